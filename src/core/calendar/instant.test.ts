@@ -1,0 +1,73 @@
+import fc from 'fast-check'
+import { Temporal } from 'temporal-polyfill'
+import { describe, expect, it } from 'vitest'
+import { dayIn, type Instant, isBefore, isTimeZone, parseInstant } from './instant.ts'
+
+const at = (text: string): Instant => {
+  const instant = parseInstant(text)
+  if (!instant) throw new Error(`not an instant: ${text}`)
+  return instant
+}
+
+describe('parseInstant', () => {
+  it.each([
+    '2027-01-31T09:30:00+01:00',
+    '2027-01-31t09:30:00z',
+    '2000-01-01T00:00:00.123456789Z',
+    '2999-12-31T23:59:59-23:59',
+    '2016-12-31T23:59:60Z',
+  ])('reads %s', (text) => {
+    expect(parseInstant(text)).not.toBeNull()
+  })
+
+  it.each([
+    '',
+    '2027-01-31',
+    '2027-01-31T09:30:00',
+    '2027-01-31 09:30:00Z',
+    '2027-02-30T00:00:00Z',
+    '2027-01-31T24:00:00Z',
+    '2027-01-31T09:60:00Z',
+    '1999-12-31T23:59:59Z',
+    '3000-01-01T00:00:00Z',
+    '2027-01-31T09:30Z',
+    '2027-01-31T09:30:00+24:00',
+    '2027-01-31T10:00:60Z',
+  ])('refuses %j', (text) => {
+    expect(parseInstant(text)).toBeNull()
+  })
+})
+
+it('compares by the moment, to the last digit', () => {
+  expect(isBefore(at('2027-01-31T09:30:00+01:00'), at('2027-01-31T08:30:00Z'))).toBe(false)
+  expect(isBefore(at('2027-01-31T08:30:00.1Z'), at('2027-01-31T08:30:00.1000000001Z'))).toBe(true)
+  expect(isBefore(at('2027-01-31T08:30:00.45Z'), at('2027-01-31T08:30:00.5Z'))).toBe(true)
+})
+
+it('finds the date in a zone as Temporal does', () => {
+  const zones = ['Europe/Vienna', 'Pacific/Kiritimati', 'America/St_Johns', 'Asia/Kathmandu', 'Pacific/Apia', 'UTC']
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 946_684_800, max: 32_503_680_000 - 90_000 }),
+      fc.constantFrom(...zones),
+      (seconds, zone) => {
+        const expected = Temporal.Instant.fromEpochMilliseconds(seconds * 1000)
+          .toZonedDateTimeISO(zone)
+          .toPlainDate()
+          .toString()
+        expect(dayIn(zone, { seconds, fraction: '' })).toBe(expected)
+      },
+    ),
+  )
+})
+
+it('knows time zones from offsets and nonsense', () => {
+  expect(isTimeZone('Europe/Vienna')).toBe(true)
+  expect(isTimeZone('+01:00')).toBe(false)
+  expect(isTimeZone('Mars/Base')).toBe(false)
+})
+
+it('follows a zone that fell back across midnight at one minute past', () => {
+  expect(dayIn('America/St_Johns', at('2010-11-07T02:30:30Z'))).toBe('2010-11-07')
+  expect(dayIn('America/St_Johns', at('2010-11-07T02:31:30Z'))).toBe('2010-11-06')
+})

@@ -1,0 +1,41 @@
+import { expect, it } from 'vitest'
+import { courseChanges, offerChanges } from './changes.ts'
+import type { CourseContent } from './course.ts'
+import { newOffer, type OfferContent } from './offer.ts'
+
+const school = { currency: 'EUR', language: 'en', timeZone: 'UTC', taxMode: 'inclusive', taxRate: 2000 } as const
+const at = '2027-01-31T10:00:00Z'
+const offer: OfferContent = { ...newOffer('At once'), terms: { kind: 'single', amount: 12_900 } }
+const course: CourseContent = {
+  title: 'Coptic',
+  summary: '',
+  description: '',
+  cloth: 'spruce',
+  coverId: null,
+  lessons: [
+    { id: 'a', title: 'One', body: '' },
+    { id: 'b', title: 'Two', body: '' },
+  ],
+}
+
+it('says what a price becomes, and nothing where nothing changes', () => {
+  expect(offerChanges(offer, offer, school, at)).toEqual([])
+  expect(offerChanges(offer, { ...offer, terms: { kind: 'free' } }, school, at)).toEqual([
+    { what: 'Price', from: '€129.00 today. Open for good.', to: 'Free. Open for good.' },
+  ])
+  expect(offerChanges(null, offer, school, at)).toEqual([
+    { what: 'Name', from: null, to: 'At once' },
+    { what: 'Price', from: null, to: '€129.00 today. Open for good.' },
+  ])
+})
+
+it('tells new, renamed, rewritten, removed and moved lessons apart', () => {
+  const [one, two] = course.lessons as [CourseContent['lessons'][0], CourseContent['lessons'][0]]
+  const whats = (lessons: CourseContent['lessons']) =>
+    courseChanges(course, { ...course, lessons }).map(({ what, from, to }) => `${what}: ${from} → ${to}`)
+  expect(whats([one, two, { id: 'c', title: 'Three', body: '' }])).toEqual(['Lesson: null → Three'])
+  expect(whats([{ ...one, title: 'First' }, two])).toEqual(['Lesson: One → First'])
+  expect(whats([{ ...one, body: '<p>x</p>' }, two])).toEqual(['Lesson “One”: the old text → the new text'])
+  expect(whats([two])).toEqual(['Lesson: One → null'])
+  expect(whats([two, one])).toEqual(['Order of the lessons: the old order → the new order'])
+})

@@ -1,0 +1,100 @@
+import { formatMoney } from '../money/format.ts'
+import { sayPrice } from '../sentence/sentence.ts'
+import type { CourseContent } from './course.ts'
+import { type OfferContent, quotableSale } from './offer.ts'
+import { type PricingSchool, speakOffer } from './quoteInput.ts'
+
+/** One change in plain words; `from` is null for what is new, `to` null for what goes. */
+export interface Change {
+  what: string
+  from: string | null
+  to: string | null
+}
+
+/** What publishing an offer's draft would change for buyers, as it would be said at `at`. */
+export function offerChanges(
+  live: OfferContent | null,
+  draft: OfferContent,
+  school: PricingSchool,
+  at: string,
+): Change[] {
+  const said = (content: OfferContent) => {
+    const spoken = speakOffer(school, { id: 'offer', courseId: 'course', content: { ...content, sale: null } }, at)
+    return spoken ? sayPrice(spoken.spoken) : ''
+  }
+  return compare(live, draft, [
+    ['Name', (content) => content.name],
+    ['Price', said],
+    ['Sale price', (content) => saleInWords(content, school)],
+    ['Button', (content) => content.button],
+    ['Highlighted', (content) => (content.highlighted ? 'yes' : '')],
+  ])
+}
+
+function saleInWords({ sale, terms }: OfferContent, school: PricingSchool): string {
+  const fits = quotableSale(sale, terms)
+  if (!fits) return ''
+  const moment = (text: string) =>
+    new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeStyle: 'short', timeZone: school.timeZone }).format(
+      new Date(text),
+    )
+  const from = fits.from ? ` from ${moment(fits.from)}` : ''
+  const until = fits.until ? ` until ${moment(fits.until)}` : ''
+  return `${formatMoney(fits.amount, school)}${fits.scope === 'first' ? ' for the first payment' : ''}${from}${until}`
+}
+
+/** What publishing a course's draft would change for buyers. */
+export function courseChanges(live: CourseContent | null, draft: CourseContent): Change[] {
+  const changes = compare(live, draft, [
+    ['Title', (content) => content.title],
+    ['Short text', (content) => content.summary],
+    ['Cloth colour', (content) => content.cloth],
+  ])
+  if (live && live.description !== draft.description) changes.push(changed('Description'))
+  if ((live?.coverId ?? null) !== draft.coverId) {
+    changes.push({
+      what: 'Cover picture',
+      from: live?.coverId ? 'the old one' : null,
+      to: draft.coverId ? 'the new one' : null,
+    })
+  }
+  return [...changes, ...lessonChanges(live?.lessons ?? [], draft.lessons)]
+}
+
+function compare<T>(live: T | null, draft: T, fields: [string, (content: T) => string][]): Change[] {
+  const changes: Change[] = []
+  for (const [what, read] of fields) {
+    const from = live ? read(live) : ''
+    const to = read(draft)
+    if (from !== to) changes.push({ what, from: from || null, to: to || null })
+  }
+  return changes
+}
+
+function changed(what: string): Change {
+  return { what, from: 'the old text', to: 'the new text' }
+}
+
+function lessonChanges(live: CourseContent['lessons'], draft: CourseContent['lessons']): Change[] {
+  const before = new Map(live.map((lesson) => [lesson.id, lesson]))
+  const after = new Set(draft.map((lesson) => lesson.id))
+  const changes: Change[] = []
+  for (const lesson of draft) {
+    const old = before.get(lesson.id)
+    if (!old) changes.push({ what: 'Lesson', from: null, to: lesson.title || 'Untitled' })
+    else if (old.title !== lesson.title) changes.push({ what: 'Lesson', from: old.title, to: lesson.title })
+    if (old && old.body !== lesson.body) changes.push(changed(`Lesson “${lesson.title || 'Untitled'}”`))
+  }
+  for (const lesson of live) {
+    if (!after.has(lesson.id)) changes.push({ what: 'Lesson', from: lesson.title || 'Untitled', to: null })
+  }
+  const kept = (lessons: CourseContent['lessons'], other: Set<string>) =>
+    lessons
+      .filter(({ id }) => other.has(id))
+      .map(({ id }) => id)
+      .join()
+  if (kept(live, after) !== kept(draft, new Set(before.keys()))) {
+    changes.push({ what: 'Order of the lessons', from: 'the old order', to: 'the new order' })
+  }
+  return changes
+}

@@ -1,0 +1,31 @@
+import * as v from 'valibot'
+
+/** Cloth colours: the spine of a course on the shelf and the head of its pages. */
+export const CLOTHS = ['spruce', 'madder', 'ochre', 'indigo', 'slate', 'plum'] as const
+export type Cloth = (typeof CLOTHS)[number]
+
+const richText = v.pipe(v.string(), v.maxLength(100_000, 'This text is too long.'))
+
+const lessonSchema = v.object({
+  id: v.pipe(v.string(), v.minLength(1), v.maxLength(60)),
+  title: v.pipe(v.string(), v.maxLength(160, 'Keep the title under 160 letters.')),
+  body: richText,
+})
+
+/** What a creator writes about a course; rich texts are HTML that the server has cleaned. */
+export const courseContentSchema = v.object({
+  title: v.pipe(
+    v.string(),
+    v.trim(),
+    v.nonEmpty('A course needs a title.'),
+    v.maxLength(120, 'Keep the title under 120 letters.'),
+  ),
+  summary: v.pipe(v.string(), v.maxLength(300, 'Keep this under 300 letters.')),
+  description: richText,
+  cloth: v.picklist(CLOTHS),
+  coverId: v.nullable(v.pipe(v.string(), v.uuid())),
+  lessons: v.pipe(v.array(lessonSchema), v.maxLength(300, 'A course holds at most 300 lessons.')),
+})
+
+export type CourseContent = v.InferOutput<typeof courseContentSchema>
+export type Lesson = v.InferOutput<typeof lessonSchema>

@@ -1,0 +1,151 @@
+import * as v from 'valibot'
+import { isDay, LONGEST_SPAN } from '../calendar/day.ts'
+import { parseInstant } from '../calendar/instant.ts'
+import { LARGEST_AMOUNT } from '../money/arithmetic.ts'
+import type { Access, InstallmentTerms, Terms } from '../terms/terms.ts'
+
+const whole = (least: number, most: number, why: string) =>
+  v.pipe(v.number(why), v.integer(why), v.minValue(least, why), v.maxValue(most, why))
+const price = (least: number) =>
+  v.nullable(
+    whole(
+      least,
+      LARGEST_AMOUNT,
+      least > 0 ? 'A price is at least one unit and under the limit.' : 'An amount is not below 0.',
+    ),
+  )
+
+const spanSchema = v.pipe(
+  v.object({ count: whole(1, 366, 'A span is at least 1.'), unit: v.picklist(['day', 'week', 'month', 'year']) }),
+  v.check(({ count, unit }) => count <= LONGEST_SPAN[unit], 'This span is too long.'),
+)
+const trialSchema = v.nullable(
+  v.object({ length: spanSchema, amount: whole(0, LARGEST_AMOUNT, 'An amount is not below 0.') }),
+)
+const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
+const instant = v.pipe(
+  v.string(),
+  v.check((text) => parseInstant(text) !== null, 'This moment does not exist.'),
+)
+
+/** A draft's price terms, in the core's own shape; an amount is null until it is typed. */
+const draftTermsSchema = v.variant('kind', [
+  v.object({ kind: v.literal('free') }),
+  v.object({ kind: v.literal('single'), amount: price(1) }),
+  v.object({ kind: v.literal('openPrice'), minimum: price(0), suggested: price(0) }),
+  v.object({
+    kind: v.literal('installments'),
+    count: whole(2, 120, 'There are 2 to 120 parts.'),
+    every: spanSchema,
+    amount: price(1),
+    total: price(1),
+    deposit: price(1),
+    trial: trialSchema,
+  }),
+  v.object({
+    kind: v.literal('subscription'),
+    amount: price(1),
+    every: spanSchema,
+    payments: v.nullable(whole(1, 520, 'It stops after 1 to 520 payments.')),
+    setupFee: price(0),
+    trial: trialSchema,
+  }),
+])
+
+const accessSchema = v.object({
+  from: v.nullable(day),
+  lasts: v.union([v.picklist(['forever', 'whilePaying']), v.strictObject({ until: day }), spanSchema]),
+  graceDays: whole(0, 90, 'There are at most 90 days of grace.'),
+})
+
+export const offerContentSchema = v.object({
+  name: v.pipe(v.string(), v.maxLength(80, 'Keep the name under 80 letters.')),
+  terms: draftTermsSchema,
+  sale: v.nullable(
+    v.object({
+      amount: price(1),
+      from: v.nullable(instant),
+      until: v.nullable(instant),
+      scope: v.picklist(['every', 'first']),
+    }),
+  ),
+  access: accessSchema,
+  /** Text of the pay button on the course page; empty: made from the price. */
+  button: v.pipe(v.string(), v.maxLength(40, 'Keep the button under 40 letters.')),
+  /** Marked among the offers of its course as the creator's suggestion. */
+  highlighted: v.boolean(),
+})
+
+export type OfferContent = v.InferOutput<typeof offerContentSchema>
+export type DraftTerms = v.InferOutput<typeof draftTermsSchema>
+export type DraftSale = NonNullable<OfferContent['sale']>
+
+/** An offer as it begins: one price, still to be written, for good. */
+export function newOffer(name: string): OfferContent {
+  return {
+    name,
+    terms: { kind: 'single', amount: null },
+    sale: null,
+    access: { from: null, lasts: 'forever', graceDays: 0 },
+    button: '',
+    highlighted: false,
+  }
+}
+
+/** Terms of another kind, with as much of the old figures as fits. */
+export function changeKind(terms: DraftTerms, kind: DraftTerms['kind']): DraftTerms {
+  const amount = 'amount' in terms ? terms.amount : terms.kind === 'openPrice' ? terms.suggested : null
+  const every = 'every' in terms ? terms.every : { count: 1, unit: 'month' as const }
+  const trial = 'trial' in terms ? terms.trial : null
+  switch (kind) {
+    case 'free':
+      return { kind }
+    case 'single':
+      return { kind, amount: terms.kind === 'installments' ? (terms.total ?? amount) : amount }
+    case 'openPrice':
+      return { kind, minimum: 0, suggested: amount }
+    case 'installments':
+      return { kind, count: 3, every, amount: null, total: amount, deposit: null, trial }
+    case 'subscription':
+      return { kind, amount, every, payments: null, setupFee: null, trial }
+  }
+}
+
+/** The terms that the core can quote, or null while a figure is missing. */
+export function quotableTerms(terms: DraftTerms): Terms | null {
+  switch (terms.kind) {
+    case 'free':
+      return terms
+    case 'single':
+      return terms.amount === null ? null : { kind: 'single', amount: terms.amount }
+    case 'openPrice':
+      return terms.minimum === null || terms.suggested === null
+        ? null
+        : { kind: 'openPrice', minimum: terms.minimum, suggested: terms.suggested }
+    case 'installments':
+      return quotableInstallments(terms)
+    case 'subscription':
+      return terms.amount === null ? null : { ...terms, amount: terms.amount, setupFee: terms.setupFee ?? 0 }
+  }
+}
+
+function quotableInstallments(terms: Extract<DraftTerms, { kind: 'installments' }>): InstallmentTerms | null {
+  if ((terms.amount === null) === (terms.total === null)) return null
+  return terms
+}
+
+/** An access rule that fits the terms: open while paying is for subscriptions alone. */
+export function fittingAccess(access: Access, terms: DraftTerms): Access {
+  if (access.lasts !== 'whilePaying' || terms.kind === 'subscription') return access
+  return { ...access, lasts: 'forever' }
+}
+
+/** A sale price that the core can quote, or null where there is none, its figure is missing, or it does not fit. */
+export function quotableSale(sale: OfferContent['sale'], terms: DraftTerms) {
+  if (!sale || sale.amount === null || terms.kind === 'free' || terms.kind === 'openPrice') return null
+  const total = terms.kind === 'installments' ? terms.total : null
+  const base = total ?? terms.amount ?? 0
+  const least = terms.kind === 'installments' && total !== null ? terms.count : 1
+  if (sale.amount >= base || sale.amount < least || (total !== null && sale.scope === 'first')) return null
+  return { ...sale, amount: sale.amount }
+}

@@ -1,0 +1,83 @@
+import { parseInstant } from '../calendar/instant.ts'
+import { DocumentError } from '../document/reader.ts'
+import type { MoneyFormat } from '../money/format.ts'
+import { quote } from '../quote/quote.ts'
+import { readQuoteRequest } from '../quote/read.ts'
+import type { Quote } from '../quote/types.ts'
+import type { Spoken } from '../sentence/sentence.ts'
+import type { Tax } from '../terms/terms.ts'
+import { fittingAccess, type OfferContent, quotableSale, quotableTerms } from './offer.ts'
+
+/** What of a school a price depends on. */
+export interface PricingSchool {
+  currency: string
+  language: string
+  timeZone: string
+  taxMode: Tax['mode']
+  taxRate: number
+}
+
+export interface PricedOffer {
+  id: string
+  courseId: string
+  content: OfferContent
+}
+
+/**
+ * The quote document (pricing rules, section 10) for one offer bought alone at `at`, an RFC 3339 instant;
+ * `chosen` is the buyer's own price where they name it.
+ */
+export function quoteInputOf(
+  school: PricingSchool,
+  { id, courseId, content }: PricedOffer,
+  at: string,
+  chosen: number | null = null,
+) {
+  const { terms, sale, access } = content
+  return {
+    currency: school.currency,
+    timeZone: school.timeZone,
+    at,
+    tax: { mode: school.taxMode, rate: school.taxRate },
+    lines: [
+      {
+        role: 'main',
+        chosen,
+        offer: {
+          id,
+          courses: [{ id: courseId }],
+          terms: quotableTerms(terms),
+          sale: quotableSale(sale, terms),
+          access: fittingAccess(access, terms),
+        },
+      },
+    ],
+  }
+}
+
+export interface Said {
+  quote: Quote
+  spoken: Spoken
+}
+
+/** An offer's quote and what there is to say about it; null while a figure is missing or does not fit. */
+export function speakOffer(school: PricingSchool, offer: PricedOffer, at: string): Said | null {
+  if (!quotableTerms(offer.content.terms) || !parseInstant(at)) return null
+  try {
+    return speakQuote(school, quoteInputOf(school, offer, at))
+  } catch (error) {
+    if (error instanceof DocumentError) return null
+    throw error
+  }
+}
+
+/** @throws DocumentError where the document breaks a rule. */
+export function speakQuote(money: MoneyFormat, input: unknown): Said {
+  const request = readQuoteRequest(input)
+  const quoted = quote(request)
+  const [line] = quoted.lines
+  const [asked] = request.lines
+  if (!line || !asked) throw new RangeError('A quote has at least one line.')
+  const { terms, access } = asked.offer
+  return { quote: quoted, spoken: { terms, access, line, purchaseDay: quoted.purchaseDay, money } }
+}

@@ -1,0 +1,30 @@
+import { addDays, after, type Day, later } from '../calendar/day.ts'
+import { fail } from '../document/reader.ts'
+import type { Access, Terms } from '../terms/terms.ts'
+import { anchorOf } from './schedule.ts'
+
+/** The day on which a course opens for who buys it on `purchaseDay` (pricing rules, section 8). */
+export function opensOn(access: Access, purchaseDay: Day): Day {
+  return access.from ? later(purchaseDay, access.from) : purchaseDay
+}
+
+/**
+ * The first day on which the course is shut again; null is never (pricing rules, section 8).
+ * @param paid number of regular payments collected so far, which only `whilePaying` looks at.
+ * @param at pointer of the access rule.
+ * @throws DocumentError where a fixed closing date is not after the opening.
+ */
+export function closesOn(access: Access, terms: Terms, purchaseDay: Day, paid: number, at: string): Day | null {
+  const opens = opensOn(access, purchaseDay)
+  const { lasts } = access
+  if (lasts === 'forever') return null
+  if (lasts === 'whilePaying') {
+    if (terms.kind !== 'subscription') fail(`${at}/lasts`, 'whilePaying is for subscriptions')
+    return addDays(after(anchorOf(terms, purchaseDay), paid, terms.every), access.graceDays)
+  }
+  if ('until' in lasts) {
+    if (lasts.until <= opens) fail(`${at}/lasts/until`, `must be after ${opens}, when the course opens`)
+    return lasts.until
+  }
+  return after(opens, 1, lasts)
+}

@@ -1,0 +1,74 @@
+import { expect, it } from 'vitest'
+import { newOffer, type OfferContent } from '../content/offer.ts'
+import { speakOffer } from '../content/quoteInput.ts'
+import { type OfferSituation, obstaclesOf } from './readiness.ts'
+
+const money = { currency: 'EUR', language: 'en' }
+const at = '2027-01-31T10:00:00Z'
+const school = { ...money, timeZone: 'UTC', taxMode: 'none', taxRate: 0 } as const
+const content: OfferContent = { ...newOffer('At once'), terms: { kind: 'single', amount: 12_900 } }
+const card = { name: 'Thistle Card', currencies: ['EUR'], smallest: { EUR: 50 }, chargesAgain: true }
+const every = { count: 1, unit: 'month' } as const
+const monthly = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial: null } as const
+const parts = {
+  kind: 'installments',
+  count: 3,
+  every,
+  amount: null,
+  total: 12_900,
+  deposit: null,
+  trial: null,
+} as const
+const ready: OfferSituation = {
+  draft: content,
+  live: content,
+  onSale: true,
+  mode: 'practice',
+  ways: [card],
+  otherNames: [],
+  at,
+  said: null,
+  course: { live: true, retired: false, lessons: 3 },
+}
+const codes = (change: Partial<OfferSituation>) => {
+  const draft = change.draft ?? ready.draft
+  const said = speakOffer(school, { id: 'o', courseId: 'c', content: draft }, at)?.spoken ?? null
+  return obstaclesOf({ ...ready, said, live: draft, ...change }, money).map(({ code }) => code)
+}
+
+it.each<[string[], Partial<OfferSituation>]>([
+  [[], {}],
+  [['no-price', 'never-published'], { draft: { ...content, terms: { kind: 'single', amount: null } }, live: null }],
+  [['no-name'], { draft: { ...content, name: ' ' } }],
+  [['no-gateway'], { ways: [] }],
+  [['no-currency'], { ways: [{ ...card, currencies: ['JPY'] }] }],
+  [['too-small'], { draft: { ...content, terms: { kind: 'single', amount: 49 } } }],
+  [[], { draft: { ...content, terms: { kind: 'free' } }, ways: [] }],
+  [['course-draft'], { course: { live: false, retired: false, lessons: 3 } }],
+  [['course-retired'], { course: { live: true, retired: true, lessons: 3 } }],
+  [['off-sale'], { onSale: false }],
+  [['no-lessons'], { course: { live: true, retired: false, lessons: 0 } }],
+  [['same-name'], { otherNames: ['At once '] }],
+  [['unpublished'], { live: { ...content, name: 'Before' } }],
+  [
+    ['no-later', 'later-uncollected'],
+    { draft: { ...content, terms: monthly }, ways: [{ ...card, chargesAgain: false }] },
+  ],
+  [
+    ['later-uncollected', 'no-grace'],
+    { draft: { ...content, terms: monthly, access: { from: null, lasts: 'whilePaying', graceDays: 0 } } },
+  ],
+  [
+    ['later-uncollected', 'closes-early'],
+    { draft: { ...content, terms: parts, access: { from: null, lasts: { count: 1, unit: 'month' }, graceDays: 0 } } },
+  ],
+  [['sale-not-lower'], { draft: { ...content, sale: { amount: 12_900, from: null, until: null, scope: 'every' } } }],
+  [['sale-over'], { draft: { ...content, sale: { amount: 9900, from: null, until: at, scope: 'every' } } }],
+  [
+    ['sale-later'],
+    { draft: { ...content, sale: { amount: 9900, from: '2027-02-01T00:00:00Z', until: null, scope: 'every' } } },
+  ],
+  [['suggested-low'], { draft: { ...content, terms: { kind: 'openPrice', minimum: 500, suggested: 400 } } }],
+])('%j', (expected, change) => {
+  expect(codes(change)).toEqual(expected)
+})

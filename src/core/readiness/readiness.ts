@@ -1,0 +1,250 @@
+import { type OfferContent, quotableSale, quotableTerms } from '../content/offer.ts'
+import { formatMoney, type MoneyFormat } from '../money/format.ts'
+import type { Spoken } from '../sentence/sentence.ts'
+
+/** What a connected gateway can do, as far as readiness asks. */
+export interface CollectingWay {
+  name: string
+  currencies: readonly string[]
+  smallest: Readonly<Record<string, number>>
+  chargesAgain: boolean
+}
+
+/** Where the button beside an obstacle leads. */
+export interface Fix {
+  to:
+    | 'price'
+    | 'sale'
+    | 'access'
+    | 'name'
+    | 'publish'
+    | 'put-on-sale'
+    | 'open-course'
+    | 'add-lesson'
+    | 'bring-back'
+    | 'gateways'
+    | 'orders'
+  label: string
+}
+
+/** Something that stands in the way of a sale, or deserves a look (`warning`). */
+export interface Obstacle {
+  code: string
+  level: 'block' | 'warning'
+  /** Publishing is refused while this holds. */
+  stopsPublishing: boolean
+  title: string
+  detail: string
+  fix: Fix
+}
+
+export interface OfferSituation {
+  draft: OfferContent
+  live: OfferContent | null
+  onSale: boolean
+  course: { live: boolean; retired: boolean; lessons: number }
+  mode: 'practice' | 'live'
+  ways: readonly CollectingWay[]
+  /** What there is to say about the draft; null while it cannot be quoted. */
+  said: Spoken | null
+  /** Now, as an RFC 3339 instant. */
+  at: string
+  /** Names of the other offers of the same course. */
+  otherNames: readonly string[]
+}
+
+/** Everything between an offer and its first sale, the hardest first. */
+export function obstaclesOf(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
+  return [
+    ...missingParts(situation),
+    ...collecting(situation, format),
+    ...notYetLive(situation),
+    ...worthALook(situation),
+  ]
+}
+
+function missingParts({ draft }: OfferSituation): Obstacle[] {
+  const found: Obstacle[] = []
+  if (!quotableTerms(draft.terms)) {
+    found.push(
+      block('no-price', 'It has no price yet.', 'Write one, or choose Free.', { to: 'price', label: 'Write it' }, true),
+    )
+  }
+  if (draft.terms.kind === 'openPrice' && (draft.terms.suggested ?? 0) < (draft.terms.minimum ?? 0)) {
+    found.push(
+      block(
+        'suggested-low',
+        'The suggested price is below the least.',
+        'Raise it, or lower the least.',
+        { to: 'price', label: 'Change it' },
+        true,
+      ),
+    )
+  }
+  if (draft.sale && !quotableSale(draft.sale, draft.terms)) {
+    found.push(
+      block(
+        'sale-not-lower',
+        'The sale price does not fit.',
+        'It must be written, and lower than the price it replaces.',
+        { to: 'sale', label: 'Change it' },
+        true,
+      ),
+    )
+  }
+  if (!draft.name.trim()) {
+    found.push(
+      block('no-name', 'It has no name.', 'Buyers see it beside the price.', { to: 'name', label: 'Name it' }, true),
+    )
+  }
+  return found
+}
+
+function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
+  const { draft, ways, mode, said } = situation
+  if (draft.terms.kind === 'free') return []
+  const fix: Fix = { to: 'gateways', label: 'Connect' }
+  if (ways.length === 0) {
+    return [
+      block(
+        'no-gateway',
+        `Nothing is connected in ${modeName(mode)} that can take money.`,
+        'Connect a gateway; Thistle Card takes cards.',
+        fix,
+      ),
+    ]
+  }
+  const inCurrency = ways.filter((way) => way.currencies.includes(format.currency))
+  if (inCurrency.length === 0) {
+    return [
+      block(
+        'no-currency',
+        `No connected gateway takes ${format.currency}.`,
+        `Connected: ${ways.map((way) => way.name).join(', ')}.`,
+        fix,
+      ),
+    ]
+  }
+  if (said && hasLater(said) && !inCurrency.some((way) => way.chargesAgain)) {
+    return [
+      block('no-later', `Nothing connected in ${modeName(mode)} can collect later payments.`, 'Thistle Card can.', fix),
+    ]
+  }
+  const today =
+    said?.line.payments.filter(({ due }) => due === said.purchaseDay).reduce((sum, { pay }) => sum + pay, 0) ?? 0
+  const least = Math.min(...inCurrency.map((way) => way.smallest[format.currency] ?? 1))
+  if (today > 0 && today < least) {
+    return [
+      block(
+        'too-small',
+        `No connected gateway takes less than ${formatMoney(least, format)}.`,
+        'Raise the first payment, or make it free.',
+        { to: 'price', label: 'Change it' },
+      ),
+    ]
+  }
+  return []
+}
+
+function notYetLive({ live, draft, onSale, course }: OfferSituation): Obstacle[] {
+  const found: Obstacle[] = []
+  if (course.retired) {
+    found.push(
+      block('course-retired', 'The course is retired.', 'Retired courses are not sold.', {
+        to: 'open-course',
+        label: 'Open it',
+      }),
+    )
+  } else if (!course.live) {
+    found.push(
+      block('course-draft', 'The course is not live yet.', 'Publishing this offer publishes the course with it.', {
+        to: 'publish',
+        label: 'Publish',
+      }),
+    )
+  }
+  if (!live) {
+    found.push(
+      block('never-published', 'This offer is a draft.', 'No buyer sees it before it is published.', {
+        to: 'publish',
+        label: 'Publish',
+      }),
+    )
+  } else if (!onSale) {
+    found.push(
+      block('off-sale', 'Taken off sale.', 'Its link says so to buyers.', { to: 'put-on-sale', label: 'Put on sale' }),
+    )
+  }
+  if (live && JSON.stringify(live) !== JSON.stringify(draft)) {
+    found.push(
+      warning('unpublished', 'Not published: buyers still see what was live before.', {
+        to: 'publish',
+        label: 'Review',
+      }),
+    )
+  }
+  return found
+}
+
+function worthALook({ course, otherNames, draft, said, at }: OfferSituation): Obstacle[] {
+  const found: Obstacle[] = []
+  if (course.lessons === 0) {
+    found.push(
+      warning('no-lessons', 'The course has no lessons: who buys it finds it empty.', {
+        to: 'open-course',
+        label: 'Add one',
+      }),
+    )
+  }
+  if (draft.name.trim() && otherNames.some((name) => name.trim() === draft.name.trim())) {
+    found.push(warning('same-name', 'Another offer of this course has the same name.', { to: 'name', label: 'Rename' }))
+  }
+  const { sale, access } = draft
+  if (sale?.until && Date.parse(sale.until) <= Date.parse(at)) {
+    found.push(warning('sale-over', 'The sale is over: buyers pay the full price.', { to: 'sale', label: 'Look' }))
+  } else if (sale?.from && Date.parse(sale.from) > Date.parse(at)) {
+    found.push(
+      warning('sale-later', 'The sale has not begun: buyers pay the full price.', { to: 'sale', label: 'Look' }),
+    )
+  }
+  if (said && hasLater(said)) {
+    found.push(
+      warning(
+        'later-uncollected',
+        'Later payments are agreed and listed with the order; this version does not charge them by itself yet.',
+        { to: 'orders', label: 'Orders' },
+      ),
+    )
+  }
+  const last = said?.line.payments.at(-1)
+  if (said?.line.closes && access.lasts !== 'whilePaying' && last && said.line.closes <= last.due) {
+    found.push(
+      warning('closes-early', 'The course closes before the last payment.', { to: 'access', label: 'Change it' }),
+    )
+  }
+  if (access.lasts === 'whilePaying' && access.graceDays === 0) {
+    found.push(
+      warning('no-grace', 'A payment that is tried again a day later finds the course shut: there is no grace.', {
+        to: 'access',
+        label: 'Add some',
+      }),
+    )
+  }
+  return found
+}
+
+function hasLater({ line, purchaseDay }: Spoken): boolean {
+  return line.untilCancelled || line.payments.some(({ due }) => due > purchaseDay)
+}
+
+function modeName(mode: 'practice' | 'live') {
+  return mode === 'practice' ? 'Practice' : 'Live'
+}
+
+function block(code: string, title: string, detail: string, fix: Fix, stopsPublishing = false): Obstacle {
+  return { code, level: 'block', stopsPublishing, title, detail, fix }
+}
+
+function warning(code: string, title: string, fix: Fix): Obstacle {
+  return { code, level: 'warning', stopsPublishing: false, title, detail: '', fix }
+}

@@ -1,0 +1,149 @@
+import type { Day } from '../calendar/day.ts'
+import { sayDay } from '../calendar/sayDay.ts'
+import type { Amount } from '../money/arithmetic.ts'
+import { formatMoney, type MoneyFormat } from '../money/format.ts'
+import type { PaymentKind, QuotedLine, ScheduledPayment } from '../quote/types.ts'
+import type { Access, Terms } from '../terms/terms.ts'
+import { type Run, runsOf, sayRun } from './runs.ts'
+import { sayLength, sayRate } from './words.ts'
+
+/**
+ * A price in words. Everything said is read off the quote's payments and days, never computed anew, so
+ * that a sentence cannot say what the numbers do not hold. Amounts are what is paid, tax included.
+ */
+export interface Spoken {
+  terms: Terms
+  access: Access
+  line: QuotedLine
+  purchaseDay: Day
+  money: MoneyFormat
+}
+
+/** The whole price in plain sentences: what is paid when, in all, and how long the course is open. */
+export function sayPrice(spoken: Spoken): string {
+  const { terms, line, money } = spoken
+  if (terms.kind === 'free') return `Free. ${sayAccess(spoken)}`
+  if (terms.kind === 'openPrice') return `${sayOpenPrice(terms.minimum, terms.suggested, money)} ${sayAccess(spoken)}`
+  const clauses = [sayToday(spoken), ...laterRuns(spoken).map((run) => sayLaterRun(run, spoken))]
+  const later = laterPayments(spoken)
+  const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
+  const inAll = later.length > 0 && !line.untilCancelled ? ` ${formatMoney(all, money)} in all.` : ''
+  return `${clauses.join(', then ')}.${inAll} ${sayAccess(spoken)}`
+}
+
+/** What follows today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
+export function sayLater(spoken: Spoken): string {
+  const runs = laterRuns(spoken).map((run) => `then ${sayLaterRun(run, spoken)}`)
+  return [...(runs.length > 0 ? [runs.join(', ')] : []), sayAccessShort(spoken)].join(' · ')
+}
+
+/** A price in a list: "€129", "3 × €43", "€180 + 8 × €65", "€19 a month", "from €4", "free". */
+export function sayShort({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
+  const short = (amount: Amount) => formatMoney(amount, money, true)
+  const regular = runsOf(
+    line.payments.filter(({ kind }) => kind === 'regular'),
+    line.untilCancelled,
+  )
+  switch (terms.kind) {
+    case 'free':
+      return 'free'
+    case 'single':
+      return short(line.payments[0]?.pay ?? 0)
+    case 'openPrice':
+      return terms.minimum === 0 ? 'your price' : `from ${short(terms.minimum)}`
+    case 'installments':
+    case 'subscription': {
+      const kindSum = (kind: PaymentKind) =>
+        line.payments.filter((payment) => payment.kind === kind).reduce((sum, { pay }) => sum + pay, 0)
+      const once = kindSum('deposit') + kindSum('setup')
+      const parts = regular.map((run) => shortRun(run, terms.every, short))
+      return [...(once > 0 ? [short(once)] : []), parts.join(', then ')].join(' + ')
+    }
+  }
+}
+
+function shortRun(
+  { pay, dues, endless }: Run,
+  every: Parameters<typeof sayRate>[0],
+  short: (amount: Amount) => string,
+): string {
+  if (endless) return `${short(pay)} ${sayRate(every)}`
+  return dues.length === 1 ? short(pay) : `${dues.length} × ${short(pay)}`
+}
+
+/** The button that pays: "Pay €129.00", "Pay €43.00 today", "Start for €0.00 today", "Get the course". */
+export function sayPayButton(today: Amount, hasLater: boolean, money: MoneyFormat): string {
+  const amount = formatMoney(today, money)
+  if (hasLater) return today > 0 ? `Pay ${amount} today` : `Start for ${amount} today`
+  return today > 0 ? `Pay ${amount}` : 'Get the course'
+}
+
+/** The button on a course page: what the creator wrote, or what the price makes of it. */
+export function sayEnrolButton({ terms, line, purchaseDay, money }: Omit<Spoken, 'access'>, written: string): string {
+  if (written.trim()) return written.trim()
+  if (terms.kind === 'free') return 'Get the course'
+  if (terms.kind === 'openPrice')
+    return terms.minimum === 0 ? 'Name your price' : `From ${formatMoney(terms.minimum, money)}`
+  const today = line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)
+  const hasLater = line.untilCancelled || line.payments.some(({ due }) => due > purchaseDay)
+  if (today === 0 && 'trial' in terms && terms.trial) return `Try ${sayLength(terms.trial.length)} free`
+  return `Enrol for ${formatMoney(today, money)}${hasLater ? ' today' : ''}`
+}
+
+function sayOpenPrice(minimum: Amount, suggested: Amount, money: MoneyFormat): string {
+  const from = minimum > 0 ? `, from ${formatMoney(minimum, money)}` : ''
+  return `The buyer names the price${from}; ${formatMoney(suggested, money)} is suggested.`
+}
+
+/** What is paid on the purchase day: "€240.00 to begin", "7 days free", "€1.00 today for the first 14 days". */
+function sayToday({ terms, line, purchaseDay, money }: Spoken): string {
+  const today = line.payments.filter(({ due }) => due === purchaseDay)
+  const sum = (...kinds: PaymentKind[]) =>
+    today.filter(({ kind }) => kinds.length === 0 || kinds.includes(kind)).reduce((all, { pay }) => all + pay, 0)
+  const setup = sum('setup')
+  const trial = 'trial' in terms ? terms.trial : null
+  if (!trial) return setup > 0 ? `${formatMoney(sum(), money)} to begin` : `${formatMoney(sum(), money)} today`
+  const length = sayLength(trial.length)
+  const begin = setup > 0 ? `${formatMoney(setup, money)} to begin, ` : ''
+  const paid = sum('trial')
+  if (paid === 0) return `${begin}${length} free`
+  return `${begin}${formatMoney(paid, money)} ${setup > 0 ? '' : 'today '}for the first ${length}`
+}
+
+function laterPayments({ line, purchaseDay }: Spoken): ScheduledPayment[] {
+  return line.payments.filter(({ due }) => due > purchaseDay)
+}
+
+function laterRuns(spoken: Spoken): Run[] {
+  return runsOf(laterPayments(spoken), spoken.line.untilCancelled)
+}
+
+function sayLaterRun(run: Run, { terms, money, purchaseDay }: Spoken): string {
+  const every = 'every' in terms ? terms.every : { count: 1, unit: 'day' as const }
+  return sayRun(run, every, money, purchaseDay.slice(0, 4))
+}
+
+/** When the course opens and closes, as sentences. */
+function sayAccess({ access, line, purchaseDay, money }: Spoken): string {
+  const day = (when: Day) => sayDay(when, money.language, purchaseDay.slice(0, 4))
+  const opens = line.opens > purchaseDay ? `Opens on ${day(line.opens)}` : 'Open'
+  const from = line.opens > purchaseDay ? ' and stays open' : ''
+  if (access.lasts === 'whilePaying') {
+    const grace =
+      access.graceDays > 0 ? ` and ${access.graceDays} ${access.graceDays === 1 ? 'day' : 'days'} longer` : ''
+    return `${opens}${from} while it is paid${grace}.`
+  }
+  return line.closes ? `${opens}${from} until ${day(line.closes)}.` : `${opens}${from} for good.`
+}
+
+function sayAccessShort({ access, line, purchaseDay, money }: Spoken): string {
+  const opens =
+    line.opens > purchaseDay
+      ? `opens on ${sayDay(line.opens, money.language, purchaseDay.slice(0, 4))}`
+      : 'opens at once'
+  if (access.lasts === 'forever') return `${opens} · yours for good`
+  if (access.lasts === 'whilePaying') return `${opens} · while you pay`
+  if ('until' in access.lasts)
+    return `${opens} · until ${sayDay(access.lasts.until, money.language, purchaseDay.slice(0, 4))}`
+  return `${opens} · for ${sayLength(access.lasts)}`
+}
