@@ -1,0 +1,141 @@
+import type { FeeTerms } from '../core/money/fee.ts'
+
+/**
+ * What the product asks of a payment gateway. An adapter is an object of this shape; what it can
+ * do is data, the rest are verbs. Amounts are whole minor units. Every call that may move money
+ * carries an idempotency key: the same key twice is one charge.
+ */
+export interface Adapter {
+  readonly id: string
+  readonly capabilities: Capabilities
+  /** Asks the gateway whether the credentials are good, and for which mode. Moves nothing. */
+  verify(credentials: Credentials): Promise<Verification>
+  /** Has the gateway send its events to `url`; asking again for the same url gives the same secret. */
+  listen(credentials: Credentials, url: string): Promise<{ signingSecret: string }>
+  /** Where the buyer's browser finds the gateway's own payment fields. */
+  fieldsUrl(account: string, mode: GatewayMode): string
+  begin(credentials: Credentials, payment: NewPayment): Promise<Outcome>
+  /** Keeps a method for later charges without charging it now; only where it `chargesAgain`. */
+  keep(credentials: Credentials, method: { key: string; token: string }): Promise<KeptMethod>
+  /** What became of a key. Moves nothing. */
+  lookUp(credentials: Credentials, key: string): Promise<Outcome>
+  /**
+   * Makes sure that a key can no longer be charged, a key that the gateway has not seen yet too,
+   * and says what became of it: `collected` where it was charged already.
+   */
+  abandon(credentials: Credentials, key: string): Promise<Outcome>
+  /** Gives back a part of what was collected, or all of it. */
+  refund(credentials: Credentials, refund: NewRefund): Promise<RefundOutcome>
+  /**
+   * Checks signature and age of an event and reads it.
+   * @throws EventRefused where either is wrong.
+   */
+  readEvent(signingSecret: string, headers: Record<string, string>, body: string): GatewayEvent
+}
+
+export type GatewayMode = 'practice' | 'live'
+
+export interface Credentials {
+  account: string
+  secret: string
+}
+
+export interface Capabilities {
+  name: string
+  /** What the buyer reads at the checkout: "Card". */
+  method: string
+  currencies: readonly string[]
+  /** Smallest amount of one payment, by currency; absent: 1. */
+  smallest: Readonly<Record<string, number>>
+  /** Largest amount of one payment, in any currency. */
+  largest: number
+  /** Can charge a kept method without the buyer there. */
+  chargesAgain: boolean
+  style: 'embedded' | 'redirect' | 'offline'
+  refunds: 'none' | 'whole' | 'part'
+  /** Whether the outcome is known with the answer, or hours later by an event. */
+  known: 'at-once' | 'later'
+  fee: FeeTerms
+  /** Must be the only way offered at a checkout. */
+  standsAlone: boolean
+}
+
+export type Verification =
+  | { ok: true; mode: GatewayMode; accountName: string }
+  | { ok: false; why: 'unknown-account' | 'wrong-key' }
+
+export interface NewPayment {
+  key: string
+  amount: number
+  currency: string
+  /**
+   * What is charged: the token that the gateway's own fields gave the browser in place of a card number
+   * (`keep` where it is to be charged again later), or a method kept before.
+   */
+  source: { token: string; keep: boolean } | { kept: string }
+  /** Our reference, shown in the gateway's books. */
+  reference: string
+  /** Up to 22 characters on the buyer's statement. */
+  statement: string
+}
+
+export interface NewRefund {
+  key: string
+  /** The gateway's reference of the payment. */
+  reference: string
+  amount: number
+}
+
+/** A method that can be charged again, by the gateway's own reference. */
+export interface KeptMethod {
+  reference: string
+  /** In words, "card ending 4821". */
+  method: string
+}
+
+/** What became of a payment. `absent`: the gateway has never seen the key. */
+export type Outcome =
+  | {
+      state: 'collected'
+      reference: string
+      amount: number
+      currency: string
+      fee: number
+      method: string
+      /** The reference of the kept method, where it was to be kept. */
+      kept: string | null
+    }
+  | { state: 'declined'; reference: string; reason: DeclineReason; method: string | null }
+  | { state: 'confirming'; reference: string; url: string }
+  | { state: 'abandoned' }
+  | { state: 'absent' }
+
+export const DECLINE_REASONS = ['not-enough-money', 'refused-by-buyer', 'expired', 'bad-token', 'refused'] as const
+export type DeclineReason = (typeof DECLINE_REASONS)[number]
+
+export type RefundOutcome = { state: 'refunded'; reference: string } | { state: 'refused'; why: string }
+
+export type GatewayEvent =
+  | { id: string; type: string; payment: { key: string; outcome: Outcome } }
+  | { id: string; type: string; payment: null }
+
+/** The gateway did not answer: whether money moved is not known. */
+export class GatewayUnreachable extends Error {
+  override name = 'GatewayUnreachable'
+}
+
+/** The gateway answered that it will not do this; nothing moved. */
+export class GatewayRefused extends Error {
+  override name = 'GatewayRefused'
+  constructor(
+    readonly code: string,
+    message: string,
+  ) {
+    super(message)
+  }
+}
+
+/** An event whose signature or age is wrong. */
+export class EventRefused extends Error {
+  override name = 'EventRefused'
+}
