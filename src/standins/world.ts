@@ -1,0 +1,25 @@
+/** How the simulated world misbehaves; all off is good weather. Set in the console. */
+export interface World {
+  /** Milliseconds before every answer to the product. */
+  slowMs: number
+  /** Every call is answered with 503, and nothing is done. */
+  down: boolean
+  /** Payments are done, but the answer is never sent. */
+  answersLost: boolean
+  /** Seconds before an event is sent. */
+  eventsLateSeconds: number
+  eventsDoubled: boolean
+  eventsLost: boolean
+  /** Two events at a time are sent in the wrong order. */
+  eventsReordered: boolean
+}
+
+export const GOOD_WEATHER: World = {
+  slowMs: 0,
+  down: false,
+  answersLost: false,
+  eventsLateSeconds: 0,
+  eventsDoubled: false,
+  eventsLost: false,
+  eventsReordered: false,
+}

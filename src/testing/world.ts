@@ -1,0 +1,168 @@
+import { randomBytes } from 'node:crypto'
+import { asc, eq } from 'drizzle-orm'
+import { copyDatabase, dropDatabase } from '../../scripts/databases.ts'
+import { type DraftTerms, newOffer } from '../core/content/offer.ts'
+import { allGateways } from '../gateways/registry.ts'
+import { makeApp } from '../server/app.ts'
+import { createCourse, publishCourse } from '../server/catalogue/service.ts'
+import { type PlaceRequest, placeOrder } from '../server/checkout/place.ts'
+import type { Services } from '../server/context.ts'
+import { connect } from '../server/db/client.ts'
+import type { Mode } from '../server/db/schema/columns.ts'
+import { attempts, connections, courses, creators, grants, journal, orders } from '../server/db/schema/index.ts'
+import { connectGateway } from '../server/gateways/service.ts'
+import type { JobData, JobName, Jobs } from '../server/jobs.ts'
+import { createOffer, publishOffer, saveOfferDraft } from '../server/offers/service.ts'
+import type { Renderer } from '../server/pages/renderer.ts'
+import { setUp } from '../server/school/service.ts'
+import { openSession } from '../server/school/sessions.ts'
+import { hashToken, Secrets } from '../server/secrets.ts'
+import { TEMPLATE, testUrl } from './globalSetup.ts'
+import { listen, startStandins } from './standins.ts'
+
+const NOTHING_RENDERED: Renderer = {
+  render: async () => '',
+  shopFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
+  studioFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
+}
+
+/** A one-time price, null for free, or any other terms. */
+type Price = number | DraftTerms | null
+
+export const PASSWORD = 'a long enough password'
+
+/** A whole school for one test file: its own database, stand-ins and listening product; time is moved by hand. */
+export async function openWorld() {
+  const url = testUrl(`acorn_${randomBytes(6).toString('hex')}`)
+  await copyDatabase(url, TEMPLATE)
+  const { db, pool } = connect(url, 12)
+  const standins = await startStandins()
+  let handle: (request: Request) => Response | Promise<Response> = () => new Response(null, { status: 503 })
+  const { origin, server } = await listen((request) => handle(request))
+  const clock = { offsetMs: 0 }
+  const queue: { name: JobName; data: JobData[JobName] }[] = []
+  const jobs: Jobs = { send: async (_tx, name, data) => void queue.push({ name, data }) }
+  const services: Services = {
+    config: {
+      port: 0,
+      origin,
+      standinsOrigin: standins.origin,
+      mailPort: 0,
+      databaseUrl: url,
+      dataDir: '',
+      distDir: '',
+    },
+    db,
+    jobs,
+    now: () => new Date(Date.now() + clock.offsetMs),
+    gateways: allGateways(standins.origin, origin, 400),
+    secrets: new Secrets(randomBytes(32)),
+  }
+  handle = makeApp(services, NOTHING_RENDERED).fetch
+  await setUp(services, {
+    school: {
+      name: 'Test school',
+      currency: 'EUR',
+      language: 'en',
+      timeZone: 'Europe/Vienna',
+      country: 'AT',
+      taxMode: 'inclusive',
+      taxRate: 2000,
+    },
+    creator: { name: 'Owner', email: 'owner@school.example', password: PASSWORD },
+  })
+  await connectGateway(services, 'practice', {
+    adapter: 'thistle',
+    account: standins.account.id,
+    secret: standins.account.keys.practice,
+  })
+  const [connection] = await db.select().from(connections)
+  const [creator] = await db.select().from(creators)
+  const close = async () => {
+    standins.close()
+    // Events that are still being taken finish before the database goes.
+    await new Promise((done) => server.close(done))
+    await pool.end()
+    await dropDatabase(url)
+  }
+  const world = {
+    services,
+    db,
+    origin,
+    standins,
+    clock,
+    queue,
+    close,
+    connectionId: connection?.id as string,
+    creatorToken: await openSession(services, { creatorId: creator?.id as string }),
+    sell: (price: Price, title = 'Coptic binding') => sell(services, title, price),
+    offer: (courseId: string, price: Price) => putOffer(services, courseId, price),
+    reprice: (offerId: string, price: number) => reprice(services, offerId, price),
+    buy: (slug: string, request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') =>
+      placeOrder(services, slug, request, { mode, browserHash: hashToken(browser) }),
+    request: (offerId: string, pay: number, more: Partial<PlaceRequest> = {}, behaviour = 'pays'): PlaceRequest => ({
+      offerId,
+      chosen: null,
+      name: 'Ada',
+      email: 'ada@post.example',
+      agreed: { pay, currency: 'EUR' },
+      payment: pay > 0 ? { connectionId: connection?.id as string, token: standins.tokenOf(behaviour) } : null,
+      ...more,
+    }),
+    attemptsOf: (orderId: string) =>
+      db.select().from(attempts).where(eq(attempts.orderId, orderId)).orderBy(asc(attempts.startedAt)),
+    grantsOf: (orderId: string) => db.select().from(grants).where(eq(grants.orderId, orderId)),
+    orderOf: async (orderId: string) => (await db.select().from(orders).where(eq(orders.id, orderId)))[0],
+    journalOf: async (orderId: string) =>
+      (await db.select().from(journal).where(eq(journal.orderId, orderId)).orderBy(asc(journal.id))).map(
+        ({ what }) => what,
+      ),
+    /** Calls the API as a browser would. */
+    call: (method: string, path: string, body?: unknown, headers: Record<string, string> = {}) =>
+      fetch(origin + path, {
+        method,
+        headers: { origin, ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...headers },
+        body: body === undefined ? null : JSON.stringify(body),
+        redirect: 'manual',
+      }),
+  }
+  return world
+}
+
+export type World = Awaited<ReturnType<typeof openWorld>>
+
+async function sell(services: Services, title: string, price: Price) {
+  const { id: courseId } = await createCourse(services, title)
+  await publishCourse(services, courseId, 1, null)
+  const offerId = await putOffer(services, courseId, price)
+  const [course] = await services.db.select().from(courses).where(eq(courses.id, courseId))
+  return { courseId, offerId, slug: course?.slug as string }
+}
+
+/** Another published offer of a course. */
+async function putOffer(services: Services, courseId: string, price: Price): Promise<string> {
+  const { id } = await createOffer(services, courseId)
+  const terms = typeof price === 'object' && price !== null ? price : ({ kind: 'single', amount: price } as const)
+  const content = { ...newOffer('At once'), terms: price === null ? ({ kind: 'free' } as const) : terms }
+  const { draftRev } = await saveOfferDraft(services, id, 1, content)
+  await publishOffer(services, id, draftRev, null)
+  return id
+}
+
+async function reprice(services: Services, offerId: string, price: number) {
+  const offer = await services.db.query.offers.findFirst({ where: (row, { eq: is }) => is(row.id, offerId) })
+  const { draftRev } = await saveOfferDraft(services, offerId, offer?.draftRev ?? 0, {
+    ...newOffer('At once'),
+    terms: { kind: 'single', amount: price },
+  })
+  await publishOffer(services, offerId, draftRev, null)
+}
+
+/** Waits until something holds; fails after two seconds. */
+export async function eventually(holds: () => Promise<boolean>): Promise<void> {
+  for (let wait = 0; wait < 80; wait++) {
+    if (await holds()) return
+    await new Promise((resolve) => setTimeout(resolve, 25))
+  }
+  throw new Error('It did not come to hold within two seconds.')
+}
