@@ -1,0 +1,178 @@
+import { and, asc, desc, eq, isNull } from 'drizzle-orm'
+import { getCourse } from '../catalogue/service.ts'
+import type { Services } from '../context.ts'
+import type { Queryable } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { courses, grants, messages, orders, people } from '../db/schema/index.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { record, recordAll } from '../orders/journal.ts'
+import { schoolDay } from '../school/service.ts'
+import type { Person } from '../school/sessions.ts'
+
+export type Grant = typeof grants.$inferSelect
+
+/** Who asks to enter: a signed-in buyer, and the browser that may have bought without signing in. */
+export interface Visitor {
+  mode: Mode
+  person: Person | null
+  browserHash: string | null
+}
+
+/** Why a visitor may or may not enter a course today. */
+export type Entry =
+  | { state: 'open'; grant: Grant }
+  | { state: 'opens-later'; opens: string }
+  | { state: 'closed'; closed: string }
+  | { state: 'no-grant' }
+
+/**
+ * Judges a visitor's grants of one course on a day: open when opens ≤ day < closes
+ * (pricing rules, section 8). The best of several grants counts.
+ */
+export function entryOn(day: string, held: readonly Grant[]): Entry {
+  const standing = held.filter((grant) => grant.endedAt === null)
+  const open = standing.find((grant) => grant.opens <= day && (grant.closes === null || day < grant.closes))
+  if (open) return { state: 'open', grant: open }
+  const later = standing.filter((grant) => grant.opens > day).sort((a, b) => (a.opens < b.opens ? -1 : 1))[0]
+  if (later) return { state: 'opens-later', opens: later.opens }
+  const closed = standing
+    .map(({ closes }) => closes)
+    .filter((closes) => closes !== null)
+    .sort()
+    .at(-1)
+  return closed ? { state: 'closed', closed } : { state: 'no-grant' }
+}
+
+/** Whether a visitor may enter a course now, by their account or by the browser that bought it. */
+export async function mayEnter(services: Services, courseId: string, visitor: Visitor): Promise<Entry> {
+  return entryOn(await schoolDay(services), await grantsOf(services.db, visitor, courseId))
+}
+
+async function grantsOf(db: Queryable, { mode, person, browserHash }: Visitor, courseId: string): Promise<Grant[]> {
+  const byAccount = person
+    ? await db
+        .select()
+        .from(grants)
+        .where(and(eq(grants.mode, mode), eq(grants.personId, person.id), eq(grants.courseId, courseId)))
+    : []
+  if (!browserHash) return byAccount
+  const byBrowser = await db
+    .select({ grant: grants })
+    .from(grants)
+    .innerJoin(orders, eq(orders.id, grants.orderId))
+    .where(and(eq(grants.mode, mode), eq(grants.courseId, courseId), eq(orders.browserHash, browserHash)))
+  return [...byAccount, ...byBrowser.map(({ grant }) => grant)]
+}
+
+/** Everything a buyer holds, newest first, with what the shelf of "My courses" shows. */
+export async function coursesOf(services: Services, person: Person) {
+  const day = await schoolDay(services)
+  const rows = await services.db
+    .select({ grant: grants, course: courses })
+    .from(grants)
+    .innerJoin(courses, eq(courses.id, grants.courseId))
+    .where(and(eq(grants.personId, person.id), eq(grants.mode, person.mode), isNull(grants.endedAt)))
+    .orderBy(desc(grants.createdAt))
+  const byCourse = new Map<string, { course: (typeof rows)[number]['course']; held: Grant[] }>()
+  for (const { grant, course } of rows) {
+    const entry = byCourse.get(course.id) ?? { course, held: [] }
+    entry.held.push(grant)
+    byCourse.set(course.id, entry)
+  }
+  return [...byCourse.values()].map(({ course, held }) => {
+    const shown = course.live ?? course.draft
+    const entry = entryOn(day, held)
+    return {
+      slug: course.slug,
+      title: shown.title,
+      summary: shown.summary,
+      cloth: shown.cloth,
+      coverId: shown.coverId,
+      lessons: shown.lessons.length,
+      state: entry.state,
+      opens: entry.state === 'opens-later' ? entry.opens : null,
+      closes: entry.state === 'open' ? entry.grant.closes : entry.state === 'closed' ? entry.closed : null,
+    }
+  })
+}
+
+/** Gives a course by hand, with a note why, and tells the buyer. */
+export async function giveCourse(services: Services, personId: string, courseId: string, note: string): Promise<void> {
+  const { db, now } = services
+  const day = await schoolDay(services)
+  await db.transaction(async (tx) => {
+    const [person] = await tx.select().from(people).where(eq(people.id, personId)).for('no key update')
+    if (!person) throw notFound('person')
+    const course = await getCourse(tx, courseId)
+    const held = await grantsOf(tx, { mode: person.mode, person, browserHash: null }, courseId)
+    if (entryOn(day, held).state === 'open') throw new Problem(409, 'has-it', `${person.name} has this course already.`)
+    await tx.insert(grants).values({ mode: person.mode, personId, courseId, note, opens: day, createdAt: now() })
+    const { title } = course.live ?? course.draft
+    const { queued, writes } = queueMessage(services, tx, {
+      mode: person.mode,
+      kind: 'given',
+      personId,
+      courseTitle: title,
+    })
+    await Promise.all(writes)
+    await recordAll(tx, now(), [{ about: { personId }, what: 'course-given', data: { course: title, note } }, queued])
+  })
+}
+
+/** Takes a grant back: the course is shut from now on. Taken back once, it stays so. */
+export async function takeBack({ db, now }: Services, grantId: string, note: string): Promise<void> {
+  await db.transaction(async (tx) => {
+    const [grant] = await tx
+      .update(grants)
+      .set({ endedAt: now(), endedNote: note })
+      .where(and(eq(grants.id, grantId), isNull(grants.endedAt)))
+      .returning()
+    if (!grant) throw new Problem(409, 'ended', 'This was taken back already.')
+    const course = await getCourse(tx, grant.courseId)
+    await record(tx, now(), { personId: grant.personId, orderId: grant.orderId }, 'course-taken-back', {
+      course: (course.live ?? course.draft).title,
+      note,
+    })
+  })
+}
+
+/** The grants of a buyer or an order, with their courses, oldest first. */
+export async function listGrants(db: Queryable, of: { personId: string } | { orderId: string }) {
+  const rows = await db
+    .select({ grant: grants, title: courses.draft, live: courses.live, slug: courses.slug })
+    .from(grants)
+    .innerJoin(courses, eq(courses.id, grants.courseId))
+    .where('personId' in of ? eq(grants.personId, of.personId) : eq(grants.orderId, of.orderId))
+    .orderBy(asc(grants.createdAt))
+  return rows.map(({ grant, title, live, slug }) => ({
+    id: grant.id,
+    courseId: grant.courseId,
+    orderId: grant.orderId,
+    slug,
+    course: (live ?? title).title,
+    cloth: (live ?? title).cloth,
+    note: grant.note,
+    opens: grant.opens,
+    closes: grant.closes,
+    createdAt: grant.createdAt,
+    endedAt: grant.endedAt,
+    endedNote: grant.endedNote,
+  }))
+}
+
+/** Messages sent about an order or to a person, oldest first. */
+export async function listMessages(db: Queryable, of: { personId: string } | { orderId: string }) {
+  return db
+    .select({
+      id: messages.id,
+      kind: messages.kind,
+      state: messages.state,
+      createdAt: messages.createdAt,
+      sentAt: messages.sentAt,
+      error: messages.error,
+    })
+    .from(messages)
+    .where('personId' in of ? eq(messages.personId, of.personId) : eq(messages.orderId, of.orderId))
+    .orderBy(asc(messages.createdAt))
+}

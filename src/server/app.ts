@@ -1,0 +1,92 @@
+import { Hono } from 'hono'
+import { compress } from 'hono/compress'
+import { secureHeaders } from 'hono/secure-headers'
+import { findPicture } from './catalogue/pictures.ts'
+import { catalogueRoutes } from './catalogue/routes.ts'
+import { shopRoutes } from './checkout/routes.ts'
+import type { Services } from './context.ts'
+import { receiveEvent } from './gateways/events.ts'
+import { gatewayRoutes } from './gateways/routes.ts'
+import { sameOrigin } from './http/guard.ts'
+import { describeApi } from './http/openApi.ts'
+import { answerProblem, notFound, Problem } from './http/problem.ts'
+import { offerRoutes } from './offers/routes.ts'
+import { orderRoutes } from './orders/routes.ts'
+import type { Renderer } from './pages/renderer.ts'
+import { pageRoutes } from './pages/routes.ts'
+import { peopleRoutes } from './people/routes.ts'
+import { schoolRoutes, sessionRoutes } from './school/routes.ts'
+
+/** The API that studio and shop call through the typed client. */
+export function apiRoutes(services: Services) {
+  return new Hono()
+    .use(sameOrigin(services.config.origin))
+    .route('/session', sessionRoutes(services))
+    .route('/school', schoolRoutes(services))
+    .route('/catalogue', catalogueRoutes(services))
+    .route('/offers', offerRoutes(services))
+    .route('/gateways', gatewayRoutes(services))
+    .route('/orders', orderRoutes(services))
+    .route('/people', peopleRoutes(services))
+    .route('/shop', shopRoutes(services))
+}
+
+/** The whole product behind one port. */
+export function makeApp(services: Services, renderer: Renderer, isDevelopment = false) {
+  const app = new Hono()
+  app.onError((error, c) => {
+    if (error instanceof Problem) {
+      if (typeof error.more.retryAfter === 'number') c.header('retry-after', String(error.more.retryAfter))
+      return answerProblem(c, error)
+    }
+    console.error(`${c.req.method} ${c.req.path}:`, error)
+    return answerProblem(
+      c,
+      new Problem(500, 'broken', 'Something broke on our side. Nothing you typed is lost; try again.'),
+    )
+  })
+  // Pages are worth compressing; the API's short answers cost more to compress than to send.
+  const compressed = compress()
+  app.use((c, next) => (c.req.path.startsWith('/api/') ? next() : compressed(c, next)))
+  app.use(
+    secureHeaders({
+      xFrameOptions: 'SAMEORIGIN',
+      referrerPolicy: 'strict-origin-when-cross-origin',
+      contentSecurityPolicy: isDevelopment
+        ? undefined
+        : {
+            defaultSrc: ["'self'"],
+            imgSrc: ["'self'", 'data:', 'blob:'],
+            styleSrc: ["'self'", "'unsafe-inline'"],
+            frameSrc: ["'self'", services.config.standinsOrigin],
+            frameAncestors: ["'self'"],
+            baseUri: ["'none'"],
+            objectSrc: ["'none'"],
+          },
+    }),
+  )
+
+  // Gateways sign what they send; they have no Origin.
+  app.post('/api/events/:connection', async (c) => {
+    const connection = c.req.param('connection')
+    if (!/^[0-9a-f-]{36}$/.test(connection)) throw notFound('connection')
+    await receiveEvent(services, connection, c.req.header(), await c.req.text())
+    return c.json({ ok: true })
+  })
+  app.get('/pictures/:id/:size', async (c) => {
+    const { id, size } = c.req.param()
+    if (!/^[0-9a-f-]{36}$/.test(id) || (size !== 'large' && size !== 'small')) throw notFound('picture')
+    const data = await findPicture(services, id, size)
+    return c.body(new Uint8Array(data), 200, {
+      'content-type': 'image/webp',
+      'cache-control': 'public, max-age=31536000, immutable',
+    })
+  })
+  app.route('/api', apiRoutes(services))
+  app.get('/api/openapi.json', (c) => c.json(describeApi(app, '/api')))
+  app.all('/api/*', () => {
+    throw notFound('address')
+  })
+  app.route('/', pageRoutes(services, renderer))
+  return app
+}

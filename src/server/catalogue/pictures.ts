@@ -1,0 +1,46 @@
+import { eq } from 'drizzle-orm'
+import sharp from 'sharp'
+import type { Services } from '../context.ts'
+import { pictures } from '../db/schema/index.ts'
+import { fieldProblem, notFound } from '../http/problem.ts'
+
+const MOST_BYTES = 12 * 1024 * 1024
+const FORMATS = new Set(['jpeg', 'png', 'webp', 'avif', 'gif', 'heif', 'tiff'])
+
+/**
+ * Checks an uploaded picture by its content, not its name, and keeps it re-encoded as WebP in two
+ * sizes, without the metadata that cameras add.
+ * @throws Problem 422 at `/file` where it is no picture or too large.
+ */
+export async function keepPicture({ db, now }: Services, file: Uint8Array): Promise<{ id: string }> {
+  if (file.byteLength > MOST_BYTES) throw fieldProblem('/file', 'This picture is over 12 MB. Make it smaller first.')
+  const { large, small } = await encode(file)
+  const [row] = await db
+    .insert(pictures)
+    .values({ large: large.data, small, width: large.info.width, height: large.info.height, createdAt: now() })
+    .returning({ id: pictures.id })
+  return { id: row?.id as string }
+}
+
+async function encode(file: Uint8Array) {
+  const sized = (side: number) => ({ width: side, height: side, fit: 'inside', withoutEnlargement: true }) as const
+  try {
+    const image = sharp(file, { limitInputPixels: 60_000_000, failOn: 'error' }).rotate()
+    const { format } = await image.metadata()
+    if (!format || !FORMATS.has(format)) throw new Error(`not a picture format: ${format}`)
+    const [large, small] = await Promise.all([
+      image.clone().resize(sized(1600)).webp({ quality: 82 }).toBuffer({ resolveWithObject: true }),
+      image.clone().resize(sized(480)).webp({ quality: 78 }).toBuffer(),
+    ])
+    return { large, small }
+  } catch {
+    throw fieldProblem('/file', 'This file is not a picture that can be read. Use a JPEG, PNG, WebP or AVIF.')
+  }
+}
+
+/** The bytes of a kept picture, as WebP. */
+export async function findPicture({ db }: Services, id: string, size: 'large' | 'small'): Promise<Buffer> {
+  const [row] = await db.select({ data: pictures[size] }).from(pictures).where(eq(pictures.id, id))
+  if (!row) throw notFound('picture')
+  return row.data
+}

@@ -1,0 +1,207 @@
+import { and, asc, eq, inArray, max, sql } from 'drizzle-orm'
+import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
+import type { Services } from '../context.ts'
+import type { Queryable, Transaction } from '../db/client.ts'
+import { courses, grants, offers, orderLines, versions } from '../db/schema/index.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { cleanRichText } from './richText.ts'
+import { freeSlug } from './slug.ts'
+
+export type Course = typeof courses.$inferSelect
+
+/** Every course with its offers, in the creator's order. */
+export async function listShelf({ db }: Services) {
+  const [allCourses, allOffers] = await Promise.all([
+    db.select().from(courses).orderBy(asc(courses.position), asc(courses.createdAt)),
+    db.select().from(offers).orderBy(asc(offers.position), asc(offers.createdAt)),
+  ])
+  return allCourses.map((course) => ({
+    id: course.id,
+    slug: course.slug,
+    title: course.draft.title,
+    cloth: course.draft.cloth,
+    lessons: course.draft.lessons.length,
+    isLive: course.live !== null,
+    isChanged: isChanged(course),
+    isRetired: course.retiredAt !== null,
+    offers: allOffers
+      .filter((offer) => offer.courseId === course.id)
+      .map((offer) => ({
+        id: offer.id,
+        name: offer.draft.name,
+        content: offer.draft,
+        isLive: offer.live !== null,
+        isChanged: isChanged(offer),
+        onSale: offer.onSale,
+        isRetired: offer.retiredAt !== null,
+      })),
+  }))
+}
+
+/** Whether a draft says something else than what is live. */
+function isChanged({ live, draft }: { live: unknown; draft: unknown }): boolean {
+  return live !== null && JSON.stringify(live) !== JSON.stringify(draft)
+}
+
+export async function getCourse(db: Queryable, id: string): Promise<Course> {
+  const [course] = await db.select().from(courses).where(eq(courses.id, id))
+  if (!course) throw notFound('course')
+  return course
+}
+
+/** One course as the bench shows it: with whether it was ever sold, which decides what can be done. */
+export async function openCourse({ db }: Services, id: string) {
+  const course = await getCourse(db, id)
+  return { ...course, wasSold: await wasSold(db, id) }
+}
+
+export async function createCourse({ db, now }: Services, title: string): Promise<{ id: string }> {
+  return db.transaction(async (tx) => {
+    const position = await nextPosition(tx)
+    const draft: CourseContent = {
+      title,
+      summary: '',
+      description: '',
+      cloth: CLOTHS[position % CLOTHS.length] ?? 'spruce',
+      coverId: null,
+      lessons: [],
+    }
+    return insertCourse(tx, draft, position, now())
+  })
+}
+
+async function insertCourse(tx: Transaction, draft: CourseContent, position: number, at: Date) {
+  const [row] = await tx
+    .insert(courses)
+    .values({ slug: await freeSlug(tx, draft.title), position, draft, draftAt: at, createdAt: at })
+    .returning({ id: courses.id })
+  return { id: row?.id as string }
+}
+
+async function nextPosition(tx: Transaction): Promise<number> {
+  const [row] = await tx.select({ last: max(courses.position) }).from(courses)
+  return (row?.last ?? -1) + 1
+}
+
+/**
+ * Saves a draft that was edited from revision `baseRev`. The address follows the title until the
+ * course is first published.
+ * @throws Problem 409 `changed-elsewhere` with what the other one wrote, where `baseRev` is old.
+ */
+export async function saveCourseDraft({ db, now }: Services, id: string, baseRev: number, content: CourseContent) {
+  const draft: CourseContent = {
+    ...content,
+    description: cleanRichText(content.description),
+    lessons: content.lessons.map((lesson) => ({ ...lesson, body: cleanRichText(lesson.body) })),
+  }
+  const current = await getCourse(db, id)
+  const slug = current.live ? current.slug : await freeSlug(db, draft.title, id)
+  const [saved] = await db
+    .update(courses)
+    .set({ draft, slug, draftAt: now(), draftRev: sql`${courses.draftRev} + 1` })
+    .where(and(eq(courses.id, id), eq(courses.draftRev, baseRev)))
+    .returning()
+  if (!saved) throw changedElsewhere(await getCourse(db, id))
+  return saved
+}
+
+/** A draft or a publish met another one that came in between. */
+export function changedElsewhere(theirs: { draft: unknown; draftRev: number; draftAt: Date }): Problem {
+  return new Problem(409, 'changed-elsewhere', 'This was changed in another window.', [], {
+    theirs: { draft: theirs.draft, draftRev: theirs.draftRev, draftAt: theirs.draftAt.toISOString() },
+  })
+}
+
+/** Makes the draft of revision `rev` what buyers see. */
+export async function publishCourse(
+  { db, now }: Services,
+  id: string,
+  rev: number,
+  creatorId: string | null,
+): Promise<void> {
+  await db.transaction(async (tx) => {
+    const [course] = await tx.select().from(courses).where(eq(courses.id, id)).for('update')
+    if (!course) throw notFound('course')
+    if (course.draftRev !== rev) throw changedElsewhere(course)
+    await makeCourseLive(tx, course, now(), creatorId)
+  })
+}
+
+/** Copies a course's draft to live and keeps the version. The row must be locked by the caller. */
+export async function makeCourseLive(tx: Transaction, course: Course, at: Date, creatorId: string | null) {
+  const version = course.liveVersion + 1
+  await tx
+    .update(courses)
+    .set({ live: course.draft, liveVersion: version, liveAt: at })
+    .where(eq(courses.id, course.id))
+  await tx.insert(versions).values({
+    subject: 'course',
+    subjectId: course.id,
+    version,
+    content: course.draft,
+    publishedAt: at,
+    publishedBy: creatorId,
+  })
+}
+
+/** A copy of a course and its offers, all as drafts. */
+export async function duplicateCourse({ db, now }: Services, id: string): Promise<{ id: string }> {
+  return db.transaction(async (tx) => {
+    const course = await getCourse(tx, id)
+    const draft = { ...course.draft, title: `${course.draft.title.slice(0, 113)} (copy)` }
+    const made = await insertCourse(tx, draft, await nextPosition(tx), now())
+    const itsOffers = await tx.select().from(offers).where(eq(offers.courseId, id)).orderBy(asc(offers.position))
+    for (const offer of itsOffers) {
+      await tx.insert(offers).values({
+        courseId: made.id,
+        position: offer.position,
+        draft: offer.draft,
+        draftAt: now(),
+        createdAt: now(),
+      })
+    }
+    return made
+  })
+}
+
+/** Puts the courses in the order of `ids`; courses not named keep their place behind them. */
+export async function reorderCourses({ db }: Services, ids: string[]): Promise<void> {
+  await db.transaction(async (tx) => {
+    const known = await tx.select({ id: courses.id }).from(courses).where(inArray(courses.id, ids))
+    if (known.length !== ids.length) throw notFound('course')
+    for (const [position, id] of ids.entries()) await tx.update(courses).set({ position }).where(eq(courses.id, id))
+  })
+}
+
+export async function setCourseRetired({ db, now }: Services, id: string, isRetired: boolean): Promise<void> {
+  await getCourse(db, id)
+  await db
+    .update(courses)
+    .set({ retiredAt: isRetired ? now() : null })
+    .where(eq(courses.id, id))
+}
+
+/** @throws Problem 409 where it was sold or given: those are retired, never deleted. */
+export async function deleteCourse({ db }: Services, id: string): Promise<void> {
+  await getCourse(db, id)
+  if (await wasSold(db, id)) {
+    throw new Problem(
+      409,
+      'was-sold',
+      'This course was sold or given. Retire it instead: it is sold no more, and who has it keeps it.',
+    )
+  }
+  await db.delete(courses).where(eq(courses.id, id))
+}
+
+async function wasSold(db: Queryable, courseId: string): Promise<boolean> {
+  const [ordered] = await db
+    .select({ id: orderLines.id })
+    .from(orderLines)
+    .innerJoin(offers, eq(offers.id, orderLines.offerId))
+    .where(eq(offers.courseId, courseId))
+    .limit(1)
+  if (ordered) return true
+  const [granted] = await db.select({ id: grants.id }).from(grants).where(eq(grants.courseId, courseId)).limit(1)
+  return granted !== undefined
+}

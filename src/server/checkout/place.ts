@@ -1,0 +1,210 @@
+import { and, eq } from 'drizzle-orm'
+import * as v from 'valibot'
+import { DocumentError } from '../../core/document/reader.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import { type DeclineReason, GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
+import type { Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { attempts } from '../db/schema/index.ts'
+import { openConnection } from '../gateways/service.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
+import { record } from '../orders/journal.ts'
+import { emailSchema, getSchool, type School } from '../school/service.ts'
+import { prepare } from './prepare.ts'
+import { quoteOffer } from './quoteOffer.ts'
+import { type SellableCourse, type SellableOffer, sellableCourses } from './sellable.ts'
+import { type Attempt, goesOn, type KeptFor, settleAttempt } from './settle.ts'
+import { clearTheWay, standing } from './standing.ts'
+
+export const placeSchema = v.object({
+  offerId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
+  name: v.pipe(
+    v.string(),
+    v.trim(),
+    v.nonEmpty('Write your name.'),
+    v.maxLength(100, 'Keep the name under 100 letters.'),
+  ),
+  email: emailSchema,
+  /** The buyer's own price, where they name it. */
+  chosen: v.nullable(
+    v.pipe(v.number('Write a price.'), v.integer('Write a price.'), v.minValue(0, 'A price cannot be below zero.')),
+  ),
+  /** What the button said: the order is placed for exactly this, or not at all. */
+  agreed: v.object({ pay: v.pipe(v.number(), v.integer(), v.minValue(0)), currency: v.string() }),
+  /** The gateway and its token for what the buyer entered there; null where nothing is due. */
+  payment: v.nullable(
+    v.object({ connectionId: v.pipe(v.string(), v.uuid()), token: v.pipe(v.string(), v.maxLength(200)) }),
+  ),
+})
+export type PlaceRequest = v.InferOutput<typeof placeSchema>
+
+/** How an order stands, as the checkout page needs it. */
+export type Placed =
+  | { state: 'paid'; orderId: string }
+  | { state: 'declined'; orderId: string; reason: DeclineReason | 'abandoned' }
+  | { state: 'confirming'; orderId: string; url: string }
+  /** The outcome is not known yet; ask again. */
+  | { state: 'checking'; orderId: string }
+
+export interface Shopper {
+  mode: Mode
+  /** Hash of the browser's own cookie. */
+  browserHash: string
+}
+
+/** Everything that an order is placed by. */
+export interface Placing {
+  school: School
+  course: SellableCourse
+  offer: SellableOffer
+  request: PlaceRequest
+  shopper: Shopper
+  /** The quote's input and answer. */
+  quoted: ReturnType<typeof quoteOffer>
+  /** Payments come after today, so the method is kept. */
+  hasLater: boolean
+  /** The method kept without a charge, where nothing is due today. */
+  kept: KeptFor | null
+}
+
+/**
+ * Places an order and collects what is due today. Order, quote and payment are stored with an
+ * idempotency key before the gateway is called; whatever happens then, the key tells what became
+ * of it. The price comes from our own published offer, never from the browser.
+ */
+export async function placeOrder(
+  services: Services,
+  slug: string,
+  request: PlaceRequest,
+  shopper: Shopper,
+): Promise<Placed> {
+  const [school, [course]] = await Promise.all([getSchool(services.db), sellableCourses(services.db, slug)])
+  const offer = course?.offers.find(({ id }) => id === request.offerId)
+  if (!course || !offer) throw new Problem(410, 'not-on-sale', 'This is not on sale any more.')
+  const quoted = quoteFor(school, offer, services.now(), request.chosen)
+  const { pay } = quoted.quote.today
+  if (request.agreed.pay !== pay || request.agreed.currency !== school.currency) {
+    throw new Problem(409, 'price-changed', 'The price changed while this page was open. Nothing was charged.')
+  }
+  const [line] = quoted.quote.lines
+  const hasLater = line !== undefined && goesOn(line, quoted.quote.purchaseDay)
+  const way = pay > 0 || hasLater ? await openWay(services, request, shopper.mode) : null
+  const kept = way && pay === 0 ? await keepMethod(way, request) : null
+  const placing: Placing = { school, course, offer, request, shopper, quoted, hasLater, kept }
+
+  // An attempt left open by this order is settled first; then there is nothing in the way.
+  for (let round = 0; round < 3; round++) {
+    const prepared = await services.db.transaction((tx) => prepare(services, tx, placing))
+    if (prepared.kind === 'paid') return { state: 'paid', orderId: prepared.orderId }
+    if (prepared.kind === 'ready' && way) return charge(services, way, prepared.attempt, placing)
+    if (prepared.kind !== 'busy') break
+    const stillBusy = await clearTheWay(services, prepared.attempt, prepared.order, shopper)
+    if (stillBusy) return { state: 'checking', orderId: prepared.order.id }
+  }
+  throw new Problem(503, 'busy', 'This order could not be paid at the moment. Nothing was charged twice; try again.')
+}
+
+/** The connection that the buyer pays through, opened for use. */
+async function openWay(services: Services, { payment }: PlaceRequest, mode: Mode) {
+  if (!payment) throw fieldProblem('/payment', 'Choose how you pay.')
+  const way = await openConnection(services, payment.connectionId).catch((error: unknown) => {
+    if (error instanceof Problem) return null
+    throw error
+  })
+  if (way?.connection.mode !== mode || way.connection.disconnectedAt !== null) {
+    throw new Problem(409, 'way-gone', 'This way of paying is not offered any more. Reload the page.')
+  }
+  return way
+}
+
+/** Quotes the offer; a price of the buyer's own that does not fit is said at its field. */
+function quoteFor(school: School, offer: SellableOffer, at: Date, chosen: number | null) {
+  try {
+    return quoteOffer(school, offer, at, chosen)
+  } catch (error) {
+    if (!(error instanceof DocumentError) || error.at !== '/lines/0/chosen') throw error
+    const { terms } = offer.live
+    const least = terms.kind === 'openPrice' ? (terms.minimum ?? 0) : 0
+    throw fieldProblem('/chosen', `The least is ${formatMoney(least, school)}.`)
+  }
+}
+
+/** Keeps the buyer's method where nothing is due today but later payments come. */
+async function keepMethod(way: Way, { payment }: PlaceRequest): Promise<KeptFor> {
+  try {
+    const kept = await way.adapter.keep(way.credentials, { key: crypto.randomUUID(), token: payment?.token ?? '' })
+    return { connectionId: way.connection.id, ...kept }
+  } catch (error) {
+    if (error instanceof GatewayRefused)
+      throw new Problem(
+        422,
+        'card-refused',
+        'This card could not be kept for the later payments. Nothing was charged; use another card.',
+      )
+    if (error instanceof GatewayUnreachable)
+      throw new Problem(
+        502,
+        'gateway-unreachable',
+        'The card could not be checked at the moment. Nothing was charged; try again.',
+      )
+    throw error
+  }
+}
+
+type Way = Awaited<ReturnType<typeof openWay>>
+
+/** Calls the gateway and settles by its answer; no answer is kept as unknown, for the look-up. */
+async function charge(
+  services: Services,
+  { adapter, credentials }: Way,
+  attempt: Attempt,
+  placing: Placing,
+): Promise<Placed> {
+  let outcome: Outcome
+  try {
+    outcome = await adapter.begin(credentials, {
+      key: attempt.key,
+      amount: attempt.amount,
+      currency: attempt.currency,
+      source: { token: placing.request.payment?.token ?? '', keep: placing.hasLater },
+      reference: `${placing.school.name}: ${placing.course.live.title}`.slice(0, 120),
+      statement: statementOf(placing.school.name),
+    })
+  } catch (error) {
+    if (error instanceof GatewayUnreachable) return leftUnknown(services, attempt, error)
+    if (!(error instanceof GatewayRefused)) throw error
+    outcome = {
+      state: 'declined',
+      reference: '',
+      reason: error.code === 'bad-token' ? 'bad-token' : 'refused',
+      method: null,
+    }
+  }
+  await settleAttempt(services, attempt.id, outcome, 'answer')
+  // What was collected is paid, whoever settled it first; everything else is read from what is stored.
+  if (outcome.state === 'collected') return { state: 'paid', orderId: attempt.orderId }
+  return standing(services, attempt.orderId)
+}
+
+async function leftUnknown(services: Services, attempt: Attempt, error: GatewayUnreachable): Promise<Placed> {
+  await services.db.transaction(async (tx) => {
+    const [changed] = await tx
+      .update(attempts)
+      .set({ state: 'unknown', reason: error.message })
+      .where(and(eq(attempts.id, attempt.id), eq(attempts.state, 'started')))
+      .returning()
+    if (changed)
+      await record(tx, services.now(), { orderId: attempt.orderId }, 'attempt-unknown', { why: error.message })
+  })
+  return standing(services, attempt.orderId)
+}
+
+/** A statement text of at most 22 plain letters. */
+function statementOf(school: string): string {
+  const plain = school
+    .normalize('NFKD')
+    .replace(/[^A-Za-z0-9 .-]+/g, ' ')
+    .replace(/\s+/g, ' ')
+    .trim()
+  return (plain || 'COURSE').toUpperCase().slice(0, 22)
+}

@@ -1,0 +1,68 @@
+import { type Context, Hono } from 'hono'
+import { deleteCookie, getCookie } from 'hono/cookie'
+import * as v from 'valibot'
+import type { Services } from '../context.ts'
+import { validate } from '../http/validate.ts'
+import { checkoutView } from '../pages/service.ts'
+import { browserHashOf, SHOP_COOKIE, visitorOf } from '../pages/visitor.ts'
+import { resendPassword, setPassword, signInPerson } from '../people/service.ts'
+import { passwordSchema } from '../school/passwords.ts'
+import { keepCookie } from '../school/routes.ts'
+import { emailSchema, getSchool } from '../school/service.ts'
+import { closeSession } from '../school/sessions.ts'
+import { placeOrder, placeSchema } from './place.ts'
+import { checkOrder } from './standing.ts'
+
+/** What the shop's pages call: placing an order, asking how it stands, and the buyer's account. */
+export function shopRoutes(services: Services) {
+  const modeOf = async (c: Context) => (await visitorOf(c, services, await getSchool(services.db))).mode
+
+  return new Hono()
+    .get(
+      '/checkout/:slug',
+      validate('param', v.object({ slug: v.string() })),
+      validate('query', v.object({ offer: v.optional(v.string()) })),
+      async (c) => {
+        const school = await getSchool(services.db)
+        const visitor = await visitorOf(c, services, school)
+        return c.json(
+          await checkoutView(services, school, c.req.valid('param').slug, c.req.valid('query').offer, visitor),
+        )
+      },
+    )
+    .post(
+      '/checkout/:slug',
+      validate('param', v.object({ slug: v.string() })),
+      validate('json', placeSchema),
+      async (c) => {
+        const shopper = { mode: await modeOf(c), browserHash: browserHashOf(c) }
+        return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
+      },
+    )
+    .post(
+      '/orders/:id/check',
+      validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
+      async (c) => c.json(await checkOrder(services, c.req.valid('param').id, browserHashOf(c))),
+    )
+    .post('/sign-in', validate('json', v.object({ email: emailSchema, password: v.string() })), async (c) => {
+      const { email, password } = c.req.valid('json')
+      const { token } = await signInPerson(services, await modeOf(c), email, password)
+      keepCookie(c, SHOP_COOKIE, token)
+      return c.json({ ok: true })
+    })
+    .post('/sign-out', async (c) => {
+      await closeSession(services, getCookie(c, SHOP_COOKIE))
+      deleteCookie(c, SHOP_COOKIE)
+      return c.json({ ok: true })
+    })
+    .post('/password', validate('json', v.object({ token: v.string(), password: passwordSchema })), async (c) => {
+      const { token, password } = c.req.valid('json')
+      const session = await setPassword(services, token, password)
+      keepCookie(c, SHOP_COOKIE, session.token)
+      return c.json({ ok: true })
+    })
+    .post('/password/resend', validate('json', v.object({ email: emailSchema })), async (c) => {
+      await resendPassword(services, await modeOf(c), c.req.valid('json').email)
+      return c.json({ ok: true })
+    })
+}

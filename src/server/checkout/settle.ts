@@ -1,0 +1,220 @@
+import { and, eq, inArray } from 'drizzle-orm'
+import type { QuotedLine } from '../../core/quote/types.ts'
+import type { Outcome } from '../../gateways/contract.ts'
+import type { Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import {
+  agreements,
+  attempts,
+  grants,
+  OPEN_ATTEMPTS,
+  offers,
+  orderLines,
+  orders,
+  payments,
+} from '../db/schema/index.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { type Happening, record, recordAll } from '../orders/journal.ts'
+
+export type Attempt = typeof attempts.$inferSelect
+export type Order = typeof orders.$inferSelect
+
+/** Who brought the news: the answer to our call, an event, or a look-up by key. */
+export type Source = 'answer' | 'event' | 'lookup'
+
+/**
+ * The one state change that follows from a gateway's word about an attempt, whoever brings it and
+ * in whatever order; told twice, it happens once. "Paid" and the grants are one transaction.
+ */
+export async function settleAttempt(
+  services: Services,
+  attemptId: string,
+  outcome: Outcome,
+  source: Source,
+): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    // The order's row is the lock for all that happens to it; the attempt is read once it is held.
+    const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
+    const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
+    const [attempt] = await tx.select().from(attempts).where(eq(attempts.id, attemptId))
+    if (!order || !attempt) throw new Error(`There is no attempt ${attemptId}.`)
+    await apply(services, tx, order, attempt, outcome, source)
+  })
+}
+
+async function apply(
+  services: Services,
+  tx: Transaction,
+  order: Order,
+  attempt: Attempt,
+  outcome: Outcome,
+  source: Source,
+) {
+  const isOpen = OPEN_ATTEMPTS.includes(attempt.state)
+  const at = services.now()
+  const about = { orderId: order.id, personId: order.personId }
+  switch (outcome.state) {
+    case 'absent':
+      return
+    case 'collected':
+      if (attempt.state === 'collected') return
+      return collected(services, tx, order, attempt, outcome, source)
+    case 'confirming':
+      if (attempt.state !== 'started' && attempt.state !== 'unknown') return
+      await change(tx, attempt, { state: 'confirming', reference: outcome.reference, confirmUrl: outcome.url })
+      return record(tx, at, about, 'attempt-confirming', { reference: outcome.reference })
+    case 'declined':
+      if (!isOpen) return
+      await change(tx, attempt, {
+        state: 'declined',
+        reference: outcome.reference,
+        reason: outcome.reason,
+        method: outcome.method,
+        settledAt: at,
+        confirmUrl: null,
+      })
+      await tx
+        .update(orders)
+        .set({ state: 'open' })
+        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
+      return record(tx, at, about, 'attempt-declined', {
+        reason: outcome.reason,
+        reference: outcome.reference,
+        method: outcome.method,
+        source,
+      })
+    case 'abandoned':
+      if (!isOpen) return
+      await change(tx, attempt, { state: 'abandoned', settledAt: at, confirmUrl: null })
+      await tx
+        .update(orders)
+        .set({ state: 'open' })
+        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
+      return record(tx, at, about, 'attempt-abandoned', { source })
+  }
+}
+
+async function collected(
+  services: Services,
+  tx: Transaction,
+  order: Order,
+  attempt: Attempt,
+  outcome: Extract<Outcome, { state: 'collected' }>,
+  source: Source,
+) {
+  if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) {
+    throw new Error(
+      `Attempt ${attempt.key} asked for ${attempt.amount} ${attempt.currency}, the gateway says ${outcome.amount} ${outcome.currency}.`,
+    )
+  }
+  const at = services.now()
+  const { reference, fee, method, kept } = outcome
+  if (order.state === 'paid') {
+    // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
+    await record(tx, at, { orderId: order.id }, 'attempt-surplus', {
+      reference,
+      amount: outcome.amount,
+      currency: outcome.currency,
+    })
+    return
+  }
+  await change(tx, attempt, {
+    state: 'collected',
+    reference,
+    fee,
+    method,
+    kept,
+    reason: null,
+    settledAt: at,
+    confirmUrl: null,
+  })
+  const about = { orderId: order.id, personId: order.personId }
+  const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
+  await markPaid(services, tx, order, attempt.id, [{ about, what: 'attempt-collected', data }], {
+    connectionId: attempt.connectionId,
+    reference: kept,
+    method,
+  })
+}
+
+async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {
+  await tx.update(attempts).set(set).where(eq(attempts.id, attempt.id))
+}
+
+/** The method that later payments are charged to; `reference` null where the gateway kept none. */
+export interface KeptFor {
+  connectionId: string
+  reference: string | null
+  method: string
+}
+
+/** Whether a line has payments to come after the purchase day. */
+export function goesOn({ payments: all, untilCancelled }: QuotedLine, purchaseDay: string): boolean {
+  return untilCancelled || all.some(({ n, due }) => n > 0 && due > purchaseDay)
+}
+
+/**
+ * Marks an order paid, its payments of today collected, and opens its courses, in the caller's
+ * transaction. `attemptId` is null where nothing was due; `before` is what led to it,
+ * for the journal; `kept` is what later payments are charged to.
+ */
+export async function markPaid(
+  services: Services,
+  tx: Transaction,
+  order: Order,
+  attemptId: string | null,
+  before: Happening[],
+  kept: KeptFor | null,
+): Promise<void> {
+  const at = services.now()
+  const { mode, personId, id: orderId } = order
+  const about = { orderId, personId }
+  const [lines] = await Promise.all([
+    tx
+      .select({ line: orderLines, courseId: offers.courseId })
+      .from(orderLines)
+      .innerJoin(offers, eq(offers.id, orderLines.offerId))
+      .where(eq(orderLines.orderId, orderId)),
+    tx.update(orders).set({ state: 'paid', paidAt: at }).where(eq(orders.id, orderId)),
+    tx
+      .update(payments)
+      .set({ state: 'collected', attemptId, collectedAt: at })
+      .where(and(eq(payments.orderId, orderId), eq(payments.due, order.quote.purchaseDay))),
+  ])
+  const opened = lines.map(({ line, courseId }) => {
+    const { opens, closes } = line.quoted
+    return { mode, personId, courseId, orderId, lineId: line.id, opens, closes, createdAt: at }
+  })
+  const promised = lines.filter(({ line }) => goesOn(line.quoted, order.quote.purchaseDay))
+  if (promised.length > 0) {
+    if (!kept) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
+    const { connectionId, reference, method } = kept
+    await tx.insert(agreements).values(
+      promised.map(({ line }) => ({
+        mode,
+        personId,
+        orderId,
+        lineId: line.id,
+        connectionId,
+        kept: reference,
+        method,
+        createdAt: at,
+      })),
+    )
+  }
+  const { queued, writes } = queueMessage(services, tx, { mode, kind: 'receipt', personId, orderId })
+  await Promise.all([
+    tx.insert(grants).values(opened),
+    ...writes,
+    recordAll(tx, at, [
+      ...before,
+      { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
+      ...promised.map((): Happening => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
+      ...lines.map(({ line: { courseTitle: course, quoted } }): Happening => {
+        const { opens, closes } = quoted
+        return { about, what: 'course-opened', data: { course, opens, closes } }
+      }),
+      queued,
+    ]),
+  ])
+}

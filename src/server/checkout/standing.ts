@@ -1,0 +1,75 @@
+import { and, eq, inArray, sql } from 'drizzle-orm'
+import { type DeclineReason, GatewayUnreachable } from '../../gateways/contract.ts'
+import type { Services } from '../context.ts'
+import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { abandonAttempt, lookUpAttempt } from './lookup.ts'
+import type { Placed, Shopper } from './place.ts'
+import type { Attempt, Order } from './settle.ts'
+
+/**
+ * Settles an attempt that stands in the way of a new one.
+ * @returns true where it is still under way, so that nothing new may begin.
+ */
+export async function clearTheWay(
+  services: Services,
+  attempt: Attempt,
+  order: Order,
+  shopper: Shopper,
+): Promise<boolean> {
+  const isOwn = order.browserHash === shopper.browserHash
+  try {
+    if (attempt.state === 'confirming' && isOwn) await abandonAttempt(services, attempt)
+    else await lookUpAttempt(services, attempt)
+  } catch (error) {
+    if (!(error instanceof GatewayUnreachable)) throw error
+  }
+  const [after] = await services.db.select({ state: attempts.state }).from(attempts).where(eq(attempts.id, attempt.id))
+  const isBusy = after !== undefined && OPEN_ATTEMPTS.includes(after.state)
+  if (isBusy && !isOwn) {
+    throw new Problem(
+      409,
+      'being-paid',
+      'A payment for this course with this address is under way in another window. Finish it there, or wait a little; nothing was charged here.',
+    )
+  }
+  return isBusy
+}
+
+/** How an order stands now. */
+export async function standing({ db }: Services, orderId: string): Promise<Placed> {
+  const [order] = await db.select().from(orders).where(eq(orders.id, orderId))
+  if (!order) throw notFound('order')
+  if (order.state === 'paid') return { state: 'paid', orderId }
+  const [last] = await db
+    .select()
+    .from(attempts)
+    .where(eq(attempts.orderId, orderId))
+    .orderBy(sql`${attempts.startedAt} desc`)
+    .limit(1)
+  if (last?.state === 'confirming') return { state: 'confirming', orderId, url: last.confirmUrl ?? '' }
+  if (last && OPEN_ATTEMPTS.includes(last.state)) return { state: 'checking', orderId }
+  const reason = last?.state === 'declined' ? ((last.reason ?? 'refused') as DeclineReason) : 'abandoned'
+  return { state: 'declined', orderId, reason }
+}
+
+/** Asks the gateway about the attempt under way, and says how the order of this browser stands. */
+export async function checkOrder(services: Services, orderId: string, browserHash: string): Promise<Placed> {
+  const [order] = await services.db
+    .select()
+    .from(orders)
+    .where(and(eq(orders.id, orderId), eq(orders.browserHash, browserHash)))
+  if (!order) throw notFound('order')
+  const [open] = await services.db
+    .select()
+    .from(attempts)
+    .where(and(eq(attempts.orderId, orderId), inArray(attempts.state, [...OPEN_ATTEMPTS])))
+  if (open) {
+    try {
+      await lookUpAttempt(services, open)
+    } catch (error) {
+      if (!(error instanceof GatewayUnreachable)) throw error
+    }
+  }
+  return standing(services, orderId)
+}

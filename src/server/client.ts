@@ -1,0 +1,10 @@
+/**
+ * All that studio and shop may know of the server: types, for the typed client and for the data
+ * inside the shop's pages.
+ */
+import type { apiRoutes } from './app.ts'
+
+export type Api = ReturnType<typeof apiRoutes>
+export type { Placed } from './checkout/place.ts'
+export type { Mode } from './db/schema/columns.ts'
+export type * from './pages/data.ts'

@@ -1,0 +1,70 @@
+import { bigserial, boolean, index, integer, jsonb, pgTable, text, unique, uuid } from 'drizzle-orm/pg-core'
+import type { CourseContent } from '../../../core/content/course.ts'
+import type { OfferContent } from '../../../core/content/offer.ts'
+import { bytes, moment } from './columns.ts'
+import { creators } from './school.ts'
+
+/** Uploaded pictures, re-encoded in two sizes. */
+export const pictures = pgTable('pictures', {
+  id: uuid().primaryKey().defaultRandom(),
+  large: bytes().notNull(),
+  small: bytes().notNull(),
+  width: integer().notNull(),
+  height: integer().notNull(),
+  createdAt: moment().notNull(),
+})
+
+/**
+ * What is taught. `draft` is what the creator edits and `draftRev` counts its saves; `live` is
+ * what buyers see and changes only by publishing.
+ */
+export const courses = pgTable('courses', {
+  id: uuid().primaryKey().defaultRandom(),
+  slug: text().notNull().unique(),
+  position: integer().notNull(),
+  draft: jsonb().$type<CourseContent>().notNull(),
+  draftRev: integer().notNull().default(1),
+  draftAt: moment().notNull(),
+  live: jsonb().$type<CourseContent>(),
+  liveVersion: integer().notNull().default(0),
+  liveAt: moment(),
+  retiredAt: moment(),
+  createdAt: moment().notNull(),
+})
+
+/** One course at one set of price terms. Sold only while it is live, on sale and not retired. */
+export const offers = pgTable(
+  'offers',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    courseId: uuid()
+      .notNull()
+      .references(() => courses.id, { onDelete: 'cascade' }),
+    position: integer().notNull(),
+    draft: jsonb().$type<OfferContent>().notNull(),
+    draftRev: integer().notNull().default(1),
+    draftAt: moment().notNull(),
+    live: jsonb().$type<OfferContent>(),
+    liveVersion: integer().notNull().default(0),
+    liveAt: moment(),
+    onSale: boolean().notNull().default(false),
+    retiredAt: moment(),
+    createdAt: moment().notNull(),
+  },
+  (table) => [index('offers_of_course').on(table.courseId)],
+)
+
+/** Every published content with its time, so that an old price can always be shown. */
+export const versions = pgTable(
+  'versions',
+  {
+    id: bigserial({ mode: 'number' }).primaryKey(),
+    subject: text({ enum: ['course', 'offer'] }).notNull(),
+    subjectId: uuid().notNull(),
+    version: integer().notNull(),
+    content: jsonb().$type<CourseContent | OfferContent>().notNull(),
+    publishedAt: moment().notNull(),
+    publishedBy: uuid().references(() => creators.id),
+  },
+  (table) => [unique('versions_numbered').on(table.subject, table.subjectId, table.version)],
+)

@@ -1,0 +1,13 @@
+import { bigint, customType, timestamp } from 'drizzle-orm/pg-core'
+
+/** A whole number of minor units. Safe integers only: the core refuses larger amounts. */
+export const amount = (name?: string) => (name ? bigint(name, { mode: 'number' }) : bigint({ mode: 'number' }))
+
+/** A moment, as a `Date`. */
+export const moment = () => timestamp({ withTimezone: true, precision: 3 })
+
+export const bytes = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
+
+/** Practice: no real money. Live: real money. Everything a buyer does belongs to one of the two. */
+export const MODES = ['practice', 'live'] as const
+export type Mode = (typeof MODES)[number]

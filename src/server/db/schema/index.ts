@@ -1,0 +1,6 @@
+export * from './catalogue.ts'
+export * from './gateways.ts'
+export * from './messages.ts'
+export * from './orders.ts'
+export * from './people.ts'
+export * from './school.ts'

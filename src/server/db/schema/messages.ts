@@ -1,0 +1,28 @@
+import { index, pgTable, text, uuid } from 'drizzle-orm/pg-core'
+import { MODES, moment } from './columns.ts'
+import { orders } from './orders.ts'
+import { people } from './people.ts'
+
+export const MESSAGE_KINDS = ['receipt', 'password', 'given'] as const
+export type MessageKind = (typeof MESSAGE_KINDS)[number]
+
+/** A message to a buyer. Its text is made when it is sent, so that no link's secret is stored. */
+export const messages = pgTable(
+  'messages',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    mode: text({ enum: MODES }).notNull(),
+    kind: text({ enum: MESSAGE_KINDS }).notNull(),
+    personId: uuid()
+      .notNull()
+      .references(() => people.id),
+    orderId: uuid().references(() => orders.id),
+    /** For `given`: the course. */
+    courseTitle: text(),
+    state: text({ enum: ['waiting', 'sent', 'failed'] }).notNull(),
+    error: text(),
+    createdAt: moment().notNull(),
+    sentAt: moment(),
+  },
+  (table) => [index('messages_of_order').on(table.orderId), index('messages_of_person').on(table.personId)],
+)

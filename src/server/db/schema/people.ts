@@ -1,0 +1,65 @@
+import { sql } from 'drizzle-orm'
+import { date, index, pgTable, text, unique, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
+import { courses } from './catalogue.ts'
+import { MODES, moment } from './columns.ts'
+import { orderLines, orders } from './orders.ts'
+
+/** A buyer, in one mode. The address is kept in lower case. */
+export const people = pgTable(
+  'people',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    mode: text({ enum: MODES }).notNull(),
+    email: text().notNull(),
+    name: text().notNull(),
+    passwordHash: text(),
+    createdAt: moment().notNull(),
+  },
+  (table) => [unique('people_one_per_address').on(table.mode, table.email)],
+)
+
+/** A link by which a buyer sets a password: used once, and not after it has ended. */
+export const passwordLinks = pgTable('password_links', {
+  tokenHash: text().primaryKey(),
+  personId: uuid()
+    .notNull()
+    .references(() => people.id, { onDelete: 'cascade' }),
+  createdAt: moment().notNull(),
+  expiresAt: moment().notNull(),
+  usedAt: moment(),
+})
+
+/**
+ * One buyer's access to one course and why they have it: by a line of an order, or given by hand.
+ * The indexes make a second grant for the same thing impossible, whatever the code does.
+ */
+export const grants = pgTable(
+  'grants',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    mode: text({ enum: MODES }).notNull(),
+    personId: uuid()
+      .notNull()
+      .references(() => people.id),
+    courseId: uuid()
+      .notNull()
+      .references(() => courses.id),
+    orderId: uuid().references(() => orders.id),
+    lineId: uuid().references(() => orderLines.id),
+    /** Why it was given by hand. */
+    note: text(),
+    opens: date({ mode: 'string' }).notNull(),
+    closes: date({ mode: 'string' }),
+    createdAt: moment().notNull(),
+    endedAt: moment(),
+    endedNote: text(),
+  },
+  (table) => [
+    uniqueIndex('grants_once_per_line').on(table.lineId, table.courseId),
+    uniqueIndex('grants_once_by_hand')
+      .on(table.personId, table.courseId)
+      .where(sql`${table.lineId} is null and ${table.endedAt} is null`),
+    index('grants_of_person').on(table.personId),
+    index('grants_of_order').on(table.orderId),
+  ],
+)

@@ -1,0 +1,55 @@
+import { sql } from 'drizzle-orm'
+import { check, integer, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
+import { MODES, moment } from './columns.ts'
+import { people } from './people.ts'
+
+/** The one creator's business that this installation serves. */
+export const school = pgTable(
+  'school',
+  {
+    id: smallint().primaryKey().default(1),
+    name: text().notNull(),
+    currency: text().notNull(),
+    /** BCP 47 tag in which prices and sentences are written. */
+    language: text().notNull(),
+    timeZone: text().notNull(),
+    /** ISO 3166-1 alpha-2. */
+    country: text().notNull(),
+    taxMode: text({ enum: ['none', 'inclusive', 'exclusive'] }).notNull(),
+    /** Basis points. */
+    taxRate: integer().notNull(),
+    /** The mode in which strangers buy; the creator may look at the shop in the other one. */
+    shopMode: text({ enum: MODES }).notNull().default('practice'),
+    createdAt: moment().notNull(),
+  },
+  (table) => [check('school_only_one', sql`${table.id} = 1`)],
+)
+
+export const creators = pgTable('creators', {
+  id: uuid().primaryKey().defaultRandom(),
+  email: text().notNull().unique(),
+  name: text().notNull(),
+  passwordHash: text().notNull(),
+  createdAt: moment().notNull(),
+})
+
+/** A signed-in browser: a creator's or a buyer's, never both. Only the token's hash is kept. */
+export const sessions = pgTable(
+  'sessions',
+  {
+    tokenHash: text().primaryKey(),
+    creatorId: uuid().references(() => creators.id, { onDelete: 'cascade' }),
+    personId: uuid().references(() => people.id, { onDelete: 'cascade' }),
+    createdAt: moment().notNull(),
+    expiresAt: moment().notNull(),
+  },
+  (table) => [check('sessions_one_owner', sql`num_nonnulls(${table.creatorId}, ${table.personId}) = 1`)],
+)
+
+/** Wrong passwords of one address, so that guessing is slowed down. */
+export const signInTries = pgTable('sign_in_tries', {
+  key: text().primaryKey(),
+  failures: integer().notNull(),
+  blockedUntil: moment(),
+  lastAt: moment().notNull(),
+})

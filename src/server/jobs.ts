@@ -1,0 +1,64 @@
+import { sql } from 'drizzle-orm'
+import PgBoss from 'pg-boss'
+import type { Queryable } from './db/client.ts'
+
+/** The queues, and what each job carries. */
+export interface JobData {
+  /** Find out what became of an attempt that may have been left without an answer. */
+  'attempt-lookup': { attemptId: string }
+  /** Make and send one message. */
+  'message-send': { messageId: string }
+}
+
+export type JobName = keyof JobData
+const JOB_NAMES: readonly JobName[] = ['attempt-lookup', 'message-send']
+
+/** Queues jobs inside the caller's transaction: they exist if, and only if, it commits. */
+export interface Jobs {
+  send<N extends JobName>(tx: Queryable, name: N, data: JobData[N], afterSeconds?: number): Promise<void>
+}
+
+/** The queue in the product's own PostgreSQL. `work` also runs upkeep; senders need none. */
+export async function startJobs(databaseUrl: string, work: boolean): Promise<{ boss: PgBoss; jobs: Jobs }> {
+  const boss = new PgBoss({
+    connectionString: databaseUrl,
+    max: work ? 6 : 2,
+    supervise: work,
+    schedule: false,
+    retryLimit: 8,
+    retryDelay: 2,
+    retryBackoff: true,
+  })
+  boss.on('error', (error) => console.error(`jobs: ${error.message}`))
+  await boss.start()
+  for (const name of JOB_NAMES) await boss.createQueue(name)
+  return { boss, jobs: { send: (tx, name, data, afterSeconds = 0) => sendJob(boss, tx, name, data, afterSeconds) } }
+}
+
+async function sendJob<N extends JobName>(
+  boss: PgBoss,
+  tx: Queryable,
+  name: N,
+  data: JobData[N],
+  afterSeconds: number,
+) {
+  await boss.send(name, data, {
+    startAfter: afterSeconds,
+    db: { executeSql: (text, values) => tx.execute(withValues(text, values)) },
+  })
+}
+
+/**
+ * The queue speaks in `$1` placeholders and may use one several times; Drizzle numbers every value
+ * anew. So each use is written with a type of its own, which numbered placeholders would share.
+ */
+function withValues(text: string, values: unknown[]) {
+  const pieces = text.split(/\$(\d+)/)
+  return sql.join(pieces.map((piece, index) => (index % 2 === 0 ? sql.raw(piece) : typed(values[Number(piece) - 1]))))
+}
+
+function typed(value: unknown) {
+  if (value === null || value === undefined) return sql.raw('null')
+  if (typeof value === 'number' || typeof value === 'boolean') return sql.raw(String(value))
+  return sql`${typeof value === 'string' ? value : JSON.stringify(value)}::text`
+}

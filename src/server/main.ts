@@ -1,0 +1,64 @@
+import { serve } from '@hono/node-server'
+import { serveStatic } from '@hono/node-server/serve-static'
+import { Hono } from 'hono'
+import { compress } from 'hono/compress'
+import { makeApp } from './app.ts'
+import { readConfig } from './config.ts'
+import { builtRenderer } from './pages/renderer.ts'
+import { openServices } from './services.ts'
+import { runWorker } from './worker.ts'
+
+/** `server` answers requests, `worker` works on the queues; each may run any number of times. */
+const role = process.argv[2]
+const config = readConfig()
+
+if (role === 'server') {
+  const { services, close } = await openServices(config)
+  const app = new Hono()
+  app.use('/assets/*', compress())
+  app.use(
+    '/assets/*',
+    serveStatic({
+      root: `${config.distDir}/client`,
+      onFound: (_path, c) => c.header('cache-control', 'public, max-age=31536000, immutable'),
+    }),
+  )
+  app.route('/', makeApp(services, await builtRenderer(config.distDir)))
+  const server = serve({ fetch: app.fetch, port: config.port, hostname: '127.0.0.1' }, () =>
+    console.log(`server: ${config.origin}`),
+  )
+  whenAsked(async () => {
+    server.close()
+    await close()
+  })
+} else if (role === 'worker') {
+  const { services, boss, close } = await openServices(config, { work: true })
+  const stop = await runWorker(services, boss)
+  console.log('worker: ready')
+  whenAsked(async () => {
+    stop()
+    await close()
+  })
+} else {
+  console.error('Say which part to run: server or worker.')
+  process.exit(2)
+}
+
+/** Ends in order at a signal, or when the process that started this one is gone. */
+function whenAsked(end: () => Promise<void>) {
+  let asked = false
+  const stop = () => {
+    if (asked) return
+    asked = true
+    end().then(
+      () => process.exit(0),
+      (error: unknown) => {
+        console.error(error)
+        process.exit(1)
+      },
+    )
+  }
+  process.on('SIGTERM', stop)
+  process.on('SIGINT', stop)
+  process.on('disconnect', stop)
+}

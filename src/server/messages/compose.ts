@@ -1,0 +1,134 @@
+import { html } from 'hono/html'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatMoney, formatRate } from '../../core/money/format.ts'
+import type { Quote } from '../../core/quote/types.ts'
+import type { School } from '../school/service.ts'
+
+export interface Letter {
+  subject: string
+  html: string
+  text: string
+}
+
+interface Paragraph {
+  text: string
+  link?: string
+  label?: string
+}
+
+export interface Receipt {
+  number: number
+  course: string
+  offer: string
+  quote: Quote
+  /** The day on which it opens, where that is later than the purchase. */
+  opensLater: string | null
+  method: string | null
+  courseLink: string
+  /** Only for a buyer who has no password yet. */
+  passwordLink: string | null
+}
+
+/** The receipt: what was bought, what was paid, how to open it. */
+export function composeReceipt(school: School, name: string, receipt: Receipt): Letter {
+  const { price, discount, tax, pay } = receipt.quote.today
+  const money = (amount: number) => formatMoney(amount, school)
+  const rows: [string, string][] = [[`${receipt.course}, ${receipt.offer}`, money(price - discount)]]
+  if (school.taxMode === 'exclusive') rows.push([`VAT ${formatRate(school.taxRate, school.language)}`, money(tax)])
+  rows.push(['Paid', money(pay)])
+  if (school.taxMode === 'inclusive' && tax > 0)
+    rows.push([`VAT ${formatRate(school.taxRate, school.language)}, inside`, money(tax)])
+  const paragraphs: Paragraph[] = [
+    { text: `Hello ${name},` },
+    { text: opening(receipt, school) },
+    { text: 'You find it here:', link: receipt.courseLink, label: `Open ${receipt.course}` },
+    ...later(receipt, school),
+  ]
+  if (receipt.passwordLink) {
+    paragraphs.push({
+      text: 'Set a password, so that you can come back from any device. The link works once and ends after 24 hours; a new one can be sent at any time.',
+      link: receipt.passwordLink,
+      label: 'Set your password',
+    })
+  }
+  const paidWith = receipt.method ? `Paid with ${receipt.method}.` : ''
+  return letter(school, `Your receipt ${receipt.number}: ${receipt.course}`, paragraphs, rows, paidWith)
+}
+
+function opening({ course, quote, opensLater }: Receipt, school: School): string {
+  const { pay } = quote.today
+  if (opensLater) return `thank you. “${course}” is yours; it opens on ${sayDay(opensLater, school.language)}.`
+  return pay > 0 ? `thank you. “${course}” is paid and open.` : `“${course}” is yours and open.`
+}
+
+/** What is charged later, and that it happens by itself. */
+function later({ quote }: Receipt, school: School): Paragraph[] {
+  const [next] = quote.later
+  if (!next) return []
+  const all = quote.committed === null ? 'and so on until you cancel' : `${formatMoney(quote.committed, school)} in all`
+  return [
+    {
+      text: `The next payment is ${formatMoney(next.pay, school)} on ${sayDay(next.due, school.language)}; ${all}. It is charged by itself. “My courses” shows what comes when.`,
+    },
+  ]
+}
+
+export function composePassword(school: School, name: string, passwordLink: string): Letter {
+  return letter(school, 'Set your password', [
+    { text: `Hello ${name},` },
+    {
+      text: 'Set a new password here. The link works once and ends after 24 hours. If you did not ask for it, nothing needs to be done.',
+      link: passwordLink,
+      label: 'Set your password',
+    },
+  ])
+}
+
+export function composeGiven(
+  school: School,
+  name: string,
+  course: string,
+  myCourses: string,
+  passwordLink: string | null,
+): Letter {
+  const paragraphs: Paragraph[] = [
+    { text: `Hello ${name},` },
+    { text: `${school.name} has given you “${course}”.`, link: myCourses, label: 'Open your courses' },
+  ]
+  if (passwordLink)
+    paragraphs.push({
+      text: 'Set a password first. The link works once and ends after 24 hours.',
+      link: passwordLink,
+      label: 'Set your password',
+    })
+  return letter(school, `${course} is yours`, paragraphs)
+}
+
+function letter(
+  school: School,
+  subject: string,
+  paragraphs: Paragraph[],
+  rows: [string, string][] = [],
+  after = '',
+): Letter {
+  const textRows = rows.map(([label, value]) => `  ${label}: ${value}`)
+  const text = [
+    ...paragraphs.flatMap(({ text: words, link }) => (link ? [words, link, ''] : [words, ''])),
+    ...(rows.length > 0 ? [...textRows, ''] : []),
+    ...(after ? [after, ''] : []),
+    school.name,
+  ].join('\n')
+  const cell = 'padding:5px 0;border-bottom:1px solid #d6dccb'
+  const page = html`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${subject}</title></head>
+    <body style="margin:0;background:#ebeee4;font:16px/1.5 'Instrument Sans',Helvetica,Arial,sans-serif;color:#1a231c">
+    <div style="max-width:560px;margin:0 auto;padding:28px 18px"><div style="background:#fcfdf9;border:1px solid #d6dccb;border-radius:8px;padding:26px 28px">
+    <p style="margin:0 0 18px;font-weight:700">${school.name}</p>
+    ${paragraphs.map(
+      ({ text: words, link, label }) => html`<p style="margin:0 0 14px">${words}</p>
+      ${link ? html`<p style="margin:0 0 20px"><a href="${link}" style="display:inline-block;background:#1a231c;color:#fcfdf9;border-radius:6px;padding:10px 16px;font-weight:600;text-decoration:none">${label ?? link}</a></p>` : ''}`,
+    )}
+    ${rows.length > 0 ? html`<table style="width:100%;border-collapse:collapse;margin:6px 0 14px">${rows.map(([label, value]) => html`<tr><td style="${cell}">${label}</td><td style="${cell};text-align:right">${value}</td></tr>`)}</table>` : ''}
+    ${after ? html`<p style="margin:0;color:#48534a">${after}</p>` : ''}
+    </div></div></body></html>`
+  return { subject, text, html: String(page) }
+}

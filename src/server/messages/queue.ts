@@ -1,0 +1,20 @@
+import type { Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import { messages } from '../db/schema/index.ts'
+import type { Happening } from '../orders/journal.ts'
+
+type NewMessage = Pick<typeof messages.$inferInsert, 'mode' | 'kind' | 'personId' | 'orderId' | 'courseTitle'>
+
+/**
+ * Queues a message in the caller's transaction: it is sent if, and only if, that commits.
+ * @returns the statements on their way, and what the caller writes into the journal.
+ */
+export function queueMessage({ jobs, now }: Services, tx: Transaction, message: NewMessage) {
+  const id = crypto.randomUUID()
+  const writes: PromiseLike<unknown>[] = [
+    tx.insert(messages).values({ ...message, id, state: 'waiting', createdAt: now() }),
+    jobs.send(tx, 'message-send', { messageId: id }),
+  ]
+  const queued: Happening = { about: message, what: 'message-queued', data: { kind: message.kind } }
+  return { writes, queued }
+}

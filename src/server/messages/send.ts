@@ -1,0 +1,98 @@
+import { and, desc, eq } from 'drizzle-orm'
+import { createTransport } from 'nodemailer'
+import type { Services } from '../context.ts'
+import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
+import { record } from '../orders/journal.ts'
+import { makePasswordLink } from '../people/service.ts'
+import { getSchool, type School } from '../school/service.ts'
+import { composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
+
+type Message = typeof messages.$inferSelect
+type Person = typeof people.$inferSelect
+
+/** Takes a letter to its address, or throws. */
+export type Post = (letter: Letter & { to: string; from: string }) => Promise<void>
+
+export function smtpPost(port: number): Post {
+  const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true })
+  return async (letter) => {
+    await transport.sendMail(letter)
+  }
+}
+
+/**
+ * Makes and sends one message. Its links are made now, so that no secret lies in the database.
+ * @throws where it could not be sent; the queue tries again.
+ */
+export async function sendMessage(services: Services, messageId: string, post: Post): Promise<void> {
+  const { db, now } = services
+  const [row] = await db
+    .select({ message: messages, person: people })
+    .from(messages)
+    .innerJoin(people, eq(people.id, messages.personId))
+    .where(eq(messages.id, messageId))
+  if (!row || row.message.state === 'sent') return
+  const { message, person } = row
+  const school = await getSchool(db)
+  const letter = await compose(services, school, message, person)
+  const about = { orderId: message.orderId, personId: message.personId }
+  try {
+    await post({
+      ...letter,
+      to: person.email,
+      from: `"${school.name.replaceAll('"', '')}" <school@young-acorn.example>`,
+    })
+  } catch (error) {
+    const why = error instanceof Error ? error.message : String(error)
+    await db.transaction(async (tx) => {
+      await tx.update(messages).set({ state: 'failed', error: why }).where(eq(messages.id, messageId))
+      await record(tx, now(), about, 'message-failed', { kind: message.kind, why })
+    })
+    throw error
+  }
+  await db.transaction(async (tx) => {
+    await tx.update(messages).set({ state: 'sent', sentAt: now(), error: null }).where(eq(messages.id, messageId))
+    await record(tx, now(), about, 'message-sent', { kind: message.kind, to: person.email })
+  })
+}
+
+async function compose(services: Services, school: School, message: Message, person: Person): Promise<Letter> {
+  const { config } = services
+  const link = async () => (person.passwordHash ? null : await makePasswordLink(services, person.id))
+  switch (message.kind) {
+    case 'password':
+      return composePassword(school, person.name, await makePasswordLink(services, person.id))
+    case 'given':
+      return composeGiven(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
+    case 'receipt':
+      return composeReceipt(school, person.name, {
+        ...(await receiptOf(services, message.orderId as string)),
+        passwordLink: await link(),
+      })
+  }
+}
+
+async function receiptOf({ db, config }: Services, orderId: string) {
+  const [row] = await db
+    .select({ order: orders, line: orderLines, slug: courses.slug })
+    .from(orders)
+    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
+    .innerJoin(offers, eq(offers.id, orderLines.offerId))
+    .innerJoin(courses, eq(courses.id, offers.courseId))
+    .where(eq(orders.id, orderId))
+  if (!row) throw new Error(`There is no order ${orderId}.`)
+  const [collected] = await db
+    .select({ method: attempts.method })
+    .from(attempts)
+    .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
+    .orderBy(desc(attempts.settledAt))
+  return {
+    number: row.order.number,
+    course: row.line.courseTitle,
+    offer: row.line.offerName,
+    quote: row.order.quote,
+    opensLater: row.line.quoted.opens > row.order.quote.purchaseDay ? row.line.quoted.opens : null,
+    method: collected?.method ?? null,
+    courseLink: `${config.origin}/learn/${row.slug}`,
+  }
+}

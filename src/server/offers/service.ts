@@ -1,0 +1,206 @@
+import { and, asc, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
+import { newOffer, type OfferContent } from '../../core/content/offer.ts'
+import { speakOffer } from '../../core/content/quoteInput.ts'
+import { obstaclesOf } from '../../core/readiness/readiness.ts'
+import { changedElsewhere, getCourse, makeCourseLive } from '../catalogue/service.ts'
+import type { Services } from '../context.ts'
+import type { Queryable } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { courses, offers, orderLines, versions } from '../db/schema/index.ts'
+import { waysIn } from '../gateways/service.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { getSchool } from '../school/service.ts'
+
+export type Offer = typeof offers.$inferSelect
+
+export async function getOffer(db: Queryable, id: string): Promise<Offer> {
+  const [offer] = await db.select().from(offers).where(eq(offers.id, id))
+  if (!offer) throw notFound('offer')
+  return offer
+}
+
+/** One offer as the bench shows it: with its course, its neighbours and the ways that can collect. */
+export async function openOffer({ db, gateways }: Services, id: string, mode: Mode) {
+  const offer = await getOffer(db, id)
+  const [course, others, ways, sold] = await Promise.all([
+    getCourse(db, offer.courseId),
+    db
+      .select({
+        id: offers.id,
+        name: sql<string>`${offers.draft}->>'name'`,
+        atOnce: sql<
+          number | null
+        >`case when ${offers.draft}->'terms'->>'kind' = 'single' then (${offers.draft}->'terms'->>'amount')::float8 end`,
+      })
+      .from(offers)
+      .where(and(eq(offers.courseId, offer.courseId), isNull(offers.retiredAt)))
+      .orderBy(asc(offers.position)),
+    waysIn(db, gateways, mode),
+    countSales(db, id),
+  ])
+  const { slug, draft, live, retiredAt } = course
+  return {
+    ...offer,
+    sold,
+    place: others.findIndex((other) => other.id === id) + 1,
+    places: others.length,
+    siblings: others.map((other) => other.id),
+    atOnce: others.find((other) => other.atOnce !== null && other.id !== id)?.atOnce ?? null,
+    otherNames: others.filter((other) => other.id !== id).map((other) => other.name),
+    course: {
+      id: course.id,
+      slug,
+      title: draft.title,
+      summary: draft.summary,
+      cloth: draft.cloth,
+      isLive: live !== null,
+      isRetired: retiredAt !== null,
+      lessons: draft.lessons.length,
+    },
+    ways: ways.map(({ adapter, capabilities }) => ({ adapter, capabilities })),
+  }
+}
+
+async function countSales(db: Queryable, offerId: string): Promise<number> {
+  return db.$count(orderLines, eq(orderLines.offerId, offerId))
+}
+
+export async function createOffer({ db, now }: Services, courseId: string): Promise<{ id: string }> {
+  return db.transaction(async (tx) => {
+    await getCourse(tx, courseId)
+    const [last] = await tx
+      .select({ position: max(offers.position) })
+      .from(offers)
+      .where(eq(offers.courseId, courseId))
+    const position = (last?.position ?? -1) + 1
+    const draft = newOffer(position === 0 ? 'At once' : '')
+    const [row] = await tx
+      .insert(offers)
+      .values({ courseId, position, draft, draftAt: now(), createdAt: now() })
+      .returning({ id: offers.id })
+    return { id: row?.id as string }
+  })
+}
+
+/** @throws Problem 409 `changed-elsewhere` where `baseRev` is old. */
+export async function saveOfferDraft({ db, now }: Services, id: string, baseRev: number, draft: OfferContent) {
+  const [saved] = await db
+    .update(offers)
+    .set({ draft, draftAt: now(), draftRev: sql`${offers.draftRev} + 1` })
+    .where(and(eq(offers.id, id), eq(offers.draftRev, baseRev)))
+    .returning()
+  if (!saved) throw changedElsewhere(await getOffer(db, id))
+  return saved
+}
+
+/** The field behind each obstacle that stops publishing. */
+const POINTERS: Record<string, string> = {
+  'no-name': '/name',
+  'no-price': '/terms/amount',
+  'suggested-low': '/terms/suggested',
+  'sale-not-lower': '/sale/amount',
+}
+
+/**
+ * Makes the draft of revision `rev` what buyers see and puts it on sale; its course goes live with
+ * it where it was not.
+ * @throws Problem 409 where it was changed meanwhile, 422 where something must be filled in first.
+ */
+export async function publishOffer(
+  services: Services,
+  id: string,
+  rev: number,
+  creatorId: string | null,
+): Promise<void> {
+  const { db, now } = services
+  const school = await getSchool(db)
+  await db.transaction(async (tx) => {
+    const [offer] = await tx.select().from(offers).where(eq(offers.id, id)).for('update')
+    if (!offer) throw notFound('offer')
+    if (offer.draftRev !== rev) throw changedElsewhere(offer)
+    if (offer.retiredAt) throw new Problem(409, 'retired', 'This offer is retired.')
+    const [course] = await tx.select().from(courses).where(eq(courses.id, offer.courseId)).for('update')
+    if (!course) throw notFound('course')
+    const at = now().toISOString()
+    const said = speakOffer(school, { id, courseId: offer.courseId, content: offer.draft }, at)?.spoken ?? null
+    const { draft, live } = offer
+    const ready = { live: true, retired: false, lessons: 1 }
+    const obstacles = obstaclesOf(
+      { draft, live, said, at, onSale: true, course: ready, mode: 'practice', ways: [], otherNames: [] },
+      school,
+    ).filter((obstacle) => obstacle.stopsPublishing)
+    if (obstacles.length > 0) {
+      throw new Problem(
+        422,
+        'not-ready',
+        'Something is missing before this can be published.',
+        obstacles.map(({ code, title }) => ({ at: POINTERS[code] ?? '/terms', why: title })),
+      )
+    }
+    if (!course.live) await makeCourseLive(tx, course, now(), creatorId)
+    const version = offer.liveVersion + 1
+    await tx
+      .update(offers)
+      .set({ live: offer.draft, liveVersion: version, liveAt: now(), onSale: true })
+      .where(eq(offers.id, id))
+    await tx.insert(versions).values({
+      subject: 'offer',
+      subjectId: id,
+      version,
+      content: offer.draft,
+      publishedAt: now(),
+      publishedBy: creatorId,
+    })
+  })
+}
+
+/** Takes an offer off sale at once, or puts what is live on sale again. */
+export async function setOnSale({ db }: Services, id: string, onSale: boolean): Promise<void> {
+  const offer = await getOffer(db, id)
+  if (onSale && (!offer.live || offer.retiredAt)) {
+    throw new Problem(409, 'not-live', 'Only a published offer can be on sale.')
+  }
+  await db.update(offers).set({ onSale }).where(eq(offers.id, id))
+}
+
+export async function setOfferRetired({ db, now }: Services, id: string, isRetired: boolean): Promise<void> {
+  await getOffer(db, id)
+  await db
+    .update(offers)
+    .set({ retiredAt: isRetired ? now() : null, onSale: false })
+    .where(eq(offers.id, id))
+}
+
+export async function duplicateOffer({ db, now }: Services, id: string): Promise<{ id: string }> {
+  return db.transaction(async (tx) => {
+    const offer = await getOffer(tx, id)
+    await tx
+      .update(offers)
+      .set({ position: sql`${offers.position} + 1` })
+      .where(and(eq(offers.courseId, offer.courseId), sql`${offers.position} > ${offer.position}`, ne(offers.id, id)))
+    const draft = { ...offer.draft, name: `${offer.draft.name} (copy)`.slice(0, 80) }
+    const [row] = await tx
+      .insert(offers)
+      .values({ courseId: offer.courseId, position: offer.position + 1, draft, draftAt: now(), createdAt: now() })
+      .returning({ id: offers.id })
+    return { id: row?.id as string }
+  })
+}
+
+/** @throws Problem 409 where it was ordered: those are retired, never deleted. */
+export async function deleteOffer({ db }: Services, id: string): Promise<void> {
+  await getOffer(db, id)
+  if ((await countSales(db, id)) > 0) throw new Problem(409, 'was-sold', 'This offer was ordered. Retire it instead.')
+  await db.delete(offers).where(eq(offers.id, id))
+}
+
+export async function reorderOffers({ db }: Services, courseId: string, ids: string[]): Promise<void> {
+  await db.transaction(async (tx) => {
+    const known = await tx
+      .select({ id: offers.id })
+      .from(offers)
+      .where(and(eq(offers.courseId, courseId), inArray(offers.id, ids)))
+    if (known.length !== ids.length) throw notFound('offer')
+    for (const [position, id] of ids.entries()) await tx.update(offers).set({ position }).where(eq(offers.id, id))
+  })
+}

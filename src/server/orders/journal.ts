@@ -1,0 +1,60 @@
+import type { Queryable } from '../db/client.ts'
+import { journal } from '../db/schema/index.ts'
+
+/** What a journal can say; the screens put it in words. */
+export type JournalEntry =
+  | 'order-placed'
+  | 'order-changed'
+  | 'attempt-started'
+  | 'attempt-unknown'
+  | 'attempt-confirming'
+  | 'attempt-declined'
+  | 'attempt-abandoned'
+  | 'attempt-collected'
+  | 'attempt-surplus'
+  | 'order-paid'
+  | 'agreement-begun'
+  | 'course-opened'
+  | 'course-given'
+  | 'course-taken-back'
+  | 'message-queued'
+  | 'message-sent'
+  | 'message-failed'
+  | 'password-set'
+
+export interface About {
+  orderId?: string | null
+  personId?: string | null
+}
+
+/** One thing that happened, not written yet. */
+export interface Happening {
+  about: About
+  what: JournalEntry
+  data?: Record<string, string | number | null>
+}
+
+/** Writes several things that happened at one moment, in their order. */
+export async function recordAll(tx: Queryable, at: Date, happened: Happening[]): Promise<void> {
+  if (happened.length === 0) return
+  await tx.insert(journal).values(
+    happened.map(({ about, what, data = {} }) => ({
+      orderId: about.orderId ?? null,
+      personId: about.personId ?? null,
+      at,
+      what,
+      data,
+    })),
+  )
+}
+
+/** Writes what happened, in the caller's transaction. */
+export async function record(
+  tx: Queryable,
+  at: Date,
+  about: About,
+  what: JournalEntry,
+  data: Record<string, string | number | null> = {},
+): Promise<void> {
+  await recordAll(tx, at, [{ about, what, data }])
+}

@@ -1,0 +1,140 @@
+import { and, asc, desc, eq, lt, or, sql } from 'drizzle-orm'
+import * as v from 'valibot'
+import { listGrants, listMessages } from '../access/service.ts'
+import type { Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import {
+  attempts,
+  connections,
+  journal,
+  ORDER_STATES,
+  orderLines,
+  orders,
+  payments,
+  people,
+} from '../db/schema/index.ts'
+import { notFound } from '../http/problem.ts'
+
+const PAGE = 40
+
+export const ordersQuery = v.object({
+  search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
+  state: v.optional(v.picklist([...ORDER_STATES, 'all']), 'all'),
+  /** The last number of the page before. */
+  before: v.optional(v.pipe(v.string(), v.regex(/^\d{1,9}$/, 'This page does not exist.'))),
+})
+
+/** Orders of one mode, newest first, a page at a time by the number of the last one seen. */
+export async function listOrders(
+  { db }: Services,
+  mode: Mode,
+  { search, state, before }: v.InferOutput<typeof ordersQuery>,
+) {
+  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
+  const rows = await db
+    .select({
+      id: orders.id,
+      number: orders.number,
+      state: orders.state,
+      payToday: orders.payToday,
+      currency: orders.currency,
+      createdAt: orders.createdAt,
+      buyer: people.name,
+      email: people.email,
+      course: orderLines.courseTitle,
+      offer: orderLines.offerName,
+    })
+    .from(orders)
+    .innerJoin(people, eq(people.id, orders.personId))
+    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
+    .where(
+      and(
+        eq(orders.mode, mode),
+        state === 'all' ? undefined : eq(orders.state, state),
+        before === undefined ? undefined : lt(orders.number, Number(before)),
+        search ? or(sql`${orders.searchText} like ${pattern}`, numberIn(search)) : undefined,
+      ),
+    )
+    .orderBy(desc(orders.number))
+    .limit(PAGE + 1)
+  const page = rows.slice(0, PAGE)
+  return { orders: page, next: rows.length > PAGE ? (page.at(-1)?.number ?? null) : null }
+}
+
+function numberIn(search: string) {
+  return /^\d{1,9}$/.test(search) ? eq(orders.number, Number(search)) : undefined
+}
+
+/** What orders of a mode came to, for the sentence above the list. */
+export async function sumOrders({ db }: Services, mode: Mode) {
+  const [row] = await db
+    .select({
+      paid: sql<number>`(count(*) filter (where ${orders.state} = 'paid'))::int`,
+      open: sql<number>`(count(*) filter (where ${orders.state} <> 'paid'))::int`,
+    })
+    .from(orders)
+    .where(eq(orders.mode, mode))
+  const [money] = await db
+    .select({
+      received: sql<number>`coalesce(sum(${attempts.amount}), 0)::float8`,
+      fees: sql<number>`coalesce(sum(${attempts.fee}), 0)::float8`,
+    })
+    .from(attempts)
+    .innerJoin(orders, eq(orders.id, attempts.orderId))
+    .where(and(eq(orders.mode, mode), eq(attempts.state, 'collected')))
+  return { paid: row?.paid ?? 0, open: row?.open ?? 0, received: money?.received ?? 0, fees: money?.fees ?? 0 }
+}
+
+/** One order with all that belongs to it, and its journal in order. */
+export async function openOrder({ db }: Services, mode: Mode, id: string) {
+  const [order] = await db
+    .select({
+      id: orders.id,
+      number: orders.number,
+      state: orders.state,
+      currency: orders.currency,
+      payToday: orders.payToday,
+      quote: orders.quote,
+      createdAt: orders.createdAt,
+      paidAt: orders.paidAt,
+      person: { id: people.id, name: people.name, email: people.email },
+    })
+    .from(orders)
+    .innerJoin(people, eq(people.id, orders.personId))
+    .where(and(eq(orders.id, id), eq(orders.mode, mode)))
+  if (!order) throw notFound('order')
+  const [lines, itsPayments, tries, itsGrants, sent, happened] = await Promise.all([
+    db.select().from(orderLines).where(eq(orderLines.orderId, id)).orderBy(asc(orderLines.position)),
+    db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), asc(payments.n)),
+    db
+      .select({
+        id: attempts.id,
+        state: attempts.state,
+        amount: attempts.amount,
+        reference: attempts.reference,
+        reason: attempts.reason,
+        fee: attempts.fee,
+        method: attempts.method,
+        key: attempts.key,
+        startedAt: attempts.startedAt,
+        settledAt: attempts.settledAt,
+        adapter: connections.adapter,
+      })
+      .from(attempts)
+      .innerJoin(connections, eq(connections.id, attempts.connectionId))
+      .where(eq(attempts.orderId, id))
+      .orderBy(asc(attempts.startedAt)),
+    listGrants(db, { orderId: id }),
+    listMessages(db, { orderId: id }),
+    db.select().from(journal).where(eq(journal.orderId, id)).orderBy(asc(journal.id)),
+  ])
+  return {
+    ...order,
+    lines,
+    payments: itsPayments,
+    attempts: tries,
+    grants: itsGrants,
+    messages: sent,
+    journal: happened,
+  }
+}

@@ -1,0 +1,145 @@
+import type { Cloth } from '../../core/content/course.ts'
+import type { Quote } from '../../core/quote/types.ts'
+import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
+import type { Mode } from '../db/schema/columns.ts'
+
+/** What a page of the shop is made of. The server puts it into the page; no further request is needed. */
+export interface ShopPage {
+  school: { name: string; currency: string; language: string; taxMode: TaxMode; taxRate: number }
+  mode: Mode
+  /** Said on the page: only the creator sees this mode at the moment, strangers see the other one. */
+  isOwnView: boolean
+  visitor: { name: string; email: string } | null
+  view: ShopView
+}
+
+export type ShopView =
+  | SchoolView
+  | CourseView
+  | CheckoutView
+  | ThanksView
+  | MyView
+  | LearnView
+  | SignInView
+  | PasswordView
+  | NoticeView
+
+export type ShopViewName = ShopView['name']
+
+export interface ShopOffer {
+  id: string
+  name: string
+  button: string
+  terms: Terms
+  access: Access
+  highlighted: boolean
+  quote: Quote
+}
+
+export interface CourseCard {
+  slug: string
+  title: string
+  summary: string
+  cloth: Cloth
+  coverId: string | null
+}
+
+export interface SchoolView {
+  name: 'school'
+  courses: (CourseCard & {
+    /** What the least costly offer takes today, and whether there are others. */ from: number
+    offers: number
+  })[]
+}
+
+export interface CourseView {
+  name: 'course'
+  course: CourseCard & { description: string; lessons: string[] }
+  offers: ShopOffer[]
+  isOwned: boolean
+}
+
+export interface PayWay {
+  connectionId: string
+  adapter: string
+  gateway: string
+  method: string
+  /** The page of the gateway's own fields, for a frame. */
+  fieldsUrl: string
+}
+
+export interface CheckoutView {
+  name: 'checkout'
+  course: CourseCard & { lessons: string[] }
+  offers: ShopOffer[]
+  chosen: string
+  ways: PayWay[]
+  isOwned: boolean
+  /** An order of this browser whose payment is under way. */
+  pending: string | null
+}
+
+export interface ThanksView {
+  name: 'thanks'
+  order: { id: string; number: number; state: 'paid' | 'open' | 'paying'; method: string | null; paidOn: string | null }
+  course: CourseCard
+  offer: string
+  opens: string
+  isOpen: boolean
+  quote: Quote
+  email: string
+  needsPassword: boolean
+}
+
+/** What an agreement has come to, and what comes next. */
+export interface PlanShown {
+  course: string
+  offer: string
+  method: string | null
+  currency: string
+  endless: boolean
+  payments: { due: string; pay: number; isCollected: boolean }[]
+}
+
+export interface MyView {
+  name: 'my'
+  plans: PlanShown[]
+  courses: (CourseCard & {
+    lessons: number
+    state: 'open' | 'opens-later' | 'closed' | 'no-grant'
+    opens: string | null
+    closes: string | null
+  })[]
+}
+
+export interface LearnView {
+  name: 'learn'
+  course: CourseCard & { description: string }
+  closes: string | null
+  lessons: { id: string; title: string }[]
+  /** The lesson that is open, if any: its HTML is clean. */
+  lesson: { id: string; title: string; body: string } | null
+}
+
+export interface SignInView {
+  name: 'sign-in'
+  /** Where to go after it, a path of our own. */
+  goTo: string
+  email: string
+}
+
+export interface PasswordView {
+  name: 'password'
+  token: string
+  /** Null where the link was used or has ended. */
+  email: string | null
+}
+
+/** A page that says why something is not here, and what to do. */
+export interface NoticeView {
+  name: 'notice'
+  status: number
+  title: string
+  text: string
+  actions: { label: string; href: string }[]
+}

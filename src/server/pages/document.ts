@@ -1,0 +1,111 @@
+import { html, raw } from 'hono/html'
+import { currencyDigits } from '../../core/money/currency.ts'
+import type { ShopOffer, ShopPage } from './data.ts'
+import type { PageFiles } from './renderer.ts'
+
+/** JSON that may stand inside a script element. */
+function embed(data: unknown): string {
+  return JSON.stringify(data).replaceAll('<', '\\u003c').replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')
+}
+
+function head(files: PageFiles) {
+  return html`${raw(files.extraHead)}
+    ${files.inlineStyle ? html`<style>${raw(files.inlineStyle)}</style>` : ''}
+    ${files.styles.map((href) => html`<link rel="stylesheet" href="${href}" />`)}
+    ${files.preloads.map((href) => html`<link rel="modulepreload" href="${href}" />`)}
+    ${files.scripts.map((src) => html`<script type="module" src="${src}"></script>`)}`
+}
+
+const ICON =
+  'data:image/svg+xml,' +
+  encodeURIComponent(
+    '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 22"><path d="M3 8c0-3 3-5 7-5s7 2 7 5z" fill="#1a231c"/><path d="M4 9.5h12c0 6-3 9.5-6 11.5-3-2-6-5.5-6-11.5z" fill="#c9dd62" stroke="#1a231c" stroke-width="1.4"/></svg>',
+  )
+
+/** A page of the shop: its HTML, its data, and its description for search engines. */
+export function shopDocument(page: ShopPage, markup: string, files: PageFiles, url: string) {
+  const { title, description } = summaryOf(page)
+  const linkedData = linkedDataOf(page, url)
+  return html`<!doctype html>
+    <html lang="en">
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width,initial-scale=1" />
+        <title>${title}</title>
+        <meta name="description" content="${description}" />
+        <link rel="icon" href="${ICON}" />
+        ${head(files)}
+        ${linkedData ? html`<script type="application/ld+json">${raw(embed(linkedData))}</script>` : ''}
+      </head>
+      <body>
+        <div id="app">${raw(markup)}</div>
+        <script type="application/json" id="page">${raw(embed(page))}</script>
+      </body>
+    </html>`
+}
+
+/** The studio: one page whose content is made in the browser. */
+export function studioDocument(files: PageFiles) {
+  return html`<!doctype html>
+    <html lang="en">
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width,initial-scale=1" />
+        <title>Young Acorn</title>
+        <meta name="robots" content="noindex" />
+        <link rel="icon" href="${ICON}" />
+        ${head(files)}
+      </head>
+      <body><div id="app"></div></body>
+    </html>`
+}
+
+function summaryOf({ school, view }: ShopPage): { title: string; description: string } {
+  switch (view.name) {
+    case 'school':
+      return {
+        title: school.name,
+        description: `Courses of ${school.name}: ${view.courses.map(({ title }) => title).join(', ')}`,
+      }
+    case 'course':
+    case 'checkout':
+    case 'learn':
+      return { title: `${view.course.title} · ${school.name}`, description: view.course.summary }
+    case 'thanks':
+      return { title: `Thank you · ${school.name}`, description: '' }
+    case 'my':
+      return { title: `My courses · ${school.name}`, description: '' }
+    case 'sign-in':
+      return { title: `Sign in · ${school.name}`, description: '' }
+    case 'password':
+      return { title: `Set a password · ${school.name}`, description: '' }
+    case 'notice':
+      return { title: `${view.title} · ${school.name}`, description: view.text }
+  }
+}
+
+/** schema.org data of a page that sells a course. */
+function linkedDataOf({ school, view }: ShopPage, url: string) {
+  if (view.name !== 'course' && view.name !== 'checkout') return null
+  return {
+    '@context': 'https://schema.org',
+    '@type': 'Course',
+    name: view.course.title,
+    description: view.course.summary || view.course.title,
+    provider: { '@type': 'Organization', name: school.name },
+    offers: view.offers.map((offer) => linkedOffer(offer, school.currency, url)),
+  }
+}
+
+function linkedOffer({ name, quote }: ShopOffer, currency: string, url: string) {
+  const digits = currencyDigits(currency)
+  return {
+    '@type': 'Offer',
+    name,
+    price: (quote.today.pay / 10 ** digits).toFixed(digits),
+    priceCurrency: currency,
+    category: quote.today.pay === 0 ? 'Free' : 'Paid',
+    availability: 'https://schema.org/InStock',
+    url,
+  }
+}

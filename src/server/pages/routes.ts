@@ -1,0 +1,102 @@
+import { type Context, Hono } from 'hono'
+import type { Visitor } from '../access/service.ts'
+import type { Services } from '../context.ts'
+import { findSchool, type School } from '../school/service.ts'
+import type { ShopPage, ShopView } from './data.ts'
+import { shopDocument, studioDocument } from './document.ts'
+import type { Renderer } from './renderer.ts'
+import {
+  checkoutView,
+  courseView,
+  learnView,
+  missing,
+  myView,
+  passwordView,
+  schoolView,
+  thanksView,
+} from './service.ts'
+import { browserHashOf, visitorOf } from './visitor.ts'
+
+type Load = (c: Context, school: School, visitor: Visitor) => Promise<ShopView> | ShopView
+
+/** The shop's pages, made on the server with their data inside, and the studio's one page. */
+export function pageRoutes(services: Services, renderer: Renderer) {
+  const app = new Hono()
+
+  const page = (load: Load) => async (c: Context) => {
+    const school = await findSchool(services.db)
+    if (!school) return c.redirect('/studio')
+    browserHashOf(c)
+    const { isOwnView, ...visitor } = await visitorOf(c, services, school)
+    const view = await load(c, school, visitor)
+    const { name, currency, language, taxMode, taxRate } = school
+    const data: ShopPage = {
+      school: { name, currency, language, taxMode, taxRate },
+      mode: visitor.mode,
+      isOwnView,
+      visitor: visitor.person && { name: visitor.person.name, email: visitor.person.email },
+      view,
+    }
+    const document = shopDocument(
+      data,
+      await renderer.render(data),
+      renderer.shopFiles(view.name),
+      services.config.origin + c.req.path,
+    )
+    // What one visitor sees is not for another, and the price must never be an old one.
+    c.header('cache-control', 'no-store')
+    return c.html(document, view.name === 'notice' ? (view.status as 403) : 200)
+  }
+
+  app.get(
+    '/',
+    page((_c, school) => schoolView(services, school)),
+  )
+  app.get(
+    '/course/:slug',
+    page((c, school, visitor) => courseView(services, school, c.req.param('slug') ?? '', visitor)),
+  )
+  app.get(
+    '/buy/:slug',
+    page((c, school, visitor) =>
+      checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor),
+    ),
+  )
+  app.get(
+    '/thanks/:order',
+    page((c, school, visitor) => {
+      const id = c.req.param('order') ?? ''
+      return /^[0-9a-f-]{36}$/.test(id) ? thanksView(services, school, id, visitor) : missing()
+    }),
+  )
+  app.get(
+    '/my',
+    page((_c, _school, visitor) => myView(services, visitor)),
+  )
+  app.get(
+    '/learn/:slug/:lesson?',
+    page((c, school, visitor) =>
+      learnView(services, school, c.req.param('slug') ?? '', c.req.param('lesson'), visitor),
+    ),
+  )
+  app.get(
+    '/sign-in',
+    page((c) => ({ name: 'sign-in', goTo: ownPath(c.req.query('then')), email: c.req.query('email') ?? '' })),
+  )
+  app.get(
+    '/password/:token',
+    page((c) => passwordView(services, c.req.param('token') ?? '')),
+  )
+  app.get('/studio/*', (c) => c.html(studioDocument(renderer.studioFiles())))
+  app.get('/studio', (c) => c.html(studioDocument(renderer.studioFiles())))
+  app.get(
+    '*',
+    page(() => missing()),
+  )
+  return app
+}
+
+/** A path of our own to go to; anything that could lead elsewhere becomes "My courses". */
+function ownPath(path: string | undefined): string {
+  return path && /^\/(?![/\\])/.test(path) ? path : '/my'
+}

@@ -1,0 +1,58 @@
+import { Hono } from 'hono'
+import * as v from 'valibot'
+import { giveCourse, takeBack } from '../access/service.ts'
+import type { Services } from '../context.ts'
+import { creatorOnly, type StudioEnv } from '../http/guard.ts'
+import { validate } from '../http/validate.ts'
+import { emailSchema } from '../school/service.ts'
+import { addPerson, listPeople, openPerson, peopleQuery } from './service.ts'
+
+const uuid = v.pipe(v.string(), v.uuid('There is no such person.'))
+const byId = v.object({ id: uuid })
+const note = v.pipe(
+  v.string(),
+  v.trim(),
+  v.nonEmpty('Say why, for whoever asks later.'),
+  v.maxLength(300, 'Keep the note under 300 letters.'),
+)
+
+export function peopleRoutes(services: Services) {
+  return new Hono<StudioEnv>()
+    .use(creatorOnly(services))
+    .get('/', validate('query', peopleQuery), async (c) =>
+      c.json(await listPeople(services, c.get('mode'), c.req.valid('query'))),
+    )
+    .post(
+      '/',
+      validate(
+        'json',
+        v.object({
+          name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a name.'), v.maxLength(100)),
+          email: emailSchema,
+        }),
+      ),
+      async (c) => {
+        const { name, email } = c.req.valid('json')
+        return c.json(await addPerson(services, c.get('mode'), name, email), 201)
+      },
+    )
+    .get('/:id', validate('param', byId), async (c) =>
+      c.json(await openPerson(services, c.get('mode'), c.req.valid('param').id)),
+    )
+    .post(
+      '/:id/grants',
+      validate('param', byId),
+      validate('json', v.object({ courseId: v.pipe(v.string(), v.uuid('Choose a course.')), note })),
+      async (c) => {
+        const { courseId, note: why } = c.req.valid('json')
+        const { id } = c.req.valid('param')
+        await openPerson(services, c.get('mode'), id)
+        await giveCourse(services, id, courseId, why)
+        return c.json({ ok: true }, 201)
+      },
+    )
+    .post('/grants/:id/take-back', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+      await takeBack(services, c.req.valid('param').id, c.req.valid('json').note)
+      return c.json({ ok: true })
+    })
+}

@@ -1,0 +1,197 @@
+import { and, asc, count, desc, eq, gt, isNull, lt, or, sql } from 'drizzle-orm'
+import * as v from 'valibot'
+import { listGrants, listMessages } from '../access/service.ts'
+import type { Services } from '../context.ts'
+import type { Queryable } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { journal, orders, passwordLinks, people } from '../db/schema/index.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { record, recordAll } from '../orders/journal.ts'
+import { checkPassword, hashPassword } from '../school/passwords.ts'
+import { openSession, type Person } from '../school/sessions.ts'
+import { hashToken, newToken } from '../secrets.ts'
+
+const LINK_HOURS = 24
+const PAGE = 40
+
+export const peopleQuery = v.object({
+  search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
+  /** Where the page before ended: `<created>|<id>`. */
+  after: v.optional(v.pipe(v.string(), v.regex(/^[^|]+\|[0-9a-f-]{36}$/, 'This page does not exist.'))),
+})
+
+/** Buyers of a mode, newest first, a page at a time. */
+export async function listPeople({ db }: Services, mode: Mode, { search, after }: v.InferOutput<typeof peopleQuery>) {
+  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
+  const [createdAt, id] = after?.split('|') ?? []
+  const rows = await db
+    .select({
+      id: people.id,
+      name: people.name,
+      email: people.email,
+      createdAt: people.createdAt,
+      orders: sql<number>`(select count(*)::int from orders where orders.person_id = people.id and orders.state = 'paid')`,
+      courses: sql<number>`(select count(*)::int from grants where grants.person_id = people.id and grants.ended_at is null)`,
+    })
+    .from(people)
+    .where(
+      and(
+        eq(people.mode, mode),
+        search ? or(sql`lower(${people.name}) like ${pattern}`, sql`${people.email} like ${pattern}`) : undefined,
+        createdAt && id
+          ? or(
+              lt(people.createdAt, new Date(createdAt)),
+              and(eq(people.createdAt, new Date(createdAt)), lt(people.id, id)),
+            )
+          : undefined,
+      ),
+    )
+    .orderBy(desc(people.createdAt), desc(people.id))
+    .limit(PAGE + 1)
+  const page = rows.slice(0, PAGE)
+  const last = page.at(-1)
+  return { people: page, next: rows.length > PAGE && last ? `${last.createdAt.toISOString()}|${last.id}` : null }
+}
+
+/** One buyer with their orders, grants, messages and what happened to them. */
+export async function openPerson({ db }: Services, mode: Mode, id: string) {
+  const [person] = await db
+    .select({
+      id: people.id,
+      name: people.name,
+      email: people.email,
+      createdAt: people.createdAt,
+      hasPassword: sql<boolean>`${people.passwordHash} is not null`,
+    })
+    .from(people)
+    .where(and(eq(people.id, id), eq(people.mode, mode)))
+  if (!person) throw notFound('person')
+  const [theirOrders, theirGrants, sent, happened] = await Promise.all([
+    db
+      .select({
+        id: orders.id,
+        number: orders.number,
+        state: orders.state,
+        payToday: orders.payToday,
+        currency: orders.currency,
+        createdAt: orders.createdAt,
+      })
+      .from(orders)
+      .where(eq(orders.personId, id))
+      .orderBy(desc(orders.number)),
+    listGrants(db, { personId: id }),
+    listMessages(db, { personId: id }),
+    db
+      .select()
+      .from(journal)
+      .where(and(eq(journal.personId, id), isNull(journal.orderId)))
+      .orderBy(asc(journal.id)),
+  ])
+  return { person, orders: theirOrders, grants: theirGrants, messages: sent, journal: happened }
+}
+
+/** Adds a buyer by hand, or finds the one who has this address. */
+export async function addPerson(
+  { db, now }: Services,
+  mode: Mode,
+  name: string,
+  email: string,
+): Promise<{ id: string }> {
+  await db.insert(people).values({ mode, name, email, createdAt: now() }).onConflictDoNothing()
+  const person = await findPerson(db, mode, email)
+  if (!person) throw new Error('The person was not stored.')
+  return { id: person.id }
+}
+
+export async function findPerson(db: Queryable, mode: Mode, email: string): Promise<Person | null> {
+  const [person] = await db
+    .select()
+    .from(people)
+    .where(and(eq(people.mode, mode), eq(people.email, email)))
+  return person ?? null
+}
+
+/** Makes a link that sets a password: for one use, within 24 hours. Only its hash is kept. */
+export async function makePasswordLink({ db, now, config }: Services, personId: string): Promise<string> {
+  const { token, hash } = newToken()
+  const at = now()
+  await db
+    .insert(passwordLinks)
+    .values({ tokenHash: hash, personId, createdAt: at, expiresAt: new Date(at.getTime() + LINK_HOURS * 3_600_000) })
+  return `${config.origin}/password/${token}`
+}
+
+/** Whose password a link sets; null where it was used, has ended, or never was. */
+export async function readPasswordLink({ db, now }: Services, token: string): Promise<Person | null> {
+  const [row] = await db
+    .select({ person: people })
+    .from(passwordLinks)
+    .innerJoin(people, eq(people.id, passwordLinks.personId))
+    .where(
+      and(
+        eq(passwordLinks.tokenHash, hashToken(token)),
+        isNull(passwordLinks.usedAt),
+        gt(passwordLinks.expiresAt, now()),
+      ),
+    )
+  return row?.person ?? null
+}
+
+/** Sets a password by a link, which is used up by it, and signs the buyer in. */
+export async function setPassword(services: Services, token: string, password: string): Promise<{ token: string }> {
+  const { db, now } = services
+  const passwordHash = await hashPassword(password)
+  const personId = await db.transaction(async (tx) => {
+    const [used] = await tx
+      .update(passwordLinks)
+      .set({ usedAt: now() })
+      .where(
+        and(
+          eq(passwordLinks.tokenHash, hashToken(token)),
+          isNull(passwordLinks.usedAt),
+          gt(passwordLinks.expiresAt, now()),
+        ),
+      )
+      .returning()
+    if (!used) throw new Problem(410, 'link-ended', 'This link was used or has ended. Have a new one sent.')
+    await tx.update(people).set({ passwordHash }).where(eq(people.id, used.personId))
+    // Older links of the same buyer end with it.
+    await tx
+      .update(passwordLinks)
+      .set({ usedAt: now() })
+      .where(and(eq(passwordLinks.personId, used.personId), isNull(passwordLinks.usedAt)))
+    await record(tx, now(), { personId: used.personId }, 'password-set')
+    return used.personId
+  })
+  return { token: await openSession(services, { personId }) }
+}
+
+/** Sends a new link where the address is known; the answer is the same where it is not. */
+export async function resendPassword(services: Services, mode: Mode, email: string): Promise<void> {
+  const person = await findPerson(services.db, mode, email)
+  if (!person) return
+  const since = new Date(services.now().getTime() - 60_000)
+  const [recent] = await services.db
+    .select({ n: count() })
+    .from(passwordLinks)
+    .where(and(eq(passwordLinks.personId, person.id), gt(passwordLinks.createdAt, since)))
+  if ((recent?.n ?? 0) > 2)
+    throw new Problem(429, 'slow-down', 'A link was sent just now. Look in your mailbox, or try again in a minute.')
+  await services.db.transaction(async (tx) => {
+    const { queued, writes } = queueMessage(services, tx, { mode, kind: 'password', personId: person.id })
+    await Promise.all(writes)
+    await recordAll(tx, services.now(), [queued])
+  })
+}
+
+export async function signInPerson(
+  services: Services,
+  mode: Mode,
+  email: string,
+  password: string,
+): Promise<{ token: string }> {
+  const person = await findPerson(services.db, mode, email)
+  await checkPassword(services, `buyer ${mode} ${email}`, person?.passwordHash ?? null, password)
+  return { token: await openSession(services, { personId: person?.id as string }) }
+}

@@ -1,0 +1,64 @@
+import type { Context } from 'hono'
+import { Hono } from 'hono'
+import { deleteCookie, getCookie, setCookie } from 'hono/cookie'
+import * as v from 'valibot'
+import type { Services } from '../context.ts'
+import { MODES } from '../db/schema/columns.ts'
+import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
+import { validate } from '../http/validate.ts'
+import { emailSchema, findSchool, getSchool, setShopMode, setUp, setupSchema, signIn } from './service.ts'
+import { closeSession, creatorOf, SESSION_DAYS } from './sessions.ts'
+
+/** Before sign-in: what the studio must know to show its first screen, set-up, sign-in and out. */
+export function sessionRoutes(services: Services) {
+  return new Hono()
+    .get('/', async (c) => {
+      const school = await findSchool(services.db)
+      const creator = await creatorOf(services, getCookie(c, STUDIO_COOKIE))
+      const mode = chosenMode(c) ?? 'practice'
+      return c.json({ isSetUp: school !== null, creator, school: creator && school, mode: creator && mode })
+    })
+    .post('/setup', validate('json', setupSchema), async (c) => {
+      const { token } = await setUp(services, c.req.valid('json'))
+      keepCookie(c, STUDIO_COOKIE, token)
+      return c.json({ ok: true })
+    })
+    .post('/sign-in', validate('json', v.object({ email: emailSchema, password: v.string() })), async (c) => {
+      const { email, password } = c.req.valid('json')
+      const { token } = await signIn(services, email, password)
+      keepCookie(c, STUDIO_COOKIE, token)
+      const mode = (await getSchool(services.db)).shopMode
+      keepCookie(c, MODE_COOKIE, mode)
+      return c.json({ ok: true })
+    })
+    .post('/sign-out', async (c) => {
+      await closeSession(services, getCookie(c, STUDIO_COOKIE))
+      deleteCookie(c, STUDIO_COOKIE)
+      deleteCookie(c, MODE_COOKIE)
+      return c.json({ ok: true })
+    })
+}
+
+/** The school and the mode, for the signed-in creator. */
+export function schoolRoutes(services: Services) {
+  return new Hono<StudioEnv>()
+    .use(creatorOnly(services))
+    .put('/mode', validate('json', v.object({ mode: v.picklist(MODES) })), async (c) => {
+      keepCookie(c, MODE_COOKIE, c.req.valid('json').mode)
+      return c.json({ ok: true })
+    })
+    .put('/shop-mode', validate('json', v.object({ mode: v.picklist(MODES) })), async (c) => {
+      await setShopMode(services, c.req.valid('json').mode)
+      return c.json({ ok: true })
+    })
+}
+
+export function keepCookie(c: Context, name: string, value: string) {
+  setCookie(c, name, value, {
+    httpOnly: true,
+    sameSite: 'Lax',
+    path: '/',
+    maxAge: SESSION_DAYS * 86_400,
+    secure: c.req.url.startsWith('https:'),
+  })
+}

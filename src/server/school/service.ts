@@ -1,0 +1,101 @@
+import { eq } from 'drizzle-orm'
+import * as v from 'valibot'
+import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
+import { isCurrency } from '../../core/money/currency.ts'
+import type { Services } from '../context.ts'
+import type { Queryable } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { creators, school } from '../db/schema/index.ts'
+import { Problem } from '../http/problem.ts'
+import { checkPassword, hashPassword, passwordSchema } from './passwords.ts'
+import { openSession } from './sessions.ts'
+
+export type School = typeof school.$inferSelect
+
+export const emailSchema = v.pipe(
+  v.string(),
+  v.trim(),
+  v.toLowerCase(),
+  v.email('Write an email address, like ada@example.org.'),
+  v.maxLength(254, 'This address is too long.'),
+)
+
+const name = v.pipe(
+  v.string(),
+  v.trim(),
+  v.nonEmpty('Write a name.'),
+  v.maxLength(100, 'Keep the name under 100 letters.'),
+)
+
+/** What a school is set up with, once and later. */
+const schoolSchema = v.object({
+  name,
+  currency: v.pipe(v.string(), v.check(isCurrency, 'Choose a currency.')),
+  language: v.picklist(['en', 'en-GB', 'en-US', 'de-AT', 'de-DE', 'de-CH', 'fr-FR'], 'Choose how money is written.'),
+  timeZone: v.pipe(v.string(), v.check(isTimeZone, 'Choose a time zone.')),
+  country: v.pipe(v.string(), v.regex(/^[A-Z]{2}$/, 'Choose a country.')),
+  taxMode: v.picklist(['none', 'inclusive', 'exclusive']),
+  taxRate: v.pipe(
+    v.number('Write the rate in figures.'),
+    v.integer('The rate has at most two decimals.'),
+    v.minValue(0, 'A rate is not below 0.'),
+    v.maxValue(10_000, 'A rate is at most 100 %.'),
+  ),
+})
+
+export const setupSchema = v.object({
+  school: schoolSchema,
+  creator: v.object({ name, email: emailSchema, password: passwordSchema }),
+})
+
+/** The school, or null before it was set up. */
+export async function findSchool(db: Queryable): Promise<School | null> {
+  const [row] = await db.select().from(school)
+  return row ?? null
+}
+
+/** @throws Problem 409 before the school was set up. */
+export async function getSchool(db: Queryable): Promise<School> {
+  const found = await findSchool(db)
+  if (!found) throw new Problem(409, 'not-set-up', 'The school is not set up yet.')
+  return found
+}
+
+/** Makes the school and its creator, once. */
+export async function setUp(services: Services, input: v.InferOutput<typeof setupSchema>): Promise<{ token: string }> {
+  const { db, now } = services
+  const passwordHash = await hashPassword(input.creator.password)
+  const creatorId = await db.transaction(async (tx) => {
+    const made = await tx
+      .insert(school)
+      .values({ ...input.school, createdAt: now() })
+      .onConflictDoNothing()
+      .returning()
+    if (made.length === 0) throw new Problem(409, 'set-up-already', 'The school was set up already. Sign in instead.')
+    const [creator] = await tx
+      .insert(creators)
+      .values({ name: input.creator.name, email: input.creator.email, passwordHash, createdAt: now() })
+      .returning({ id: creators.id })
+    return creator?.id as string
+  })
+  return { token: await openSession(services, { creatorId }) }
+}
+
+export async function signIn(services: Services, email: string, password: string): Promise<{ token: string }> {
+  const [creator] = await services.db.select().from(creators).where(eq(creators.email, email))
+  await checkPassword(services, `creator ${email}`, creator?.passwordHash ?? null, password)
+  return { token: await openSession(services, { creatorId: creator?.id as string }) }
+}
+
+/** The mode in which strangers buy from now on. */
+export async function setShopMode({ db }: Services, shopMode: Mode): Promise<void> {
+  await db.update(school).set({ shopMode })
+}
+
+/** Today's date in the school's zone. */
+export async function schoolDay({ db, now }: Services): Promise<string> {
+  const { timeZone } = await getSchool(db)
+  const instant = parseInstant(now().toISOString())
+  if (!instant) throw new RangeError('The clock stands outside the years 2000 to 2999.')
+  return dayIn(timeZone, instant)
+}

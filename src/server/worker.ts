@@ -1,0 +1,22 @@
+import type PgBoss from 'pg-boss'
+import { lookUpUntilSettled, sweepOpenAttempts } from './checkout/lookup.ts'
+import type { Services } from './context.ts'
+import type { JobData, JobName } from './jobs.ts'
+import { sendMessage, smtpPost } from './messages/send.ts'
+
+const SWEEP_MS = 60_000
+
+/** Works on the queues until it is told to stop. Any number of workers may share one database. */
+export async function runWorker(services: Services, boss: PgBoss): Promise<() => void> {
+  const post = smtpPost(services.config.mailPort)
+  const work = <N extends JobName>(name: N, handle: (data: JobData[N]) => Promise<void>) =>
+    boss.work<JobData[N]>(name, { pollingIntervalSeconds: 0.5, batchSize: 5 }, async (jobs) => {
+      for (const job of jobs) await handle(job.data)
+    })
+  await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId))
+  await work('message-send', ({ messageId }) => sendMessage(services, messageId, post))
+  const sweep = setInterval(() => {
+    sweepOpenAttempts(services).catch((error: unknown) => console.error('sweep:', error))
+  }, SWEEP_MS)
+  return () => clearInterval(sweep)
+}
