@@ -1,0 +1,80 @@
+import type { ReactNode } from 'react'
+import type { ShopPage } from '../server/client.ts'
+import { unwrap } from '../ui/problem.ts'
+import { api } from './api.ts'
+
+/** What stands on every page of the shop: the mode where it is Practice, the school, the visitor. */
+export function ShopFrame({ page, children }: { page: ShopPage; children: ReactNode }) {
+  const isSheet = page.view.name !== 'checkout'
+  return (
+    <div className="flex min-h-screen flex-col text-[15px] leading-[1.45]">
+      {page.mode === 'practice' && <PracticeBanner isOwnView={page.isOwnView} />}
+      {page.mode === 'live' && page.isOwnView && (
+        <p className="bg-acorn px-4 py-1.5 text-center text-[13.5px]">
+          <b>Live, and only you see it.</b> Strangers see the practice shop until you open the live one.
+        </p>
+      )}
+      {isSheet && <SchoolBar page={page} />}
+      <div className="flex-1">{children}</div>
+      <footer className="mx-auto w-[1080px] max-w-[calc(100%-32px)] py-8 text-[13px] text-ink-2">
+        {page.school.name} ·{' '}
+        <a className="link" href="/">
+          All courses
+        </a>{' '}
+        ·{' '}
+        <a className="link" href="/my">
+          My courses
+        </a>
+      </footer>
+    </div>
+  )
+}
+
+function PracticeBanner({ isOwnView }: { isOwnView: boolean }) {
+  return (
+    <p className="hatched border-b border-dashed border-ink-2 bg-ground px-4 py-1.5 text-center text-[13.5px]">
+      <b>Practice.</b> No real money moves here; pay with a sample card.
+      {isOwnView && ' Only you see this; strangers see the live shop.'}
+    </p>
+  )
+}
+
+function SchoolBar({ page: { school, visitor } }: { page: ShopPage }) {
+  const signOut = async () => {
+    await unwrap(api['sign-out'].$post())
+    location.assign('/')
+  }
+  return (
+    <header className="mx-auto flex w-[1080px] max-w-[calc(100%-32px)] flex-wrap items-baseline gap-x-5 gap-y-1 py-4">
+      <a href="/" className="display mr-auto text-[17px] font-semibold">
+        {school.name}
+      </a>
+      <a href="/my" className="link">
+        My courses
+      </a>
+      {visitor ? (
+        <span className="text-ink-2">
+          {visitor.name} ·{' '}
+          <button type="button" className="link" onClick={signOut}>
+            Sign out
+          </button>
+        </span>
+      ) : (
+        <a href="/sign-in" className="link">
+          Sign in
+        </a>
+      )}
+    </header>
+  )
+}
+
+/** The sheet on which most pages of the shop are written. */
+export function Sheet({ children, narrow = false }: { children: ReactNode; narrow?: boolean }) {
+  return (
+    <main
+      className={`mx-auto max-w-[calc(100%-32px)] rounded-lg border border-line bg-sheet px-5 py-6 sm:px-8 sm:py-8 ${narrow ? 'w-[480px]' : 'w-[1080px]'}`}
+    >
+      {children}
+    </main>
+  )
+}

@@ -1,0 +1,88 @@
+import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
+import { buttonClass } from '../../ui/Button.tsx'
+import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { Thread } from '../../ui/Thread.tsx'
+
+/** Everything the buyer holds, until when, and the way in. */
+export default function MyPage({ page, view }: { page: ShopPage; view: MyView }) {
+  return (
+    <main className="mx-auto w-[760px] max-w-[calc(100%-32px)] pt-6">
+      <h1 className="text-[30px]">My courses</h1>
+      {view.courses.length === 0 && (
+        <p className="mt-4 text-ink-2">
+          Nothing here yet.{' '}
+          <a className="link" href="/">
+            See what there is
+          </a>
+          ; what you buy appears here by itself.
+        </p>
+      )}
+      <ul className="mt-5 grid gap-3">
+        {view.courses.map((course) => (
+          <li key={course.slug} className="flex overflow-hidden rounded-lg border border-line bg-sheet">
+            <span className={`w-3 flex-none ${CLOTH_CLASS[course.cloth]}`} />
+            <div className="flex flex-1 flex-wrap items-center gap-x-4 gap-y-3 p-4">
+              <div className="min-w-0 flex-1 basis-[240px]">
+                <h2 className="text-[18px]">{course.title}</h2>
+                <p className="text-[14px] text-ink-2">{until(course, page.school.language)}</p>
+              </div>
+              {course.state === 'open' && (
+                <a href={`/learn/${course.slug}`} className={buttonClass('press')}>
+                  Open
+                </a>
+              )}
+              {course.state === 'closed' && (
+                <a href={`/buy/${course.slug}`} className={buttonClass('quiet')}>
+                  Buy it again
+                </a>
+              )}
+            </div>
+          </li>
+        ))}
+      </ul>
+      {view.plans.length > 0 && <h2 className="mt-9 text-[22px]">What is paid, and what comes</h2>}
+      {view.plans.map((plan, index) => (
+        <Plan key={`${plan.course}-${index}`} plan={plan} language={page.school.language} />
+      ))}
+    </main>
+  )
+}
+
+/** One agreement: what was paid, what comes next, and by which card. */
+function Plan({ plan, language }: { plan: PlanShown; language: string }) {
+  const money = { currency: plan.currency, language }
+  const sum = (list: PlanShown['payments']) => list.reduce((all, { pay }) => all + pay, 0)
+  const paid = plan.payments.filter(({ isCollected }) => isCollected)
+  const next = plan.payments.find(({ isCollected }) => !isCollected)
+  const all = plan.endless ? '' : ` of ${formatMoney(sum(plan.payments), money)}`
+  return (
+    <section className="mt-3 rounded-lg border border-line bg-sheet px-5 py-4">
+      <h3 className="text-[17px]">
+        {plan.course}, {plan.offer}
+      </h3>
+      <p className="mt-1 mb-2 text-ink-2">
+        {formatMoney(sum(paid), money)}
+        {all} paid.{' '}
+        {next &&
+          `Next: ${formatMoney(next.pay, money)} on ${sayDay(next.due, language)}${plan.method ? `, by ${plan.method}` : ''}.`}
+      </p>
+      <Thread
+        knots={plan.payments.slice(0, 13).map(({ due, pay, isCollected }) => ({
+          amount: formatMoney(pay, money, true),
+          when: sayDayShort(due),
+          state: isCollected ? 'collected' : 'to-come',
+        }))}
+        ribbon={null}
+      />
+    </section>
+  )
+}
+
+function until({ state, opens, closes, lessons }: MyView['courses'][number], language: string): string {
+  const count = `${lessons} ${lessons === 1 ? 'lesson' : 'lessons'}`
+  if (state === 'opens-later' && opens) return `${count} · opens on ${sayDay(opens, language)}`
+  if (state === 'closed' && closes) return `${count} · closed on ${sayDay(closes, language)}`
+  return closes ? `${count} · open until ${sayDay(closes, language)}` : `${count} · yours for good`
+}

@@ -1,0 +1,63 @@
+import type { CourseView, ShopPage } from '../../server/client.ts'
+import { buttonClass } from '../../ui/Button.tsx'
+import { OfferCard } from '../../ui/OfferCard.tsx'
+import { RichHtml } from '../../ui/RichHtml.tsx'
+import { spokenOf } from '../spokenOf.ts'
+import { ClothHead } from './ClothHead.tsx'
+
+/** One course: what it is, its lessons, and its offers with their buttons. */
+export default function CoursePage({ page, view }: { page: ShopPage; view: CourseView }) {
+  const { course, offers, isOwned } = view
+  return (
+    <>
+      <ClothHead course={course} school={page.school.name} />
+      <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] gap-8 pt-8 md:grid-cols-[1fr_350px] md:gap-12">
+        <div className="min-w-0">
+          {course.coverId && (
+            <img
+              src={`/pictures/${course.coverId}/large`}
+              alt=""
+              className="mb-6 max-h-[260px] w-full rounded-lg object-cover"
+            />
+          )}
+          {course.description && (
+            <RichHtml className="max-w-[62ch] text-[16px] leading-relaxed" html={course.description} />
+          )}
+          <h2 className="mt-8 text-[20px]">Lessons</h2>
+          {course.lessons.length === 0 && <p className="mt-2 text-ink-2">They are being written.</p>}
+          <ol className="mt-2">
+            {course.lessons.map((title, index) => (
+              <li key={`${index}-${title}`} className="flex gap-3 border-b border-line py-2">
+                <span className="w-5 text-right text-ink-3">{index + 1}</span>
+                {title}
+              </li>
+            ))}
+          </ol>
+        </div>
+        <aside className="grid content-start gap-3 max-md:row-start-1">
+          {isOwned ? (
+            <div className="rounded-lg border border-line bg-sheet p-4">
+              <p className="mb-3">You have this course.</p>
+              <a href={`/learn/${course.slug}`} className={buttonClass('press', 'w-full text-center')}>
+                Open it
+              </a>
+            </div>
+          ) : (
+            offers.map((offer) => (
+              <OfferCard
+                key={offer.id}
+                name={offer.name}
+                button={offer.button}
+                spoken={spokenOf(offer, page.school)}
+                today={offer.quote.today.pay}
+                highlighted={offer.highlighted}
+                href={`/buy/${course.slug}?offer=${offer.id}`}
+              />
+            ))
+          )}
+          {!isOwned && offers.length === 0 && <p className="text-ink-2">Not on sale at the moment.</p>}
+        </aside>
+      </main>
+    </>
+  )
+}

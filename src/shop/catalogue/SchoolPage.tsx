@@ -1,0 +1,47 @@
+import { formatMoney } from '../../core/money/format.ts'
+import type { SchoolView, ShopPage } from '../../server/client.ts'
+import { CLOTH_CLASS } from '../../ui/cloth.ts'
+
+/** The school's page: every course that is on sale. */
+export default function SchoolPage({ page, view }: { page: ShopPage; view: SchoolView }) {
+  return (
+    <main className="mx-auto w-[1080px] max-w-[calc(100%-32px)] pt-6">
+      <h1 className="text-[30px] sm:text-[40px]">Courses of {page.school.name}</h1>
+      {view.courses.length === 0 && (
+        <p className="mt-4 text-ink-2">Nothing is on sale at the moment. Look in again soon.</p>
+      )}
+      <ul className="mt-6 grid gap-4 sm:grid-cols-2">
+        {view.courses.map((course) => (
+          <li key={course.slug}>
+            <a
+              href={`/course/${course.slug}`}
+              className="group flex h-full overflow-hidden rounded-lg border border-line bg-sheet hover:border-ink-2"
+            >
+              <span className={`w-3 flex-none shadow-[inset_-2px_0_0_rgb(0_0_0/.14)] ${CLOTH_CLASS[course.cloth]}`} />
+              <span className="flex flex-1 flex-col p-5">
+                <span className="display text-[21px] leading-tight font-semibold group-hover:underline group-hover:underline-offset-4">
+                  {course.title}
+                </span>
+                <span className="mt-1.5 mb-4 text-ink-2">{course.summary}</span>
+                <b className="mt-auto font-semibold">{fromPrice(course, page)}</b>
+              </span>
+              {course.coverId && (
+                <img
+                  src={`/pictures/${course.coverId}/small`}
+                  alt=""
+                  className="hidden w-[150px] flex-none object-cover sm:block"
+                />
+              )}
+            </a>
+          </li>
+        ))}
+      </ul>
+    </main>
+  )
+}
+
+/** "€129.00", "From €43.00", "Free". */
+function fromPrice({ from, offers }: SchoolView['courses'][number], { school }: ShopPage): string {
+  if (from === 0) return 'Free'
+  return `${offers > 1 ? 'From ' : ''}${formatMoney(from, school)}`
+}

@@ -1,0 +1,375 @@
+import { type ReactNode, useEffect, useRef, useState } from 'react'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
+import { taxOf } from '../../core/quote/tax.ts'
+import { sayPayButton, sayShort } from '../../core/sentence/sentence.ts'
+import type { CheckoutView, PayWay, ShopOffer, ShopPage } from '../../server/client.ts'
+import { Button, buttonClass } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
+import { Field, LINE_INPUT } from '../../ui/Field.tsx'
+import { Suggestion } from '../../ui/OfferCard.tsx'
+import { ClothHead } from '../catalogue/ClothHead.tsx'
+import { spokenOf } from '../spokenOf.ts'
+import { ConfirmDialog } from './ConfirmDialog.tsx'
+import { listenTo } from './GatewayFields.ts'
+import { goesOn, useCheckout } from './useCheckout.ts'
+
+/** One calm page: what you get, how you pay, who you are, your card, what happens when. */
+export default function CheckoutPage({ page, view: first }: { page: ShopPage; view: CheckoutView }) {
+  return (
+    <>
+      <ClothHead course={first.course} school={page.school.name} under />
+      <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_1fr]">
+        {first.isOwned ? <OwnedSlip slug={first.course.slug} /> : <Slip page={page} first={first} />}
+        <WhatYouGet view={first} />
+      </main>
+    </>
+  )
+}
+
+const SLIP =
+  'relative rounded-lg bg-sheet py-5 pr-4 pl-[42px] shadow-[0_1px_0_var(--color-line-2),0_12px_28px_-22px_rgb(26_35_28/.5)] md:py-[22px] md:pr-[26px] md:pl-14'
+
+function OwnedSlip({ slug }: { slug: string }) {
+  return (
+    <div className={SLIP}>
+      <h2 className="text-[19px]">You have this course.</h2>
+      <p className="mt-1.5 mb-4 text-ink-2">It is paid and open; there is nothing to pay again.</p>
+      <a href={`/learn/${slug}`} className={buttonClass('press')}>
+        Open it
+      </a>
+    </div>
+  )
+}
+
+function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
+  const frame = useRef<HTMLIFrameElement>(null)
+  const checkout = useCheckout(page, first, frame)
+  const { view, offer, phase, message, errors } = checkout
+  if (!offer) return null
+  const { pay } = checkout
+  const way = view.ways[0]
+  const hasLater = goesOn(offer)
+  const isBusy = phase.kind !== 'idle'
+  const needsCard = pay > 0 || hasLater
+  const cannotPay = needsCard && !way
+
+  return (
+    <form
+      className={SLIP}
+      noValidate
+      onSubmit={(event) => {
+        event.preventDefault()
+        void checkout.place()
+      }}
+    >
+      <i
+        aria-hidden="true"
+        className="absolute top-[34px] bottom-[46px] left-5 border-l-2 border-dashed border-line-2 md:left-[30px]"
+      />
+      {view.offers.length > 1 && (
+        <Step title="How you pay" isDone>
+          <OfferChoice
+            offers={view.offers}
+            chosen={offer.id}
+            choose={checkout.setChosenId}
+            page={page}
+            isBusy={isBusy}
+          />
+        </Step>
+      )}
+      {offer.terms.kind === 'openPrice' && (
+        <Step title="Your price" isDone={!errors.chosen}>
+          <Field
+            label={`In ${page.school.currency}`}
+            error={errors.chosen}
+            hint={
+              offer.terms.minimum > 0
+                ? `At least ${formatMoney(offer.terms.minimum, page.school)}.`
+                : 'Any price, 0 too.'
+            }
+            className="max-w-[220px]"
+          >
+            {(wiring) => (
+              <input
+                {...wiring}
+                className={LINE_INPUT}
+                inputMode="decimal"
+                maxLength={20}
+                readOnly={isBusy}
+                value={checkout.ownPrice ?? formatPlain(suggestedOf(offer), page.school)}
+                onChange={(event) => checkout.setOwnPrice(event.target.value)}
+              />
+            )}
+          </Field>
+        </Step>
+      )}
+      <Step title="Who you are" isDone={Boolean(checkout.name && checkout.email)}>
+        <div className="grid gap-2.5 sm:grid-cols-2">
+          <Field label="Name" error={errors.name}>
+            {(wiring) => (
+              <input
+                {...wiring}
+                className={LINE_INPUT}
+                autoComplete="name"
+                maxLength={100}
+                placeholder="First and last name"
+                value={checkout.name}
+                readOnly={isBusy}
+                onChange={(event) => checkout.setName(event.target.value)}
+              />
+            )}
+          </Field>
+          <Field label="Email" error={errors.email}>
+            {(wiring) => (
+              <input
+                {...wiring}
+                className={LINE_INPUT}
+                type="email"
+                autoComplete="email"
+                maxLength={254}
+                placeholder="for receipt and access"
+                value={checkout.email}
+                readOnly={isBusy}
+                onChange={(event) => checkout.setEmail(event.target.value)}
+              />
+            )}
+          </Field>
+        </div>
+      </Step>
+      {needsCard && way && (
+        <Step title={`Your ${way.method.toLowerCase()}`}>
+          <CardFrame ref={frame} way={way} submit={() => void checkout.place()} />
+        </Step>
+      )}
+      <Step title="What happens when" isLast>
+        <WhatHappens page={page} offer={offer} pay={pay} />
+        {cannotPay && (
+          <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
+            {page.school.name} cannot take payments at the moment. Nothing is wrong on your side; look in again later.
+          </p>
+        )}
+        <div aria-live="assertive">
+          {message && <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{message}</p>}
+        </div>
+        {phase.kind === 'checking' && (
+          <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
+            The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.
+          </p>
+        )}
+        <Button
+          kind="press"
+          type="submit"
+          disabled={isBusy || cannotPay}
+          className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
+        >
+          {phase.kind === 'idle'
+            ? sayPayButton(pay, hasLater, page.school)
+            : phase.kind === 'checking'
+              ? 'Waiting for the outcome…'
+              : 'One moment…'}
+        </Button>
+        <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, way?.gateway, pay, hasLater)}</p>
+      </Step>
+      {phase.kind === 'confirming' && (
+        <ConfirmDialog url={phase.url} done={() => void checkout.confirmed(phase.orderId)} leave={checkout.walkAway} />
+      )}
+    </form>
+  )
+}
+
+function Step({
+  title,
+  isDone = false,
+  isLast = false,
+  children,
+}: {
+  title: string
+  isDone?: boolean
+  isLast?: boolean
+  children: ReactNode
+}) {
+  return (
+    <section className={classes('relative', !isLast && 'pb-[18px]')}>
+      <i
+        aria-hidden="true"
+        className={classes(
+          'absolute top-0.5 left-[-29px] size-[17px] rounded-full border-2 border-ink md:left-[-33px]',
+          isDone ? 'bg-ink' : 'bg-sheet',
+        )}
+      />
+      <h2 className="mb-2 text-[17px]">{title}</h2>
+      {children}
+    </section>
+  )
+}
+
+interface OfferChoiceProps {
+  offers: ShopOffer[]
+  chosen: string
+  choose: (id: string) => void
+  page: ShopPage
+  isBusy: boolean
+}
+
+function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps) {
+  return (
+    <fieldset disabled={isBusy}>
+      <legend className="sr-only">How you pay</legend>
+      {offers.map((offer) => (
+        <label
+          key={offer.id}
+          className={classes(
+            '-mx-2.5 grid cursor-pointer grid-cols-[20px_1fr_auto] gap-2.5 rounded-[7px] px-2.5 py-2',
+            offer.id === chosen && 'bg-acorn-soft shadow-[inset_3px_0_0_var(--color-leaf)]',
+          )}
+        >
+          <input
+            type="radio"
+            name="offer"
+            value={offer.id}
+            checked={offer.id === chosen}
+            onChange={() => choose(offer.id)}
+            className="mt-1 size-4 accent-leaf"
+          />
+          <b className="font-semibold">
+            {offer.name}
+            {offer.highlighted && <Suggestion />}
+          </b>
+          <b className="font-semibold">{shortPrice(offer, page)}</b>
+        </label>
+      ))}
+    </fieldset>
+  )
+}
+
+function shortPrice(offer: ShopOffer, { school }: ShopPage): string {
+  const spoken = spokenOf(offer, school)
+  return spoken ? sayShort(spoken) : ''
+}
+
+/** The gateway's own fields, in a frame of its own origin. */
+function CardFrame({
+  ref,
+  way,
+  submit,
+}: {
+  ref: React.RefObject<HTMLIFrameElement | null>
+  way: PayWay
+  submit: () => void
+}) {
+  const [height, setHeight] = useState(84)
+  const latest = useRef(submit)
+  latest.current = submit
+  useEffect(() => {
+    if (!ref.current) return
+    return listenTo(ref.current, (message) => {
+      if (message.type === 'fields:height' && message.height) setHeight(Math.min(Math.max(message.height, 40), 300))
+      if (message.type === 'fields:enter') latest.current()
+    })
+  }, [ref])
+  return (
+    <iframe
+      ref={ref}
+      src={way.fieldsUrl}
+      title={`${way.method} fields of ${way.gateway}`}
+      style={{ height }}
+      className="-mx-[3px] block w-[calc(100%+6px)]"
+    />
+  )
+}
+
+/** What is said below the button: who charges, and what the buyer allows. */
+function smallPrint({ school }: ShopPage, gateway: string | undefined, pay: number, hasLater: boolean): string {
+  if (hasLater)
+    return `By ordering you allow ${school.name} to charge the later payments to this card, which ${gateway ?? 'the gateway'} keeps for it.`
+  if (pay === 0) return 'Nothing to pay, now or later.'
+  return `Charged once. ${gateway ? `${gateway} takes the payment; ` : ''}your card number never reaches ${school.name}.`
+}
+
+function suggestedOf({ terms }: ShopOffer): number {
+  return terms.kind === 'openPrice' ? terms.suggested : 0
+}
+
+/** Most later payments that are listed one by one. */
+const MOST_ROWS = 5
+
+function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: ShopOffer; pay: number }) {
+  const { quote, terms } = offer
+  const [line] = quote.lines
+  const { tax } =
+    terms.kind === 'openPrice'
+      ? taxOf(pay, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: school.taxRate })
+      : quote.today
+  const rate = formatRate(school.taxRate, school.language)
+  const year = quote.purchaseDay.slice(0, 4)
+  const shown = quote.later.slice(0, MOST_ROWS)
+  const rest = quote.later.length - shown.length
+  const day = (when: string) => sayDay(when, school.language, year)
+  const opensLater = line && line.opens > quote.purchaseDay ? line.opens : null
+  const lasts =
+    offer.access.lasts === 'whilePaying' ? 'while you pay' : line?.closes ? `until ${day(line.closes)}` : 'for good'
+  return (
+    <dl className="grid grid-cols-[1fr_auto] gap-x-2.5 gap-y-1">
+      <dt className="font-semibold">
+        {opensLater
+          ? `Today; the course opens on ${day(opensLater)}, ${lasts}`
+          : `Today, and the course is open ${lasts}`}
+      </dt>
+      <dd className="text-right font-semibold">
+        {pay === 0 && quote.later.length === 0 ? 'free' : formatMoney(pay, school)}
+      </dd>
+      {shown.map(({ due, pay: amount }) => (
+        <Row key={due} label={day(due)} value={formatMoney(amount, school)} />
+      ))}
+      {rest > 0 && quote.committed !== null && (
+        <Row label={`and ${rest} more, the last on ${day(quote.later.at(-1)?.due ?? '')}`} value="" isQuiet />
+      )}
+      {quote.committed === null && <Row label="and so on, until you cancel" value="" isQuiet />}
+      {quote.later.length > 0 && quote.committed !== null && (
+        <Row label="In all" value={formatMoney(quote.committed, school)} isQuiet />
+      )}
+      {tax > 0 && (
+        <Row
+          label={`VAT ${rate}, inside${quote.later.length > 0 ? ' today’s payment' : ''}`}
+          value={formatMoney(tax, school)}
+          isQuiet
+        />
+      )}
+    </dl>
+  )
+}
+
+function Row({ label, value, isQuiet = false }: { label: string; value: string; isQuiet?: boolean }) {
+  return (
+    <>
+      <dt className={isQuiet ? 'text-ink-3' : ''}>{label}</dt>
+      <dd className={classes('text-right', isQuiet && 'text-ink-3')}>{value}</dd>
+    </>
+  )
+}
+
+function WhatYouGet({ view: { course } }: { view: CheckoutView }) {
+  return (
+    <aside className="pt-5 md:pt-[66px]">
+      <h2 className="mb-1.5 text-[17px]">What you get</h2>
+      <ul>
+        {course.lessons.map((title, index) => (
+          <li
+            key={`${index}-${title}`}
+            className="relative border-b border-line py-2 pl-6 before:absolute before:top-[17px] before:left-0.5 before:h-[2.5px] before:w-3 before:bg-leaf"
+          >
+            {title}
+          </li>
+        ))}
+      </ul>
+      {course.lessons.length === 0 && <p className="text-ink-2">The course opens as soon as it is yours.</p>}
+      <p className="mt-4 text-[13.5px] text-ink-2">
+        The course opens in your account as soon as it is paid.{' '}
+        <a className="link" href={`/course/${course.slug}`}>
+          About the course
+        </a>
+      </p>
+    </aside>
+  )
+}

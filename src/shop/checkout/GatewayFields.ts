@@ -1,0 +1,45 @@
+/** The conversation with the gateway's frame, which alone sees the card. */
+
+export type Tokenised = { ok: true; token: string } | { ok: false; why: string }
+
+interface FrameMessage {
+  type: string
+  id?: string
+  token?: string
+  why?: string
+  height?: number
+}
+
+const PATIENCE_MS = 20_000
+
+/** Listens to messages of one frame; messages of any other origin or window are not heard. */
+export function listenTo(frame: HTMLIFrameElement, hear: (message: FrameMessage) => void): () => void {
+  const origin = new URL(frame.src).origin
+  const listener = (event: MessageEvent) => {
+    if (event.origin === origin && event.source === frame.contentWindow) hear(event.data as FrameMessage)
+  }
+  addEventListener('message', listener)
+  return () => removeEventListener('message', listener)
+}
+
+/** Asks the frame for a token that stands for what was entered there. */
+export function tokenise(frame: HTMLIFrameElement): Promise<Tokenised> {
+  const id = crypto.randomUUID()
+  return new Promise((resolve) => {
+    const finish = (result: Tokenised) => {
+      clearTimeout(timer)
+      stop()
+      resolve(result)
+    }
+    const timer = setTimeout(
+      () => finish({ ok: false, why: 'The card fields do not answer. Reload the page and try again.' }),
+      PATIENCE_MS,
+    )
+    const stop = listenTo(frame, (message) => {
+      if (message.id !== id) return
+      if (message.type === 'fields:token' && message.token) finish({ ok: true, token: message.token })
+      if (message.type === 'fields:invalid') finish({ ok: false, why: message.why ?? 'Look at the card fields.' })
+    })
+    frame.contentWindow?.postMessage({ type: 'fields:tokenise', id }, new URL(frame.src).origin)
+  })
+}

@@ -1,0 +1,211 @@
+import { type RefObject, useEffect, useRef, useState } from 'react'
+import { formatMoney } from '../../core/money/format.ts'
+import { readMoney } from '../../core/money/parse.ts'
+import { taxOf } from '../../core/quote/tax.ts'
+import type { OpenPriceTerms } from '../../core/terms/terms.ts'
+import type { CheckoutView, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { api } from '../api.ts'
+import { tokenise } from './GatewayFields.ts'
+
+/** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
+export type Phase =
+  | { kind: 'idle' }
+  | { kind: 'sending' }
+  | { kind: 'confirming'; orderId: string; url: string }
+  | { kind: 'checking' }
+
+export interface FieldErrors {
+  chosen?: string | undefined
+  name?: string | undefined
+  email?: string | undefined
+}
+
+const DECLINED: Record<string, string> = {
+  'not-enough-money': 'The card does not have enough money. Nothing was charged. Try again, or use another card.',
+  'refused-by-buyer':
+    'The payment was refused in the confirmation. Nothing was charged. Try again, or use another card.',
+  expired: 'This card has expired. Nothing was charged. Use another card.',
+  'bad-token': 'The card details could not be used. Nothing was charged. Enter them again.',
+  refused: 'The card was refused. Nothing was charged. Try again, or use another card.',
+  abandoned: 'The payment was not finished. Nothing was charged. You can try again.',
+}
+const ASK_AGAIN_MS = 1500
+
+/** Whether payments come after today. */
+export function goesOn({ quote }: ShopOffer): boolean {
+  return quote.committed === null || quote.later.length > 0
+}
+
+/** The price that the buyer names: as typed, or the suggested one before they type. */
+function ownPriceOf(
+  typed: string | null,
+  terms: OpenPriceTerms,
+  { school }: ShopPage,
+): { amount: number | null; pay: number; why?: string } {
+  const read = typed === null ? ({ ok: true, amount: terms.suggested } as const) : readMoney(typed, school)
+  if (!read.ok) return { amount: null, pay: 0, why: read.why }
+  const { pay } = taxOf(read.amount, { mode: school.taxMode, rate: school.taxRate })
+  const why = read.amount < terms.minimum ? `The least is ${formatMoney(terms.minimum, school)}.` : undefined
+  return why ? { amount: read.amount, pay, why } : { amount: read.amount, pay }
+}
+
+/** All that happens between the first look at a checkout page and the thanks. */
+export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObject<HTMLIFrameElement | null>) {
+  const [view, setView] = useState(first)
+  const [chosenId, setChosenId] = useState(first.chosen)
+  const [name, setName] = useState(page.visitor?.name ?? '')
+  const [email, setEmail] = useState(page.visitor?.email ?? '')
+  const [errors, setErrors] = useState<FieldErrors>({})
+  const [message, setMessage] = useState<string | null>(null)
+  const [phase, setPhase] = useState<Phase>(first.pending ? { kind: 'checking' } : { kind: 'idle' })
+  // Set at once, so that two clicks in one instant are still one.
+  const isBusy = useRef(false)
+  const offer = view.offers.find(({ id }) => id === chosenId) ?? view.offers[0]
+  const [ownPrice, setOwnPrice] = useState<string | null>(null)
+  const own = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, page) : null
+  const pay = own ? own.pay : (offer?.quote.today.pay ?? 0)
+
+  const leadOn = async (placed: Placed): Promise<void> => {
+    switch (placed.state) {
+      case 'paid':
+        location.replace(`/thanks/${placed.orderId}`)
+        return
+      case 'confirming':
+        setPhase({ kind: 'confirming', orderId: placed.orderId, url: placed.url })
+        return
+      case 'checking':
+        setPhase({ kind: 'checking' })
+        await new Promise((resolve) => setTimeout(resolve, ASK_AGAIN_MS))
+        return leadOn(await ask(placed.orderId))
+      case 'declined':
+        isBusy.current = false
+        setMessage(DECLINED[placed.reason] ?? (DECLINED.refused as string))
+        setPhase({ kind: 'idle' })
+    }
+  }
+
+  /** Asks how an order stands; while the server cannot be reached, it is still not known. */
+  const ask = (orderId: string): Promise<Placed> =>
+    unwrap(api.orders[':id'].check.$post({ param: { id: orderId } })).catch((error: unknown) => {
+      if (error instanceof ApiError && error.problem.status === 404) throw error
+      return { state: 'checking', orderId }
+    })
+
+  const fail = async (error: unknown) => {
+    isBusy.current = false
+    setPhase({ kind: 'idle' })
+    if (!(error instanceof ApiError)) throw error
+    setErrors({ name: error.at('/name'), email: error.at('/email'), chosen: error.at('/chosen') })
+    if (error.problem.code === 'price-changed' || error.problem.code === 'way-gone') return showWhatChanged()
+    setMessage(error.problem.errors.length > 0 ? null : error.message)
+  }
+
+  const showWhatChanged = async () => {
+    const fresh = await unwrap(
+      api.checkout[':slug'].$get({ param: { slug: view.course.slug }, query: { offer: chosenId } }),
+    )
+    if (fresh.name !== 'checkout') return location.reload()
+    setView(fresh)
+    const now = fresh.offers.find(({ id }) => id === chosenId)?.quote.today.pay
+    setOwnPrice(null)
+    setMessage(
+      now === undefined
+        ? 'This offer is not on sale any more. Nothing was charged. Look at the others.'
+        : `The price is now ${formatMoney(now, page.school)}. Nothing was charged. Press the button again if you agree.`,
+    )
+  }
+
+  const place = async () => {
+    const missing: FieldErrors = {
+      name: name.trim() ? undefined : 'Write your name.',
+      email: email.trim() ? undefined : 'Write your email address.',
+      chosen: own?.why,
+    }
+    setErrors(missing)
+    setMessage(null)
+    if (missing.name || missing.email || missing.chosen || !offer || isBusy.current) return
+    isBusy.current = true
+    setPhase({ kind: 'sending' })
+    const way = view.ways[0]
+    const hasLater = goesOn(offer)
+    try {
+      let payment: { connectionId: string; token: string } | null = null
+      if ((pay > 0 || hasLater) && way) {
+        const card = frame.current ? await tokenise(frame.current) : null
+        if (!card?.ok) {
+          isBusy.current = false
+          setPhase({ kind: 'idle' })
+          return
+        }
+        payment = { connectionId: way.connectionId, token: card.token }
+      }
+      const request = {
+        offerId: offer.id,
+        chosen: own?.amount ?? null,
+        name,
+        email,
+        agreed: { pay, currency: page.school.currency },
+        payment,
+      }
+      await leadOn(await unwrap(api.checkout[':slug'].$post({ param: { slug: view.course.slug }, json: request })))
+    } catch (error) {
+      await (error instanceof ApiError && error.problem.status === 0 ? recover() : fail(error))
+    }
+  }
+
+  /** The answer to our request was lost: the page is loaded anew, and finds out by itself. */
+  const recover = async () => {
+    setMessage('The connection broke off. Finding out whether you have paid…')
+    setPhase({ kind: 'checking' })
+    await new Promise((resolve) => setTimeout(resolve, 2 * ASK_AGAIN_MS))
+    const fresh = await unwrap(
+      api.checkout[':slug'].$get({ param: { slug: view.course.slug }, query: { offer: chosenId } }),
+    ).catch(() => null)
+    if (!fresh) return recover()
+    if (fresh.name !== 'checkout' || fresh.isOwned) return location.reload()
+    if (fresh.pending) return leadOn(await ask(fresh.pending))
+    isBusy.current = false
+    setPhase({ kind: 'idle' })
+    setMessage('The connection broke off before anything was charged. You can try again.')
+  }
+
+  const confirmed = async (orderId: string) => {
+    setPhase({ kind: 'checking' })
+    await leadOn(await ask(orderId))
+  }
+
+  const walkAway = () => {
+    isBusy.current = false
+    setPhase({ kind: 'idle' })
+    setMessage(DECLINED.abandoned as string)
+  }
+
+  // A payment of this browser that was under way when the page was loaded.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
+  useEffect(() => {
+    if (!first.pending) return
+    isBusy.current = true
+    ask(first.pending).then(leadOn, fail)
+  }, [])
+
+  return {
+    view,
+    offer,
+    pay,
+    ownPrice,
+    setOwnPrice,
+    chosenId,
+    setChosenId,
+    name,
+    setName,
+    email,
+    setEmail,
+    errors,
+    message,
+    phase,
+    place,
+    confirmed,
+    walkAway,
+  }
+}

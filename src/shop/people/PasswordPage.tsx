@@ -1,0 +1,66 @@
+import { useState } from 'react'
+import type { PasswordView } from '../../server/client.ts'
+import { Button, buttonClass } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { unwrap } from '../../ui/problem.ts'
+import { useAttempt } from '../../ui/useAttempt.ts'
+import { api } from '../api.ts'
+import { Sheet } from '../ShopFrame.tsx'
+
+/** Setting a password by the link in a message. */
+export default function PasswordPage({ view }: { view: PasswordView }) {
+  const [password, setPassword] = useState('')
+  const { error, isBusy, attempt } = useAttempt()
+  if (view.email === null) {
+    return (
+      <Sheet narrow>
+        <h1 className="text-[24px]">This link was used or has ended.</h1>
+        <p className="mt-2 mb-4 text-ink-2">
+          A link works once, for 24 hours. Have a new one sent to the address you bought with.
+        </p>
+        <a href="/sign-in" className={buttonClass('press')}>
+          Have a new link sent
+        </a>
+      </Sheet>
+    )
+  }
+  const save = async () => {
+    if (await attempt(() => unwrap(api.password.$post({ json: { token: view.token, password } }))))
+      location.assign('/my')
+  }
+  return (
+    <Sheet narrow>
+      <h1 className="text-[24px]">Set your password</h1>
+      <p className="mt-2 text-ink-2">For {view.email}. With it you open your courses from any device.</p>
+      <form
+        noValidate
+        className="mt-4 grid gap-3.5"
+        onSubmit={(event) => {
+          event.preventDefault()
+          void save()
+        }}
+      >
+        <input type="hidden" autoComplete="username" value={view.email} />
+        <Field
+          label="New password"
+          error={error && (error.at('/password') ?? error.message)}
+          hint="At least 10 characters."
+        >
+          {(wiring) => (
+            <input
+              {...wiring}
+              type="password"
+              autoComplete="new-password"
+              className={BOX_INPUT}
+              value={password}
+              onChange={(event) => setPassword(event.target.value)}
+            />
+          )}
+        </Field>
+        <Button kind="press" type="submit" disabled={isBusy}>
+          Save and open my courses
+        </Button>
+      </form>
+    </Sheet>
+  )
+}

@@ -1,0 +1,27 @@
+import { useState } from 'react'
+import { Button } from '../../ui/Button.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { api } from '../api.ts'
+
+/** Has the password link sent again, and says that it was. */
+export function ResendLink({ email }: { email: string }) {
+  const [said, setSaid] = useState<string | null>(null)
+  const resend = async () => {
+    try {
+      await unwrap(api.password.resend.$post({ json: { email } }))
+      setSaid('A new link is on its way.')
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      setSaid(error.message)
+    }
+  }
+  return (
+    <span role="status">
+      {said ?? (
+        <Button kind="link" onClick={resend}>
+          Send a new link
+        </Button>
+      )}
+    </span>
+  )
+}

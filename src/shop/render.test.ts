@@ -1,0 +1,154 @@
+import { describe, expect, it } from 'vitest'
+import { type DraftTerms, newOffer } from '../core/content/offer.ts'
+import { speakOffer } from '../core/content/quoteInput.ts'
+import type { ShopOffer, ShopPage, ShopView } from '../server/client.ts'
+import { renderShop } from './render.tsx'
+
+const school = { name: 'Fold & Quire', currency: 'EUR', language: 'en', taxMode: 'inclusive', taxRate: 2000 } as const
+const card = { slug: 'coptic', title: 'Coptic binding', summary: 'Flat.', cloth: 'spruce', coverId: null } as const
+const every = { count: 1, unit: 'month' } as const
+const way = {
+  connectionId: 'c',
+  adapter: 'thistle',
+  gateway: 'Thistle Card',
+  method: 'Card',
+  fieldsUrl: 'http://localhost:1/fields',
+}
+
+function offer(terms: DraftTerms, name = 'At once', highlighted = false): ShopOffer {
+  const said = speakOffer(
+    { ...school, timeZone: 'UTC' },
+    { id: name, courseId: 'c', content: { ...newOffer(name), terms } },
+    '2027-01-31T10:00:00Z',
+  )
+  if (!said) throw new Error('not quotable')
+  return {
+    id: name,
+    name,
+    button: '',
+    highlighted,
+    terms: said.spoken.terms,
+    access: said.spoken.access,
+    quote: said.quote,
+  }
+}
+const render = (view: ShopView, more: Partial<ShopPage> = {}) =>
+  renderShop({ school, mode: 'live', isOwnView: false, visitor: null, view, ...more }).replaceAll('<!-- -->', '')
+const checkout = (offers: ShopOffer[], more: object = {}) =>
+  render({
+    name: 'checkout',
+    course: { ...card, lessons: ['One'] },
+    offers,
+    chosen: offers[0]?.id ?? '',
+    ways: [way],
+    isOwned: false,
+    pending: null,
+    ...more,
+  })
+
+describe('the checkout page', () => {
+  it('says price, tax and button, and holds the gateway’s frame', () => {
+    const html = checkout([offer({ kind: 'single', amount: 12_900 })])
+    expect(html).toContain('>Pay €129.00</button>')
+    expect(html).toContain('€21.50')
+    expect(html).toContain('<iframe')
+    expect(html).not.toContain('How you pay')
+  })
+
+  it('asks for no card where nothing is ever due, and for one where a trial is free', () => {
+    expect(checkout([offer({ kind: 'free' })])).not.toContain('<iframe')
+    const trial = { length: { count: 7, unit: 'day' as const }, amount: 0 }
+    const html = checkout([offer({ kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial })])
+    expect(html).toContain('<iframe')
+    expect(html).toContain('>Start for €0.00 today</button>')
+    expect(html).toContain('and so on, until you cancel')
+    expect(html).toContain('you allow Fold &amp; Quire to charge the later payments')
+  })
+
+  it('lists what comes when, and marks the suggestion by a word', () => {
+    const parts = offer(
+      { kind: 'installments', count: 8, every, amount: 9000, total: null, deposit: 80_000, trial: null },
+      'Deposit',
+      true,
+    )
+    const html = checkout([parts, offer({ kind: 'single', amount: 150_000 })])
+    expect(html).toContain('28 February')
+    expect(html).toContain('and 3 more, the last on 30 September')
+    expect(html).toContain('€1,520.00')
+    expect(html).toContain('our suggestion')
+  })
+
+  it('says that nothing can be paid where no gateway is connected, and does not let one try', () => {
+    const html = checkout([offer({ kind: 'single', amount: 12_900 })], { ways: [] })
+    expect(html).toContain('cannot take payments at the moment')
+    expect(html).toMatch(/<button[^>]*disabled=""[^>]*>Pay €129\.00/)
+  })
+
+  it('sends who has the course to it, with no button that pays', () => {
+    const html = checkout([offer({ kind: 'single', amount: 12_900 })], { isOwned: true })
+    expect(html).toContain('You have this course.')
+    expect(html).not.toContain('Pay €')
+  })
+})
+
+it('Practice is said on every page, and Live is not shouted', () => {
+  const view: ShopView = { name: 'school', courses: [] }
+  expect(render(view, { mode: 'practice' })).toContain('No real money moves here')
+  expect(render(view)).not.toContain('No real money')
+  expect(render(view, { isOwnView: true })).toContain('only you see it')
+})
+
+it('a course that opens later is not said to be open', () => {
+  const { quote } = offer({ kind: 'single', amount: 100 })
+  const order = { id: 'x', number: 1001, state: 'paid', method: null, paidOn: '2027-01-31' } as const
+  const view: ShopView = {
+    name: 'thanks',
+    order,
+    course: card,
+    offer: 'At once',
+    opens: '2027-03-01',
+    isOpen: false,
+    quote,
+    email: 'a@post.example',
+    needsPassword: false,
+  }
+  const html = render(view)
+  expect(html).toContain('Coptic binding opens on 1 March 2027.')
+  expect(html).not.toContain('Open the course')
+})
+
+it('My courses says what each is, and what comes next', () => {
+  const shown = { ...card, lessons: 6, opens: null, closes: null }
+  const courses = [
+    { ...shown, state: 'open' as const },
+    { ...shown, slug: 'later', state: 'opens-later' as const, opens: '2027-03-01' },
+    { ...shown, slug: 'past', state: 'closed' as const, closes: '2026-03-01' },
+  ]
+  const payments = [
+    { due: '2027-01-31', pay: 4300, isCollected: true },
+    { due: '2027-02-28', pay: 4300, isCollected: false },
+  ]
+  const html = render({
+    name: 'my',
+    courses,
+    plans: [
+      {
+        course: 'Coptic binding',
+        offer: 'In two parts',
+        method: 'card ending 4821',
+        currency: 'EUR',
+        endless: false,
+        payments,
+      },
+    ],
+  })
+  for (const said of [
+    'yours for good',
+    'opens on 1 March 2027',
+    'closed on 1 March 2026',
+    '€43.00 of €86.00 paid.',
+    'Next: €43.00 on 28 February 2027, by card ending 4821.',
+  ]) {
+    expect(html).toContain(said)
+  }
+})

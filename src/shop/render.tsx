@@ -1,0 +1,35 @@
+import { renderToString } from 'react-dom/server'
+import type { ShopPage, ShopViewName } from '../server/client.ts'
+import LearnPage from './access/LearnPage.tsx'
+import MyPage from './access/MyPage.tsx'
+import CoursePage from './catalogue/CoursePage.tsx'
+import NoticePage from './catalogue/NoticePage.tsx'
+import SchoolPage from './catalogue/SchoolPage.tsx'
+import CheckoutPage from './checkout/CheckoutPage.tsx'
+import ThanksPage from './checkout/ThanksPage.tsx'
+import PasswordPage from './people/PasswordPage.tsx'
+import SignInPage from './people/SignInPage.tsx'
+import { ShopFrame } from './ShopFrame.tsx'
+import type { ViewComponent } from './views.ts'
+
+const VIEWS = {
+  school: SchoolPage,
+  course: CoursePage,
+  checkout: CheckoutPage,
+  thanks: ThanksPage,
+  my: MyPage,
+  learn: LearnPage,
+  'sign-in': SignInPage,
+  password: PasswordPage,
+  notice: NoticePage,
+} as Record<ShopViewName, ViewComponent>
+
+/** The markup of a page, as the browser will take it over. */
+export function renderShop(page: ShopPage): string {
+  const View = VIEWS[page.view.name]
+  return renderToString(
+    <ShopFrame page={page}>
+      <View page={page} view={page.view} />
+    </ShopFrame>,
+  )
+}

@@ -1,0 +1,11 @@
+import type { Cloth } from '../core/content/course.ts'
+
+/** Each course's cloth as a background; white text on it has enough contrast. */
+export const CLOTH_CLASS: Record<Cloth, string> = {
+  spruce: 'bg-spruce',
+  madder: 'bg-madder',
+  ochre: 'bg-ochre',
+  indigo: 'bg-indigo',
+  slate: 'bg-slate',
+  plum: 'bg-plum',
+}

@@ -1,0 +1,11 @@
+/** A moment in words, "24 Nov 2026, 14:05", in a time zone. */
+export function sayMoment(moment: string, timeZone?: string): string {
+  return new Intl.DateTimeFormat('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+    timeZone,
+  }).format(new Date(moment))
+}
