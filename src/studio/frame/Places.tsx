@@ -1,0 +1,60 @@
+import type { ReactNode } from 'react'
+
+interface PlacesProps {
+  shelf: ReactNode
+  bench: ReactNode
+  mirror: ReactNode
+  /** Widths of shelf and mirror, as Tailwind column classes. */
+  columns?: string
+  shelfLabel: string
+}
+
+/** The three places: what there is, the one thing being worked on, what follows from it. */
+export function Places({
+  shelf,
+  bench,
+  mirror,
+  columns = 'lg:grid-cols-[252px_minmax(0,1fr)_386px]',
+  shelfLabel,
+}: PlacesProps) {
+  return (
+    <main className={`grid min-h-0 gap-2.5 px-2.5 pb-2.5 ${columns}`}>
+      <section
+        aria-label={shelfLabel}
+        tabIndex={-1}
+        className="min-h-0 overflow-y-auto pt-1 pr-0.5 pl-1 max-lg:max-h-[300px]"
+      >
+        {shelf}
+      </section>
+      <section
+        aria-label="Bench"
+        className="min-h-0 overflow-y-auto rounded-[10px] border border-line bg-sheet px-6 pt-[18px] pb-8"
+      >
+        {bench}
+      </section>
+      <section aria-label="What follows" className="min-h-0 overflow-y-auto pt-3 pr-1 pl-3">
+        {mirror}
+      </section>
+    </main>
+  )
+}
+
+/** A labelled part of the mirror. */
+export function Reflection({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    <section className="mb-5">
+      <h2 className="mb-1.5 font-text text-[12px] font-semibold tracking-normal text-ink-3">{label}</h2>
+      {children}
+    </section>
+  )
+}
+
+/** A labelled part of the bench. */
+export function Section({ title, id, children }: { title: string; id?: string; children: ReactNode }) {
+  return (
+    <section id={id} className="mt-4 grid gap-x-3 border-t border-line pt-3.5 xl:grid-cols-[108px_minmax(0,1fr)]">
+      <h2 className="pt-[5px] pb-1 text-[14.5px]">{title}</h2>
+      <div className="min-w-0">{children}</div>
+    </section>
+  )
+}

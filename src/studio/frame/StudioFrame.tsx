@@ -1,0 +1,106 @@
+import { DropdownMenu } from 'radix-ui'
+import { useEffect, useState } from 'react'
+import { NavLink, Outlet, useNavigate } from 'react-router'
+import { Toaster } from 'sonner'
+import { Acorn } from '../../ui/Acorn.tsx'
+import { classes } from '../../ui/classes.ts'
+import { Palette } from '../find/Palette.tsx'
+import { signOut, switchMode, useSession } from '../session/session.ts'
+import { Menu, MenuItem } from './Menu.tsx'
+
+const AREAS = [
+  ['/studio/sell', 'Sell'],
+  ['/studio/orders', 'Orders'],
+  ['/studio/people', 'People'],
+  ['/studio/setup', 'Setup'],
+] as const
+
+/** What stands on every page of the studio: areas, search, the mode. */
+export function StudioFrame() {
+  const [isFinding, setFinding] = useState(false)
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
+        event.preventDefault()
+        setFinding(true)
+      }
+    }
+    addEventListener('keydown', onKey)
+    return () => removeEventListener('keydown', onKey)
+  }, [])
+  return (
+    <div className="grid h-screen min-h-[560px] grid-rows-[46px_1fr] overflow-hidden max-lg:h-auto max-lg:overflow-visible">
+      <header className="flex items-center gap-1 px-4">
+        <span className="display flex w-[250px] items-center gap-2 text-[16px] font-semibold max-lg:w-auto max-lg:pr-3">
+          <Acorn />
+          Young Acorn
+        </span>
+        <nav aria-label="Areas" className="flex">
+          {AREAS.map(([href, label]) => (
+            <NavLink
+              key={href}
+              to={href}
+              className={({ isActive }) =>
+                classes(
+                  'rounded-full px-3 py-1.5 font-medium',
+                  isActive ? 'bg-ink text-sheet' : 'text-ink-2 hover:text-ink',
+                )
+              }
+            >
+              {label}
+            </NavLink>
+          ))}
+        </nav>
+        <button
+          type="button"
+          onClick={() => setFinding(true)}
+          className="ml-auto flex w-[190px] items-center gap-2 rounded-full border border-line-2 px-3 py-1 text-left text-[13px] text-ink-3 max-md:w-auto"
+        >
+          Find or do <kbd className="ml-auto rounded border border-line-2 px-1 font-text text-[11px]">Ctrl K</kbd>
+        </button>
+        <ModeMenu />
+      </header>
+      <Outlet />
+      {isFinding && <Palette onClose={() => setFinding(false)} />}
+      <Toaster
+        position="bottom-center"
+        toastOptions={{ style: { background: '#1a231c', color: '#fcfdf9', border: 0 } }}
+      />
+    </div>
+  )
+}
+
+function ModeMenu() {
+  const { mode, creator, school } = useSession()
+  const navigate = useNavigate()
+  const other = mode === 'practice' ? 'live' : 'practice'
+  return (
+    <Menu
+      trigger={
+        <button
+          type="button"
+          aria-label={`Mode: ${mode === 'practice' ? 'Practice' : 'Live'}`}
+          className={classes(
+            'ml-2.5 rounded-full border-[1.5px] border-ink px-3 py-[5px] text-[13px] font-semibold',
+            mode === 'practice' ? 'hatched border-dashed border-ink-2' : 'bg-acorn',
+          )}
+        >
+          {mode === 'practice' ? 'Practice' : 'Live'}
+        </button>
+      }
+    >
+      <DropdownMenu.Label className="max-w-[250px] px-3 py-2 text-[13px] text-ink-2">
+        {mode === 'practice'
+          ? 'You look at Practice: no real money, sample cards.'
+          : 'You look at Live: real orders and money.'}{' '}
+        Strangers buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
+      </DropdownMenu.Label>
+      <MenuItem onSelect={() => void switchMode(other)}>Look at {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
+      <MenuItem onSelect={() => navigate('/studio/setup/school')}>Where strangers buy…</MenuItem>
+      <MenuItem onSelect={() => window.open('/', '_blank', 'noopener')}>Open the shop</MenuItem>
+      <DropdownMenu.Separator className="my-1 h-px bg-line" />
+      <DropdownMenu.Label className="px-3 pt-1 text-[12px] text-ink-3">{creator.email}</DropdownMenu.Label>
+      <MenuItem onSelect={() => void signOut()}>Sign out</MenuItem>
+    </Menu>
+  )
+}

@@ -1,0 +1,56 @@
+import { QueryClientProvider } from '@tanstack/react-query'
+import { createRoot } from 'react-dom/client'
+import { createBrowserRouter, Navigate, RouterProvider } from 'react-router'
+import { queryClient } from './api.ts'
+import { StudioFrame } from './frame/StudioFrame.tsx'
+import { OrdersPage } from './orders/OrdersPage.tsx'
+import { PeoplePage } from './people/PeoplePage.tsx'
+import { CourseBenchPage } from './sell/CourseBench.tsx'
+import { OfferBenchPage } from './sell/OfferBench.tsx'
+import { SellPage } from './sell/SellPage.tsx'
+import { SetUp } from './session/SetUp.tsx'
+import { SignIn } from './session/SignIn.tsx'
+import { useSessionQuery } from './session/session.ts'
+import { GatewaysPage } from './setup/GatewaysPage.tsx'
+import { SchoolPage } from './setup/SchoolPage.tsx'
+import './studio.css'
+
+const router = createBrowserRouter([
+  {
+    path: '/studio',
+    Component: StudioFrame,
+    children: [
+      { index: true, element: <Navigate to="/studio/sell" replace /> },
+      { path: 'sell', Component: SellPage },
+      { path: 'sell/courses/:id', Component: CourseBenchPage },
+      { path: 'sell/offers/:id', Component: OfferBenchPage },
+      { path: 'orders/:id?', Component: OrdersPage },
+      { path: 'people/:id?', Component: PeoplePage },
+      { path: 'setup', element: <Navigate to="/studio/setup/gateways" replace /> },
+      { path: 'setup/gateways', Component: GatewaysPage },
+      { path: 'setup/school', Component: SchoolPage },
+      { path: '*', element: <Navigate to="/studio/sell" replace /> },
+    ],
+  },
+])
+
+/** Set-up, sign-in or the studio, by what the server says of this browser. */
+function Studio() {
+  const session = useSessionQuery()
+  if (session.error)
+    return (
+      <main className="grid min-h-screen place-items-center">
+        <p role="alert">{session.error.message}</p>
+      </main>
+    )
+  if (!session.data) return null
+  if (!session.data.isSetUp) return <SetUp />
+  if (!session.data.creator) return <SignIn />
+  return <RouterProvider router={router} />
+}
+
+createRoot(document.getElementById('app') as HTMLElement).render(
+  <QueryClientProvider client={queryClient}>
+    <Studio />
+  </QueryClientProvider>,
+)

@@ -1,0 +1,270 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import type { ReactNode } from 'react'
+import { Link } from 'react-router'
+import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { sayMoment } from '../../ui/dates.ts'
+import { unwrap } from '../../ui/problem.ts'
+import { State } from '../../ui/State.tsx'
+import { type Knot, Thread } from '../../ui/Thread.tsx'
+import { api } from '../api.ts'
+import { Reflection, Section } from '../frame/Places.tsx'
+import { GrantRow } from '../people/GrantRow.tsx'
+import { useSession } from '../session/session.ts'
+import { Journal } from './Journal.tsx'
+import { attemptState, messageKind, orderState } from './words.ts'
+
+const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
+type Order = Awaited<ReturnType<typeof loadOrder>>
+
+export function useOrder(id: string | undefined) {
+  const { mode } = useSession()
+  return useQuery({
+    queryKey: ['order', mode, id],
+    enabled: id !== undefined,
+    queryFn: () => loadOrder(id as string),
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** One order: its lines, payments, attempts and grants. */
+export function OrderBench({ order }: { order: Order }) {
+  const { school } = useSession()
+  const money = { ...school, currency: order.currency }
+  const [shape, word] = orderState(order.state)
+  return (
+    <>
+      <p className="text-[13px] text-ink-3">
+        Order {order.number} · {sayMoment(order.createdAt, school.timeZone)}
+      </p>
+      <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
+        <h1 className="text-[27px]">{order.payToday === 0 ? 'Free' : formatMoney(order.payToday, money)}</h1>
+        <State shape={shape}>{word}</State>
+      </div>
+      <p className="mt-1">
+        by{' '}
+        <Link className="link" to={`/studio/people/${order.person.id}`}>
+          {order.person.name}
+        </Link>
+        , {order.person.email}
+      </p>
+      <Section title="What">
+        <Lines order={order} money={money} />
+      </Section>
+      <Section title="Payments">
+        {order.payments.length === 0 ? (
+          <p className="pt-[5px] text-ink-2">Nothing is due, now or later.</p>
+        ) : (
+          <Payments order={order} money={money} />
+        )}
+      </Section>
+      {order.attempts.length > 0 && (
+        <Section title="Attempts">
+          <Attempts order={order} money={money} />
+        </Section>
+      )}
+      <Section title="Opened">
+        {order.grants.length === 0 && (
+          <p className="pt-[5px] text-ink-2">Nothing; courses open when the order is paid.</p>
+        )}
+        {order.grants.map((grant) => (
+          <GrantRow key={grant.id} grant={grant} />
+        ))}
+      </Section>
+    </>
+  )
+}
+
+function Table({ head, children }: { head: [string, boolean][]; children: ReactNode }) {
+  return (
+    <div className="overflow-x-auto">
+      <table className="w-full text-[13.5px] [&_td]:border-b [&_td]:border-line [&_td]:py-1.5 [&_td]:pr-3 [&_td]:align-top">
+        <thead>
+          <tr>
+            {head.map(([label, isNumber]) => (
+              <th
+                key={label}
+                scope="col"
+                className={`border-b border-line-2 py-1.5 pr-3 text-[12px] font-semibold text-ink-3 ${isNumber ? 'text-right' : 'text-left'}`}
+              >
+                {label}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>{children}</tbody>
+      </table>
+    </div>
+  )
+}
+
+function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
+  const { today } = order.quote
+  return (
+    <Table
+      head={[
+        ['Course', false],
+        ['Offer', false],
+        ['Price', true],
+        ['VAT', true],
+        ['Today', true],
+      ]}
+    >
+      {order.lines.map((line) => {
+        const due = line.quoted.payments.filter((payment) => payment.due === order.quote.purchaseDay)
+        const sum = (pick: (payment: (typeof due)[number]) => number) =>
+          formatMoney(
+            due.reduce((all, payment) => all + pick(payment), 0),
+            money,
+          )
+        return (
+          <tr key={line.id}>
+            <td>{line.courseTitle}</td>
+            <td>{line.offerName}</td>
+            <td className="text-right">{sum((payment) => payment.price - payment.discount)}</td>
+            <td className="text-right">{sum((payment) => payment.tax)}</td>
+            <td className="text-right font-semibold">{sum((payment) => payment.pay)}</td>
+          </tr>
+        )
+      })}
+      {order.lines.length > 1 && (
+        <tr>
+          <td colSpan={4}>In all</td>
+          <td className="text-right font-semibold">{formatMoney(today.pay, money)}</td>
+        </tr>
+      )}
+    </Table>
+  )
+}
+
+function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
+  const { school } = useSession()
+  return (
+    <Table
+      head={[
+        ['Due', false],
+        ['Amount', true],
+        ['State', false],
+        ['Collected', false],
+      ]}
+    >
+      {order.payments.map((payment) => (
+        <tr key={payment.id}>
+          <td>{sayDay(payment.due, school.language)}</td>
+          <td className="text-right">{formatMoney(payment.pay, money)}</td>
+          <td>
+            {payment.state === 'collected' ? <State shape="received">received</State> : <State shape="due">due</State>}
+          </td>
+          <td>{payment.collectedAt ? sayMoment(payment.collectedAt, school.timeZone) : '–'}</td>
+        </tr>
+      ))}
+    </Table>
+  )
+}
+
+function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
+  const { school } = useSession()
+  return (
+    <ol>
+      {order.attempts.map((attempt) => {
+        const [shape, word] = attemptState(attempt.state, attempt.reason)
+        return (
+          <li key={attempt.id} className="border-b border-line py-2 text-[13.5px]">
+            <p className="flex flex-wrap items-baseline justify-between gap-x-4">
+              <State shape={shape}>{word}</State>
+              <span>
+                {formatMoney(attempt.amount, money)}
+                {attempt.fee !== null && <span className="text-ink-3">, fee {formatMoney(attempt.fee, money)}</span>}
+              </span>
+            </p>
+            <p className="text-[13px] text-ink-2">
+              {sayMoment(attempt.startedAt, school.timeZone)}
+              {attempt.method && ` · ${attempt.method}`}
+            </p>
+            <p className="text-[12.5px] text-ink-3" title={`Our key: ${attempt.key}`}>
+              {attempt.reference ? (
+                <>
+                  Gateway’s reference <span className="font-mono">{attempt.reference}</span>
+                </>
+              ) : (
+                'No reference from the gateway'
+              )}
+            </p>
+          </li>
+        )
+      })}
+    </ol>
+  )
+}
+
+/** What follows from an order: how it went, its messages, its journal. */
+export function OrderMirror({ order }: { order: Order }) {
+  const { school } = useSession()
+  const money = { ...school, currency: order.currency }
+  const grant = order.grants.find(({ endedAt }) => endedAt === null)
+  const knots = order.payments.map(
+    (payment): Knot => ({
+      amount: formatMoney(payment.pay, money, true),
+      when: sayDayShort(payment.due),
+      state: payment.state === 'collected' ? 'collected' : 'to-come',
+    }),
+  )
+  return (
+    <>
+      <Reflection label={`Order ${order.number}`}>
+        <p className="display text-[19px] leading-snug font-medium">{summary(order, money)}</p>
+        <div className="mt-2">
+          <Thread
+            knots={knots}
+            ribbon={
+              grant
+                ? {
+                    label: grant.closes
+                      ? `open until ${sayDay(grant.closes, school.language)}`
+                      : 'course open, for good',
+                    ends: grant.closes,
+                    cloth: grant.cloth,
+                  }
+                : null
+            }
+          />
+        </div>
+      </Reflection>
+      {order.messages.length > 0 && (
+        <Reflection label="Messages">
+          {order.messages.map((message) => (
+            <p key={message.id} className="flex flex-wrap items-center gap-x-2 text-[13.5px]">
+              <State shape={message.state === 'sent' ? 'received' : message.state === 'failed' ? 'late' : 'awaited'}>
+                {messageKind(message.kind)}
+              </State>{' '}
+              {message.state === 'sent' && message.sentAt
+                ? `sent ${sayMoment(message.sentAt, school.timeZone)}`
+                : message.state === 'failed'
+                  ? `could not be sent so far: ${message.error}`
+                  : 'on its way'}
+            </p>
+          ))}
+        </Reflection>
+      )}
+      <Reflection label="Happened">
+        <Journal entries={order.journal} />
+      </Reflection>
+    </>
+  )
+}
+
+function summary(order: Order, money: MoneyFormat): string {
+  const toCome = order.payments.filter(({ state }) => state === 'due')
+  if (order.state === 'paid' && toCome.length > 0) {
+    const all = order.payments.reduce((sum, { pay }) => sum + pay, 0)
+    const of = order.quote.committed === null ? '' : ` of ${formatMoney(all, money)}`
+    return `${formatMoney(order.payToday, money)}${of} came. Next: ${formatMoney(toCome[0]?.pay ?? 0, money)} on ${sayDay(toCome[0]?.due ?? '', money.language)}.`
+  }
+  if (order.state === 'paid')
+    return order.payToday === 0
+      ? 'Nothing was due; the course is open.'
+      : `${formatMoney(order.payToday, money)} came. The course is open.`
+  if (order.state === 'paying')
+    return `${formatMoney(order.payToday, money)} is being paid. The outcome is looked up by itself.`
+  return `${formatMoney(order.payToday, money)} did not come. Nothing was opened; the buyer can try again.`
+}

@@ -1,0 +1,99 @@
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import type { StateShape } from '../../ui/State.tsx'
+
+/** An order's state as shape and word. */
+export function orderState(state: 'open' | 'paying' | 'paid'): readonly [StateShape, string] {
+  if (state === 'paid') return ['received', 'paid']
+  return state === 'paying' ? ['awaited', 'being paid'] : ['due', 'not paid']
+}
+
+/** An attempt's state as shape and word. */
+export function attemptState(state: string, reason: string | null): readonly [StateShape, string] {
+  switch (state) {
+    case 'collected':
+      return ['received', 'collected']
+    case 'declined':
+      return ['failed', `declined: ${reasonInWords(reason)}`]
+    case 'abandoned':
+      return ['off', 'not finished']
+    case 'confirming':
+      return ['awaited', 'waits for the buyer’s approval']
+    case 'unknown':
+      return ['late', 'no answer yet, being looked up']
+    default:
+      return ['awaited', 'on its way']
+  }
+}
+
+function reasonInWords(reason: string | number | null | undefined): string {
+  switch (reason) {
+    case 'not-enough-money':
+      return 'not enough money'
+    case 'refused-by-buyer':
+      return 'refused by the buyer'
+    case 'expired':
+      return 'card expired'
+    case 'bad-token':
+      return 'card details not usable'
+    default:
+      return 'refused'
+  }
+}
+
+const MESSAGES: Record<string, string> = { receipt: 'receipt', password: 'password link', given: 'news of the course' }
+
+export function messageKind(kind: string | number | null | undefined): string {
+  return MESSAGES[String(kind)] ?? String(kind)
+}
+
+interface Entry {
+  what: string
+  data: Record<string, string | number | null>
+}
+
+/** One row of a journal in plain words. */
+export function journalInWords({ what, data }: Entry, money: MoneyFormat): string {
+  const amount = typeof data.amount === 'number' ? formatMoney(data.amount, money) : ''
+  const source =
+    data.source === 'event' ? ', by the gateway’s event' : data.source === 'lookup' ? ', found by looking it up' : ''
+  switch (what) {
+    case 'order-placed':
+      return `Ordered, for ${amount}`
+    case 'order-changed':
+      return `Ordered again, for ${amount}`
+    case 'attempt-started':
+      return `Asked the gateway for ${amount}`
+    case 'attempt-unknown':
+      return 'The gateway did not answer; looking it up by its key'
+    case 'attempt-confirming':
+      return 'The bank asks the buyer to approve'
+    case 'attempt-declined':
+      return `Declined: ${reasonInWords(data.reason)}${source}`
+    case 'attempt-abandoned':
+      return `Not finished by the buyer${source}; nothing was charged`
+    case 'attempt-collected':
+      return `Collected ${amount}${data.method ? ` by ${data.method}` : ''}${source}`
+    case 'attempt-surplus':
+      return `The gateway collected ${amount} once more (${data.reference}). Give it back there.`
+    case 'order-paid':
+      return 'Paid'
+    case 'agreement-begun':
+      return `Later payments are agreed${data.method ? `, by ${data.method}` : ''}`
+    case 'course-opened':
+      return `Opened ${data.course}${data.closes ? ` until ${data.closes}` : ' for good'}`
+    case 'course-given':
+      return `Given by hand: ${data.course}. “${data.note}”`
+    case 'course-taken-back':
+      return `Taken back: ${data.course}. “${data.note}”`
+    case 'message-queued':
+      return `Message on its way: ${messageKind(data.kind)}`
+    case 'message-sent':
+      return `Message sent: ${messageKind(data.kind)}`
+    case 'message-failed':
+      return `Message could not be sent yet: ${messageKind(data.kind)} (${data.why})`
+    case 'password-set':
+      return 'The buyer set a password'
+    default:
+      return what
+  }
+}

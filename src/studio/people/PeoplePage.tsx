@@ -1,0 +1,289 @@
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link, NavLink, useNavigate, useParams } from 'react-router'
+import { formatMoney } from '../../core/money/format.ts'
+import { Button } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
+import { sayMoment } from '../../ui/dates.ts'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { State } from '../../ui/State.tsx'
+import { api, queryClient } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
+import { Places, Reflection, Section } from '../frame/Places.tsx'
+import { Journal } from '../orders/Journal.tsx'
+import { messageKind, orderState } from '../orders/words.ts'
+import { useShelf } from '../sell/queries.ts'
+import { useSession } from '../session/session.ts'
+import { GrantRow } from './GrantRow.tsx'
+import { NoteDialog } from './NoteDialog.tsx'
+
+const loadPerson = (id: string) => unwrap(api.people[':id'].$get({ param: { id } }))
+type PersonShown = Awaited<ReturnType<typeof loadPerson>>
+
+/** People: the list, one buyer, and what happened. */
+export function PeoplePage() {
+  const { id } = useParams()
+  const { mode } = useSession()
+  const person = useQuery({
+    queryKey: ['person', mode, id],
+    enabled: id !== undefined,
+    queryFn: () => loadPerson(id as string),
+  })
+  const nobody = (
+    <div className="mx-auto max-w-[50ch] py-16 text-ink-2">
+      <h1 className="text-[27px] text-ink">People</h1>
+      <p className="mt-3">
+        Everyone who ordered, or was given a course, in {mode === 'practice' ? 'Practice' : 'Live'}. Choose someone to
+        see their orders and courses, to give a course by hand, or to take one back.
+      </p>
+    </div>
+  )
+  return (
+    <Places
+      shelfLabel="People"
+      columns="lg:grid-cols-[336px_minmax(0,1fr)_330px]"
+      shelf={<PeopleList />}
+      bench={
+        id ? (
+          person.data ? (
+            <PersonBench shown={person.data} />
+          ) : (
+            <p className="py-10 text-ink-2">{person.error?.message}</p>
+          )
+        ) : (
+          nobody
+        )
+      }
+      mirror={person.data && id ? <PersonMirror shown={person.data} /> : null}
+    />
+  )
+}
+
+function PeopleList() {
+  const { mode } = useSession()
+  const [search, setSearch] = useState('')
+  const [isAdding, setAdding] = useState(false)
+  const list = useInfiniteQuery({
+    queryKey: ['people', mode, search],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) =>
+      unwrap(api.people.$get({ query: { search, ...(pageParam === undefined ? {} : { after: pageParam }) } })),
+    getNextPageParam: (page) => page.next ?? undefined,
+  })
+  const people = list.data?.pages.flatMap((page) => page.people) ?? []
+  return (
+    <>
+      <div className="grid gap-2 px-1.5 pb-2">
+        <div className="flex items-baseline justify-between">
+          <h2 className="text-[15px]">People</h2>
+          <Button kind="link" className="text-[13px]" onClick={() => setAdding(true)}>
+            Add someone
+          </Button>
+        </div>
+        <input
+          type="search"
+          aria-label="Search people"
+          placeholder="Name or address"
+          value={search}
+          onChange={(event) => setSearch(event.target.value)}
+          className="w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
+        />
+      </div>
+      <ul>
+        {people.map((person) => (
+          <li key={person.id}>
+            <NavLink
+              to={`/studio/people/${person.id}`}
+              className={({ isActive }) =>
+                classes(
+                  'grid grid-cols-[1fr_auto] gap-x-3 rounded-field px-2 py-1.5 text-[13px]',
+                  isActive ? 'bg-acorn' : 'hover:bg-sheet-2',
+                )
+              }
+            >
+              <span className="truncate font-semibold">{person.name}</span>
+              <span className="text-ink-2">
+                {person.courses} {person.courses === 1 ? 'course' : 'courses'}
+              </span>
+              <span className="truncate text-ink-2">{person.email}</span>
+              <span className="text-ink-2">{person.orders} paid</span>
+            </NavLink>
+          </li>
+        ))}
+      </ul>
+      {list.isSuccess && people.length === 0 && (
+        <p className="px-2 text-ink-2">
+          {search ? 'Nobody is called that.' : 'Nobody yet. Buyers appear here by themselves.'}
+        </p>
+      )}
+      {list.hasNextPage && (
+        <Button kind="link" className="px-2 py-2" onClick={() => void list.fetchNextPage()}>
+          Show more
+        </Button>
+      )}
+      {isAdding && <AddPerson onClose={() => setAdding(false)} />}
+    </>
+  )
+}
+
+function AddPerson({ onClose }: { onClose: () => void }) {
+  const [name, setName] = useState('')
+  const [email, setEmail] = useState('')
+  const [error, setError] = useState<ApiError | null>(null)
+  const navigate = useNavigate()
+  const add = async () => {
+    try {
+      const { id } = await unwrap(api.people.$post({ json: { name, email } }))
+      await queryClient.invalidateQueries({ queryKey: ['people'] })
+      onClose()
+      navigate(`/studio/people/${id}`)
+    } catch (problem) {
+      if (!(problem instanceof ApiError)) throw problem
+      setError(problem)
+    }
+  }
+  return (
+    <Dialog title="Add someone" text="Then give them a course. They are told when you do." onClose={onClose}>
+      <form
+        noValidate
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault()
+          void add()
+        }}
+      >
+        <Field label="Name" error={error?.at('/name')}>
+          {(wiring) => (
+            <input {...wiring} className={BOX_INPUT} value={name} onChange={(event) => setName(event.target.value)} />
+          )}
+        </Field>
+        <Field label="Email" error={error?.at('/email') ?? (error?.problem.errors.length === 0 ? error.message : null)}>
+          {(wiring) => (
+            <input
+              {...wiring}
+              type="email"
+              className={BOX_INPUT}
+              value={email}
+              onChange={(event) => setEmail(event.target.value)}
+            />
+          )}
+        </Field>
+        <div className="mt-2 flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="press" type="submit">
+            Add
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  )
+}
+
+function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown }) {
+  const { school } = useSession()
+  const [isGiving, setGiving] = useState(false)
+  return (
+    <>
+      <p className="text-[13px] text-ink-3">Since {sayMoment(person.createdAt, school.timeZone)}</p>
+      <div className="mt-1 flex flex-wrap items-center justify-between gap-3">
+        <h1 className="text-[27px]">{person.name}</h1>
+        <Button kind="press" onClick={() => setGiving(true)}>
+          Give a course…
+        </Button>
+      </div>
+      <p className="mt-1 text-ink-2">
+        {person.email} · {person.hasPassword ? 'has set a password' : 'has not set a password yet'}
+      </p>
+      <Section title="Courses">
+        {grants.length === 0 && <p className="pt-[5px] text-ink-2">None.</p>}
+        {grants.map((grant) => (
+          <GrantRow key={grant.id} grant={grant} />
+        ))}
+      </Section>
+      <Section title="Orders">
+        {orders.length === 0 && <p className="pt-[5px] text-ink-2">None.</p>}
+        <ul>
+          {orders.map((order) => {
+            const [shape, word] = orderState(order.state)
+            return (
+              <li key={order.id} className="flex items-baseline gap-4 border-b border-line py-1.5">
+                <Link className="link" to={`/studio/orders/${order.id}`}>
+                  {order.number}
+                </Link>
+                <span>
+                  {order.payToday === 0 ? 'free' : formatMoney(order.payToday, { ...school, currency: order.currency })}
+                </span>
+                <State shape={shape}>{word}</State>
+                <time className="ml-auto text-[13px] text-ink-3">{sayMoment(order.createdAt, school.timeZone)}</time>
+              </li>
+            )
+          })}
+        </ul>
+      </Section>
+      {isGiving && <GiveCourse personId={person.id} name={person.name} onClose={() => setGiving(false)} />}
+    </>
+  )
+}
+
+function GiveCourse({ personId, name, onClose }: { personId: string; name: string; onClose: () => void }) {
+  const shelf = useShelf()
+  const [courseId, setCourseId] = useState('')
+  const give = async (note: string) => {
+    await unwrap(api.people[':id'].grants.$post({ param: { id: personId }, json: { courseId, note } }))
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <NoteDialog
+      title={`Give ${name} a course`}
+      text="It opens at once, and they are told by a message."
+      action="Give it"
+      run={give}
+      onClose={onClose}
+    >
+      <Field label="Course" className="mb-3">
+        {(wiring) => (
+          <select
+            {...wiring}
+            className={BOX_INPUT}
+            value={courseId}
+            onChange={(event) => setCourseId(event.target.value)}
+          >
+            <option value="">Choose a course</option>
+            {(shelf.data ?? [])
+              .filter(({ isLive }) => isLive)
+              .map((course) => (
+                <option key={course.id} value={course.id}>
+                  {course.title}
+                </option>
+              ))}
+          </select>
+        )}
+      </Field>
+    </NoteDialog>
+  )
+}
+
+function PersonMirror({ shown: { messages, journal } }: { shown: PersonShown }) {
+  const { school } = useSession()
+  return (
+    <>
+      <Reflection label="Messages">
+        {messages.length === 0 && <p className="text-ink-2">None.</p>}
+        {messages.map((message) => (
+          <p key={message.id} className="flex flex-wrap items-center gap-x-2 text-[13.5px]">
+            <State shape={message.state === 'sent' ? 'received' : message.state === 'failed' ? 'late' : 'awaited'}>
+              {messageKind(message.kind)}
+            </State>{' '}
+            {sayMoment(message.sentAt ?? message.createdAt, school.timeZone)}
+          </p>
+        ))}
+      </Reflection>
+      {journal.length > 0 && (
+        <Reflection label="Happened">
+          <Journal entries={journal} />
+        </Reflection>
+      )}
+    </>
+  )
+}

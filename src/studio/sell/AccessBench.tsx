@@ -1,0 +1,94 @@
+import { addDays } from '../../core/calendar/day.ts'
+import type { DraftTerms } from '../../core/content/offer.ts'
+import type { Access } from '../../core/terms/terms.ts'
+import { CountField, DateField, Pick, SpanField } from './InlineFields.tsx'
+
+interface AccessBenchProps {
+  access: Access
+  terms: DraftTerms
+  today: string
+  onChange: (access: Access) => void
+}
+
+type How = 'forever' | 'span' | 'until' | 'whilePaying'
+
+/** When the course is open, as a sentence. */
+export function AccessBench({ access, terms, today, onChange }: AccessBenchProps) {
+  const { lasts, from, graceDays } = access
+  const how: How = typeof lasts === 'string' ? lasts : 'until' in lasts ? 'until' : 'span'
+  const isSubscription = terms.kind === 'subscription'
+  const hasLater = isSubscription || terms.kind === 'installments'
+  const choose = (next: How) => {
+    if (next === 'forever') onChange({ ...access, lasts: 'forever' })
+    else if (next === 'whilePaying') onChange({ from: null, lasts: 'whilePaying', graceDays: graceDays || 3 })
+    else if (next === 'span') onChange({ ...access, lasts: { count: 1, unit: 'year' } })
+    else onChange({ ...access, lasts: { until: addDays(from ?? today, 365) } })
+  }
+  return (
+    <p id="offer-access" className="pt-[5px] text-[16.5px] leading-[2.1]">
+      Opens{' '}
+      {how === 'whilePaying' ? (
+        'at purchase'
+      ) : (
+        <Pick
+          label="When it opens"
+          value={from === null ? 'purchase' : 'date'}
+          options={[
+            ['purchase', 'at purchase'],
+            ['date', 'on'],
+          ]}
+          onChange={(when) => onChange({ ...access, from: when === 'purchase' ? null : addDays(today, 14) })}
+        />
+      )}
+      {from !== null && (
+        <>
+          {' '}
+          <DateField label="Opens on" kind="date" value={from} onChange={(day) => onChange({ ...access, from: day })} />
+        </>
+      )}{' '}
+      and stays open{' '}
+      <Pick
+        label="How long it stays open"
+        value={how}
+        options={[
+          ['forever', 'for good'],
+          ['span', 'for'],
+          ['until', 'until'],
+          ...(isSubscription ? ([['whilePaying', 'while it is paid']] as const) : []),
+        ]}
+        onChange={choose}
+      />
+      {typeof lasts === 'object' && 'count' in lasts && (
+        <>
+          {' '}
+          <SpanField label="Open for" span={lasts} onChange={(span) => onChange({ ...access, lasts: span })} />
+        </>
+      )}
+      {typeof lasts === 'object' && 'until' in lasts && (
+        <>
+          {' '}
+          <DateField
+            label="Open until"
+            kind="date"
+            value={lasts.until}
+            onChange={(until) => onChange({ ...access, lasts: { until } })}
+          />
+        </>
+      )}
+      {'\u2060. '}
+      {hasLater && (
+        <>
+          A late payment shuts it after{' '}
+          <CountField
+            label="Days of grace"
+            value={graceDays}
+            least={0}
+            most={90}
+            onChange={(days) => onChange({ ...access, graceDays: days })}
+          />{' '}
+          {graceDays === 1 ? 'day' : 'days'}.
+        </>
+      )}
+    </p>
+  )
+}

@@ -1,0 +1,243 @@
+import { MoreHorizontal } from 'lucide-react'
+import { useState } from 'react'
+import { useNavigate, useParams } from 'react-router'
+import { toast } from 'sonner'
+import { courseChanges } from '../../core/content/changes.ts'
+import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
+import type { Fix } from '../../core/readiness/readiness.ts'
+import { Button } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
+import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { api, queryClient } from '../api.ts'
+import { ConflictDialog } from '../drafting/ConflictDialog.tsx'
+import { DraftBar } from '../drafting/DraftBar.tsx'
+import { PublishDialog } from '../drafting/PublishDialog.tsx'
+import { useDraft } from '../drafting/useDraft.ts'
+import { Menu, MenuItem } from '../frame/Menu.tsx'
+import { Places, Section } from '../frame/Places.tsx'
+import { CourseMirror } from './CourseMirror.tsx'
+import { CoverField } from './CoverField.tsx'
+import { Lessons, newLesson } from './Lessons.tsx'
+import { type BenchCourse, refreshShelf, useCourse } from './queries.ts'
+import { RichText } from './RichText.tsx'
+import { Shelf } from './Shelf.tsx'
+
+/** The bench for the course in the address. */
+export function CourseBenchPage() {
+  const { id = '' } = useParams()
+  const course = useCourse(id)
+  if (course.error)
+    return (
+      <Places
+        shelfLabel="Courses"
+        shelf={<Shelf />}
+        bench={<p className="py-10 text-ink-2">{course.error.message}</p>}
+        mirror={null}
+      />
+    )
+  if (!course.data) return <Places shelfLabel="Courses" shelf={<Shelf />} bench={null} mirror={null} />
+  return <CourseBench key={course.data.id} course={course.data} />
+}
+
+function CourseBench({ course }: { course: BenchCourse }) {
+  const navigate = useNavigate()
+  const [isPublishing, setPublishing] = useState(false)
+  const [slug, setSlug] = useState(course.slug)
+  const draft = useDraft<CourseContent>({
+    first: course,
+    save: async (baseRev, content) => {
+      const saved = await unwrap(
+        api.catalogue.courses[':id'].draft.$put({ param: { id: course.id }, json: { baseRev, content } }),
+      )
+      setSlug(saved.slug)
+      void refreshShelf()
+      return saved
+    },
+  })
+  const { content, change, state } = draft
+  const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
+
+  const act = async (call: () => Promise<void>) => {
+    try {
+      await call()
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      toast(error.message)
+    }
+  }
+  const reload = async () => {
+    await Promise.all([queryClient.invalidateQueries({ queryKey: ['course', course.id] }), refreshShelf()])
+  }
+  const setRetired = (isRetired: boolean) =>
+    act(async () => {
+      await unwrap(api.catalogue.courses[':id'].retired.$put({ param: { id: course.id }, json: { isRetired } }))
+      toast(isRetired ? 'Retired. It is sold no more; who has it keeps it.' : 'Brought back.')
+      await reload()
+    })
+  const duplicate = () =>
+    act(async () => {
+      const { id } = await unwrap(api.catalogue.courses[':id'].duplicate.$post({ param: { id: course.id } }))
+      await refreshShelf()
+      navigate(`/studio/sell/courses/${id}`)
+    })
+  const fix = (to: Fix['to']) => {
+    if (to === 'bring-back') void setRetired(false)
+    else if (to === 'add-lesson') change({ lessons: [...content.lessons, newLesson()] })
+    else setPublishing(true)
+  }
+  const remove = () =>
+    act(async () => {
+      await unwrap(api.catalogue.courses[':id'].$delete({ param: { id: course.id } }))
+      await refreshShelf()
+      navigate('/studio/sell')
+    })
+
+  return (
+    <Places
+      shelfLabel="Courses"
+      shelf={<Shelf />}
+      bench={
+        <>
+          <div className="flex items-center gap-3 max-sm:flex-wrap">
+            <p className="min-w-0 truncate text-[13px] text-ink-3">
+              Course{course.retiredAt ? ' · retired' : course.live ? ' · live' : ' · not live yet'}
+            </p>
+            <DraftBar draft={draft}>
+              {course.retiredAt ? (
+                <Button onClick={() => setRetired(false)}>Bring back</Button>
+              ) : (
+                <Button
+                  kind="press"
+                  onClick={async () => {
+                    await draft.flush()
+                    setPublishing(true)
+                  }}
+                >
+                  Publish…
+                </Button>
+              )}
+              <Menu
+                trigger={
+                  <Button aria-label="More" className="px-2">
+                    <MoreHorizontal size={18} />
+                  </Button>
+                }
+              >
+                <MenuItem onSelect={() => void duplicate()}>Duplicate</MenuItem>
+                {!course.retiredAt && <MenuItem onSelect={() => void setRetired(true)}>Retire</MenuItem>}
+                <MenuItem disabled={course.wasSold} onSelect={() => void remove()}>
+                  {course.wasSold ? 'Delete (was sold)' : 'Delete'}
+                </MenuItem>
+              </Menu>
+            </DraftBar>
+          </div>
+          <h1 className="mt-1 text-[27px]">
+            <input
+              aria-label="Title of the course"
+              aria-invalid={Boolean(errorAt('title'))}
+              placeholder="Title of the course"
+              maxLength={120}
+              value={content.title}
+              onChange={(event) => change({ title: event.target.value })}
+              className="display w-full rounded bg-transparent font-semibold placeholder:text-ink-3 hover:bg-sheet-2"
+            />
+          </h1>
+          {errorAt('title') && (
+            <p role="alert" className="text-[13px] font-medium text-failed">
+              {errorAt('title')}
+            </p>
+          )}
+          <Section title="In short">
+            <Field
+              label="Short text"
+              hint={`Stands below the title on every page. ${300 - content.summary.length} letters left.`}
+              error={errorAt('summary')}
+            >
+              {(wiring) => (
+                <textarea
+                  {...wiring}
+                  rows={2}
+                  maxLength={300}
+                  className={BOX_INPUT}
+                  value={content.summary}
+                  onChange={(event) => change({ summary: event.target.value })}
+                />
+              )}
+            </Field>
+            <ClothChoice content={content} change={change} />
+          </Section>
+          <Section title="Description">
+            <RichText
+              label="Description"
+              html={content.description}
+              onChange={(description) => change({ description })}
+            />
+          </Section>
+          <Section title="Cover">
+            <CoverField coverId={content.coverId} onChange={(coverId) => change({ coverId })} />
+          </Section>
+          <Section title="Lessons">
+            <Lessons lessons={content.lessons} onChange={(lessons) => change({ lessons })} />
+          </Section>
+          {isPublishing && (
+            <PublishDialog
+              title={`Publish “${content.title}”`}
+              changes={courseChanges(course.live, draft.saved.draft)}
+              notes={['Prices are published at their offers.']}
+              blocked={[]}
+              publish={async () => {
+                await unwrap(
+                  api.catalogue.courses[':id'].publish.$post({
+                    param: { id: course.id },
+                    json: { rev: draft.revision() },
+                  }),
+                )
+                toast('Live. Buyers see it now.')
+                await reload()
+              }}
+              onClose={() => setPublishing(false)}
+            />
+          )}
+          {draft.theirs && (
+            <ConflictDialog
+              changes={courseChanges(draft.theirs.draft, content)}
+              settle={(whose) => void draft.settle(whose)}
+            />
+          )}
+        </>
+      }
+      mirror={<CourseMirror course={course} slug={slug} content={content} fix={fix} />}
+    />
+  )
+}
+
+function ClothChoice({ content, change }: { content: CourseContent; change: (patch: Partial<CourseContent>) => void }) {
+  return (
+    <fieldset className="mt-3 flex items-center gap-2">
+      <legend className="float-left mr-1 text-[13px] font-semibold">Cloth</legend>
+      {CLOTHS.map((cloth) => (
+        <label
+          key={cloth}
+          title={cloth}
+          className={classes(
+            'block size-7 cursor-pointer rounded-[5px] border-2 has-focus-visible:outline-2 has-focus-visible:outline-leaf',
+            CLOTH_CLASS[cloth],
+            cloth === content.cloth ? 'border-ink ring-2 ring-acorn' : 'border-transparent',
+          )}
+        >
+          <input
+            type="radio"
+            name="cloth"
+            value={cloth}
+            checked={cloth === content.cloth}
+            onChange={() => change({ cloth })}
+            className="sr-only"
+          />
+          <span className="sr-only">{cloth}</span>
+        </label>
+      ))}
+    </fieldset>
+  )
+}

@@ -1,0 +1,103 @@
+import { Link } from 'react-router'
+import type { CourseContent } from '../../core/content/course.ts'
+import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
+import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { State } from '../../ui/State.tsx'
+import { Reflection } from '../frame/Places.tsx'
+import { useSession } from '../session/session.ts'
+import { Obstacles } from './Obstacles.tsx'
+import { type BenchCourse, useShelf } from './queries.ts'
+import { AddOffer, stateOf, useAddOffer } from './Shelf.tsx'
+import { shortPrice } from './shortPrice.ts'
+
+interface CourseMirrorProps {
+  course: BenchCourse
+  slug: string
+  content: CourseContent
+  /** Leads to the fix of an obstacle on the course's own side. */
+  fix: (to: Fix['to']) => void
+}
+
+/** What follows from a course: its offers, what stands in the way, and its page. */
+export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
+  const { school } = useSession()
+  const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []
+  const addOffer = useAddOffer(course.id)
+  const standing = offers.filter(({ isRetired }) => !isRetired)
+  return (
+    <>
+      <Reflection label="How it is sold">
+        <ul className="mb-2 grid gap-1">
+          {standing.map((offer) => {
+            const [shape, word] = stateOf(offer)
+            return (
+              <li key={offer.id} className="flex items-baseline gap-3 text-[14px]">
+                <Link to={`/studio/sell/offers/${offer.id}`} className="link min-w-0 truncate">
+                  {offer.name || 'Untitled offer'}
+                </Link>
+                <span className="font-semibold">{shortPrice(offer, school)}</span>
+                <span className="ml-auto text-[13px]">
+                  <State shape={shape}>{word}</State>
+                </span>
+              </li>
+            )
+          })}
+        </ul>
+        <AddOffer courseId={course.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
+      </Reflection>
+      <Reflection label="Stands in the way of a first sale">
+        <Obstacles
+          obstacles={obstacles(course, content, standing)}
+          fix={(to) => (to === 'price' ? void addOffer() : fix(to))}
+          nothing="Nothing on the course’s side."
+        />
+      </Reflection>
+      <Reflection label="The buyer sees">
+        <div className="overflow-hidden rounded-lg border border-line bg-sheet">
+          <div className={`px-4 py-4 text-[#f4f8ea] ${CLOTH_CLASS[content.cloth]}`}>
+            <p className="display text-[19px] leading-tight font-semibold">{content.title || 'Untitled course'}</p>
+            <p className="mt-1 text-[13.5px]">{content.summary}</p>
+          </div>
+          <ol className="px-4 py-2 text-[13.5px]">
+            {content.lessons.slice(0, 6).map((lesson, index) => (
+              <li key={lesson.id} className="border-b border-line py-1 last:border-0">
+                {index + 1}. {lesson.title || 'Untitled lesson'}
+              </li>
+            ))}
+            {content.lessons.length === 0 && <li className="py-1 text-ink-3">No lessons yet</li>}
+          </ol>
+        </div>
+        {course.live && (
+          <p className="mt-2 text-[13px]">
+            <a className="link" href={`/course/${slug}`} target="_blank" rel="noreferrer">
+              Open the course page
+            </a>
+          </p>
+        )}
+      </Reflection>
+    </>
+  )
+}
+
+function obstacles(course: BenchCourse, content: CourseContent, offers: { isLive: boolean }[]): Obstacle[] {
+  const found: Obstacle[] = []
+  const add = (code: string, level: Obstacle['level'], title: string, detail: string, fix: Obstacle['fix']) =>
+    found.push({ code, level, stopsPublishing: false, title, detail, fix })
+  if (course.retiredAt)
+    add('retired', 'block', 'Retired.', 'It is not sold; who has it keeps it.', {
+      to: 'bring-back',
+      label: 'Bring back',
+    })
+  else if (!course.live)
+    add('draft', 'block', 'Not live yet.', 'No buyer sees it before it is published.', {
+      to: 'publish',
+      label: 'Publish',
+    })
+  if (offers.length === 0)
+    add('no-offer', 'block', 'It has no price.', 'Give it one, or make it free.', { to: 'price', label: 'Give it one' })
+  if (course.live && JSON.stringify(course.live) !== JSON.stringify(content))
+    add('changed', 'warning', 'Buyers still see what was live before.', '', { to: 'publish', label: 'Review' })
+  if (content.lessons.length === 0)
+    add('no-lessons', 'warning', 'No lessons: who buys it finds it empty.', '', { to: 'add-lesson', label: 'Add one' })
+  return found
+}

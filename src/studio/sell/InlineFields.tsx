@@ -1,0 +1,135 @@
+import { X } from 'lucide-react'
+import { useEffect, useRef, useState } from 'react'
+import { LONGEST_SPAN, type Span, type SpanUnit } from '../../core/calendar/day.ts'
+
+const SHELL =
+  'marked inline-flex items-baseline leading-[1.35] focus-within:bg-acorn-soft focus-within:outline-2 focus-within:outline-offset-2 focus-within:outline-leaf'
+
+interface CountFieldProps {
+  label: string
+  value: number
+  least: number
+  most: number
+  onChange: (value: number) => void
+}
+
+/** A whole number inside its sentence. What is out of range is put right when one leaves the field. */
+export function CountField({ label, value, least, most, onChange }: CountFieldProps) {
+  const [text, setText] = useState(String(value))
+  const known = useRef(value)
+  useEffect(() => {
+    if (value === known.current) return
+    known.current = value
+    setText(String(value))
+  }, [value])
+  const type = (typed: string) => {
+    setText(typed)
+    const number = Number(typed)
+    if (!/^\d+$/.test(typed.trim()) || number < least || number > most) return
+    known.current = number
+    onChange(number)
+  }
+  const isOff = text.trim() !== String(value)
+  return (
+    <span className={SHELL}>
+      <input
+        aria-label={`${label}, ${least} to ${most}`}
+        aria-invalid={isOff}
+        inputMode="numeric"
+        className="fitted min-w-[1ch] bg-transparent font-semibold outline-none"
+        value={text}
+        maxLength={3}
+        onChange={(event) => type(event.target.value)}
+        onBlur={() => setText(String(value))}
+      />
+    </span>
+  )
+}
+
+interface PickProps<T extends string> {
+  label: string
+  value: T
+  options: readonly (readonly [T, string])[]
+  onChange: (value: T) => void
+}
+
+/** A choice inside its sentence. */
+export function Pick<T extends string>({ label, value, options, onChange }: PickProps<T>) {
+  return (
+    <span className={SHELL}>
+      <select
+        aria-label={label}
+        value={value}
+        onChange={(event) => onChange(event.target.value as T)}
+        className="fitted cursor-pointer bg-transparent font-semibold outline-none"
+      >
+        {options.map(([key, name]) => (
+          <option key={key} value={key}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </span>
+  )
+}
+
+const UNITS: readonly SpanUnit[] = ['day', 'week', 'month', 'year']
+
+/** A length of time inside its sentence: "2 weeks". */
+export function SpanField({ label, span, onChange }: { label: string; span: Span; onChange: (span: Span) => void }) {
+  const options = UNITS.map((unit) => [unit, span.count === 1 ? unit : `${unit}s`] as const)
+  return (
+    <>
+      <CountField
+        label={`${label}, how many`}
+        value={span.count}
+        least={1}
+        most={LONGEST_SPAN[span.unit]}
+        onChange={(count) => onChange({ ...span, count })}
+      />{' '}
+      <Pick
+        label={`${label}, unit`}
+        value={span.unit}
+        options={options}
+        onChange={(unit) => onChange({ unit, count: Math.min(span.count, LONGEST_SPAN[unit]) })}
+      />
+    </>
+  )
+}
+
+interface DateFieldProps {
+  label: string
+  value: string
+  kind: 'date' | 'datetime-local'
+  onChange: (value: string) => void
+}
+
+/** A day, or a moment, inside its sentence. */
+export function DateField({ label, value, kind, onChange }: DateFieldProps) {
+  return (
+    <span className={SHELL}>
+      <input
+        aria-label={label}
+        type={kind}
+        value={value}
+        onChange={(event) => event.target.value && onChange(event.target.value)}
+        className="bg-transparent font-semibold outline-none"
+      />
+    </span>
+  )
+}
+
+/** Takes a part out of its sentence again. */
+export function TakeOut({ label, onClick }: { label: string; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="ml-1 inline-grid size-6 place-items-center rounded align-middle text-ink-3 hover:bg-sheet-2 hover:text-ink"
+    >
+      <X size={14} />
+    </button>
+  )
+}

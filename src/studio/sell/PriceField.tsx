@@ -1,0 +1,87 @@
+import { useEffect, useId, useRef, useState } from 'react'
+import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
+import { readMoney } from '../../core/money/parse.ts'
+
+interface PriceFieldProps {
+  label: string
+  amount: number | null
+  money: MoneyFormat
+  /** 0 is a price here too. */
+  mayBeZero?: boolean
+  onChange: (amount: number | null) => void
+}
+
+/**
+ * A price inside its sentence. What is typed is read at once; what cannot be a price is refused in
+ * words here, and the draft keeps the last one that could.
+ */
+export function PriceField({ label, amount, money, mayBeZero = false, onChange }: PriceFieldProps) {
+  const [text, setText] = useState(amount === null ? '' : formatPlain(amount, money))
+  const [error, setError] = useState<string | null>(null)
+  const [wasAmbiguous, setAmbiguous] = useState(false)
+  const known = useRef(amount)
+  const noteId = useId()
+
+  // Undo, redo and the other window change the amount from outside.
+  useEffect(() => {
+    if (amount === known.current) return
+    known.current = amount
+    setText(amount === null ? '' : formatPlain(amount, money))
+    setError(null)
+    setAmbiguous(false)
+  }, [amount, money])
+
+  const type = (typed: string) => {
+    setText(typed)
+    if (typed.trim() === '') {
+      setError(null)
+      setAmbiguous(false)
+      known.current = null
+      return onChange(null)
+    }
+    const read = readMoney(typed, money)
+    const why = read.ok ? (read.amount === 0 && !mayBeZero ? 'A price of 0 is free: choose Free.' : null) : read.why
+    setError(why)
+    setAmbiguous(read.ok && read.ambiguous)
+    if (!read.ok || why) return
+    known.current = read.amount
+    onChange(read.amount)
+  }
+
+  return (
+    <span className="relative inline-block align-baseline">
+      <span className="marked inline-flex items-baseline leading-[1.35] focus-within:bg-acorn-soft focus-within:outline-2 focus-within:outline-offset-2 focus-within:outline-leaf">
+        <span aria-hidden="true">{signOf(money)}</span>
+        <input
+          aria-label={label}
+          aria-invalid={error !== null}
+          aria-describedby={noteId}
+          inputMode="decimal"
+          className="fitted min-w-[4ch] bg-transparent font-semibold outline-none"
+          placeholder="0.00"
+          value={text}
+          maxLength={24}
+          onChange={(event) => type(event.target.value)}
+          onBlur={() => !error && amount !== null && setText(formatPlain(amount, money))}
+        />
+      </span>
+      <span
+        id={noteId}
+        role={error ? 'alert' : 'status'}
+        className="absolute top-full left-0 z-10 mt-1 w-max max-w-[320px] rounded-field bg-failed-soft px-2.5 py-1 text-[13px] leading-snug font-medium text-failed empty:hidden data-[kind=read]:bg-sheet-2 data-[kind=read]:text-ink-2"
+        data-kind={error ? 'error' : 'read'}
+      >
+        {error ?? (wasAmbiguous && amount !== null ? `Read as ${formatMoney(amount, money)}.` : null)}
+      </span>
+    </span>
+  )
+}
+
+function signOf({ currency, language }: MoneyFormat): string {
+  const parts = new Intl.NumberFormat(language, {
+    style: 'currency',
+    currency,
+    currencyDisplay: 'narrowSymbol',
+  }).formatToParts(0)
+  return parts.find((part) => part.type === 'currency')?.value ?? currency
+}

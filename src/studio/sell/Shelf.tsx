@@ -1,0 +1,247 @@
+import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
+import {
+  arrayMove,
+  SortableContext,
+  sortableKeyboardCoordinates,
+  useSortable,
+  verticalListSortingStrategy,
+} from '@dnd-kit/sortable'
+import { CSS } from '@dnd-kit/utilities'
+import { GripVertical } from 'lucide-react'
+import { useState } from 'react'
+import { NavLink, useNavigate, useSearchParams } from 'react-router'
+import { toast } from 'sonner'
+import { Button } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
+import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { StateMark } from '../../ui/State.tsx'
+import { api, queryClient } from '../api.ts'
+import { useSession } from '../session/session.ts'
+import { refreshShelf, type ShelfCourse, type ShelfOffer, useShelf } from './queries.ts'
+import { shortPrice } from './shortPrice.ts'
+
+/** What there is: courses as spines, with their offers, prices and states. */
+export function Shelf() {
+  const shelf = useShelf()
+  const [params, setParams] = useSearchParams()
+  const isNew = params.has('new')
+  const [filter, setFilter] = useState('')
+  const [showsRetired, setShowsRetired] = useState(false)
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  )
+  const courses = shelf.data ?? []
+  const retired = courses.filter((course) => course.isRetired)
+  const shown = courses.filter((course) => (showsRetired || !course.isRetired) && matches(course, filter))
+
+  const onDragEnd = async ({ active, over }: DragEndEvent) => {
+    if (!over || active.id === over.id) return
+    const ids = courses.map(({ id }) => id)
+    const order = arrayMove(ids, ids.indexOf(String(active.id)), ids.indexOf(String(over.id)))
+    queryClient.setQueryData(
+      ['shelf'],
+      order.map((id) => courses.find((course) => course.id === id)),
+    )
+    await unwrap(api.catalogue.courses.order.$put({ json: { ids: order } })).catch((error: ApiError) =>
+      toast(error.message),
+    )
+    await refreshShelf()
+  }
+
+  return (
+    <>
+      <div className="flex items-center justify-between px-1.5 pb-2">
+        <h2 className="text-[15px]">Courses</h2>
+        <Button kind="link" className="text-[13px]" onClick={() => setParams({ new: '' })}>
+          New course
+        </Button>
+      </div>
+      {isNew && <NewCourse onClose={() => setParams({})} />}
+      {courses.length > 6 && (
+        <input
+          aria-label="Find on the shelf"
+          placeholder="Find on the shelf"
+          value={filter}
+          onChange={(event) => setFilter(event.target.value)}
+          className="mb-2 w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
+        />
+      )}
+      {shelf.isSuccess && courses.length === 0 && !isNew && (
+        <div className="px-1.5 text-ink-2">
+          <p>Your courses stand here, each with its prices.</p>
+          <Button kind="press" className="mt-3" onClick={() => setParams({ new: '' })}>
+            Make the first one
+          </Button>
+        </div>
+      )}
+      <DndContext sensors={sensors} onDragEnd={onDragEnd}>
+        <SortableContext items={shown.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
+          <ul>
+            {shown.map((course) => (
+              <Volume key={course.id} course={course} />
+            ))}
+          </ul>
+        </SortableContext>
+      </DndContext>
+      {retired.length > 0 && (
+        <Button kind="link" className="px-1.5 text-[13px]" onClick={() => setShowsRetired(!showsRetired)}>
+          {showsRetired ? 'Hide retired courses' : `Show ${retired.length} retired`}
+        </Button>
+      )}
+    </>
+  )
+}
+
+function matches(course: ShelfCourse, filter: string): boolean {
+  const wanted = filter.trim().toLowerCase()
+  return [course.title, ...course.offers.map(({ name }) => name)].some((text) => text.toLowerCase().includes(wanted))
+}
+
+function Volume({ course }: { course: ShelfCourse }) {
+  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({ id: course.id })
+  return (
+    <li
+      ref={setNodeRef}
+      style={{ transform: CSS.Translate.toString(transform), transition: transition ?? undefined }}
+      className={classes('group relative mb-2.5 grid grid-cols-[7px_1fr] gap-2.5', isDragging && 'z-10 opacity-80')}
+    >
+      <i
+        className={classes(
+          'rounded-l-[3px] rounded-r-[2px] shadow-[inset_-2px_0_0_rgb(0_0_0/.14)]',
+          CLOTH_CLASS[course.cloth],
+          course.isRetired && 'opacity-40',
+        )}
+      />
+      <div className="min-w-0">
+        <div className="flex items-start">
+          <NavLink
+            to={`/studio/sell/courses/${course.id}`}
+            className={({ isActive }) =>
+              classes('-ml-2 min-h-6 min-w-0 flex-1 rounded-[5px] px-2 py-1', isActive && 'bg-acorn')
+            }
+          >
+            <h3 className="text-[14px]">{course.title}</h3>
+            {(!course.isLive || course.isChanged || course.isRetired) && (
+              <span className="text-[12px] text-ink-3">
+                {course.isRetired ? 'retired' : course.isLive ? 'changes not live' : 'not live yet'}
+              </span>
+            )}
+          </NavLink>
+          <button
+            type="button"
+            aria-label={`Move ${course.title}`}
+            className="cursor-grab p-1 text-ink-3 opacity-0 group-hover:opacity-100 focus-visible:opacity-100"
+            {...attributes}
+            {...listeners}
+          >
+            <GripVertical size={14} />
+          </button>
+        </div>
+        {course.offers
+          .filter(({ isRetired }) => !isRetired)
+          .map((offer) => (
+            <OfferLine key={offer.id} offer={offer} />
+          ))}
+        {course.offers.length === 0 && <AddOffer courseId={course.id} />}
+      </div>
+    </li>
+  )
+}
+
+function OfferLine({ offer }: { offer: ShelfOffer }) {
+  const { school } = useSession()
+  const [shape, word] = stateOf(offer)
+  return (
+    <NavLink
+      to={`/studio/sell/offers/${offer.id}`}
+      className={({ isActive }) =>
+        classes(
+          '-ml-2 flex min-h-6 items-center gap-1.5 rounded-[5px] px-2 py-[3px] text-[13px]',
+          isActive ? 'bg-acorn font-semibold text-ink' : 'text-ink-2 hover:bg-sheet-2',
+        )
+      }
+    >
+      <StateMark shape={shape} size={9} />
+      <span className="sr-only">{word}: </span>
+      <span className="min-w-0 truncate" title={word}>
+        {offer.name || 'Untitled offer'}
+      </span>
+      <span className="ml-auto whitespace-nowrap text-ink">{shortPrice(offer, school)}</span>
+    </NavLink>
+  )
+}
+
+/** An offer's state as shape and word. */
+export function stateOf(offer: Pick<ShelfOffer, 'isLive' | 'isChanged' | 'onSale' | 'isRetired'>) {
+  if (offer.isRetired) return ['off', 'retired'] as const
+  if (!offer.isLive) return ['awaited', 'draft'] as const
+  if (!offer.onSale) return ['off', 'off sale'] as const
+  return offer.isChanged ? (['awaited', 'on sale, changes not live'] as const) : (['received', 'on sale'] as const)
+}
+
+/** Makes an offer of a course and opens it on the bench. */
+export function useAddOffer(courseId: string) {
+  const navigate = useNavigate()
+  return async () => {
+    const { id } = await unwrap(api.offers.$post({ json: { courseId } }))
+    await refreshShelf()
+    navigate(`/studio/sell/offers/${id}`)
+  }
+}
+
+export function AddOffer({ courseId, label = 'Give it a price' }: { courseId: string; label?: string }) {
+  const add = useAddOffer(courseId)
+  return (
+    <Button kind="link" className="text-[13px]" onClick={add}>
+      {label}
+    </Button>
+  )
+}
+
+function NewCourse({ onClose }: { onClose: () => void }) {
+  const [title, setTitle] = useState('')
+  const [error, setError] = useState<string | null>(null)
+  const navigate = useNavigate()
+  const create = async () => {
+    try {
+      const { id } = await unwrap(api.catalogue.courses.$post({ json: { title } }))
+      await refreshShelf()
+      navigate(`/studio/sell/courses/${id}`)
+    } catch (problem) {
+      if (!(problem instanceof ApiError)) throw problem
+      setError(problem.at('/title') ?? problem.message)
+    }
+  }
+  return (
+    <form
+      noValidate
+      className="mx-1.5 mb-3 rounded-lg border border-line-2 bg-sheet p-3"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void create()
+      }}
+      onKeyDown={(event) => event.key === 'Escape' && onClose()}
+    >
+      <Field label="Title of the course" error={error}>
+        {(wiring) => (
+          <input
+            {...wiring}
+            autoFocus
+            className={BOX_INPUT}
+            value={title}
+            onChange={(event) => setTitle(event.target.value)}
+          />
+        )}
+      </Field>
+      <div className="mt-2.5 flex gap-2">
+        <Button kind="press" type="submit">
+          Make it
+        </Button>
+        <Button onClick={onClose}>Cancel</Button>
+      </div>
+    </form>
+  )
+}

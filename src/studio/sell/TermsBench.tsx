@@ -1,0 +1,261 @@
+import { type ReactNode, useState } from 'react'
+import { changeKind, type DraftTerms } from '../../core/content/offer.ts'
+import type { MoneyFormat } from '../../core/money/format.ts'
+import { Button } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
+import { CountField, Pick, SpanField, TakeOut } from './InlineFields.tsx'
+import { PriceField } from './PriceField.tsx'
+
+type Installments = Extract<DraftTerms, { kind: 'installments' }>
+type Subscription = Extract<DraftTerms, { kind: 'subscription' }>
+
+interface TermsBenchProps {
+  terms: DraftTerms
+  money: MoneyFormat
+  onChange: (terms: DraftTerms) => void
+}
+
+const KINDS = [
+  ['single', 'One-time'],
+  ['installments', 'Installments'],
+  ['subscription', 'Subscription'],
+  ['openPrice', 'Name your price'],
+  ['free', 'Free'],
+] as const
+
+/** Price terms, edited inside the sentence that they read as. */
+export function TermsBench({ terms, money, onChange }: TermsBenchProps) {
+  return (
+    <>
+      <div role="radiogroup" aria-label="Kind of price" className="flex flex-wrap gap-1">
+        {KINDS.map(([kind, label]) => (
+          <button
+            key={kind}
+            type="button"
+            role="radio"
+            aria-checked={terms.kind === kind}
+            onClick={() => terms.kind !== kind && onChange(changeKind(terms, kind))}
+            className={classes(
+              'rounded-full border px-2 py-[3px] text-[12.5px]',
+              terms.kind === kind
+                ? 'border-ink bg-ink font-semibold text-sheet'
+                : 'border-line-2 text-ink-2 hover:border-ink-2',
+            )}
+          >
+            {label}
+          </button>
+        ))}
+      </div>
+      <div className="py-2 text-[16.5px] leading-[2.1]">
+        <Sentence terms={terms} money={money} onChange={onChange} />
+      </div>
+    </>
+  )
+}
+
+function Sentence({ terms, money, onChange }: TermsBenchProps) {
+  switch (terms.kind) {
+    case 'free':
+      return <>The buyer pays nothing, and leaves a name and an address.</>
+    case 'single':
+      return (
+        <>
+          The buyer pays{' '}
+          <PriceField
+            label="Price"
+            amount={terms.amount}
+            money={money}
+            onChange={(amount) => onChange({ ...terms, amount })}
+          />{' '}
+          once, at purchase.
+        </>
+      )
+    case 'openPrice':
+      return (
+        <>
+          The buyer names the price, at least{' '}
+          <PriceField
+            label="Least price"
+            amount={terms.minimum}
+            money={money}
+            mayBeZero
+            onChange={(minimum) => onChange({ ...terms, minimum })}
+          />
+          ;{' '}
+          <PriceField
+            label="Suggested price"
+            amount={terms.suggested}
+            money={money}
+            mayBeZero
+            onChange={(suggested) => onChange({ ...terms, suggested })}
+          />{' '}
+          is suggested.
+        </>
+      )
+    case 'installments':
+      return <InstallmentSentence terms={terms} money={money} onChange={onChange} />
+    case 'subscription':
+      return <SubscriptionSentence terms={terms} money={money} onChange={onChange} />
+  }
+}
+
+function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { terms: Installments }) {
+  // While no figure is written, the terms themselves do not say which one it will be.
+  const [chosen, setChosen] = useState<'total' | 'each'>('total')
+  const isTotal = terms.total !== null || (terms.amount === null && chosen === 'total')
+  const set = (patch: Partial<Installments>) => onChange({ ...terms, ...patch })
+  const sayWhat = (what: 'total' | 'each') => {
+    setChosen(what)
+    const figure = terms.total ?? terms.amount
+    if (what === 'total') set({ amount: null, total: figure === null ? null : isTotal ? figure : figure * terms.count })
+    else set({ total: null, amount: figure === null ? null : isTotal ? Math.round(figure / terms.count) : figure })
+  }
+  return (
+    <>
+      The buyer pays{' '}
+      <CountField
+        label="Number of parts"
+        value={terms.count}
+        least={2}
+        most={120}
+        onChange={(count) => set({ count })}
+      />{' '}
+      parts,{' '}
+      {isTotal ? (
+        <PriceField label="Price in all" amount={terms.total} money={money} onChange={(total) => set({ total })} />
+      ) : (
+        <PriceField
+          label="Price of each part"
+          amount={terms.amount}
+          money={money}
+          onChange={(amount) => set({ amount })}
+        />
+      )}{' '}
+      <Pick
+        label="What the price is of"
+        value={isTotal ? 'total' : 'each'}
+        options={[
+          ['each', 'each'],
+          ['total', 'in all'],
+        ]}
+        onChange={sayWhat}
+      />
+      , one every <SpanField label="Between parts" span={terms.every} onChange={(every) => set({ every })} />
+      {terms.deposit !== null && (
+        <>
+          , after a deposit of{' '}
+          <PriceField
+            label="Deposit"
+            amount={terms.deposit || null}
+            money={money}
+            onChange={(deposit) => set({ deposit: deposit ?? 1 })}
+          />{' '}
+          at purchase
+          <TakeOut label="Take the deposit out" onClick={() => set({ deposit: null })} />
+        </>
+      )}
+      <TrialPart trial={terms.trial} money={money} onChange={(trial) => set({ trial })} />.
+      <Additions>
+        {terms.deposit === null && terms.trial === null && (
+          <Add onClick={() => set({ deposit: terms.amount ?? Math.round((terms.total ?? 0) / terms.count) })}>
+            Add a deposit
+          </Add>
+        )}
+        {terms.trial === null && terms.deposit === null && (
+          <Add onClick={() => set({ trial: { length: { count: 7, unit: 'day' }, amount: 0 } })}>Add a trial</Add>
+        )}
+      </Additions>
+    </>
+  )
+}
+
+function SubscriptionSentence({ terms, money, onChange }: TermsBenchProps & { terms: Subscription }) {
+  const set = (patch: Partial<Subscription>) => onChange({ ...terms, ...patch })
+  return (
+    <>
+      The buyer pays{' '}
+      <PriceField label="Price" amount={terms.amount} money={money} onChange={(amount) => set({ amount })} /> every{' '}
+      <SpanField label="Repeats every" span={terms.every} onChange={(every) => set({ every })} />,{' '}
+      <Pick
+        label="How long"
+        value={terms.payments === null ? 'endless' : 'stops'}
+        options={[
+          ['endless', 'until cancelled'],
+          ['stops', 'and it stops'],
+        ]}
+        onChange={(how) => set({ payments: how === 'endless' ? null : 12 })}
+      />
+      {terms.payments !== null && (
+        <>
+          {' '}
+          after{' '}
+          <CountField
+            label="Number of payments"
+            value={terms.payments}
+            least={1}
+            most={520}
+            onChange={(payments) => set({ payments })}
+          />{' '}
+          payments
+        </>
+      )}
+      {terms.setupFee !== null && (
+        <>
+          , and{' '}
+          <PriceField
+            label="Set-up fee"
+            amount={terms.setupFee}
+            money={money}
+            mayBeZero
+            onChange={(setupFee) => set({ setupFee: setupFee ?? 0 })}
+          />{' '}
+          once to begin
+          <TakeOut label="Take the set-up fee out" onClick={() => set({ setupFee: null })} />
+        </>
+      )}
+      <TrialPart trial={terms.trial} money={money} onChange={(trial) => set({ trial })} />.
+      <Additions>
+        {terms.trial === null && (
+          <Add onClick={() => set({ trial: { length: { count: 7, unit: 'day' }, amount: 0 } })}>Add a trial</Add>
+        )}
+        {terms.setupFee === null && <Add onClick={() => set({ setupFee: 0 })}>Add a set-up fee</Add>}
+      </Additions>
+    </>
+  )
+}
+
+interface TrialPartProps {
+  trial: Installments['trial']
+  money: MoneyFormat
+  onChange: (trial: Installments['trial']) => void
+}
+
+function TrialPart({ trial, money, onChange }: TrialPartProps) {
+  if (!trial) return null
+  return (
+    <>
+      , after <SpanField label="Trial" span={trial.length} onChange={(length) => onChange({ ...trial, length })} /> for{' '}
+      <PriceField
+        label="Price of the trial"
+        amount={trial.amount}
+        money={money}
+        mayBeZero
+        onChange={(amount) => onChange({ ...trial, amount: amount ?? 0 })}
+      />
+      <TakeOut label="Take the trial out" onClick={() => onChange(null)} />
+    </>
+  )
+}
+
+/** Links that add what is seldom needed to the sentence. */
+export function Additions({ children }: { children: ReactNode }) {
+  return <div className="mt-1 flex flex-wrap gap-x-3.5 text-[13.5px] leading-normal empty:hidden">{children}</div>
+}
+
+export function Add({ onClick, children }: { onClick: () => void; children: string }) {
+  return (
+    <Button kind="link" onClick={onClick}>
+      {children}
+    </Button>
+  )
+}

@@ -1,0 +1,32 @@
+/** What can be chosen at set-up, from the browser's own lists. */
+
+export const LANGUAGES = [
+  { tag: 'en', name: 'English' },
+  { tag: 'en-GB', name: 'English, British' },
+  { tag: 'en-US', name: 'English, American' },
+  { tag: 'de-AT', name: 'German, Austrian' },
+  { tag: 'de-DE', name: 'German' },
+  { tag: 'de-CH', name: 'German, Swiss' },
+  { tag: 'fr-FR', name: 'French' },
+] as const
+
+const COMMON = ['EUR', 'USD', 'GBP', 'CHF', 'JPY', 'KWD', 'SEK', 'DKK', 'NOK', 'PLN', 'CZK', 'CAD', 'AUD']
+
+export function currencyNames(): [string, string][] {
+  const names = new Intl.DisplayNames('en', { type: 'currency' })
+  return COMMON.map((code) => [code, `${names.of(code)} (${code})`])
+}
+
+export function timeZones(): [string, string][] {
+  return Intl.supportedValuesOf('timeZone').map((zone) => [zone, zone.replaceAll('_', ' ')])
+}
+
+const COUNTRIES =
+  'AT AU BE BG BR CA CH CL CY CZ DE DK EE ES FI FR GB GR HR HU IE IL IN IS IT JP KE KR KW LT LU LV MT MX NG NL NO NZ PL PT RO SE SG SI SK TR UA US ZA'
+
+export function countryNames(): [string, string][] {
+  const names = new Intl.DisplayNames('en', { type: 'region' })
+  return COUNTRIES.split(' ')
+    .map((code): [string, string] => [code, names.of(code) ?? code])
+    .sort((a, b) => a[1].localeCompare(b[1]))
+}
