@@ -1,0 +1,61 @@
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { build } from 'vite'
+import { checkBudget } from './budget.ts'
+import { SetUpError } from './postgres.ts'
+
+const MADE_OF = [
+  'src/core',
+  'src/ui',
+  'src/shop',
+  'src/studio',
+  'vite.config.ts',
+  'scripts/budget.ts',
+  'package-lock.json',
+]
+
+/**
+ * Builds the interface into `dist` where what it is made of has changed since the last time: the
+ * browser's files, and the shop's pages for the server.
+ * @throws SetUpError where it does not build, or the checkout page is over its budget.
+ */
+export async function buildWhatChanged(dist: string): Promise<void> {
+  const stamp = join(dist, 'built-from')
+  const wanted = fingerprint(MADE_OF)
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === wanted) return
+  console.log('Building the interface…')
+  try {
+    await build({ logLevel: 'warn', build: { outDir: join(dist, 'client'), emptyOutDir: true } })
+    await build({
+      logLevel: 'warn',
+      build: { ssr: 'src/shop/render.tsx', outDir: join(dist, 'render'), emptyOutDir: true },
+    })
+  } catch (error) {
+    throw new SetUpError(`The interface could not be built: ${error instanceof Error ? error.message : error}`)
+  }
+  console.log(checkBudget(dist))
+  mkdirSync(dist, { recursive: true })
+  writeFileSync(stamp, wanted)
+}
+
+function fingerprint(paths: string[]): string {
+  const hash = createHash('sha256')
+  const add = (path: string, isFolder: boolean) => {
+    if (!isFolder) return void hash.update(path).update(readFileSync(path))
+    for (const entry of readdirSync(path, { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) {
+      if (!entry.name.includes('.test.')) add(join(path, entry.name), entry.isDirectory())
+    }
+  }
+  for (const path of paths) add(path, !/\.(ts|json)$/.test(path))
+  return hash.digest('hex')
+}
+
+if (process.argv[1]?.endsWith('build.ts')) {
+  try {
+    await buildWhatChanged(process.env.DIST ?? 'dist')
+  } catch (error) {
+    console.error(error instanceof SetUpError ? error.message : error)
+    process.exit(1)
+  }
+}

@@ -1,0 +1,15 @@
+import { expect, it } from 'vitest'
+import { violations } from './layers.ts'
+
+it.each([
+  ['src/core/a.ts', "import { b } from '../server/b.ts'", 1],
+  ['src/server/x/a.ts', "import { b } from '../../core/b.ts'", 0],
+  ['src/standins/a.ts', "import type { b } from '../core/b.ts'", 1],
+  ['src/shop/a.ts', "import type { Api } from '../server/client.ts'", 0],
+  ['src/shop/a.ts', "import { Api } from '../server/client.ts'", 1],
+  ['src/studio/a.ts', "import type { B } from '../server/app.ts'", 1],
+  ['src/ui/a.tsx', "import {\n  x,\n  y,\n} from '../studio/b.ts'", 1],
+  ['src/shop/a.ts', "const load = () => import('../studio/b.ts')", 1],
+])('%s: %s', (path, source, count) => {
+  expect(violations(path, source)).toHaveLength(count)
+})

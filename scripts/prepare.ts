@@ -1,0 +1,28 @@
+import { loadDemo, readDemo } from '../demo/load.ts'
+import type { Config } from '../src/server/config.ts'
+import { connect, migrateDatabase } from '../src/server/db/client.ts'
+import { startJobs } from '../src/server/jobs.ts'
+import { findSchool } from '../src/server/school/service.ts'
+import { ensureDatabase } from './postgres.ts'
+
+/**
+ * Makes the database where it is missing, migrates it, and loads the demo school where it is wanted
+ * and the database is empty. @returns whether the demo school is there.
+ */
+export async function prepareData(config: Config, standinsData: string, wantsDemo: boolean): Promise<boolean> {
+  await ensureDatabase(config.databaseUrl)
+  const { db, pool } = connect(config.databaseUrl, 2)
+  try {
+    await migrateDatabase(db)
+    const { boss } = await startJobs(config.databaseUrl, false)
+    await boss.stop({ graceful: false })
+    const school = await findSchool(db)
+    if (school) return school.name === readDemo().school.name
+  } finally {
+    await pool.end()
+  }
+  if (!wantsDemo) return false
+  console.log('Loading the demo school, over a year of it…')
+  await loadDemo(config, standinsData)
+  return true
+}

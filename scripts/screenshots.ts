@@ -1,0 +1,115 @@
+import { spawn } from 'node:child_process'
+import { mkdirSync } from 'node:fs'
+import { type BrowserContext, chromium, type Page } from '@playwright/test'
+import { readDemo } from '../demo/load.ts'
+import { CHROMIUM } from './chromium.ts'
+
+/** `npm run screenshots`: one picture of each main view, made from the demo school, into docs/screenshots. */
+const DIR = 'docs/screenshots'
+mkdirSync(DIR, { recursive: true })
+
+const { origin, standins, end } = await startServer()
+const browser = await chromium.launch(CHROMIUM)
+try {
+  const wide = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    baseURL: origin,
+    colorScheme: 'light',
+  })
+  const narrow = await browser.newContext({ viewport: { width: 390, height: 844 }, baseURL: origin })
+  await shop(wide, narrow)
+  await studio(await browser.newContext({ viewport: { width: 1280, height: 800 }, baseURL: origin }))
+} finally {
+  await browser.close()
+  end()
+}
+process.exit(0)
+
+async function shop(wide: BrowserContext, narrow: BrowserContext) {
+  const page = await wide.newPage()
+  await page.goto('/')
+  await shoot(page, 'school')
+  await page.goto('/course/coptic-binding')
+  await shoot(page, 'course')
+  await page.goto('/buy/coptic-binding')
+  await page.getByLabel('Name').fill('Noor Verbeek')
+  await page.getByLabel('Email').fill('noor@post.example')
+  await page.frameLocator('iframe').getByRole('button', { name: 'Pays', exact: true }).click()
+  await shoot(page, 'checkout')
+  await page.getByRole('button', { name: /^Pay/ }).click()
+  await page.getByRole('heading', { name: /^Thank you/ }).waitFor()
+  await shoot(page, 'thanks')
+  await page.goto('/learn/coptic-binding/coptic-4')
+  await shoot(page, 'learn')
+  const phone = await narrow.newPage()
+  await phone.goto('/buy/coptic-binding')
+  await phone.frameLocator('iframe').getByRole('button', { name: 'Pays', exact: true }).waitFor()
+  await shoot(phone, 'checkout-390')
+  await page.goto(`${standins}/mail`)
+  await page
+    .getByRole('link', { name: /receipt/i })
+    .first()
+    .click()
+  await shoot(page, 'mailbox')
+}
+
+async function studio(context: BrowserContext) {
+  const page = await context.newPage()
+  const { email, password } = readDemo().creator
+  await page.goto('/studio')
+  await page.getByLabel('Email').fill(email)
+  await page.getByLabel('Password').fill(password)
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.getByRole('link', { name: /In three parts/ }).click()
+  await page.getByText('one every').waitFor()
+  await shoot(page, 'bench')
+  await page.getByRole('link', { name: /At once.*€89/ }).click()
+  await page.getByText('once, at purchase').waitFor()
+  await page.getByRole('button', { name: 'Publish…' }).click()
+  await shoot(page, 'publish')
+  await page.keyboard.press('Escape')
+  await page.getByRole('link', { name: 'Coptic binding' }).click()
+  await page.getByLabel('Short text').waitFor()
+  await shoot(page, 'course-bench')
+  await page.getByRole('link', { name: 'Orders' }).click()
+  await page
+    .getByRole('link', { name: /Samir Rahal/ })
+    .first()
+    .click()
+  await page.getByText('Gateway’s reference').first().waitFor()
+  await shoot(page, 'orders')
+  await page.getByRole('link', { name: 'People' }).click()
+  await page.getByLabel('Search people').fill('Agnes Thorup')
+  await page.getByRole('link', { name: /Agnes Thorup/ }).click()
+  await page.getByText('taken back', { exact: true }).waitFor()
+  await shoot(page, 'people')
+  await page.getByRole('link', { name: 'Setup' }).click()
+  await page.getByText('secret key ending').waitFor()
+  await shoot(page, 'gateways')
+}
+
+async function shoot(page: Page, name: string) {
+  await page.waitForLoadState('networkidle')
+  await page.evaluate(() => document.fonts.ready)
+  await page.screenshot({ path: `${DIR}/${name}.png` })
+  console.log(`${DIR}/${name}.png`)
+}
+
+function startServer(): Promise<{ origin: string; standins: string; end: () => void }> {
+  const child = spawn(process.execPath, ['--import', 'tsx', 'scripts/testServer.ts'], {
+    stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
+  })
+  return new Promise((resolve, reject) => {
+    let output = ''
+    child.stdout?.on('data', (chunk: Buffer) => {
+      output += chunk.toString()
+      const ready = /^ready (.*)$/m.exec(output)
+      if (ready)
+        resolve({
+          ...(JSON.parse(ready[1] as string) as { origin: string; standins: string }),
+          end: () => void child.kill('SIGTERM'),
+        })
+    })
+    child.once('exit', (code) => reject(new Error(`The server ended (status ${code}):\n${output}`)))
+  })
+}

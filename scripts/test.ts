@@ -1,0 +1,78 @@
+import { spawnSync } from 'node:child_process'
+import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { aptInstall, SetUpError } from './postgres.ts'
+
+/**
+ * Every check, one after the other: types, lint, unused code, unit, service and contract tests, the
+ * build with its budget, and the journeys in Chromium. Goes on after a failure, and ends with the count.
+ */
+let passed = 0
+let failed = 0
+
+try {
+  if (!existsSync('/usr/bin/chromium')) {
+    console.log('Installing Chromium from Debian’s packages…')
+    aptInstall('chromium')
+  }
+} catch (error) {
+  console.error(error instanceof SetUpError ? error.message : error)
+  process.exit(1)
+}
+
+mkdirSync('test-results', { recursive: true })
+check('types', ['npx', 'tsc', '--noEmit'])
+check('lint', ['npm', 'run', '--silent', 'lint'])
+check('unused code', ['npx', 'knip'])
+tests(
+  'unit, service and contract tests',
+  ['npx', 'vitest', 'run', '--reporter=default', '--reporter=json', '--outputFile.json=test-results/unit.json'],
+  'test-results/unit.json',
+  countVitest,
+)
+// A build of its own, so that a started product beside it keeps its files.
+process.env.DIST = '.data/test-dist'
+check('build', ['npm', 'run', '--silent', 'build'])
+tests('browser journeys', ['npx', 'playwright', 'test'], 'test-results/e2e.json', countPlaywright)
+
+console.log(`${passed} passed, ${failed} failed`)
+process.exit(failed > 0 ? 1 : 0)
+
+function check(name: string, command: string[]) {
+  if (run(name, command)) passed++
+  else failed++
+}
+
+/** Runs a test runner and adds what its report counts; one that leaves no report counts as failed. */
+function tests(
+  name: string,
+  command: string[],
+  report: string,
+  count: (report: never) => { passed: number; failed: number },
+) {
+  rmSync(report, { force: true })
+  const isGood = run(name, command)
+  if (!existsSync(report)) {
+    failed++
+    console.error(`${name}: no report was written`)
+    return
+  }
+  const counted = count(JSON.parse(readFileSync(report, 'utf8')) as never)
+  passed += counted.passed
+  failed += Math.max(counted.failed, isGood ? 0 : 1)
+}
+
+function run(name: string, command: string[]): boolean {
+  const began = Date.now()
+  console.log(`\n— ${name}`)
+  const { status } = spawnSync(command[0] as string, command.slice(1), { stdio: ['ignore', 'inherit', 'inherit'] })
+  console.log(`— ${name}: ${status === 0 ? 'good' : 'FAILED'} (${Math.round((Date.now() - began) / 1000)} s)`)
+  return status === 0
+}
+
+function countVitest(report: { numPassedTests: number; numFailedTests: number }) {
+  return { passed: report.numPassedTests, failed: report.numFailedTests }
+}
+
+function countPlaywright({ stats }: { stats: { expected: number; unexpected: number; flaky: number } }) {
+  return { passed: stats.expected, failed: stats.unexpected + stats.flaky }
+}
