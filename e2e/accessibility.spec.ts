@@ -1,0 +1,83 @@
+import AxeBuilder from '@axe-core/playwright'
+import type { Page } from '@playwright/test'
+import { expect, OWNER, ordersOf, post, test } from './acorn.ts'
+
+async function expectNothingSerious(page: Page) {
+  const { violations } = await new AxeBuilder({ page })
+    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+    .analyze()
+  const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical')
+  expect(serious.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`)).toEqual(
+    [],
+  )
+}
+
+test.describe.configure({ timeout: 90_000 })
+
+const SHOP = [
+  '/',
+  '/course/coptic-binding',
+  '/buy/coptic-binding',
+  '/buy/one-afternoon-one-notebook',
+  '/my',
+  '/sign-in',
+  '/learn/coptic-binding',
+  '/password/none',
+  '/nothing-here',
+]
+for (const path of SHOP) {
+  test(`the shop’s ${path}`, async ({ shop }) => {
+    await shop.goto(path)
+    await expect(shop.getByRole('heading').first()).toBeVisible()
+    if (path === '/buy/coptic-binding') {
+      await expect(shop.frameLocator('iframe').getByLabel('Card number')).toBeVisible()
+    }
+    await expectNothingSerious(shop)
+  })
+}
+
+for (const path of ['/my', '/learn/paper-marbling', '/learn/paper-marbling/marbling-1']) {
+  test(`the buyer’s ${path}`, async ({ shop }) => {
+    await post(shop.request, '/api/shop/sign-in', { email: 'ida.brandner@post.example', password: OWNER.password })
+    await shop.goto(path)
+    await expect(shop.getByRole('button', { name: 'Sign out' })).toBeVisible()
+    await expectNothingSerious(shop)
+  })
+}
+
+const STUDIO: [string, (studio: Page) => Promise<string>][] = [
+  ['course', async (studio) => `/studio/sell/courses/${(await shelf(studio))[0]?.id}`],
+  ['offer', async (studio) => `/studio/sell/offers/${(await shelf(studio))[0]?.offers[0]?.id}`],
+  ['orders', async () => '/studio/orders'],
+  ['order', async (studio) => `/studio/orders/${(await ordersOf(studio, 'Coptic binding'))[0]?.id}`],
+  [
+    'person',
+    async (studio) => `/studio/people/${(await post(studio.request, '/api/people', undefined, 'GET')).people[0].id}`,
+  ],
+  ['gateways', async () => '/studio/setup/gateways'],
+  ['school', async () => '/studio/setup/school'],
+]
+for (const [name, pathOf] of STUDIO) {
+  test(`the studio’s ${name}`, async ({ studio }) => {
+    await studio.goto(await pathOf(studio))
+    await expect(studio.getByRole('heading', { level: 1 })).toBeVisible()
+    await expectNothingSerious(studio)
+  })
+}
+
+test('the studio’s publish dialog', async ({ studio }) => {
+  await studio.goto(`/studio/sell/offers/${(await shelf(studio))[0]?.offers[0]?.id}`)
+  await studio.getByRole('button', { name: 'Publish…' }).click()
+  await expect(studio.getByRole('dialog')).toBeVisible()
+  await expectNothingSerious(studio)
+})
+
+test('the studio’s sign-in', async ({ page }) => {
+  await page.goto('/studio')
+  await expect(page.getByRole('heading', { name: 'Sign in' })).toBeVisible()
+  await expectNothingSerious(page)
+})
+
+function shelf(studio: Page): Promise<{ id: string; offers: { id: string }[] }[]> {
+  return post(studio.request, '/api/catalogue/shelf', undefined, 'GET')
+}

@@ -1,0 +1,126 @@
+import { type APIRequestContext, type Browser, test as base, expect, type Page } from '@playwright/test'
+
+interface Running {
+  origin: string
+  standins: string
+  databaseUrl: string
+  dataDir: string
+}
+
+export const running = (): Running => JSON.parse(process.env.ACORN ?? '') as Running
+export const OWNER = { email: 'owner@foldandquire.example', password: 'kettle-stitch-and-quire' }
+
+let counter = 0
+/** A word that no other test uses. */
+export const unique = (word: string) => `${word} ${process.pid % 1000}${Date.now() % 100_000}${++counter}`
+
+/** A page of a signed-in creator, in a browser context of its own. */
+export const test = base.extend<{ studio: Page; shop: Page }>({
+  studio: async ({ browser }, use) => {
+    const page = await signedIn(browser)
+    await use(page)
+    await page.context().close()
+  },
+  shop: async ({ browser }, use) => {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+    const page = await context.newPage()
+    await use(page)
+    await context.close()
+  },
+})
+
+export { expect }
+
+export async function signedIn(browser: Browser): Promise<Page> {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+  const page = await context.newPage()
+  await post(page.request, '/api/session/sign-in', OWNER)
+  return page
+}
+
+/** Calls the API as the product's own pages do. */
+export async function post(request: APIRequestContext, path: string, data?: unknown, method = 'POST') {
+  const { origin } = running()
+  const response = await request.fetch(origin + path, { method, data: data as object, headers: { origin } })
+  if (!response.ok()) throw new Error(`${method} ${path}: ${response.status()} ${await response.text()}`)
+  return response.json()
+}
+
+/** A published course with one published offer, made through the API. */
+export async function makeCourse(studio: Page, title: string, price: number | object | null, more: object = {}) {
+  const { request } = studio
+  const { id: courseId } = await post(request, '/api/catalogue/courses', { title })
+  const content = {
+    title,
+    summary: 'Made for a test.',
+    description: '',
+    cloth: 'plum',
+    coverId: null,
+    lessons: [{ id: 'one', title: 'The first lesson', body: '<p>Here it begins.</p>' }],
+  }
+  const { draftRev, slug } = await post(
+    request,
+    `/api/catalogue/courses/${courseId}/draft`,
+    { baseRev: 1, content },
+    'PUT',
+  )
+  await post(request, `/api/catalogue/courses/${courseId}/publish`, { rev: draftRev })
+  const { id: offerId } = await post(request, '/api/offers', { courseId })
+  await reprice(studio, offerId, price, more)
+  return { courseId, offerId, slug: slug as string, title }
+}
+
+/** Publishes an offer at a one-time price (null: free) or at any other terms. */
+export async function reprice(studio: Page, offerId: string, price: number | object | null, more: object = {}) {
+  const { draftRev: baseRev } = await post(studio.request, `/api/offers/${offerId}`, undefined, 'GET')
+  const terms = typeof price === 'object' && price !== null ? price : { kind: 'single', amount: price }
+  const access = { from: null, lasts: 'forever', graceDays: 0 }
+  const content = {
+    name: 'At once',
+    sale: null,
+    access,
+    button: '',
+    highlighted: false,
+    ...more,
+    terms: price === null ? { kind: 'free' } : terms,
+  }
+  const { draftRev } = await post(studio.request, `/api/offers/${offerId}/draft`, { baseRev, content }, 'PUT')
+  await post(studio.request, `/api/offers/${offerId}/publish`, { rev: draftRev })
+}
+
+/** Fills the checkout page and chooses a sample card; does not pay yet. */
+export async function fillCheckout(
+  page: Page,
+  slug: string,
+  who: { name: string; email: string },
+  card: 'Pays' | 'Not enough money' | 'Asks to confirm' | null,
+) {
+  await page.goto(`/buy/${slug}`)
+  await page.getByLabel('Name').fill(who.name)
+  await page.getByLabel('Email').fill(who.email)
+  if (card) await chooseCard(page, card)
+}
+
+export async function chooseCard(page: Page, card: string) {
+  await page.frameLocator('iframe[title^="Card"]').getByRole('button', { name: card, exact: true }).click()
+}
+
+export const payButton = (page: Page) => page.getByRole('button', { name: /^(Pay|Get the course)/ })
+
+/** Orders of a course as the studio lists them. */
+export async function ordersOf(studio: Page, title: string): Promise<{ id: string; state: string; number: number }[]> {
+  const { orders } = await post(studio.request, `/api/orders?search=${encodeURIComponent(title)}`, undefined, 'GET')
+  return orders
+}
+
+/** What the stand-in's own books say was taken for a course. */
+export async function takenFor(page: Page, title: string): Promise<{ amount: number; mode: string }[]> {
+  const response = await page.request.get(`${running().standins}/thistle/payments.json`)
+  const all = (await response.json()) as { state: string; reference: string; amount: number; mode: string }[]
+  return all.filter(({ state, reference }) => state === 'captured' && reference.endsWith(title))
+}
+
+export async function mailTo(page: Page, address: string): Promise<{ subject: string; text: string; html: string }[]> {
+  const response = await page.request.get(`${running().standins}/mail/list.json?to=${encodeURIComponent(address)}`)
+  return response.json()
+}

@@ -1,0 +1,153 @@
+import type { Page } from '@playwright/test'
+import { chooseCard, expect, fillCheckout, makeCourse, payButton, post, takenFor, test, unique } from './acorn.ts'
+
+const month = { count: 1, unit: 'month' }
+const someone = () => ({ name: 'Kim Kinds', email: `${unique('kim').replaceAll(' ', '')}@post.example` })
+
+/** An offer's bench with nothing written on it yet. */
+async function emptyBench(studio: Page, title: string) {
+  const { id: courseId } = await post(studio.request, '/api/catalogue/courses', { title: unique(title) })
+  const { id } = await post(studio.request, '/api/offers', { courseId })
+  await studio.goto(`/studio/sell/offers/${id}`)
+  return studio.getByLabel('What follows')
+}
+
+test('800 now and 8 × 90 monthly', async ({ studio }) => {
+  const mirror = await emptyBench(studio, 'Deposit')
+  await studio.getByRole('radio', { name: 'Installments' }).click()
+  await studio.getByLabel('What the price is of').selectOption('each')
+  await studio.getByLabel('Price of each part').fill('90')
+  await studio.getByLabel('Number of parts').fill('8')
+  await studio.getByRole('button', { name: 'Add a deposit' }).click()
+  await studio.getByLabel('Deposit', { exact: true }).fill('800')
+  await expect(
+    mirror.getByText(
+      /^€800\.00 today, then 8 payments of €90\.00, one every month, the first on .*\. €1,520\.00 in all\. Open for good\.$/,
+    ),
+  ).toBeVisible()
+})
+
+test('240 to begin, 14 days free, then 36 a year', async ({ studio }) => {
+  const mirror = await emptyBench(studio, 'Yearly')
+  await studio.getByRole('radio', { name: 'Subscription' }).click()
+  await studio.getByLabel('Price', { exact: true }).fill('36')
+  await studio.getByLabel('Repeats every, unit').selectOption('year')
+  await studio.getByRole('button', { name: 'Add a set-up fee' }).click()
+  await studio.getByLabel('Set-up fee', { exact: true }).fill('240')
+  await studio.getByRole('button', { name: 'Add a trial' }).click()
+  await studio.getByLabel('Trial, how many').fill('14')
+  await expect(
+    mirror.getByText(
+      /^€240\.00 to begin, 14 days free, then €36\.00 every year from .* until cancelled\. Open for good\.$/,
+    ),
+  ).toBeVisible()
+})
+
+test('18 every three months, five times; open while it is paid', async ({ studio }) => {
+  const mirror = await emptyBench(studio, 'Five times')
+  await studio.getByRole('radio', { name: 'Subscription' }).click()
+  await studio.getByLabel('Price', { exact: true }).fill('18')
+  await studio.getByLabel('Repeats every, how many').fill('3')
+  await studio.getByLabel('How long', { exact: true }).selectOption('stops')
+  await studio.getByLabel('Number of payments').fill('5')
+  await studio.getByLabel('How long it stays open').selectOption('whilePaying')
+  await expect(
+    mirror.getByText(
+      /^€18\.00 today, then 4 payments of €18\.00, one every 3 months, the first on .*\. €90\.00 in all\. Open while it is paid and 3 days longer\.$/,
+    ),
+  ).toBeVisible()
+  await studio.getByLabel('Days of grace').fill('0')
+  await expect(mirror.getByText('there is no grace')).toBeVisible()
+})
+
+test('pay what you like from 4, 12 suggested', async ({ studio }) => {
+  const mirror = await emptyBench(studio, 'Own price')
+  await studio.getByRole('radio', { name: 'Name your price' }).click()
+  await studio.getByLabel('Suggested price').fill('3')
+  await studio.getByLabel('Least price').fill('4')
+  await expect(mirror.getByText('The suggested price is below the least.')).toBeVisible()
+  await studio.getByLabel('Suggested price').fill('12')
+  await expect(
+    mirror.getByText('The buyer names the price, from €4.00; €12.00 is suggested. Open for good.'),
+  ).toBeVisible()
+})
+
+test('first payment half price, for a while; a sale price that is not lower is refused', async ({ studio }) => {
+  const mirror = await emptyBench(studio, 'Half price')
+  await studio.getByRole('radio', { name: 'Subscription' }).click()
+  await studio.getByLabel('Price', { exact: true }).fill('19')
+  await studio.getByRole('button', { name: 'Add a sale price' }).click()
+  await studio.getByLabel('Sale price', { exact: true }).fill('19')
+  await expect(mirror.getByText('The sale price does not fit.')).toBeVisible()
+  await studio.getByLabel('Sale price', { exact: true }).fill('9.50')
+  await studio.getByLabel('Which payments').selectOption('first')
+  await studio.getByRole('button', { name: 'Say until when' }).click()
+  await expect(mirror.getByText(/^€9\.50 today, then €19\.00 every month from/)).toBeVisible()
+  await studio.getByLabel('Sale until').fill('2026-01-01T00:00')
+  await expect(mirror.getByText('The sale is over')).toBeVisible()
+  await expect(mirror.getByText(/^€19\.00 today, then €19\.00 every month from/)).toBeVisible()
+})
+
+test('in three parts: what comes when is said before, agreed to, and shown in My courses', async ({ studio, shop }) => {
+  const terms = {
+    kind: 'installments',
+    count: 3,
+    every: month,
+    amount: null,
+    total: 12_900,
+    deposit: null,
+    trial: null,
+  }
+  const { slug, title } = await makeCourse(studio, unique('Three parts'), terms)
+  await fillCheckout(shop, slug, someone(), 'Pays')
+  await expect(payButton(shop)).toHaveText('Pay €43.00 today')
+  await expect(shop.getByText('In all')).toBeVisible()
+  await expect(
+    shop.getByText('By ordering you allow Fold & Quire to charge the later payments to this card'),
+  ).toBeVisible()
+  await payButton(shop).click()
+  await expect(shop.getByText(/^Next: €43\.00 on .*; €129\.00 in all\./)).toBeVisible()
+  expect(await takenFor(shop, title)).toMatchObject([{ amount: 4300 }])
+})
+
+test('a free trial keeps the card and takes nothing today', async ({ studio, shop }) => {
+  const trial = { length: { count: 7, unit: 'day' }, amount: 0 }
+  const terms = { kind: 'subscription', amount: 1900, every: month, payments: null, setupFee: null, trial }
+  const { slug, title } = await makeCourse(studio, unique('Trial'), terms)
+  await fillCheckout(shop, slug, someone(), 'Pays')
+  await shop.getByRole('button', { name: 'Start for €0.00 today' }).click()
+  await expect(shop.getByRole('heading', { name: `Thank you. ${title} is open.` })).toBeVisible()
+  expect(await takenFor(shop, title)).toHaveLength(0)
+})
+
+test('switching offers changes the amounts at once and loses nothing typed; a price of one’s own has a least', async ({
+  studio,
+  shop,
+}) => {
+  const { slug, courseId, title } = await makeCourse(studio, unique('Switch'), 4800)
+  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const content = {
+    name: 'Your price',
+    sale: null,
+    button: '',
+    highlighted: true,
+    access: { from: null, lasts: 'forever', graceDays: 0 },
+    terms: { kind: 'openPrice', minimum: 400, suggested: 1200 },
+  }
+  const { draftRev } = await post(studio.request, `/api/offers/${id}/draft`, { baseRev: 1, content }, 'PUT')
+  await post(studio.request, `/api/offers/${id}/publish`, { rev: draftRev })
+  await fillCheckout(shop, slug, someone(), null)
+  await expect(payButton(shop)).toHaveText('Pay €48.00')
+  await shop.getByRole('radio', { name: /^Your price/ }).check()
+  await expect(payButton(shop)).toHaveText('Pay €12.00')
+  await expect(shop.getByLabel('Name')).toHaveValue('Kim Kinds')
+  await chooseCard(shop, 'Pays')
+  await shop.getByLabel('In EUR').fill('3')
+  await payButton(shop).click()
+  await expect(shop.getByRole('alert').filter({ hasText: 'The least is €4.00.' })).toBeVisible()
+  await shop.getByLabel('In EUR').fill('7,50')
+  await expect(payButton(shop)).toHaveText('Pay €7.50')
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
+  expect(await takenFor(shop, title)).toMatchObject([{ amount: 750 }])
+})
