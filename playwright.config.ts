@@ -4,11 +4,13 @@ import { CHROMIUM } from './scripts/chromium.ts'
 export default defineConfig({
   testDir: 'e2e',
   globalSetup: './e2e/globalSetup.ts',
-  timeout: 45_000,
-  expect: { timeout: 8000 },
+  timeout: 90_000,
+  // Machines may be slow and shared; how fast something is belongs in the benchmark.
+  expect: { timeout: 20_000 },
   workers: 2,
   fullyParallel: false,
-  retries: 0,
+  // One more try; a test that needs it is named as flaky in the report.
+  retries: 1,
   reporter: [['line'], ['json', { outputFile: 'test-results/e2e.json' }]],
   use: {
     baseURL: 'http://localhost:7410',

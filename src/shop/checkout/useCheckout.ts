@@ -98,7 +98,9 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (!(error instanceof ApiError)) throw error
     setErrors({ name: error.at('/name'), email: error.at('/email'), chosen: error.at('/chosen') })
     if (error.problem.code === 'price-changed' || error.problem.code === 'way-gone') return showWhatChanged()
-    setMessage(error.problem.errors.length > 0 ? null : error.message)
+    // What stands at a field is said there; anything else here.
+    const isAtField = ['/name', '/email', '/chosen'].some((pointer) => error.at(pointer))
+    setMessage(isAtField ? null : error.message)
   }
 
   const showWhatChanged = async () => {
@@ -136,6 +138,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         if (!card?.ok) {
           isBusy.current = false
           setPhase({ kind: 'idle' })
+          setMessage(`${card?.why ?? 'The card fields are not there. Reload the page.'} Nothing was charged.`)
           return
         }
         payment = { connectionId: way.connectionId, token: card.token }
