@@ -318,7 +318,7 @@ class DemoShop {
         agreed: { pay, currency: 'EUR' },
         payment: needsCard ? { connectionId, token } : null,
       },
-      { mode, browserHash },
+      { mode, browserHash, person: null },
     )
   }
 

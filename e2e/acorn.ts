@@ -1,4 +1,5 @@
 import { type APIRequestContext, type Browser, test as base, expect, type Page } from '@playwright/test'
+import { newOffer } from '../src/core/content/offer.ts'
 
 interface Running {
   origin: string
@@ -74,16 +75,7 @@ export async function makeCourse(studio: Page, title: string, price: number | ob
 export async function reprice(studio: Page, offerId: string, price: number | object | null, more: object = {}) {
   const { draftRev: baseRev } = await post(studio.request, `/api/offers/${offerId}`, undefined, 'GET')
   const terms = typeof price === 'object' && price !== null ? price : { kind: 'single', amount: price }
-  const access = { from: null, lasts: 'forever', graceDays: 0 }
-  const content = {
-    name: 'At once',
-    sale: null,
-    access,
-    button: '',
-    highlighted: false,
-    ...more,
-    terms: price === null ? { kind: 'free' } : terms,
-  }
+  const content = { ...newOffer('At once'), ...more, terms: price === null ? { kind: 'free' } : terms }
   const { draftRev } = await post(studio.request, `/api/offers/${offerId}/draft`, { baseRev, content }, 'PUT')
   await post(studio.request, `/api/offers/${offerId}/publish`, { rev: draftRev })
 }

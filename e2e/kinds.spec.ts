@@ -1,5 +1,16 @@
 import type { Page } from '@playwright/test'
-import { chooseCard, expect, fillCheckout, makeCourse, payButton, post, takenFor, test, unique } from './acorn.ts'
+import {
+  chooseCard,
+  expect,
+  fillCheckout,
+  makeCourse,
+  payButton,
+  post,
+  reprice,
+  takenFor,
+  test,
+  unique,
+} from './acorn.ts'
 
 const month = { count: 1, unit: 'month' }
 const someone = () => ({ name: 'Kim Kinds', email: `${unique('kim').replaceAll(' ', '')}@post.example` })
@@ -126,16 +137,8 @@ test('switching offers changes the amounts at once and loses nothing typed; a pr
 }) => {
   const { slug, courseId, title } = await makeCourse(studio, unique('Switch'), 4800)
   const { id } = await post(studio.request, '/api/offers', { courseId })
-  const content = {
-    name: 'Your price',
-    sale: null,
-    button: '',
-    highlighted: true,
-    access: { from: null, lasts: 'forever', graceDays: 0 },
-    terms: { kind: 'openPrice', minimum: 400, suggested: 1200 },
-  }
-  const { draftRev } = await post(studio.request, `/api/offers/${id}/draft`, { baseRev: 1, content }, 'PUT')
-  await post(studio.request, `/api/offers/${id}/publish`, { rev: draftRev })
+  const terms = { kind: 'openPrice', minimum: 400, suggested: 1200 }
+  await reprice(studio, id, terms, { name: 'Your price', highlighted: true })
   await fillCheckout(shop, slug, someone(), null)
   await expect(payButton(shop)).toHaveText('Pay €48.00')
   await shop.getByRole('radio', { name: /^Your price/ }).check()

@@ -4,7 +4,14 @@ import { speakOffer } from '../core/content/quoteInput.ts'
 import type { ShopOffer, ShopPage, ShopView } from '../server/client.ts'
 import { renderShop } from './render.tsx'
 
-const school = { name: 'Fold & Quire', currency: 'EUR', language: 'en', taxMode: 'inclusive', taxRate: 2000 } as const
+const school = {
+  name: 'Fold & Quire',
+  currency: 'EUR',
+  language: 'en',
+  leaveOutZeros: false,
+  taxMode: 'inclusive',
+  taxRate: 2000,
+} as const
 const card = { slug: 'coptic', title: 'Coptic binding', summary: 'Flat.', cloth: 'spruce', coverId: null } as const
 const every = { count: 1, unit: 'month' } as const
 const way = {
@@ -30,6 +37,10 @@ function offer(terms: DraftTerms, name = 'At once', highlighted = false): ShopOf
     terms: said.spoken.terms,
     access: said.spoken.access,
     quote: said.quote,
+    taxRate: 2000,
+    lines: [],
+    sale: null,
+    needs: null,
   }
 }
 const render = (view: ShopView, more: Partial<ShopPage> = {}) =>
@@ -108,12 +119,16 @@ it('a course that opens later is not said to be open', () => {
     offer: 'At once',
     opens: '2027-03-01',
     isOpen: false,
+    taxRate: 1000,
+    closes: '2028-03-01',
     quote,
     email: 'a@post.example',
     needsPassword: false,
   }
   const html = render(view)
   expect(html).toContain('Coptic binding opens on 1 March 2027.')
+  expect(html).toContain('It stays open until 1 March 2028; after that you can buy it again')
+  expect(html).toContain('VAT 10%, inside')
   expect(html).not.toContain('Open the course')
 })
 

@@ -1,5 +1,8 @@
-import { formatMoney } from '../core/money/format.ts'
+import type { ReactNode } from 'react'
+import type { ShownSale } from '../core/content/shownSale.ts'
+import { formatMoney, type MoneyFormat } from '../core/money/format.ts'
 import { type Spoken, sayEnrolButton, sayLater, sayShort } from '../core/sentence/sentence.ts'
+import { sayList } from '../core/sentence/words.ts'
 import { buttonClass } from './Button.tsx'
 
 interface OfferCardProps {
@@ -11,8 +14,15 @@ interface OfferCardProps {
   today: number
   /** The creator's suggestion among the offers of its course. */
   highlighted: boolean
-  /** Where the button leads; null where it is only shown, as in the studio. */
+  /** A few lines under the price. */
+  lines: string[]
+  sale: ShownSale | null
+  /** Titles of what must be held to buy it; none where everyone may. */
+  needs: string[]
+  /** Where the button leads; null where it is only shown, as in the studio, or where something needed is not held. */
   href: string | null
+  /** Said instead of the button. */
+  instead?: ReactNode
 }
 
 /** The word beside the offer that the creator suggests. */
@@ -25,8 +35,9 @@ export function Suggestion() {
 }
 
 /** One offer as buyers see it: on the course page, and beside the creator who edits it. */
-export function OfferCard({ name, button, spoken, today, highlighted, href }: OfferCardProps) {
-  const label = spoken ? sayEnrolButton(spoken, button) : button || 'Enrol'
+export function OfferCard(props: OfferCardProps) {
+  const { name, button, spoken, today, highlighted, lines, sale, needs, href, instead } = props
+  const label = spoken ? sayEnrolButton(spoken, button, needs.length > 0) : button || 'Enrol'
   const looks = buttonClass('press', 'block w-full text-center')
   return (
     <div
@@ -37,7 +48,8 @@ export function OfferCard({ name, button, spoken, today, highlighted, href }: Of
           {name || 'Untitled offer'}
           {highlighted && <Suggestion />}
         </b>
-        <span className="display text-[17px] font-semibold">
+        <span className="display text-right text-[17px] font-semibold">
+          {spoken && sale?.of === '' && <Struck sale={sale} money={spoken.money} />}
           {!spoken
             ? '–'
             : spoken.terms.kind === 'free'
@@ -47,14 +59,55 @@ export function OfferCard({ name, button, spoken, today, highlighted, href }: Of
                 : formatMoney(today, spoken.money)}
         </span>
       </div>
-      <p className="mt-0.5 mb-2.5 text-[13px] text-ink-3">{spoken ? sayLater(spoken) : 'no price yet'}</p>
-      {href ? (
-        <a href={href} className={looks}>
-          {label}
-        </a>
-      ) : (
-        <div className={looks}>{label}</div>
+      <p className="mt-0.5 text-[13px] text-ink-3">{spoken ? sayLater(spoken) : 'no price yet'}</p>
+      {spoken && sale && <SaleLine sale={sale} money={spoken.money} />}
+      {needs.length > 0 && <p className="mt-1 text-[13px]">For who has {sayList(needs, 'or')}.</p>}
+      {lines.length > 0 && (
+        <ul className="mt-1.5 text-[13.5px]">
+          {lines.map((line, index) => (
+            <li key={`${index}-${line}`}>{line}</li>
+          ))}
+        </ul>
       )}
+      <div className="mt-2.5" />
+      {instead ??
+        (href ? (
+          <a href={href} className={looks}>
+            {label}
+          </a>
+        ) : (
+          <div className={looks}>{label}</div>
+        ))}
     </div>
+  )
+}
+
+/** The earlier price, struck out; said in words to who cannot see the line. */
+export function Struck({ sale, money }: { sale: ShownSale; money: MoneyFormat }) {
+  if (sale.earlier === null) return null
+  return (
+    <>
+      <span className="sr-only">Lowest price before the sale: </span>
+      <s className="mr-1.5 font-normal text-ink-3">{formatMoney(sale.earlier, money)}</s>
+      <span className="sr-only">, now </span>
+    </>
+  )
+}
+
+/** Until when a sale runs and what it is held against. */
+export function SaleLine({ sale, money }: { sale: ShownSale; money: MoneyFormat }) {
+  return (
+    <p className="mt-1 text-[13px] text-ink-2">
+      {sale.of !== '' && (
+        <>
+          <Struck sale={sale} money={money} />
+          <b className="font-semibold">
+            {formatMoney(sale.now, money)} {sale.of}
+          </b>
+          {'. '}
+        </>
+      )}
+      {sale.says}
+    </p>
   )
 }

@@ -1,20 +1,55 @@
+import { addDays, type Day } from '../core/calendar/day.ts'
+import { sayDay, sayDayShort } from '../core/calendar/sayDay.ts'
 import type { Cloth } from '../core/content/course.ts'
+import { layDays } from './axis.ts'
 
 export type KnotState = 'collected' | 'to-come' | 'awaited' | 'late' | 'given-up'
 
+/** One payment. */
 export interface Knot {
+  day: Day
   amount: string
-  when: string
   state: KnotState
 }
 
+/** Something else that happens on a day: a trial or a sale ends. */
+export interface Mark {
+  day: Day
+  label: string
+}
+
+/** When the course is open. */
+export interface Ribbon {
+  cloth: Cloth
+  opens: Day
+  /** Null: for good. */
+  closes: Day | null
+  /** The last of the days before it closes that are grace. */
+  graceDays: number
+  /** Goes on with every payment. */
+  goesOn: boolean
+  label: string
+}
+
 export interface ThreadProps {
+  /** Where the thread begins: the purchase, as a rule. */
+  start: Day
+  startLabel: string
   knots: Knot[]
-  /** Access beneath the thread. */
-  ribbon: { label: string; ends: string | null; cloth: Cloth } | null
+  marks?: Mark[]
+  ribbon: Ribbon | null
+  /** Payments go on after the last knot. */
+  endless?: boolean
+  language: string
 }
 
 const WIDTH = 362
+const LEFT = 14
+const RIGHT = 330
+/** Most payments that are drawn; the table has them all. */
+const MOST_KNOTS = 24
+/** What a label of a day or an amount takes. */
+const LABEL = 56
 const SAID: Record<KnotState, string> = {
   collected: 'collected',
   'to-come': 'to come',
@@ -23,85 +58,225 @@ const SAID: Record<KnotState, string> = {
   'given-up': 'given up',
 }
 
-/** When money comes and when the course is open: knots on a thread, a ribbon beneath, a table behind. */
-export function Thread({ knots, ribbon }: ThreadProps) {
-  const step = knots.length > 1 ? Math.min(78, (WIDTH - 80) / (knots.length - 1)) : 0
-  const place = (index: number) => 14 + index * step
-  // Labels of knots that stand close would run into each other.
-  const apart = step === 0 ? 1 : Math.ceil(58 / step)
-  const isLabelled = (index: number) => index % apart === 0
-  const last = place(Math.max(knots.length - 1, 0))
-  const clothColour = ribbon ? `var(--color-${ribbon.cloth})` : ''
+/** When money comes and when the course is open: knots on a thread, a ribbon beneath, on one axis of time; a table behind. */
+export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endless = false, language }: ThreadProps) {
+  const knots = all.slice(0, MOST_KNOTS)
+  const graceFrom = ribbon?.closes && ribbon.graceDays > 0 ? addDays(ribbon.closes, -ribbon.graceDays) : null
+  const days = [start, ...knots.map(({ day }) => day), ...marks.map(({ day }) => day)]
+  if (ribbon) days.push(ribbon.opens)
+  if (ribbon?.closes) days.push(ribbon.closes)
+  if (graceFrom) days.push(graceFrom)
+  const count = new Set(days).size
+  const axis = layDays(days, LEFT, RIGHT, Math.min(14, (RIGHT - LEFT) / count))
+  const year = start.slice(0, 4)
+  const short = (day: Day) =>
+    day === start ? startLabel : `${sayDayShort(day)}${day.slice(0, 4) === year ? '' : ` ${day.slice(0, 4)}`}`
+  const last = knots.at(-1)
+  const lastAt = last ? axis.at(last.day) : LEFT
+  const rows = rowsOf(marks, axis.at)
+  const ribbonAt = 46 + 15 * rows.count
+  const height = ribbon ? ribbonAt + 22 + (graceFrom ? 18 : 0) : 38 + 15 * rows.count
+  const small = count > 14
+  const labelled = labelledOf(knots, axis.at, short)
   return (
     <figure className="m-0">
       <svg
-        viewBox={`0 0 ${WIDTH} ${ribbon ? 100 : 62}`}
+        viewBox={`0 -4 ${WIDTH} ${height + 4}`}
         className="block w-full"
         aria-hidden="true"
         fontSize="11.5"
         fill="#48534a"
       >
         <path
-          d={`M${knots.length > 0 ? last : 14} 32H${WIDTH - 10}`}
+          d={`M${lastAt} 32H${WIDTH - 10}`}
           fill="none"
           stroke="#a8b29f"
           strokeWidth="1.2"
           strokeDasharray="1 5"
           strokeLinecap="round"
         />
-        {knots.length > 1 && <path d={`M14 32H${last}`} fill="none" stroke="#1a231c" strokeWidth="1.6" />}
+        {(knots.length > 1 || (last && last.day !== start)) && (
+          <path d={`M${LEFT} 32H${lastAt}`} fill="none" stroke="#1a231c" strokeWidth="1.6" />
+        )}
+        {axis.breaks.map((x) => (
+          <g key={x}>
+            <path d={`M${x - 4} 28h8v8h-8z`} fill="#ebeee4" />
+            <path d={`M${x - 4} 37l4-10M${x} 37l4-10`} stroke="#626d63" strokeWidth="1.2" />
+          </g>
+        ))}
+        {!knots.some(({ day }) => day === start) && (
+          <g transform={`translate(${LEFT} 32)`}>
+            <path d="M0-5V5" stroke="#1a231c" strokeWidth="1.6" />
+            <text x="-8" y="22">
+              {startLabel}
+            </text>
+          </g>
+        )}
         {knots.map((knot, index) => (
-          <g key={`${knot.when}-${index}`} transform={`translate(${place(index)} 32)`}>
-            <KnotShape state={knot.state} small={step < 20 && knots.length > 1} />
-            {isLabelled(index) && (
+          <g key={`${knot.day}-${index}`} transform={`translate(${axis.at(knot.day)} 32)`}>
+            <KnotShape state={knot.state} small={small} />
+            {labelled.has(index) && (
               <>
-                <text x="-8" y="-18" fontWeight="600" fill="#1a231c">
+                <text x="-8" y="-16" fontWeight="600" fill="#1a231c">
                   {knot.amount}
                 </text>
-                <text x="-8" y="26">
-                  {knot.when}
+                <text x="-8" y="22">
+                  {short(knot.day)}
                 </text>
               </>
             )}
           </g>
         ))}
+        {marks.map((mark, index) => {
+          const x = axis.at(mark.day)
+          const y = 54 + 15 * (rows.of[index] ?? 0)
+          const isLate = x > WIDTH / 2
+          return (
+            <g key={`${mark.day}-${mark.label}`}>
+              <path d={`M${x} 36V${y + 3}`} stroke="#626d63" strokeWidth="1" strokeDasharray="2 2" />
+              <text x={isLate ? x - 5 : x + 5} y={y + 15} textAnchor={isLate ? 'end' : 'start'} fill="#48534a">
+                {mark.label} {short(mark.day)}
+              </text>
+            </g>
+          )
+        })}
         {ribbon && (
-          <g>
-            <path d={`M6 74h${WIDTH - 24}l8 7-8 7H6z`} fill={clothColour} />
-            <text x="14" y="85" fill="#fcfdf9" fontSize="11" fontWeight="600">
-              {ribbon.label}
-            </text>
-          </g>
+          <RibbonShape
+            ribbon={ribbon}
+            y={ribbonAt}
+            from={axis.at(ribbon.opens)}
+            to={ribbon.closes ? axis.at(ribbon.closes) : null}
+            grace={graceFrom ? axis.at(graceFrom) : null}
+          />
         )}
       </svg>
-      <table className="sr-only">
-        <caption>Payments and access</caption>
-        <thead>
-          <tr>
-            <th>When</th>
-            <th>Amount</th>
-            <th>State</th>
-          </tr>
-        </thead>
-        <tbody>
-          {knots.map((knot, index) => (
-            <tr key={`${knot.when}-${index}`}>
-              <td>{knot.when}</td>
-              <td>{knot.amount}</td>
-              <td>{SAID[knot.state]}</td>
-            </tr>
-          ))}
-          {ribbon && (
+      <details className="text-[12.5px] text-ink-2">
+        <summary className="w-fit cursor-pointer rounded text-ink-3 hover:text-ink">As a table</summary>
+        <table className="mt-1 w-full">
+          <caption className="sr-only">Payments and access</caption>
+          <thead className="sr-only">
             <tr>
-              <td colSpan={3}>
-                {ribbon.label}
-                {ribbon.ends ? `, until ${ribbon.ends}` : ''}
-              </td>
+              <th scope="col">When</th>
+              <th scope="col">What</th>
+              <th scope="col">Amount</th>
             </tr>
-          )}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {tableOf(all, marks, ribbon, graceFrom).map(([day, what, amount]) => (
+              <tr key={`${day}-${what}`} className="border-b border-line">
+                <td className="py-[3px] pr-3 whitespace-nowrap">{sayDay(day, language)}</td>
+                <td className="py-[3px] pr-3">{what}</td>
+                <td className="py-[3px] text-right">{amount}</td>
+              </tr>
+            ))}
+            {(endless || ribbon?.goesOn || ribbon?.closes === null) && (
+              <tr>
+                <td colSpan={3} className="py-[3px]">
+                  {[
+                    endless ? 'Payments go on until cancelled.' : '',
+                    ribbon?.goesOn ? 'Every payment keeps the course open.' : '',
+                    ribbon?.closes === null ? 'The course stays open for good.' : '',
+                  ]
+                    .join(' ')
+                    .trim()}
+                </td>
+              </tr>
+            )}
+          </tbody>
+        </table>
+      </details>
     </figure>
+  )
+}
+
+type Row = [day: Day, what: string, amount: string]
+
+/** All that is drawn, as rows in the order of time. */
+function tableOf(knots: Knot[], marks: Mark[], ribbon: Ribbon | null, graceFrom: Day | null): Row[] {
+  const rows: Row[] = [
+    ...knots.map(({ day, amount, state }): Row => [day, `payment, ${SAID[state]}`, amount]),
+    ...marks.map(({ day, label }): Row => [day, label, '']),
+  ]
+  if (ribbon) rows.push([ribbon.opens, 'the course opens', ''])
+  if (graceFrom) rows.push([graceFrom, 'paid until here, then grace', ''])
+  if (ribbon?.closes)
+    rows.push([ribbon.closes, ribbon.goesOn ? 'the course closes unless it is paid on' : 'the course closes', ''])
+  return rows.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
+}
+
+/** Knots whose labels have room, from the first on. */
+function labelledOf(knots: Knot[], at: (day: Day) => number, short: (day: Day) => string): Set<number> {
+  const found = new Set<number>()
+  let free = Number.NEGATIVE_INFINITY
+  for (const [index, { day, amount }] of knots.entries()) {
+    const x = at(day)
+    const width = Math.max(LABEL - 8, 6.6 * Math.max(short(day).length, amount.length) + 8)
+    if (x < free || x - 8 + width > WIDTH + 4) continue
+    found.add(index)
+    free = x + width
+  }
+  return found
+}
+
+/** Each mark's row beneath the thread: labels that would run into each other stand below one another. */
+function rowsOf(marks: Mark[], at: (day: Day) => number): { of: number[]; count: number } {
+  const of = marks.map((mark, index) =>
+    marks.slice(0, index).some((other) => Math.abs(at(other.day) - at(mark.day)) < 150) ? index : 0,
+  )
+  return { of, count: marks.length === 0 ? 0 : Math.max(...of) + 1 }
+}
+
+interface RibbonShapeProps {
+  ribbon: Ribbon
+  y: number
+  from: number
+  to: number | null
+  grace: number | null
+}
+
+function RibbonShape({ ribbon, y, from, to, grace }: RibbonShapeProps) {
+  const colour = `var(--color-${ribbon.cloth})`
+  const left = from - 8
+  const end = to === null ? WIDTH - 18 : Math.max(to, left + 6)
+  const fits = end - left > 6.2 * ribbon.label.length
+  return (
+    <g>
+      {to !== null && ribbon.goesOn && (
+        <path d={`M${end} ${y}H${WIDTH - 18}l8 7-8 7H${end}z`} fill={colour} opacity="0.25" />
+      )}
+      <path
+        d={to === null ? `M${left} ${y}H${end}l8 7-8 7H${left}z` : `M${left} ${y}H${end}v14H${left}z`}
+        fill={colour}
+      />
+      <text
+        x={fits ? left + 8 : ribbon.goesOn ? end + 6 : end - left > 30 || end > WIDTH / 2 ? left - 6 : end + 6}
+        textAnchor={fits || ribbon.goesOn || end <= WIDTH / 2 ? 'start' : 'end'}
+        y={y + 11}
+        fill={fits ? '#fcfdf9' : '#1a231c'}
+        fontSize="11"
+        fontWeight="600"
+      >
+        {ribbon.label}
+      </text>
+      {grace !== null && (
+        <g>
+          <path
+            d={`M${grace} ${y + 17}v5H${Math.max(end, grace + 8)}v-5`}
+            fill="none"
+            stroke="#8a5200"
+            strokeWidth="1.5"
+          />
+          <text
+            x={grace > WIDTH / 2 ? grace - 5 : Math.max(end, grace + 8) + 6}
+            textAnchor={grace > WIDTH / 2 ? 'end' : 'start'}
+            y={y + 27}
+            fill="#8a5200"
+          >
+            {ribbon.graceDays} {ribbon.graceDays === 1 ? 'day' : 'days'} of grace
+          </text>
+        </g>
+      )}
+    </g>
   )
 }
 

@@ -18,6 +18,27 @@ const course: CourseContent = {
   ],
 }
 
+it('says who may buy, the tax rate and the lines', () => {
+  const draft: OfferContent = {
+    ...offer,
+    audience: { who: 'holders', of: ['a', 'b'] },
+    taxRate: 1000,
+    lines: 'With linen thread',
+    statement: 'COPTIC',
+    sku: 'CB-1',
+    label: 'mine',
+  }
+  const titles = { a: 'Coptic', b: 'Leather' } as Record<string, string>
+  expect(offerChanges(offer, draft, school, at, (id) => titles[id] ?? '')).toEqual([
+    { what: 'Own tax rate', from: null, to: '10%' },
+    { what: 'Who may buy', from: null, to: 'only who holds Coptic or Leather' },
+    { what: 'Lines under the price', from: null, to: 'With linen thread' },
+    { what: 'Card statement', from: null, to: 'COPTIC' },
+    { what: 'Article number', from: null, to: 'CB-1' },
+    { what: 'Label for you', from: null, to: 'mine' },
+  ])
+})
+
 it('says what a price becomes, and nothing where nothing changes', () => {
   expect(offerChanges(offer, offer, school, at)).toEqual([])
   expect(offerChanges(offer, { ...offer, terms: { kind: 'free' } }, school, at)).toEqual([

@@ -1,7 +1,8 @@
-import { formatMoney } from '../money/format.ts'
+import { formatMoney, formatRate } from '../money/format.ts'
 import { sayPrice } from '../sentence/sentence.ts'
+import { sayList } from '../sentence/words.ts'
 import type { CourseContent } from './course.ts'
-import { type OfferContent, quotableSale } from './offer.ts'
+import { type Audience, type OfferContent, quotableSale } from './offer.ts'
 import { type PricingSchool, speakOffer } from './quoteInput.ts'
 
 /** One change in plain words; `from` is null for what is new, `to` null for what goes. */
@@ -17,6 +18,7 @@ export function offerChanges(
   draft: OfferContent,
   school: PricingSchool,
   at: string,
+  titleOf: (courseId: string) => string = (courseId) => courseId,
 ): Change[] {
   const said = (content: OfferContent) => {
     const spoken = speakOffer(school, { id: 'offer', courseId: 'course', content: { ...content, sale: null } }, at)
@@ -26,9 +28,27 @@ export function offerChanges(
     ['Name', (content) => content.name],
     ['Price', said],
     ['Sale price', (content) => saleInWords(content, school)],
+    ['Own tax rate', ({ taxRate }) => (taxRate === null ? '' : formatRate(taxRate, school.language))],
+    ['Who may buy', ({ audience }) => sayAudience(audience, titleOf)],
+    ['Lines under the price', (content) => content.lines],
     ['Button', (content) => content.button],
+    ['Card statement', (content) => content.statement],
+    ['Article number', (content) => content.sku],
+    ['Label for you', (content) => content.label],
     ['Highlighted', (content) => (content.highlighted ? 'yes' : '')],
   ])
+}
+
+/** Who may buy, in words; nothing where everyone may. */
+function sayAudience(audience: Audience, titleOf: (courseId: string) => string): string {
+  switch (audience.who) {
+    case 'everyone':
+      return ''
+    case 'link':
+      return 'only who has the link'
+    case 'holders':
+      return `only who holds ${sayList(audience.of.map(titleOf), 'or')}`
+  }
 }
 
 function saleInWords({ sale, terms }: OfferContent, school: PricingSchool): string {

@@ -9,6 +9,7 @@ import {
   offerContentSchema,
   quotableSale,
   quotableTerms,
+  statementProblem,
 } from './offer.ts'
 import { quoteInputOf, speakOffer } from './quoteInput.ts'
 
@@ -115,6 +116,7 @@ it('what the schema lets through, the core can quote or calls unfinished; it nev
     terms,
     button: fc.constant(''),
     highlighted: fc.boolean(),
+    taxRate: fc.option(fc.integer({ min: 0, max: 10_000 })),
     sale: fc.option(
       fc.record({
         amount,
@@ -131,7 +133,7 @@ it('what the schema lets through, the core can quote or calls unfinished; it nev
   })
   fc.assert(
     fc.property(content, (asked) => {
-      const parsed = v.safeParse(offerContentSchema, asked)
+      const parsed = v.safeParse(offerContentSchema, { ...newOffer('x'), ...asked })
       expect(parsed.success).toBe(true)
       if (!parsed.success) return
       const said = speakOffer(school, { id: 'o', courseId: 'c', content: parsed.output }, at)
@@ -150,6 +152,23 @@ it.each([
   ['a price that is no whole number', { terms: { kind: 'single', amount: 1.5 } }],
   ['a span that is too long', { terms: { ...monthly, every: { count: 61, unit: 'month' } } }],
   ['one part', { terms: { ...parts, count: 1 } }],
+  ['a tax rate over all of it', { taxRate: 10_001 }],
+  ['a statement that does not print', { statement: 'Fold “& Quire”' }],
+  ['a statement that is too long', { statement: 'A'.repeat(23) }],
+  ['more lines than there is room for', { lines: 'a\nb\nc\nd\ne\nf' }],
+  ['holders of no course', { audience: { who: 'holders', of: ['coptic'] } }],
 ])('the schema refuses %s', (_name, patch) => {
   expect(v.safeParse(offerContentSchema, { ...newOffer('x'), ...patch }).success).toBe(false)
+})
+
+it.each([
+  ['', null],
+  ['FOLD QUIRE COPTIC', null],
+  ['A-1 & Co., 2/3 +', null],
+  ['A'.repeat(22), null],
+  ['A'.repeat(25), 'It is 3 over 22 characters.'],
+  ['1234', 'It needs at least one letter.'],
+  ['Büro', '“ü” does not print on every statement. Use A to Z, digits, spaces and . , & / + -'],
+])('a card statement %j: %s', (text, why) => {
+  expect(statementProblem(text)).toBe(why)
 })

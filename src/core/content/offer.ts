@@ -58,6 +58,28 @@ const accessSchema = v.object({
   graceDays: whole(0, 90, 'There are at most 90 days of grace.'),
 })
 
+/** Most lines under a price. */
+export const MOST_LINES = 5
+const LONGEST_STATEMENT = 22
+
+/** Why a text cannot stand on a card statement, in words; null where it can. Empty is the school's name. */
+export function statementProblem(text: string): string | null {
+  const odd = [...text].find((letter) => !/^[A-Za-z0-9 .,&/+-]$/.test(letter))
+  if (odd) return `“${odd}” does not print on every statement. Use A to Z, digits, spaces and . , & / + -`
+  if ([...text].length > LONGEST_STATEMENT)
+    return `It is ${[...text].length - LONGEST_STATEMENT} over ${LONGEST_STATEMENT} characters.`
+  if (text !== '' && !/[A-Za-z]/.test(text)) return 'It needs at least one letter.'
+  return null
+}
+
+/** Who may buy: everyone, who holds one of the given courses, or who has the link. */
+const audienceSchema = v.variant('who', [
+  v.object({ who: v.literal('everyone') }),
+  v.object({ who: v.literal('link') }),
+  v.object({ who: v.literal('holders'), of: v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.maxLength(20)) }),
+])
+export type Audience = v.InferOutput<typeof audienceSchema>
+
 export const offerContentSchema = v.object({
   name: v.pipe(v.string(), v.maxLength(80, 'Keep the name under 80 letters.')),
   terms: draftTermsSchema,
@@ -70,8 +92,29 @@ export const offerContentSchema = v.object({
     }),
   ),
   access: accessSchema,
+  /** Basis points; null: the school's. */
+  taxRate: v.nullable(whole(0, 10_000, 'A rate is from 0 to 100 %, with at most two decimals.')),
+  audience: audienceSchema,
   /** Text of the pay button on the course page; empty: made from the price. */
   button: v.pipe(v.string(), v.maxLength(40, 'Keep the button under 40 letters.')),
+  /** A few lines under the price, each on a line of its own. */
+  lines: v.pipe(
+    v.string(),
+    v.maxLength(400, 'Keep the lines under 400 letters together.'),
+    v.check((text) => text.split('\n').length <= MOST_LINES, `There are at most ${MOST_LINES} lines.`),
+  ),
+  /** For the creator alone. */
+  label: v.pipe(v.string(), v.maxLength(80, 'Keep the label under 80 letters.')),
+  /** The article number, for bookkeeping. */
+  sku: v.pipe(v.string(), v.maxLength(40, 'Keep the article number under 40 letters.')),
+  /** What stands on the buyer's card statement; empty: the school's name. */
+  statement: v.pipe(
+    v.string(),
+    v.check(
+      (text) => statementProblem(text) === null,
+      'A statement has up to 22 letters, digits, spaces and plain marks.',
+    ),
+  ),
   /** Marked among the offers of its course as the creator's suggestion. */
   highlighted: v.boolean(),
 })
@@ -87,7 +130,13 @@ export function newOffer(name: string): OfferContent {
     terms: { kind: 'single', amount: null },
     sale: null,
     access: { from: null, lasts: 'forever', graceDays: 0 },
+    taxRate: null,
+    audience: { who: 'everyone' },
     button: '',
+    lines: '',
+    label: '',
+    sku: '',
+    statement: '',
     highlighted: false,
   }
 }

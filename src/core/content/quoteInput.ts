@@ -25,20 +25,22 @@ export interface PricedOffer {
 
 /**
  * The quote document (pricing rules, section 10) for one offer bought alone at `at`, an RFC 3339 instant;
- * `chosen` is the buyer's own price where they name it.
+ * `chosen` is the buyer's own price where they name it, `horizon` how many payments are listed of what goes on.
  */
 export function quoteInputOf(
   school: PricingSchool,
   { id, courseId, content }: PricedOffer,
   at: string,
   chosen: number | null = null,
+  horizon: number | null = null,
 ) {
-  const { terms, sale, access } = content
+  const { terms, sale, access, taxRate } = content
   return {
     currency: school.currency,
     timeZone: school.timeZone,
     at,
     tax: { mode: school.taxMode, rate: school.taxRate },
+    horizon,
     lines: [
       {
         role: 'main',
@@ -48,6 +50,7 @@ export function quoteInputOf(
           courses: [{ id: courseId }],
           terms: quotableTerms(terms),
           sale: quotableSale(sale, terms),
+          taxRate,
           access: fittingAccess(access, terms),
         },
       },
@@ -61,10 +64,15 @@ export interface Said {
 }
 
 /** An offer's quote and what there is to say about it; null while a figure is missing or does not fit. */
-export function speakOffer(school: PricingSchool, offer: PricedOffer, at: string): Said | null {
+export function speakOffer(
+  school: PricingSchool,
+  offer: PricedOffer,
+  at: string,
+  horizon: number | null = null,
+): Said | null {
   if (!quotableTerms(offer.content.terms) || !parseInstant(at)) return null
   try {
-    return speakQuote(school, quoteInputOf(school, offer, at))
+    return speakQuote(school, quoteInputOf(school, offer, at, null, horizon))
   } catch (error) {
     if (error instanceof DocumentError) return null
     throw error
@@ -80,4 +88,15 @@ export function speakQuote(money: MoneyFormat, input: unknown): Said {
   if (!line || !asked) throw new RangeError('A quote has at least one line.')
   const { terms, access } = asked.offer
   return { quote: quoted, spoken: { terms, access, line, purchaseDay: quoted.purchaseDay, money } }
+}
+
+/** The tax rate, in basis points, of the first line of a quote document. */
+export function taxRateIn(input: unknown): number {
+  const { lines, tax } = readQuoteRequest(input)
+  return lines[0]?.offer.taxRate ?? tax.rate
+}
+
+/** Whether the first line of a quote document opens its courses while it is paid. */
+export function whilePaying(input: unknown): boolean {
+  return readQuoteRequest(input).lines[0]?.offer.access.lasts === 'whilePaying'
 }

@@ -5,6 +5,8 @@ import { currencyDigits } from './currency.ts'
 export interface MoneyFormat {
   currency: string
   language: string
+  /** Leave out decimals that are all zero, "€129". */
+  leaveOutZeros?: boolean
 }
 
 const formatters = new Map<string, Intl.NumberFormat>()
@@ -13,7 +15,7 @@ const formatters = new Map<string, Intl.NumberFormat>()
 export function formatMoney(amount: Amount, format: MoneyFormat, short = false): string {
   const digits = currencyDigits(format.currency)
   const unit = 10 ** digits
-  const bare = short && amount % unit === 0
+  const bare = (short || format.leaveOutZeros === true) && amount % unit === 0
   return formatterFor(format, bare ? 0 : digits).format(amount / unit)
 }
 

@@ -25,7 +25,11 @@ const ready: OfferSituation = {
   onSale: true,
   mode: 'practice',
   ways: [card],
+  known: [card],
   otherNames: [],
+  atOnce: null,
+  holdersOf: [],
+  hasEarlierPrice: null,
   at,
   said: null,
   course: { live: true, retired: false, lessons: 3 },
@@ -68,7 +72,42 @@ it.each<[string[], Partial<OfferSituation>]>([
     ['sale-later'],
     { draft: { ...content, sale: { amount: 9900, from: '2027-02-01T00:00:00Z', until: null, scope: 'every' } } },
   ],
+  [
+    ['below-at-once', 'later-uncollected'],
+    { draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 },
+  ],
+  [
+    ['far-above-at-once', 'later-uncollected'],
+    { draft: { ...content, terms: { ...parts, total: 17_000 } }, atOnce: 12_900 },
+  ],
+  [['later-uncollected'], { draft: { ...content, terms: { ...parts, total: 13_500 } }, atOnce: 12_900 }],
+  [['no-holders'], { draft: { ...content, audience: { who: 'holders', of: [] } } }],
+  [
+    ['holders-not-sold'],
+    {
+      draft: { ...content, audience: { who: 'holders', of: ['0b0f1c8e-5c1e-4a57-9f4e-0c8b6f0d9a11'] } },
+      holdersOf: [{ title: 'Leather', isSold: false }],
+    },
+  ],
+  [['no-earlier-price'], { hasEarlierPrice: false }],
   [['suggested-low'], { draft: { ...content, terms: { kind: 'openPrice', minimum: 500, suggested: 400 } } }],
 ])('%j', (expected, change) => {
   expect(codes(change)).toEqual(expected)
+})
+
+it('names the gateway that could, and what is in the way in money', () => {
+  const wallet = { ...card, name: 'Brook Transfer', chargesAgain: false }
+  const said = (change: Partial<OfferSituation>) => {
+    const draft = change.draft ?? ready.draft
+    const spoken = speakOffer(school, { id: 'o', courseId: 'c', content: draft }, at)?.spoken ?? null
+    return obstaclesOf({ ...ready, said: spoken, live: draft, ...change }, money).map(({ title, detail }) =>
+      `${title} ${detail}`.trim(),
+    )
+  }
+  expect(said({ draft: { ...content, terms: monthly }, ways: [wallet], known: [wallet, card] })[0]).toBe(
+    'Nothing connected in Practice can collect later payments. Connected: Brook Transfer; Thistle Card is one that can.',
+  )
+  expect(said({ draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 })[0]).toBe(
+    'In parts it costs €9.00 less than at once: who pays at once pays more.',
+  )
 })

@@ -1,6 +1,7 @@
 import { type OfferContent, quotableSale, quotableTerms } from '../content/offer.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { Spoken } from '../sentence/sentence.ts'
+import { sayList } from '../sentence/words.ts'
 
 /** What a connected gateway can do, as far as readiness asks. */
 export interface CollectingWay {
@@ -16,6 +17,7 @@ export interface Fix {
     | 'price'
     | 'sale'
     | 'access'
+    | 'audience'
     | 'name'
     | 'publish'
     | 'put-on-sale'
@@ -45,12 +47,20 @@ export interface OfferSituation {
   course: { live: boolean; retired: boolean; lessons: number }
   mode: 'practice' | 'live'
   ways: readonly CollectingWay[]
+  /** Every gateway that could be connected. */
+  known: readonly CollectingWay[]
   /** What there is to say about the draft; null while it cannot be quoted. */
   said: Spoken | null
   /** Now, as an RFC 3339 instant. */
   at: string
   /** Names of the other offers of the same course. */
   otherNames: readonly string[]
+  /** The one-time price of the same course, where it has one. */
+  atOnce: number | null
+  /** The courses whose holders alone may buy. */
+  holdersOf: readonly { title: string; isSold: boolean }[]
+  /** Whether the running sale has an earlier price to be struck; null where none runs. */
+  hasEarlierPrice: boolean | null
 }
 
 /** Everything between an offer and its first sale, the hardest first. */
@@ -59,7 +69,7 @@ export function obstaclesOf(situation: OfferSituation, format: MoneyFormat): Obs
     ...missingParts(situation),
     ...collecting(situation, format),
     ...notYetLive(situation),
-    ...worthALook(situation),
+    ...worthALook(situation, format),
   ]
 }
 
@@ -92,12 +102,30 @@ function missingParts({ draft }: OfferSituation): Obstacle[] {
       ),
     )
   }
+  if (draft.audience.who === 'holders' && draft.audience.of.length === 0) {
+    found.push(
+      block(
+        'no-holders',
+        'It is for holders of nothing yet.',
+        'Choose the course that they hold.',
+        { to: 'audience', label: 'Choose' },
+        true,
+      ),
+    )
+  }
   if (!draft.name.trim()) {
     found.push(
       block('no-name', 'It has no name.', 'Buyers see it beside the price.', { to: 'name', label: 'Name it' }, true),
     )
   }
   return found
+}
+
+/** " – Thistle Card is one that can", or nothing where no gateway could. */
+function sayWhich(known: readonly CollectingWay[], could: (way: CollectingWay) => boolean, what: string): string {
+  const names = known.filter(could).map(({ name }) => name)
+  if (names.length === 0) return ''
+  return names.length === 1 ? `; ${names[0]} is one ${what}` : `; ${sayList(names)} are ones ${what}`
 }
 
 function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
@@ -109,7 +137,7 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       block(
         'no-gateway',
         `Nothing is connected in ${modeName(mode)} that can take money.`,
-        'Connect a gateway; Thistle Card takes cards.',
+        `Connect a gateway${sayWhich(situation.known, () => true, 'that takes it')}.`,
         fix,
       ),
     ]
@@ -120,14 +148,19 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       block(
         'no-currency',
         `No connected gateway takes ${format.currency}.`,
-        `Connected: ${ways.map((way) => way.name).join(', ')}.`,
+        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => way.currencies.includes(format.currency), `that takes ${format.currency}`)}.`,
         fix,
       ),
     ]
   }
   if (said && hasLater(said) && !inCurrency.some((way) => way.chargesAgain)) {
     return [
-      block('no-later', `Nothing connected in ${modeName(mode)} can collect later payments.`, 'Thistle Card can.', fix),
+      block(
+        'no-later',
+        `Nothing connected in ${modeName(mode)} can collect later payments.`,
+        `Connected: ${inCurrency.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => way.chargesAgain && way.currencies.includes(format.currency), 'that can')}.`,
+        fix,
+      ),
     ]
   }
   const today =
@@ -186,8 +219,9 @@ function notYetLive({ live, draft, onSale, course }: OfferSituation): Obstacle[]
   return found
 }
 
-function worthALook({ course, otherNames, draft, said, at }: OfferSituation): Obstacle[] {
-  const found: Obstacle[] = []
+function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
+  const { course, otherNames, draft, said, at } = situation
+  const found: Obstacle[] = [...beside(situation, format)]
   if (course.lessons === 0) {
     found.push(
       warning('no-lessons', 'The course has no lessons: who buys it finds it empty.', {
@@ -228,6 +262,56 @@ function worthALook({ course, otherNames, draft, said, at }: OfferSituation): Ob
         to: 'access',
         label: 'Add some',
       }),
+    )
+  }
+  return found
+}
+
+/** From how far above the one-time price installments deserve a look, in per cent. */
+const FAR_ABOVE = 25
+
+/** What does not fit with other things on sale. */
+function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituation, format: MoneyFormat): Obstacle[] {
+  const found: Obstacle[] = []
+  const all = said?.line.payments.reduce((sum, { pay }) => sum + pay, 0) ?? 0
+  if (said && draft.terms.kind === 'installments' && atOnce !== null && atOnce > 0) {
+    const difference = formatMoney(Math.abs(all - atOnce), format)
+    const change: Fix = { to: 'price', label: 'Change it' }
+    if (all < atOnce) {
+      found.push(
+        warning(
+          'below-at-once',
+          `In parts it costs ${difference} less than at once: who pays at once pays more.`,
+          change,
+        ),
+      )
+    } else if ((all - atOnce) * 100 > atOnce * FAR_ABOVE) {
+      found.push(
+        warning(
+          'far-above-at-once',
+          `In parts it costs ${difference} more than at once, which is more than ${FAR_ABOVE} %.`,
+          change,
+        ),
+      )
+    }
+  }
+  const notSold = holdersOf.filter(({ isSold }) => !isSold)
+  if (draft.audience.who === 'holders' && notSold.length > 0) {
+    found.push(
+      warning(
+        'holders-not-sold',
+        `${sayList(notSold.map(({ title }) => title))} ${notSold.length === 1 ? 'is' : 'are'} not on sale: nobody new can come to hold ${notSold.length === 1 ? 'it' : 'them'}.`,
+        { to: 'audience', label: 'Look' },
+      ),
+    )
+  }
+  if (hasEarlierPrice === false) {
+    found.push(
+      warning(
+        'no-earlier-price',
+        'No earlier price is struck out beside the sale: in the 30 days before it nothing higher was published.',
+        { to: 'sale', label: 'Look' },
+      ),
     )
   }
   return found

@@ -364,6 +364,19 @@ describe('buttons', () => {
   })
 })
 
+it('is included for members where holders pay nothing', () => {
+  const free = speak({ kind: 'free' })
+  expect(sayEnrolButton(free, '', true)).toBe('Included for members')
+  expect(sayEnrolButton(free, 'Take it', true)).toBe('Take it')
+  expect(sayEnrolButton(speak({ kind: 'single', amount: 4900 }), '', true)).toBe('Enrol for €49.00')
+})
+
+it('leaves out zeros where the school does', () => {
+  const school = { ...euro, leaveOutZeros: true }
+  expect(sayPayButton(12_900, false, school)).toBe('Pay €129')
+  expect(sayPayButton(12_950, true, school)).toBe('Pay €129.50 today')
+})
+
 it('never says an amount or a day that the numbers do not hold', () => {
   const span = fc.record({
     count: fc.integer({ min: 1, max: 6 }),

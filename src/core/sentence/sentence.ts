@@ -78,10 +78,14 @@ export function sayPayButton(today: Amount, hasLater: boolean, money: MoneyForma
   return today > 0 ? `Pay ${amount}` : 'Get the course'
 }
 
-/** The button on a course page: what the creator wrote, or what the price makes of it. */
-export function sayEnrolButton({ terms, line, purchaseDay, money }: Omit<Spoken, 'access'>, written: string): string {
+/** The button on a course page: what the creator wrote, or what the price (and being for holders alone) makes of it. */
+export function sayEnrolButton(
+  { terms, line, purchaseDay, money }: Omit<Spoken, 'access'>,
+  written: string,
+  forHolders = false,
+): string {
   if (written.trim()) return written.trim()
-  if (terms.kind === 'free') return 'Get the course'
+  if (terms.kind === 'free') return forHolders ? 'Included for members' : 'Get the course'
   if (terms.kind === 'openPrice')
     return terms.minimum === 0 ? 'Name your price' : `From ${formatMoney(terms.minimum, money)}`
   const today = line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)

@@ -16,6 +16,6 @@ export function sayRate(span: Span): string {
 }
 
 /** "a", "a and b", "a, b and c". */
-export function sayList(items: readonly string[]): string {
-  return items.length < 2 ? (items[0] ?? '') : `${items.slice(0, -1).join(', ')} and ${items.at(-1)}`
+export function sayList(items: readonly string[], joint: 'and' | 'or' = 'and'): string {
+  return items.length < 2 ? (items[0] ?? '') : `${items.slice(0, -1).join(', ')} ${joint} ${items.at(-1)}`
 }

@@ -247,6 +247,7 @@ describe('money is taken once', () => {
       placeOrder({ ...world.services, gateways: new Map([['thistle', dying]]) }, course.slug, ask(), {
         mode: 'practice',
         browserHash: hashToken('browser'),
+        person: null,
       }),
     )
     let orderId = ''

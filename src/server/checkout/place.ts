@@ -10,6 +10,8 @@ import { openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { record } from '../orders/journal.ts'
 import { emailSchema, getSchool, type School } from '../school/service.ts'
+import type { Person } from '../school/sessions.ts'
+import { requireHolder } from './audience.ts'
 import { prepare } from './prepare.ts'
 import { quoteOffer } from './quoteOffer.ts'
 import { type SellableCourse, type SellableOffer, sellableCourses } from './sellable.ts'
@@ -50,6 +52,8 @@ export interface Shopper {
   mode: Mode
   /** Hash of the browser's own cookie. */
   browserHash: string
+  /** Who is signed in. */
+  person: Person | null
 }
 
 /** Everything that an order is placed by. */
@@ -83,6 +87,8 @@ export async function placeOrder(
   if (!course || !offer) throw new Problem(410, 'not-on-sale', 'This is not on sale any more.')
   const quoted = quoteFor(school, offer, services.now(), request.chosen)
   const { pay } = quoted.quote.today
+  if (offer.live.audience.who === 'holders')
+    await requireHolder(services, offer.live.audience.of, request.email, shopper)
   if (request.agreed.pay !== pay || request.agreed.currency !== school.currency) {
     throw new Problem(409, 'price-changed', 'The price changed while this page was open. Nothing was charged.')
   }
@@ -168,7 +174,7 @@ async function charge(
       currency: attempt.currency,
       source: { token: placing.request.payment?.token ?? '', keep: placing.hasLater },
       reference: `${placing.school.name}: ${placing.course.live.title}`.slice(0, 120),
-      statement: statementOf(placing.school.name),
+      statement: placing.offer.live.statement.trim() || statementOf(placing.school.name),
     })
   } catch (error) {
     if (error instanceof GatewayUnreachable) return leftUnknown(services, attempt, error)

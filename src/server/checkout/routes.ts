@@ -15,7 +15,8 @@ import { checkOrder } from './standing.ts'
 
 /** What the shop's pages call: placing an order, asking how it stands, and the buyer's account. */
 export function shopRoutes(services: Services) {
-  const modeOf = async (c: Context) => (await visitorOf(c, services, await getSchool(services.db))).mode
+  const visitorIn = async (c: Context) => visitorOf(c, services, await getSchool(services.db))
+  const modeOf = async (c: Context) => (await visitorIn(c)).mode
 
   return new Hono()
     .get(
@@ -35,7 +36,8 @@ export function shopRoutes(services: Services) {
       validate('param', v.object({ slug: v.string() })),
       validate('json', placeSchema),
       async (c) => {
-        const shopper = { mode: await modeOf(c), browserHash: browserHashOf(c) }
+        const { mode, person } = await visitorIn(c)
+        const shopper = { mode, person, browserHash: browserHashOf(c) }
         return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
       },
     )

@@ -21,10 +21,14 @@ export interface Receipt {
   course: string
   offer: string
   quote: Quote
+  /** Basis points. */
+  taxRate: number
   /** The day on which it opens, where that is later than the purchase. */
   opensLater: string | null
   method: string | null
   courseLink: string
+  /** The day on which it closes; null for good, or while it is paid. */
+  closes: string | null
   /** Only for a buyer who has no password yet. */
   passwordLink: string | null
 }
@@ -34,13 +38,14 @@ export function composeReceipt(school: School, name: string, receipt: Receipt): 
   const { price, discount, tax, pay } = receipt.quote.today
   const money = (amount: number) => formatMoney(amount, school)
   const rows: [string, string][] = [[`${receipt.course}, ${receipt.offer}`, money(price - discount)]]
-  if (school.taxMode === 'exclusive') rows.push([`VAT ${formatRate(school.taxRate, school.language)}`, money(tax)])
+  const rate = formatRate(receipt.taxRate, school.language)
+  if (school.taxMode === 'exclusive') rows.push([`VAT ${rate}`, money(tax)])
   rows.push(['Paid', money(pay)])
-  if (school.taxMode === 'inclusive' && tax > 0)
-    rows.push([`VAT ${formatRate(school.taxRate, school.language)}, inside`, money(tax)])
+  if (school.taxMode === 'inclusive' && tax > 0) rows.push([`VAT ${rate}, inside`, money(tax)])
   const paragraphs: Paragraph[] = [
     { text: `Hello ${name},` },
     { text: opening(receipt, school) },
+    ...closing(receipt, school),
     { text: 'You find it here:', link: receipt.courseLink, label: `Open ${receipt.course}` },
     ...later(receipt, school),
   ]
@@ -59,6 +64,16 @@ function opening({ course, quote, opensLater }: Receipt, school: School): string
   const { pay } = quote.today
   if (opensLater) return `thank you. “${course}” is yours; it opens on ${sayDay(opensLater, school.language)}.`
   return pay > 0 ? `thank you. “${course}” is paid and open.` : `“${course}” is yours and open.`
+}
+
+/** Until when it is open, and how to go on then. */
+function closing({ closes }: Receipt, school: School): Paragraph[] {
+  if (!closes) return []
+  return [
+    {
+      text: `It stays open until ${sayDay(closes, school.language)}. After that you can buy it again and go on where you were.`,
+    },
+  ]
 }
 
 /** What is charged later, and that it happens by itself. */

@@ -1,5 +1,6 @@
 import { and, desc, eq } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
+import { taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
 import type { Services } from '../context.ts'
 import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
 import { record } from '../orders/journal.ts'
@@ -91,6 +92,8 @@ async function receiptOf({ db, config }: Services, orderId: string) {
     course: row.line.courseTitle,
     offer: row.line.offerName,
     quote: row.order.quote,
+    taxRate: taxRateIn(row.order.quoteInput),
+    closes: whilePaying(row.order.quoteInput) ? null : row.line.quoted.closes,
     opensLater: row.line.quoted.opens > row.order.quote.purchaseDay ? row.line.quoted.opens : null,
     method: collected?.method ?? null,
     courseLink: `${config.origin}/learn/${row.slug}`,

@@ -1,4 +1,5 @@
-import { and, asc, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
+import { and, asc, countDistinct, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
+import type { Published } from '../../core/content/earlierPrice.ts'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { speakOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
@@ -6,7 +7,7 @@ import { changedElsewhere, getCourse, makeCourseLive } from '../catalogue/servic
 import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { courses, offers, orderLines, versions } from '../db/schema/index.ts'
+import { courses, grants, offers, orderLines, versions } from '../db/schema/index.ts'
 import { waysIn } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { getSchool } from '../school/service.ts'
@@ -22,31 +23,35 @@ export async function getOffer(db: Queryable, id: string): Promise<Offer> {
 /** One offer as the bench shows it: with its course, its neighbours and the ways that can collect. */
 export async function openOffer({ db, gateways }: Services, id: string, mode: Mode) {
   const offer = await getOffer(db, id)
-  const [course, others, ways, sold] = await Promise.all([
+  const [course, others, ways, sold, holders, history, all] = await Promise.all([
     getCourse(db, offer.courseId),
     db
-      .select({
-        id: offers.id,
-        name: sql<string>`${offers.draft}->>'name'`,
-        atOnce: sql<
-          number | null
-        >`case when ${offers.draft}->'terms'->>'kind' = 'single' then (${offers.draft}->'terms'->>'amount')::float8 end`,
-      })
+      .select({ id: offers.id, draft: offers.draft })
       .from(offers)
       .where(and(eq(offers.courseId, offer.courseId), isNull(offers.retiredAt)))
       .orderBy(asc(offers.position)),
     waysIn(db, gateways, mode),
     countSales(db, id),
+    countHolders(db, id, mode),
+    publishedOf(db, [id]),
+    coursesToHold(db),
   ])
   const { slug, draft, live, retiredAt } = course
   return {
     ...offer,
     sold,
+    /** Buyers who have the course by this offer, in the mode. */
+    holders,
+    history: history.get(id) ?? [],
+    /** Every course, for an offer that only holders may buy. */
+    courses: all,
+    known: [...gateways.values()].map(({ capabilities }) => capabilities),
     place: others.findIndex((other) => other.id === id) + 1,
     places: others.length,
     siblings: others.map((other) => other.id),
-    atOnce: others.find((other) => other.atOnce !== null && other.id !== id)?.atOnce ?? null,
-    otherNames: others.filter((other) => other.id !== id).map((other) => other.name),
+    /** The one-time offer of the same course that installments are held against. */
+    atOnce: others.find((other) => other.id !== id && other.draft.terms.kind === 'single')?.draft ?? null,
+    otherNames: others.filter((other) => other.id !== id).map((other) => other.draft.name),
     course: {
       id: course.id,
       slug,
@@ -59,6 +64,45 @@ export async function openOffer({ db, gateways }: Services, id: string, mode: Mo
     },
     ways: ways.map(({ adapter, capabilities }) => ({ adapter, capabilities })),
   }
+}
+
+async function countHolders(db: Queryable, offerId: string, mode: Mode): Promise<number> {
+  const [row] = await db
+    .select({ count: countDistinct(grants.personId) })
+    .from(grants)
+    .innerJoin(orderLines, eq(orderLines.id, grants.lineId))
+    .where(and(eq(orderLines.offerId, offerId), eq(grants.mode, mode), isNull(grants.endedAt)))
+  return row?.count ?? 0
+}
+
+/** Every course that is not retired, and whether it can be bought at present. */
+async function coursesToHold(db: Queryable) {
+  const isSold = sql<boolean>`${courses.live} is not null and exists (
+    select from ${offers} where ${offers.courseId} = ${courses.id} and ${offers.onSale} and ${offers.retiredAt} is null
+  )`
+  const rows = await db
+    .select({ id: courses.id, draft: courses.draft, isSold })
+    .from(courses)
+    .where(isNull(courses.retiredAt))
+    .orderBy(asc(courses.position))
+  return rows.map(({ id, draft, isSold: sold }) => ({ id, title: draft.title, isSold: sold }))
+}
+
+/** What was published of offers and when, oldest first, as far as its prices compare with today's. */
+export async function publishedOf(db: Queryable, offerIds: string[]): Promise<Map<string, Published[]>> {
+  const found = new Map<string, Published[]>()
+  if (offerIds.length === 0) return found
+  const rows = await db
+    .select({ id: versions.subjectId, content: versions.content, publishedAt: versions.publishedAt })
+    .from(versions)
+    .where(and(eq(versions.subject, 'offer'), inArray(versions.subjectId, offerIds), versions.isComparable))
+    .orderBy(asc(versions.version))
+  for (const { id, content, publishedAt } of rows) {
+    const of = found.get(id) ?? []
+    found.set(id, of)
+    of.push({ content: content as OfferContent, publishedAt: publishedAt.toISOString() })
+  }
+  return found
 }
 
 async function countSales(db: Queryable, offerId: string): Promise<number> {
@@ -99,6 +143,7 @@ const POINTERS: Record<string, string> = {
   'no-price': '/terms/amount',
   'suggested-low': '/terms/suggested',
   'sale-not-lower': '/sale/amount',
+  'no-holders': '/audience/of',
 }
 
 /**
@@ -126,7 +171,21 @@ export async function publishOffer(
     const { draft, live } = offer
     const ready = { live: true, retired: false, lessons: 1 }
     const obstacles = obstaclesOf(
-      { draft, live, said, at, onSale: true, course: ready, mode: 'practice', ways: [], otherNames: [] },
+      {
+        draft,
+        live,
+        said,
+        at,
+        onSale: true,
+        course: ready,
+        mode: 'practice',
+        ways: [],
+        known: [],
+        otherNames: [],
+        atOnce: null,
+        holdersOf: [],
+        hasEarlierPrice: null,
+      },
       school,
     ).filter((obstacle) => obstacle.stopsPublishing)
     if (obstacles.length > 0) {

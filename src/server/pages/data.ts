@@ -1,11 +1,19 @@
 import type { Cloth } from '../../core/content/course.ts'
+import type { ShownSale } from '../../core/content/shownSale.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
 import type { Mode } from '../db/schema/columns.ts'
 
 /** What a page of the shop is made of. The server puts it into the page; no further request is needed. */
 export interface ShopPage {
-  school: { name: string; currency: string; language: string; taxMode: TaxMode; taxRate: number }
+  school: {
+    name: string
+    currency: string
+    language: string
+    leaveOutZeros: boolean
+    taxMode: TaxMode
+    taxRate: number
+  }
   mode: Mode
   /** Said on the page: only the creator sees this mode at the moment, strangers see the other one. */
   isOwnView: boolean
@@ -34,6 +42,19 @@ export interface ShopOffer {
   access: Access
   highlighted: boolean
   quote: Quote
+  /** Basis points: the offer's own, or the school's. */
+  taxRate: number
+  /** A few lines under the price. */
+  lines: string[]
+  sale: ShownSale | null
+  needs: Needs | null
+}
+
+/** What must be held to buy an offer. */
+export interface Needs {
+  courses: { slug: string; title: string }[]
+  /** Whether this visitor holds one of them. */
+  isMet: boolean
 }
 
 export interface CourseCard {
@@ -87,6 +108,10 @@ export interface ThanksView {
   opens: string
   isOpen: boolean
   quote: Quote
+  /** Basis points. */
+  taxRate: number
+  /** The day on which the course closes; null for good, or while it is paid. */
+  closes: string | null
   email: string
   needsPassword: boolean
 }

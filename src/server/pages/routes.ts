@@ -29,9 +29,9 @@ export function pageRoutes(services: Services, renderer: Renderer) {
     browserHashOf(c)
     const { isOwnView, ...visitor } = await visitorOf(c, services, school)
     const view = await load(c, school, visitor)
-    const { name, currency, language, taxMode, taxRate } = school
+    const { name, currency, language, leaveOutZeros, taxMode, taxRate } = school
     const data: ShopPage = {
-      school: { name, currency, language, taxMode, taxRate },
+      school: { name, currency, language, leaveOutZeros, taxMode, taxRate },
       mode: visitor.mode,
       isOwnView,
       visitor: visitor.person && { name: visitor.person.name, email: visitor.person.email },

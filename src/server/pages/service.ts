@@ -1,12 +1,15 @@
 import { and, desc, eq, inArray } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
-import { speakOffer } from '../../core/content/quoteInput.ts'
+import { speakOffer, taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
+import { shownSale } from '../../core/content/shownSale.ts'
 import { coursesOf, mayEnter, type Visitor } from '../access/service.ts'
+import { needsOf } from '../checkout/audience.ts'
 import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
 import type { Services } from '../context.ts'
 import { attempts, courses, offers, orderLines, orders, people } from '../db/schema/index.ts'
 import { adapterOf, waysIn } from '../gateways/service.ts'
+import { publishedOf } from '../offers/service.ts'
 import { plansOf } from '../orders/plans.ts'
 import { readPasswordLink } from '../people/service.ts'
 import { type School, schoolDay } from '../school/service.ts'
@@ -19,14 +22,42 @@ function cardOf(course: Pick<SellableCourse, 'slug' | 'live'>): CourseCard {
   return { slug: course.slug, title, summary, cloth, coverId }
 }
 
-function offersOf(services: Services, school: School, course: SellableCourse): ShopOffer[] {
+/**
+ * The offers of a course as this visitor sees them. Those that are sold by their link alone are not
+ * listed; `linkedTo` is the one whose link was opened.
+ */
+async function offersOf(
+  services: Services,
+  school: School,
+  course: SellableCourse,
+  visitor: Visitor,
+  linkedTo?: string,
+): Promise<ShopOffer[]> {
   const at = services.now().toISOString()
-  return course.offers.map(({ id, courseId, live }) => {
-    const said = speakOffer(school, { id, courseId, content: live }, at)
-    if (!said) throw new Error(`The live offer ${id} cannot be quoted.`)
-    const { terms, access } = said.spoken
-    return { id, name: live.name, button: live.button, highlighted: live.highlighted, terms, access, quote: said.quote }
-  })
+  const listed = course.offers.filter(({ id, live }) => live.audience.who !== 'link' || id === linkedTo)
+  const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
+  const history = await publishedOf(services.db, onSale)
+  return Promise.all(
+    listed.map(async ({ id, courseId, live }) => {
+      const said = speakOffer(school, { id, courseId, content: live }, at)
+      if (!said) throw new Error(`The live offer ${id} cannot be quoted.`)
+      const { terms, access } = said.spoken
+      const { name, button, highlighted, audience } = live
+      return {
+        id,
+        name,
+        button,
+        highlighted,
+        terms,
+        access,
+        quote: said.quote,
+        taxRate: live.taxRate ?? school.taxRate,
+        lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
+        sale: shownSale(history.get(id) ?? [], school, at),
+        needs: audience.who === 'holders' ? await needsOf(services, audience.of, visitor) : null,
+      }
+    }),
+  )
 }
 
 function notice(status: number, title: string, text: string, actions: NoticeView['actions']): NoticeView {
@@ -41,17 +72,16 @@ export function missing(): NoticeView {
 
 export async function schoolView(services: Services, school: School): Promise<ShopView> {
   const all = await sellableCourses(services.db)
-  return {
-    name: 'school',
-    courses: all
-      .filter((course) => course.offers.length > 0)
-      .map((course) => ({
-        ...cardOf(course),
-        from: Math.min(...offersOf(services, school, course).map(({ quote }) => quote.today.pay)),
-        offers: course.offers.length,
-      })),
-  }
+  const cards = all.map(async (course) => {
+    const offers = (await offersOf(services, school, course, STRANGER)).filter(({ needs }) => needs === null)
+    const from = Math.min(...offers.map(({ quote }) => quote.today.pay))
+    return { ...cardOf(course), from, offers: offers.length }
+  })
+  return { name: 'school', courses: (await Promise.all(cards)).filter(({ offers }) => offers > 0) }
 }
+
+/** Nobody in particular: what is listed is the same for all. */
+const STRANGER: Visitor = { mode: 'practice', person: null, browserHash: null }
 
 export async function courseView(
   services: Services,
@@ -69,7 +99,7 @@ export async function courseView(
       description: course.live.description,
       lessons: course.live.lessons.map(({ title }) => title),
     },
-    offers: offersOf(services, school, course),
+    offers: await offersOf(services, school, course, visitor),
     isOwned: entry.state === 'open',
   }
 }
@@ -83,8 +113,11 @@ export async function checkoutView(
 ): Promise<ShopView> {
   const [course] = await sellableCourses(services.db, slug)
   if (!course) return missing()
-  const [first] = course.offers
-  if (!first) {
+  const offers = await offersOf(services, school, course, visitor, offerId)
+  // The one that was asked for, else the first that this visitor may buy.
+  const chosen =
+    offers.find(({ id }) => id === offerId) ?? offers.find(({ needs }) => needs?.isMet ?? true) ?? offers[0]
+  if (!chosen) {
     return notice(
       410,
       `${course.live.title} is not on sale at the moment.`,
@@ -97,8 +130,8 @@ export async function checkoutView(
   return {
     name: 'checkout',
     course: { ...cardOf(course), lessons: course.live.lessons.map(({ title }) => title) },
-    offers: offersOf(services, school, course),
-    chosen: course.offers.find(({ id }) => id === offerId)?.id ?? first.id,
+    offers,
+    chosen: chosen.id,
     ways: ways
       .filter(({ capabilities }) => capabilities.currencies.includes(school.currency))
       .map(({ connectionId, adapter, account, capabilities }) => ({
@@ -175,6 +208,8 @@ export async function thanksView(
     opens: line.quoted.opens,
     isOpen: line.quoted.opens <= (await schoolDay(services)),
     quote: order.quote,
+    taxRate: taxRateIn(order.quoteInput),
+    closes: whilePaying(order.quoteInput) ? null : line.quoted.closes,
     email: person.email,
     needsPassword: person.passwordHash === null,
   }

@@ -185,11 +185,14 @@ describe('messages', () => {
       course: 'C',
       offer: 'O',
       quote: order?.quote as never,
+      taxRate: 2000,
+      closes: '2028-01-31',
       opensLater: null,
       method: null,
       courseLink: 'http://x/',
       passwordLink: null,
     })
+    expect(letter.text).toContain('It stays open until 31 January 2028.')
     expect(letter.html).toContain('&lt;b&gt;Ada&lt;/b&gt;')
   })
 })

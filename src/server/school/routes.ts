@@ -6,7 +6,18 @@ import type { Services } from '../context.ts'
 import { MODES } from '../db/schema/columns.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
-import { emailSchema, findSchool, getSchool, setShopMode, setUp, setupSchema, signIn } from './service.ts'
+import {
+  changeSchool,
+  emailSchema,
+  findSchool,
+  getSchool,
+  openSchool,
+  schoolSchema,
+  setShopMode,
+  setUp,
+  setupSchema,
+  signIn,
+} from './service.ts'
 import { closeSession, creatorOf, SESSION_DAYS } from './sessions.ts'
 
 /** Before sign-in: what the studio must know to show its first screen, set-up, sign-in and out. */
@@ -43,6 +54,11 @@ export function sessionRoutes(services: Services) {
 export function schoolRoutes(services: Services) {
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
+    .get('/', async (c) => c.json(await openSchool(services)))
+    .put('/', validate('json', schoolSchema), async (c) => {
+      await changeSchool(services, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
     .put('/mode', validate('json', v.object({ mode: v.picklist(MODES) })), async (c) => {
       keepCookie(c, MODE_COOKIE, c.req.valid('json').mode)
       return c.json({ ok: true })

@@ -1,12 +1,13 @@
-import { eq } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
+import { rescaleContent } from '../../core/content/rescale.ts'
 import { isCurrency } from '../../core/money/currency.ts'
 import type { Services } from '../context.ts'
-import type { Queryable } from '../db/client.ts'
+import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { creators, school } from '../db/schema/index.ts'
-import { Problem } from '../http/problem.ts'
+import { creators, offers, orders, school, versions } from '../db/schema/index.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
 import { checkPassword, hashPassword, passwordSchema } from './passwords.ts'
 import { openSession } from './sessions.ts'
 
@@ -27,11 +28,29 @@ const name = v.pipe(
   v.maxLength(100, 'Keep the name under 100 letters.'),
 )
 
+/** Languages whose way of writing money, with digits 0 to 9, is offered. */
+const LANGUAGES = [
+  'en',
+  'en-GB',
+  'en-US',
+  'de-AT',
+  'de-DE',
+  'de-CH',
+  'fr-FR',
+  'es-ES',
+  'it-IT',
+  'nl-NL',
+  'pl-PL',
+  'sv-SE',
+  'ja-JP',
+] as const
+
 /** What a school is set up with, once and later. */
-const schoolSchema = v.object({
+export const schoolSchema = v.object({
   name,
   currency: v.pipe(v.string(), v.check(isCurrency, 'Choose a currency.')),
-  language: v.picklist(['en', 'en-GB', 'en-US', 'de-AT', 'de-DE', 'de-CH', 'fr-FR'], 'Choose how money is written.'),
+  language: v.picklist(LANGUAGES, 'Choose how money is written.'),
+  leaveOutZeros: v.optional(v.boolean(), false),
   timeZone: v.pipe(v.string(), v.check(isTimeZone, 'Choose a time zone.')),
   country: v.pipe(v.string(), v.regex(/^[A-Z]{2}$/, 'Choose a country.')),
   taxMode: v.picklist(['none', 'inclusive', 'exclusive']),
@@ -85,6 +104,53 @@ export async function signIn(services: Services, email: string, password: string
   const [creator] = await services.db.select().from(creators).where(eq(creators.email, email))
   await checkPassword(services, `creator ${email}`, creator?.passwordHash ?? null, password)
   return { token: await openSession(services, { creatorId: creator?.id as string }) }
+}
+
+/** The school, and why its currency can no longer change: how many orders were paid live in it. */
+export async function openSchool({ db }: Services) {
+  const [found, paidLive] = await Promise.all([getSchool(db), countPaidLive(db)])
+  return { school: found, paidLive }
+}
+
+async function countPaidLive(db: Queryable): Promise<number> {
+  return db.$count(orders, and(eq(orders.mode, 'live'), eq(orders.state, 'paid')))
+}
+
+/**
+ * Changes what the school was set up with. In another currency every price keeps its figure.
+ * @throws Problem 409 at `/currency` once something was sold live.
+ */
+export async function changeSchool({ db }: Services, wanted: v.InferOutput<typeof schoolSchema>): Promise<void> {
+  await db.transaction(async (tx) => {
+    const [current] = await tx.select().from(school).for('update')
+    if (!current) throw new Problem(409, 'not-set-up', 'The school is not set up yet.')
+    if (wanted.currency !== current.currency) {
+      const sold = await countPaidLive(tx)
+      if (sold > 0) throw fieldProblem('/currency', currencyLocked(sold, current.currency), 409)
+      await rescalePrices(tx, current.currency, wanted.currency)
+    }
+    await tx.update(school).set(wanted)
+  })
+}
+
+function currencyLocked(sold: number, currency: string): string {
+  return `${sold} ${sold === 1 ? 'order was' : 'orders were'} paid live in ${currency}. Books in two currencies cannot be added up, so it stays.`
+}
+
+async function rescalePrices(tx: Transaction, from: string, to: string) {
+  const all = await tx.select({ id: offers.id, draft: offers.draft, live: offers.live }).from(offers)
+  for (const { id, draft, live } of all) {
+    await tx
+      .update(offers)
+      .set({
+        draft: rescaleContent(draft, from, to),
+        live: live && rescaleContent(live, from, to),
+        draftRev: sql`${offers.draftRev} + 1`,
+      })
+      .where(eq(offers.id, id))
+  }
+  // Earlier prices were in another currency: they say nothing about a reduction in this one.
+  await tx.update(versions).set({ isComparable: false }).where(eq(versions.subject, 'offer'))
 }
 
 /** The mode in which strangers buy from now on. */

@@ -69,12 +69,16 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
           `Next: ${formatMoney(next.pay, money)} on ${sayDay(next.due, language)}${plan.method ? `, by ${plan.method}` : ''}.`}
       </p>
       <Thread
-        knots={plan.payments.slice(0, 13).map(({ due, pay, isCollected }) => ({
+        start={plan.payments[0]?.due ?? ''}
+        startLabel={sayDayShort(plan.payments[0]?.due ?? '')}
+        knots={plan.payments.map(({ due, pay, isCollected }) => ({
+          day: due,
           amount: formatMoney(pay, money, true),
-          when: sayDayShort(due),
           state: isCollected ? 'collected' : 'to-come',
         }))}
+        endless={plan.endless}
         ribbon={null}
+        language={language}
       />
     </section>
   )

@@ -4,6 +4,7 @@ import { OfferCard } from '../../ui/OfferCard.tsx'
 import { RichHtml } from '../../ui/RichHtml.tsx'
 import { spokenOf } from '../spokenOf.ts'
 import { ClothHead } from './ClothHead.tsx'
+import { WhatIsNeeded } from './WhatIsNeeded.tsx'
 
 /** One course: what it is, its lessons, and its offers with their buttons. */
 export default function CoursePage({ page, view }: { page: ShopPage; view: CourseView }) {
@@ -51,7 +52,15 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
                 spoken={spokenOf(offer, page.school)}
                 today={offer.quote.today.pay}
                 highlighted={offer.highlighted}
+                lines={offer.lines}
+                sale={offer.sale}
+                needs={offer.needs?.courses.map(({ title }) => title) ?? []}
                 href={`/buy/${course.slug}?offer=${offer.id}`}
+                instead={
+                  offer.needs && !offer.needs.isMet ? (
+                    <WhatIsNeeded needs={offer.needs} then={`/course/${course.slug}`} />
+                  ) : undefined
+                }
               />
             ))
           )}

@@ -3,12 +3,14 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import { sayPayButton, sayShort } from '../../core/sentence/sentence.ts'
+import { sayList } from '../../core/sentence/words.ts'
 import type { CheckoutView, PayWay, ShopOffer, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Field, LINE_INPUT } from '../../ui/Field.tsx'
-import { Suggestion } from '../../ui/OfferCard.tsx'
+import { SaleLine, Struck, Suggestion } from '../../ui/OfferCard.tsx'
 import { ClothHead } from '../catalogue/ClothHead.tsx'
+import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { spokenOf } from '../spokenOf.ts'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { listenTo } from './GatewayFields.ts'
@@ -53,6 +55,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
   const isBusy = phase.kind !== 'idle'
   const needsCard = pay > 0 || hasLater
   const cannotPay = needsCard && !way
+  const lacks = offer.needs !== null && !offer.needs.isMet
 
   return (
     <form
@@ -78,7 +81,20 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
           />
         </Step>
       )}
-      {offer.terms.kind === 'openPrice' && (
+      {lacks && offer.needs && (
+        <Step title="For whom this is" isLast>
+          <p className="mb-1.5">
+            “{offer.name}” is for who has{' '}
+            {sayList(
+              offer.needs.courses.map(({ title }) => title),
+              'or',
+            )}
+            .
+          </p>
+          <WhatIsNeeded needs={offer.needs} then={`/buy/${view.course.slug}?offer=${offer.id}`} />
+        </Step>
+      )}
+      {!lacks && offer.terms.kind === 'openPrice' && (
         <Step title="Your price" isDone={!errors.chosen}>
           <Field
             label={`In ${page.school.currency}`}
@@ -104,73 +120,88 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
           </Field>
         </Step>
       )}
-      <Step title="Who you are" isDone={Boolean(checkout.name && checkout.email)}>
-        <div className="grid gap-2.5 sm:grid-cols-2">
-          <Field label="Name" error={errors.name}>
-            {(wiring) => (
-              <input
-                {...wiring}
-                className={LINE_INPUT}
-                autoComplete="name"
-                maxLength={100}
-                placeholder="First and last name"
-                value={checkout.name}
-                readOnly={isBusy}
-                onChange={(event) => checkout.setName(event.target.value)}
-              />
+      {!lacks && (
+        <>
+          <Step title="Who you are" isDone={Boolean(checkout.name && checkout.email)}>
+            <div className="grid gap-2.5 sm:grid-cols-2">
+              <Field label="Name" error={errors.name}>
+                {(wiring) => (
+                  <input
+                    {...wiring}
+                    className={LINE_INPUT}
+                    autoComplete="name"
+                    maxLength={100}
+                    placeholder="First and last name"
+                    value={checkout.name}
+                    readOnly={isBusy}
+                    onChange={(event) => checkout.setName(event.target.value)}
+                  />
+                )}
+              </Field>
+              <Field label="Email" error={errors.email}>
+                {(wiring) => (
+                  <input
+                    {...wiring}
+                    className={LINE_INPUT}
+                    type="email"
+                    autoComplete="email"
+                    maxLength={254}
+                    placeholder="for receipt and access"
+                    value={checkout.email}
+                    readOnly={isBusy}
+                    onChange={(event) => checkout.setEmail(event.target.value)}
+                  />
+                )}
+              </Field>
+            </div>
+          </Step>
+          {needsCard && way && (
+            <Step title={`Your ${way.method.toLowerCase()}`}>
+              <CardFrame ref={frame} way={way} submit={() => void checkout.place()} />
+            </Step>
+          )}
+          <Step title="What happens when" isLast>
+            <WhatHappens page={page} offer={offer} pay={pay} />
+            {offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
+            {offer.lines.length > 0 && (
+              <ul className="mt-1.5 text-[13.5px] text-ink-2">
+                {offer.lines.map((line, index) => (
+                  <li key={`${index}-${line}`}>{line}</li>
+                ))}
+              </ul>
             )}
-          </Field>
-          <Field label="Email" error={errors.email}>
-            {(wiring) => (
-              <input
-                {...wiring}
-                className={LINE_INPUT}
-                type="email"
-                autoComplete="email"
-                maxLength={254}
-                placeholder="for receipt and access"
-                value={checkout.email}
-                readOnly={isBusy}
-                onChange={(event) => checkout.setEmail(event.target.value)}
-              />
+            {cannotPay && (
+              <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
+                {page.school.name} cannot take payments at the moment. Nothing is wrong on your side; look in again
+                later.
+              </p>
             )}
-          </Field>
-        </div>
-      </Step>
-      {needsCard && way && (
-        <Step title={`Your ${way.method.toLowerCase()}`}>
-          <CardFrame ref={frame} way={way} submit={() => void checkout.place()} />
-        </Step>
+            <div aria-live="assertive">
+              {message && (
+                <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{message}</p>
+              )}
+            </div>
+            {phase.kind === 'checking' && (
+              <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
+                The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.
+              </p>
+            )}
+            <Button
+              kind="press"
+              type="submit"
+              disabled={isBusy || cannotPay}
+              className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
+            >
+              {phase.kind === 'idle'
+                ? sayPayButton(pay, hasLater, page.school)
+                : phase.kind === 'checking'
+                  ? 'Waiting for the outcome…'
+                  : 'One moment…'}
+            </Button>
+            <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, way?.gateway, pay, hasLater)}</p>
+          </Step>
+        </>
       )}
-      <Step title="What happens when" isLast>
-        <WhatHappens page={page} offer={offer} pay={pay} />
-        {cannotPay && (
-          <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
-            {page.school.name} cannot take payments at the moment. Nothing is wrong on your side; look in again later.
-          </p>
-        )}
-        <div aria-live="assertive">
-          {message && <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{message}</p>}
-        </div>
-        {phase.kind === 'checking' && (
-          <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
-            The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.
-          </p>
-        )}
-        <Button
-          kind="press"
-          type="submit"
-          disabled={isBusy || cannotPay}
-          className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
-        >
-          {phase.kind === 'idle'
-            ? sayPayButton(pay, hasLater, page.school)
-            : phase.kind === 'checking'
-              ? 'Waiting for the outcome…'
-              : 'One moment…'}
-        </Button>
-        <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, way?.gateway, pay, hasLater)}</p>
-      </Step>
       {phase.kind === 'confirming' && (
         <ConfirmDialog url={phase.url} done={() => void checkout.confirmed(phase.orderId)} leave={checkout.walkAway} />
       )}
@@ -236,7 +267,19 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
             {offer.name}
             {offer.highlighted && <Suggestion />}
           </b>
-          <b className="font-semibold">{shortPrice(offer, page)}</b>
+          <b className="text-right font-semibold">
+            {offer.sale?.of === '' && <Struck sale={offer.sale} money={page.school} />}
+            {shortPrice(offer, page)}
+          </b>
+          {offer.needs && (
+            <span className="col-span-2 col-start-2 -mt-2 text-[13px] text-ink-2">
+              {offer.needs.isMet ? 'for you, because you have ' : 'for who has '}
+              {sayList(
+                offer.needs.courses.map(({ title }) => title),
+                'or',
+              )}
+            </span>
+          )}
         </label>
       ))}
     </fieldset>
@@ -299,9 +342,9 @@ function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: 
   const [line] = quote.lines
   const { tax } =
     terms.kind === 'openPrice'
-      ? taxOf(pay, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: school.taxRate })
+      ? taxOf(pay, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
       : quote.today
-  const rate = formatRate(school.taxRate, school.language)
+  const rate = formatRate(offer.taxRate, school.language)
   const year = quote.purchaseDay.slice(0, 4)
   const shown = quote.later.slice(0, MOST_ROWS)
   const rest = quote.later.length - shown.length

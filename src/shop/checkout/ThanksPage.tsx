@@ -36,6 +36,8 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
             .
           </h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
+            {view.closes &&
+              `It stays open until ${sayDay(view.closes, page.school.language)}; after that you can buy it again and go on where you were. `}
             The receipt is on its way to <b className="font-semibold text-ink">{view.email}</b>.
           </p>
           {view.isOpen && (
@@ -63,7 +65,7 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
 
 function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: ThanksView; quote: ThanksView['quote'] }) {
   const { price, discount, tax, pay } = quote.today
-  const rate = formatRate(school.taxRate, school.language)
+  const rate = formatRate(view.taxRate, school.language)
   const row = 'flex justify-between gap-4 border-b border-line py-2'
   return (
     <section className="self-start rounded-lg border border-line bg-sheet-2 px-4 py-3.5 text-[14px]">

@@ -41,11 +41,12 @@ export function goesOn({ quote }: ShopOffer): boolean {
 function ownPriceOf(
   typed: string | null,
   terms: OpenPriceTerms,
+  rate: number,
   { school }: ShopPage,
 ): { amount: number | null; pay: number; why?: string } {
   const read = typed === null ? ({ ok: true, amount: terms.suggested } as const) : readMoney(typed, school)
   if (!read.ok) return { amount: null, pay: 0, why: read.why }
-  const { pay } = taxOf(read.amount, { mode: school.taxMode, rate: school.taxRate })
+  const { pay } = taxOf(read.amount, { mode: school.taxMode, rate })
   const why = read.amount < terms.minimum ? `The least is ${formatMoney(terms.minimum, school)}.` : undefined
   return why ? { amount: read.amount, pay, why } : { amount: read.amount, pay }
 }
@@ -63,7 +64,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const isBusy = useRef(false)
   const offer = view.offers.find(({ id }) => id === chosenId) ?? view.offers[0]
   const [ownPrice, setOwnPrice] = useState<string | null>(null)
-  const own = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, page) : null
+  const own = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
   const pay = own ? own.pay : (offer?.quote.today.pay ?? 0)
 
   const leadOn = async (placed: Placed): Promise<void> => {

@@ -204,8 +204,8 @@ export function OrderMirror({ order }: { order: Order }) {
   const grant = order.grants.find(({ endedAt }) => endedAt === null)
   const knots = order.payments.map(
     (payment): Knot => ({
+      day: payment.due,
       amount: formatMoney(payment.pay, money, true),
-      when: sayDayShort(payment.due),
       state: payment.state === 'collected' ? 'collected' : 'to-come',
     }),
   )
@@ -215,18 +215,23 @@ export function OrderMirror({ order }: { order: Order }) {
         <p className="display text-[19px] leading-snug font-medium">{summary(order, money)}</p>
         <div className="mt-2">
           <Thread
+            start={order.quote.purchaseDay}
+            startLabel={sayDayShort(order.quote.purchaseDay)}
             knots={knots}
+            endless={order.quote.committed === null}
             ribbon={
               grant
                 ? {
-                    label: grant.closes
-                      ? `open until ${sayDay(grant.closes, school.language)}`
-                      : 'course open, for good',
-                    ends: grant.closes,
+                    label: grant.closes ? `open until ${sayDay(grant.closes, school.language)}` : 'open for good',
+                    opens: grant.opens,
+                    closes: grant.closes,
+                    graceDays: 0,
+                    goesOn: false,
                     cloth: grant.cloth,
                   }
                 : null
             }
+            language={school.language}
           />
         </div>
       </Reflection>

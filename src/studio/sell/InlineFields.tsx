@@ -119,6 +119,80 @@ export function DateField({ label, value, kind, onChange }: DateFieldProps) {
   )
 }
 
+interface InlineTextProps {
+  label: string
+  value: string
+  placeholder: string
+  maxLength: number
+  isInvalid?: boolean
+  describedBy?: string
+  onChange: (value: string) => void
+}
+
+/** A short text inside its sentence. */
+export function InlineText({ label, isInvalid = false, describedBy, onChange, ...rest }: InlineTextProps) {
+  return (
+    <span className={SHELL}>
+      <input
+        {...rest}
+        aria-label={label}
+        aria-invalid={isInvalid}
+        aria-describedby={describedBy}
+        className="fitted min-w-[6ch] bg-transparent font-semibold outline-none"
+        onChange={(event) => onChange(event.target.value)}
+      />
+    </span>
+  )
+}
+
+interface RateFieldProps {
+  label: string
+  /** Basis points. */
+  rate: number
+  onChange: (rate: number) => void
+}
+
+/** A rate in per cent, with at most two decimals; what is none is put right when one leaves the field. */
+export function RateField({ label, rate, onChange }: RateFieldProps) {
+  const [text, setText] = useState(String(rate / 100))
+  const known = useRef(rate)
+  useEffect(() => {
+    if (rate === known.current) return
+    known.current = rate
+    setText(String(rate / 100))
+  }, [rate])
+  const read = readRate(text)
+  return (
+    <span className={SHELL}>
+      <input
+        aria-label={`${label}, 0 to 100`}
+        aria-invalid={read === null}
+        inputMode="decimal"
+        maxLength={6}
+        className="fitted min-w-[2ch] bg-transparent font-semibold outline-none"
+        value={text}
+        onChange={(event) => {
+          setText(event.target.value)
+          const typed = readRate(event.target.value)
+          if (typed === null) return
+          known.current = typed
+          onChange(typed)
+        }}
+        onBlur={() => setText(String(rate / 100))}
+      />
+      {' %'}
+    </span>
+  )
+}
+
+/** Basis points of a typed percentage; null where it is none from 0 to 100 with at most two decimals. */
+export function readRate(text: string): number | null {
+  const match = /^(\d{1,3})(?:[.,](\d{1,2}))?$/.exec(text.trim().replace(/\s*%$/, ''))
+  if (!match) return null
+  const rate = Number(match[1]) * 100 + Number((match[2] ?? '').padEnd(2, '0'))
+  return rate <= 10_000 ? rate : null
+}
+
 /** Takes a part out of its sentence again. */
 export function TakeOut({ label, onClick }: { label: string; onClick: () => void }) {
   return (

@@ -3,9 +3,10 @@ import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { offerChanges } from '../../core/content/changes.ts'
+import { runningSale } from '../../core/content/earlierPrice.ts'
 import { fittingAccess, type OfferContent } from '../../core/content/offer.ts'
-import { speakOffer } from '../../core/content/quoteInput.ts'
-import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
+import { type PricingSchool, speakOffer } from '../../core/content/quoteInput.ts'
+import { shownSale } from '../../core/content/shownSale.ts'
 import { type Fix, obstaclesOf } from '../../core/readiness/readiness.ts'
 import { sayEnrolButton } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
@@ -19,10 +20,15 @@ import { Menu, MenuItem } from '../frame/Menu.tsx'
 import { Places, Section } from '../frame/Places.tsx'
 import { useMoney, useSession } from '../session/session.ts'
 import { AccessBench } from './AccessBench.tsx'
+import { AgainstAtOnce } from './AgainstAtOnce.tsx'
+import { AudienceBench } from './AudienceBench.tsx'
+import { LinkBench } from './LinkBench.tsx'
 import { OfferMirror } from './OfferMirror.tsx'
+import { OwnBench, PageBench } from './PageBench.tsx'
 import { type BenchOffer, refreshShelf, useOffer } from './queries.ts'
 import { SaleBench } from './SaleBench.tsx'
 import { Shelf } from './Shelf.tsx'
+import { TaxBench } from './TaxBench.tsx'
 import { TermsBench } from './TermsBench.tsx'
 
 /** Where the fix of an obstacle is written. */
@@ -30,6 +36,7 @@ const FIELDS: Partial<Record<Fix['to'], string>> = {
   name: '#offer-name',
   sale: '#offer-sale input',
   access: '#offer-access select',
+  audience: '#offer-audience select',
 }
 
 /** The bench for the offer in the address. */
@@ -66,8 +73,16 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const { content, change } = draft
   const at = new Date().toISOString()
   const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, at)
+  const atOnce = offer.atOnce && payAtOnce(offer.atOnce, school, at)
+  const history = [...offer.history, { content, publishedAt: at }]
+  const sale = runningSale(history, at)
+  const { audience } = content
   const obstacles = obstaclesOf(
     {
+      known: offer.known,
+      atOnce,
+      holdersOf: audience.who === 'holders' ? offer.courses.filter(({ id }) => audience.of.includes(id)) : [],
+      hasEarlierPrice: sale && sale.earlier !== null,
       draft: content,
       said: said?.spoken ?? null,
       at,
@@ -81,6 +96,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     money,
   )
 
+  const titleOf = (courseId: string) => offer.courses.find(({ id }) => id === courseId)?.title ?? 'a retired course'
   const reload = async () => {
     await Promise.all([queryClient.invalidateQueries({ queryKey: ['offer', offer.id] }), refreshShelf()])
   }
@@ -102,7 +118,9 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const setRetired = (isRetired: boolean) =>
     act(
       () => unwrap(api.offers[':id'].retired.$put({ param: { id: offer.id }, json: { isRetired } })),
-      isRetired ? 'Retired. Who bought it keeps everything.' : 'Brought back. Put it on sale when it is ready.',
+      isRetired
+        ? 'Retired. Who bought it keeps everything, and what was agreed to is still paid.'
+        : 'Brought back. Put it on sale when it is ready.',
     )
   const move = (by: number) => {
     const ids = offer.siblings.filter((id) => id !== offer.id)
@@ -206,8 +224,17 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               money={money}
               onChange={(terms) => change({ terms, access: fittingAccess(content.access, terms) })}
             />
-            {content.terms.kind === 'installments' && said && (
-              <AgainstAtOnce all={said.quote.committed ?? 0} atOnce={offer.atOnce} money={money} />
+            {content.terms.kind === 'installments' && (
+              <AgainstAtOnce
+                all={said?.quote.committed ?? null}
+                atOnce={atOnce}
+                count={content.terms.count}
+                money={money}
+                split={({ count, total, each }) =>
+                  content.terms.kind === 'installments' &&
+                  change({ terms: { ...content.terms, count, total, amount: total === null ? each : null } })
+                }
+              />
             )}
             <SaleBench
               sale={content.sale}
@@ -216,6 +243,9 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               timeZone={school.timeZone}
               onChange={(sale) => change({ sale })}
             />
+            {content.terms.kind !== 'free' && (
+              <TaxBench rate={content.taxRate} school={school} onChange={(taxRate) => change({ taxRate })} />
+            )}
           </Section>
           <Section title="When it is open">
             <AccessBench
@@ -225,42 +255,39 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               onChange={(access) => change({ access })}
             />
           </Section>
-          <Section title="On the page">
-            <p className="text-[16.5px] leading-[2.1]">
-              The button says{' '}
-              <span className="marked inline-flex leading-[1.35]">
-                <input
-                  aria-label="Text of the button"
-                  maxLength={40}
-                  className="fitted min-w-[8ch] bg-transparent font-semibold"
-                  placeholder={said ? sayEnrolButton(said.spoken, '') : 'Enrol'}
-                  value={content.button}
-                  onChange={(event) => change({ button: event.target.value })}
-                />
-              </span>
-              .{' '}
-              <label className="marked cursor-pointer font-medium">
-                <input
-                  type="checkbox"
-                  checked={content.highlighted}
-                  onChange={(event) => change({ highlighted: event.target.checked })}
-                  className="mr-1 accent-leaf"
-                />
-                Highlight this offer
-              </label>
-            </p>
+          <Section title="Who may buy">
+            <AudienceBench
+              audience={content.audience}
+              courses={offer.courses.filter(({ id }) => id !== offer.course.id)}
+              onChange={(audience) => change({ audience })}
+            />
           </Section>
           <Section title="Direct link">
-            <DirectLink slug={offer.course.slug} offerId={offer.id} isLive={offer.live !== null && offer.onSale} />
+            <LinkBench slug={offer.course.slug} offerId={offer.id} isLive={offer.live !== null && offer.onSale} />
+          </Section>
+          <Section title="On the page">
+            <PageBench
+              content={content}
+              madeButton={said ? sayEnrolButton(said.spoken, '', content.audience.who === 'holders') : 'Enrol'}
+              schoolName={school.name}
+              change={change}
+            />
+          </Section>
+          <Section title="For you">
+            <OwnBench content={content} change={change} />
           </Section>
           {isPublishing && (
             <PublishDialog
               title={`Publish “${content.name || 'this offer'}”`}
-              changes={offerChanges(offer.live, draft.saved.draft, school, at)}
+              changes={offerChanges(offer.live, draft.saved.draft, school, at, titleOf)}
               notes={[
                 ...(offer.course.isLive ? [] : [`The course “${offer.course.title}” goes live with it.`]),
                 ...(offer.live && !offer.onSale ? ['It is put on sale again.'] : []),
-                ...(offer.sold > 0 ? ['Orders that were placed keep the price they were placed at.'] : []),
+                ...(offer.holders > 0
+                  ? [
+                      `${offer.holders} ${offer.holders === 1 ? 'buyer has' : 'buyers have'} the course by this offer. Nothing changes for them: they keep their price and their access.`,
+                    ]
+                  : []),
               ]}
               blocked={obstacles
                 .filter(({ stopsPublishing }) => stopsPublishing)
@@ -277,51 +304,29 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           )}
           {draft.theirs && (
             <ConflictDialog
-              changes={offerChanges(draft.theirs.draft, content, school, at)}
+              changes={offerChanges(draft.theirs.draft, content, school, at, titleOf)}
               settle={(whose) => void draft.settle(whose)}
             />
           )}
         </>
       }
-      mirror={<OfferMirror offer={offer} content={content} obstacles={obstacles} fix={fix} />}
+      mirror={
+        <OfferMirror
+          offer={offer}
+          content={content}
+          sale={shownSale(history, school, at)}
+          obstacles={obstacles}
+          fix={fix}
+        />
+      }
     />
   )
 }
 
-/** What installments come to beside paying at once. */
-function AgainstAtOnce({ all, atOnce, money }: { all: number; atOnce: number | null; money: MoneyFormat }) {
-  const total = `${formatMoney(all, money)} in all`
-  const difference = atOnce === null ? 0 : all - atOnce
-  const share = atOnce ? formatRate(Math.round((Math.abs(difference) / atOnce) * 10_000), money.language) : ''
-  const beside =
-    atOnce === null
-      ? '; the course has no one-time price to compare with.'
-      : difference === 0
-        ? ', the same as paying at once.'
-        : `, ${formatMoney(Math.abs(difference), money)} (${share}) ${difference > 0 ? 'more' : 'less'} than paying at once.`
+/** What the course's one-time offer comes to, sale or not, tax included; null while it has no price. */
+function payAtOnce(content: OfferContent, school: PricingSchool, at: string): number | null {
   return (
-    <p className="mb-1 border-l-[3px] border-line-2 bg-sheet-2 px-3 py-1.5 text-[13px] text-ink-2">
-      {total}
-      {beside}
-    </p>
-  )
-}
-
-function DirectLink({ slug, offerId, isLive }: { slug: string; offerId: string; isLive: boolean }) {
-  const url = `${location.origin}/buy/${slug}?offer=${offerId}`
-  const copy = async () => {
-    await navigator.clipboard.writeText(url)
-    toast('Copied.')
-  }
-  return (
-    <p className="flex flex-wrap items-center gap-x-3 gap-y-1 pt-[5px]">
-      <a href={url} target="_blank" rel="noreferrer" className="link min-w-0 truncate">
-        {url.replace(/^https?:\/\//, '').replace(/(offer=.{8}).*/, '$1…')}
-      </a>
-      <Button kind="link" onClick={copy}>
-        Copy
-      </Button>
-      {!isLive && <span className="text-[13px] text-ink-3">It works once the offer is on sale.</span>}
-    </p>
+    speakOffer(school, { id: 'at-once', courseId: 'c', content: { ...content, sale: null } }, at)?.quote.today.pay ??
+    null
   )
 }

@@ -1,12 +1,16 @@
-import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import type { Day } from '../../core/calendar/day.ts'
+import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import type { Cloth } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
 import { speakOffer } from '../../core/content/quoteInput.ts'
+import type { ShownSale } from '../../core/content/shownSale.ts'
 import { feeOf } from '../../core/money/fee.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { type Spoken, sayPrice } from '../../core/sentence/sentence.ts'
 import { OfferCard } from '../../ui/OfferCard.tsx'
-import { type Knot, Thread } from '../../ui/Thread.tsx'
+import { type Knot, type Mark, type Ribbon, Thread } from '../../ui/Thread.tsx'
 import { Reflection } from '../frame/Places.tsx'
 import { useSession } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
@@ -15,12 +19,14 @@ import type { BenchOffer } from './queries.ts'
 interface OfferMirrorProps {
   offer: BenchOffer
   content: OfferContent
+  /** The sale that would run if it were published now. */
+  sale: ShownSale | null
   obstacles: Obstacle[]
   fix: (to: Fix['to']) => void
 }
 
 /** What follows from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
-export function OfferMirror({ offer, content, obstacles, fix }: OfferMirrorProps) {
+export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
   const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, new Date().toISOString())
   const today = said?.quote.today
@@ -34,13 +40,18 @@ export function OfferMirror({ offer, content, obstacles, fix }: OfferMirrorProps
         {said && (
           <div className="mt-3">
             <Thread
+              start={said.quote.purchaseDay}
+              startLabel="today"
               knots={knotsOf(said.spoken)}
-              ribbon={{ label: ribbonOf(said.spoken), ends: said.spoken.line.closes, cloth: offer.course.cloth }}
+              marks={marksOf(said.spoken, content, school.timeZone)}
+              ribbon={ribbonOf(said.spoken, offer.course.cloth)}
+              endless={said.spoken.line.untilCancelled}
+              language={school.language}
             />
           </div>
         )}
       </Reflection>
-      {said && <KeptOf spoken={said.spoken} way={way ?? null} />}
+      {said && <KeptOf spoken={said.spoken} rate={content.taxRate ?? school.taxRate} way={way ?? null} />}
       <Reflection label="Stands in the way of a first sale">
         <Obstacles
           obstacles={obstacles}
@@ -55,8 +66,14 @@ export function OfferMirror({ offer, content, obstacles, fix }: OfferMirrorProps
           spoken={said?.spoken ?? null}
           today={today?.pay ?? 0}
           highlighted={content.highlighted}
+          lines={content.lines.split('\n').filter((line) => line.trim() !== '')}
+          sale={sale}
+          needs={neededOf(content, offer)}
           href={null}
         />
+        {content.audience.who === 'link' && (
+          <p className="mt-1 text-[13px] text-ink-3">Only behind the direct link; it is listed nowhere.</p>
+        )}
         <p className="mt-2 text-[13px]">
           <a className="link" href={`/buy/${offer.course.slug}?offer=${offer.id}`} target="_blank" rel="noreferrer">
             Open the checkout page
@@ -67,27 +84,59 @@ export function OfferMirror({ offer, content, obstacles, fix }: OfferMirrorProps
   )
 }
 
-/** Most payments that are drawn; a subscription until cancelled lists a year of them. */
-const MOST_KNOTS = 13
+/** Titles of what must be held, where only holders may buy. */
+function neededOf({ audience }: OfferContent, offer: BenchOffer): string[] {
+  return audience.who === 'holders'
+    ? offer.courses.filter(({ id }) => audience.of.includes(id)).map(({ title }) => title)
+    : []
+}
 
 function knotsOf({ line, purchaseDay, money }: Spoken): Knot[] {
-  const byDay = new Map<string, number>()
+  const byDay = new Map<Day, number>()
   for (const { due, pay } of line.payments) byDay.set(due, (byDay.get(due) ?? 0) + pay)
-  return [...byDay].slice(0, MOST_KNOTS).map(([due, pay]) => ({
+  return [...byDay].map(([day, pay]) => ({
+    day,
     amount: formatMoney(pay, money, true),
-    when: due === purchaseDay ? 'today' : sayDayShort(due),
-    state: due === purchaseDay ? 'collected' : 'to-come',
+    state: day === purchaseDay ? 'collected' : 'to-come',
   }))
 }
 
-function ribbonOf({ line, access, purchaseDay, money }: Spoken): string {
-  const opens = line.opens > purchaseDay ? `opens ${sayDay(line.opens, money.language)}` : 'course open'
-  if (access.lasts === 'whilePaying') return `${opens}, while it is paid`
-  return line.closes ? `${opens}, until ${sayDay(line.closes, money.language)}` : `${opens}, for good`
+/** What else happens: the trial ends, a sale begins or ends. */
+function marksOf({ terms, line, purchaseDay }: Spoken, { sale }: OfferContent, timeZone: string): Mark[] {
+  const marks: Mark[] = []
+  const first = line.payments.find(({ kind }) => kind === 'regular')
+  if ('trial' in terms && terms.trial && first) marks.push({ day: first.due, label: 'trial ends' })
+  for (const [moment, label] of [
+    [sale?.from, 'sale begins'],
+    [sale?.until, 'sale ends'],
+  ] as const) {
+    const instant = moment ? parseInstant(moment) : null
+    const day = instant && dayIn(timeZone, instant)
+    if (day && day >= purchaseDay) marks.push({ day, label })
+  }
+  return marks
+}
+
+function ribbonOf({ line, access, purchaseDay, money }: Spoken, cloth: Cloth): Ribbon {
+  const goesOn = access.lasts === 'whilePaying'
+  const label = goesOn
+    ? 'open while it is paid'
+    : line.closes
+      ? `open until ${sayDay(line.closes, money.language, purchaseDay.slice(0, 4))}`
+      : 'open for good'
+  return { cloth, opens: line.opens, closes: line.closes, graceDays: goesOn ? access.graceDays : 0, goesOn, label }
 }
 
 /** What the creator keeps of all listed payments: each charge costs its own fee. */
-function KeptOf({ spoken, way }: { spoken: Spoken; way: BenchOffer['ways'][number]['capabilities'] | null }) {
+function KeptOf({
+  spoken,
+  rate,
+  way,
+}: {
+  spoken: Spoken
+  rate: number
+  way: BenchOffer['ways'][number]['capabilities'] | null
+}) {
   const { line, money } = spoken
   const charges = new Map<string, number>()
   for (const { due, pay } of line.payments) charges.set(due, (charges.get(due) ?? 0) + pay)
@@ -104,6 +153,7 @@ function KeptOf({ spoken, way }: { spoken: Spoken; way: BenchOffer['ways'][numbe
       <Kept
         pay={all}
         tax={tax}
+        rate={rate}
         payments={paid.length}
         fee={way && fees !== null ? { name: way.name, amount: fees } : null}
       />
@@ -114,11 +164,13 @@ function KeptOf({ spoken, way }: { spoken: Spoken; way: BenchOffer['ways'][numbe
 interface KeptProps {
   pay: number
   tax: number
+  /** Basis points. */
+  rate: number
   payments: number
   fee: { name: string; amount: number } | null
 }
 
-function Kept({ pay, tax, payments, fee }: KeptProps) {
+function Kept({ pay, tax, rate, payments, fee }: KeptProps) {
   const { school } = useSession()
   const row = 'flex justify-between gap-4 py-[2.5px] text-[13px]'
   return (
@@ -136,7 +188,7 @@ function Kept({ pay, tax, payments, fee }: KeptProps) {
       {tax > 0 && (
         <div className={row}>
           <dt>
-            VAT at {formatRate(school.taxRate, school.language)}, {school.taxMode === 'inclusive' ? 'inside' : 'on top'}
+            VAT at {formatRate(rate, school.language)}, {school.taxMode === 'inclusive' ? 'inside' : 'on top'}
           </dt>
           <dd>− {formatMoney(tax, school)}</dd>
         </div>

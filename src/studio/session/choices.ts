@@ -8,13 +8,20 @@ export const LANGUAGES = [
   { tag: 'de-DE', name: 'German' },
   { tag: 'de-CH', name: 'German, Swiss' },
   { tag: 'fr-FR', name: 'French' },
+  { tag: 'es-ES', name: 'Spanish' },
+  { tag: 'it-IT', name: 'Italian' },
+  { tag: 'nl-NL', name: 'Dutch' },
+  { tag: 'pl-PL', name: 'Polish' },
+  { tag: 'sv-SE', name: 'Swedish' },
+  { tag: 'ja-JP', name: 'Japanese' },
 ] as const
 
 const COMMON = ['EUR', 'USD', 'GBP', 'CHF', 'JPY', 'KWD', 'SEK', 'DKK', 'NOK', 'PLN', 'CZK', 'CAD', 'AUD']
 
-export function currencyNames(): [string, string][] {
+/** The usual currencies, and `current` where it is another. */
+export function currencyNames(current: string): [string, string][] {
   const names = new Intl.DisplayNames('en', { type: 'currency' })
-  return COMMON.map((code) => [code, `${names.of(code)} (${code})`])
+  return [...new Set([...COMMON, current])].map((code) => [code, `${names.of(code)} (${code})`])
 }
 
 export function timeZones(): [string, string][] {

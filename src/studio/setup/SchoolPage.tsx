@@ -1,15 +1,18 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
 import { toast } from 'sonner'
-import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { currencyDigits } from '../../core/money/currency.ts'
+import { formatMoney } from '../../core/money/format.ts'
 import type { Mode } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
+import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { Section } from '../frame/Places.tsx'
+import { SchoolFields, type SchoolForm, schoolOf } from '../session/SchoolFields.tsx'
 import { useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
-
-const TAX = { none: 'no tax', inclusive: 'inside the prices', exclusive: 'on top of the prices' } as const
 
 /** Setup → School: what it was set up with, and in which mode strangers buy. */
 export function SchoolPage() {
@@ -24,15 +27,6 @@ export function SchoolPage() {
     )
     await queryClient.invalidateQueries({ queryKey: ['session'] })
   }
-  const facts: [string, string][] = [
-    ['Currency', `${school.currency}, written ${formatMoney(129900, school)}`],
-    ['Time zone', school.timeZone.replaceAll('_', ' ')],
-    ['Country', new Intl.DisplayNames('en', { type: 'region' }).of(school.country) ?? school.country],
-    [
-      'Tax',
-      school.taxMode === 'none' ? TAX.none : `${formatRate(school.taxRate, school.language)}, ${TAX[school.taxMode]}`,
-    ],
-  ]
   return (
     <SetupFrame
       bench={
@@ -55,19 +49,81 @@ export function SchoolPage() {
               {other === 'live' ? 'Open the live shop' : 'Go back to Practice'}
             </Button>
           </Section>
-          <Section title="Set up with">
-            <dl className="grid grid-cols-[120px_1fr] gap-y-1 pt-[5px]">
-              {facts.map(([label, value]) => [
-                <dt key={label} className="text-ink-3">
-                  {label}
-                </dt>,
-                <dd key={`${label} value`}>{value}</dd>,
-              ])}
-            </dl>
-          </Section>
+          <SchoolSettings key={school.currency} />
         </>
       }
       mirror={null}
     />
+  )
+}
+
+const loadSchool = () => unwrap(api.school.$get())
+
+/** What the school was set up with, to be changed; its currency only until something was sold live. */
+function SchoolSettings() {
+  const { school } = useSession()
+  const [form, setForm] = useState<SchoolForm>({
+    name: school.name,
+    currency: school.currency,
+    language: school.language as SchoolForm['language'],
+    leaveOutZeros: school.leaveOutZeros,
+    timeZone: school.timeZone,
+    country: school.country,
+    taxMode: school.taxMode,
+    taxRate: String(school.taxRate / 100),
+  })
+  const { error, isBusy, attempt } = useAttempt()
+  const { data } = useQuery({ queryKey: ['school'], queryFn: loadSchool })
+  const paidLive = data?.paidLive ?? 0
+  const isOther = form.currency !== school.currency
+  const save = async () => {
+    if (!(await attempt(() => unwrap(api.school.$put({ json: schoolOf(form) }))))) {
+      requestAnimationFrame(() => document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus())
+      return
+    }
+    toast('Saved. The shop says it at once.')
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <form
+      noValidate
+      aria-label="The school"
+      className="mt-6 border-t border-line pt-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void save()
+      }}
+    >
+      <h2 className="text-[17px]">The school</h2>
+      <div className="mt-3 grid gap-x-4 gap-y-3.5 sm:grid-cols-2">
+        <SchoolFields
+          form={form}
+          set={(patch) => setForm((old) => ({ ...old, ...patch }))}
+          error={error}
+          at=""
+          currencyLocked={
+            paidLive > 0
+              ? `${paidLive} ${paidLive === 1 ? 'order was' : 'orders were'} paid live in ${school.currency}. Books in two currencies cannot be added up, so it stays.`
+              : undefined
+          }
+        />
+      </div>
+      {isOther && (
+        <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
+          Every price keeps its figure and changes its sign: {formatMoney(12900, school)} becomes{' '}
+          {formatMoney(129 * 10 ** currencyDigits(form.currency), form)}. Nothing is converted by a rate.
+        </p>
+      )}
+      <p className="mt-4">
+        <Button kind="press" type="submit" disabled={isBusy}>
+          Save
+        </Button>
+      </p>
+      {error && error.problem.errors.length === 0 && (
+        <p role="alert" className="mt-3 font-medium text-failed">
+          {error.message}
+        </p>
+      )}
+    </form>
   )
 }

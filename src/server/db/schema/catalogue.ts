@@ -65,6 +65,8 @@ export const versions = pgTable(
     content: jsonb().$type<CourseContent | OfferContent>().notNull(),
     publishedAt: moment().notNull(),
     publishedBy: uuid().references(() => creators.id),
+    /** False for prices in a currency that the school has left. */
+    isComparable: boolean().notNull().default(true),
   },
   (table) => [unique('versions_numbered').on(table.subject, table.subjectId, table.version)],
 )

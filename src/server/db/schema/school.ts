@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { check, integer, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
+import { boolean, check, integer, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
 import { people } from './people.ts'
 
@@ -12,6 +12,8 @@ export const school = pgTable(
     currency: text().notNull(),
     /** BCP 47 tag in which prices and sentences are written. */
     language: text().notNull(),
+    /** Prices without decimals that are all zero, "€129". */
+    leaveOutZeros: boolean().notNull().default(false),
     timeZone: text().notNull(),
     /** ISO 3166-1 alpha-2. */
     country: text().notNull(),

@@ -1,0 +1,68 @@
+import { expect, it } from 'vitest'
+import { compareOffer, keptOverTime } from './compare.ts'
+import { type DraftTerms, newOffer } from './offer.ts'
+import { speakOffer } from './quoteInput.ts'
+
+const school = { currency: 'EUR', language: 'en', timeZone: 'UTC', taxMode: 'inclusive', taxRate: 2000 } as const
+const fee = { rate: 150, fixed: { EUR: 25 } }
+const month = { count: 1, unit: 'month' } as const
+const compared = (terms: DraftTerms, atOnce: number | null = 12_900) => {
+  const said = speakOffer(
+    school,
+    { id: 'o', courseId: 'c', content: { ...newOffer('o'), terms } },
+    '2027-01-31T10:00:00Z',
+    24,
+  )
+  if (!said) throw new Error('not quotable')
+  return compareOffer(said.quote, 'EUR', fee, atOnce)
+}
+const parts: DraftTerms = {
+  kind: 'installments',
+  count: 3,
+  every: month,
+  amount: 4500,
+  total: null,
+  deposit: null,
+  trial: null,
+}
+const monthly: DraftTerms = {
+  kind: 'subscription',
+  amount: 1900,
+  every: month,
+  payments: null,
+  setupFee: null,
+  trial: null,
+}
+
+it('one payment costs one fee, three cost three', () => {
+  expect(compared({ kind: 'single', amount: 12_900 })).toMatchObject({
+    all: 12_900,
+    kept: 12_900 - 2150 - 219,
+    asMuchAsAtOnce: '2027-01-31',
+    firstYear: { payments: 1, fees: 219 },
+  })
+  const three = compared(parts)
+  expect(three.comings.map(({ fee: taken }) => taken)).toEqual([93, 93, 93])
+  expect(three).toMatchObject({ all: 13_500, kept: 13_500 - 2250 - 279, asMuchAsAtOnce: '2027-03-31' })
+})
+
+it('what goes on has no end sum, and reaches the price at once in its seventh month', () => {
+  const endless = compared(monthly)
+  expect(endless).toMatchObject({ all: null, kept: null, asMuchAsAtOnce: '2027-07-31' })
+  expect(endless.comings).toHaveLength(24)
+  expect(endless.firstYear).toMatchObject({ pay: 12 * 1900, payments: 12 })
+  expect(compared({ ...monthly, amount: 100 }).asMuchAsAtOnce).toBe(null)
+  expect(compared(monthly, null).asMuchAsAtOnce).toBe(null)
+})
+
+it('what is paid on one day is one charge', () => {
+  const begun = compared({ ...monthly, setupFee: 5000 })
+  expect(begun.comings[0]).toMatchObject({ pay: 6900, fee: 25 + 104 })
+  expect(compared({ kind: 'free' })).toMatchObject({ comings: [], all: 0, kept: 0, asMuchAsAtOnce: null })
+})
+
+it('adds up over time for every buyer', () => {
+  const { comings } = compared(parts)
+  const one = comings[0]?.kept ?? 0
+  expect(keptOverTime(comings, '2027-01-31', 10, 3)).toEqual([10 * one, 20 * one, 30 * one, 30 * one])
+})

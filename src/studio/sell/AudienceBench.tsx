@@ -1,0 +1,77 @@
+import type { Audience } from '../../core/content/offer.ts'
+import { Pick, TakeOut } from './InlineFields.tsx'
+import { Add, Additions } from './TermsBench.tsx'
+
+interface AudienceBenchProps {
+  audience: Audience
+  /** What can be held: every course but the offer's own. */
+  courses: readonly { id: string; title: string }[]
+  onChange: (audience: Audience) => void
+}
+
+/** Who may buy, as a sentence. */
+export function AudienceBench({ audience, courses, onChange }: AudienceBenchProps) {
+  const choose = (who: Audience['who']) => {
+    if (who === 'holders') onChange({ who, of: courses[0] ? [courses[0].id] : [] })
+    else onChange({ who })
+  }
+  return (
+    <div id="offer-audience" className="pt-[5px] text-[16.5px] leading-[2.1]">
+      <Pick
+        label="Who may buy"
+        value={audience.who}
+        options={[
+          ['everyone', 'Everyone'],
+          ['holders', 'Only who holds'],
+          ['link', 'Only who has the link'],
+        ]}
+        onChange={choose}
+      />
+      {audience.who === 'everyone' && ' who opens the course page or the direct link.'}
+      {audience.who === 'link' && ' below. It is listed nowhere.'}
+      {audience.who === 'holders' && (
+        <Holders of={audience.of} courses={courses} onChange={(of) => onChange({ who: 'holders', of })} />
+      )}
+    </div>
+  )
+}
+
+interface HoldersProps {
+  of: readonly string[]
+  courses: AudienceBenchProps['courses']
+  onChange: (of: string[]) => void
+}
+
+function Holders({ of, courses, onChange }: HoldersProps) {
+  const left = courses.filter(({ id }) => !of.includes(id))
+  if (courses.length === 0) return ' a course: there is no other course yet.'
+  return (
+    <>
+      {of.map((id, index) => (
+        <span key={id}>
+          {index > 0 && ' or'}{' '}
+          <Pick
+            label={index === 0 ? 'Course that is held' : `Course that is held, choice ${index + 1}`}
+            value={id}
+            options={courses
+              .filter((course) => course.id === id || !of.includes(course.id))
+              .map((course) => [course.id, course.title || 'Untitled course'] as const)}
+            onChange={(chosen) => onChange(of.map((known) => (known === id ? chosen : known)))}
+          />
+          {of.length > 1 && (
+            <TakeOut
+              label={`Take choice ${index + 1} out`}
+              onClick={() => onChange(of.filter((known) => known !== id))}
+            />
+          )}
+        </span>
+      ))}
+      . Others see it with what they need.
+      <Additions>
+        {left[0] && (
+          <Add onClick={() => onChange([...of, (left[0] as { id: string }).id])}>Or holds another course</Add>
+        )}
+      </Additions>
+    </>
+  )
+}

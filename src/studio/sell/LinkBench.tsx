@@ -1,0 +1,66 @@
+import { create } from 'qrcode'
+import { useMemo, useState } from 'react'
+import { toast } from 'sonner'
+import { Button } from '../../ui/Button.tsx'
+
+/** The link that opens the checkout with this offer chosen: to copy, and as a QR code. */
+export function LinkBench({ slug, offerId, isLive }: { slug: string; offerId: string; isLive: boolean }) {
+  const [showsCode, setShowsCode] = useState(false)
+  const url = `${location.origin}/buy/${slug}?offer=${offerId}`
+  const copy = async () => {
+    await navigator.clipboard.writeText(url)
+    toast('Copied.')
+  }
+  return (
+    <>
+      <p className="flex flex-wrap items-center gap-x-3 gap-y-1 pt-[5px]">
+        <a href={url} target="_blank" rel="noreferrer" className="link min-w-0 truncate">
+          {url.replace(/^https?:\/\//, '').replace(/(offer=.{8}).*/, '$1…')}
+        </a>
+        <Button kind="link" onClick={copy}>
+          Copy
+        </Button>
+        <Button kind="link" aria-expanded={showsCode} onClick={() => setShowsCode(!showsCode)}>
+          {showsCode ? 'Hide the QR code' : 'QR code'}
+        </Button>
+        {!isLive && <span className="text-[13px] text-ink-3">It works once the offer is on sale.</span>}
+      </p>
+      {showsCode && <QrCode text={url} />}
+    </>
+  )
+}
+
+/** A QR code drawn as SVG, with its quiet zone, and a picture to keep. */
+function QrCode({ text }: { text: string }) {
+  const { size, path } = useMemo(() => {
+    const { modules } = create(text, { errorCorrectionLevel: 'M' })
+    let drawn = ''
+    for (let row = 0; row < modules.size; row++) {
+      for (let column = 0; column < modules.size; column++) {
+        if (modules.get(row, column)) drawn += `M${column + 4} ${row + 4}h1v1h-1z`
+      }
+    }
+    return { size: modules.size + 8, path: drawn }
+  }, [text])
+  const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size} ${size}" width="600" height="600" shape-rendering="crispEdges"><path fill="#fff" d="M0 0h${size}v${size}H0z"/><path d="${path}"/></svg>`
+  return (
+    <div className="mt-2 flex items-end gap-4">
+      <svg
+        viewBox={`0 0 ${size} ${size}`}
+        role="img"
+        aria-label="QR code of the direct link"
+        className="size-[150px] rounded border border-line bg-white"
+        shapeRendering="crispEdges"
+      >
+        <path d={path} fill="#000" />
+      </svg>
+      <a
+        className="link text-[13.5px]"
+        download="direct-link.svg"
+        href={`data:image/svg+xml,${encodeURIComponent(svg)}`}
+      >
+        Save as a picture
+      </a>
+    </div>
+  )
+}
