@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { type ServerType, serve } from '@hono/node-server'
 import { eq } from 'drizzle-orm'
 import sharp from 'sharp'
+import { Temporal } from 'temporal-polyfill'
 import type { CourseContent } from '../src/core/content/course.ts'
 import { newOffer, type OfferContent } from '../src/core/content/offer.ts'
 import { speakOffer } from '../src/core/content/quoteInput.ts'
@@ -50,8 +51,10 @@ interface DemoOffer {
   draftAmount?: number
   /** Anything else that its content says. */
   content?: Partial<OfferContent>
-  /** A one-time sale price, for so many days from the loading of the demo. */
-  sale?: { amount: number; untilInDays: number }
+  /** A sale price that began six days ago, for so many days from the loading of the demo. */
+  sale?: { amount: number; untilInDays: number; scope?: 'first' }
+  /** The course whose holders alone may buy. */
+  holdersOf?: string
   /** Opens so many days after the loading of the demo. */
   opensInDays?: number
 }
@@ -110,6 +113,7 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
       await connectGateway(services, mode, { adapter: 'thistle', account: ACCOUNT, secret: account.keys[mode] })
     }
     const made = await makeCatalogue(services, demo.courses)
+    for (const course of demo.courses) await makeForHolders(services, course, made)
     const shop = new DemoShop(services, standins.books, demo.people, work)
     await shop.sellOverTime(made, today, (moment) => {
       clock = moment
@@ -117,9 +121,12 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
     await shop.agreeLately(made, today, (moment) => {
       clock = moment
     })
+    clock = today - 6 * DAY_MS
+    for (const course of demo.courses) await publishSales(services, course, made)
     clock = today - 2 * DAY_MS
     await byHand(services, demo, work)
     for (const course of demo.courses) await leaveAs(services, course, made)
+    clock = today
   } finally {
     standins.events.stop()
     server.close()
@@ -158,6 +165,7 @@ async function makeCatalogue(services: Services, all: DemoCourse[]): Promise<Mad
     for (const offer of course.offers) {
       const { id: offerId } = await createOffer(services, id)
       entry.offers.set(offer.key, offerId)
+      if (offer.holdersOf) continue
       let rev = 1
       for (const content of contentsOf(offer)) {
         const draft = await saveOfferDraft(services, offerId, rev, content)
@@ -178,15 +186,36 @@ function contentsOf(offer: DemoOffer): OfferContent[] {
   const inDays = (days: number) => new Date(Date.now() + days * DAY_MS)
   const earlier = (offer.earlier ?? []).map((amount) => offerContent(offer.name, amount))
   const now: OfferContent = { ...offerContent(offer.name, offer.amount ?? null), ...offer.content }
-  if (offer.sale)
-    now.sale = {
-      amount: offer.sale.amount,
-      from: null,
-      until: inDays(offer.sale.untilInDays).toISOString(),
-      scope: 'every',
-    }
   if (offer.opensInDays) now.access = { ...now.access, from: inDays(offer.opensInDays).toISOString().slice(0, 10) }
   return [...earlier, now]
+}
+
+/** Offers for who holds another course, once every course is there. */
+async function makeForHolders(services: Services, course: DemoCourse, made: Made) {
+  for (const offer of course.offers) {
+    const of = offer.holdersOf && made.get(offer.holdersOf)?.courseId
+    const id = made.get(course.key)?.offers.get(offer.key)
+    const [content] = contentsOf(offer)
+    if (!of || !id || !content) continue
+    const { draftRev } = await saveOfferDraft(services, id, 1, { ...content, audience: { who: 'holders', of: [of] } })
+    await publishOffer(services, id, draftRev, null)
+  }
+}
+
+/** The sales that run now, published later than the prices that they are held against. */
+async function publishSales(services: Services, course: DemoCourse, made: Made) {
+  for (const offer of course.offers) {
+    if (!offer.sale) continue
+    const id = made.get(course.key)?.offers.get(offer.key) as string
+    const { draft, draftRev } = await getOffer(services.db, id)
+    const { amount, untilInDays, scope = 'every' } = offer.sale
+    const until = Temporal.Now.zonedDateTimeISO('Europe/Vienna')
+      .add({ days: untilInDays })
+      .startOfDay()
+      .toString({ timeZoneName: 'never', smallestUnit: 'second' })
+    const saved = await saveOfferDraft(services, id, draftRev, { ...draft, sale: { amount, from: null, until, scope } })
+    await publishOffer(services, id, saved.draftRev, null)
+  }
 }
 
 /** Leaves a course in the state that the demo wants to show: a changed draft, or taken off sale. */

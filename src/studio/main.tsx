@@ -1,10 +1,12 @@
 import { QueryClientProvider } from '@tanstack/react-query'
 import { createRoot } from 'react-dom/client'
-import { createBrowserRouter, Navigate, RouterProvider } from 'react-router'
+import { createBrowserRouter, Navigate } from 'react-router'
+import { RouterProvider } from 'react-router/dom'
 import { queryClient } from './api.ts'
 import { StudioFrame } from './frame/StudioFrame.tsx'
 import { OrdersPage } from './orders/OrdersPage.tsx'
 import { PeoplePage } from './people/PeoplePage.tsx'
+import { ComparePage } from './sell/ComparePage.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
 import { OfferBenchPage } from './sell/OfferBench.tsx'
 import { SellPage } from './sell/SellPage.tsx'
@@ -24,6 +26,7 @@ const router = createBrowserRouter([
       { path: 'sell', Component: SellPage },
       { path: 'sell/courses/:id', Component: CourseBenchPage },
       { path: 'sell/offers/:id', Component: OfferBenchPage },
+      { path: 'sell/compare', Component: ComparePage },
       { path: 'orders/:id?', Component: OrdersPage },
       { path: 'people/:id?', Component: PeoplePage },
       { path: 'setup', element: <Navigate to="/studio/setup/gateways" replace /> },

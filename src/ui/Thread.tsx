@@ -74,8 +74,8 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
   const last = knots.at(-1)
   const lastAt = last ? axis.at(last.day) : LEFT
   const rows = rowsOf(marks, axis.at)
-  const ribbonAt = 46 + 15 * rows.count
-  const height = ribbon ? ribbonAt + 22 + (graceFrom ? 18 : 0) : 38 + 15 * rows.count
+  const ribbonAt = rows.count === 0 ? 46 : 60 + 15 * rows.count
+  const height = ribbon ? ribbonAt + 22 + (graceFrom ? 18 : 0) : rows.count === 0 ? 60 : 60 + 15 * rows.count
   const small = count > 14
   const labelled = labelledOf(knots, axis.at, short)
   return (

@@ -11,10 +11,9 @@ const compared = (terms: DraftTerms, atOnce: number | null = 12_900) => {
     school,
     { id: 'o', courseId: 'c', content: { ...newOffer('o'), terms } },
     '2027-01-31T10:00:00Z',
-    24,
   )
   if (!said) throw new Error('not quotable')
-  return compareOffer(said.quote, 'EUR', fee, atOnce)
+  return compareOffer(said.spoken, fee, atOnce, '2029-01-31')
 }
 const parts: DraftTerms = {
   kind: 'installments',
@@ -49,7 +48,8 @@ it('one payment costs one fee, three cost three', () => {
 it('what goes on has no end sum, and reaches the price at once in its seventh month', () => {
   const endless = compared(monthly)
   expect(endless).toMatchObject({ all: null, kept: null, asMuchAsAtOnce: '2027-07-31' })
-  expect(endless.comings).toHaveLength(24)
+  expect(endless.comings).toHaveLength(25)
+  expect(endless.comings.at(-1)).toMatchObject({ due: '2029-01-31', pay: 1900 })
   expect(endless.firstYear).toMatchObject({ pay: 12 * 1900, payments: 12 })
   expect(compared({ ...monthly, amount: 100 }).asMuchAsAtOnce).toBe(null)
   expect(compared(monthly, null).asMuchAsAtOnce).toBe(null)

@@ -1,7 +1,8 @@
 import { after, type Day } from '../calendar/day.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { type FeeTerms, feeOf } from '../money/fee.ts'
-import type { Quote } from '../quote/types.ts'
+import type { ScheduledPayment } from '../quote/types.ts'
+import type { Spoken } from '../sentence/sentence.ts'
 
 /** What comes on one day from one buyer. */
 export interface Coming {
@@ -19,41 +20,40 @@ export interface Compared {
   comings: Coming[]
   /** All that is paid; null where it goes on until cancelled. */
   all: Amount | null
-  /** All that is kept; null where it goes on. */
+  /** All that is kept, and what fees take; null where it goes on. */
   kept: Amount | null
+  fees: Amount | null
   /** What is paid and kept within the first year. */
   firstYear: { pay: Amount; kept: Amount; fees: Amount; payments: number }
-  /** By when a buyer has paid as much as `atOnce`; null where they never do within the payments listed. */
+  /** By when a buyer has paid as much as `atOnce`; null where they never do within the time that was looked at. */
   asMuchAsAtOnce: Day | null
 }
 
 /**
- * Sums a quote of one line up for comparison. Each day's payments are one charge, with its own fee.
- * `fee` null: no gateway is known, and none is taken off. `atOnce`: the one-time price to hold it against.
+ * Sums an offer up for comparison. Each day's payments are one charge, with its own fee; what goes on
+ * until cancelled is followed through `until`. `fee` null: no gateway is known, and none is taken off.
+ * `atOnce`: the one-time price to hold it against, tax included.
  */
-export function compareOffer(
-  { lines, committed, purchaseDay }: Quote,
-  currency: string,
-  fee: FeeTerms | null,
-  atOnce: Amount | null,
-): Compared {
+export function compareOffer(spoken: Spoken, fee: FeeTerms | null, atOnce: Amount | null, until: Day): Compared {
+  const { line, purchaseDay, money } = spoken
   const byDay = new Map<Day, { pay: Amount; tax: Amount }>()
-  for (const { due, pay, tax } of lines.flatMap(({ payments }) => payments)) {
+  for (const { due, pay, tax } of [...line.payments, ...goingOn(spoken, until)]) {
     const sum = byDay.get(due) ?? { pay: 0, tax: 0 }
     byDay.set(due, { pay: sum.pay + pay, tax: sum.tax + tax })
   }
   const comings = [...byDay]
     .filter(([, { pay }]) => pay > 0)
     .map(([due, { pay, tax }]): Coming => {
-      const taken = fee ? feeOf(pay, currency, fee) : 0
+      const taken = fee ? feeOf(pay, money.currency, fee) : 0
       return { due, pay, tax, fee: taken, kept: pay - tax - taken }
     })
   const yearEnd = after(purchaseDay, 1, { count: 1, unit: 'year' })
   const inYear = comings.filter(({ due }) => due < yearEnd)
   return {
     comings,
-    all: committed,
-    kept: committed === null ? null : sum(comings, 'kept'),
+    all: line.untilCancelled ? null : sum(comings, 'pay'),
+    kept: line.untilCancelled ? null : sum(comings, 'kept'),
+    fees: line.untilCancelled ? null : sum(comings, 'fee'),
     firstYear: {
       pay: sum(inYear, 'pay'),
       kept: sum(inYear, 'kept'),
@@ -61,6 +61,19 @@ export function compareOffer(
       payments: inYear.length,
     },
     asMuchAsAtOnce: atOnce === null ? null : reaches(comings, atOnce),
+  }
+}
+
+/** The payments after those that a quote lists, of a line that goes on until cancelled. */
+function goingOn({ terms, line }: Spoken, until: Day): Pick<ScheduledPayment, 'due' | 'pay' | 'tax'>[] {
+  const regular = line.payments.filter(({ kind }) => kind === 'regular')
+  const [first, last] = [regular[0], regular.at(-1)]
+  if (!line.untilCancelled || !first || !last || terms.kind !== 'subscription') return []
+  const more: Pick<ScheduledPayment, 'due' | 'pay' | 'tax'>[] = []
+  for (let n = regular.length; ; n++) {
+    const due = after(first.due, n, terms.every)
+    if (due > until) return more
+    more.push({ due, pay: last.pay, tax: last.tax })
   }
 }
 

@@ -25,14 +25,13 @@ export interface PricedOffer {
 
 /**
  * The quote document (pricing rules, section 10) for one offer bought alone at `at`, an RFC 3339 instant;
- * `chosen` is the buyer's own price where they name it, `horizon` how many payments are listed of what goes on.
+ * `chosen` is the buyer's own price where they name it.
  */
 export function quoteInputOf(
   school: PricingSchool,
   { id, courseId, content }: PricedOffer,
   at: string,
   chosen: number | null = null,
-  horizon: number | null = null,
 ) {
   const { terms, sale, access, taxRate } = content
   return {
@@ -40,7 +39,6 @@ export function quoteInputOf(
     timeZone: school.timeZone,
     at,
     tax: { mode: school.taxMode, rate: school.taxRate },
-    horizon,
     lines: [
       {
         role: 'main',
@@ -64,15 +62,10 @@ export interface Said {
 }
 
 /** An offer's quote and what there is to say about it; null while a figure is missing or does not fit. */
-export function speakOffer(
-  school: PricingSchool,
-  offer: PricedOffer,
-  at: string,
-  horizon: number | null = null,
-): Said | null {
+export function speakOffer(school: PricingSchool, offer: PricedOffer, at: string): Said | null {
   if (!quotableTerms(offer.content.terms) || !parseInstant(at)) return null
   try {
-    return speakQuote(school, quoteInputOf(school, offer, at, null, horizon))
+    return speakQuote(school, quoteInputOf(school, offer, at))
   } catch (error) {
     if (error instanceof DocumentError) return null
     throw error

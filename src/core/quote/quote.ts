@@ -24,7 +24,11 @@ export function quote(request: QuoteRequest, at = ''): Quote {
   for (const { line, payments } of drafts) {
     const rate = line.offer.taxRate ?? request.tax.rate
     const tax = { mode: request.tax.mode, rate }
-    for (const payment of payments) Object.assign(payment, taxOf(payment.price - payment.discount, tax))
+    for (const payment of payments) {
+      const taxed = taxOf(payment.price - payment.discount, tax)
+      payment.tax = taxed.tax
+      payment.pay = taxed.pay
+    }
   }
   const lines = drafts.map((draft, index) => quotedLine(draft, purchaseDay, `${at}/lines/${index}`))
   return { purchaseDay, lines, ...sums(lines, purchaseDay), codes, overlaps: overlapsOf(request) }
@@ -53,13 +57,23 @@ function quotedLine({ line, payments }: DraftLine, purchaseDay: Day, at: string)
 
 function sums(lines: QuotedLine[], purchaseDay: Day): Pick<Quote, 'today' | 'later' | 'committed'> {
   const today = { price: 0, discount: 0, tax: 0, pay: 0 }
-  const byDay = new Map<Day, number>()
+  const byDay = new Map<Day, Quote['later'][number]>()
+  const later: Quote['later'] = []
+  let isInOrder = true
   let committed: number | null = 0
   for (const { payments, untilCancelled } of lines) {
     for (const { due, price, discount, tax, pay } of payments) {
       if (committed !== null) committed += pay
       if (due !== purchaseDay) {
-        byDay.set(due, (byDay.get(due) ?? 0) + pay)
+        const known = byDay.get(due)
+        if (known) known.pay += pay
+        else {
+          const row = { due, pay }
+          const last = later.at(-1)
+          if (last && last.due > due) isInOrder = false
+          byDay.set(due, row)
+          later.push(row)
+        }
         continue
       }
       today.price += price
@@ -69,8 +83,8 @@ function sums(lines: QuotedLine[], purchaseDay: Day): Pick<Quote, 'today' | 'lat
     }
     if (untilCancelled) committed = null
   }
-  const later: Quote['later'] = []
-  for (const due of [...byDay.keys()].sort()) later.push({ due, pay: byDay.get(due) as number })
+  // As a rule they are; then sorting them is the better part of a small quote.
+  if (!isInOrder) later.sort((a, b) => (a.due < b.due ? -1 : 1))
   return { today, later, committed }
 }
 

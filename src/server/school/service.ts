@@ -120,14 +120,14 @@ async function countPaidLive(db: Queryable): Promise<number> {
  * Changes what the school was set up with. In another currency every price keeps its figure.
  * @throws Problem 409 at `/currency` once something was sold live.
  */
-export async function changeSchool({ db }: Services, wanted: v.InferOutput<typeof schoolSchema>): Promise<void> {
+export async function changeSchool({ db, now }: Services, wanted: v.InferOutput<typeof schoolSchema>): Promise<void> {
   await db.transaction(async (tx) => {
     const [current] = await tx.select().from(school).for('update')
     if (!current) throw new Problem(409, 'not-set-up', 'The school is not set up yet.')
     if (wanted.currency !== current.currency) {
       const sold = await countPaidLive(tx)
       if (sold > 0) throw fieldProblem('/currency', currencyLocked(sold, current.currency), 409)
-      await rescalePrices(tx, current.currency, wanted.currency)
+      await rescalePrices(tx, current.currency, wanted.currency, now())
     }
     await tx.update(school).set(wanted)
   })
@@ -137,20 +137,27 @@ function currencyLocked(sold: number, currency: string): string {
   return `${sold} ${sold === 1 ? 'order was' : 'orders were'} paid live in ${currency}. Books in two currencies cannot be added up, so it stays.`
 }
 
-async function rescalePrices(tx: Transaction, from: string, to: string) {
-  const all = await tx.select({ id: offers.id, draft: offers.draft, live: offers.live }).from(offers)
-  for (const { id, draft, live } of all) {
+/** What is live is published anew: earlier prices were in another currency, and say nothing about this one. */
+async function rescalePrices(tx: Transaction, from: string, to: string, at: Date) {
+  await tx.update(versions).set({ isComparable: false }).where(eq(versions.subject, 'offer'))
+  for (const offer of await tx.select().from(offers)) {
+    const live = offer.live && rescaleContent(offer.live, from, to)
+    const version = offer.liveVersion + (live ? 1 : 0)
     await tx
       .update(offers)
       .set({
-        draft: rescaleContent(draft, from, to),
-        live: live && rescaleContent(live, from, to),
+        draft: rescaleContent(offer.draft, from, to),
         draftRev: sql`${offers.draftRev} + 1`,
+        live,
+        liveVersion: version,
       })
-      .where(eq(offers.id, id))
+      .where(eq(offers.id, offer.id))
+    if (live) {
+      await tx
+        .insert(versions)
+        .values({ subject: 'offer', subjectId: offer.id, version, content: live, publishedAt: at })
+    }
   }
-  // Earlier prices were in another currency: they say nothing about a reduction in this one.
-  await tx.update(versions).set({ isComparable: false }).where(eq(versions.subject, 'offer'))
 }
 
 /** The mode in which strangers buy from now on. */

@@ -61,21 +61,26 @@ export function AccessBench({ access, terms, today, onChange }: AccessBenchProps
       {typeof lasts === 'object' && 'count' in lasts && (
         <>
           {' '}
-          <SpanField label="Open for" span={lasts} onChange={(span) => onChange({ ...access, lasts: span })} />
+          <span className="whitespace-nowrap">
+            <SpanField label="Open for" span={lasts} onChange={(span) => onChange({ ...access, lasts: span })} />.
+          </span>
         </>
       )}
       {typeof lasts === 'object' && 'until' in lasts && (
         <>
           {' '}
-          <DateField
-            label="Open until"
-            kind="date"
-            value={lasts.until}
-            onChange={(until) => onChange({ ...access, lasts: { until } })}
-          />
+          <span className="whitespace-nowrap">
+            <DateField
+              label="Open until"
+              kind="date"
+              value={lasts.until}
+              onChange={(until) => onChange({ ...access, lasts: { until } })}
+            />
+            .
+          </span>
         </>
       )}
-      {'\u2060. '}
+      {typeof lasts === 'string' ? '. ' : ' '}
       {hasLater && (
         <>
           A late payment shuts it after{' '}

@@ -170,6 +170,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
                 {offer.course.title}
               </Link>
               {offer.retiredAt ? ' · retired' : offer.places > 1 ? ` · offer ${offer.place} of ${offer.places}` : ''}
+              {offer.holders > 0 && ` · ${offer.holders} have it`}
             </p>
             <DraftBar draft={draft}>
               {offer.retiredAt ? (
@@ -198,6 +199,11 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
                 </MenuItem>
                 <MenuItem disabled={offer.place === offer.places} onSelect={() => void move(1)}>
                   Move down
+                </MenuItem>
+                <MenuItem
+                  onSelect={() => navigate(`/studio/sell/compare?offers=${offer.siblings.slice(0, 4).join(',')}`)}
+                >
+                  Compare the course’s offers
                 </MenuItem>
                 <MenuItem onSelect={() => void duplicate()}>Duplicate</MenuItem>
                 {!offer.retiredAt && <MenuItem onSelect={() => void setRetired(true)}>Retire</MenuItem>}

@@ -9,7 +9,7 @@ import {
 import { CSS } from '@dnd-kit/utilities'
 import { GripVertical } from 'lucide-react'
 import { useState } from 'react'
-import { NavLink, useNavigate, useSearchParams } from 'react-router'
+import { Link, NavLink, useNavigate, useSearchParams } from 'react-router'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
@@ -55,9 +55,14 @@ export function Shelf() {
     <>
       <div className="flex items-center justify-between px-1.5 pb-2">
         <h2 className="text-[15px]">Courses</h2>
-        <Button kind="link" className="text-[13px]" onClick={() => setParams({ new: '' })}>
-          New course
-        </Button>
+        <span className="flex gap-3 text-[13px]">
+          <Link className="link" to="/studio/sell/compare">
+            Compare
+          </Link>
+          <Button kind="link" className="text-[13px]" onClick={() => setParams({ new: '' })}>
+            New course
+          </Button>
+        </span>
       </div>
       {isNew && <NewCourse onClose={() => setParams({})} />}
       {courses.length > 6 && (
@@ -167,7 +172,7 @@ function OfferLine({ offer }: { offer: ShelfOffer }) {
       <StateMark shape={shape} size={9} />
       <span className="sr-only">{word}: </span>
       <span className="min-w-0 truncate" title={word}>
-        {offer.name || 'Untitled offer'}
+        {offer.content.label || offer.name || 'Untitled offer'}
       </span>
       <span className="ml-auto whitespace-nowrap text-ink">{shortPrice(offer, school)}</span>
     </NavLink>

@@ -1,0 +1,65 @@
+import { after, type Day } from '../../core/calendar/day.ts'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { type Compared, compareOffer } from '../../core/content/compare.ts'
+import { type PricingSchool, speakOffer } from '../../core/content/quoteInput.ts'
+import type { FeeTerms } from '../../core/money/fee.ts'
+import type { MoneyFormat } from '../../core/money/format.ts'
+import { type Spoken, sayLater } from '../../core/sentence/sentence.ts'
+import type { ShelfCourse, ShelfOffer } from './queries.ts'
+
+/** How far ahead a comparison looks. */
+export const MOST_MONTHS = 36
+
+/** One offer beside others, with all that is said about it. */
+export interface Column {
+  id: string
+  course: string
+  name: string
+  cloth: ShelfCourse['cloth']
+  spoken: Spoken
+  sums: Compared
+  open: string
+}
+
+/** The chosen offers as columns; those without a price are left out. */
+export function columnsOf(
+  courses: readonly ShelfCourse[],
+  chosen: readonly string[],
+  school: PricingSchool & MoneyFormat,
+  fee: FeeTerms | null,
+  at: string,
+): Column[] {
+  const found: Column[] = []
+  for (const id of chosen) {
+    const course = courses.find(({ offers }) => offers.some((offer) => offer.id === id))
+    const offer = course?.offers.find((other) => other.id === id)
+    const said = course && offer && speakOffer(school, { id, courseId: course.id, content: offer.content }, at)
+    if (!course || !offer || !said) continue
+    const until = after(said.quote.purchaseDay, MOST_MONTHS, { count: 1, unit: 'month' })
+    const sums = compareOffer(said.spoken, fee, atOnceOf(course, school, at), until)
+    const { name } = offer
+    const { title, cloth } = course
+    found.push({ id, course: title, name, cloth, spoken: said.spoken, sums, open: sayOpen(said.spoken) })
+  }
+  return found
+}
+
+/** The course's one-time price, tax included. */
+function atOnceOf({ id, offers }: ShelfCourse, school: PricingSchool, at: string): number | null {
+  const single = offers.find((offer: ShelfOffer) => offer.content.terms.kind === 'single' && !offer.isRetired)
+  if (!single) return null
+  return speakOffer(school, { id: single.id, courseId: id, content: single.content }, at)?.quote.today.pay ?? null
+}
+
+function sayOpen({ access, line, purchaseDay, money }: Spoken): string {
+  const day = (when: Day) => sayDay(when, money.language)
+  const opens = line.opens > purchaseDay ? `from ${day(line.opens)}, ` : ''
+  if (access.lasts === 'whilePaying') return `${opens}while it is paid`
+  return line.closes ? `${opens}until ${day(line.closes)}` : `${opens}for good`
+}
+
+/** What follows today, without how long the course is open. */
+export function sayThen(spoken: Spoken): string {
+  const later = sayLater(spoken).split(' · ')[0] ?? ''
+  return later.startsWith('then ') ? later.slice(5) : '–'
+}
