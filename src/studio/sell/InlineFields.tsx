@@ -186,7 +186,7 @@ export function RateField({ label, rate, onChange }: RateFieldProps) {
 }
 
 /** Basis points of a typed percentage; null where it is none from 0 to 100 with at most two decimals. */
-export function readRate(text: string): number | null {
+function readRate(text: string): number | null {
   const match = /^(\d{1,3})(?:[.,](\d{1,2}))?$/.exec(text.trim().replace(/\s*%$/, ''))
   if (!match) return null
   const rate = Number(match[1]) * 100 + Number((match[2] ?? '').padEnd(2, '0'))

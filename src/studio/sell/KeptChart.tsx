@@ -16,7 +16,7 @@ Chart.defaults.font.family = '"Instrument Sans Variable", sans-serif'
 Chart.defaults.color = '#48534a'
 
 /** Each line has a colour, a dash and a point of its own, so that none is told by colour alone. */
-export const LINES = [
+const LINES = [
   { colour: '#1a231c', dash: [], point: 'circle' },
   { colour: '#4d6a14', dash: [7, 4], point: 'triangle' },
   { colour: '#9c2b27', dash: [2, 3], point: 'rect' },
