@@ -19,6 +19,7 @@ const SHOP = [
   '/course/coptic-binding',
   '/buy/coptic-binding',
   '/buy/one-afternoon-one-notebook',
+  '/buy/leather-from-hide-to-book',
   '/my',
   '/sign-in',
   '/learn/coptic-binding',
@@ -48,6 +49,13 @@ for (const path of ['/my', '/learn/paper-marbling', '/learn/paper-marbling/marbl
 const STUDIO: [string, (studio: Page) => Promise<string>][] = [
   ['course', async (studio) => `/studio/sell/courses/${(await shelf(studio))[0]?.id}`],
   ['offer', async (studio) => `/studio/sell/offers/${(await shelf(studio))[0]?.offers[0]?.id}`],
+  [
+    'comparison',
+    async (studio) => {
+      const offers = (await shelf(studio)).flatMap((course) => course.offers.map(({ id }) => id))
+      return `/studio/sell/compare?offers=${offers.slice(0, 3).join(',')}`
+    },
+  ],
   ['orders', async () => '/studio/orders'],
   ['order', async (studio) => `/studio/orders/${(await ordersOf(studio, 'Coptic binding'))[0]?.id}`],
   [
