@@ -24,7 +24,7 @@ export interface Ribbon {
   opens: Day
   /** Null: for good. */
   closes: Day | null
-  /** The last of the days before it closes that are grace. */
+  /** Days of grace: the last before it closes where it goes on with every payment, else after each payment to come. */
   graceDays: number
   /** Goes on with every payment. */
   goesOn: boolean
@@ -61,7 +61,8 @@ const SAID: Record<KnotState, string> = {
 /** When money comes and when the course is open: knots on a thread, a ribbon beneath, on one axis of time; a table behind. */
 export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endless = false, language }: ThreadProps) {
   const knots = all.slice(0, MOST_KNOTS)
-  const graceFrom = ribbon?.closes && ribbon.graceDays > 0 ? addDays(ribbon.closes, -ribbon.graceDays) : null
+  const hasGrace = ribbon !== null && ribbon.graceDays > 0
+  const graceFrom = hasGrace && ribbon.goesOn && ribbon.closes ? addDays(ribbon.closes, -ribbon.graceDays) : null
   const days = [start, ...knots.map(({ day }) => day), ...marks.map(({ day }) => day)]
   if (ribbon) days.push(ribbon.opens)
   if (ribbon?.closes) days.push(ribbon.closes)
@@ -74,8 +75,11 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
   const last = knots.at(-1)
   const lastAt = last ? axis.at(last.day) : LEFT
   const rows = rowsOf(marks, axis.at)
-  const ribbonAt = rows.count === 0 ? 46 : 60 + 15 * rows.count
-  const height = ribbon ? ribbonAt + 22 + (graceFrom ? 18 : 0) : rows.count === 0 ? 60 : 60 + 15 * rows.count
+  const ribbonAt = 62 + 15 * rows.count
+  // Each payment to come has its grace, where the course does not go by what is paid.
+  const eachGrace =
+    hasGrace && !ribbon.goesOn ? knots.filter(({ day }) => day > start).map(({ day }) => axis.at(day)) : []
+  const height = ribbon ? ribbonAt + 22 + (graceFrom || eachGrace.length > 0 ? 18 : 0) : 60 + 15 * rows.count
   const small = count > 14
   const labelled = labelledOf(knots, axis.at, short)
   return (
@@ -149,6 +153,26 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
             grace={graceFrom ? axis.at(graceFrom) : null}
           />
         )}
+        {ribbon && eachGrace.length > 0 && (
+          <g>
+            {eachGrace.map((x) => (
+              <path key={x} d={`M${x - 5} ${ribbonAt + 17}v5h10v-5`} fill="none" stroke="#8a5200" strokeWidth="1.5" />
+            ))}
+            <text
+              x={graceLabelAt(eachGrace)}
+              y={ribbonAt + 27}
+              textAnchor={(eachGrace.at(-1) ?? 0) > WIDTH - 130 ? 'end' : 'start'}
+              fill="#8a5200"
+              className={
+                eachGrace.length > 1 && (eachGrace.at(-1) ?? 0) > WIDTH - 130 && (eachGrace[0] ?? 0) < 130
+                  ? 'hidden'
+                  : undefined
+              }
+            >
+              {ribbon.graceDays} {ribbon.graceDays === 1 ? 'day' : 'days'} of grace{eachGrace.length > 1 ? ' each' : ''}
+            </text>
+          </g>
+        )}
       </svg>
       <details className="text-[12.5px] text-ink-2">
         <summary className="w-fit cursor-pointer rounded text-ink-3 hover:text-ink">As a table</summary>
@@ -169,13 +193,14 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
                 <td className="py-[3px] text-right">{amount}</td>
               </tr>
             ))}
-            {(endless || ribbon?.goesOn || ribbon?.closes === null) && (
+            {(endless || ribbon?.goesOn || ribbon?.closes === null || eachGrace.length > 0) && (
               <tr>
                 <td colSpan={3} className="py-[3px]">
                   {[
                     endless ? 'Payments go on until cancelled.' : '',
                     ribbon?.goesOn ? 'Every payment keeps the course open.' : '',
                     ribbon?.closes === null ? 'The course stays open for good.' : '',
+                    eachGrace.length > 0 ? `A late payment shuts it after ${ribbon?.graceDays} days.` : '',
                   ]
                     .join(' ')
                     .trim()}
@@ -187,6 +212,12 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
       </details>
     </figure>
   )
+}
+
+/** Beside the last bracket, or before the first where that has no room. */
+function graceLabelAt(brackets: number[]): number {
+  const last = brackets.at(-1) ?? 0
+  return last > WIDTH - 130 ? (brackets[0] ?? 0) - 10 : last + 11
 }
 
 type Row = [day: Day, what: string, amount: string]

@@ -124,7 +124,7 @@ function ribbonOf({ line, access, purchaseDay, money }: Spoken, cloth: Cloth): R
     : line.closes
       ? `open until ${sayDay(line.closes, money.language, purchaseDay.slice(0, 4))}`
       : 'open for good'
-  return { cloth, opens: line.opens, closes: line.closes, graceDays: goesOn ? access.graceDays : 0, goesOn, label }
+  return { cloth, opens: line.opens, closes: line.closes, graceDays: access.graceDays, goesOn, label }
 }
 
 /** What the creator keeps of all listed payments: each charge costs its own fee. */
