@@ -170,7 +170,6 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
                 {offer.course.title}
               </Link>
               {offer.retiredAt ? ' · retired' : offer.places > 1 ? ` · offer ${offer.place} of ${offer.places}` : ''}
-              {offer.holders > 0 && ` · ${offer.holders} have it`}
             </p>
             <DraftBar draft={draft}>
               {offer.retiredAt ? (
@@ -267,6 +266,12 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               courses={offer.courses.filter(({ id }) => id !== offer.course.id)}
               onChange={(audience) => change({ audience })}
             />
+            {offer.holders > 0 && (
+              <p className="mt-1 text-[13px] text-ink-3">
+                {offer.holders} {offer.holders === 1 ? 'buyer has' : 'buyers have'} it already; a new price changes
+                nothing for them.
+              </p>
+            )}
           </Section>
           <Section title="Direct link">
             <LinkBench slug={offer.course.slug} offerId={offer.id} isLive={offer.live !== null && offer.onSale} />
