@@ -1,6 +1,6 @@
 import { addDays, type Day } from '../calendar/day.ts'
 import { closesOn, opensOn } from '../quote/access.ts'
-import type { QuotedOffer } from '../quote/types.ts'
+import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
 import { type Agreement, inHand } from './agreement.ts'
 
 /** When the course closes as things stand: by what was paid so far, or the day it was cancelled now. */
@@ -8,14 +8,19 @@ export function closesAsItStands(
   { access, terms }: QuotedOffer,
   agreement: Agreement | null,
   purchaseDay: Day,
-  paidAtPurchase: number,
+  paidBefore: number,
 ): Day | null {
   const paid = agreement
     ? agreement.payments.slice(0, agreement.collected).filter(({ kind }) => kind === 'regular').length
-    : paidAtPurchase
+    : paidBefore
   const closes = closesOn(access, terms, purchaseDay, paid, '')
   const cancelled = agreement?.cancelled?.when === 'now' ? agreement.cancelled.on : null
   return cancelled !== null && (closes === null || cancelled < closes) ? cancelled : closes
+}
+
+/** Regular payments that the purchase itself paid. */
+export function paidAtPurchase({ payments }: QuotedLine, purchaseDay: Day): number {
+  return payments.filter(({ kind, due }) => kind === 'regular' && due === purchaseDay).length
 }
 
 /** Whether the course is open on a day, judged by all that happened up to its end (collecting rules, section 4). */
@@ -24,17 +29,21 @@ export function isOpenOn(
   offer: QuotedOffer,
   agreement: Agreement | null,
   purchaseDay: Day,
-  paidAtPurchase: number,
+  paid: number,
 ): boolean {
   if (opensOn(offer.access, purchaseDay) > day) return false
-  const closes = closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase)
-  if (closes !== null && day >= closes) return false
-  return offer.access.lasts === 'whilePaying' || !agreement || !isShutByDebt(day, offer.access.graceDays, agreement)
+  const closes = closesAsItStands(offer, agreement, purchaseDay, paid)
+  const shuts = shutsForDebt(offer, agreement)
+  return (closes === null || day < closes) && (shuts === null || day < shuts)
 }
 
-/** Overdue past its grace, a payment shuts the course; of a cancelled agreement only what was due before counts. */
-function isShutByDebt(day: Day, graceDays: number, agreement: Agreement): boolean {
-  const unpaid = inHand(agreement)
-  if (!unpaid || addDays(unpaid.due, graceDays) > day) return false
-  return agreement.cancelled === null || unpaid.due < agreement.cancelled.on
+/**
+ * The day from which an unpaid payment shuts the course, past its grace, until it is paid; null where none
+ * does. Of a cancelled agreement only what was due before the cancelling counts.
+ */
+export function shutsForDebt({ access }: QuotedOffer, agreement: Agreement | null): Day | null {
+  const unpaid = agreement && inHand(agreement)
+  if (access.lasts === 'whilePaying' || !agreement || !unpaid) return null
+  if (agreement.cancelled !== null && unpaid.due >= agreement.cancelled.on) return null
+  return addDays(unpaid.due, access.graceDays)
 }

@@ -1,5 +1,5 @@
 import { addDays, type Day, later } from '../calendar/day.ts'
-import type { ScheduledPayment } from '../quote/types.ts'
+import type { QuotedLine, ScheduledPayment } from '../quote/types.ts'
 import type { TermsKind } from '../terms/terms.ts'
 
 /**
@@ -16,10 +16,32 @@ export interface Agreement {
   collected: number
   /** The day on which the latest was collected. */
   lastCollected: Day
-  /** Tries made for the payment in hand. */
+  /** Tries made for the payment in hand, and the day of the first of them. */
   tries: number
+  firstTried: Day | null
   state: 'active' | 'completed' | 'stopped' | 'cancelled'
   cancelled: { on: Day; when: 'now' | 'period-end' } | null
+}
+
+/**
+ * The agreement that a line makes when its order is placed, with what is due on that day collected; null
+ * where no numbered payment comes later (collecting rules, section 1).
+ */
+export function beginAgreement(line: QuotedLine, kind: TermsKind, purchaseDay: Day): Agreement | null {
+  const payments = line.payments.filter(({ n }) => n > 0)
+  const collected = payments.filter(({ due }) => due === purchaseDay).length
+  if (collected === payments.length && !line.untilCancelled) return null
+  return {
+    kind,
+    payments,
+    endless: line.untilCancelled,
+    collected,
+    lastCollected: purchaseDay,
+    tries: 0,
+    firstTried: null,
+    state: 'active',
+    cancelled: null,
+  }
 }
 
 export type Task = { do: 'try' | 'settle'; payment: ScheduledPayment }
@@ -29,20 +51,28 @@ export function inHand({ payments, collected }: Agreement): ScheduledPayment | u
   return payments[collected]
 }
 
-/** The days on which the payment in hand is tried: first on its due day or when the one before came. */
+/**
+ * The days on which the payment in hand is tried: first on its due day or when the one before came, then so
+ * many days after its first try, which may have been later where nobody worked.
+ */
 export function tryDays(agreement: Agreement, retryAfterDays: readonly number[]): Day[] {
   const payment = inHand(agreement)
   if (!payment) return []
-  const first = later(payment.due, agreement.lastCollected)
+  const first = agreement.firstTried ?? later(payment.due, agreement.lastCollected)
   return [first, ...retryAfterDays.map((days) => addDays(first, days))]
+}
+
+/** The day of the next try or settling of the payment in hand; null where none comes. */
+export function nextTryOf(agreement: Agreement, retryAfterDays: readonly number[]): Day | null {
+  if (agreement.state !== 'active') return null
+  return tryDays(agreement, retryAfterDays)[agreement.tries] ?? null
 }
 
 /** What is to be done for this agreement on a day; null where nothing is. */
 export function taskOn(agreement: Agreement, retryAfterDays: readonly number[], day: Day): Task | null {
   const payment = inHand(agreement)
-  if (agreement.state !== 'active' || !payment) return null
-  const next = tryDays(agreement, retryAfterDays)[agreement.tries]
-  if (next === undefined || next > day) return null
+  const next = nextTryOf(agreement, retryAfterDays)
+  if (!payment || next === null || next > day) return null
   return { do: payment.pay === 0 ? 'settle' : 'try', payment }
 }
 
@@ -50,19 +80,31 @@ export function taskOn(agreement: Agreement, retryAfterDays: readonly number[], 
 export function afterCollected(agreement: Agreement, day: Day): Agreement {
   const collected = agreement.collected + 1
   const isDone = !agreement.endless && collected === agreement.payments.length
-  return { ...agreement, collected, lastCollected: day, tries: 0, state: isDone ? 'completed' : 'active' }
+  // Money that was on its way when it was cancelled changes nothing about that.
+  const state = agreement.state === 'cancelled' ? 'cancelled' : isDone ? 'completed' : 'active'
+  return { ...agreement, collected, lastCollected: day, tries: 0, firstTried: null, state }
 }
 
-/** The agreement after a try was declined: it stops at the last one. */
-export function afterDeclined(agreement: Agreement, retryAfterDays: readonly number[]): Agreement {
+/** The agreement after a try on a day was declined: it stops at the last one. */
+export function afterDeclined(agreement: Agreement, retryAfterDays: readonly number[], day: Day): Agreement {
   const tries = agreement.tries + 1
-  return { ...agreement, tries, state: tries > retryAfterDays.length ? 'stopped' : 'active' }
+  const firstTried = agreement.firstTried ?? day
+  return { ...agreement, tries, firstTried, state: tries > retryAfterDays.length ? 'stopped' : 'active' }
+}
+
+/** The agreement after the creator stopped chasing it; null where it does not go on. */
+export function afterStopped(agreement: Agreement): Agreement | null {
+  return agreement.state === 'active' ? { ...agreement, state: 'stopped' } : null
+}
+
+/** Whether what is unpaid is still expected: not of what was cancelled, nor of a stopped subscription. */
+export function owes({ state, kind }: Agreement): boolean {
+  return state === 'active' || (state === 'stopped' && kind === 'installments')
 }
 
 /** The payments that a buyer who pays by hand pays: all that are due and unpaid. A stopped subscription cannot be revived. */
 export function payableOn(agreement: Agreement, day: Day): ScheduledPayment[] {
-  const isPayable = agreement.state === 'active' || (agreement.state === 'stopped' && agreement.kind === 'installments')
-  return isPayable ? agreement.payments.slice(agreement.collected).filter(({ due }) => due <= day) : []
+  return owes(agreement) ? agreement.payments.slice(agreement.collected).filter(({ due }) => due <= day) : []
 }
 
 /** The agreement after it was cancelled; null where it does not go on, or is no subscription. */

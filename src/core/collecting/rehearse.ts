@@ -2,13 +2,15 @@ import { addDays, after, type Day } from '../calendar/day.ts'
 import { quote } from '../quote/quote.ts'
 import { anchorOf } from '../quote/schedule.ts'
 import type { Quote, QuotedLine, QuotedOffer, QuoteRequest } from '../quote/types.ts'
-import { closesAsItStands, isOpenOn } from './access.ts'
+import { closesAsItStands, isOpenOn, paidAtPurchase } from './access.ts'
 import {
   type Agreement,
   afterCancelled,
   afterCollected,
   afterDeclined,
+  beginAgreement,
   inHand,
+  owes,
   payableOn,
   taskOn,
   tryDays,
@@ -114,23 +116,8 @@ function notPlaced({ today, lines }: Quote): Rehearsed {
 
 function begin(quoted: QuotedLine, index: number, request: QuoteRequest, purchaseDay: Day): Running {
   const offer = request.lines[index]?.offer as QuotedOffer
-  const numbered = quoted.payments.filter(({ n }) => n > 0)
-  const collected = numbered.filter(({ due }) => due === purchaseDay).length
-  const paidAtPurchase = quoted.payments.filter(({ kind, due }) => kind === 'regular' && due === purchaseDay).length
-  const agreement: Agreement | null =
-    collected === numbered.length && !quoted.untilCancelled
-      ? null
-      : {
-          kind: offer.terms.kind,
-          payments: numbered,
-          endless: quoted.untilCancelled,
-          collected,
-          lastCollected: purchaseDay,
-          tries: 0,
-          state: 'active',
-          cancelled: null,
-        }
-  return { index, offer, quoted, agreement, paidAtPurchase, access: [] }
+  const agreement = beginAgreement(quoted, offer.terms.kind, purchaseDay)
+  return { index, offer, quoted, agreement, paidAtPurchase: paidAtPurchase(quoted, purchaseDay), access: [] }
 }
 
 /** What the buyer or the creator does, and what follows. */
@@ -166,7 +153,9 @@ function work(line: Running, retryAfterDays: readonly number[], day: Day, attemp
     if (!task || !line.agreement) return rows
     const { n, pay } = task.payment
     const isCollected = task.do === 'settle' || attempt() === 'ok'
-    line.agreement = isCollected ? afterCollected(line.agreement, day) : afterDeclined(line.agreement, retryAfterDays)
+    line.agreement = isCollected
+      ? afterCollected(line.agreement, day)
+      : afterDeclined(line.agreement, retryAfterDays, day)
     add(isCollected ? (task.do === 'settle' ? 'settled' : 'collected') : 'declined', n, pay)
     if (line.agreement.state === 'completed' || line.agreement.state === 'stopped') add(line.agreement.state)
   }
@@ -197,11 +186,6 @@ function figures(line: Running, purchaseDay: Day, until: Day, retryAfterDays: re
     access: line.access,
     closes: closesAsItStands(offer, agreement, purchaseDay, line.paidAtPurchase),
   }
-}
-
-/** Whether what is unpaid is still expected: not of what was cancelled, nor of a stopped subscription. */
-function owes({ state, kind }: Agreement): boolean {
-  return state === 'active' || (state === 'stopped' && kind === 'installments')
 }
 
 function stateOf(agreement: Agreement | null, isLate: boolean): RehearsedLine['state'] {

@@ -1,11 +1,13 @@
-import { parseInstant } from '../calendar/instant.ts'
+import { after } from '../calendar/day.ts'
+import { dayIn, parseInstant } from '../calendar/instant.ts'
 import { DocumentError } from '../document/reader.ts'
 import type { MoneyFormat } from '../money/format.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
+import { anchorOf } from '../quote/schedule.ts'
 import type { Quote } from '../quote/types.ts'
 import type { Spoken } from '../sentence/sentence.ts'
-import type { Tax } from '../terms/terms.ts'
+import type { Tax, Terms } from '../terms/terms.ts'
 import { fittingAccess, type OfferContent, quotableSale, quotableTerms } from './offer.ts'
 
 /** What of a school a price depends on. */
@@ -39,6 +41,7 @@ export function quoteInputOf(
     timeZone: school.timeZone,
     at,
     tax: { mode: school.taxMode, rate: school.taxRate },
+    horizon: horizonOf(quotableTerms(terms), school.timeZone, at),
     lines: [
       {
         role: 'main',
@@ -81,6 +84,22 @@ export function speakQuote(money: MoneyFormat, input: unknown): Said {
   if (!line || !asked) throw new RangeError('A quote has at least one line.')
   const { terms, access } = asked.offer
   return { quote: quoted, spoken: { terms, access, line, purchaseDay: quoted.purchaseDay, money } }
+}
+
+/** At least so many payments are listed of what goes on, and at most so many can be. */
+const FEWEST = 3
+const MOST = 120
+
+/** How many payments are listed of what goes on until cancelled: those of the first year. */
+function horizonOf(terms: Terms | null, timeZone: string, at: string): number | null {
+  const instant = parseInstant(at)
+  if (terms?.kind !== 'subscription' || terms.payments !== null || !instant) return null
+  const purchaseDay = dayIn(timeZone, instant)
+  const yearOn = after(purchaseDay, 1, { count: 1, unit: 'year' })
+  const anchor = anchorOf(terms, purchaseDay)
+  let count = FEWEST
+  while (count < MOST && after(anchor, count, terms.every) <= yearOn) count++
+  return count
 }
 
 /** The tax rate, in basis points, of the first line of a quote document. */

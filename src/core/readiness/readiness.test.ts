@@ -54,16 +54,10 @@ it.each<[string[], Partial<OfferSituation>]>([
   [['no-lessons'], { course: { live: true, retired: false, lessons: 0 } }],
   [['same-name'], { otherNames: ['At once '] }],
   [['unpublished'], { live: { ...content, name: 'Before' } }],
+  [['no-later'], { draft: { ...content, terms: monthly }, ways: [{ ...card, chargesAgain: false }] }],
+  [['no-grace'], { draft: { ...content, terms: monthly, access: { from: null, lasts: 'whilePaying', graceDays: 0 } } }],
   [
-    ['no-later', 'later-uncollected'],
-    { draft: { ...content, terms: monthly }, ways: [{ ...card, chargesAgain: false }] },
-  ],
-  [
-    ['later-uncollected', 'no-grace'],
-    { draft: { ...content, terms: monthly, access: { from: null, lasts: 'whilePaying', graceDays: 0 } } },
-  ],
-  [
-    ['later-uncollected', 'closes-early'],
+    ['closes-early'],
     { draft: { ...content, terms: parts, access: { from: null, lasts: { count: 1, unit: 'month' }, graceDays: 0 } } },
   ],
   [['sale-not-lower'], { draft: { ...content, sale: { amount: 12_900, from: null, until: null, scope: 'every' } } }],
@@ -72,15 +66,9 @@ it.each<[string[], Partial<OfferSituation>]>([
     ['sale-later'],
     { draft: { ...content, sale: { amount: 9900, from: '2027-02-01T00:00:00Z', until: null, scope: 'every' } } },
   ],
-  [
-    ['below-at-once', 'later-uncollected'],
-    { draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 },
-  ],
-  [
-    ['far-above-at-once', 'later-uncollected'],
-    { draft: { ...content, terms: { ...parts, total: 17_000 } }, atOnce: 12_900 },
-  ],
-  [['later-uncollected'], { draft: { ...content, terms: { ...parts, total: 13_500 } }, atOnce: 12_900 }],
+  [['below-at-once'], { draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 }],
+  [['far-above-at-once'], { draft: { ...content, terms: { ...parts, total: 17_000 } }, atOnce: 12_900 }],
+  [[], { draft: { ...content, terms: { ...parts, total: 13_500 } }, atOnce: 12_900 }],
   [['no-holders'], { draft: { ...content, audience: { who: 'holders', of: [] } } }],
   [
     ['holders-not-sold'],

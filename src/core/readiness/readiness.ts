@@ -25,7 +25,6 @@ export interface Fix {
     | 'add-lesson'
     | 'bring-back'
     | 'gateways'
-    | 'orders'
   label: string
 }
 
@@ -239,15 +238,6 @@ function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
   } else if (sale?.from && Date.parse(sale.from) > Date.parse(at)) {
     found.push(
       warning('sale-later', 'The sale has not begun: buyers pay the full price.', { to: 'sale', label: 'Look' }),
-    )
-  }
-  if (said && hasLater(said)) {
-    found.push(
-      warning(
-        'later-uncollected',
-        'Later payments are agreed and listed with the order; this version does not charge them by itself yet.',
-        { to: 'orders', label: 'Orders' },
-      ),
     )
   }
   const last = said?.line.payments.at(-1)
