@@ -110,7 +110,15 @@ export type Outcome =
   | { state: 'abandoned' }
   | { state: 'absent' }
 
-export const DECLINE_REASONS = ['not-enough-money', 'refused-by-buyer', 'expired', 'bad-token', 'refused'] as const
+/** `no-method`: there is nothing kept that could be charged; the gateway was not asked. */
+export const DECLINE_REASONS = [
+  'not-enough-money',
+  'refused-by-buyer',
+  'expired',
+  'bad-token',
+  'no-method',
+  'refused',
+] as const
 export type DeclineReason = (typeof DECLINE_REASONS)[number]
 
 export type RefundOutcome = { state: 'refunded'; reference: string } | { state: 'refused'; why: string }

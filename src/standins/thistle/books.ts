@@ -165,9 +165,12 @@ export class Books {
     const card = request.method
       ? this.keptMethod(account.id, mode, request.method)
       : this.takeToken(account.id, mode, request.token)
-    const state = card.behaviour === 'pays' ? 'captured' : card.behaviour === 'confirms' ? 'confirm' : 'declined'
+    const pays = card.behaviour === 'pays' || card.behaviour === 'pays-once'
+    const state = pays ? 'captured' : card.behaviour === 'confirms' ? 'confirm' : 'declined'
+    if (request.method && card.behaviour === 'pays-once') this.runDry(request.method)
     const isKept = state !== 'declined' && request.keep === true
-    const method = isKept ? this.keepCard(account.id, mode, key, card) : null
+    const kept = card.behaviour === 'pays-once' ? { ...card, behaviour: 'not-enough-money' as const } : card
+    const method = isKept ? this.keepCard(account.id, mode, key, kept) : null
     const payment: Payment = {
       id: `pay-${randomBytes(9).toString('base64url')}`,
       key,
@@ -205,6 +208,12 @@ export class Books {
     }
     this.tokens.delete(id as string)
     return token
+  }
+
+  /** A card that pays once has paid. */
+  private runDry(id: string) {
+    const method = this.methods.get(id)
+    if (method) this.write({ kind: 'method', method: { ...method, behaviour: 'not-enough-money' } })
   }
 
   private keptMethod(account: string, mode: Mode, id: string): Method {

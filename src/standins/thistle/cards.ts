@@ -1,11 +1,12 @@
 /** What a card does when it is charged. */
-export type CardBehaviour = 'pays' | 'not-enough-money' | 'confirms' | 'refused'
+export type CardBehaviour = 'pays' | 'not-enough-money' | 'confirms' | 'pays-once' | 'refused'
 
 /** Made-up cards. All begin with 97, which no real card does. */
 export const SAMPLE_CARDS = [
   { number: '9710223044004821', behaviour: 'pays', label: 'Pays' },
   { number: '9710223044005502', behaviour: 'not-enough-money', label: 'Not enough money' },
   { number: '9710223044006613', behaviour: 'confirms', label: 'Asks to confirm' },
+  { number: '9710223044007734', behaviour: 'pays-once', label: 'Pays once, then fails' },
 ] as const satisfies readonly { number: string; behaviour: CardBehaviour; label: string }[]
 
 /** The behaviour of a card number: by its sample, else refused as unknown. */
