@@ -4,12 +4,14 @@ import { secureHeaders } from 'hono/secure-headers'
 import { findPicture } from './catalogue/pictures.ts'
 import { catalogueRoutes } from './catalogue/routes.ts'
 import { shopRoutes } from './checkout/routes.ts'
+import { agreementRoutes } from './collecting/routes.ts'
 import type { Services } from './context.ts'
 import { receiveEvent } from './gateways/events.ts'
 import { gatewayRoutes } from './gateways/routes.ts'
 import { sameOrigin } from './http/guard.ts'
 import { describeApi } from './http/openApi.ts'
 import { answerProblem, notFound, Problem } from './http/problem.ts'
+import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
 import { orderRoutes } from './orders/routes.ts'
 import type { Renderer } from './pages/renderer.ts'
@@ -27,6 +29,8 @@ export function apiRoutes(services: Services) {
     .route('/offers', offerRoutes(services))
     .route('/gateways', gatewayRoutes(services))
     .route('/orders', orderRoutes(services))
+    .route('/agreements', agreementRoutes(services))
+    .route('/money', moneyRoutes(services))
     .route('/people', peopleRoutes(services))
     .route('/shop', shopRoutes(services))
 }

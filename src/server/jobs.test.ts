@@ -43,7 +43,7 @@ it('a job exists if, and only if, its transaction commits', async () => {
 })
 
 it('waits as long as it is told', async () => {
-  await jobs.send(db, 'message-send', { messageId: 'patient' }, 60)
+  await jobs.send(db, 'message-send', { messageId: 'patient' }, { afterSeconds: 60 })
   expect(await waiting()).toContainEqual({ id: 'patient', later: true })
 })
 

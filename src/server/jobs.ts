@@ -6,16 +6,24 @@ import type { Queryable } from './db/client.ts'
 export interface JobData {
   /** Find out what became of an attempt that may have been left without an answer. */
   'attempt-lookup': { attemptId: string }
+  /** Do for an agreement all that is to be done today. */
+  'agreement-collect': { agreementId: string }
   /** Make and send one message. */
   'message-send': { messageId: string }
 }
 
 export type JobName = keyof JobData
-const JOB_NAMES: readonly JobName[] = ['attempt-lookup', 'message-send']
+const JOB_NAMES: readonly JobName[] = ['attempt-lookup', 'agreement-collect', 'message-send']
+
+/** When a job is done: after so many seconds; `once` names what need not be queued twice within a minute. */
+export interface When {
+  afterSeconds?: number
+  once?: string
+}
 
 /** Queues jobs inside the caller's transaction: they exist if, and only if, it commits. */
 export interface Jobs {
-  send<N extends JobName>(tx: Queryable, name: N, data: JobData[N], afterSeconds?: number): Promise<void>
+  send<N extends JobName>(tx: Queryable, name: N, data: JobData[N], when?: When): Promise<void>
 }
 
 /** The queue in the product's own PostgreSQL. `work` also runs upkeep; senders need none. */
@@ -32,7 +40,7 @@ export async function startJobs(databaseUrl: string, work: boolean): Promise<{ b
   boss.on('error', (error) => console.error(`jobs: ${error.message}`))
   await boss.start()
   for (const name of JOB_NAMES) await boss.createQueue(name)
-  return { boss, jobs: { send: (tx, name, data, afterSeconds = 0) => sendJob(boss, tx, name, data, afterSeconds) } }
+  return { boss, jobs: { send: (tx, name, data, when = {}) => sendJob(boss, tx, name, data, when) } }
 }
 
 async function sendJob<N extends JobName>(
@@ -40,10 +48,11 @@ async function sendJob<N extends JobName>(
   tx: Queryable,
   name: N,
   data: JobData[N],
-  afterSeconds: number,
+  { afterSeconds = 0, once }: When,
 ) {
   await boss.send(name, data, {
     startAfter: afterSeconds,
+    ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: 60 }),
     db: { executeSql: (text, values) => tx.execute(withValues(text, values)) },
   })
 }

@@ -1,10 +1,11 @@
 import type PgBoss from 'pg-boss'
 import { lookUpUntilSettled, sweepOpenAttempts } from './checkout/lookup.ts'
+import { collectAgreement, queueDue } from './collecting/collect.ts'
 import type { Services } from './context.ts'
 import type { JobData, JobName } from './jobs.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 
-const SWEEP_MS = 60_000
+const SWEEP_MS = 20_000
 
 /** Works on the queues until it is told to stop. Any number of workers may share one database. */
 export async function runWorker(services: Services, boss: PgBoss): Promise<() => void> {
@@ -14,9 +15,12 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       for (const job of jobs) await handle(job.data)
     })
   await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId))
+  await work('agreement-collect', ({ agreementId }) => collectAgreement(services, agreementId))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post))
   const sweep = setInterval(() => {
-    sweepOpenAttempts(services).catch((error: unknown) => console.error('sweep:', error))
+    Promise.all([sweepOpenAttempts(services), queueDue(services)]).catch((error: unknown) =>
+      console.error('sweep:', error),
+    )
   }, SWEEP_MS)
   return () => clearInterval(sweep)
 }

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { asc, eq } from 'drizzle-orm'
 import { copyDatabase, dropDatabase } from '../../scripts/databases.ts'
-import { type DraftTerms, newOffer } from '../core/content/offer.ts'
+import { type DraftTerms, newOffer, type OfferContent } from '../core/content/offer.ts'
 import { allGateways } from '../gateways/registry.ts'
 import { makeApp } from '../server/app.ts'
 import { createCourse, publishCourse } from '../server/catalogue/service.ts'
@@ -96,7 +96,8 @@ export async function openWorld() {
     close,
     connectionId: connection?.id as string,
     creatorToken: await openSession(services, { creatorId: creator?.id as string }),
-    sell: (price: Price, title = 'Coptic binding') => sell(services, title, price),
+    sell: (price: Price, title = 'Coptic binding', more: Partial<OfferContent> = {}) =>
+      sell(services, title, price, more),
     offer: (courseId: string, price: Price) => putOffer(services, courseId, price),
     reprice: (offerId: string, price: number) => reprice(services, offerId, price),
     buy: (slug: string, request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') =>
@@ -132,19 +133,24 @@ export async function openWorld() {
 
 export type World = Awaited<ReturnType<typeof openWorld>>
 
-async function sell(services: Services, title: string, price: Price) {
+async function sell(services: Services, title: string, price: Price, more: Partial<OfferContent>) {
   const { id: courseId } = await createCourse(services, title)
   await publishCourse(services, courseId, 1, null)
-  const offerId = await putOffer(services, courseId, price)
+  const offerId = await putOffer(services, courseId, price, more)
   const [course] = await services.db.select().from(courses).where(eq(courses.id, courseId))
   return { courseId, offerId, slug: course?.slug as string }
 }
 
 /** Another published offer of a course. */
-async function putOffer(services: Services, courseId: string, price: Price): Promise<string> {
+async function putOffer(
+  services: Services,
+  courseId: string,
+  price: Price,
+  more: Partial<OfferContent> = {},
+): Promise<string> {
   const { id } = await createOffer(services, courseId)
   const terms = typeof price === 'object' && price !== null ? price : ({ kind: 'single', amount: price } as const)
-  const content = { ...newOffer('At once'), terms: price === null ? ({ kind: 'free' } as const) : terms }
+  const content = { ...newOffer('At once'), ...more, terms: price === null ? ({ kind: 'free' } as const) : terms }
   const { draftRev } = await saveOfferDraft(services, id, 1, content)
   await publishOffer(services, id, draftRev, null)
   return id

@@ -3,14 +3,17 @@ import { getCourse } from '../catalogue/service.ts'
 import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { courses, grants, messages, orders, people } from '../db/schema/index.ts'
+import { agreements, courses, grants, messages, orders, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
 import { schoolDay } from '../school/service.ts'
 import type { Person } from '../school/sessions.ts'
 
-export type Grant = typeof grants.$inferSelect
+/** A grant, and where payments go on for it, what they stand at. */
+export type Grant = typeof grants.$inferSelect & {
+  agreement: Pick<typeof agreements.$inferSelect, 'id' | 'state' | 'tries' | 'nextTry'> | null
+}
 
 /** Who asks to enter: a signed-in buyer, and the browser that may have bought without signing in. */
 export interface Visitor {
@@ -23,25 +26,43 @@ export interface Visitor {
 export type Entry =
   | { state: 'open'; grant: Grant }
   | { state: 'opens-later'; opens: string }
-  | { state: 'closed'; closed: string }
+  /** `owes`: the agreement whose unpaid payment shut it, which paying opens again. */
+  | { state: 'closed'; closed: string; owes: string | null }
   | { state: 'no-grant' }
 
 /**
- * Judges a visitor's grants of one course on a day: open when opens ≤ day < closes
- * (pricing rules, section 8). The best of several grants counts.
+ * Judges a visitor's grants of one course on a day: open when opens ≤ day < closes (pricing rules, section 8),
+ * and no payment is overdue past its grace (collecting rules, section 4). The best of several grants counts.
  */
 export function entryOn(day: string, held: readonly Grant[]): Entry {
   const standing = held.filter((grant) => grant.endedAt === null)
-  const open = standing.find((grant) => grant.opens <= day && (grant.closes === null || day < grant.closes))
+  const open = standing.find((grant) => grant.opens <= day && isStillOpen(day, grant))
   if (open) return { state: 'open', grant: open }
   const later = standing.filter((grant) => grant.opens > day).sort((a, b) => (a.opens < b.opens ? -1 : 1))[0]
   if (later) return { state: 'opens-later', opens: later.opens }
-  const closed = standing
-    .map(({ closes }) => closes)
-    .filter((closes) => closes !== null)
-    .sort()
-    .at(-1)
-  return closed ? { state: 'closed', closed } : { state: 'no-grant' }
+  const [last] = standing
+    .map((grant) => ({ grant, end: endOf(grant) }))
+    .filter(({ end }) => end !== null)
+    .sort((a, b) => ((a.end as string) < (b.end as string) ? 1 : -1))
+  if (!last) return { state: 'no-grant' }
+  const { closes, shuts, agreement } = last.grant
+  const isShut = shuts !== null && (closes === null || day < closes)
+  return { state: 'closed', closed: last.end as string, owes: isShut && agreement ? agreement.id : null }
+}
+
+/** The first day on which a grant does not open as things stand: it closes, or an unpaid payment shuts it. */
+function endOf({ closes, shuts }: Grant): string | null {
+  return closes !== null && shuts !== null ? (closes < shuts ? closes : shuts) : (closes ?? shuts)
+}
+
+/** A payment that nobody has tried to collect yet, though it is its day, is not the buyer's fault. */
+function isStillOpen(day: string, grant: Grant): boolean {
+  const end = endOf(grant)
+  if (end === null || day < end) return true
+  const { agreement } = grant
+  return (
+    agreement?.state === 'active' && agreement.tries === 0 && agreement.nextTry !== null && agreement.nextTry <= day
+  )
 }
 
 /** Whether a visitor may enter a course now, by their account or by the browser that bought it. */
@@ -49,35 +70,49 @@ export async function mayEnter(services: Services, courseId: string, visitor: Vi
   return entryOn(await schoolDay(services), await grantsOf(services.db, visitor, courseId))
 }
 
-async function grantsOf(db: Queryable, { mode, person, browserHash }: Visitor, courseId: string): Promise<Grant[]> {
+const WITH_AGREEMENT = {
+  grant: grants,
+  agreement: { id: agreements.id, state: agreements.state, tries: agreements.tries, nextTry: agreements.nextTry },
+}
+
+/** The grants of one course that a visitor can show: by their account, or by the browser that bought it. */
+export async function grantsOf(
+  db: Queryable,
+  { mode, person, browserHash }: Visitor,
+  courseId: string,
+): Promise<Grant[]> {
   const byAccount = person
     ? await db
-        .select()
+        .select(WITH_AGREEMENT)
         .from(grants)
+        .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
         .where(and(eq(grants.mode, mode), eq(grants.personId, person.id), eq(grants.courseId, courseId)))
     : []
-  if (!browserHash) return byAccount
-  const byBrowser = await db
-    .select({ grant: grants })
-    .from(grants)
-    .innerJoin(orders, eq(orders.id, grants.orderId))
-    .where(and(eq(grants.mode, mode), eq(grants.courseId, courseId), eq(orders.browserHash, browserHash)))
-  return [...byAccount, ...byBrowser.map(({ grant }) => grant)]
+  const byBrowser = browserHash
+    ? await db
+        .select(WITH_AGREEMENT)
+        .from(grants)
+        .innerJoin(orders, eq(orders.id, grants.orderId))
+        .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
+        .where(and(eq(grants.mode, mode), eq(grants.courseId, courseId), eq(orders.browserHash, browserHash)))
+    : []
+  return [...byAccount, ...byBrowser].map(({ grant, agreement }) => ({ ...grant, agreement }))
 }
 
 /** Everything a buyer holds, newest first, with what the shelf of "My courses" shows. */
 export async function coursesOf(services: Services, person: Person) {
   const day = await schoolDay(services)
   const rows = await services.db
-    .select({ grant: grants, course: courses })
+    .select({ ...WITH_AGREEMENT, course: courses })
     .from(grants)
     .innerJoin(courses, eq(courses.id, grants.courseId))
+    .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
     .where(and(eq(grants.personId, person.id), eq(grants.mode, person.mode), isNull(grants.endedAt)))
     .orderBy(desc(grants.createdAt))
   const byCourse = new Map<string, { course: (typeof rows)[number]['course']; held: Grant[] }>()
-  for (const { grant, course } of rows) {
+  for (const { grant, agreement, course } of rows) {
     const entry = byCourse.get(course.id) ?? { course, held: [] }
-    entry.held.push(grant)
+    entry.held.push({ ...grant, agreement })
     byCourse.set(course.id, entry)
   }
   return [...byCourse.values()].map(({ course, held }) => {
@@ -93,6 +128,7 @@ export async function coursesOf(services: Services, person: Person) {
       state: entry.state,
       opens: entry.state === 'opens-later' ? entry.opens : null,
       closes: entry.state === 'open' ? entry.grant.closes : entry.state === 'closed' ? entry.closed : null,
+      owes: entry.state === 'closed' ? entry.owes : null,
     }
   })
 }

@@ -51,7 +51,7 @@ describe('an order with payments to come', () => {
     const agreement = await agreementOf(orderId)
     expect(agreement).toMatchObject({ kept: expect.stringMatching(/^method-/), method: 'card ending 4821' })
     const [plan] = await plansOf(world.db, agreement?.personId as string)
-    expect(plan?.payments.map(({ isCollected }) => isCollected)).toEqual([true, false, false])
+    expect(plan?.payments.map(({ state: now }) => now)).toEqual(['collected', 'to-come', 'to-come'])
     expect(await world.journalOf(orderId)).toContain('agreement-begun')
   })
 

@@ -1,11 +1,14 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import { entryOn, mayEnter, type Visitor } from '../access/service.ts'
+import { type Entry, entryOn, grantsOf, mayEnter, type Visitor } from '../access/service.ts'
 import type { Services } from '../context.ts'
-import { courses, grants, orders, people } from '../db/schema/index.ts'
+import { courses, people } from '../db/schema/index.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Needs } from '../pages/data.ts'
 import { schoolDay } from '../school/service.ts'
 import type { Shopper } from './place.ts'
+
+/** How a course stands for who holds it. */
+const HOLDS: readonly Entry['state'][] = ['open', 'opens-later']
 
 /** What must be held to buy an offer for holders, and whether the visitor holds any of it. */
 export async function needsOf(services: Services, courseIds: string[], visitor: Visitor): Promise<Needs> {
@@ -15,7 +18,7 @@ export async function needsOf(services: Services, courseIds: string[], visitor: 
   ])
   return {
     courses: rows.map(({ slug, live, draft }) => ({ slug, title: (live ?? draft).title })),
-    isMet: entries.some(({ state }) => state === 'open' || state === 'opens-later'),
+    isMet: entries.some(({ state }) => HOLDS.includes(state)),
   }
 }
 
@@ -38,18 +41,20 @@ export async function requireHolder(
       'not-for-you',
       `This price is for who has ${what}. Sign in with the address that has it; nothing was charged.`,
     )
-  const held = await services.db
-    .select({ grant: grants, browserHash: orders.browserHash })
-    .from(grants)
-    .innerJoin(people, eq(people.id, grants.personId))
-    .leftJoin(orders, eq(orders.id, grants.orderId))
-    .where(and(eq(people.mode, mode), eq(people.email, email), inArray(grants.courseId, courseIds)))
-  const own = held.filter(({ grant, browserHash: by }) => grant.personId === person?.id || by === browserHash)
-  const { state } = entryOn(
-    await schoolDay(services),
-    own.map(({ grant }) => grant),
-  )
-  if (state !== 'open' && state !== 'opens-later') {
-    throw fieldProblem('/email', `Use the address that has ${what}: this price is for it alone.`)
-  }
+  const day = await schoolDay(services)
+  const visible = await Promise.all(courseIds.map((id) => grantsOf(services.db, { mode, person, browserHash }, id)))
+  const holders = visible.flat().filter((grant) => HOLDS.includes(entryOn(day, [grant]).state))
+  const [own] = await services.db
+    .select({ id: people.id })
+    .from(people)
+    .where(
+      and(
+        eq(people.email, email),
+        inArray(
+          people.id,
+          holders.map(({ personId }) => personId),
+        ),
+      ),
+    )
+  if (!own) throw fieldProblem('/email', `Use the address that has ${what}: this price is for it alone.`)
 }

@@ -1,7 +1,8 @@
 import { and, eq, inArray, lt } from 'drizzle-orm'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
-import type { Services } from '../context.ts'
-import { attempts, OPEN_ATTEMPTS } from '../db/schema/index.ts'
+import { inMode, type Services } from '../context.ts'
+import { MODES } from '../db/schema/columns.ts'
+import { attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
 import { type Attempt, settleAttempt } from './settle.ts'
 
@@ -25,9 +26,10 @@ async function getAttempt({ db }: Services, id: string): Promise<Attempt | null>
  * has never seen is closed there once no call can still be on its way, never charged again.
  * @throws GatewayUnreachable where the gateway does not answer.
  */
-export async function lookUpAttempt(services: Services, attempt: Attempt): Promise<void> {
+export async function lookUpAttempt(base: Services, attempt: Attempt): Promise<void> {
   if (!OPEN_ATTEMPTS.includes(attempt.state)) return
-  const { adapter, credentials } = await openConnection(services, attempt.connectionId)
+  const { adapter, credentials, connection } = await openConnection(base, attempt.connectionId)
+  const services = await inMode(base, connection.mode)
   const outcome = await adapter.lookUp(credentials, attempt.key)
   const age = ageOf(services, attempt)
   const isStale =
@@ -41,8 +43,9 @@ export async function lookUpAttempt(services: Services, attempt: Attempt): Promi
 }
 
 /** Closes an attempt that the buyer walked away from; it may turn out to be collected already. */
-export async function abandonAttempt(services: Services, attempt: Attempt): Promise<void> {
-  const { adapter, credentials } = await openConnection(services, attempt.connectionId)
+export async function abandonAttempt(base: Services, attempt: Attempt): Promise<void> {
+  const { adapter, credentials, connection } = await openConnection(base, attempt.connectionId)
+  const services = await inMode(base, connection.mode)
   await settleAttempt(services, attempt.id, await adapter.abandon(credentials, attempt.key), 'lookup')
 }
 
@@ -58,17 +61,25 @@ export async function lookUpUntilSettled(services: Services, attemptId: string):
   }
   const after = await getAttempt(services, attemptId)
   if (after && OPEN_ATTEMPTS.includes(after.state)) {
-    await services.jobs.send(services.db, 'attempt-lookup', { attemptId }, LOOK_AGAIN_SECONDS)
+    await services.jobs.send(services.db, 'attempt-lookup', { attemptId }, { afterSeconds: LOOK_AGAIN_SECONDS })
   }
 }
 
 /** Queues a look-up for every attempt that has been open too long: a net below the jobs. */
-export async function sweepOpenAttempts(services: Services): Promise<number> {
-  const before = new Date(services.now().getTime() - 10 * LOOK_AGAIN_SECONDS * 1000)
-  const open = await services.db
-    .select({ id: attempts.id })
-    .from(attempts)
-    .where(and(inArray(attempts.state, [...OPEN_ATTEMPTS]), lt(attempts.startedAt, before)))
-  for (const { id } of open) await services.jobs.send(services.db, 'attempt-lookup', { attemptId: id })
-  return open.length
+export async function sweepOpenAttempts(base: Services): Promise<number> {
+  let queued = 0
+  for (const mode of MODES) {
+    const services = await inMode(base, mode)
+    const before = new Date(services.now().getTime() - 10 * LOOK_AGAIN_SECONDS * 1000)
+    const open = await services.db
+      .select({ id: attempts.id })
+      .from(attempts)
+      .innerJoin(connections, eq(connections.id, attempts.connectionId))
+      .where(
+        and(eq(connections.mode, mode), inArray(attempts.state, [...OPEN_ATTEMPTS]), lt(attempts.startedAt, before)),
+      )
+    for (const { id } of open) await services.jobs.send(services.db, 'attempt-lookup', { attemptId: id }, { once: id })
+    queued += open.length
+  }
+  return queued
 }

@@ -94,7 +94,7 @@ export async function placeOrder(
   }
   const [line] = quoted.quote.lines
   const hasLater = line !== undefined && goesOn(line, quoted.quote.purchaseDay)
-  const way = pay > 0 || hasLater ? await openWay(services, request, shopper.mode) : null
+  const way = pay > 0 || hasLater ? await openWay(services, request.payment, shopper.mode) : null
   const kept = way && pay === 0 ? await keepMethod(way, request) : null
   const placing: Placing = { school, course, offer, request, shopper, quoted, hasLater, kept }
 
@@ -111,7 +111,7 @@ export async function placeOrder(
 }
 
 /** The connection that the buyer pays through, opened for use. */
-async function openWay(services: Services, { payment }: PlaceRequest, mode: Mode) {
+export async function openWay(services: Services, payment: PlaceRequest['payment'], mode: Mode) {
   if (!payment) throw fieldProblem('/payment', 'Choose how you pay.')
   const way = await openConnection(services, payment.connectionId).catch((error: unknown) => {
     if (error instanceof Problem) return null
@@ -177,7 +177,10 @@ async function charge(
       statement: placing.offer.live.statement.trim() || statementOf(placing.school.name),
     })
   } catch (error) {
-    if (error instanceof GatewayUnreachable) return leftUnknown(services, attempt, error)
+    if (error instanceof GatewayUnreachable) {
+      await leaveUnknown(services, attempt, error)
+      return standing(services, attempt.orderId)
+    }
     if (!(error instanceof GatewayRefused)) throw error
     outcome = {
       state: 'declined',
@@ -192,7 +195,8 @@ async function charge(
   return standing(services, attempt.orderId)
 }
 
-async function leftUnknown(services: Services, attempt: Attempt, error: GatewayUnreachable): Promise<Placed> {
+/** Notes that a call was left without an answer: whether money moved is looked up. */
+export async function leaveUnknown(services: Services, attempt: Attempt, error: GatewayUnreachable): Promise<void> {
   await services.db.transaction(async (tx) => {
     const [changed] = await tx
       .update(attempts)
@@ -202,11 +206,10 @@ async function leftUnknown(services: Services, attempt: Attempt, error: GatewayU
     if (changed)
       await record(tx, services.now(), { orderId: attempt.orderId }, 'attempt-unknown', { why: error.message })
   })
-  return standing(services, attempt.orderId)
 }
 
 /** A statement text of at most 22 plain letters. */
-function statementOf(school: string): string {
+export function statementOf(school: string): string {
   const plain = school
     .normalize('NFKD')
     .replace(/[^A-Za-z0-9 .-]+/g, ' ')

@@ -2,7 +2,17 @@ import { and, asc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
 import type { Services } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, grants, OPEN_ATTEMPTS, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  grants,
+  OPEN_ATTEMPTS,
+  offers,
+  orderLines,
+  orders,
+  payments,
+  people,
+} from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
 import { CALL_SECONDS } from './lookup.ts'
@@ -39,7 +49,9 @@ export async function prepare(services: Services, tx: Transaction, placing: Plac
     const [open] = await tx
       .select()
       .from(attempts)
-      .where(and(eq(attempts.orderId, order.id), inArray(attempts.state, [...OPEN_ATTEMPTS])))
+      .where(
+        and(eq(attempts.orderId, order.id), isNull(attempts.agreementId), inArray(attempts.state, [...OPEN_ATTEMPTS])),
+      )
     if (open) return { kind: 'busy', attempt: open, order }
   }
   const again = unpaid.find(({ offerId }) => offerId === placing.offer.id)
@@ -62,11 +74,13 @@ export async function prepare(services: Services, tx: Transaction, placing: Plac
     currency: school.currency,
     state: 'started' as const,
     startedAt: services.now(),
+    day: quoted.quote.purchaseDay,
+    madeBy: 'buyer' as const,
   }
   const { amount, currency, key } = attempt
   const [[stored]] = await Promise.all([
     tx.insert(attempts).values(attempt).returning(),
-    services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, CALL_SECONDS + 5),
+    services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 }),
     recordAll(tx, services.now(), [
       placed,
       { about: placed.about, what: 'attempt-started', data: { amount, currency, key } },
@@ -105,11 +119,25 @@ async function ownedAlready(
   { course, quoted, shopper }: Placing,
 ): Promise<string | null> {
   const held = await tx
-    .select({ orderId: grants.orderId, browserHash: orders.browserHash, closes: grants.closes })
+    .select({
+      orderId: grants.orderId,
+      browserHash: orders.browserHash,
+      closes: grants.closes,
+      shuts: grants.shuts,
+      kind: agreements.kind,
+      state: agreements.state,
+    })
     .from(grants)
     .leftJoin(orders, eq(orders.id, grants.orderId))
+    .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
     .where(and(eq(grants.personId, personId), eq(grants.courseId, course.id), isNull(grants.endedAt)))
-  const active = held.filter(({ closes }) => closes === null || closes > quoted.quote.purchaseDay)
+  const { purchaseDay } = quoted.quote
+  // What closed is bought again; so is a subscription that ended unpaid. A plan that owes is paid on instead.
+  const active = held.filter(
+    ({ closes, shuts, kind, state }) =>
+      (closes === null || closes > purchaseDay) &&
+      !(shuts !== null && shuts <= purchaseDay && kind === 'subscription' && state !== 'active'),
+  )
   if (active.length === 0) return null
   const own = active.find((grant) => grant.browserHash === shopper.browserHash)
   if (own?.orderId) return own.orderId

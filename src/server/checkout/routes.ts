@@ -1,7 +1,8 @@
 import { type Context, Hono } from 'hono'
 import { deleteCookie, getCookie } from 'hono/cookie'
 import * as v from 'valibot'
-import type { Services } from '../context.ts'
+import { planRoutes } from '../collecting/routes.ts'
+import { inMode, type Services } from '../context.ts'
 import { validate } from '../http/validate.ts'
 import { checkoutView } from '../pages/service.ts'
 import { browserHashOf, SHOP_COOKIE, visitorOf } from '../pages/visitor.ts'
@@ -14,18 +15,22 @@ import { placeOrder, placeSchema } from './place.ts'
 import { checkOrder } from './standing.ts'
 
 /** What the shop's pages call: placing an order, asking how it stands, and the buyer's account. */
-export function shopRoutes(services: Services) {
-  const visitorIn = async (c: Context) => visitorOf(c, services, await getSchool(services.db))
-  const modeOf = async (c: Context) => (await visitorIn(c)).mode
+export function shopRoutes(base: Services) {
+  /** The visitor, the school, and the services with the clock of the visitor's mode. */
+  const open = async (c: Context) => {
+    const school = await getSchool(base.db)
+    const visitor = await visitorOf(c, base, school)
+    return { school, visitor, services: await inMode(base, visitor.mode) }
+  }
 
   return new Hono()
+    .route('/plan', planRoutes(base))
     .get(
       '/checkout/:slug',
       validate('param', v.object({ slug: v.string() })),
       validate('query', v.object({ offer: v.optional(v.string()) })),
       async (c) => {
-        const school = await getSchool(services.db)
-        const visitor = await visitorOf(c, services, school)
+        const { school, visitor, services } = await open(c)
         return c.json(
           await checkoutView(services, school, c.req.valid('param').slug, c.req.valid('query').offer, visitor),
         )
@@ -36,7 +41,8 @@ export function shopRoutes(services: Services) {
       validate('param', v.object({ slug: v.string() })),
       validate('json', placeSchema),
       async (c) => {
-        const { mode, person } = await visitorIn(c)
+        const { services, visitor } = await open(c)
+        const { mode, person } = visitor
         const shopper = { mode, person, browserHash: browserHashOf(c) }
         return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
       },
@@ -44,27 +50,33 @@ export function shopRoutes(services: Services) {
     .post(
       '/orders/:id/check',
       validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
-      async (c) => c.json(await checkOrder(services, c.req.valid('param').id, browserHashOf(c))),
+      async (c) => {
+        const { services } = await open(c)
+        return c.json(await checkOrder(services, c.req.valid('param').id, browserHashOf(c)))
+      },
     )
     .post('/sign-in', validate('json', v.object({ email: emailSchema, password: v.string() })), async (c) => {
       const { email, password } = c.req.valid('json')
-      const { token } = await signInPerson(services, await modeOf(c), email, password)
+      const { visitor } = await open(c)
+      const { token } = await signInPerson(base, visitor.mode, email, password)
       keepCookie(c, SHOP_COOKIE, token)
       return c.json({ ok: true })
     })
     .post('/sign-out', async (c) => {
-      await closeSession(services, getCookie(c, SHOP_COOKIE))
+      await closeSession(base, getCookie(c, SHOP_COOKIE))
       deleteCookie(c, SHOP_COOKIE)
       return c.json({ ok: true })
     })
     .post('/password', validate('json', v.object({ token: v.string(), password: passwordSchema })), async (c) => {
       const { token, password } = c.req.valid('json')
+      const { services } = await open(c)
       const session = await setPassword(services, token, password)
       keepCookie(c, SHOP_COOKIE, session.token)
       return c.json({ ok: true })
     })
     .post('/password/resend', validate('json', v.object({ email: emailSchema })), async (c) => {
-      await resendPassword(services, await modeOf(c), c.req.valid('json').email)
+      const { services, visitor } = await open(c)
+      await resendPassword(services, visitor.mode, c.req.valid('json').email)
       return c.json({ ok: true })
     })
 }

@@ -1,6 +1,10 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import type { QuotedLine } from '../../core/quote/types.ts'
+import { beginAgreement } from '../../core/collecting/agreement.ts'
+import { readQuoteRequest } from '../../core/quote/read.ts'
+import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
 import type { Outcome } from '../../gateways/contract.ts'
+import { grantDates, storedOf } from '../collecting/agreements.ts'
+import { laterCollected, laterDeclined } from '../collecting/outcome.ts'
 import type { Services } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import {
@@ -15,6 +19,7 @@ import {
 } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
+import { getSchool } from '../school/service.ts'
 
 export type Attempt = typeof attempts.$inferSelect
 export type Order = typeof orders.$inferSelect
@@ -51,6 +56,7 @@ async function apply(
   source: Source,
 ) {
   const isOpen = OPEN_ATTEMPTS.includes(attempt.state)
+  const isLater = attempt.agreementId !== null
   const at = services.now()
   const about = { orderId: order.id, personId: order.personId }
   switch (outcome.state) {
@@ -58,13 +64,17 @@ async function apply(
       return
     case 'collected':
       if (attempt.state === 'collected') return
-      return collected(services, tx, order, attempt, outcome, source)
+      checkAmount(attempt, outcome)
+      return isLater
+        ? laterCollected(services, tx, attempt, outcome, source)
+        : collected(services, tx, order, attempt, outcome, source)
     case 'confirming':
       if (attempt.state !== 'started' && attempt.state !== 'unknown') return
       await change(tx, attempt, { state: 'confirming', reference: outcome.reference, confirmUrl: outcome.url })
       return record(tx, at, about, 'attempt-confirming', { reference: outcome.reference })
     case 'declined':
       if (!isOpen) return
+      if (isLater) return laterDeclined(services, tx, attempt, outcome, source)
       await change(tx, attempt, {
         state: 'declined',
         reference: outcome.reference,
@@ -86,12 +96,21 @@ async function apply(
     case 'abandoned':
       if (!isOpen) return
       await change(tx, attempt, { state: 'abandoned', settledAt: at, confirmUrl: null })
+      if (isLater) return record(tx, at, about, 'attempt-abandoned', { source })
       await tx
         .update(orders)
         .set({ state: 'open' })
         .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
       return record(tx, at, about, 'attempt-abandoned', { source })
   }
+}
+
+/** @throws where the gateway speaks of other money than was asked for. */
+function checkAmount({ key, amount, currency }: Attempt, outcome: { amount: number; currency: string }) {
+  if (outcome.amount === amount && outcome.currency === currency) return
+  throw new Error(
+    `Attempt ${key} asked for ${amount} ${currency}, the gateway says ${outcome.amount} ${outcome.currency}.`,
+  )
 }
 
 async function collected(
@@ -102,11 +121,6 @@ async function collected(
   outcome: Extract<Outcome, { state: 'collected' }>,
   source: Source,
 ) {
-  if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) {
-    throw new Error(
-      `Attempt ${attempt.key} asked for ${attempt.amount} ${attempt.currency}, the gateway says ${outcome.amount} ${outcome.currency}.`,
-    )
-  }
   const at = services.now()
   const { reference, fee, method, kept } = outcome
   if (order.state === 'paid') {
@@ -181,16 +195,25 @@ export async function markPaid(
       .set({ state: 'collected', attemptId, collectedAt: at })
       .where(and(eq(payments.orderId, orderId), eq(payments.due, order.quote.purchaseDay))),
   ])
-  const opened = lines.map(({ line, courseId }) => {
-    const { opens, closes } = line.quoted
-    return { mode, personId, courseId, orderId, lineId: line.id, opens, closes, createdAt: at }
+  const { purchaseDay } = order.quote
+  const request = readQuoteRequest(order.quoteInput)
+  const begun = lines.map(({ line, courseId }) => {
+    const offer = request.lines[line.position]?.offer as QuotedOffer
+    return { line, courseId, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
   })
-  const promised = lines.filter(({ line }) => goesOn(line.quoted, order.quote.purchaseDay))
+  const opened = begun.map(({ line, courseId, offer, agreement }) => {
+    const { opens } = line.quoted
+    const dates = grantDates(offer, agreement, line, purchaseDay)
+    return { mode, personId, courseId, orderId, lineId: line.id, opens, createdAt: at, ...dates }
+  })
+  const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
   if (promised.length > 0) {
     if (!kept) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
+    const { retryAfterDays } = await getSchool(tx)
     const { connectionId, reference, method } = kept
     await tx.insert(agreements).values(
-      promised.map(({ line }) => ({
+      promised.map(({ line, agreement }) => ({
+        ...storedOf(agreement, retryAfterDays),
         mode,
         personId,
         orderId,

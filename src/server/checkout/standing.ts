@@ -1,4 +1,4 @@
-import { and, eq, inArray, sql } from 'drizzle-orm'
+import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
 import { type DeclineReason, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Services } from '../context.ts'
 import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
@@ -44,7 +44,7 @@ export async function standing({ db }: Services, orderId: string): Promise<Place
   const [last] = await db
     .select()
     .from(attempts)
-    .where(eq(attempts.orderId, orderId))
+    .where(and(eq(attempts.orderId, orderId), isNull(attempts.agreementId)))
     .orderBy(sql`${attempts.startedAt} desc`)
     .limit(1)
   if (last?.state === 'confirming') return { state: 'confirming', orderId, url: last.confirmUrl ?? '' }
@@ -63,7 +63,9 @@ export async function checkOrder(services: Services, orderId: string, browserHas
   const [open] = await services.db
     .select()
     .from(attempts)
-    .where(and(eq(attempts.orderId, orderId), inArray(attempts.state, [...OPEN_ATTEMPTS])))
+    .where(
+      and(eq(attempts.orderId, orderId), isNull(attempts.agreementId), inArray(attempts.state, [...OPEN_ATTEMPTS])),
+    )
   if (open) {
     try {
       await lookUpAttempt(services, open)

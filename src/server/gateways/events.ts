@@ -1,7 +1,8 @@
 import { and, eq } from 'drizzle-orm'
 import { EventRefused, type GatewayEvent } from '../../gateways/contract.ts'
 import { settleAttempt } from '../checkout/settle.ts'
-import type { Services } from '../context.ts'
+import { inMode, type Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, gatewayEvents } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { adapterOf } from './service.ts'
@@ -46,11 +47,11 @@ export async function receiveEvent(
     // One that arrived but was not finished, by a crash, is worked on again: settling twice is harmless.
     if (row?.state !== 'received') return
   }
-  const result = await handle(services, connectionId, event)
+  const result = await handle(services, connection, event)
   await db.update(gatewayEvents).set(result).where(known)
 }
 
-async function handle(services: Services, connectionId: string, event: GatewayEvent) {
+async function handle(services: Services, { id: connectionId, mode }: { id: string; mode: Mode }, event: GatewayEvent) {
   if (!event.payment) return { state: 'unknown' as const, note: 'Not an event that this version acts on.' }
   const [attempt] = await services.db
     .select({ id: attempts.id, state: attempts.state })
@@ -59,6 +60,6 @@ async function handle(services: Services, connectionId: string, event: GatewayEv
   if (!attempt) return { state: 'unknown' as const, note: 'No attempt has this key.' }
   // Mostly the answer came first, and there is nothing left to settle.
   const isOld = attempt.state === 'collected' && event.payment.outcome.state === 'collected'
-  if (!isOld) await settleAttempt(services, attempt.id, event.payment.outcome, 'event')
+  if (!isOld) await settleAttempt(await inMode(services, mode), attempt.id, event.payment.outcome, 'event')
   return { state: 'handled' as const, note: null }
 }

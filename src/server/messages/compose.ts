@@ -10,7 +10,7 @@ export interface Letter {
   text: string
 }
 
-interface Paragraph {
+export interface Paragraph {
   text: string
   link?: string
   label?: string
@@ -119,7 +119,8 @@ export function composeGiven(
   return letter(school, `${course} is yours`, paragraphs)
 }
 
-function letter(
+/** A letter of the school, as HTML and as plain text. */
+export function letter(
   school: School,
   subject: string,
   paragraphs: Paragraph[],

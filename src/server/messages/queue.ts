@@ -3,7 +3,10 @@ import type { Transaction } from '../db/client.ts'
 import { messages } from '../db/schema/index.ts'
 import type { Happening } from '../orders/journal.ts'
 
-type NewMessage = Pick<typeof messages.$inferInsert, 'mode' | 'kind' | 'personId' | 'orderId' | 'courseTitle'>
+type NewMessage = Pick<
+  typeof messages.$inferInsert,
+  'mode' | 'kind' | 'personId' | 'orderId' | 'agreementId' | 'courseTitle'
+>
 
 /**
  * Queues a message in the caller's transaction: it is sent if, and only if, that commits.

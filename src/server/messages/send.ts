@@ -1,12 +1,14 @@
-import { and, desc, eq } from 'drizzle-orm'
+import { and, desc, eq, isNull } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
 import { taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
-import type { Services } from '../context.ts'
+import { factsOf } from '../collecting/facts.ts'
+import { inMode, type Services } from '../context.ts'
 import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
 import { record } from '../orders/journal.ts'
 import { makePasswordLink } from '../people/service.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
+import { composeAgreement } from './composeAgreement.ts'
 
 type Message = typeof messages.$inferSelect
 type Person = typeof people.$inferSelect
@@ -25,18 +27,24 @@ export function smtpPost(port: number): Post {
  * Makes and sends one message. Its links are made now, so that no secret lies in the database.
  * @throws where it could not be sent; the queue tries again.
  */
-export async function sendMessage(services: Services, messageId: string, post: Post): Promise<void> {
-  const { db, now } = services
+export async function sendMessage(base: Services, messageId: string, post: Post): Promise<void> {
+  const { db } = base
   const [row] = await db
     .select({ message: messages, person: people })
     .from(messages)
     .innerJoin(people, eq(people.id, messages.personId))
     .where(eq(messages.id, messageId))
-  if (!row || row.message.state === 'sent') return
+  if (!row || row.message.state === 'sent' || row.message.state === 'dropped') return
   const { message, person } = row
+  const services = await inMode(base, message.mode)
+  const { now } = services
   const school = await getSchool(db)
   const letter = await compose(services, school, message, person)
   const about = { orderId: message.orderId, personId: message.personId }
+  if (!letter) {
+    await db.update(messages).set({ state: 'dropped' }).where(eq(messages.id, messageId))
+    return
+  }
   try {
     await post({
       ...letter,
@@ -57,7 +65,7 @@ export async function sendMessage(services: Services, messageId: string, post: P
   })
 }
 
-async function compose(services: Services, school: School, message: Message, person: Person): Promise<Letter> {
+async function compose(services: Services, school: School, message: Message, person: Person): Promise<Letter | null> {
   const { config } = services
   const link = async () => (person.passwordHash ? null : await makePasswordLink(services, person.id))
   switch (message.kind) {
@@ -70,6 +78,10 @@ async function compose(services: Services, school: School, message: Message, per
         ...(await receiptOf(services, message.orderId as string)),
         passwordLink: await link(),
       })
+    default: {
+      const facts = await factsOf(services, message.agreementId as string)
+      return composeAgreement(school, person.name, message.kind, facts)
+    }
   }
 }
 
@@ -85,7 +97,7 @@ async function receiptOf({ db, config }: Services, orderId: string) {
   const [collected] = await db
     .select({ method: attempts.method })
     .from(attempts)
-    .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
+    .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected'), isNull(attempts.agreementId)))
     .orderBy(desc(attempts.settledAt))
   return {
     number: row.order.number,

@@ -1,11 +1,12 @@
 import { asc, desc, eq, inArray } from 'drizzle-orm'
+import type { AgreementRow, PaymentRow } from '../collecting/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
 
 /** A buyer's agreements with what was paid and what comes when, newest first. */
 export async function plansOf(db: Queryable, personId: string) {
   const rows = await db
-    .select({ lineId: agreements.lineId, method: agreements.method, currency: orders.currency, line: orderLines })
+    .select({ row: agreements, currency: orders.currency, line: orderLines })
     .from(agreements)
     .innerJoin(orders, eq(orders.id, agreements.orderId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
@@ -18,18 +19,34 @@ export async function plansOf(db: Queryable, personId: string) {
     .where(
       inArray(
         payments.lineId,
-        rows.map(({ lineId }) => lineId),
+        rows.map(({ row }) => row.lineId),
       ),
     )
     .orderBy(asc(payments.due), asc(payments.n))
-  return rows.map(({ lineId, method, currency, line }) => ({
-    course: line.courseTitle,
-    offer: line.offerName,
-    method,
-    currency,
-    endless: line.quoted.untilCancelled,
-    payments: scheduled
-      .filter((payment) => payment.lineId === lineId)
-      .map(({ due, pay, state }) => ({ due, pay, isCollected: state === 'collected' })),
-  }))
+  return rows.map(({ row, currency, line }) => {
+    const numbered = scheduled.filter(({ lineId, n }) => lineId === row.lineId && n > 0)
+    const inHand = numbered[row.collected]
+    return {
+      id: row.id,
+      state: row.state,
+      course: line.courseTitle,
+      offer: line.offerName,
+      method: row.method,
+      currency,
+      endless: row.endless,
+      payments: scheduled.filter(({ lineId }) => lineId === row.lineId).map((payment) => shownPayment(payment, row)),
+      next: inHand && row.nextTry ? { pay: inHand.pay, on: row.nextTry, isAgain: row.tries > 0 } : null,
+    }
+  })
+}
+
+/** A payment as its buyer sees it: late is one that was tried and did not come. */
+export function shownPayment({ due, pay, state, n }: PaymentRow, row: AgreementRow) {
+  const isLate = state === 'due' && n > 0 && row.tries > 0 && n === nextNumber(row)
+  return { due, pay, state: state === 'due' ? (isLate ? ('late' as const) : ('to-come' as const)) : state }
+}
+
+/** Numbered payments are numbered from 1 in due order. */
+function nextNumber({ collected }: AgreementRow): number {
+  return collected + 1
 }

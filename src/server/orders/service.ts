@@ -1,9 +1,13 @@
 import { and, asc, desc, eq, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
+import { inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { sayWhyOpen } from '../../core/collecting/why.ts'
 import { listGrants, listMessages } from '../access/service.ts'
-import type { Services } from '../context.ts'
+import { readAgreement } from '../collecting/agreements.ts'
+import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
+  agreements,
   attempts,
   connections,
   journal,
@@ -14,6 +18,7 @@ import {
   people,
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
 
 const PAGE = 40
 
@@ -86,7 +91,8 @@ export async function sumOrders({ db }: Services, mode: Mode) {
 }
 
 /** One order with all that belongs to it, and its journal in order. */
-export async function openOrder({ db }: Services, mode: Mode, id: string) {
+export async function openOrder(services: Services, mode: Mode, id: string) {
+  const { db } = services
   const [order] = await db
     .select({
       id: orders.id,
@@ -103,7 +109,7 @@ export async function openOrder({ db }: Services, mode: Mode, id: string) {
     .innerJoin(people, eq(people.id, orders.personId))
     .where(and(eq(orders.id, id), eq(orders.mode, mode)))
   if (!order) throw notFound('order')
-  const [lines, itsPayments, tries, itsGrants, sent, happened] = await Promise.all([
+  const [lines, itsPayments, tries, itsGrants, sent, happened, agreed] = await Promise.all([
     db.select().from(orderLines).where(eq(orderLines.orderId, id)).orderBy(asc(orderLines.position)),
     db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), asc(payments.n)),
     db
@@ -127,14 +133,53 @@ export async function openOrder({ db }: Services, mode: Mode, id: string) {
     listGrants(db, { orderId: id }),
     listMessages(db, { orderId: id }),
     db.select().from(journal).where(eq(journal.orderId, id)).orderBy(asc(journal.id)),
+    agreementsOf(services, mode, id),
   ])
   return {
     ...order,
     lines,
     payments: itsPayments,
+    agreements: agreed,
     attempts: tries,
     grants: itsGrants,
     messages: sent,
     journal: happened,
   }
+}
+
+/** The agreements of an order: how each stands, what comes next, and until when its course is open. */
+async function agreementsOf(base: Services, mode: Mode, orderId: string) {
+  const { db } = base
+  const rows = await db.select({ id: agreements.id }).from(agreements).where(eq(agreements.orderId, orderId))
+  const services = await inMode(base, mode)
+  const [day, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
+  return Promise.all(
+    rows.map(async ({ id }) => {
+      const held = await readAgreement(db, id)
+      const { row, agreement, line, order, offer } = held
+      const next = inHand(agreement)
+      return {
+        id,
+        lineId: line.id,
+        kind: agreement.kind,
+        state: agreement.state,
+        method: row.method,
+        hasMethod: row.kept !== null,
+        collected: agreement.collected,
+        count: agreement.endless ? null : agreement.payments.length,
+        tries: agreement.tries,
+        next: next ? { n: next.n, pay: next.pay, due: next.due, on: nextTryOf(agreement, retryAfterDays) } : null,
+        toPay: payableOn(agreement, day).reduce((sum, { pay }) => sum + pay, 0),
+        stoppedByHand: agreement.state === 'stopped' && agreement.tries <= retryAfterDays.length,
+        why: sayWhyOpen({
+          offer,
+          agreement,
+          line: line.quoted,
+          purchaseDay: order.quote.purchaseDay,
+          method: row.method,
+          language: (await getSchool(db)).language,
+        }),
+      }
+    }),
+  )
 }

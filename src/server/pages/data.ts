@@ -27,6 +27,7 @@ export type ShopView =
   | CheckoutView
   | ThanksView
   | MyView
+  | PlanView
   | LearnView
   | SignInView
   | PasswordView
@@ -118,12 +119,46 @@ export interface ThanksView {
 
 /** What an agreement has come to, and what comes next. */
 export interface PlanShown {
+  id: string
+  state: 'active' | 'completed' | 'stopped' | 'cancelled'
   course: string
   offer: string
   method: string | null
   currency: string
   endless: boolean
-  payments: { due: string; pay: number; isCollected: boolean }[]
+  payments: PlanPayment[]
+  /** The next try, and whether an earlier one failed. */
+  next: { pay: number; on: string; isAgain: boolean } | null
+}
+
+export interface PlanPayment {
+  due: string
+  pay: number
+  state: 'collected' | 'to-come' | 'late' | 'let-go'
+}
+
+/** One agreement, where its buyer pays, gives another method or cancels. */
+export interface PlanView {
+  name: 'plan'
+  /** Its id, or the link's token: what the page's requests name it by. */
+  key: string
+  byLink: boolean
+  course: { title: string; slug: string; cloth: Cloth }
+  offer: string
+  currency: string
+  state: PlanShown['state']
+  method: string | null
+  endless: boolean
+  payments: PlanPayment[]
+  /** What can be paid by hand; `since` null: the next payment, early. */
+  toPay: { amount: number; since: string | null } | null
+  next: PlanShown['next']
+  /** The first day on which the course is shut as things stand. */
+  shut: string | null
+  isShut: boolean
+  mayCancel: boolean
+  openUntilIfCancelled: string | null
+  ways: PayWay[]
 }
 
 export interface MyView {
@@ -134,6 +169,8 @@ export interface MyView {
     state: 'open' | 'opens-later' | 'closed' | 'no-grant'
     opens: string | null
     closes: string | null
+    /** The agreement that shut it and opens it again when it is paid. */
+    owes: string | null
   })[]
 }
 

@@ -73,6 +73,8 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
       return { title: `${view.course.title} · ${school.name}`, description: view.course.summary }
     case 'thanks':
       return { title: `Thank you · ${school.name}`, description: '' }
+    case 'plan':
+      return { title: `${view.course.title} · ${school.name}`, description: '' }
     case 'my':
       return { title: `My courses · ${school.name}`, description: '' }
     case 'sign-in':

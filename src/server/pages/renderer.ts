@@ -37,6 +37,7 @@ export const VIEW_FILES: Record<ShopViewName, string> = {
   checkout: 'src/shop/checkout/CheckoutPage.tsx',
   thanks: 'src/shop/checkout/ThanksPage.tsx',
   my: 'src/shop/access/MyPage.tsx',
+  plan: 'src/shop/collecting/PlanPage.tsx',
   learn: 'src/shop/access/LearnPage.tsx',
   'sign-in': 'src/shop/people/SignInPage.tsx',
   password: 'src/shop/people/PasswordPage.tsx',

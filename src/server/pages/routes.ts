@@ -1,6 +1,6 @@
 import { type Context, Hono } from 'hono'
 import type { Visitor } from '../access/service.ts'
-import type { Services } from '../context.ts'
+import { inMode, type Services } from '../context.ts'
 import { findSchool, type School } from '../school/service.ts'
 import type { ShopPage, ShopView } from './data.ts'
 import { shopDocument, studioDocument } from './document.ts'
@@ -12,23 +12,25 @@ import {
   missing,
   myView,
   passwordView,
+  planPage,
   schoolView,
   thanksView,
 } from './service.ts'
 import { browserHashOf, visitorOf } from './visitor.ts'
 
-type Load = (c: Context, school: School, visitor: Visitor) => Promise<ShopView> | ShopView
+type Load = (services: Services, c: Context, school: School, visitor: Visitor) => Promise<ShopView> | ShopView
 
 /** The shop's pages, made on the server with their data inside, and the studio's one page. */
-export function pageRoutes(services: Services, renderer: Renderer) {
+export function pageRoutes(base: Services, renderer: Renderer) {
   const app = new Hono()
 
   const page = (load: Load) => async (c: Context) => {
-    const school = await findSchool(services.db)
+    const school = await findSchool(base.db)
     if (!school) return c.redirect('/studio')
     browserHashOf(c)
-    const { isOwnView, ...visitor } = await visitorOf(c, services, school)
-    const view = await load(c, school, visitor)
+    const { isOwnView, ...visitor } = await visitorOf(c, base, school)
+    const services = await inMode(base, visitor.mode)
+    const view = await load(services, c, school, visitor)
     const { name, currency, language, leaveOutZeros, taxMode, taxRate } = school
     const data: ShopPage = {
       school: { name, currency, language, leaveOutZeros, taxMode, taxRate },
@@ -41,7 +43,7 @@ export function pageRoutes(services: Services, renderer: Renderer) {
       data,
       await renderer.render(data),
       renderer.shopFiles(view.name),
-      services.config.origin + c.req.path,
+      base.config.origin + c.req.path,
     )
     // What one visitor sees is not for another, and the price must never be an old one.
     c.header('cache-control', 'no-store')
@@ -50,42 +52,49 @@ export function pageRoutes(services: Services, renderer: Renderer) {
 
   app.get(
     '/',
-    page((_c, school) => schoolView(services, school)),
+    page((services, _c, school) => schoolView(services, school)),
   )
   app.get(
     '/course/:slug',
-    page((c, school, visitor) => courseView(services, school, c.req.param('slug') ?? '', visitor)),
+    page((services, c, school, visitor) => courseView(services, school, c.req.param('slug') ?? '', visitor)),
   )
   app.get(
     '/buy/:slug',
-    page((c, school, visitor) =>
+    page((services, c, school, visitor) =>
       checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor),
     ),
   )
   app.get(
     '/thanks/:order',
-    page((c, school, visitor) => {
+    page((services, c, school, visitor) => {
       const id = c.req.param('order') ?? ''
       return /^[0-9a-f-]{36}$/.test(id) ? thanksView(services, school, id, visitor) : missing()
     }),
   )
   app.get(
     '/my',
-    page((_c, _school, visitor) => myView(services, visitor)),
+    page((services, _c, _school, visitor) => myView(services, visitor)),
   )
+  const plan: Load = (services, c, _school, visitor) => planPage(services, c.req.param('key') ?? '', visitor)
+  app.get('/pay/:key', page(plan))
+  app.get('/my/plan/:key', page(plan))
   app.get(
     '/learn/:slug/:lesson?',
-    page((c, school, visitor) =>
+    page((services, c, school, visitor) =>
       learnView(services, school, c.req.param('slug') ?? '', c.req.param('lesson'), visitor),
     ),
   )
   app.get(
     '/sign-in',
-    page((c) => ({ name: 'sign-in', goTo: ownPath(c.req.query('then')), email: c.req.query('email') ?? '' })),
+    page((_services, c) => ({
+      name: 'sign-in',
+      goTo: ownPath(c.req.query('then')),
+      email: c.req.query('email') ?? '',
+    })),
   )
   app.get(
     '/password/:token',
-    page((c) => passwordView(services, c.req.param('token') ?? '')),
+    page((services, c) => passwordView(services, c.req.param('token') ?? '')),
   )
   app.get('/studio/*', (c) => c.html(studioDocument(renderer.studioFiles())))
   app.get('/studio', (c) => c.html(studioDocument(renderer.studioFiles())))

@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray } from 'drizzle-orm'
+import { and, desc, eq, inArray, isNull } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { speakOffer, taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
@@ -6,6 +6,7 @@ import { shownSale } from '../../core/content/shownSale.ts'
 import { coursesOf, mayEnter, type Visitor } from '../access/service.ts'
 import { needsOf } from '../checkout/audience.ts'
 import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
+import { askFor, planView } from '../collecting/view.ts'
 import type { Services } from '../context.ts'
 import { attempts, courses, offers, orderLines, orders, people } from '../db/schema/index.ts'
 import { adapterOf, waysIn } from '../gateways/service.ts'
@@ -191,7 +192,7 @@ export async function thanksView(
   const [paidBy] = await services.db
     .select({ method: attempts.method })
     .from(attempts)
-    .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
+    .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected'), isNull(attempts.agreementId)))
     .orderBy(desc(attempts.settledAt))
   const paidAt = order.paidAt && parseInstant(order.paidAt.toISOString())
   return {
@@ -224,6 +225,19 @@ export async function myView(services: Services, visitor: Visitor): Promise<Shop
   }
 }
 
+/** One agreement, for its signed-in buyer or by a link in a message. */
+export async function planPage(services: Services, key: string, visitor: Visitor): Promise<ShopView> {
+  const asked = await askFor(services, key, visitor)
+  if (asked) return planView(services, asked, key)
+  const signIn = { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent('/my')}` }
+  return notice(
+    410,
+    'This link has ended, or is not yours.',
+    'It works once, and for 30 days. What is due, and what comes, stands under My courses.',
+    visitor.person ? [{ label: 'My courses', href: '/my' }] : [signIn],
+  )
+}
+
 /** An opened course, or why it is shut and what to do. */
 export async function learnView(
   services: Services,
@@ -243,6 +257,14 @@ export async function learnView(
       `${title} opens on ${sayDay(entry.opens, school.language)}.`,
       'You have it already; nothing needs to be done until then.',
       [about],
+    )
+  }
+  if (entry.state === 'closed' && entry.owes && visitor.person) {
+    return notice(
+      403,
+      `${title} is shut: a payment is missing since ${sayDay(entry.closed, school.language)}.`,
+      'It opens as soon as the payment has come, and everything is where you left it.',
+      [{ label: 'Pay it now', href: `/my/plan/${entry.owes}` }, about],
     )
   }
   if (entry.state === 'closed') {

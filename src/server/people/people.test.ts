@@ -68,7 +68,7 @@ describe('the link to set a password', () => {
 })
 
 describe('who may enter', () => {
-  const grant = { id: 'g', endedAt: null, opens: '2027-02-01', closes: '2027-03-01' } as never
+  const grant = { id: 'g', endedAt: null, opens: '2027-02-01', closes: '2027-03-01', shuts: null } as never
   it.each([
     ['2027-01-31', 'opens-later'],
     ['2027-02-01', 'open'],

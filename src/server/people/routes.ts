@@ -1,7 +1,7 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
 import { giveCourse, takeBack } from '../access/service.ts'
-import type { Services } from '../context.ts'
+import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { emailSchema } from '../school/service.ts'
@@ -47,7 +47,7 @@ export function peopleRoutes(services: Services) {
         const { courseId, note: why } = c.req.valid('json')
         const { id } = c.req.valid('param')
         await openPerson(services, c.get('mode'), id)
-        await giveCourse(services, id, courseId, why)
+        await giveCourse(await inMode(services, c.get('mode')), id, courseId, why)
         return c.json({ ok: true }, 201)
       },
     )

@@ -6,6 +6,7 @@ import type { Services } from '../context.ts'
 import { MODES } from '../db/schema/columns.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import { clearPractice, MOST_DAYS, movePractice, practiceClock } from './practice.ts'
 import {
   changeSchool,
   emailSchema,
@@ -57,6 +58,24 @@ export function schoolRoutes(services: Services) {
     .get('/', async (c) => c.json(await openSchool(services)))
     .put('/', validate('json', schoolSchema), async (c) => {
       await changeSchool(services, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .get('/practice', async (c) => c.json(await practiceClock(services)))
+    .post(
+      '/practice/move',
+      validate(
+        'json',
+        v.object({
+          to: v.union([
+            v.literal('next'),
+            v.object({ days: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(MOST_DAYS)) }),
+          ]),
+        }),
+      ),
+      async (c) => c.json(await movePractice(services, c.req.valid('json').to)),
+    )
+    .delete('/practice', async (c) => {
+      await clearPractice(services)
       return c.json({ ok: true })
     })
     .put('/mode', validate('json', v.object({ mode: v.picklist(MODES) })), async (c) => {

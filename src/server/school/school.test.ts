@@ -1,5 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { openWorld, PASSWORD, type World } from '../../testing/world.ts'
+import { inMode } from '../context.ts'
+import { school } from '../db/schema/index.ts'
+import { addPerson, makePasswordLink, setPassword } from '../people/service.ts'
 
 let world: World
 beforeAll(async () => {
@@ -31,6 +34,18 @@ describe('the creator’s session', () => {
     world.clock.offsetMs = 61 * 86_400_000
     expect((await world.call('GET', '/api/catalogue/shelf', undefined, { cookie })).status).toBe(401)
     world.clock.offsetMs = 0
+  })
+
+  it('is not ended by practice time that runs ahead', async () => {
+    const cookie = cookieOf(await signIn(PASSWORD))
+    const { services } = world
+    await services.db.update(school).set({ practiceAheadMs: 100 * 86_400_000 })
+    const { id } = await addPerson(services, 'practice', 'Ada', 'ahead@post.example')
+    const practice = await inMode(services, 'practice')
+    const link = await makePasswordLink(practice, id)
+    await setPassword(practice, link.split('/').at(-1) ?? '', PASSWORD)
+    expect((await world.call('GET', '/api/catalogue/shelf', undefined, { cookie })).status).toBe(200)
+    await services.db.update(school).set({ practiceAheadMs: 0 })
   })
 
   it('wrong passwords are slowed down, and the right one waits too; an unknown address is told nothing', async () => {

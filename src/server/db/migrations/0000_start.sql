@@ -47,6 +47,7 @@ CREATE TABLE "versions" (
 	"content" jsonb NOT NULL,
 	"published_at" timestamp (3) with time zone NOT NULL,
 	"published_by" uuid,
+	"is_comparable" boolean DEFAULT true NOT NULL,
 	CONSTRAINT "versions_numbered" UNIQUE("subject","subject_id","version")
 );
 --> statement-breakpoint
@@ -83,6 +84,7 @@ CREATE TABLE "messages" (
 	"kind" text NOT NULL,
 	"person_id" uuid NOT NULL,
 	"order_id" uuid,
+	"agreement_id" uuid,
 	"course_title" text,
 	"state" text NOT NULL,
 	"error" text,
@@ -90,10 +92,37 @@ CREATE TABLE "messages" (
 	"sent_at" timestamp (3) with time zone
 );
 --> statement-breakpoint
+CREATE TABLE "agreements" (
+	"id" uuid PRIMARY KEY DEFAULT gen_random_uuid() NOT NULL,
+	"mode" text NOT NULL,
+	"person_id" uuid NOT NULL,
+	"order_id" uuid NOT NULL,
+	"line_id" uuid NOT NULL,
+	"connection_id" uuid NOT NULL,
+	"kept" text,
+	"method" text,
+	"kind" text NOT NULL,
+	"endless" boolean NOT NULL,
+	"state" text NOT NULL,
+	"collected" integer NOT NULL,
+	"last_collected" date NOT NULL,
+	"tries" integer NOT NULL,
+	"first_tried" date,
+	"next_try" date,
+	"cancelled_on" date,
+	"cancelled_when" text,
+	"created_at" timestamp (3) with time zone NOT NULL,
+	CONSTRAINT "agreements_lineId_unique" UNIQUE("line_id")
+);
+--> statement-breakpoint
 CREATE TABLE "attempts" (
 	"id" uuid PRIMARY KEY DEFAULT gen_random_uuid() NOT NULL,
 	"order_id" uuid NOT NULL,
-	"covers" text DEFAULT 'first' NOT NULL,
+	"agreement_id" uuid,
+	"from_n" integer,
+	"to_n" integer,
+	"day" date NOT NULL,
+	"made_by" text NOT NULL,
 	"key" text NOT NULL,
 	"connection_id" uuid NOT NULL,
 	"amount" bigint NOT NULL,
@@ -104,6 +133,7 @@ CREATE TABLE "attempts" (
 	"fee" bigint,
 	"method" text,
 	"confirm_url" text,
+	"kept" text,
 	"started_at" timestamp (3) with time zone NOT NULL,
 	"settled_at" timestamp (3) with time zone,
 	CONSTRAINT "attempts_key_unique" UNIQUE("key")
@@ -149,6 +179,14 @@ CREATE TABLE "orders" (
 	CONSTRAINT "orders_numbered" UNIQUE("mode","number")
 );
 --> statement-breakpoint
+CREATE TABLE "pay_links" (
+	"token_hash" text PRIMARY KEY NOT NULL,
+	"agreement_id" uuid NOT NULL,
+	"created_at" timestamp (3) with time zone NOT NULL,
+	"expires_at" timestamp (3) with time zone NOT NULL,
+	"used_at" timestamp (3) with time zone
+);
+--> statement-breakpoint
 CREATE TABLE "payments" (
 	"id" uuid PRIMARY KEY DEFAULT gen_random_uuid() NOT NULL,
 	"order_id" uuid NOT NULL,
@@ -177,6 +215,7 @@ CREATE TABLE "grants" (
 	"note" text,
 	"opens" date NOT NULL,
 	"closes" date,
+	"shuts" date,
 	"created_at" timestamp (3) with time zone NOT NULL,
 	"ended_at" timestamp (3) with time zone,
 	"ended_note" text
@@ -214,10 +253,13 @@ CREATE TABLE "school" (
 	"name" text NOT NULL,
 	"currency" text NOT NULL,
 	"language" text NOT NULL,
+	"leave_out_zeros" boolean DEFAULT false NOT NULL,
 	"time_zone" text NOT NULL,
 	"country" text NOT NULL,
 	"tax_mode" text NOT NULL,
 	"tax_rate" integer NOT NULL,
+	"retry_after_days" integer[] DEFAULT '{1,3,7}' NOT NULL,
+	"practice_ahead_ms" bigint DEFAULT 0 NOT NULL,
 	"shop_mode" text DEFAULT 'practice' NOT NULL,
 	"created_at" timestamp (3) with time zone NOT NULL,
 	CONSTRAINT "school_only_one" CHECK ("school"."id" = 1)
@@ -244,7 +286,13 @@ ALTER TABLE "versions" ADD CONSTRAINT "versions_published_by_creators_id_fk" FOR
 ALTER TABLE "gateway_events" ADD CONSTRAINT "gateway_events_connection_id_connections_id_fk" FOREIGN KEY ("connection_id") REFERENCES "public"."connections"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "messages" ADD CONSTRAINT "messages_person_id_people_id_fk" FOREIGN KEY ("person_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "messages" ADD CONSTRAINT "messages_order_id_orders_id_fk" FOREIGN KEY ("order_id") REFERENCES "public"."orders"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "messages" ADD CONSTRAINT "messages_agreement_id_agreements_id_fk" FOREIGN KEY ("agreement_id") REFERENCES "public"."agreements"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "agreements" ADD CONSTRAINT "agreements_person_id_people_id_fk" FOREIGN KEY ("person_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "agreements" ADD CONSTRAINT "agreements_order_id_orders_id_fk" FOREIGN KEY ("order_id") REFERENCES "public"."orders"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "agreements" ADD CONSTRAINT "agreements_line_id_order_lines_id_fk" FOREIGN KEY ("line_id") REFERENCES "public"."order_lines"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "agreements" ADD CONSTRAINT "agreements_connection_id_connections_id_fk" FOREIGN KEY ("connection_id") REFERENCES "public"."connections"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "attempts" ADD CONSTRAINT "attempts_order_id_orders_id_fk" FOREIGN KEY ("order_id") REFERENCES "public"."orders"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "attempts" ADD CONSTRAINT "attempts_agreement_id_agreements_id_fk" FOREIGN KEY ("agreement_id") REFERENCES "public"."agreements"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "attempts" ADD CONSTRAINT "attempts_connection_id_connections_id_fk" FOREIGN KEY ("connection_id") REFERENCES "public"."connections"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "journal" ADD CONSTRAINT "journal_order_id_orders_id_fk" FOREIGN KEY ("order_id") REFERENCES "public"."orders"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "journal" ADD CONSTRAINT "journal_person_id_people_id_fk" FOREIGN KEY ("person_id") REFERENCES "public"."people"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
@@ -252,6 +300,7 @@ ALTER TABLE "order_lines" ADD CONSTRAINT "order_lines_order_id_orders_id_fk" FOR
 ALTER TABLE "order_lines" ADD CONSTRAINT "order_lines_offer_id_offers_id_fk" FOREIGN KEY ("offer_id") REFERENCES "public"."offers"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "orders" ADD CONSTRAINT "orders_person_id_people_id_fk" FOREIGN KEY ("person_id") REFERENCES "public"."people"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "orders" ADD CONSTRAINT "orders_offer_id_offers_id_fk" FOREIGN KEY ("offer_id") REFERENCES "public"."offers"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE "pay_links" ADD CONSTRAINT "pay_links_agreement_id_agreements_id_fk" FOREIGN KEY ("agreement_id") REFERENCES "public"."agreements"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "payments" ADD CONSTRAINT "payments_order_id_orders_id_fk" FOREIGN KEY ("order_id") REFERENCES "public"."orders"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "payments" ADD CONSTRAINT "payments_line_id_order_lines_id_fk" FOREIGN KEY ("line_id") REFERENCES "public"."order_lines"("id") ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
 ALTER TABLE "payments" ADD CONSTRAINT "payments_attempt_id_attempts_id_fk" FOREIGN KEY ("attempt_id") REFERENCES "public"."attempts"("id") ON DELETE no action ON UPDATE no action;--> statement-breakpoint
@@ -267,8 +316,12 @@ CREATE UNIQUE INDEX "connections_one_per_adapter" ON "connections" USING btree (
 CREATE INDEX "gateway_events_newest" ON "gateway_events" USING btree ("received_at");--> statement-breakpoint
 CREATE INDEX "messages_of_order" ON "messages" USING btree ("order_id");--> statement-breakpoint
 CREATE INDEX "messages_of_person" ON "messages" USING btree ("person_id");--> statement-breakpoint
-CREATE UNIQUE INDEX "attempts_one_open" ON "attempts" USING btree ("order_id","covers") WHERE "attempts"."state" in ('started', 'unknown', 'confirming');--> statement-breakpoint
-CREATE UNIQUE INDEX "attempts_one_collected" ON "attempts" USING btree ("order_id","covers") WHERE "attempts"."state" = 'collected';--> statement-breakpoint
+CREATE INDEX "agreements_to_collect" ON "agreements" USING btree ("mode","next_try") WHERE "agreements"."next_try" is not null;--> statement-breakpoint
+CREATE INDEX "agreements_of_person" ON "agreements" USING btree ("person_id");--> statement-breakpoint
+CREATE INDEX "agreements_of_order" ON "agreements" USING btree ("order_id");--> statement-breakpoint
+CREATE UNIQUE INDEX "attempts_one_open" ON "attempts" USING btree ("order_id",coalesce("agreement_id", "order_id")) WHERE "attempts"."state" in ('started', 'unknown', 'confirming');--> statement-breakpoint
+CREATE UNIQUE INDEX "attempts_one_collected" ON "attempts" USING btree ("order_id") WHERE "attempts"."state" = 'collected' and "attempts"."agreement_id" is null;--> statement-breakpoint
+CREATE UNIQUE INDEX "attempts_one_collected_later" ON "attempts" USING btree ("agreement_id","from_n") WHERE "attempts"."state" = 'collected';--> statement-breakpoint
 CREATE INDEX "attempts_of_order" ON "attempts" USING btree ("order_id");--> statement-breakpoint
 CREATE INDEX "journal_of_order" ON "journal" USING btree ("order_id","id");--> statement-breakpoint
 CREATE INDEX "journal_of_person" ON "journal" USING btree ("person_id","id");--> statement-breakpoint
@@ -276,6 +329,7 @@ CREATE UNIQUE INDEX "orders_one_unpaid" ON "orders" USING btree ("person_id","of
 CREATE INDEX "orders_newest" ON "orders" USING btree ("mode","number" DESC NULLS LAST);--> statement-breakpoint
 CREATE INDEX "orders_by_state" ON "orders" USING btree ("mode","state","number" DESC NULLS LAST);--> statement-breakpoint
 CREATE INDEX "orders_of_person" ON "orders" USING btree ("person_id");--> statement-breakpoint
+CREATE INDEX "pay_links_of_agreement" ON "pay_links" USING btree ("agreement_id");--> statement-breakpoint
 CREATE INDEX "payments_of_order" ON "payments" USING btree ("order_id");--> statement-breakpoint
 CREATE UNIQUE INDEX "grants_once_per_line" ON "grants" USING btree ("line_id","course_id");--> statement-breakpoint
 CREATE UNIQUE INDEX "grants_once_by_hand" ON "grants" USING btree ("person_id","course_id") WHERE "grants"."line_id" is null and "grants"."ended_at" is null;--> statement-breakpoint

@@ -1,9 +1,19 @@
 import { index, pgTable, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
-import { orders } from './orders.ts'
+import { agreements, orders } from './orders.ts'
 import { people } from './people.ts'
 
-export const MESSAGE_KINDS = ['receipt', 'password', 'given'] as const
+export const MESSAGE_KINDS = [
+  'receipt',
+  'password',
+  'given',
+  'collected',
+  'declined',
+  'stopped',
+  'cancelled',
+  'method-changed',
+  'card-expiring',
+] as const
 export type MessageKind = (typeof MESSAGE_KINDS)[number]
 
 /** A message to a buyer. Its text is made when it is sent, so that no link's secret is stored. */
@@ -17,9 +27,12 @@ export const messages = pgTable(
       .notNull()
       .references(() => people.id),
     orderId: uuid().references(() => orders.id),
+    /** What it is about, where payments over time are. */
+    agreementId: uuid().references(() => agreements.id, { onDelete: 'cascade' }),
     /** For `given`: the course. */
     courseTitle: text(),
-    state: text({ enum: ['waiting', 'sent', 'failed'] }).notNull(),
+    /** dropped: what it would say was no longer true when its turn came. */
+    state: text({ enum: ['waiting', 'sent', 'failed', 'dropped'] }).notNull(),
     error: text(),
     createdAt: moment().notNull(),
     sentAt: moment(),

@@ -1,6 +1,8 @@
 import { sql } from 'drizzle-orm'
 import {
+  type AnyPgColumn,
   bigserial,
+  boolean,
   date,
   index,
   integer,
@@ -84,6 +86,9 @@ export const orderLines = pgTable(
   (table) => [unique('order_lines_placed').on(table.orderId, table.position)],
 )
 
+export const PAYMENT_STATES = ['due', 'collected', 'let-go'] as const
+export type PaymentState = (typeof PAYMENT_STATES)[number]
+
 /** One scheduled amount of an order. */
 export const payments = pgTable(
   'payments',
@@ -103,7 +108,8 @@ export const payments = pgTable(
     discount: amount().notNull(),
     tax: amount().notNull(),
     pay: amount().notNull(),
-    state: text({ enum: ['due', 'collected'] }).notNull(),
+    /** due: expected · collected: also an amount of 0 that was settled · let-go: no longer expected. */
+    state: text({ enum: PAYMENT_STATES }).notNull(),
     attemptId: uuid().references(() => attempts.id),
     collectedAt: moment(),
   },
@@ -123,9 +129,9 @@ export type AttemptState = (typeof ATTEMPT_STATES)[number]
 export const OPEN_ATTEMPTS: readonly AttemptState[] = ['started', 'unknown', 'confirming']
 
 /**
- * One try to collect what an order owes today. Stored with its idempotency key before the gateway
- * is called. The two partial indexes hold what code alone cannot promise: one attempt under way,
- * and one collected, for the same money.
+ * One try to collect what an order owes today, or payments of an agreement. Stored with its idempotency
+ * key before the gateway is called. The partial indexes hold what code alone cannot promise: one attempt
+ * under way for an order, and none collected twice for the same money.
  */
 export const attempts = pgTable(
   'attempts',
@@ -134,8 +140,16 @@ export const attempts = pgTable(
     orderId: uuid()
       .notNull()
       .references(() => orders.id, { onDelete: 'cascade' }),
-    /** What it collects: `first`, the sum due on the purchase day. */
-    covers: text().notNull().default('first'),
+    /** What it collects: null for the sum due on the purchase day, else payments of this agreement … */
+    agreementId: uuid().references((): AnyPgColumn => agreements.id, { onDelete: 'cascade' }),
+    /** … numbered from here … */
+    fromN: integer(),
+    /** … to here. */
+    toN: integer(),
+    /** A date in the school's zone: the day of the try. */
+    day: date({ mode: 'string' }).notNull(),
+    /** Whose doing it is. A try of the worker counts as one; what the buyer pays by hand does not. */
+    madeBy: text({ enum: ['buyer', 'worker'] }).notNull(),
     key: text().notNull().unique(),
     connectionId: uuid()
       .notNull()
@@ -157,14 +171,25 @@ export const attempts = pgTable(
   },
   (table) => [
     uniqueIndex('attempts_one_open')
-      .on(table.orderId, table.covers)
+      .on(table.orderId, sql`coalesce(${table.agreementId}, ${table.orderId})`)
       .where(sql`${table.state} in ('started', 'unknown', 'confirming')`),
-    uniqueIndex('attempts_one_collected').on(table.orderId, table.covers).where(sql`${table.state} = 'collected'`),
+    uniqueIndex('attempts_one_collected')
+      .on(table.orderId)
+      .where(sql`${table.state} = 'collected' and ${table.agreementId} is null`),
+    uniqueIndex('attempts_one_collected_later')
+      .on(table.agreementId, table.fromN)
+      .where(sql`${table.state} = 'collected'`),
     index('attempts_of_order').on(table.orderId),
   ],
 )
 
-/** The promise to pay over time that a line makes, and the method that is kept for it. */
+export const AGREEMENT_STATES = ['active', 'completed', 'stopped', 'cancelled'] as const
+export type AgreementState = (typeof AGREEMENT_STATES)[number]
+
+/**
+ * The promise to pay over time that a line makes, how it stands (collecting rules), and the method
+ * that is kept for it. Its payments are the numbered ones of the line.
+ */
 export const agreements = pgTable(
   'agreements',
   {
@@ -186,9 +211,43 @@ export const agreements = pgTable(
     /** The gateway's reference; null where it kept none and the buyer must give a method. */
     kept: text(),
     method: text(),
+    kind: text({ enum: ['installments', 'subscription', 'single', 'openPrice', 'free'] }).notNull(),
+    /** Goes on until cancelled: more payments follow those listed. */
+    endless: boolean().notNull(),
+    state: text({ enum: AGREEMENT_STATES }).notNull(),
+    /** How many of the numbered payments are collected; the next is in hand. */
+    collected: integer().notNull(),
+    lastCollected: date({ mode: 'string' }).notNull(),
+    /** Tries made for the payment in hand. */
+    tries: integer().notNull(),
+    /** The day of the first of them. */
+    firstTried: date({ mode: 'string' }),
+    /** The day of the next try or settling; null where none comes. */
+    nextTry: date({ mode: 'string' }),
+    cancelledOn: date({ mode: 'string' }),
+    cancelledWhen: text({ enum: ['now', 'period-end'] }),
     createdAt: moment().notNull(),
   },
-  (table) => [index('agreements_of_person').on(table.personId), index('agreements_of_order').on(table.orderId)],
+  (table) => [
+    index('agreements_to_collect').on(table.mode, table.nextTry).where(sql`${table.nextTry} is not null`),
+    index('agreements_of_person').on(table.personId),
+    index('agreements_of_order').on(table.orderId),
+  ],
+)
+
+/** A link in a message by which a buyer pays, or gives another method, without a password: for one agreement, and it ends. */
+export const payLinks = pgTable(
+  'pay_links',
+  {
+    tokenHash: text().primaryKey(),
+    agreementId: uuid()
+      .notNull()
+      .references(() => agreements.id, { onDelete: 'cascade' }),
+    createdAt: moment().notNull(),
+    expiresAt: moment().notNull(),
+    usedAt: moment(),
+  },
+  (table) => [index('pay_links_of_agreement').on(table.agreementId)],
 )
 
 /** All that happened to an order or a person, in order. */

@@ -50,6 +50,8 @@ export const grants = pgTable(
     note: text(),
     opens: date({ mode: 'string' }).notNull(),
     closes: date({ mode: 'string' }),
+    /** From this day an unpaid payment shuts it, past its grace, until it is paid. */
+    shuts: date({ mode: 'string' }),
     createdAt: moment().notNull(),
     endedAt: moment(),
     endedNote: text(),

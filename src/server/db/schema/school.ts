@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { boolean, check, integer, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
+import { bigint, boolean, check, integer, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
 import { people } from './people.ts'
 
@@ -20,6 +20,10 @@ export const school = pgTable(
     taxMode: text({ enum: ['none', 'inclusive', 'exclusive'] }).notNull(),
     /** Basis points. */
     taxRate: integer().notNull(),
+    /** After how many days a declined payment is tried again, and again. */
+    retryAfterDays: integer().array().notNull().default([1, 3, 7]),
+    /** How far practice time runs ahead, in milliseconds. Live time cannot move. */
+    practiceAheadMs: bigint({ mode: 'number' }).notNull().default(0),
     /** The mode in which strangers buy; the creator may look at the shop in the other one. */
     shopMode: text({ enum: MODES }).notNull().default('practice'),
     createdAt: moment().notNull(),

@@ -1,0 +1,323 @@
+import { and, desc, eq, inArray, sql } from 'drizzle-orm'
+import type { Day } from '../../core/calendar/day.ts'
+import { type Agreement, afterCancelled, afterStopped, inHand, payableOn } from '../../core/collecting/agreement.ts'
+import { type DeclineReason, GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
+import { abandonAttempt, CALL_SECONDS, lookUpAttempt } from '../checkout/lookup.ts'
+import { leaveUnknown, openWay, statementOf } from '../checkout/place.ts'
+import { type Attempt, settleAttempt } from '../checkout/settle.ts'
+import type { Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { type Happening, record, recordAll } from '../orders/journal.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+import { type Held, holdAgreement, readAgreement, saveAgreement } from './agreements.ts'
+import { endPayLinks } from './payLinks.ts'
+
+/** Who does something to an agreement: its buyer, or the creator for them. */
+export type Hand = 'buyer' | 'creator'
+
+/** How a payment by hand stands. */
+export type PaidByHand =
+  | { state: 'paid' }
+  | { state: 'declined'; reason: DeclineReason | 'abandoned' }
+  | { state: 'confirming'; url: string }
+  | { state: 'checking' }
+
+export interface ByHand {
+  connectionId: string
+  token: string
+  /** What the button said, in minor units: charged for exactly this, or not at all. */
+  agreed: number
+}
+
+/** The payments that are paid by hand on a day: all that are due, or the next one early. */
+export function payableByHand(agreement: Agreement, day: Day) {
+  const due = payableOn(agreement, day)
+  const next = inHand(agreement)
+  return due.length > 0 || agreement.state !== 'active' || !next ? due : [next]
+}
+
+/**
+ * Pays by hand what is due, or the next payment early, with a method that is charged from then on. It is no
+ * try of the worker's, and while it is under way the worker waits (collecting rules, section 3).
+ */
+export async function payByHand(
+  services: Services,
+  agreementId: string,
+  { agreed, ...payment }: ByHand,
+): Promise<PaidByHand> {
+  const { row } = await readAgreement(services.db, agreementId)
+  const way = await openWay(services, payment, row.mode)
+  if (!way.adapter.capabilities.chargesAgain) {
+    throw fieldProblem('/connectionId', 'This way of paying cannot collect the later payments.')
+  }
+  if (await isBusy(services, agreementId)) return { state: 'checking' }
+  const { attempt, held } = await services.db.transaction((tx) =>
+    begin(services, tx, agreementId, way.connection.id, agreed),
+  )
+  const school = await getSchool(services.db)
+  let outcome: Outcome
+  try {
+    outcome = await way.adapter.begin(way.credentials, {
+      key: attempt.key,
+      amount: attempt.amount,
+      currency: attempt.currency,
+      source: { token: payment.token, keep: true },
+      reference: `${school.name}: ${held.line.courseTitle}`.slice(0, 120),
+      statement: statementOf(school.name),
+    })
+  } catch (error) {
+    if (error instanceof GatewayUnreachable) {
+      await leaveUnknown(services, attempt, error)
+      return { state: 'checking' }
+    }
+    if (!(error instanceof GatewayRefused)) throw error
+    const reason = error.code === 'bad-token' ? ('bad-token' as const) : ('refused' as const)
+    outcome = { state: 'declined', reference: '', reason, method: null }
+  }
+  await settleAttempt(services, attempt.id, outcome, 'answer')
+  return standingByHand(services, agreementId)
+}
+
+/** Settles what is under way as far as it can be; true where it still is. */
+async function isBusy(services: Services, agreementId: string): Promise<boolean> {
+  const open = await openAttempt(services, agreementId)
+  if (!open) return false
+  try {
+    if (open.state === 'confirming') await abandonAttempt(services, open)
+    else await lookUpAttempt(services, open)
+  } catch (error) {
+    if (!(error instanceof GatewayUnreachable)) throw error
+  }
+  return (await openAttempt(services, agreementId)) !== null
+}
+
+async function openAttempt({ db }: Services, agreementId: string): Promise<Attempt | null> {
+  const [open] = await db
+    .select()
+    .from(attempts)
+    .where(and(eq(attempts.agreementId, agreementId), inArray(attempts.state, [...OPEN_ATTEMPTS])))
+  return open ?? null
+}
+
+async function begin(services: Services, tx: Transaction, agreementId: string, connectionId: string, agreed: number) {
+  const held = await holdAgreement(tx, agreementId)
+  const day = await schoolDay(services)
+  const payable = payableByHand(held.agreement, day)
+  const [first] = payable
+  const last = payable.at(-1)
+  if (!first || !last) throw new Problem(409, 'nothing-due', 'Nothing is due. Nothing was charged.')
+  const amount = payable.reduce((sum, { pay }) => sum + pay, 0)
+  if (amount !== agreed) {
+    throw new Problem(409, 'price-changed', 'What is due changed while this page was open. Nothing was charged.')
+  }
+  const { order } = held
+  const [attempt] = await tx
+    .insert(attempts)
+    .values({
+      orderId: order.id,
+      agreementId,
+      fromN: first.n,
+      toN: last.n,
+      key: crypto.randomUUID(),
+      connectionId,
+      amount,
+      currency: order.currency,
+      state: 'started',
+      startedAt: services.now(),
+      day,
+      madeBy: 'buyer',
+    })
+    .returning()
+  if (!attempt) throw new Error('The attempt was not stored.')
+  await services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 })
+  const about = { orderId: order.id, personId: order.personId }
+  await record(tx, services.now(), about, 'attempt-started', {
+    n: first.n,
+    amount,
+    currency: order.currency,
+    key: attempt.key,
+  })
+  return { attempt, held }
+}
+
+/** Asks the gateway about a payment by hand that is under way, and says how it stands. */
+export async function checkByHand(services: Services, agreementId: string): Promise<PaidByHand> {
+  const open = await openAttempt(services, agreementId)
+  if (open) {
+    try {
+      await lookUpAttempt(services, open)
+    } catch (error) {
+      if (!(error instanceof GatewayUnreachable)) throw error
+    }
+  }
+  return standingByHand(services, agreementId)
+}
+
+async function standingByHand(services: Services, agreementId: string): Promise<PaidByHand> {
+  const [last] = await services.db
+    .select()
+    .from(attempts)
+    .where(eq(attempts.agreementId, agreementId))
+    .orderBy(desc(attempts.startedAt), desc(sql`${attempts.settledAt} is null`))
+    .limit(1)
+  if (!last) return { state: 'declined', reason: 'abandoned' }
+  if (last.state === 'confirming') return { state: 'confirming', url: last.confirmUrl ?? '' }
+  if (OPEN_ATTEMPTS.includes(last.state)) return { state: 'checking' }
+  if (last.state !== 'collected') {
+    return {
+      state: 'declined',
+      reason: last.state === 'declined' ? ((last.reason ?? 'refused') as DeclineReason) : 'abandoned',
+    }
+  }
+  await endPayLinks(services, agreementId)
+  return { state: 'paid' }
+}
+
+/** Charges later payments to another method from now on. Nothing is charged by it. */
+export async function changeMethod(
+  services: Services,
+  agreementId: string,
+  payment: { connectionId: string; token: string },
+): Promise<void> {
+  const { row } = await readAgreement(services.db, agreementId)
+  if (row.state !== 'active') throw new Problem(409, 'ended', 'This agreement has ended; nothing is charged any more.')
+  const way = await openWay(services, payment, row.mode)
+  if (!way.adapter.capabilities.chargesAgain) {
+    throw fieldProblem('/connectionId', 'This way of paying cannot collect the later payments.')
+  }
+  let kept: { reference: string; method: string }
+  try {
+    kept = await way.adapter.keep(way.credentials, { key: crypto.randomUUID(), token: payment.token })
+  } catch (error) {
+    if (error instanceof GatewayRefused)
+      throw new Problem(422, 'card-refused', 'This card could not be kept. Nothing was changed; use another card.')
+    if (error instanceof GatewayUnreachable)
+      throw new Problem(
+        502,
+        'gateway-unreachable',
+        'The card could not be checked at the moment. Nothing was changed; try again.',
+      )
+    throw error
+  }
+  await services.db.transaction(async (tx) => {
+    const { order } = await holdAgreement(tx, agreementId)
+    await tx
+      .update(agreements)
+      .set({ connectionId: way.connection.id, kept: kept.reference, method: kept.method })
+      .where(eq(agreements.id, agreementId))
+    const about = { orderId: order.id, personId: order.personId }
+    await tell(services, tx, { order, agreementId, kind: 'method-changed' }, [
+      { about, what: 'method-changed', data: { method: kept.method } },
+    ])
+  })
+  await endPayLinks(services, agreementId)
+}
+
+/**
+ * Cancels a subscription: no payment is tried any more. `period-end` leaves the course open as far as it is
+ * paid, `now` closes it today.
+ * @throws Problem 409 where it does not go on, or is none.
+ */
+export async function cancelAgreement(
+  services: Services,
+  agreementId: string,
+  when: 'now' | 'period-end',
+  by: Hand,
+): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const held = await holdAgreement(tx, agreementId)
+    const next = afterCancelled(held.agreement, await schoolDay(services), when)
+    if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement does not go on.')
+    await end(services, tx, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
+  })
+}
+
+/** Stops chasing: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */
+export async function stopChasing(services: Services, agreementId: string, note: string): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const held = await holdAgreement(tx, agreementId)
+    const next = afterStopped(held.agreement)
+    if (!next) throw new Problem(409, 'ended', 'This agreement does not go on; nothing is tried any more.')
+    await end(services, tx, held, next, null, { what: 'agreement-stopped', data: { note } })
+  })
+}
+
+/** Takes a stop back: the payment in hand gets a full series of tries again. */
+export async function chaseAgain(services: Services, agreementId: string): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const held = await holdAgreement(tx, agreementId)
+    const { agreement, order, line } = held
+    const { retryAfterDays } = await getSchool(tx)
+    // What stopped because every try was declined goes on only when it is paid, or is bought again.
+    if (agreement.state !== 'stopped' || agreement.tries > retryAfterDays.length) {
+      throw new Problem(409, 'not-stopped', 'This agreement was not stopped by hand.')
+    }
+    const next: Agreement = { ...agreement, state: 'active', tries: 0, firstTried: null }
+    await tx
+      .update(payments)
+      .set({ state: 'due' })
+      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
+    await saveAgreement(tx, held, next, retryAfterDays)
+    await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'agreement-goes-on')
+  })
+}
+
+/**
+ * Moves the payment in hand to another day, with the reason. Later ones keep theirs.
+ * @throws Problem at `/day` where the day is past, or not before the payment after it.
+ */
+export async function moveDue(services: Services, agreementId: string, day: Day, reason: string): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const held = await holdAgreement(tx, agreementId)
+    const { agreement, order, scheduled } = held
+    const payment = scheduled[agreement.collected]
+    const following = scheduled[agreement.collected + 1]
+    if (agreement.state !== 'active' || !payment) throw new Problem(409, 'ended', 'Nothing is to come any more.')
+    if (day < (await schoolDay(services))) throw fieldProblem('/day', 'This day is past.')
+    if (following && day >= following.due) throw fieldProblem('/day', 'It must stay before the payment after it.')
+    await tx.update(payments).set({ due: day }).where(eq(payments.id, payment.id))
+    const moved = agreement.payments.map((other, index) =>
+      index === agreement.collected ? { ...other, due: day } : other,
+    )
+    const { retryAfterDays } = await getSchool(tx)
+    await saveAgreement(tx, held, { ...agreement, payments: moved, tries: 0, firstTried: null }, retryAfterDays)
+    await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'due-moved', {
+      n: payment.n,
+      from: payment.due,
+      to: day,
+      reason,
+    })
+  })
+}
+
+async function end(
+  services: Services,
+  tx: Transaction,
+  held: Held,
+  next: Agreement,
+  kind: 'cancelled' | null,
+  what: Pick<Happening, 'what'> & { data: Record<string, string> },
+) {
+  const { order, row } = held
+  const about = { orderId: order.id, personId: order.personId }
+  const { retryAfterDays } = await getSchool(tx)
+  await saveAgreement(tx, held, next, retryAfterDays)
+  if (kind) await tell(services, tx, { order, agreementId: row.id, kind }, [{ about, ...what }])
+  else await recordAll(tx, services.now(), [{ about, ...what }])
+}
+
+/** Queues a message about an agreement and writes what happened. */
+async function tell(
+  services: Services,
+  tx: Transaction,
+  { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: 'cancelled' | 'method-changed' },
+  happened: Happening[],
+) {
+  const { mode, personId } = order
+  const { queued, writes } = queueMessage(services, tx, { mode, kind, personId, orderId: order.id, agreementId })
+  await Promise.all(writes)
+  await recordAll(tx, services.now(), [...happened, queued])
+}

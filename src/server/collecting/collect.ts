@@ -1,0 +1,171 @@
+import { and, asc, eq, exists, inArray, lte, not } from 'drizzle-orm'
+import { addDays, type Day } from '../../core/calendar/day.ts'
+import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
+import { taskOn } from '../../core/collecting/agreement.ts'
+import { GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
+import { CALL_SECONDS } from '../checkout/lookup.ts'
+import { leaveUnknown, statementOf } from '../checkout/place.ts'
+import { type Attempt, settleAttempt } from '../checkout/settle.ts'
+import { inMode, type Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import { MODES, type Mode } from '../db/schema/columns.ts'
+import { agreements, attempts, connections, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
+import { openConnection } from '../gateways/service.ts'
+import { record } from '../orders/journal.ts'
+import { findSchool, getSchool, type School } from '../school/service.ts'
+import { type Held, holdAgreement, readAgreement, saveAgreement } from './agreements.ts'
+import { goOn } from './outcome.ts'
+
+/** Payments are collected from this hour on, by the school's clock. */
+const FROM_HOUR = 6
+const MOST_AT_ONCE = 500
+
+/**
+ * The day whose payments may be collected now: today from six in the morning on, by the school's clock,
+ * yesterday before that.
+ */
+export function collectingDay({ timeZone }: Pick<School, 'timeZone'>, at: Date): Day {
+  const instant = parseInstant(at.toISOString())
+  if (!instant) throw new RangeError('The clock stands outside the years 2000 to 2999.')
+  const day = dayIn(timeZone, instant)
+  const hour = Number(new Intl.DateTimeFormat('en-GB', { timeZone, hour: '2-digit', hourCycle: 'h23' }).format(at))
+  return hour >= FROM_HOUR ? day : addDays(day, -1)
+}
+
+/** Agreements of a mode for which something is to be done now, the oldest first, as many as fit into one go. */
+export async function agreementsDue(services: Services, mode: Mode): Promise<string[]> {
+  const { db, now } = await inMode(services, mode)
+  const school = await findSchool(db)
+  if (!school) return []
+  const day = collectingDay(school, now())
+  const underWay = db
+    .select({ id: attempts.id })
+    .from(attempts)
+    .where(and(eq(attempts.agreementId, agreements.id), inArray(attempts.state, [...OPEN_ATTEMPTS])))
+  const rows = await db
+    .select({ id: agreements.id })
+    .from(agreements)
+    .where(and(eq(agreements.mode, mode), lte(agreements.nextTry, day), not(exists(underWay))))
+    .orderBy(asc(agreements.nextTry))
+    .limit(MOST_AT_ONCE)
+  return rows.map(({ id }) => id)
+}
+
+/** Queues every agreement for which something is to be done now, in both modes. */
+export async function queueDue(services: Services): Promise<number> {
+  let queued = 0
+  for (const mode of MODES) {
+    for (const agreementId of await agreementsDue(services, mode)) {
+      await services.jobs.send(services.db, 'agreement-collect', { agreementId }, { once: agreementId })
+      queued++
+    }
+  }
+  return queued
+}
+
+/**
+ * Does for an agreement all that is to be done today (collecting rules, section 2). Safe to call twice, at the
+ * same time too: the order's row is locked while it is decided, and an attempt under way ends the turn.
+ */
+export async function collectAgreement(base: Services, agreementId: string): Promise<void> {
+  const { row } = await readAgreement(base.db, agreementId)
+  const services = await inMode(base, row.mode)
+  for (;;) {
+    const turn = await services.db.transaction((tx) => takeTurn(services, tx, agreementId))
+    if (turn.kind === 'nothing') return
+    if (turn.kind === 'try') await charge(services, turn.held, turn.attempt)
+  }
+}
+
+type Turn = { kind: 'nothing' } | { kind: 'settled' } | { kind: 'try'; held: Held; attempt: Attempt }
+
+/** Decides what is next, and stores it before any money moves. */
+async function takeTurn(services: Services, tx: Transaction, agreementId: string): Promise<Turn> {
+  const held = await holdAgreement(tx, agreementId)
+  const { row, order, agreement } = held
+  const [open] = await tx
+    .select({ id: attempts.id })
+    .from(attempts)
+    .where(and(eq(attempts.agreementId, agreementId), inArray(attempts.state, [...OPEN_ATTEMPTS])))
+  if (open) return { kind: 'nothing' }
+  const school = await getSchool(tx)
+  const day = collectingDay(school, services.now())
+  const task = taskOn(agreement, school.retryAfterDays, day)
+  if (!task) {
+    // The day of the next try may be stored by an older policy.
+    await saveAgreement(tx, held, agreement, school.retryAfterDays)
+    return { kind: 'nothing' }
+  }
+  const { n, pay } = task.payment
+  const about = { orderId: order.id, personId: order.personId }
+  if (task.do === 'settle') {
+    const { id } = held.scheduled[agreement.collected] as (typeof held.scheduled)[number]
+    await tx.update(payments).set({ state: 'collected', collectedAt: services.now() }).where(eq(payments.id, id))
+    await goOn(services, tx, held, 1, day, [{ about, what: 'payment-settled', data: { n } }], false)
+    return { kind: 'settled' }
+  }
+  const [attempt] = await tx
+    .insert(attempts)
+    .values({
+      orderId: order.id,
+      agreementId,
+      fromN: n,
+      toN: n,
+      key: crypto.randomUUID(),
+      connectionId: row.connectionId,
+      amount: pay,
+      currency: order.currency,
+      state: 'started',
+      startedAt: services.now(),
+      day,
+      madeBy: 'worker',
+    })
+    .returning()
+  if (!attempt) throw new Error('The attempt was not stored.')
+  await services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 })
+  await record(tx, services.now(), about, 'attempt-started', {
+    n,
+    amount: pay,
+    currency: order.currency,
+    key: attempt.key,
+  })
+  return { kind: 'try', held, attempt }
+}
+
+/** Charges the method that was kept, and settles by the answer; no answer is looked up later. */
+async function charge(services: Services, held: Held, attempt: Attempt): Promise<void> {
+  const outcome = await chargeKept(services, held, attempt)
+  if (outcome) await settleAttempt(services, attempt.id, outcome, 'answer')
+}
+
+async function chargeKept(services: Services, { row, line }: Held, attempt: Attempt): Promise<Outcome | null> {
+  const refused = (reason: 'no-method' | 'refused'): Outcome => ({
+    state: 'declined',
+    reference: '',
+    reason,
+    method: row.method,
+  })
+  const [connection] = await services.db.select().from(connections).where(eq(connections.id, row.connectionId))
+  if (!row.kept || !connection || connection.disconnectedAt) return refused('no-method')
+  const { adapter, credentials } = await openConnection(services, row.connectionId)
+  const school = await getSchool(services.db)
+  try {
+    const outcome = await adapter.begin(credentials, {
+      key: attempt.key,
+      amount: attempt.amount,
+      currency: attempt.currency,
+      source: { kept: row.kept },
+      reference: `${school.name}: ${line.courseTitle}`.slice(0, 120),
+      statement: statementOf(school.name),
+    })
+    if (outcome.state !== 'confirming') return outcome
+    // Nobody is there to approve it: it is closed at the gateway, and counts as declined.
+    const closed = await adapter.abandon(credentials, attempt.key)
+    return closed.state === 'abandoned' ? refused('refused') : closed
+  } catch (error) {
+    if (error instanceof GatewayRefused) return refused(error.code === 'bad-token' ? 'no-method' : 'refused')
+    if (!(error instanceof GatewayUnreachable)) throw error
+    await leaveUnknown(services, attempt, error)
+    return null
+  }
+}

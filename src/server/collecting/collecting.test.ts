@@ -1,0 +1,381 @@
+import { and, asc, eq, isNull } from 'drizzle-orm'
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { addDays } from '../../core/calendar/day.ts'
+import { readRehearsal } from '../../core/collecting/read.ts'
+import { rehearse } from '../../core/collecting/rehearse.ts'
+import type { DraftTerms } from '../../core/content/offer.ts'
+import { openWorld, type World } from '../../testing/world.ts'
+import { entryOn, grantsOf } from '../access/service.ts'
+import { lookUpUntilSettled } from '../checkout/lookup.ts'
+import { agreements, attempts, grants, messages, orders, payments } from '../db/schema/index.ts'
+import { sendMessage } from '../messages/send.ts'
+import { schoolDay } from '../school/service.ts'
+import { cancelAgreement, changeMethod, moveDue, payByHand, stopChasing } from './byHand.ts'
+import { agreementsDue, collectAgreement, collectingDay } from './collect.ts'
+import { makePayLink, readPayLink } from './payLinks.ts'
+
+const DAY = 86_400_000
+const month = { count: 1, unit: 'month' } as const
+const monthly: DraftTerms = {
+  kind: 'subscription',
+  amount: 1900,
+  every: month,
+  payments: null,
+  setupFee: null,
+  trial: null,
+}
+const parts: DraftTerms = {
+  kind: 'installments',
+  count: 3,
+  every: month,
+  amount: 4300,
+  total: null,
+  deposit: null,
+  trial: null,
+}
+const whilePaying = { from: null, lasts: 'whilePaying', graceDays: 3 } as const
+const forGood = { from: null, lasts: 'forever', graceDays: 2 } as const
+
+let world: World
+let buyers = 0
+beforeAll(async () => {
+  world = await openWorld()
+})
+afterAll(() => world.close())
+beforeEach(() => {
+  world.clock.offsetMs = 0
+  Object.assign(world.standins.world, { down: false, answersLost: false, eventsLost: false })
+})
+
+/** An order over time, bought today by a buyer of its own. */
+async function agree(terms: DraftTerms, card = 'pays', access: typeof whilePaying | typeof forGood = forGood) {
+  const { offerId, slug, courseId } = await world.sell(terms, `Over time ${++buyers}`, { access })
+  const pay = terms.kind === 'free' || terms.kind === 'openPrice' ? 0 : (terms.amount ?? 0)
+  const email = `over${buyers}@post.example`
+  const { orderId } = await world.buy(slug, world.request(offerId, pay, { email }, card), email)
+  const [row] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
+  const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
+  if (!row || !order) throw new Error('no agreement')
+  return { id: row.id, orderId, courseId, email, slug, order }
+}
+
+/** Moves on to noon of a day and lets the worker do what is due, as often as there is something. */
+async function on(day: string) {
+  const today = await dayOf(0)
+  world.clock.offsetMs = (Date.parse(day) - Date.parse(today)) * 1 + noonOffset()
+  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
+}
+const noonOffset = () => {
+  const now = new Date()
+  return 11 * 3_600_000 - (now.getUTCHours() * 3_600_000 + now.getUTCMinutes() * 60_000)
+}
+async function dayOf(offsetMs: number) {
+  world.clock.offsetMs = offsetMs
+  return schoolDay(world.services)
+}
+const rowOf = async (id: string) => {
+  const [row] = await world.db.select().from(agreements).where(eq(agreements.id, id))
+  if (!row) throw new Error('no agreement')
+  return row
+}
+const paid = async (orderId: string) => {
+  const rows = await world.db
+    .select()
+    .from(payments)
+    .where(and(eq(payments.orderId, orderId), eq(payments.state, 'collected')))
+    .orderBy(asc(payments.n))
+  return rows.map(({ n }) => n)
+}
+const taken = (orderId: string) =>
+  world.db
+    .select()
+    .from(attempts)
+    .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
+const entry = async ({ courseId, email }: { courseId: string; email: string }) => {
+  const { hashToken } = await import('../secrets.ts')
+  const visitor = { mode: 'practice' as const, person: null, browserHash: hashToken(email) }
+  return entryOn(await schoolDay(world.services), await grantsOf(world.db, visitor, courseId))
+}
+const after = (day: string, months: number) => {
+  const [year, m, d] = day.split('-').map(Number) as [number, number, number]
+  const last = new Date(Date.UTC(year, m - 1 + months + 1, 0)).getUTCDate()
+  return new Date(Date.UTC(year, m - 1 + months, Math.min(d, last))).toISOString().slice(0, 10)
+}
+
+describe('collecting by itself', () => {
+  it('takes each payment on its day, once, and completes', async () => {
+    const plan = await agree(parts)
+    const start = plan.order.quote.purchaseDay
+    await on(addDays(after(start, 1), -1))
+    expect(await paid(plan.orderId)).toEqual([1])
+    await on(after(start, 1))
+    await on(after(start, 1))
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+    await on(after(start, 2))
+    expect(await paid(plan.orderId)).toEqual([1, 2, 3])
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'completed', nextTry: null })
+    expect((await taken(plan.orderId)).map(({ amount }) => amount)).toEqual([4300, 4300, 4300])
+    expect(await world.journalOf(plan.orderId)).toContain('agreement-completed')
+  })
+
+  it('waits for six in the morning by the school’s clock', () => {
+    const vienna = { timeZone: 'Europe/Vienna' }
+    expect(collectingDay(vienna, new Date('2027-03-28T03:59:00Z'))).toBe('2027-03-27')
+    expect(collectingDay(vienna, new Date('2027-03-28T04:00:00Z'))).toBe('2027-03-28')
+    expect(collectingDay(vienna, new Date('2027-01-15T04:59:00Z'))).toBe('2027-01-14')
+    expect(collectingDay(vienna, new Date('2027-01-15T05:00:00Z'))).toBe('2027-01-15')
+  })
+
+  it('catches up after standing still, without trying twice on one day', async () => {
+    const plan = await agree(parts, 'pays-once')
+    const start = plan.order.quote.purchaseDay
+    const late = addDays(after(start, 1), 6)
+    await on(late)
+    expect(await rowOf(plan.id)).toMatchObject({ tries: 1, firstTried: late, nextTry: addDays(late, 1) })
+    const well = await agree(parts)
+    await on(after(well.order.quote.purchaseDay, 3))
+    expect(await paid(well.orderId)).toEqual([1, 2, 3])
+  })
+
+  it('two workers at the same moment charge once', async () => {
+    const plan = await agree(parts)
+    await on(addDays(plan.order.quote.purchaseDay, 1))
+    world.clock.offsetMs += 31 * DAY
+    await Promise.all([1, 2, 3, 4].map(() => collectAgreement(world.services, plan.id)))
+    expect(await taken(plan.orderId)).toHaveLength(2)
+    const books = [...world.standins.books.payments.values()].filter(({ reference }) => reference.endsWith(`${buyers}`))
+    expect(books.filter(({ state }) => state === 'captured')).toHaveLength(2)
+  })
+
+  it('a gateway that charges and does not answer is looked up, and nothing else is tried meanwhile', async () => {
+    const plan = await agree(parts)
+    Object.assign(world.standins.world, { answersLost: true, eventsLost: true })
+    await on(after(plan.order.quote.purchaseDay, 1))
+    await collectAgreement(world.services, plan.id)
+    const open = await world.db
+      .select()
+      .from(attempts)
+      .where(and(eq(attempts.agreementId, plan.id), isNull(attempts.settledAt)))
+    expect(open).toHaveLength(1)
+    world.standins.world.answersLost = false
+    await lookUpUntilSettled(world.services, open[0]?.id as string)
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+    expect(await taken(plan.orderId)).toHaveLength(2)
+  })
+
+  it('goes on listing payments of what runs until cancelled', async () => {
+    const plan = await agree(monthly, 'pays', whilePaying)
+    for (let months = 1; months <= 14; months++) await on(after(plan.order.quote.purchaseDay, months))
+    expect(await paid(plan.orderId)).toEqual(Array.from({ length: 15 }, (_, index) => index + 1))
+    const due = await world.db
+      .select()
+      .from(payments)
+      .where(and(eq(payments.orderId, plan.orderId), eq(payments.state, 'due')))
+    expect(due.length).toBeGreaterThanOrEqual(12)
+    expect(await entry(plan)).toMatchObject({ state: 'open' })
+  })
+})
+
+describe('a payment that is declined', () => {
+  it('is tried again as the policy says, then stops; the course shuts past its grace, and paying opens it', async () => {
+    const plan = await agree(parts, 'pays-once')
+    const due = after(plan.order.quote.purchaseDay, 1)
+    await on(due)
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 1, nextTry: addDays(due, 1) })
+    expect(await entry(plan)).toMatchObject({ state: 'open' })
+    await on(addDays(due, 1))
+    expect(await entry(plan)).toMatchObject({ state: 'open' })
+    await on(addDays(due, 2))
+    expect(await entry(plan)).toEqual({ state: 'closed', closed: addDays(due, 2), owes: plan.id })
+    await on(addDays(due, 3))
+    await on(addDays(due, 7))
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4, nextTry: null })
+    const token = world.standins.tokenOf('pays')
+    const byHand = { connectionId: world.connectionId, token, agreed: 4300 }
+    expect(await payByHand(world.services, plan.id, byHand)).toEqual({ state: 'paid' })
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0, method: 'card ending 4821' })
+    expect(await entry(plan)).toMatchObject({ state: 'open' })
+    // The new card is charged from then on.
+    await on(after(plan.order.quote.purchaseDay, 2))
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'completed' })
+    expect(await paid(plan.orderId)).toEqual([1, 2, 3])
+  })
+
+  it('tells the buyer, with a link that pays and ends', async () => {
+    const plan = await agree(parts, 'pays-once')
+    await on(after(plan.order.quote.purchaseDay, 1))
+    const [message] = await world.db
+      .select()
+      .from(messages)
+      .where(and(eq(messages.orderId, plan.orderId), eq(messages.kind, 'declined')))
+    const letters: { text: string }[] = []
+    await sendMessage(world.services, message?.id as string, async (letter) => void letters.push(letter))
+    expect(letters[0]?.text).toContain('did not come: the card does not have enough money.')
+    const token = /\/pay\/(\S+)/.exec(letters[0]?.text ?? '')?.[1] ?? ''
+    expect(await readPayLink(world.services, token)).toBe(plan.id)
+    const byHand = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }
+    await payByHand(world.services, plan.id, byHand)
+    expect(await readPayLink(world.services, token)).toBe(null)
+    const old = (await makePayLink(world.services, plan.id)).split('/').at(-1) ?? ''
+    world.clock.offsetMs += 31 * DAY
+    expect(await readPayLink(world.services, old)).toBe(null)
+    expect(await readPayLink(world.services, 'made-up')).toBe(null)
+  })
+
+  it('is never said to be late once it came', async () => {
+    const plan = await agree(parts, 'pays-once')
+    await on(after(plan.order.quote.purchaseDay, 1))
+    const byHand = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }
+    await payByHand(world.services, plan.id, byHand)
+    const [message] = await world.db
+      .select()
+      .from(messages)
+      .where(and(eq(messages.orderId, plan.orderId), eq(messages.kind, 'declined')))
+    let sent = 0
+    await sendMessage(world.services, message?.id as string, async () => void sent++)
+    expect(sent).toBe(0)
+    const [now] = await world.db
+      .select()
+      .from(messages)
+      .where(eq(messages.id, message?.id as string))
+    expect(now?.state).toBe('dropped')
+  })
+
+  it('ends a subscription for good; it can be bought again', async () => {
+    const plan = await agree(monthly, 'pays-once', forGood)
+    const due = after(plan.order.quote.purchaseDay, 1)
+    for (const days of [0, 1, 3, 7]) await on(addDays(due, days))
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
+    await expect(
+      payByHand(world.services, plan.id, {
+        connectionId: world.connectionId,
+        token: world.standins.tokenOf('pays'),
+        agreed: 1900,
+      }),
+    ).rejects.toMatchObject({ code: 'nothing-due' })
+    expect(await entry(plan)).toMatchObject({ state: 'closed' })
+    const again = await world.buy(plan.slug, world.request(plan.order.offerId, 1900, { email: plan.email }), plan.email)
+    expect(again.state).toBe('paid')
+    expect(again.orderId).not.toBe(plan.orderId)
+    expect(await entry(plan)).toMatchObject({ state: 'open' })
+  })
+})
+
+describe('by hand', () => {
+  it('pays only what the button said, never twice, and never what is not due', async () => {
+    const plan = await agree(parts, 'pays-once')
+    await on(after(plan.order.quote.purchaseDay, 1))
+    const ask = (agreed: number) => ({
+      connectionId: world.connectionId,
+      token: world.standins.tokenOf('pays'),
+      agreed,
+    })
+    await expect(payByHand(world.services, plan.id, ask(1))).rejects.toMatchObject({ code: 'price-changed' })
+    const both = await Promise.allSettled([1, 2].map(() => payByHand(world.services, plan.id, ask(4300))))
+    expect(both.filter(({ status }) => status === 'fulfilled').length).toBeGreaterThanOrEqual(1)
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+  })
+
+  it('pays the next one early; it is not charged again on its day', async () => {
+    const plan = await agree(parts)
+    const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }
+    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'paid' })
+    await on(after(plan.order.quote.purchaseDay, 1))
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+    await on(after(plan.order.quote.purchaseDay, 2))
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'completed' })
+  })
+
+  it('gives another card without charging it', async () => {
+    const plan = await agree(parts, 'pays-once')
+    const before = world.standins.books.payments.size
+    await changeMethod(world.services, plan.id, {
+      connectionId: world.connectionId,
+      token: world.standins.tokenOf('pays'),
+    })
+    expect(world.standins.books.payments.size).toBe(before)
+    await on(after(plan.order.quote.purchaseDay, 1))
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+  })
+
+  it('cancels at the end of the period or now, once', async () => {
+    const kind = await agree(monthly, 'pays', whilePaying)
+    const start = kind.order.quote.purchaseDay
+    await on(after(start, 1))
+    await cancelAgreement(world.services, kind.id, 'period-end', 'buyer')
+    await expect(cancelAgreement(world.services, kind.id, 'now', 'buyer')).rejects.toMatchObject({
+      code: 'not-cancellable',
+    })
+    const closes = addDays(after(start, 2), 3)
+    await on(addDays(closes, -1))
+    expect(await entry(kind)).toMatchObject({ state: 'open' })
+    await on(closes)
+    expect(await entry(kind)).toMatchObject({ state: 'closed', closed: closes })
+    expect(await paid(kind.orderId)).toEqual([1, 2])
+    const hard = await agree(monthly, 'pays', whilePaying)
+    await cancelAgreement(world.services, hard.id, 'now', 'creator')
+    expect(await entry(hard)).toMatchObject({ state: 'closed' })
+    const plan = await agree(parts)
+    await expect(cancelAgreement(world.services, plan.id, 'now', 'buyer')).rejects.toMatchObject({
+      code: 'not-cancellable',
+    })
+  })
+
+  it('moves a due day with its reason, and stops chasing', async () => {
+    const plan = await agree(parts)
+    const due = after(plan.order.quote.purchaseDay, 1)
+    await expect(moveDue(world.services, plan.id, '2020-01-01', 'asked')).rejects.toMatchObject({
+      errors: [{ at: '/day' }],
+    })
+    await expect(moveDue(world.services, plan.id, addDays(due, 40), 'asked')).rejects.toMatchObject({
+      errors: [{ at: '/day' }],
+    })
+    await moveDue(world.services, plan.id, addDays(due, 5), 'asked')
+    await on(addDays(due, 4))
+    expect(await paid(plan.orderId)).toEqual([1])
+    await on(addDays(due, 5))
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+    await stopChasing(world.services, plan.id, 'moved away')
+    await on(after(plan.order.quote.purchaseDay, 2))
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
+  })
+
+  it('money that was under way when it was cancelled is booked, and cancels stay', async () => {
+    const plan = await agree(monthly, 'pays', whilePaying)
+    Object.assign(world.standins.world, { answersLost: true, eventsLost: true })
+    await on(after(plan.order.quote.purchaseDay, 1))
+    world.standins.world.answersLost = false
+    await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
+    const [open] = await world.db
+      .select()
+      .from(attempts)
+      .where(and(eq(attempts.agreementId, plan.id), isNull(attempts.settledAt)))
+    await lookUpUntilSettled(world.services, open?.id as string)
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', collected: 2 })
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+  })
+})
+
+it('comes to what the core rehearses, day by day', async () => {
+  const plan = await agree(parts, 'pays-once', forGood)
+  const start = plan.order.quote.purchaseDay
+  const until = addDays(start, 100)
+  for (let day = addDays(start, 1); day <= until; day = addDays(day, 1)) {
+    await on(day)
+  }
+  const rehearsed = rehearse(
+    readRehearsal({
+      quote: plan.order.quoteInput,
+      attempts: ['ok', 'declined', 'declined', 'declined', 'declined'],
+      until,
+    }),
+  )
+  const [line] = rehearsed.lines
+  const row = await rowOf(plan.id)
+  expect(row.state).toBe(line?.state)
+  const sum = (await taken(plan.orderId)).reduce((all, { amount }) => all + amount, 0)
+  expect(sum).toBe(line?.collected)
+  const [grant] = await world.db.select().from(grants).where(eq(grants.orderId, plan.orderId))
+  expect(grant?.shuts).toBe(line?.access[0]?.to)
+})

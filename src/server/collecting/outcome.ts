@@ -1,0 +1,139 @@
+import { and, eq, inArray } from 'drizzle-orm'
+import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
+import type { Outcome } from '../../gateways/contract.ts'
+import type { Attempt, Source } from '../checkout/settle.ts'
+import type { Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { type Happening, recordAll } from '../orders/journal.ts'
+import { getSchool } from '../school/service.ts'
+import { type Held, readAgreement, saveAgreement } from './agreements.ts'
+
+type Collected = Extract<Outcome, { state: 'collected' }>
+type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'reason' | 'method'>
+
+/** What follows from a later payment that was collected. The order is locked by the caller. */
+export async function laterCollected(
+  services: Services,
+  tx: Transaction,
+  attempt: Attempt,
+  outcome: Collected,
+  source: Source,
+): Promise<void> {
+  const at = services.now()
+  const held = await readAgreement(tx, attempt.agreementId as string)
+  const { row, order } = held
+  const about = { orderId: order.id, personId: order.personId }
+  const covered = held.scheduled.filter(({ n }) => n >= (attempt.fromN ?? 0) && n <= (attempt.toN ?? 0))
+  const { reference, amount, currency, fee, method, kept } = outcome
+  const isFirst = covered[0]?.n === held.agreement.payments[held.agreement.collected]?.n
+  if (covered.length === 0 || covered.some(({ state }) => state === 'collected') || !isFirst) {
+    // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
+    return recordAll(tx, at, [{ about, what: 'attempt-surplus', data: { reference, amount, currency } }])
+  }
+  await tx
+    .update(attempts)
+    .set({ state: 'collected', reference, fee, method, kept, reason: null, settledAt: at, confirmUrl: null })
+    .where(eq(attempts.id, attempt.id))
+  await tx
+    .update(payments)
+    .set({ state: 'collected', attemptId: attempt.id, collectedAt: at })
+    .where(
+      inArray(
+        payments.id,
+        covered.map(({ id }) => id),
+      ),
+    )
+  // Whoever pays by hand with a new method has the later payments charged to it too.
+  if (kept && attempt.madeBy === 'buyer') {
+    await tx
+      .update(agreements)
+      .set({ connectionId: attempt.connectionId, kept, method })
+      .where(eq(agreements.id, row.id))
+  }
+  const happened = covered.map(
+    ({ n, pay }): Happening => ({
+      about,
+      what: 'payment-collected',
+      data: { n, amount: pay, currency, reference, method, source },
+    }),
+  )
+  await goOn(services, tx, held, covered.length, attempt.day, happened)
+}
+
+/** The agreement after its next payments came on a day, with what is written of it; the buyer is told unless nothing was paid. */
+export async function goOn(
+  services: Services,
+  tx: Transaction,
+  held: Held,
+  count: number,
+  day: string,
+  happened: Happening[],
+  isTold = true,
+): Promise<void> {
+  const { retryAfterDays } = await getSchool(tx)
+  const { order, row } = held
+  const about = { orderId: order.id, personId: order.personId }
+  const wasStopped = held.agreement.state === 'stopped'
+  let next = held.agreement
+  for (let done = 0; done < count; done++) next = afterCollected(next, day)
+  await saveAgreement(tx, held, next, retryAfterDays)
+  if (wasStopped && next.state === 'active') happened.push({ about, what: 'agreement-goes-on' })
+  if (next.state === 'completed') happened.push({ about, what: 'agreement-completed' })
+  if (!isTold) return recordAll(tx, services.now(), happened)
+  const { mode, personId } = order
+  const { queued, writes } = queueMessage(services, tx, {
+    mode,
+    kind: 'collected',
+    personId,
+    orderId: order.id,
+    agreementId: row.id,
+  })
+  await Promise.all(writes)
+  await recordAll(tx, services.now(), [...happened, queued])
+}
+
+/** What follows from a try that was declined: another later, or the agreement stops. The order is locked by the caller. */
+export async function laterDeclined(
+  services: Services,
+  tx: Transaction,
+  attempt: Attempt,
+  { reference, reason, method }: Declined,
+  source: Source,
+): Promise<void> {
+  const at = services.now()
+  const held = await readAgreement(tx, attempt.agreementId as string)
+  const { order, row } = held
+  const about = { orderId: order.id, personId: order.personId }
+  await tx
+    .update(attempts)
+    .set({ state: 'declined', reference, reason, method, settledAt: at, confirmUrl: null })
+    .where(and(eq(attempts.id, attempt.id), inArray(attempts.state, [...OPEN_ATTEMPTS])))
+  const { amount, currency } = attempt
+  const happened: Happening[] = [
+    {
+      about,
+      what: 'payment-declined',
+      data: { n: attempt.fromN, amount, currency, reason, reference, method, source },
+    },
+  ]
+  const isTry = attempt.madeBy === 'worker' && held.agreement.state === 'active'
+  // Tries of the worker count; paying by hand is none. What was paid or ended meanwhile is left as it is.
+  if (!isTry || held.agreement.payments[held.agreement.collected]?.n !== attempt.fromN) {
+    return recordAll(tx, at, happened)
+  }
+  const { retryAfterDays } = await getSchool(tx)
+  const next = afterDeclined(held.agreement, retryAfterDays, attempt.day)
+  await saveAgreement(tx, held, next, retryAfterDays)
+  if (next.state === 'stopped') happened.push({ about, what: 'agreement-stopped' })
+  const { queued, writes } = queueMessage(services, tx, {
+    mode: order.mode,
+    kind: next.state === 'stopped' ? 'stopped' : 'declined',
+    personId: order.personId,
+    orderId: order.id,
+    agreementId: row.id,
+  })
+  await Promise.all(writes)
+  await recordAll(tx, at, [...happened, queued])
+}

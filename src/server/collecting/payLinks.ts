@@ -1,0 +1,38 @@
+import { and, eq, gt, isNull } from 'drizzle-orm'
+import type { Services } from '../context.ts'
+import { agreements, payLinks } from '../db/schema/index.ts'
+import { hashToken, newToken } from '../secrets.ts'
+
+/** For how long a link in a message pays. */
+const LINK_DAYS = 30
+
+/** Makes a link that pays for one agreement, or gives it another method, without a password. Only its hash is kept. */
+export async function makePayLink({ db, now, config }: Services, agreementId: string): Promise<string> {
+  const { token, hash } = newToken()
+  const at = now()
+  await db.insert(payLinks).values({
+    tokenHash: hash,
+    agreementId,
+    createdAt: at,
+    expiresAt: new Date(at.getTime() + LINK_DAYS * 86_400_000),
+  })
+  return `${config.origin}/pay/${token}`
+}
+
+/** The agreement that a link is for; null where it has ended, was used, or never was. */
+export async function readPayLink({ db, now }: Services, token: string): Promise<string | null> {
+  const [row] = await db
+    .select({ id: agreements.id })
+    .from(payLinks)
+    .innerJoin(agreements, eq(agreements.id, payLinks.agreementId))
+    .where(and(eq(payLinks.tokenHash, hashToken(token)), isNull(payLinks.usedAt), gt(payLinks.expiresAt, now())))
+  return row?.id ?? null
+}
+
+/** Every link of an agreement ends: what it was for is done. */
+export async function endPayLinks({ db, now }: Services, agreementId: string): Promise<void> {
+  await db
+    .update(payLinks)
+    .set({ usedAt: now() })
+    .where(and(eq(payLinks.agreementId, agreementId), isNull(payLinks.usedAt)))
+}

@@ -1,0 +1,101 @@
+import { type Context, Hono } from 'hono'
+import * as v from 'valibot'
+import { isDay } from '../../core/calendar/day.ts'
+import { inMode, type Services } from '../context.ts'
+import { creatorOnly, type StudioEnv } from '../http/guard.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { validate } from '../http/validate.ts'
+import { visitorOf } from '../pages/visitor.ts'
+import { getSchool } from '../school/service.ts'
+import { readAgreement } from './agreements.ts'
+import { cancelAgreement, changeMethod, chaseAgain, checkByHand, moveDue, payByHand, stopChasing } from './byHand.ts'
+import { askFor } from './view.ts'
+
+const byKey = v.object({ key: v.pipe(v.string(), v.maxLength(100)) })
+const payment = {
+  connectionId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
+  token: v.pipe(v.string(), v.maxLength(200)),
+}
+const agreed = v.pipe(v.number(), v.integer(), v.minValue(0))
+const note = v.pipe(
+  v.string(),
+  v.trim(),
+  v.nonEmpty('Say why, for whoever asks later.'),
+  v.maxLength(300, 'Keep the note under 300 letters.'),
+)
+
+/** What a buyer does about an agreement of theirs: by its id when signed in, or by a link in a message. */
+export function planRoutes(base: Services) {
+  const asked = async (c: Context, key: string) => {
+    const visitor = await visitorOf(c, base, await getSchool(base.db))
+    const services = await inMode(base, visitor.mode)
+    const found = await askFor(services, key, visitor)
+    if (!found)
+      throw new Problem(410, 'link-ended', 'This link has ended, or is not yours. Sign in, and look under My courses.')
+    return { services, ...found }
+  }
+  return new Hono()
+    .post('/:key/pay', validate('param', byKey), validate('json', v.object({ ...payment, agreed })), async (c) => {
+      const { services, agreementId } = await asked(c, c.req.valid('param').key)
+      return c.json(await payByHand(services, agreementId, c.req.valid('json')))
+    })
+    .post('/:key/check', validate('param', byKey), async (c) => {
+      const { services, agreementId } = await asked(c, c.req.valid('param').key)
+      return c.json(await checkByHand(services, agreementId))
+    })
+    .put('/:key/method', validate('param', byKey), validate('json', v.object(payment)), async (c) => {
+      const { services, agreementId } = await asked(c, c.req.valid('param').key)
+      await changeMethod(services, agreementId, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .post('/:key/cancel', validate('param', byKey), async (c) => {
+      const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
+      if (byLink) throw new Problem(403, 'not-by-link', 'Sign in to cancel. This link only pays.')
+      await cancelAgreement(services, agreementId, 'period-end', 'buyer')
+      return c.json({ ok: true })
+    })
+}
+
+const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such agreement.')) })
+
+/** What the creator does about an agreement, for its buyer. */
+export function agreementRoutes(base: Services) {
+  const inTheirMode = async (c: Context<StudioEnv>, id: string) => {
+    const { row } = await readAgreement(base.db, id)
+    if (row.mode !== c.get('mode')) throw notFound('agreement')
+    return inMode(base, row.mode)
+  }
+  return new Hono<StudioEnv>()
+    .use(creatorOnly(base))
+    .post(
+      '/:id/cancel',
+      validate('param', byId),
+      validate('json', v.object({ when: v.picklist(['now', 'period-end']) })),
+      async (c) => {
+        const { id } = c.req.valid('param')
+        await cancelAgreement(await inTheirMode(c, id), id, c.req.valid('json').when, 'creator')
+        return c.json({ ok: true })
+      },
+    )
+    .post('/:id/stop', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+      const { id } = c.req.valid('param')
+      await stopChasing(await inTheirMode(c, id), id, c.req.valid('json').note)
+      return c.json({ ok: true })
+    })
+    .post('/:id/chase', validate('param', byId), async (c) => {
+      const { id } = c.req.valid('param')
+      await chaseAgain(await inTheirMode(c, id), id)
+      return c.json({ ok: true })
+    })
+    .post(
+      '/:id/move',
+      validate('param', byId),
+      validate('json', v.object({ day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')), note })),
+      async (c) => {
+        const { id } = c.req.valid('param')
+        const { day, note: why } = c.req.valid('json')
+        await moveDue(await inTheirMode(c, id), id, day, why)
+        return c.json({ ok: true })
+      },
+    )
+}

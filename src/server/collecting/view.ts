@@ -1,0 +1,89 @@
+import { and, eq, isNull } from 'drizzle-orm'
+import { inHand, nextTryOf } from '../../core/collecting/agreement.ts'
+import type { Visitor } from '../access/service.ts'
+import type { Services } from '../context.ts'
+import { courses, grants, offers } from '../db/schema/index.ts'
+import { adapterOf, waysIn } from '../gateways/service.ts'
+import { shownPayment } from '../orders/plans.ts'
+import type { PayWay, PlanView } from '../pages/data.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+import { readAgreement } from './agreements.ts'
+import { payableByHand } from './byHand.ts'
+import { readPayLink } from './payLinks.ts'
+
+const IS_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/
+
+/** An agreement that was asked for, and by what right. */
+export interface Asked {
+  agreementId: string
+  /** By a link in a message, which pays and gives another method, and does nothing else. */
+  byLink: boolean
+}
+
+/** The agreement of a signed-in buyer by its id, or the one that a link is for; null where there is no right to it. */
+export async function askFor(services: Services, key: string, { person, mode }: Visitor): Promise<Asked | null> {
+  if (!IS_ID.test(key)) {
+    const agreementId = await readPayLink(services, key)
+    if (!agreementId) return null
+    const { row } = await readAgreement(services.db, agreementId)
+    return row.mode === mode ? { agreementId, byLink: true } : null
+  }
+  if (!person) return null
+  const found = await readAgreement(services.db, key).catch(() => null)
+  return found && found.row.personId === person.id && found.row.mode === mode
+    ? { agreementId: key, byLink: false }
+    : null
+}
+
+/** Ways of the checkout that can collect later payments too. */
+async function waysForLater(services: Services, mode: Visitor['mode'], currency: string): Promise<PayWay[]> {
+  const ways = await waysIn(services.db, services.gateways, mode)
+  return ways
+    .filter(({ capabilities }) => capabilities.chargesAgain && capabilities.currencies.includes(currency))
+    .map(({ connectionId, adapter, account, capabilities }) => ({
+      connectionId,
+      adapter,
+      gateway: capabilities.name,
+      method: capabilities.method,
+      fieldsUrl: adapterOf(services.gateways, adapter).fieldsUrl(account, mode),
+    }))
+}
+
+/** An agreement as its buyer sees it: what was paid, what is due, what comes, and what can be done. */
+export async function planView(services: Services, { agreementId, byLink }: Asked, key: string): Promise<PlanView> {
+  const { db } = services
+  const held = await readAgreement(db, agreementId)
+  const { agreement, row, line, order, scheduled } = held
+  const [day, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
+  const [found] = await db
+    .select({ grant: grants, slug: courses.slug, cloth: courses.draft })
+    .from(offers)
+    .innerJoin(courses, eq(courses.id, offers.courseId))
+    .leftJoin(grants, and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
+    .where(eq(offers.id, line.offerId))
+  const payable = payableByHand(agreement, day)
+  const amount = payable.reduce((sum, { pay }) => sum + pay, 0)
+  const isDue = payable.some(({ due }) => due <= day)
+  const next = inHand(agreement)
+  const on = nextTryOf(agreement, retryAfterDays)
+  const ends = [found?.grant?.closes, found?.grant?.shuts].filter((end) => end != null).sort()
+  return {
+    name: 'plan',
+    key,
+    byLink,
+    course: { title: line.courseTitle, slug: found?.slug ?? '', cloth: found?.cloth.cloth ?? 'spruce' },
+    offer: line.offerName,
+    currency: order.currency,
+    state: agreement.state,
+    method: row.method,
+    endless: row.endless,
+    payments: scheduled.map((payment) => shownPayment(payment, row)),
+    toPay: amount > 0 ? { amount, since: isDue ? (payable[0]?.due ?? day) : null } : null,
+    next: next && on ? { pay: next.pay, on, isAgain: agreement.tries > 0 } : null,
+    shut: ends[0] ?? null,
+    isShut: ends[0] !== undefined && ends[0] <= day,
+    mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
+    openUntilIfCancelled: found?.grant?.closes ?? null,
+    ways: await waysForLater(services, row.mode, order.currency),
+  }
+}

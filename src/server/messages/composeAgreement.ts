@@ -1,0 +1,142 @@
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import type { MessageKind } from '../db/schema/messages.ts'
+import type { School } from '../school/service.ts'
+import { type Letter, letter, type Paragraph } from './compose.ts'
+
+/** What there is to say about payments over time. Amounts in minor units, days in the school's zone. */
+export interface AgreementFacts {
+  course: string
+  currency: string
+  method: string | null
+  isInstallments: boolean
+  /** The payment that was collected last. */
+  last: { pay: number; day: string } | null
+  /** What is due and unpaid by now. */
+  due: number
+  /** When it was due at first. */
+  dueSince: string | null
+  /** The next payment to come, and the day on which it is tried. */
+  next: { pay: number; on: string } | null
+  /** Why the last try failed, in words for the buyer. */
+  why: string | null
+  /** The first day on which the course is shut as things stand; null for never. */
+  shut: string | null
+  payLink: string
+  myCourses: string
+  buyAgain: string
+}
+
+export type AgreementMessage = Exclude<MessageKind, 'receipt' | 'password' | 'given'>
+
+/** A letter about payments over time; null where what it would say is no longer true. */
+export function composeAgreement(
+  school: School,
+  name: string,
+  kind: AgreementMessage,
+  facts: AgreementFacts,
+): Letter | null {
+  const money = (amount: number) => formatMoney(amount, { ...school, currency: facts.currency })
+  const day = (when: string) => sayDay(when, school.language)
+  const { course, last, next, due } = facts
+  const hello: Paragraph = { text: `Hello ${name},` }
+  const write = (subject: string, ...paragraphs: Paragraph[]) => letter(school, subject, [hello, ...paragraphs])
+  const mine: Paragraph = {
+    text: '“My courses” shows what was paid and what comes.',
+    link: facts.myCourses,
+    label: 'My courses',
+  }
+  switch (kind) {
+    case 'collected': {
+      if (!last) return null
+      const by = facts.method ? ` by ${facts.method}` : ''
+      const then = next
+        ? ` The next one is ${money(next.pay)} on ${day(next.on)}.`
+        : ' That was the last one; nothing more is charged.'
+      return write(
+        `Paid: ${money(last.pay)} for ${course}`,
+        { text: `thank you. ${money(last.pay)} for “${course}” came on ${day(last.day)}${by}.${then}` },
+        mine,
+      )
+    }
+    case 'declined': {
+      if (due === 0) return null
+      const again = next ? `It is tried again on ${day(next.on)}.` : ''
+      const shut = facts.shut ? ` “${course}” stays open until ${day(facts.shut)} meanwhile.` : ''
+      return write(
+        `A payment for ${course} did not come`,
+        {
+          text: `the payment of ${money(due)} for “${course}”, due on ${day(facts.dueSince ?? '')}, did not come${facts.why ? `: ${facts.why}` : ''}. ${again}${shut}`,
+        },
+        {
+          text: 'You can pay it now, or give another card. The link needs no password and ends after 30 days.',
+          link: facts.payLink,
+          label: `Pay ${money(due)}`,
+        },
+      )
+    }
+    case 'stopped': {
+      if (facts.isInstallments) {
+        if (due === 0) return null
+        return write(
+          `${course}: payments have stopped`,
+          {
+            text: `the payment of ${money(due)} for “${course}” did not come, and it is not tried any more. The course shuts${facts.shut ? ` on ${day(facts.shut)}` : ''} until it is paid; then it goes on where it was.`,
+          },
+          {
+            text: 'The link needs no password and ends after 30 days.',
+            link: facts.payLink,
+            label: `Pay ${money(due)}`,
+          },
+        )
+      }
+      return write(`${course}: your subscription has ended`, {
+        text: `the last payment for “${course}” did not come, and nothing more is charged.${facts.shut ? ` The course closes on ${day(facts.shut)}.` : ''} You can buy it again at any time and go on where you were.`,
+        link: facts.buyAgain,
+        label: `Buy ${course} again`,
+      })
+    }
+    case 'cancelled': {
+      const open = facts.shut ? ` The course stays open until ${day(facts.shut)}.` : ''
+      return write(
+        `${course} is cancelled`,
+        { text: `“${course}” is cancelled, and nothing more is charged.${open} You can buy it again at any time.` },
+        mine,
+      )
+    }
+    case 'method-changed':
+      return write(
+        `Another card for ${course}`,
+        {
+          text: `the payments for “${course}” are charged to ${facts.method ?? 'another method'} from now on. Nothing was charged today.`,
+        },
+        mine,
+      )
+    case 'card-expiring': {
+      if (!next) return null
+      return write(
+        `Your card for ${course} ends before the next payment`,
+        {
+          text: `the ${facts.method ?? 'card'} for “${course}” ends before the next payment of ${money(next.pay)} on ${day(next.on)}.`,
+        },
+        { text: 'Give another one now. Nothing is charged by it.', link: facts.payLink, label: 'Give another card' },
+      )
+    }
+  }
+}
+
+/** Why a payment was declined, in words for the buyer. */
+export function sayDecline(reason: string | null): string | null {
+  switch (reason) {
+    case 'not-enough-money':
+      return 'the card does not have enough money'
+    case 'expired':
+      return 'the card has expired'
+    case 'no-method':
+      return 'there is no card that can be charged'
+    case null:
+      return null
+    default:
+      return 'the card was refused'
+  }
+}

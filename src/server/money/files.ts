@@ -1,0 +1,83 @@
+import ical, { ICalEventBusyStatus } from 'ical-generator'
+import Papa from 'papaparse'
+import { addDays } from '../../core/calendar/day.ts'
+import { currencyDigits } from '../../core/money/currency.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import type { MoneyRow } from './service.ts'
+
+/** Payments as CSV (RFC 4180): amounts with a point and the currency's decimals, days as ISO 8601. */
+export function moneyCsv(rows: readonly MoneyRow[]): string {
+  return Papa.unparse(
+    {
+      fields: [
+        'order',
+        'due',
+        'buyer',
+        'email',
+        'course',
+        'offer',
+        'payment',
+        'of',
+        'kind',
+        'currency',
+        'expected',
+        'received',
+        'tax',
+        'fee',
+        'net',
+        'state',
+        'days late',
+        'collected at',
+        'way',
+        'method',
+      ],
+      data: rows.map((row) => {
+        const digits = currencyDigits(row.currency)
+        const plain = (amount: number) => (amount / 10 ** digits).toFixed(digits)
+        const received = row.standing === 'received' ? row.pay : 0
+        return [
+          row.number,
+          row.due,
+          row.buyer,
+          row.email,
+          row.course,
+          row.offer,
+          row.n || '',
+          row.of ?? '',
+          row.kind,
+          row.currency,
+          plain(row.pay),
+          plain(received),
+          plain(row.standing === 'received' ? row.tax : 0),
+          plain(row.fee),
+          plain(received - row.fee),
+          row.standing,
+          row.daysLate || '',
+          row.collectedAt?.toISOString() ?? '',
+          row.way ?? '',
+          row.method ?? '',
+        ]
+      }),
+    },
+    // A cell that a spreadsheet would run as a formula stays text.
+    { newline: '\r\n', escapeFormulae: true },
+  )
+}
+
+/** Payments to come as iCalendar: one all-day entry each, that blocks no time. */
+export function moneyCalendar(name: string, rows: readonly MoneyRow[], language: string): string {
+  const calendar = ical({ name: `${name}: payments to come`, prodId: { company: 'Young Acorn', product: 'Payments' } })
+  for (const row of rows) {
+    const which = row.of === null ? `payment ${row.n}` : `${row.n} of ${row.of}`
+    calendar.createEvent({
+      id: row.id,
+      start: row.due,
+      end: addDays(row.due, 1),
+      allDay: true,
+      busystatus: ICalEventBusyStatus.FREE,
+      summary: `${formatMoney(row.pay, { currency: row.currency, language })}, ${row.buyer}`,
+      description: `${row.course}, ${row.offer}, ${which}. Order ${row.number}.`,
+    })
+  }
+  return calendar.toString()
+}

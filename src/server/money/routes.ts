@@ -1,0 +1,43 @@
+import { Hono } from 'hono'
+import * as v from 'valibot'
+import { after, isDay } from '../../core/calendar/day.ts'
+import type { Services } from '../context.ts'
+import { creatorOnly, type StudioEnv } from '../http/guard.ts'
+import { validate } from '../http/validate.ts'
+import { getSchool } from '../school/service.ts'
+import { moneyCalendar, moneyCsv } from './files.ts'
+import { listPayments, monthsQuery, paymentsBetween, paymentsQuery, paymentsToCome, sumMonths } from './service.ts'
+
+const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
+
+/** Expected and received, and the files made of it. */
+export function moneyRoutes(services: Services) {
+  return new Hono<StudioEnv>()
+    .use(creatorOnly(services))
+    .get('/months', validate('query', monthsQuery), async (c) =>
+      c.json(await sumMonths(services, c.get('mode'), c.req.valid('query'))),
+    )
+    .get('/payments', validate('query', paymentsQuery), async (c) =>
+      c.json(await listPayments(services, c.get('mode'), c.req.valid('query'))),
+    )
+    .get('/payments.csv', validate('query', v.object({ from: day, until: day, ...monthsQuery.entries })), async (c) => {
+      const { from, until, ...query } = c.req.valid('query')
+      const rows = await paymentsBetween(
+        services,
+        c.get('mode'),
+        from,
+        after(until, 1, { count: 1, unit: 'day' }),
+        query,
+      )
+      c.header('content-type', 'text/csv; charset=utf-8')
+      c.header('content-disposition', `attachment; filename="payments-${from}-${until}.csv"`)
+      return c.body(moneyCsv(rows))
+    })
+    .get('/to-come.ics', async (c) => {
+      const { rows, schoolName } = await paymentsToCome(services, c.get('mode'))
+      const { language } = await getSchool(services.db)
+      c.header('content-type', 'text/calendar; charset=utf-8')
+      c.header('content-disposition', 'attachment; filename="payments-to-come.ics"')
+      return c.body(moneyCalendar(schoolName, rows, language))
+    })
+}
