@@ -1,4 +1,5 @@
 import { QueryClientProvider } from '@tanstack/react-query'
+import { lazy, Suspense } from 'react'
 import { createRoot } from 'react-dom/client'
 import { createBrowserRouter, Navigate } from 'react-router'
 import { RouterProvider } from 'react-router/dom'
@@ -14,8 +15,11 @@ import { SetUp } from './session/SetUp.tsx'
 import { SignIn } from './session/SignIn.tsx'
 import { useSessionQuery } from './session/session.ts'
 import { GatewaysPage } from './setup/GatewaysPage.tsx'
+import { PracticePage } from './setup/PracticePage.tsx'
 import { SchoolPage } from './setup/SchoolPage.tsx'
 import './studio.css'
+
+const MoneyPage = lazy(() => import('./money/MoneyPage.tsx').then((module) => ({ default: module.MoneyPage })))
 
 const router = createBrowserRouter([
   {
@@ -28,10 +32,19 @@ const router = createBrowserRouter([
       { path: 'sell/offers/:id', Component: OfferBenchPage },
       { path: 'sell/compare', Component: ComparePage },
       { path: 'orders/:id?', Component: OrdersPage },
+      {
+        path: 'money',
+        element: (
+          <Suspense>
+            <MoneyPage />
+          </Suspense>
+        ),
+      },
       { path: 'people/:id?', Component: PeoplePage },
       { path: 'setup', element: <Navigate to="/studio/setup/gateways" replace /> },
       { path: 'setup/gateways', Component: GatewaysPage },
       { path: 'setup/school', Component: SchoolPage },
+      { path: 'setup/practice', Component: PracticePage },
       { path: '*', element: <Navigate to="/studio/sell" replace /> },
     ],
   },

@@ -11,6 +11,7 @@ import { Menu, MenuItem } from './Menu.tsx'
 const AREAS = [
   ['/studio/sell', 'Sell'],
   ['/studio/orders', 'Orders'],
+  ['/studio/money', 'Money'],
   ['/studio/people', 'People'],
   ['/studio/setup', 'Setup'],
 ] as const
@@ -74,6 +75,8 @@ function ModeMenu() {
   const { mode, creator, school } = useSession()
   const navigate = useNavigate()
   const other = mode === 'practice' ? 'live' : 'practice'
+  const days = Math.round(school.practiceAheadMs / 86_400_000)
+  const ahead = days > 0 ? ` · ${days} ${days === 1 ? 'day' : 'days'} ahead` : ''
   return (
     <Menu
       trigger={
@@ -85,7 +88,7 @@ function ModeMenu() {
             mode === 'practice' ? 'hatched border-dashed border-ink-2' : 'bg-acorn',
           )}
         >
-          {mode === 'practice' ? 'Practice' : 'Live'}
+          {mode === 'practice' ? `Practice${ahead}` : 'Live'}
         </button>
       }
     >
@@ -96,6 +99,7 @@ function ModeMenu() {
         Strangers buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
       </DropdownMenu.Label>
       <MenuItem onSelect={() => void switchMode(other)}>Look at {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
+      <MenuItem onSelect={() => navigate('/studio/setup/practice')}>Move practice time…</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/school')}>Where strangers buy…</MenuItem>
       <MenuItem onSelect={() => window.open('/', '_blank', 'noopener')}>Open the shop</MenuItem>
       <DropdownMenu.Separator className="my-1 h-px bg-line" />

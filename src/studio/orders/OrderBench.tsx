@@ -5,17 +5,18 @@ import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
-import { State } from '../../ui/State.tsx'
-import { type Knot, Thread } from '../../ui/Thread.tsx'
+import { State, type StateShape } from '../../ui/State.tsx'
+import { type Knot, type KnotState, Thread } from '../../ui/Thread.tsx'
 import { api } from '../api.ts'
 import { Reflection, Section } from '../frame/Places.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
 import { useSession } from '../session/session.ts'
+import { AgreementPanel } from './AgreementPanel.tsx'
 import { Journal } from './Journal.tsx'
 import { attemptState, messageKind, orderState } from './words.ts'
 
 const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
-type Order = Awaited<ReturnType<typeof loadOrder>>
+export type Order = Awaited<ReturnType<typeof loadOrder>>
 
 export function useOrder(id: string | undefined) {
   const { mode } = useSession()
@@ -58,6 +59,11 @@ export function OrderBench({ order }: { order: Order }) {
           <Payments order={order} money={money} />
         )}
       </Section>
+      {order.agreements.map((agreement) => (
+        <Section key={agreement.id} title="Agreement">
+          <AgreementPanel agreement={agreement} money={money} />
+        </Section>
+      ))}
       {order.attempts.length > 0 && (
         <Section title="Attempts">
           <Attempts order={order} money={money} />
@@ -153,7 +159,7 @@ function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
           <td>{sayDay(payment.due, school.language)}</td>
           <td className="text-right">{formatMoney(payment.pay, money)}</td>
           <td>
-            {payment.state === 'collected' ? <State shape="received">received</State> : <State shape="due">due</State>}
+            <State shape={paymentState(payment, order)[0]}>{paymentState(payment, order)[1]}</State>
           </td>
           <td>{payment.collectedAt ? sayMoment(payment.collectedAt, school.timeZone) : '–'}</td>
         </tr>
@@ -197,6 +203,23 @@ function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
   )
 }
 
+/** A payment's state as shape and word: late is one that was tried and did not come. */
+function paymentState({ state, n, lineId }: Order['payments'][number], order: Order): readonly [StateShape, string] {
+  if (state === 'collected') return ['received', 'received']
+  if (state === 'let-go') return ['off', 'let go']
+  const agreement = order.agreements.find((other) => other.lineId === lineId)
+  if (agreement?.next?.n === n && agreement.state === 'stopped') return ['failed', 'given up']
+  return agreement?.next?.n === n && agreement.tries > 0 ? ['late', 'late'] : ['due', 'due']
+}
+
+const KNOT_STATES: Record<string, KnotState> = {
+  received: 'collected',
+  'let go': 'given-up',
+  'given up': 'given-up',
+  late: 'late',
+  due: 'to-come',
+}
+
 /** What follows from an order: how it went, its messages, its journal. */
 export function OrderMirror({ order }: { order: Order }) {
   const { school } = useSession()
@@ -206,7 +229,7 @@ export function OrderMirror({ order }: { order: Order }) {
     (payment): Knot => ({
       day: payment.due,
       amount: formatMoney(payment.pay, money, true),
-      state: payment.state === 'collected' ? 'collected' : 'to-come',
+      state: KNOT_STATES[paymentState(payment, order)[1]] ?? 'to-come',
     }),
   )
   return (
@@ -259,11 +282,17 @@ export function OrderMirror({ order }: { order: Order }) {
 }
 
 function summary(order: Order, money: MoneyFormat): string {
-  const toCome = order.payments.filter(({ state }) => state === 'due')
-  if (order.state === 'paid' && toCome.length > 0) {
-    const all = order.payments.reduce((sum, { pay }) => sum + pay, 0)
-    const of = order.quote.committed === null ? '' : ` of ${formatMoney(all, money)}`
-    return `${formatMoney(order.payToday, money)}${of} came. Next: ${formatMoney(toCome[0]?.pay ?? 0, money)} on ${sayDay(toCome[0]?.due ?? '', money.language)}.`
+  const [agreement] = order.agreements
+  if (order.state === 'paid' && agreement) {
+    const sum = (list: Order['payments']) => list.reduce((all, { pay }) => all + pay, 0)
+    const came = sum(order.payments.filter(({ state }) => state === 'collected'))
+    const of = agreement.count === null ? '' : ` of ${formatMoney(sum(order.payments), money)}`
+    const next = agreement.next?.on
+      ? ` Next: ${formatMoney(agreement.next.pay, money)} on ${sayDay(agreement.next.on, money.language)}.`
+      : ''
+    const late = agreement.toPay > 0 ? ` ${formatMoney(agreement.toPay, money)} is late.` : ''
+    const ended = agreement.state === 'cancelled' ? ' Cancelled.' : agreement.state === 'stopped' ? ' Stopped.' : ''
+    return `${formatMoney(came, money)}${of} came.${late}${ended}${next}`
   }
   if (order.state === 'paid')
     return order.payToday === 0

@@ -1,3 +1,4 @@
+import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { StateShape } from '../../ui/State.tsx'
 
@@ -35,12 +36,24 @@ function reasonInWords(reason: string | number | null | undefined): string {
       return 'card expired'
     case 'bad-token':
       return 'card details not usable'
+    case 'no-method':
+      return 'no card to charge'
     default:
       return 'refused'
   }
 }
 
-const MESSAGES: Record<string, string> = { receipt: 'receipt', password: 'password link', given: 'news of the course' }
+const MESSAGES: Record<string, string> = {
+  receipt: 'receipt',
+  password: 'password link',
+  given: 'news of the course',
+  collected: 'a payment came',
+  declined: 'a payment did not come',
+  stopped: 'payments have stopped',
+  cancelled: 'cancelled',
+  'method-changed': 'another card',
+  'card-expiring': 'the card ends soon',
+}
 
 export function messageKind(kind: string | number | null | undefined): string {
   return MESSAGES[String(kind)] ?? String(kind)
@@ -56,6 +69,7 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
   const amount = typeof data.amount === 'number' ? formatMoney(data.amount, money) : ''
   const source =
     data.source === 'event' ? ', by the gateway’s event' : data.source === 'lookup' ? ', found by looking it up' : ''
+  const day = (when: string | number | null | undefined) => sayDay(String(when), money.language)
   switch (what) {
     case 'order-placed':
       return `Ordered, for ${amount}`
@@ -79,8 +93,26 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return 'Paid'
     case 'agreement-begun':
       return `Later payments are agreed${data.method ? `, by ${data.method}` : ''}`
+    case 'agreement-goes-on':
+      return 'Goes on again'
+    case 'agreement-stopped':
+      return data.note ? `Not chased any more: “${data.note}”` : 'Stopped: the last try was declined too'
+    case 'agreement-completed':
+      return 'All payments have come'
+    case 'agreement-cancelled':
+      return `Cancelled by the ${data.by}, ${data.when === 'now' ? 'and closed at once' : 'for the end of the period'}`
+    case 'payment-collected':
+      return `Payment ${data.n}: ${amount} collected${data.method ? ` by ${data.method}` : ''}${source}`
+    case 'payment-settled':
+      return `Payment ${data.n}: nothing to pay`
+    case 'payment-declined':
+      return `Payment ${data.n}: ${amount} declined, ${reasonInWords(data.reason)}${source}`
+    case 'due-moved':
+      return `Payment ${data.n} moved from ${day(data.from)} to ${day(data.to)}: “${data.reason}”`
+    case 'method-changed':
+      return `Charged to ${data.method} from now on`
     case 'course-opened':
-      return `Opened ${data.course}${data.closes ? ` until ${data.closes}` : ' for good'}`
+      return `Opened ${data.course}${data.closes ? ` until ${day(data.closes)}` : ' for good'}`
     case 'course-given':
       return `Given by hand: ${data.course}. “${data.note}”`
     case 'course-taken-back':

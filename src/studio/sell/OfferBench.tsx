@@ -151,7 +151,6 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   }
   const fix = (to: Fix['to']) => {
     if (to === 'gateways') navigate('/studio/setup/gateways')
-    else if (to === 'orders') navigate('/studio/orders')
     else if (to === 'open-course') navigate(`/studio/sell/courses/${offer.course.id}`)
     else if (to === 'publish') void openPublish()
     else if (to === 'put-on-sale') void setOnSale(true)

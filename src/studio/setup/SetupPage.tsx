@@ -6,6 +6,7 @@ import { Places } from '../frame/Places.tsx'
 const PAGES = [
   ['/studio/setup/gateways', 'Gateways'],
   ['/studio/setup/school', 'School'],
+  ['/studio/setup/practice', 'Practice'],
 ] as const
 
 /** The frame of Setup's pages. */

@@ -1,0 +1,95 @@
+import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from 'chart.js'
+import { useEffect, useRef } from 'react'
+import { currencyDigits } from '../../core/money/currency.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import type { Month } from './MoneyPage.tsx'
+
+Chart.register(CategoryScale, LinearScale, BarController, BarElement, Tooltip)
+Chart.defaults.font.family = '"Instrument Sans Variable", sans-serif'
+Chart.defaults.color = '#48534a'
+
+interface OutlookProps {
+  months: Month[]
+  today: string
+  money: MoneyFormat
+}
+
+/** What came in the year behind, against what is agreed for the year ahead: full bars and hollow ones. */
+export function Outlook({ months, today, money }: OutlookProps) {
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const ahead = months.filter(({ month }) => month > today.slice(0, 7)).reduce((sum, { toCome }) => sum + toCome, 0)
+  const behind = months.reduce((sum, { received }) => sum + received, 0)
+  useEffect(() => {
+    if (!canvas.current) return
+    const unit = 10 ** currencyDigits(money.currency)
+    const chart = new Chart(canvas.current, {
+      type: 'bar',
+      data: {
+        labels: months.map(({ month }) => month),
+        datasets: [
+          {
+            label: 'received',
+            data: months.map(({ received }) => received / unit),
+            backgroundColor: '#2f6b3c',
+            stack: 'a',
+          },
+          {
+            label: 'to come',
+            data: months.map(({ toCome }) => toCome / unit),
+            backgroundColor: '#fcfdf9',
+            borderColor: '#1a231c',
+            borderWidth: 1,
+            stack: 'a',
+          },
+          {
+            label: 'late or given up',
+            data: months.map(({ late, givenUp }) => (late + givenUp) / unit),
+            backgroundColor: '#8a5200',
+            stack: 'a',
+          },
+        ],
+      },
+      options: {
+        animation: false,
+        maintainAspectRatio: false,
+        scales: {
+          x: { stacked: true, grid: { display: false }, ticks: { maxTicksLimit: 6, maxRotation: 0 } },
+          y: {
+            stacked: true,
+            grid: { color: '#d6dccb' },
+            ticks: {
+              maxTicksLimit: 5,
+              callback: (value) => formatMoney(Math.round(Number(value) * unit), money, true),
+            },
+          },
+        },
+        plugins: {
+          tooltip: {
+            callbacks: {
+              label: ({ dataset, parsed }) =>
+                ` ${dataset.label}: ${formatMoney(Math.round((parsed.y ?? 0) * unit), money)}`,
+            },
+          },
+        },
+      },
+    })
+    return () => chart.destroy()
+  }, [months, money])
+  return (
+    <>
+      <p className="display mb-3 text-[17px] leading-[1.45] font-medium">
+        {formatMoney(behind, money)} came within a year. {formatMoney(ahead, money)} is agreed for the months ahead.
+      </p>
+      <div className="h-[230px]">
+        <canvas
+          ref={canvas}
+          role="img"
+          aria-label="Money by month: received, to come, late; the months at the left say the same"
+        />
+      </div>
+      <p className="mt-2 text-[12.5px] text-ink-3">
+        Full: received. Hollow: to come. Ochre: late, or stopped and owed.
+      </p>
+    </>
+  )
+}

@@ -1,0 +1,173 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { State, type StateShape } from '../../ui/State.tsx'
+import { api, queryClient } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
+import { NoteDialog } from '../people/NoteDialog.tsx'
+import type { Order } from './OrderBench.tsx'
+
+type Agreement = Order['agreements'][number]
+
+/** What an agreement stands at, what comes next, and what the creator can do for its buyer. */
+export function AgreementPanel({ agreement, money }: { agreement: Agreement; money: MoneyFormat }) {
+  const [asking, setAsking] = useState<'cancel' | 'stop' | 'move' | null>(null)
+  const { id, state } = agreement
+  const isActive = state === 'active'
+  const [shape, word] = stateOf(agreement)
+  const done = async (said: string) => {
+    toast(said)
+    setAsking(null)
+    await queryClient.invalidateQueries()
+  }
+  const chase = async () => {
+    try {
+      await unwrap(api.agreements[':id'].chase.$post({ param: { id } }))
+      await done('It goes on; the payment is tried again.')
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      toast(error.message)
+    }
+  }
+  return (
+    <div className="pt-[5px]">
+      <p className="flex flex-wrap items-baseline gap-x-3">
+        <State shape={shape}>{word}</State>
+        <span>{saying(agreement, money)}</span>
+      </p>
+      <p className="mt-1 text-[13px] text-ink-2">{agreement.why}</p>
+      <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
+        {isActive && agreement.kind === 'subscription' && (
+          <Button kind="link" onClick={() => setAsking('cancel')}>
+            Cancel…
+          </Button>
+        )}
+        {isActive && agreement.next && (
+          <Button kind="link" onClick={() => setAsking('move')}>
+            Move the next due day…
+          </Button>
+        )}
+        {isActive && (
+          <Button kind="link" onClick={() => setAsking('stop')}>
+            Stop chasing…
+          </Button>
+        )}
+        {agreement.stoppedByHand && (
+          <Button kind="link" onClick={chase}>
+            Chase it again
+          </Button>
+        )}
+      </p>
+      {asking === 'cancel' && <CancelDialog id={id} done={done} onClose={() => setAsking(null)} />}
+      {asking === 'stop' && (
+        <NoteDialog
+          title="Stop chasing this agreement"
+          text="Nothing is tried any more, and the buyer can still pay by hand where it is an installment plan. You can chase it again later."
+          action="Stop chasing"
+          run={async (note) => {
+            await unwrap(api.agreements[':id'].stop.$post({ param: { id }, json: { note } }))
+            await done('Stopped.')
+          }}
+          onClose={() => setAsking(null)}
+        />
+      )}
+      {asking === 'move' && agreement.next && (
+        <MoveDialog agreement={agreement} money={money} done={done} onClose={() => setAsking(null)} />
+      )}
+    </div>
+  )
+}
+
+function stateOf({ state, tries }: Agreement): readonly [StateShape, string] {
+  switch (state) {
+    case 'active':
+      return tries > 0 ? ['late', 'a payment is late'] : ['awaited', 'goes on']
+    case 'completed':
+      return ['received', 'completed']
+    case 'stopped':
+      return ['failed', 'stopped']
+    case 'cancelled':
+      return ['off', 'cancelled']
+  }
+}
+
+function saying({ collected, count, next, method, hasMethod, tries }: Agreement, money: MoneyFormat): string {
+  const came = count === null ? `${collected} payments came.` : `${collected} of ${count} payments came.`
+  if (!next?.on) return came
+  const by = hasMethod ? ` by ${method}` : ', but there is no card to charge'
+  const again = tries > 0 ? ` It was tried ${tries === 1 ? 'once' : `${tries} times`}.` : ''
+  return `${came}${again} Next: ${formatMoney(next.pay, money)} ${tries > 0 ? 'tried again' : 'charged'} on ${sayDay(next.on, money.language)}${by}.`
+}
+
+interface DialogProps {
+  done: (said: string) => Promise<void>
+  onClose: () => void
+}
+
+function CancelDialog({ id, done, onClose }: DialogProps & { id: string }) {
+  const cancel = async (when: 'now' | 'period-end') => {
+    try {
+      await unwrap(api.agreements[':id'].cancel.$post({ param: { id }, json: { when } }))
+      await done('Cancelled. The buyer is told.')
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      toast(error.message)
+    }
+  }
+  return (
+    <Dialog
+      title="Cancel this subscription"
+      text="Nothing more is charged either way, and the buyer is told. At the end of the period the course stays open as far as it is paid; now closes it today. Money is not given back by this."
+      onClose={onClose}
+    >
+      <div className="flex flex-wrap justify-end gap-2">
+        <Button onClick={onClose}>Keep it</Button>
+        <Button kind="danger" onClick={() => cancel('now')}>
+          Cancel and close now
+        </Button>
+        <Button kind="press" onClick={() => cancel('period-end')}>
+          Cancel at the end of the period
+        </Button>
+      </div>
+    </Dialog>
+  )
+}
+
+function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreement: Agreement; money: MoneyFormat }) {
+  const { id, next } = agreement
+  const [day, setDay] = useState(next?.due ?? '')
+  const [error, setError] = useState<ApiError | null>(null)
+  return (
+    <NoteDialog
+      title={`Move ${formatMoney(next?.pay ?? 0, money)}, due on ${sayDay(next?.due ?? '', money.language)}`}
+      text="Only this payment moves; later ones keep their days."
+      action="Move it"
+      run={async (note) => {
+        try {
+          await unwrap(api.agreements[':id'].move.$post({ param: { id }, json: { day, note } }))
+        } catch (problem) {
+          if (problem instanceof ApiError) setError(problem)
+          throw problem
+        }
+        await done('Moved.')
+      }}
+      onClose={onClose}
+    >
+      <Field label="New day" error={error?.at('/day')} className="mb-3">
+        {(wiring) => (
+          <input
+            {...wiring}
+            type="date"
+            className={BOX_INPUT}
+            value={day}
+            onChange={(event) => setDay(event.target.value)}
+          />
+        )}
+      </Field>
+    </NoteDialog>
+  )
+}

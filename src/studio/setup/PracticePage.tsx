@@ -1,0 +1,155 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { toast } from 'sonner'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { Button } from '../../ui/Button.tsx'
+import { sayMoment } from '../../ui/dates.ts'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { api, queryClient } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
+import { Section } from '../frame/Places.tsx'
+import { journalInWords } from '../orders/words.ts'
+import { useSession } from '../session/session.ts'
+import { SetupFrame } from './SetupPage.tsx'
+
+const loadClock = () => unwrap(api.school.practice.$get())
+type Moved = { day: string; happened: Happened[] }
+type Happened = {
+  at: string
+  what: string
+  orderId: string | null
+  number: number | null
+  buyer: string | null
+  data: Record<string, string | number | null>
+}
+
+const STEPS = [
+  [1, 'A day'],
+  [7, 'A week'],
+  [31, 'A month'],
+  [365, 'A year'],
+] as const
+
+/** Setup → Practice: its clock, what came when it was moved, and a fresh start. */
+export function PracticePage() {
+  const { school } = useSession()
+  const clock = useQuery({ queryKey: ['practice'], queryFn: loadClock })
+  const [moved, setMoved] = useState<Moved | null>(null)
+  const [isMoving, setMoving] = useState(false)
+  const [isClearing, setClearing] = useState(false)
+  const move = async (to: 'next' | { days: number }) => {
+    setMoving(true)
+    try {
+      setMoved((await unwrap(api.school.practice.move.$post({ json: { to } }))) as Moved)
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      toast(error.message)
+    } finally {
+      setMoving(false)
+      await queryClient.invalidateQueries()
+    }
+  }
+  const clear = async () => {
+    await unwrap(api.school.practice.$delete())
+    toast('Practice is empty, and its clock is back.')
+    setClearing(false)
+    setMoved(null)
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <SetupFrame
+      bench={
+        <>
+          <h1 className="text-[27px]">Practice</h1>
+          <p className="mt-1.5 max-w-[62ch] text-ink-2">
+            Practice has a clock of its own. Move it forward and watch the payments come, day by day, as they would in
+            life. Live time cannot move.
+          </p>
+          <Section title="Its clock">
+            {clock.data && (
+              <p className="pt-[3px] text-[16.5px]">
+                <b className="font-semibold">{sayDay(clock.data.day, school.language)}</b>
+                {clock.data.daysAhead > 0 && (
+                  <span className="text-ink-2">
+                    , {clock.data.daysAhead} {clock.data.daysAhead === 1 ? 'day' : 'days'} ahead
+                  </span>
+                )}
+              </p>
+            )}
+            <p className="mt-2 mb-1.5 text-[13px] text-ink-3">Move it forward by</p>
+            <p className="flex flex-wrap gap-2">
+              {STEPS.map(([days, label]) => (
+                <Button key={days} disabled={isMoving} onClick={() => move({ days })}>
+                  {label}
+                </Button>
+              ))}
+              <Button kind="press" disabled={isMoving || !clock.data?.next} onClick={() => move('next')}>
+                {clock.data?.next
+                  ? `To the next payment, ${sayDay(clock.data.next, school.language)}`
+                  : 'No payment is to come'}
+              </Button>
+            </p>
+            {isMoving && (
+              <p role="status" className="mt-2 text-ink-2">
+                Time passes…
+              </p>
+            )}
+          </Section>
+          {moved && <WhatCame moved={moved} />}
+          <Section title="A fresh start">
+            <p className="max-w-[60ch] pt-[3px] text-ink-2">
+              Deletes all orders, buyers and messages of Practice, and sets its clock back. Courses, offers and gateways
+              stay, and nothing of Live is touched.
+            </p>
+            <Button kind="danger" className="mt-3" onClick={() => setClearing(true)}>
+              Clear practice…
+            </Button>
+          </Section>
+          {isClearing && (
+            <Dialog
+              title="Clear practice?"
+              text="All practice orders, buyers and messages are deleted. This cannot be undone."
+              onClose={() => setClearing(false)}
+            >
+              <div className="flex justify-end gap-2">
+                <Button onClick={() => setClearing(false)}>Keep them</Button>
+                <Button kind="danger" onClick={clear}>
+                  Clear practice
+                </Button>
+              </div>
+            </Dialog>
+          )}
+        </>
+      }
+      mirror={null}
+    />
+  )
+}
+
+function WhatCame({ moved }: { moved: Moved }) {
+  const { school } = useSession()
+  return (
+    <Section title="What came">
+      {moved.happened.length === 0 && (
+        <p className="pt-[3px] text-ink-2">Nothing until {sayDay(moved.day, school.language)}.</p>
+      )}
+      <ol>
+        {moved.happened.map((row, index) => (
+          <li
+            key={`${row.at}-${index}`}
+            className="grid grid-cols-[128px_1fr] gap-x-3 border-b border-line py-1.5 text-[13.5px]"
+          >
+            <time className="text-ink-3">{sayMoment(row.at, school.timeZone)}</time>
+            <span>
+              <Link className="link" to={`/studio/orders/${row.orderId}`}>
+                {row.number} · {row.buyer}
+              </Link>
+              : {journalInWords(row, school)}
+            </span>
+          </li>
+        ))}
+      </ol>
+    </Section>
+  )
+}
