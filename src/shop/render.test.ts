@@ -133,15 +133,15 @@ it('a course that opens later is not said to be open', () => {
 })
 
 it('My courses says what each is, and what comes next', () => {
-  const shown = { ...card, lessons: 6, opens: null, closes: null }
+  const shown = { ...card, lessons: 6, opens: null, closes: null, owes: null }
   const courses = [
     { ...shown, state: 'open' as const },
     { ...shown, slug: 'later', state: 'opens-later' as const, opens: '2027-03-01' },
     { ...shown, slug: 'past', state: 'closed' as const, closes: '2026-03-01' },
   ]
   const payments = [
-    { due: '2027-01-31', pay: 4300, isCollected: true },
-    { due: '2027-02-28', pay: 4300, isCollected: false },
+    { due: '2027-01-31', pay: 4300, state: 'collected' as const },
+    { due: '2027-02-28', pay: 4300, state: 'to-come' as const },
   ]
   const html = render({
     name: 'my',
@@ -153,6 +153,9 @@ it('My courses says what each is, and what comes next', () => {
         method: 'card ending 4821',
         currency: 'EUR',
         endless: false,
+        id: 'plan',
+        state: 'active',
+        next: { pay: 4300, on: '2027-02-28', isAgain: false },
         payments,
       },
     ],

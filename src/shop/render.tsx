@@ -7,6 +7,7 @@ import NoticePage from './catalogue/NoticePage.tsx'
 import SchoolPage from './catalogue/SchoolPage.tsx'
 import CheckoutPage from './checkout/CheckoutPage.tsx'
 import ThanksPage from './checkout/ThanksPage.tsx'
+import PlanPage from './collecting/PlanPage.tsx'
 import PasswordPage from './people/PasswordPage.tsx'
 import SignInPage from './people/SignInPage.tsx'
 import { ShopFrame } from './ShopFrame.tsx'
@@ -18,6 +19,7 @@ const VIEWS = {
   checkout: CheckoutPage,
   thanks: ThanksPage,
   my: MyPage,
+  plan: PlanPage,
   learn: LearnPage,
   'sign-in': SignInPage,
   password: PasswordPage,

@@ -12,6 +12,7 @@ const LOADERS: Record<ShopViewName, Load> = {
   checkout: () => import('./checkout/CheckoutPage.tsx'),
   thanks: () => import('./checkout/ThanksPage.tsx'),
   my: () => import('./access/MyPage.tsx'),
+  plan: () => import('./collecting/PlanPage.tsx'),
   learn: () => import('./access/LearnPage.tsx'),
   'sign-in': () => import('./people/SignInPage.tsx'),
   password: () => import('./people/PasswordPage.tsx'),

@@ -1,9 +1,8 @@
-import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
-import { formatMoney } from '../../core/money/format.ts'
+import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
-import { Thread } from '../../ui/Thread.tsx'
+import { PlanThread, sayPlan } from '../collecting/plan.tsx'
 
 /** Everything the buyer holds, until when, and the way in. */
 export default function MyPage({ page, view }: { page: ShopPage; view: MyView }) {
@@ -33,7 +32,12 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
                   Open
                 </a>
               )}
-              {course.state === 'closed' && (
+              {course.owes && (
+                <a href={`/my/plan/${course.owes}`} className={buttonClass('press')}>
+                  Pay, and open it
+                </a>
+              )}
+              {course.state === 'closed' && !course.owes && (
                 <a href={`/buy/${course.slug}`} className={buttonClass('quiet')}>
                   Buy it again
                 </a>
@@ -53,40 +57,26 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
 /** One agreement: what was paid, what comes next, and by which card. */
 function Plan({ plan, language }: { plan: PlanShown; language: string }) {
   const money = { currency: plan.currency, language }
-  const sum = (list: PlanShown['payments']) => list.reduce((all, { pay }) => all + pay, 0)
-  const paid = plan.payments.filter(({ isCollected }) => isCollected)
-  const next = plan.payments.find(({ isCollected }) => !isCollected)
-  const all = plan.endless ? '' : ` of ${formatMoney(sum(plan.payments), money)}`
   return (
     <section className="mt-3 rounded-lg border border-line bg-sheet px-5 py-4">
-      <h3 className="text-[17px]">
-        {plan.course}, {plan.offer}
-      </h3>
-      <p className="mt-1 mb-2 text-ink-2">
-        {formatMoney(sum(paid), money)}
-        {all} paid.{' '}
-        {next &&
-          `Next: ${formatMoney(next.pay, money)} on ${sayDay(next.due, language)}${plan.method ? `, by ${plan.method}` : ''}.`}
-      </p>
-      <Thread
-        start={plan.payments[0]?.due ?? ''}
-        startLabel={sayDayShort(plan.payments[0]?.due ?? '')}
-        knots={plan.payments.map(({ due, pay, isCollected }) => ({
-          day: due,
-          amount: formatMoney(pay, money, true),
-          state: isCollected ? 'collected' : 'to-come',
-        }))}
-        endless={plan.endless}
-        ribbon={null}
-        language={language}
-      />
+      <div className="flex flex-wrap items-baseline justify-between gap-x-4">
+        <h3 className="text-[17px]">
+          {plan.course}, {plan.offer}
+        </h3>
+        <a className="link" href={`/my/plan/${plan.id}`}>
+          {plan.state === 'active' || plan.state === 'stopped' ? 'Look, pay or change' : 'Look'}
+        </a>
+      </div>
+      <p className="mt-1 mb-2 text-ink-2">{sayPlan(plan, money)}</p>
+      <PlanThread plan={plan} language={language} />
     </section>
   )
 }
 
-function until({ state, opens, closes, lessons }: MyView['courses'][number], language: string): string {
+function until({ state, opens, closes, lessons, owes }: MyView['courses'][number], language: string): string {
   const count = `${lessons} ${lessons === 1 ? 'lesson' : 'lessons'}`
   if (state === 'opens-later' && opens) return `${count} · opens on ${sayDay(opens, language)}`
+  if (owes && closes) return `${count} · shut since ${sayDay(closes, language)}: a payment is missing`
   if (state === 'closed' && closes) return `${count} · closed on ${sayDay(closes, language)}`
   return closes ? `${count} · open until ${sayDay(closes, language)}` : `${count} · yours for good`
 }

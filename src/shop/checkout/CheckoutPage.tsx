@@ -1,10 +1,10 @@
-import { type ReactNode, useEffect, useRef, useState } from 'react'
+import { type ReactNode, useRef } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import { sayPayButton, sayShort } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
-import type { CheckoutView, PayWay, ShopOffer, ShopPage } from '../../server/client.ts'
+import type { CheckoutView, ShopOffer, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Field, LINE_INPUT } from '../../ui/Field.tsx'
@@ -12,8 +12,8 @@ import { SaleLine, Struck, Suggestion } from '../../ui/OfferCard.tsx'
 import { ClothHead } from '../catalogue/ClothHead.tsx'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { spokenOf } from '../spokenOf.ts'
+import { CardFrame } from './CardFrame.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
-import { listenTo } from './GatewayFields.ts'
 import { goesOn, useCheckout } from './useCheckout.ts'
 
 /** One calm page: what you get, how you pay, who you are, your card, what happens when. */
@@ -289,37 +289,6 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
 function shortPrice(offer: ShopOffer, { school }: ShopPage): string {
   const spoken = spokenOf(offer, school)
   return spoken ? sayShort(spoken) : ''
-}
-
-/** The gateway's own fields, in a frame of its own origin. */
-function CardFrame({
-  ref,
-  way,
-  submit,
-}: {
-  ref: React.RefObject<HTMLIFrameElement | null>
-  way: PayWay
-  submit: () => void
-}) {
-  const [height, setHeight] = useState(84)
-  const latest = useRef(submit)
-  latest.current = submit
-  useEffect(() => {
-    if (!ref.current) return
-    return listenTo(ref.current, (message) => {
-      if (message.type === 'fields:height' && message.height) setHeight(Math.min(Math.max(message.height, 40), 300))
-      if (message.type === 'fields:enter') latest.current()
-    })
-  }, [ref])
-  return (
-    <iframe
-      ref={ref}
-      src={way.fieldsUrl}
-      title={`${way.method} fields of ${way.gateway}`}
-      style={{ height }}
-      className="-mx-[3px] block w-[calc(100%+6px)]"
-    />
-  )
 }
 
 /** What is said below the button: who charges, and what the buyer allows. */

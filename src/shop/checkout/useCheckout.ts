@@ -6,6 +6,7 @@ import type { OpenPriceTerms } from '../../core/terms/terms.ts'
 import type { CheckoutView, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
+import { sayDeclined } from './declined.ts'
 import { tokenise } from './GatewayFields.ts'
 
 /** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
@@ -21,15 +22,6 @@ export interface FieldErrors {
   email?: string | undefined
 }
 
-const DECLINED: Record<string, string> = {
-  'not-enough-money': 'The card does not have enough money. Nothing was charged. Try again, or use another card.',
-  'refused-by-buyer':
-    'The payment was refused in the confirmation. Nothing was charged. Try again, or use another card.',
-  expired: 'This card has expired. Nothing was charged. Use another card.',
-  'bad-token': 'The card details could not be used. Nothing was charged. Enter them again.',
-  refused: 'The card was refused. Nothing was charged. Try again, or use another card.',
-  abandoned: 'The payment was not finished. Nothing was charged. You can try again.',
-}
 const ASK_AGAIN_MS = 1500
 
 /** Whether payments come after today. */
@@ -81,7 +73,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         return leadOn(await ask(placed.orderId))
       case 'declined':
         isBusy.current = false
-        setMessage(DECLINED[placed.reason] ?? (DECLINED.refused as string))
+        setMessage(sayDeclined(placed.reason))
         setPhase({ kind: 'idle' })
     }
   }
@@ -182,7 +174,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const walkAway = () => {
     isBusy.current = false
     setPhase({ kind: 'idle' })
-    setMessage(DECLINED.abandoned as string)
+    setMessage(sayDeclined('abandoned'))
   }
 
   // A payment of this browser that was under way when the page was loaded.

@@ -1,0 +1,34 @@
+import { useEffect, useRef, useState } from 'react'
+import type { PayWay } from '../../server/client.ts'
+import { listenTo } from './GatewayFields.ts'
+
+/** The gateway's own fields, in a frame of its own origin. */
+export function CardFrame({
+  ref,
+  way,
+  submit,
+}: {
+  ref: React.RefObject<HTMLIFrameElement | null>
+  way: PayWay
+  submit: () => void
+}) {
+  const [height, setHeight] = useState(84)
+  const latest = useRef(submit)
+  latest.current = submit
+  useEffect(() => {
+    if (!ref.current) return
+    return listenTo(ref.current, (message) => {
+      if (message.type === 'fields:height' && message.height) setHeight(Math.min(Math.max(message.height, 40), 300))
+      if (message.type === 'fields:enter') latest.current()
+    })
+  }, [ref])
+  return (
+    <iframe
+      ref={ref}
+      src={way.fieldsUrl}
+      title={`${way.method} fields of ${way.gateway}`}
+      style={{ height }}
+      className="-mx-[3px] block w-[calc(100%+6px)]"
+    />
+  )
+}

@@ -1,0 +1,184 @@
+import { useRef, useState } from 'react'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import type { PlanView, ShopPage } from '../../server/client.ts'
+import { Button, buttonClass } from '../../ui/Button.tsx'
+import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { CardFrame } from '../checkout/CardFrame.tsx'
+import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
+import { Sheet } from '../ShopFrame.tsx'
+import { PlanThread, sayPlan } from './plan.tsx'
+import { usePlan } from './usePlan.ts'
+
+/** One agreement: what was paid, what comes, and what its buyer can do about it. */
+export default function PlanPage({ page, view }: { page: ShopPage; view: PlanView }) {
+  const frame = useRef<HTMLIFrameElement>(null)
+  const plan = usePlan(page, view, frame)
+  const money = { ...page.school, currency: view.currency }
+  const isDue = view.toPay?.since != null
+  const [doing, setDoing] = useState<'pay' | 'method' | null>(isDue ? 'pay' : null)
+  const way = view.ways[0]
+  const day = (when: string) => sayDay(when, page.school.language)
+  const isBusy = plan.phase.kind !== 'idle'
+  if (plan.done) return <Done view={view} said={plan.done} />
+  return (
+    <Sheet narrow>
+      <span className={`mb-3 block h-[6px] rounded-[2px] ${CLOTH_CLASS[view.course.cloth]}`} />
+      <h1 className="text-[24px]">
+        {view.course.title}, {view.offer}
+      </h1>
+      <p className="mt-1.5 mb-3 text-ink-2">{sayPlan(view, money)}</p>
+      <PlanThread plan={view} language={page.school.language} />
+      {view.shut && view.state !== 'completed' && (
+        <p className="mt-2 text-[14px]">
+          {view.isShut
+            ? `The course is shut since ${day(view.shut)}.`
+            : `As things stand, the course is open until ${day(view.shut)}.`}
+        </p>
+      )}
+      {view.toPay && isDue && doing === 'pay' && (
+        <h2 className="mt-5 text-[18px]">
+          {formatMoney(view.toPay.amount, money)} {view.toPay.since && `due since ${day(view.toPay.since)}`}
+        </h2>
+      )}
+      {view.toPay && !isDue && doing === 'pay' && (
+        <h2 className="mt-5 text-[18px]">Pay the next {formatMoney(view.toPay.amount, money)} now</h2>
+      )}
+      {doing === 'method' && <h2 className="mt-5 text-[18px]">Another card from now on</h2>}
+      {doing && !way && (
+        <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
+          {page.school.name} cannot take payments at the moment. Look in again later.
+        </p>
+      )}
+      {doing && way && (
+        <form
+          noValidate
+          className="mt-2"
+          onSubmit={(event) => {
+            event.preventDefault()
+            void (doing === 'pay' ? plan.pay() : plan.changeMethod())
+          }}
+        >
+          <CardFrame ref={frame} way={way} submit={() => void (doing === 'pay' ? plan.pay() : plan.changeMethod())} />
+          <div aria-live="assertive">
+            {plan.message && (
+              <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{plan.message}</p>
+            )}
+          </div>
+          {plan.phase.kind === 'checking' && (
+            <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
+              The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.
+            </p>
+          )}
+          <Button kind="press" type="submit" disabled={isBusy} className="mt-3 w-full rounded-lg py-[13px] text-[16px]">
+            {isBusy
+              ? plan.phase.kind === 'checking'
+                ? 'Waiting for the outcome…'
+                : 'One moment…'
+              : doing === 'pay'
+                ? `Pay ${formatMoney(view.toPay?.amount ?? 0, money)}`
+                : 'Use this card from now on'}
+          </Button>
+          <p className="mt-2 text-[12.5px] text-ink-3">
+            {doing === 'pay'
+              ? `${page.school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
+              : `Nothing is charged today. ${way.gateway} keeps the card for the payments to come.`}
+          </p>
+        </form>
+      )}
+      <Choices
+        view={view}
+        money={money}
+        doing={doing}
+        setDoing={setDoing}
+        cancel={() => void plan.cancel()}
+        message={doing ? null : plan.message}
+      />
+      {plan.phase.kind === 'confirming' && (
+        <ConfirmDialog url={plan.phase.url} done={() => void plan.confirmed()} leave={plan.walkAway} />
+      )}
+    </Sheet>
+  )
+}
+
+interface ChoicesProps {
+  view: PlanView
+  money: Parameters<typeof formatMoney>[1]
+  doing: 'pay' | 'method' | null
+  setDoing: (doing: 'pay' | 'method' | null) => void
+  cancel: () => void
+  message: string | null
+}
+
+/** What else can be done. Cancelling takes two clicks, the second of which says what follows. */
+function Choices({ view, money, doing, setDoing, cancel, message }: ChoicesProps) {
+  const [isAsking, setAsking] = useState(false)
+  return (
+    <>
+      <p className="mt-5 flex flex-wrap gap-x-5 gap-y-1.5 text-[14.5px]">
+        {view.toPay && doing !== 'pay' && (
+          <Button kind="link" onClick={() => setDoing('pay')}>
+            {view.toPay.since ? `Pay ${formatMoney(view.toPay.amount, money)}` : 'Pay the next one now'}
+          </Button>
+        )}
+        {view.state === 'active' && doing !== 'method' && (
+          <Button kind="link" onClick={() => setDoing('method')}>
+            Give another card
+          </Button>
+        )}
+        {view.mayCancel && !isAsking && (
+          <Button kind="link" onClick={() => setAsking(true)}>
+            Cancel…
+          </Button>
+        )}
+        {!view.byLink && (
+          <a className="link" href="/my">
+            My courses
+          </a>
+        )}
+      </p>
+      {isAsking && (
+        <div className="mt-3 rounded-lg bg-sheet-2 px-4 py-3">
+          <p className="mb-3">
+            Nothing more is charged.{' '}
+            {view.openUntilIfCancelled
+              ? `The course stays open until ${sayDay(view.openUntilIfCancelled, money.language)}, and closes on that day.`
+              : 'The course stays open.'}
+          </p>
+          <div className="flex gap-2">
+            <Button kind="danger" onClick={cancel}>
+              Cancel it
+            </Button>
+            <Button onClick={() => setAsking(false)}>Keep it</Button>
+          </div>
+        </div>
+      )}
+      {message && (
+        <p role="alert" className="mt-3 font-medium text-failed">
+          {message}
+        </p>
+      )}
+    </>
+  )
+}
+
+function Done({ view, said }: { view: PlanView; said: string }) {
+  return (
+    <Sheet narrow>
+      <h1 className="text-[24px]">{said}</h1>
+      <p className="mt-2 mb-4 text-ink-2">
+        {view.course.title}, {view.offer}. A message about it is on its way.
+      </p>
+      <p className="flex flex-wrap gap-2">
+        {!view.byLink && (
+          <a className={buttonClass('press')} href="/my">
+            My courses
+          </a>
+        )}
+        <a className={buttonClass(view.byLink ? 'press' : 'quiet')} href={`/learn/${view.course.slug}`}>
+          Open the course
+        </a>
+      </p>
+    </Sheet>
+  )
+}

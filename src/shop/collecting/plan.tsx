@@ -1,0 +1,61 @@
+import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import type { PlanPayment, PlanShown } from '../../server/client.ts'
+import { type KnotState, Thread } from '../../ui/Thread.tsx'
+
+type Told = Pick<PlanShown, 'payments' | 'next' | 'method' | 'state' | 'endless' | 'currency'>
+
+const KNOTS: Record<PlanPayment['state'], KnotState> = {
+  collected: 'collected',
+  'to-come': 'to-come',
+  late: 'late',
+  'let-go': 'given-up',
+}
+
+/** The payments of an agreement on their thread. */
+export function PlanThread({ plan, language }: { plan: Told; language: string }) {
+  const first = plan.payments[0]?.due ?? ''
+  const money = { currency: plan.currency, language }
+  return (
+    <Thread
+      start={first}
+      startLabel={sayDayShort(first)}
+      knots={plan.payments.map(({ due, pay, state }) => ({
+        day: due,
+        amount: formatMoney(pay, money, true),
+        state: KNOTS[state],
+      }))}
+      endless={plan.endless && plan.state === 'active'}
+      ribbon={null}
+      language={language}
+    />
+  )
+}
+
+/** What was paid, and what comes next, in a sentence or two. */
+export function sayPlan({ payments, next, method, state, endless }: Told, money: MoneyFormat): string {
+  const sum = (list: PlanPayment[]) =>
+    formatMoney(
+      list.reduce((all, { pay }) => all + pay, 0),
+      money,
+    )
+  const paid = payments.filter((payment) => payment.state === 'collected')
+  const came = `${sum(paid)}${endless || state === 'cancelled' ? '' : ` of ${sum(payments)}`} paid.`
+  const by = method ? `, by ${method}` : ''
+  switch (state) {
+    case 'completed':
+      return `${sum(paid)} paid. Nothing more is charged.`
+    case 'cancelled':
+      return `${came} Cancelled: nothing more is charged.`
+    case 'stopped':
+      return `${came} A payment did not come, and is not tried any more.`
+    case 'active': {
+      if (!next) return came
+      const amount = formatMoney(next.pay, money)
+      const when = sayDay(next.on, money.language)
+      return next.isAgain
+        ? `${came} A payment of ${amount} did not come; it is tried again on ${when}${by}.`
+        : `${came} Next: ${amount} on ${when}${by}.`
+    }
+  }
+}

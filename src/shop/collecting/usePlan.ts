@@ -1,0 +1,105 @@
+import { type RefObject, useRef, useState } from 'react'
+import { formatMoney } from '../../core/money/format.ts'
+import type { PlanView, ShopPage } from '../../server/client.ts'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { api } from '../api.ts'
+import { sayDeclined } from '../checkout/declined.ts'
+import { tokenise } from '../checkout/GatewayFields.ts'
+
+type Paid = Awaited<ReturnType<typeof askHow>>
+const askHow = (key: string) => unwrap(api.plan[':key'].check.$post({ param: { key } }))
+const ASK_AGAIN_MS = 1500
+
+export type PlanPhase =
+  | { kind: 'idle' }
+  | { kind: 'sending' }
+  | { kind: 'checking' }
+  | { kind: 'confirming'; url: string }
+
+/** What a buyer does about an agreement: pay, give another method, cancel. */
+export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFrameElement | null>) {
+  const [phase, setPhase] = useState<PlanPhase>({ kind: 'idle' })
+  const [message, setMessage] = useState<string | null>(null)
+  const [done, setDone] = useState<string | null>(null)
+  const isBusy = useRef(false)
+  const { key } = view
+  const money = { ...page.school, currency: view.currency }
+
+  const finish = (said: string) => {
+    isBusy.current = false
+    setPhase({ kind: 'idle' })
+    setDone(said)
+  }
+  const giveUp = (said: string) => {
+    isBusy.current = false
+    setPhase({ kind: 'idle' })
+    setMessage(said)
+  }
+  /** Runs something once at a time, with a token of the card fields. */
+  const withCard = async (act: (payment: { connectionId: string; token: string }) => Promise<void>) => {
+    const way = view.ways[0]
+    if (isBusy.current || !way) return
+    isBusy.current = true
+    setMessage(null)
+    setPhase({ kind: 'sending' })
+    const card = frame.current ? await tokenise(frame.current) : null
+    if (!card?.ok)
+      return giveUp(`${card?.why ?? 'The card fields are not there. Reload the page.'} Nothing was charged.`)
+    try {
+      await act({ connectionId: way.connectionId, token: card.token })
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      // No answer came: whether money moved is asked for, never guessed.
+      if (error.problem.status === 0) return leadOn(await ask())
+      giveUp(error.problem.errors[0]?.why ?? error.message)
+    }
+  }
+  const ask = (): Promise<Paid> => askHow(key).catch((): Paid => ({ state: 'checking' }))
+
+  const leadOn = async (paid: Paid): Promise<void> => {
+    switch (paid.state) {
+      case 'paid':
+        return finish(`${formatMoney(view.toPay?.amount ?? 0, money)} came. Thank you.`)
+      case 'declined':
+        return giveUp(sayDeclined(paid.reason))
+      case 'confirming':
+        return setPhase({ kind: 'confirming', url: paid.url })
+      case 'checking':
+        setPhase({ kind: 'checking' })
+        await new Promise((resolve) => setTimeout(resolve, ASK_AGAIN_MS))
+        return leadOn(await ask())
+    }
+  }
+
+  return {
+    phase,
+    message,
+    done,
+    pay: () =>
+      withCard(async (payment) => {
+        const json = { ...payment, agreed: view.toPay?.amount ?? 0 }
+        await leadOn(await unwrap(api.plan[':key'].pay.$post({ param: { key }, json })))
+      }),
+    changeMethod: () =>
+      withCard(async (payment) => {
+        await unwrap(api.plan[':key'].method.$put({ param: { key }, json: payment }))
+        finish('This card is charged from now on. Nothing was charged today.')
+      }),
+    cancel: async () => {
+      if (isBusy.current) return
+      isBusy.current = true
+      try {
+        await unwrap(api.plan[':key'].cancel.$post({ param: { key } }))
+        finish('Cancelled. Nothing more is charged.')
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error
+        giveUp(error.message)
+      }
+    },
+    confirmed: async () => {
+      setPhase({ kind: 'checking' })
+      await leadOn(await ask())
+    },
+    walkAway: () => giveUp(sayDeclined('abandoned')),
+  }
+}
