@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { type ServerType, serve } from '@hono/node-server'
-import { eq } from 'drizzle-orm'
+import { and, desc, eq, min } from 'drizzle-orm'
 import sharp from 'sharp'
 import { Temporal } from 'temporal-polyfill'
 import type { CourseContent } from '../src/core/content/course.ts'
@@ -13,17 +13,20 @@ import { createCourse, publishCourse, saveCourseDraft } from '../src/server/cata
 import { lookUpUntilSettled } from '../src/server/checkout/lookup.ts'
 import { type Placed, placeOrder } from '../src/server/checkout/place.ts'
 import { checkOrder } from '../src/server/checkout/standing.ts'
+import { readAgreement } from '../src/server/collecting/agreements.ts'
+import { cancelAgreement, payableByHand, payByHand } from '../src/server/collecting/byHand.ts'
+import { agreementsDue, collectAgreement } from '../src/server/collecting/collect.ts'
 import type { Config } from '../src/server/config.ts'
 import type { Services } from '../src/server/context.ts'
 import { connect } from '../src/server/db/client.ts'
 import type { Mode } from '../src/server/db/schema/columns.ts'
-import { connections, courses, orders } from '../src/server/db/schema/index.ts'
+import { agreements, connections, courses, orders } from '../src/server/db/schema/index.ts'
 import { connectGateway } from '../src/server/gateways/service.ts'
 import type { JobData, JobName, Jobs } from '../src/server/jobs.ts'
 import { sendMessage, smtpPost } from '../src/server/messages/send.ts'
 import { createOffer, getOffer, publishOffer, saveOfferDraft, setOnSale } from '../src/server/offers/service.ts'
 import { findPerson, makePasswordLink, setPassword } from '../src/server/people/service.ts'
-import { getSchool, setUp } from '../src/server/school/service.ts'
+import { getSchool, schoolDay, setUp } from '../src/server/school/service.ts'
 import { hashToken, loadSecrets } from '../src/server/secrets.ts'
 import { makeStandins } from '../src/standins/app.ts'
 import { SAMPLE_CARDS } from '../src/standins/thistle/cards.ts'
@@ -114,13 +117,14 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
     }
     const made = await makeCatalogue(services, demo.courses)
     for (const course of demo.courses) await makeForHolders(services, course, made)
-    const shop = new DemoShop(services, standins.books, demo.people, work)
-    await shop.sellOverTime(made, today, (moment) => {
+    const moveTo = (moment: number) => {
       clock = moment
-    })
-    await shop.agreeLately(made, today, (moment) => {
-      clock = moment
-    })
+    }
+    const shop = new DemoShop(services, standins.books, demo.people, work, { moveTo })
+    for (const mode of ['practice', 'live'] as const) {
+      moveTo(today - 415 * DAY_MS)
+      await shop.liveThrough(mode, made, today)
+    }
     clock = today - 6 * DAY_MS
     for (const course of demo.courses) await publishSales(services, course, made)
     clock = today - 2 * DAY_MS
@@ -230,7 +234,7 @@ async function leaveAs(services: Services, course: DemoCourse, made: Made) {
   }
 }
 
-type Ending = 'paid' | 'declined' | 'declined-then-paid' | 'confirmed' | 'refused' | 'left'
+type Ending = 'paid' | 'pays-once' | 'declined' | 'declined-then-paid' | 'confirmed' | 'refused' | 'left'
 
 /** Buyers who come by over a year, each order placed by the product's own checkout. */
 class DemoShop {
@@ -240,14 +244,27 @@ class DemoShop {
     private readonly books: ReturnType<typeof makeStandins>['books'],
     private readonly people: string[],
     private readonly work: () => Promise<void>,
+    private readonly clock: { moveTo: (moment: number) => void },
   ) {}
 
-  async sellOverTime(made: Made, today: number, moveTo: (moment: number) => void) {
-    const plan: [Mode, number][] = [
-      ['practice', 42],
-      ['live', 9],
-    ]
-    const courseKeys = [
+  /**
+   * Everything that happened in a mode over the year, in the order of time; between two happenings the payments
+   * come that are due, as the worker would collect them.
+   */
+  async liveThrough(mode: Mode, made: Made, today: number) {
+    const happenings = [...this.singleOrders(mode, made, today), ...this.overTime(mode, made, today)]
+    for (const { at, run } of happenings.sort((a, b) => a.at - b.at)) {
+      await this.collectUntil(mode, at)
+      this.clock.moveTo(at)
+      await run()
+    }
+    await this.collectUntil(mode, today)
+    this.clock.moveTo(today)
+  }
+
+  private singleOrders(mode: Mode, made: Made, today: number): { at: number; run: () => Promise<unknown> }[] {
+    const count = mode === 'practice' ? 42 : 9
+    const keys = [
       'coptic',
       'coptic',
       'notebook',
@@ -259,33 +276,97 @@ class DemoShop {
       'japanese',
       'marbling',
     ]
-    for (const [mode, count] of plan) {
-      for (let index = 0; index < count; index++) {
-        const daysAgo = 400 - (index * 378) / count - this.random() * 4
-        // Between eight in the morning and ten at night in Vienna, more or less.
-        moveTo(Math.floor((today - daysAgo * DAY_MS) / DAY_MS) * DAY_MS + (7 + this.random() * 13) * 3_600_000)
-        const key = courseKeys[index % courseKeys.length] as string
-        const buyer = this.people[(index * 5 + (mode === 'live' ? 3 : 0)) % this.people.length] as string
-        await this.order(mode, made, key, buyer, this.ending(index))
-      }
+    return Array.from({ length: count }, (_, index) => {
+      const daysAgo = 400 - (index * 378) / count - this.random() * 4
+      // Between eight in the morning and ten at night in Vienna, more or less.
+      const at = Math.floor((today - daysAgo * DAY_MS) / DAY_MS) * DAY_MS + (7 + this.random() * 13) * 3_600_000
+      const key = keys[index % keys.length] as string
+      const buyer = this.people[(index * 5 + (mode === 'live' ? 3 : 0)) % this.people.length] as string
+      return { at, run: () => this.order(mode, made, key, buyer, this.ending(index)) }
+    })
+  }
+
+  /** Agreements in every state: completed, going on, late, recovered, stopped, cancelled. */
+  private overTime(mode: Mode, made: Made, today: number): { at: number; run: () => Promise<unknown> }[] {
+    const begin = (daysAgo: number, key: string, offerKey: string, buyer: string, ending: Ending = 'paid') => ({
+      at: today - daysAgo * DAY_MS,
+      run: () => this.order(mode, made, key, buyer, ending, offerKey),
+    })
+    const byHand = (daysAgo: number, buyer: string, act: (agreementId: string) => Promise<unknown>) => ({
+      at: today - daysAgo * DAY_MS,
+      run: async () => act(await this.agreementOf(mode, buyer)),
+    })
+    if (mode === 'live') {
+      return [
+        begin(205, 'coptic', 'coptic-3', 'Agnes Thorup'),
+        begin(120, 'workshop', 'workshop-month', 'Ruben Lindqvist'),
+        begin(62, 'leather', 'leather-8', 'Judit Farkas'),
+      ]
+    }
+    return [
+      begin(395, 'workshop', 'workshop-year', 'Emil Zauner'),
+      begin(372, 'coptic', 'coptic-3', 'Lena Vogelsang'),
+      begin(350, 'leather', 'leather-8', 'Samir Rahal', 'confirmed'),
+      begin(318, 'workshop', 'workshop-month', 'Nadia Benali'),
+      begin(290, 'workshop', 'workshop-month', 'Marek Dolny', 'pays-once'),
+      begin(250, 'workshop', 'workshop-month', 'Sara Brandao'),
+      byHand(142, 'Sara Brandao', (id) => cancelAgreement(this.services, id, 'period-end', 'buyer')),
+      begin(190, 'leather', 'leather-8', 'Luca Ferrante', 'pays-once'),
+      byHand(156, 'Luca Ferrante', (id) => this.payByHand(id)),
+      begin(96, 'coptic', 'coptic-3', 'Paolo Serra', 'pays-once'),
+      begin(75, 'workshop', 'workshop-month', 'Ida Brandner'),
+      begin(33, 'coptic', 'coptic-3', 'Vera Klement', 'pays-once'),
+      begin(19, 'leather', 'leather-8', 'Agnes Thorup', 'confirmed'),
+      begin(11, 'workshop', 'workshop-month', 'Judit Farkas'),
+      begin(8, 'workshop', 'workshop-year', 'Ruben Lindqvist'),
+      begin(5, 'marbling', 'marbling-own', 'Judit Farkas'),
+      begin(4, 'coptic', 'coptic-3', 'Emil Zauner', 'declined'),
+      begin(3, 'boxes', 'boxes-presale', 'Luca Ferrante'),
+    ]
+  }
+
+  /** Collects day by day what is due until a moment, at eight in the morning of each day. */
+  private async collectUntil(mode: Mode, moment: number) {
+    for (;;) {
+      const [row] = await this.services.db
+        .select({ on: min(agreements.nextTry) })
+        .from(agreements)
+        .where(eq(agreements.mode, mode))
+      const at = row?.on ? Date.parse(`${row.on}T07:00:00Z`) : Number.POSITIVE_INFINITY
+      if (at > moment) return
+      this.clock.moveTo(Math.max(at, this.services.now().getTime()))
+      for (const id of await agreementsDue(this.services, mode)) await collectAgreement(this.services, id)
+      await this.work()
     }
   }
 
-  /** The last weeks' agreements, whose later payments are all still to come. */
-  async agreeLately(made: Made, today: number, moveTo: (moment: number) => void) {
-    const lately: [number, string, string, string, Ending][] = [
-      [19, 'coptic', 'coptic-3', 'Vera Klement', 'paid'],
-      [15, 'leather', 'leather-8', 'Samir Rahal', 'confirmed'],
-      [11, 'workshop', 'workshop-month', 'Nadia Benali', 'paid'],
-      [8, 'workshop', 'workshop-year', 'Emil Zauner', 'paid'],
-      [5, 'marbling', 'marbling-own', 'Judit Farkas', 'paid'],
-      [4, 'coptic', 'coptic-3', 'Paolo Serra', 'declined'],
-      [3, 'boxes', 'boxes-presale', 'Luca Ferrante', 'paid'],
-    ]
-    for (const [daysAgo, key, offerKey, buyer, ending] of lately) {
-      moveTo(today - daysAgo * DAY_MS)
-      await this.order('practice', made, key, buyer, ending, offerKey)
-    }
+  private async agreementOf(mode: Mode, buyer: string): Promise<string> {
+    const person = await findPerson(this.services.db, mode, emailOf(buyer))
+    const [row] = await this.services.db
+      .select({ id: agreements.id })
+      .from(agreements)
+      .where(and(eq(agreements.personId, person?.id ?? ''), eq(agreements.mode, mode)))
+      .orderBy(desc(agreements.createdAt))
+    if (!row) throw new Error(`${buyer} has no agreement.`)
+    return row.id
+  }
+
+  /** The buyer follows the link in the message, and pays what is due with another card. */
+  private async payByHand(agreementId: string) {
+    const held = await readAgreement(this.services.db, agreementId)
+    const payable = payableByHand(held.agreement, await schoolDay(this.services))
+    const token = this.token(held.row.mode, 'pays')
+    await payByHand(this.services, agreementId, {
+      connectionId: held.row.connectionId,
+      token,
+      agreed: payable.reduce((sum, { pay }) => sum + pay, 0),
+    })
+    await this.work()
+  }
+
+  private token(mode: Mode, behaviour: string): string {
+    const card = SAMPLE_CARDS.find((sample) => sample.behaviour === behaviour)
+    return this.books.tokenise(ACCOUNT, mode, card?.number ?? '').token
   }
 
   private ending(index: number): Ending {
@@ -331,9 +412,12 @@ class DemoShop {
       live && speakOffer(school, { id: offerId, courseId: offerId, content: live }, this.services.now().toISOString())
     const pay = said?.quote.today.pay ?? 0
     const needsCard = pay > 0 || (said?.quote.later.length ?? 0) > 0
-    const wanted = ending === 'declined' ? 'not-enough-money' : ending === 'paid' ? 'pays' : 'confirms'
-    const card = SAMPLE_CARDS.find(({ behaviour }) => behaviour === wanted)
-    const { token } = this.books.tokenise(ACCOUNT, mode, card?.number ?? '')
+    const cards: Partial<Record<Ending, string>> = {
+      declined: 'not-enough-money',
+      paid: 'pays',
+      'pays-once': 'pays-once',
+    }
+    const token = this.token(mode, cards[ending] ?? 'confirms')
     const connectionId = await this.connection(mode)
     const browserHash = hashToken(`demo ${mode} ${email}`)
     return placeOrder(

@@ -46,6 +46,15 @@ for (const path of ['/my', '/learn/paper-marbling', '/learn/paper-marbling/marbl
   })
 }
 
+test('the buyer’s plan, with another card being given', async ({ shop }) => {
+  await post(shop.request, '/api/shop/sign-in', { email: 'ida.brandner@post.example', password: OWNER.password })
+  await shop.goto('/my')
+  await shop.getByRole('link', { name: 'Look, pay or change' }).first().click()
+  await shop.getByRole('button', { name: 'Give another card' }).click()
+  await expect(shop.frameLocator('iframe').getByLabel('Card number')).toBeVisible()
+  await expectNothingSerious(shop)
+})
+
 const STUDIO: [string, (studio: Page) => Promise<string>][] = [
   ['course', async (studio) => `/studio/sell/courses/${(await shelf(studio))[0]?.id}`],
   ['offer', async (studio) => `/studio/sell/offers/${(await shelf(studio))[0]?.offers[0]?.id}`],
@@ -62,6 +71,8 @@ const STUDIO: [string, (studio: Page) => Promise<string>][] = [
     'person',
     async (studio) => `/studio/people/${(await post(studio.request, '/api/people', undefined, 'GET')).people[0].id}`,
   ],
+  ['money', async () => '/studio/money'],
+  ['practice', async () => '/studio/setup/practice'],
   ['gateways', async () => '/studio/setup/gateways'],
   ['school', async () => '/studio/setup/school'],
 ]

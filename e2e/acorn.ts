@@ -1,4 +1,5 @@
 import { type APIRequestContext, type Browser, test as base, expect, type Page } from '@playwright/test'
+import { CHROMIUM } from '../scripts/chromium.ts'
 import { newOffer } from '../src/core/content/offer.ts'
 
 interface Running {
@@ -15,10 +16,21 @@ let counter = 0
 /** A word that no other test uses. */
 export const unique = (word: string) => `${word} ${process.pid % 1000}${Date.now() % 100_000}${++counter}`
 
-/** A page of a signed-in creator, in a browser context of its own. */
-export const test = base.extend<{ studio: Page; shop: Page }>({
-  studio: async ({ browser }, use) => {
-    const page = await signedIn(browser)
+/**
+ * A page of a signed-in creator, and one of a buyer. Each has a browser of its own: a page that stands behind
+ * another one draws nothing, and then nothing in it can be waited for.
+ */
+export const test = base.extend<{ studio: Page; shop: Page }, { studioBrowser: Browser }>({
+  studioBrowser: [
+    async ({ playwright }, use) => {
+      const browser = await playwright.chromium.launch(CHROMIUM)
+      await use(browser)
+      await browser.close()
+    },
+    { scope: 'worker' },
+  ],
+  studio: async ({ studioBrowser }, use) => {
+    const page = await signedIn(studioBrowser)
     await use(page)
     await page.context().close()
   },
@@ -33,7 +45,7 @@ export const test = base.extend<{ studio: Page; shop: Page }>({
 export { expect }
 
 export async function signedIn(browser: Browser): Promise<Page> {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, baseURL: running().origin })
   const page = await context.newPage()
   await post(page.request, '/api/session/sign-in', OWNER)
   return page
@@ -85,7 +97,7 @@ export async function fillCheckout(
   page: Page,
   slug: string,
   who: { name: string; email: string },
-  card: 'Pays' | 'Not enough money' | 'Asks to confirm' | null,
+  card: 'Pays' | 'Not enough money' | 'Asks to confirm' | 'Pays once, then fails' | null,
 ) {
   await page.goto(`/buy/${slug}`)
   await page.getByLabel('Name').fill(who.name)

@@ -1,0 +1,188 @@
+import type { Page } from '@playwright/test'
+import {
+  chooseCard,
+  expect,
+  fillCheckout,
+  mailTo,
+  makeCourse,
+  ordersOf,
+  post,
+  takenFor,
+  test,
+  unique,
+} from './acorn.ts'
+
+test.describe.configure({ mode: 'serial', timeout: 240_000 })
+
+const month = { count: 1, unit: 'month' }
+const parts = { kind: 'installments', count: 3, every: month, amount: 4300, total: null, deposit: null, trial: null }
+const trial = { length: { count: 7, unit: 'day' }, amount: 0 }
+const monthly = { kind: 'subscription', amount: 1900, every: month, payments: null, setupFee: null, trial }
+const whilePaying = { from: null, lasts: 'whilePaying', graceDays: 3 }
+const someone = (name: string) => ({ name, email: `${unique(name).replaceAll(' ', '').toLowerCase()}@post.example` })
+
+async function buy(
+  shop: Page,
+  slug: string,
+  who: { name: string; email: string },
+  card: 'Pays' | 'Pays once, then fails',
+) {
+  await shop.bringToFront()
+  await fillCheckout(shop, slug, who, card)
+  await shop.getByRole('button', { name: /^(Pay|Start for) / }).click()
+  await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
+}
+
+/** A page that is behind another one draws nothing, and nothing in it can be waited for. */
+async function visit(page: Page, path: string) {
+  await page.bringToFront()
+  await page.goto(path)
+}
+
+/** Moves practice time by the studio's own page. */
+async function pass(studio: Page, step: 'A day' | 'A week' | 'A month' | 'A year') {
+  await visit(studio, '/studio/setup/practice')
+  await studio.getByRole('button', { name: step }).click()
+  await expect(studio.getByText('Time passes…')).toBeVisible()
+  await expect(studio.getByText('Time passes…')).toBeHidden({ timeout: 90_000 })
+}
+
+/** The address of a link in the newest message that has one. */
+async function linkIn(page: Page, address: string, path: 'pay' | 'password'): Promise<string> {
+  const found = () =>
+    mailTo(page, address).then((mails) => mails.map(({ text }) => new RegExp(`http\\S+/${path}/\\S+`).exec(text)?.[0]))
+  await expect.poll(async () => (await found()).some(Boolean)).toBe(true)
+  return (await found()).find(Boolean) as string
+}
+
+test('an installment that is declined is paid by the link in the message, and the plan goes on to its end', async ({
+  studio,
+  shop,
+}) => {
+  const { slug, title } = await makeCourse(studio, unique('Plan'), parts)
+  const who = someone('Mara Plan')
+  await buy(shop, slug, who, 'Pays once, then fails')
+  await pass(studio, 'A month')
+  await expect(studio.getByText('Payment 2: €43.00 declined, not enough money').first()).toBeVisible()
+  const [order] = await ordersOf(studio, title)
+  await visit(studio, `/studio/orders/${order?.id}`)
+  await expect(studio.getByText('a payment is late')).toBeVisible()
+
+  const link = await linkIn(shop, who.email, 'pay')
+  await visit(shop, link)
+  await expect(shop.getByText('€43.00 due since')).toBeVisible()
+  await chooseCard(shop, 'Not enough money')
+  await shop.getByRole('button', { name: 'Pay €43.00' }).click()
+  await expect(shop.getByText('The card does not have enough money. Nothing was charged.')).toBeVisible()
+  await chooseCard(shop, 'Pays')
+  await shop.getByRole('button', { name: 'Pay €43.00' }).dblclick()
+  await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()
+  await visit(shop, link)
+  await expect(shop.getByRole('heading', { name: 'This link has ended, or is not yours.' })).toBeVisible()
+
+  await pass(studio, 'A month')
+  await visit(studio, `/studio/orders/${order?.id}`)
+  await expect(studio.getByText('3 of 3 payments came.')).toBeVisible()
+  expect((await takenFor(shop, title)).map(({ amount }) => amount)).toEqual([4300, 4300, 4300])
+})
+
+test('a subscription through its trial and renewals, cancelled by its buyer, open to the day', async ({
+  studio,
+  shop,
+  browser,
+}) => {
+  const { slug, title } = await makeCourse(studio, unique('Monthly'), monthly, { access: whilePaying })
+  const who = someone('Nils Monthly')
+  await buy(shop, slug, who, 'Pays')
+  await visit(shop, await linkIn(shop, who.email, 'password'))
+  await shop.getByLabel('New password').fill('a long enough password')
+  await shop.getByRole('button', { name: 'Save and open my courses' }).click()
+  for (const step of ['A week', 'A month', 'A month'] as const) await pass(studio, step)
+  expect(await takenFor(shop, title)).toHaveLength(3)
+
+  await visit(shop, '/my')
+  await expect(shop.getByText('€57.00 paid.')).toBeVisible()
+  await shop.getByRole('link', { name: 'Look, pay or change' }).click()
+  const plan = shop.url()
+  await shop.getByRole('button', { name: 'Give another card' }).click()
+  await chooseCard(shop, 'Asks to confirm')
+  await shop.getByRole('button', { name: 'Use this card from now on' }).click()
+  await expect(shop.getByRole('heading', { name: /^This card is charged from now on/ })).toBeVisible()
+
+  await test.step('nobody else reaches it', async () => {
+    const other = await (await browser.newContext()).newPage()
+    await other.goto(plan)
+    await expect(other.getByRole('heading', { name: 'This link has ended, or is not yours.' })).toBeVisible()
+    const key = plan.split('/').at(-1)
+    const origin = new URL(plan).origin
+    const answer = await other.request.post(`${origin}/api/shop/plan/${key}/cancel`, { headers: { origin } })
+    expect(answer.status()).toBe(410)
+    await other.context().close()
+  })
+
+  await visit(shop, plan)
+  await shop.getByRole('button', { name: 'Cancel…' }).click()
+  const until = /stays open until (\d+ \w+ \d+)/.exec(
+    (await shop.getByText('stays open until').last().textContent()) ?? '',
+  )?.[1]
+  await shop.getByRole('button', { name: 'Cancel it' }).click()
+  await expect(shop.getByRole('heading', { name: 'Cancelled. Nothing more is charged.' })).toBeVisible()
+  await visit(shop, '/my')
+  await expect(shop.getByText(`open until ${until}`)).toBeVisible()
+  await visit(shop, `/learn/${slug}`)
+  await expect(shop.getByRole('link', { name: /The first lesson/ }).first()).toBeVisible()
+  await pass(studio, 'A month')
+  await pass(studio, 'A week')
+  expect(await takenFor(shop, title)).toHaveLength(3)
+  await visit(shop, `/learn/${slug}`)
+  await expect(shop.getByRole('heading', { name: `${title} closed for you on ${until}.` })).toBeVisible()
+})
+
+test('a plan that is declined to its stop shuts the course, and paying opens it', async ({ studio, shop }) => {
+  const { slug, title } = await makeCourse(studio, unique('Stopped'), parts)
+  const who = someone('Ola Stopped')
+  await buy(shop, slug, who, 'Pays once, then fails')
+  await visit(shop, await linkIn(shop, who.email, 'password'))
+  await shop.getByLabel('New password').fill('a long enough password')
+  await shop.getByRole('button', { name: 'Save and open my courses' }).click()
+  await pass(studio, 'A month')
+  await pass(studio, 'A week')
+  await pass(studio, 'A day')
+  const [order] = await ordersOf(studio, title)
+  await visit(studio, `/studio/orders/${order?.id}`)
+  await expect(studio.getByText('stopped', { exact: true })).toBeVisible()
+  await visit(shop, `/learn/${slug}`)
+  await expect(shop.getByRole('heading', { name: /is shut: a payment is missing since/ })).toBeVisible()
+  await shop.getByRole('link', { name: 'Pay it now' }).click()
+  await chooseCard(shop, 'Pays')
+  await shop.getByRole('button', { name: 'Pay €43.00' }).click()
+  await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()
+  await shop.getByRole('link', { name: 'Open the course' }).click()
+  await expect(shop.getByRole('link', { name: /The first lesson/ }).first()).toBeVisible()
+})
+
+test('the creator cancels, moves a due day and stops chasing, each with its reason', async ({ studio, shop }) => {
+  const { slug, title } = await makeCourse(studio, unique('By hand'), parts)
+  await buy(shop, slug, someone('Per Hand'), 'Pays')
+  const [order] = await ordersOf(studio, title)
+  await visit(studio, `/studio/orders/${order?.id}`)
+  await studio.getByRole('button', { name: 'Move the next due day…' }).click()
+  await studio.getByLabel('New day').fill('2026-01-01')
+  await studio.getByLabel('Why').fill('asked for it')
+  await studio.getByRole('button', { name: 'Move it' }).click()
+  await expect(studio.getByText('This day is past.')).toBeVisible()
+  await studio.getByRole('dialog').getByRole('button', { name: 'Cancel' }).click()
+  await studio.getByRole('button', { name: 'Stop chasing…' }).click()
+  await studio.getByRole('button', { name: 'Stop chasing', exact: true }).click()
+  await expect(studio.getByText('Say why, for whoever asks later.')).toBeVisible()
+  await studio.getByLabel('Why').fill('moved away')
+  await studio.getByRole('button', { name: 'Stop chasing', exact: true }).click()
+  await expect(studio.getByText('Not chased any more: “moved away”')).toBeVisible()
+  await studio.getByRole('button', { name: 'Chase it again' }).click()
+  await expect(studio.getByText('goes on', { exact: true })).toBeVisible()
+  await pass(studio, 'A year')
+  expect(await takenFor(shop, title)).toHaveLength(3)
+  expect(await post(studio.request, '/api/school/practice', undefined, 'GET')).toMatchObject({
+    daysAhead: expect.any(Number),
+  })
+})
