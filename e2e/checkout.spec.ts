@@ -50,8 +50,9 @@ test('a card that asks: walk away, refuse, approve', async ({ studio, shop }) =>
 test('a double click, Back and again, and a second tab pay once', async ({ studio, shop }) => {
   const { slug, title } = await makeCourse(studio, unique('Twice'), 4800)
   const who = someone()
-  const second = await shop.context().newPage()
+  // Each is filled while it stands in front: a tab behind another loses clicks.
   await fillCheckout(shop, slug, who, 'Pays')
+  const second = await shop.context().newPage()
   await fillCheckout(second, slug, who, 'Pays')
   // A tab in the background draws nothing, so a mouse waits there for ever; its button is pressed by the page itself.
   await shop.bringToFront()

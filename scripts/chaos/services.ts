@@ -1,0 +1,24 @@
+import { allGateways } from '../../src/gateways/registry.ts'
+import type { Services } from '../../src/server/context.ts'
+import type { Database } from '../../src/server/db/client.ts'
+import { Secrets } from '../../src/server/secrets.ts'
+
+/** The same key in every process of a run, which holds nothing worth keeping. */
+const KEY = Buffer.alloc(32, 7)
+
+/** The services of one process of the chaos run. Its jobs are not queued: its workers look for what is to be done. */
+export function chaosServices(
+  db: Database,
+  databaseUrl: string,
+  standinsOrigin: string,
+  origin = 'http://127.0.0.1',
+): Services {
+  return {
+    config: { port: 0, origin, standinsOrigin, mailPort: 0, databaseUrl, dataDir: '', distDir: '' },
+    db,
+    jobs: { send: async () => {} },
+    gateways: allGateways(standinsOrigin, origin, 250),
+    secrets: new Secrets(KEY),
+    now: () => new Date(),
+  }
+}
