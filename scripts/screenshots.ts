@@ -36,6 +36,8 @@ async function shop(wide: BrowserContext, narrow: BrowserContext) {
   await page.getByLabel('Email').fill('noor@post.example')
   await page.frameLocator('iframe').getByRole('button', { name: 'Pays', exact: true }).click()
   await shoot(page, 'checkout')
+  await page.getByRole('button', { name: /^Pay/ }).scrollIntoViewIfNeeded()
+  await page.waitForTimeout(300)
   await page.getByRole('button', { name: /^Pay/ }).click()
   await page.getByRole('heading', { name: /^Thank you/ }).waitFor()
   await shoot(page, 'thanks')

@@ -1,18 +1,23 @@
 import { useEffect, useRef, useState } from 'react'
-import type { PayWay } from '../../server/client.ts'
+import type { Mode, PayWay } from '../../server/client.ts'
 import { listenTo } from './GatewayFields.ts'
+
+/** What the frame takes before it says so itself, so that little moves when it does: with sample cards, and without. */
+const HEIGHTS = { practice: 122, live: 46 }
 
 /** The gateway's own fields, in a frame of its own origin. */
 export function CardFrame({
   ref,
   way,
+  mode,
   submit,
 }: {
   ref: React.RefObject<HTMLIFrameElement | null>
   way: PayWay
+  mode: Mode
   submit: () => void
 }) {
-  const [height, setHeight] = useState(84)
+  const [height, setHeight] = useState(HEIGHTS[mode])
   const latest = useRef(submit)
   latest.current = submit
   useEffect(() => {

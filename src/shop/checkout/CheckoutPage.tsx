@@ -157,7 +157,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
           </Step>
           {needsCard && way && (
             <Step title={`Your ${way.method.toLowerCase()}`}>
-              <CardFrame ref={frame} way={way} submit={() => void checkout.place()} />
+              <CardFrame ref={frame} way={way} mode={page.mode} submit={() => void checkout.place()} />
             </Step>
           )}
           <Step title="What happens when" isLast>

@@ -59,7 +59,12 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             void (doing === 'pay' ? plan.pay() : plan.changeMethod())
           }}
         >
-          <CardFrame ref={frame} way={way} submit={() => void (doing === 'pay' ? plan.pay() : plan.changeMethod())} />
+          <CardFrame
+            ref={frame}
+            way={way}
+            mode={page.mode}
+            submit={() => void (doing === 'pay' ? plan.pay() : plan.changeMethod())}
+          />
           <div aria-live="assertive">
             {plan.message && (
               <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{plan.message}</p>
