@@ -201,6 +201,22 @@ describe('a payment that is declined', () => {
     expect(await paid(plan.orderId)).toEqual([1, 2, 3])
   })
 
+  it('follows a new policy at once, and refuses one that makes no sense', async () => {
+    const cookie = `acorn_studio=${world.creatorToken}`
+    const put = (days: unknown) => world.call('PUT', '/api/school/retries', { days }, { cookie })
+    for (const wrong of [[0], [3, 3], [7, 1], [61], [1.5], ['a'], [1, 2, 3, 4, 5, 6, 7, 8, 9]]) {
+      expect((await put(wrong)).status).toBe(422)
+    }
+    const plan = await agree(parts, 'pays-once')
+    const due = after(plan.order.quote.purchaseDay, 1)
+    await on(due)
+    expect((await put([5])).status).toBe(200)
+    expect(await rowOf(plan.id)).toMatchObject({ nextTry: addDays(due, 5) })
+    expect((await put([])).status).toBe(200)
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', nextTry: null })
+    expect((await put([1, 3, 7])).status).toBe(200)
+  })
+
   it('tells the buyer, with a link that pays and ends', async () => {
     const plan = await agree(parts, 'pays-once')
     await on(after(plan.order.quote.purchaseDay, 1))

@@ -2,6 +2,7 @@ import type { Context } from 'hono'
 import { Hono } from 'hono'
 import { deleteCookie, getCookie, setCookie } from 'hono/cookie'
 import * as v from 'valibot'
+import { retriesSchema, setRetries } from '../collecting/policy.ts'
 import type { Services } from '../context.ts'
 import { MODES } from '../db/schema/columns.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
@@ -58,6 +59,10 @@ export function schoolRoutes(services: Services) {
     .get('/', async (c) => c.json(await openSchool(services)))
     .put('/', validate('json', schoolSchema), async (c) => {
       await changeSchool(services, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .put('/retries', validate('json', v.object({ days: retriesSchema })), async (c) => {
+      await setRetries(services, c.req.valid('json').days)
       return c.json({ ok: true })
     })
     .get('/practice', async (c) => c.json(await practiceClock(services)))

@@ -5,6 +5,7 @@ import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Mode } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
@@ -50,6 +51,7 @@ export function SchoolPage() {
             </Button>
           </Section>
           <SchoolSettings key={school.currency} />
+          <RetriesForm />
         </>
       }
       mirror={null}
@@ -124,6 +126,57 @@ function SchoolSettings() {
           {error.message}
         </p>
       )}
+    </form>
+  )
+}
+
+/** When a declined payment is tried again. */
+function RetriesForm() {
+  const { school } = useSession()
+  const [text, setText] = useState(school.retryAfterDays.join(', '))
+  const { error, isBusy, attempt } = useAttempt()
+  const save = async () => {
+    const days = text
+      .split(/[\s,;]+/)
+      .filter(Boolean)
+      .map(Number)
+    if (!(await attempt(() => unwrap(api.school.retries.$put({ json: { days } }))))) return
+    toast('Saved. It holds for payments being tried now too.')
+    await queryClient.invalidateQueries()
+  }
+  const why = error?.problem.errors[0]?.why ?? error?.message
+  return (
+    <form
+      noValidate
+      aria-label="When a payment is declined"
+      className="mt-6 border-t border-line pt-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void save()
+      }}
+    >
+      <h2 className="text-[17px]">When a payment is declined</h2>
+      <Field
+        label="Tried again after so many days"
+        error={why}
+        hint="Counted from the first try, like 1, 3, 7. Empty: it is tried once. After the last try the agreement stops. The buyer is told each time, with a link to pay."
+        className="mt-3 max-w-[420px]"
+      >
+        {(wiring) => (
+          <input
+            {...wiring}
+            className={BOX_INPUT}
+            value={text}
+            maxLength={60}
+            onChange={(event) => setText(event.target.value)}
+          />
+        )}
+      </Field>
+      <p className="mt-3">
+        <Button type="submit" disabled={isBusy}>
+          Save the days
+        </Button>
+      </p>
     </form>
   )
 }

@@ -1,0 +1,41 @@
+import { and, eq, gt } from 'drizzle-orm'
+import * as v from 'valibot'
+import type { Services } from '../context.ts'
+import { agreements, school } from '../db/schema/index.ts'
+import { holdAgreement, saveAgreement } from './agreements.ts'
+
+/** Days after the first try on which a declined payment is tried again (collecting rules, section 2). */
+export const retriesSchema = v.pipe(
+  v.array(
+    v.pipe(
+      v.number('Write days as figures, like 1, 3, 7.'),
+      v.integer('Write whole days, like 1, 3, 7.'),
+      v.minValue(1, 'A further try comes at least a day later.'),
+      v.maxValue(60, 'The last try is at most 60 days after the first.'),
+    ),
+  ),
+  v.maxLength(8, 'There are at most 8 further tries.'),
+  v.check(
+    (days) => days.every((day, index) => index === 0 || day > (days[index - 1] as number)),
+    'Each day must be later than the one before.',
+  ),
+)
+
+/** Changes when declined payments are tried again, for those being tried now too. */
+export async function setRetries(services: Services, retryAfterDays: number[]): Promise<void> {
+  const { db } = services
+  await db.update(school).set({ retryAfterDays })
+  const trying = await db
+    .select({ id: agreements.id })
+    .from(agreements)
+    .where(and(eq(agreements.state, 'active'), gt(agreements.tries, 0)))
+  for (const { id } of trying) {
+    await db.transaction(async (tx) => {
+      const held = await holdAgreement(tx, id)
+      const { agreement } = held
+      // One that has had all its tries by the new policy has stopped.
+      const next = agreement.tries > retryAfterDays.length ? { ...agreement, state: 'stopped' as const } : agreement
+      await saveAgreement(tx, held, next, retryAfterDays)
+    })
+  }
+}
