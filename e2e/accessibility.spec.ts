@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
-import { expect, OWNER, ordersOf, post, test } from './acorn.ts'
+import { expect, OWNER, ordersOf, post, pressOnce, test } from './acorn.ts'
 
 async function expectNothingSerious(page: Page) {
   const { violations } = await new AxeBuilder({ page })
@@ -50,7 +50,7 @@ test('the buyer’s plan, with another card being given', async ({ shop }) => {
   await post(shop.request, '/api/shop/sign-in', { email: 'ida.brandner@post.example', password: OWNER.password })
   await shop.goto('/my')
   await shop.getByRole('link', { name: 'Look, pay or change' }).first().click()
-  await shop.getByRole('button', { name: 'Give another card' }).click()
+  await pressOnce(shop, 'Give another card')
   await expect(shop.frameLocator('iframe').getByLabel('Card number')).toBeVisible()
   await expectNothingSerious(shop)
 })

@@ -128,3 +128,15 @@ export async function mailTo(page: Page, address: string): Promise<{ subject: st
   const response = await page.request.get(`${running().standins}/mail/list.json?to=${encodeURIComponent(address)}`)
   return response.json()
 }
+
+/**
+ * Presses a button that is gone once it was pressed. A page of the shop comes whole from the server and is taken
+ * over a moment later; what is pressed before that is pressed again.
+ */
+export async function pressOnce(page: Page, name: string) {
+  const button = page.getByRole('button', { name, exact: true })
+  await expect(async () => {
+    if (await button.isVisible()) await button.click({ timeout: 2000 })
+    await expect(button).toBeHidden({ timeout: 1000 })
+  }).toPass({ timeout: 20_000 })
+}

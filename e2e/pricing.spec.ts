@@ -181,6 +181,8 @@ test('two offers side by side, with figures to copy', async ({ studio }) => {
   await reprice(studio, id, terms, { name: 'In ten' })
   await studio.context().grantPermissions(['clipboard-read', 'clipboard-write'])
   await studio.goto('/studio/sell')
+  // The first offer opens by itself; what is clicked before that is overtaken by it.
+  await expect(studio.getByLabel('Name of the offer')).toBeVisible()
   await studio.getByRole('link', { name: 'Compare', exact: true }).click()
   await expect(studio.getByText('Tick two or more offers')).toBeVisible()
   const group = studio.getByRole('group', { name: title })
