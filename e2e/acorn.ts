@@ -35,7 +35,8 @@ export const test = base.extend<{ studio: Page; shop: Page }, { studioBrowser: B
     await page.context().close()
   },
   shop: async ({ browser }, use) => {
-    const context = await browser.newContext({ viewport: { width: 1280, height: 800 } })
+    // High enough for a whole checkout: right after scrolling, a click may still reach the gateway's frame where it was.
+    const context = await browser.newContext({ viewport: { width: 1280, height: 1200 } })
     const page = await context.newPage()
     await use(page)
     await context.close()
