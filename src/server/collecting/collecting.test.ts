@@ -214,6 +214,9 @@ describe('a payment that is declined', () => {
     expect(await rowOf(plan.id)).toMatchObject({ nextTry: addDays(due, 5) })
     expect((await put([])).status).toBe(200)
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', nextTry: null })
+    expect(await world.journalOf(plan.orderId)).toContain('agreement-stopped')
+    const told = await world.db.select().from(messages).where(eq(messages.orderId, plan.orderId))
+    expect(told.map(({ kind }) => kind)).toContain('stopped')
     expect((await put([1, 3, 7])).status).toBe(200)
   })
 

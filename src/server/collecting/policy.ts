@@ -1,7 +1,9 @@
 import { and, eq, gt } from 'drizzle-orm'
 import * as v from 'valibot'
-import type { Services } from '../context.ts'
+import { inMode, type Services } from '../context.ts'
 import { agreements, school } from '../db/schema/index.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { recordAll } from '../orders/journal.ts'
 import { holdAgreement, saveAgreement } from './agreements.ts'
 
 /** Days after the first try on which a declined payment is tried again (collecting rules, section 2). */
@@ -26,16 +28,30 @@ export async function setRetries(services: Services, retryAfterDays: number[]): 
   const { db } = services
   await db.update(school).set({ retryAfterDays })
   const trying = await db
-    .select({ id: agreements.id })
+    .select({ id: agreements.id, mode: agreements.mode })
     .from(agreements)
     .where(and(eq(agreements.state, 'active'), gt(agreements.tries, 0)))
-  for (const { id } of trying) {
+  for (const { id, mode } of trying) {
+    const inTheirTime = await inMode(services, mode)
     await db.transaction(async (tx) => {
       const held = await holdAgreement(tx, id)
-      const { agreement } = held
-      // One that has had all its tries by the new policy has stopped.
-      const next = agreement.tries > retryAfterDays.length ? { ...agreement, state: 'stopped' as const } : agreement
-      await saveAgreement(tx, held, next, retryAfterDays)
+      const { agreement, order } = held
+      if (agreement.tries <= retryAfterDays.length) {
+        await saveAgreement(tx, held, agreement, retryAfterDays)
+        return
+      }
+      // One that has had all its tries by the new policy has stopped, and its buyer is told as after a last try.
+      await saveAgreement(tx, held, { ...agreement, state: 'stopped' }, retryAfterDays)
+      const about = { orderId: order.id, personId: order.personId }
+      const { queued, writes } = queueMessage(inTheirTime, tx, {
+        mode,
+        kind: 'stopped',
+        personId: order.personId,
+        orderId: order.id,
+        agreementId: id,
+      })
+      await Promise.all(writes)
+      await recordAll(tx, inTheirTime.now(), [{ about, what: 'agreement-stopped' }, queued])
     })
   }
 }
