@@ -1,16 +1,13 @@
 import { CHECKS } from '../src/gateways/conformance.ts'
-import { thistleHarness } from '../src/testing/standins.ts'
+import { HARNESS_NAMES, makeHarness } from '../src/testing/standins.ts'
 
 /** `npm run conformance -- <adapter>`: holds an adapter against the contract, check by check. */
-const HARNESSES = { thistle: thistleHarness }
-
 const name = process.argv[2] ?? ''
-const makeHarness = HARNESSES[name as keyof typeof HARNESSES]
-if (!makeHarness) {
-  console.error(`Say which adapter: ${Object.keys(HARNESSES).join(', ')}.`)
+if (!HARNESS_NAMES.includes(name)) {
+  console.error(`Say which adapter: ${HARNESS_NAMES.join(', ')}.`)
   process.exit(2)
 }
-const { harness, close } = await makeHarness()
+const { harness, close } = await makeHarness(name)
 let failed = 0
 for (const check of CHECKS) {
   try {

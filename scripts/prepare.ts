@@ -1,4 +1,5 @@
-import { loadDemo, readDemo } from '../demo/load.ts'
+import { loadDemo } from '../demo/load.ts'
+import { readDemo } from '../demo/school.ts'
 import type { Config } from '../src/server/config.ts'
 import { connect, migrateDatabase } from '../src/server/db/client.ts'
 import { startJobs } from '../src/server/jobs.ts'

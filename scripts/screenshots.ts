@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 import { type BrowserContext, chromium, type Page } from '@playwright/test'
-import { readDemo } from '../demo/load.ts'
+import { readDemo } from '../demo/school.ts'
 import { CHROMIUM } from './chromium.ts'
 
 /** `npm run screenshots`: one picture of each main view, made from the demo school, into docs/screenshots. */

@@ -1,7 +1,7 @@
 import type { ChildProcess } from 'node:child_process'
 import { mkdirSync, rmSync, statfsSync } from 'node:fs'
 import { join } from 'node:path'
-import { readDemo } from '../demo/load.ts'
+import { readDemo } from '../demo/school.ts'
 import { readConfig } from '../src/server/config.ts'
 import { DatabaseIsNewer } from '../src/server/db/client.ts'
 import { buildWhatChanged } from './build.ts'

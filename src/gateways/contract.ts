@@ -1,4 +1,5 @@
 import type { FeeTerms } from '../core/money/fee.ts'
+import type { CollectingWay } from '../core/ways/collects.ts'
 
 /**
  * What the product asks of a payment gateway. An adapter is an object of this shape; what it can
@@ -12,8 +13,11 @@ export interface Adapter {
   verify(credentials: Credentials): Promise<Verification>
   /** Has the gateway send its events to `url`; asking again for the same url gives the same secret. */
   listen(credentials: Credentials, url: string): Promise<{ signingSecret: string }>
-  /** Where the buyer's browser finds the gateway's own payment fields. */
-  fieldsUrl(account: string, mode: GatewayMode): string
+  /**
+   * Where the buyer's browser finds the gateway's own payment fields; null where it has none to be framed. `at` is
+   * the product's clock, as in {@link Credentials}.
+   */
+  fieldsUrl(account: string, mode: GatewayMode, at: string): string | null
   begin(credentials: Credentials, payment: NewPayment): Promise<Outcome>
   /** Keeps a method for later charges without charging it now; only where it `chargesAgain`. */
   keep(credentials: Credentials, method: { key: string; token: string }): Promise<KeptMethod>
@@ -24,8 +28,10 @@ export interface Adapter {
    * and says what became of it: `collected` where it was charged already.
    */
   abandon(credentials: Credentials, key: string): Promise<Outcome>
-  /** Gives back a part of what was collected, or all of it. */
+  /** Gives back a part of what was collected, or all of it. The same key twice gives back once, so it may be asked again. */
   refund(credentials: Credentials, refund: NewRefund): Promise<RefundOutcome>
+  /** Gives a disputed payment up, or stands by it; the gateway then decides. Absent where there are no disputes. */
+  answerDispute?(credentials: Credentials, answer: { reference: string; accept: boolean }): Promise<Dispute>
   /**
    * Checks signature and age of an event and reads it.
    * @throws EventRefused where either is wrong.
@@ -38,30 +44,31 @@ export type GatewayMode = 'practice' | 'live'
 export interface Credentials {
   account: string
   secret: string
+  /**
+   * The product's clock, as an RFC 3339 instant. Practice time may run ahead; a gateway's practice side goes by
+   * it, so that a card expires and a transfer arrives when practice time is moved. Live, it is not looked at.
+   */
+  at?: string
 }
 
-export interface Capabilities {
-  name: string
+export interface Capabilities extends CollectingWay {
   /** What the buyer reads at the checkout: "Card". */
   method: string
-  currencies: readonly string[]
-  /** Smallest amount of one payment, by currency; absent: 1. */
-  smallest: Readonly<Record<string, number>>
-  /** Largest amount of one payment, in any currency. */
-  largest: number
-  /** Can charge a kept method without the buyer there. */
-  chargesAgain: boolean
+  /**
+   * embedded: fields in a frame on our page · redirect: the buyer goes to the gateway's page and comes back ·
+   * offline: the buyer pays elsewhere, and someone says that it came.
+   */
   style: 'embedded' | 'redirect' | 'offline'
   refunds: 'none' | 'whole' | 'part'
   /** Whether the outcome is known with the answer, or hours later by an event. */
   known: 'at-once' | 'later'
   fee: FeeTerms
-  /** Must be the only way offered at a checkout. */
-  standsAlone: boolean
+  /** Whether it must be the only way offered: never, or where the account's own terms say so (`verify` tells). */
+  standsAlone: 'never' | 'by-account'
 }
 
 export type Verification =
-  | { ok: true; mode: GatewayMode; accountName: string }
+  | { ok: true; mode: GatewayMode; accountName: string; standsAlone: boolean }
   | { ok: false; why: 'unknown-account' | 'wrong-key' }
 
 export interface NewPayment {
@@ -69,10 +76,11 @@ export interface NewPayment {
   amount: number
   currency: string
   /**
-   * What is charged: the token that the gateway's own fields gave the browser in place of a card number
-   * (`keep` where it is to be charged again later), or a method kept before.
+   * What is charged: the token that the gateway's own fields gave the browser in place of a card number; what
+   * the buyer approves on the gateway's page, from where they come back to `returnUrl` (`keep` where either is
+   * to be charged again later); or a method kept before.
    */
-  source: { token: string; keep: boolean } | { kept: string }
+  source: { token: string; keep: boolean } | { returnUrl: string; keep: boolean } | { kept: string }
   /** Our reference, shown in the gateway's books. */
   reference: string
   /** Up to 22 characters on the buyer's statement. */
@@ -91,6 +99,20 @@ export interface KeptMethod {
   reference: string
   /** In words, "card ending 4821". */
   method: string
+  /** The last day on which it can be charged; null where it does not end by itself. */
+  expires: string | null
+}
+
+/** A payment that the buyer has their bank ask back. It moves nothing by itself. */
+export interface Dispute {
+  /** The gateway's reference of the dispute. */
+  reference: string
+  /** The idempotency key of the payment. */
+  key: string
+  amount: number
+  reason: string
+  /** open: an answer is awaited · contested: the gateway decides · won: the money stays · lost: it went back. */
+  state: 'open' | 'contested' | 'won' | 'lost'
 }
 
 /** What became of a payment. `absent`: the gateway has never seen the key. */
@@ -104,9 +126,14 @@ export type Outcome =
       method: string
       /** The reference of the kept method, where it was to be kept. */
       kept: string | null
+      /** The last day on which the method can be charged. */
+      expires: string | null
     }
   | { state: 'declined'; reference: string; reason: DeclineReason; method: string | null }
+  /** The buyer is asked to approve: in a frame at `url`, or there and back where the gateway redirects. */
   | { state: 'confirming'; reference: string; url: string }
+  /** The buyer has done their part; whether the money comes is known hours or days later. */
+  | { state: 'awaited'; reference: string; method: string | null }
   | { state: 'abandoned' }
   | { state: 'absent' }
 
@@ -117,6 +144,9 @@ export const DECLINE_REASONS = [
   'expired',
   'bad-token',
   'no-method',
+  'over-limit',
+  'approval-ended',
+  'not-arrived',
   'refused',
 ] as const
 export type DeclineReason = (typeof DECLINE_REASONS)[number]
@@ -124,8 +154,8 @@ export type DeclineReason = (typeof DECLINE_REASONS)[number]
 export type RefundOutcome = { state: 'refunded'; reference: string } | { state: 'refused'; why: string }
 
 export type GatewayEvent =
-  | { id: string; type: string; payment: { key: string; outcome: Outcome } }
-  | { id: string; type: string; payment: null }
+  | { id: string; type: string; payment: { key: string; outcome: Outcome }; dispute: null }
+  | { id: string; type: string; payment: null; dispute: Dispute | null }
 
 /** The gateway did not answer: whether money moved is not known. */
 export class GatewayUnreachable extends Error {

@@ -17,6 +17,7 @@ import { orderRoutes } from './orders/routes.ts'
 import type { Renderer } from './pages/renderer.ts'
 import { pageRoutes } from './pages/routes.ts'
 import { peopleRoutes } from './people/routes.ts'
+import { settlingRoutes } from './refunds/routes.ts'
 import { schoolRoutes, sessionRoutes } from './school/routes.ts'
 
 /** The API that studio and shop call through the typed client. */
@@ -30,6 +31,7 @@ export function apiRoutes(services: Services) {
     .route('/gateways', gatewayRoutes(services))
     .route('/orders', orderRoutes(services))
     .route('/agreements', agreementRoutes(services))
+    .route('/settling', settlingRoutes(services))
     .route('/money', moneyRoutes(services))
     .route('/people', peopleRoutes(services))
     .route('/shop', shopRoutes(services))

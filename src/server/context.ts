@@ -21,6 +21,11 @@ export interface Services {
   liveNow?: () => Date
 }
 
+/** Live time, whatever clock the services were given. */
+export function liveTime({ liveNow, now }: Services): Date {
+  return (liveNow ?? now)()
+}
+
 /**
  * The services with the clock of a mode: practice time may run ahead (by so much as the school has moved it),
  * live time never does.

@@ -8,17 +8,20 @@ export interface JobData {
   'attempt-lookup': { attemptId: string }
   /** Do for an agreement all that is to be done today. */
   'agreement-collect': { agreementId: string }
+  /** Ask again for a refund that was not answered. */
+  'refund-settle': { refundId: string }
   /** Make and send one message. */
   'message-send': { messageId: string }
 }
 
 export type JobName = keyof JobData
-const JOB_NAMES: readonly JobName[] = ['attempt-lookup', 'agreement-collect', 'message-send']
+const JOB_NAMES: readonly JobName[] = ['attempt-lookup', 'agreement-collect', 'refund-settle', 'message-send']
 
-/** When a job is done: after so many seconds; `once` names what need not be queued twice within a minute. */
+/** When a job is done: after so many seconds; `once` names what need not be queued twice within a time, a minute by default. */
 export interface When {
   afterSeconds?: number
   once?: string
+  onceInSeconds?: number
 }
 
 /** Queues jobs inside the caller's transaction: they exist if, and only if, it commits. */
@@ -48,11 +51,11 @@ async function sendJob<N extends JobName>(
   tx: Queryable,
   name: N,
   data: JobData[N],
-  { afterSeconds = 0, once }: When,
+  { afterSeconds = 0, once, onceInSeconds = 60 }: When,
 ) {
   await boss.send(name, data, {
     startAfter: afterSeconds,
-    ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: 60 }),
+    ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: onceInSeconds }),
     db: { executeSql: (text, values) => tx.execute(withValues(text, values)) },
   })
 }

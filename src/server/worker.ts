@@ -1,9 +1,11 @@
 import type PgBoss from 'pg-boss'
 import { lookUpUntilSettled, sweepOpenAttempts } from './checkout/lookup.ts'
 import { collectAgreement, queueDue } from './collecting/collect.ts'
+import { announceExpiring } from './collecting/expiry.ts'
 import type { Services } from './context.ts'
 import type { JobData, JobName } from './jobs.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
+import { settleRefund } from './refunds/service.ts'
 
 const SWEEP_MS = 20_000
 
@@ -16,9 +18,10 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
     })
   await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId))
   await work('agreement-collect', ({ agreementId }) => collectAgreement(services, agreementId))
+  await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post))
   const sweep = setInterval(() => {
-    Promise.all([sweepOpenAttempts(services), queueDue(services)]).catch((error: unknown) =>
+    Promise.all([sweepOpenAttempts(services), queueDue(services), announceExpiring(services)]).catch((error: unknown) =>
       console.error('sweep:', error),
     )
   }, SWEEP_MS)

@@ -19,7 +19,20 @@ const way = {
   adapter: 'thistle',
   gateway: 'Thistle Card',
   method: 'Card',
+  description: '',
+  style: 'embedded' as const,
+  known: 'at-once' as const,
   fieldsUrl: 'http://localhost:1/fields',
+  isDown: false,
+  can: {
+    name: 'Thistle Card',
+    currencies: ['EUR'],
+    smallest: {},
+    largest: 1_000_000,
+    chargesAgain: true,
+    againUpTo: null,
+    keepsUnused: true,
+  },
 }
 
 function offer(terms: DraftTerms, name = 'At once', highlighted = false): ShopOffer {
@@ -115,6 +128,7 @@ it('a course that opens later is not said to be open', () => {
   const view: ShopView = {
     name: 'thanks',
     order,
+    awaited: null,
     course: card,
     offer: 'At once',
     opens: '2027-03-01',

@@ -13,9 +13,9 @@ h1{font-size:24px;margin:0 0 6px}h2{font-size:17px;margin:26px 0 8px}
 p{max-width:70ch;margin:6px 0}table{border-collapse:collapse;width:100%;background:#fff;border:1px solid #d8d3e4}
 th{text-align:left;font-size:12.5px;color:#5d5673;padding:7px 10px;border-bottom:1px solid #c6bfd8}td{padding:7px 10px;border-bottom:1px solid #e6e2ee;vertical-align:top}
 code{font-family:ui-monospace,monospace;font-size:13px;user-select:all;background:#f6f4fa;padding:1px 5px;border-radius:4px;overflow-wrap:anywhere}
-button{font:inherit;font-weight:600;background:#34285f;color:#fff;border:0;border-radius:6px;padding:8px 14px;cursor:pointer}
+form.in{display:inline}button{font:inherit;font-weight:600;background:#34285f;color:#fff;border:0;border-radius:6px;padding:8px 14px;cursor:pointer}
 input[type=text],input[type=number]{font:inherit;padding:7px 9px;border:1px solid #8d84a6;border-radius:6px}
-label{display:flex;gap:9px;align-items:center;margin:8px 0}a{color:#4b3c86}.n{text-align:right}.muted{color:#5d5673}
+label{display:flex;gap:9px;align-items:center;margin:8px 0}a{color:#4b3c86}button.s{padding:3px 9px;font-size:13px;background:#fff;color:#34285f;border:1px solid #8d84a6}.n{text-align:right}select{font:inherit;padding:6px}.muted{color:#5d5673}
 :focus-visible{outline:2px solid #4b3c86;outline-offset:2px}
 `
 
@@ -23,8 +23,10 @@ label{display:flex;gap:9px;align-items:center;margin:8px 0}a{color:#4b3c86}.n{te
 export function consolePage(title: string, path: string, content: Content) {
   const links = [
     ['/', 'Accounts'],
-    ['/thistle/payments', 'Payments'],
-    ['/thistle/events', 'Events sent'],
+    ['/thistle/payments', 'Card payments'],
+    ['/moor/payments', 'Wallet payments'],
+    ['/brook/payments', 'Transfers'],
+    ['/events', 'Events sent'],
     ['/world', 'Misbehave'],
     ['/mail', 'Mailbox'],
   ] as const

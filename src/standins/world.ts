@@ -4,6 +4,8 @@ export interface World {
   slowMs: number
   /** Every call is answered with 503, and nothing is done. */
   down: boolean
+  /** The one provider that is down; empty: none in particular. */
+  downAt: string
   /** Payments are done, but the answer is never sent. */
   answersLost: boolean
   /** Seconds before an event is sent. */
@@ -17,6 +19,7 @@ export interface World {
 export const GOOD_WEATHER: World = {
   slowMs: 0,
   down: false,
+  downAt: '',
   answersLost: false,
   eventsLateSeconds: 0,
   eventsDoubled: false,

@@ -1,7 +1,7 @@
 import { type ServerType, serve } from '@hono/node-server'
 import { Hono } from 'hono'
 import type { Harness } from '../gateways/conformance.ts'
-import { thistleAdapter } from '../gateways/thistle/adapter.ts'
+import { allGateways } from '../gateways/registry.ts'
 import { makeStandins } from '../standins/app.ts'
 import { SAMPLE_CARDS } from '../standins/thistle/cards.ts'
 
@@ -34,40 +34,89 @@ export async function startStandins() {
   return { ...standins, origin, account, tokenOf, close }
 }
 
-/** Thistle Card as the conformance kit wants it: the adapter against its stand-in, over HTTP. */
-export async function thistleHarness(): Promise<{ harness: Harness; close: () => void }> {
+/** What differs between the gateways that ship, for the conformance kit. */
+type Particular = Pick<Harness, 'declineReason' | 'source' | 'answer' | 'arrive'> &
+  Partial<Pick<Harness, 'dispute'>> & { account: { id: string; keys: { practice: string } } }
+type Standins = Awaited<ReturnType<typeof startStandins>>
+
+const PARTICULARS: Record<string, (standins: Standins) => Particular> = {
+  thistle: (standins) => ({
+    account: standins.account,
+    declineReason: 'not-enough-money',
+    async source(behaviour, keep = false) {
+      return { token: standins.tokenOf(behaviour === 'declines' ? 'not-enough-money' : behaviour), keep }
+    },
+    async answer({ url }, behaviour) {
+      const secret = new URL(url).searchParams.get('s') ?? ''
+      await press(url, { secret, answer: behaviour === 'pays' ? 'approve' : 'refuse' })
+    },
+    arrive: async () => {},
+    async dispute(reference) {
+      await press(`${standins.origin}/thistle/payments/${reference}/dispute`, {})
+    },
+  }),
+  moor: (standins) => ({
+    account: standins.wallets.openAccount('Test school'),
+    declineReason: 'not-enough-money',
+    source: async (_behaviour, keep = false) => ({ returnUrl: `${standins.origin}/world`, keep }),
+    async answer({ url }, behaviour) {
+      await press(url, { answer: behaviour === 'declines' ? 'not-enough-money' : (behaviour ?? 'back') })
+    },
+    arrive: async () => {},
+  }),
+  brook: (standins) => ({
+    account: standins.transfers.openAccount('Test school'),
+    declineReason: 'not-arrived',
+    source: async (_behaviour, keep = false) => ({ returnUrl: `${standins.origin}/world`, keep }),
+    async answer({ url }, behaviour) {
+      await press(url, { answer: behaviour === null ? 'back' : behaviour === 'declines' ? 'lost' : 'arrives' })
+    },
+    async arrive() {
+      for (const payment of standins.transfers.payments.values()) standins.arrive(payment, 'at-once')
+    },
+  }),
+}
+export const HARNESS_NAMES = Object.keys(PARTICULARS)
+
+/** Presses a button of a stand-in's page, as a buyer or its console would. */
+async function press(url: string, form: Record<string, string>) {
+  const response = await fetch(url, { method: 'POST', body: new URLSearchParams(form), redirect: 'manual' })
+  if (response.status >= 400) throw new Error(`${url}: ${response.status} ${await response.text()}`)
+}
+
+/** A gateway that ships as the conformance kit wants it: the adapter against its stand-in, over HTTP. */
+export async function makeHarness(name: string): Promise<{ harness: Harness; close: () => void }> {
   const standins = await startStandins()
+  const particular = PARTICULARS[name]?.(standins)
+  const adapter = allGateways(standins.origin, 'http://localhost', 400).get(name)
+  if (!particular || !adapter) throw new Error(`There is no gateway ${name}.`)
   const received: { headers: Record<string, string>; body: string }[] = []
   const listener = new Hono().post('/events', async (c) => {
     received.push({ headers: c.req.header(), body: await c.req.text() })
     return c.json({ ok: true })
   })
   const { origin: listenerOrigin, server } = await listen(listener.fetch)
+  const during = async <T>(flag: 'answersLost' | 'eventsDoubled', call: () => Promise<T>) => {
+    standins.world[flag] = true
+    try {
+      return await call()
+    } finally {
+      standins.world[flag] = false
+    }
+  }
+  const { account, ...rest } = particular
   const harness: Harness = {
-    adapter: thistleAdapter({ origin: standins.origin, parentOrigin: 'http://localhost', timeoutMs: 400 }),
-    credentials: { account: standins.account.id, secret: standins.account.keys.practice },
+    ...rest,
+    adapter,
+    credentials: { account: account.id, secret: account.keys.practice },
     mode: 'practice',
     listenerUrl: `${listenerOrigin}/events`,
-    token: async (behaviour) => standins.tokenOf(behaviour),
-    async confirm({ url }, approved) {
-      const body = new URLSearchParams({
-        secret: new URL(url).searchParams.get('s') ?? '',
-        answer: approved ? 'approve' : 'refuse',
-      })
-      await fetch(url, { method: 'POST', body })
-    },
-    async losingAnswers(call) {
-      standins.world.answersLost = true
-      try {
-        return await call()
-      } finally {
-        standins.world.answersLost = false
-      }
-    },
+    losingAnswers: (call) => during('answersLost', call),
+    doublingEvents: (call) => during('eventsDoubled', call),
     async events() {
       for (let wait = 0; wait < 40 && received.length === 0; wait++)
         await new Promise((resolve) => setTimeout(resolve, 25))
-      await new Promise((resolve) => setTimeout(resolve, 50))
+      await new Promise((resolve) => setTimeout(resolve, 80))
       return received
     },
   }

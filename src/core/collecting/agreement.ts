@@ -112,3 +112,22 @@ export function afterCancelled(agreement: Agreement, on: Day, when: 'now' | 'per
   if (agreement.state !== 'active' || agreement.kind !== 'subscription') return null
   return { ...agreement, state: 'cancelled', cancelled: { on, when } }
 }
+
+/**
+ * The agreement after it was ended for good together with its access, because the money was given back; null where
+ * nothing of it goes on or is owed.
+ */
+export function afterGivenBack(agreement: Agreement, on: Day): Agreement | null {
+  if (!owes(agreement) && agreement.state !== 'stopped') return null
+  return { ...agreement, state: 'cancelled', cancelled: { on, when: 'now' } }
+}
+
+/**
+ * The agreement after a cancelling was taken back; null where there is none, or where its next payment was due
+ * meanwhile: then it is bought again.
+ */
+export function afterTakenBack(agreement: Agreement, day: Day): Agreement | null {
+  const next = inHand(agreement)
+  if (agreement.state !== 'cancelled' || !next || next.due < day) return null
+  return { ...agreement, state: 'active', cancelled: null, tries: 0, firstTried: null }
+}

@@ -7,7 +7,15 @@ const money = { currency: 'EUR', language: 'en' }
 const at = '2027-01-31T10:00:00Z'
 const school = { ...money, timeZone: 'UTC', taxMode: 'none', taxRate: 0 } as const
 const content: OfferContent = { ...newOffer('At once'), terms: { kind: 'single', amount: 12_900 } }
-const card = { name: 'Thistle Card', currencies: ['EUR'], smallest: { EUR: 50 }, chargesAgain: true }
+const card = {
+  name: 'Thistle Card',
+  currencies: ['EUR'],
+  smallest: { EUR: 50 },
+  largest: 1_000_000,
+  chargesAgain: true,
+  againUpTo: null,
+  keepsUnused: true,
+}
 const every = { count: 1, unit: 'month' } as const
 const monthly = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial: null } as const
 const parts = {
@@ -55,6 +63,27 @@ it.each<[string[], Partial<OfferSituation>]>([
   [['same-name'], { otherNames: ['At once '] }],
   [['unpublished'], { live: { ...content, name: 'Before' } }],
   [['no-later'], { draft: { ...content, terms: monthly }, ways: [{ ...card, chargesAgain: false }] }],
+  [
+    ['cannot-collect'],
+    {
+      draft: { ...content, terms: monthly },
+      ways: [
+        { ...card, againUpTo: { EUR: 1000 } },
+        { ...card, chargesAgain: false },
+      ],
+    },
+  ],
+  [['cannot-collect'], { draft: { ...content, terms: { kind: 'single', amount: 1_000_001 } } }],
+  [
+    [],
+    {
+      draft: { ...content, terms: monthly },
+      ways: [
+        { ...card, chargesAgain: false },
+        { ...card, againUpTo: { EUR: 1900 } },
+      ],
+    },
+  ],
   [['no-grace'], { draft: { ...content, terms: monthly, access: { from: null, lasts: 'whilePaying', graceDays: 0 } } }],
   [
     ['closes-early'],
@@ -94,6 +123,12 @@ it('names the gateway that could, and what is in the way in money', () => {
   }
   expect(said({ draft: { ...content, terms: monthly }, ways: [wallet], known: [wallet, card] })[0]).toBe(
     'Nothing connected in Practice can collect later payments. Connected: Brook Transfer; Thistle Card is one that can.',
+  )
+  const limited = { ...card, name: 'Moor Wallet', againUpTo: { EUR: 1000 } }
+  expect(
+    said({ draft: { ...content, terms: monthly }, ways: [limited, wallet], known: [wallet, card, limited] })[0],
+  ).toBe(
+    'Nothing connected in Practice can collect all of its payments. Moor Wallet charges later payments up to €10.00 only; Brook Transfer cannot charge again later; Thistle Card is one that can.',
   )
   expect(said({ draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 })[0]).toBe(
     'In parts it costs €9.00 less than at once: who pays at once pays more.',

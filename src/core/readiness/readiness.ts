@@ -2,14 +2,7 @@ import { type OfferContent, quotableSale, quotableTerms } from '../content/offer
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { Spoken } from '../sentence/sentence.ts'
 import { sayList } from '../sentence/words.ts'
-
-/** What a connected gateway can do, as far as readiness asks. */
-export interface CollectingWay {
-  name: string
-  currencies: readonly string[]
-  smallest: Readonly<Record<string, number>>
-  chargesAgain: boolean
-}
+import { type CollectingWay, sayWhyNot, type ToCollect, takesCurrency, type WhyNot, whyNot } from '../ways/collects.ts'
 
 /** Where the button beside an obstacle leads. */
 export interface Fix {
@@ -141,41 +134,55 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       ),
     ]
   }
-  const inCurrency = ways.filter((way) => way.currencies.includes(format.currency))
-  if (inCurrency.length === 0) {
+  const { currency } = format
+  const takes = ways.filter((way) => takesCurrency(way, currency))
+  if (takes.length === 0) {
     return [
       block(
         'no-currency',
-        `No connected gateway takes ${format.currency}.`,
-        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => way.currencies.includes(format.currency), `that takes ${format.currency}`)}.`,
+        `No connected gateway takes ${currency}.`,
+        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => takesCurrency(way, currency), `that takes ${currency}`)}.`,
         fix,
       ),
     ]
   }
-  if (said && hasLater(said) && !inCurrency.some((way) => way.chargesAgain)) {
-    return [
-      block(
-        'no-later',
-        `Nothing connected in ${modeName(mode)} can collect later payments.`,
-        `Connected: ${inCurrency.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => way.chargesAgain && way.currencies.includes(format.currency), 'that can')}.`,
-        fix,
-      ),
-    ]
+  if (!said) return []
+  const need = needOf(said, currency)
+  const reasons = takes.map((way) => ({ way, why: whyNot(way, need) }))
+  if (reasons.some(({ why }) => why === null)) return []
+  const allAre = (...codes: WhyNot[]) => reasons.every(({ why }) => why !== null && codes.includes(why))
+  const names = takes.map((way) => way.name).join(', ')
+  const others = sayWhich(situation.known, (way) => whyNot(way, need) === null, 'that can')
+  if (allAre('no-later')) {
+    const title = `Nothing connected in ${modeName(mode)} can collect later payments.`
+    return [block('no-later', title, `Connected: ${names}${others}.`, fix)]
   }
-  const today =
-    said?.line.payments.filter(({ due }) => due === said.purchaseDay).reduce((sum, { pay }) => sum + pay, 0) ?? 0
-  const least = Math.min(...inCurrency.map((way) => way.smallest[format.currency] ?? 1))
-  if (today > 0 && today < least) {
+  if (allAre('too-small')) {
+    const least = Math.min(...takes.map((way) => way.smallest[currency] ?? 1))
     return [
       block(
         'too-small',
         `No connected gateway takes less than ${formatMoney(least, format)}.`,
-        'Raise the first payment, or make it free.',
+        'Raise the smallest payment, or make it free.',
         { to: 'price', label: 'Change it' },
       ),
     ]
   }
-  return []
+  const why = reasons.map((reason) => `${reason.way.name} ${sayWhyNot(reason.why as WhyNot, reason.way, format)}`)
+  const title = `Nothing connected in ${modeName(mode)} can collect all of its payments.`
+  return [block('cannot-collect', title, `${why.join('; ')}${others}.`, fix)]
+}
+
+/** What an offer asks of whoever collects it. */
+export function needOf({ line, purchaseDay }: Spoken, currency: string): ToCollect {
+  const sum = (list: typeof line.payments) => list.reduce((all, { pay }) => all + pay, 0)
+  const later = line.payments.filter(({ due }) => due > purchaseDay)
+  return {
+    currency,
+    today: sum(line.payments.filter(({ due }) => due === purchaseDay)),
+    later: later.map(({ pay }) => pay),
+    goesOn: line.untilCancelled || later.length > 0,
+  }
 }
 
 function notYetLive({ live, draft, onSale, course }: OfferSituation): Obstacle[] {
@@ -305,10 +312,6 @@ function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituat
     )
   }
   return found
-}
-
-function hasLater({ line, purchaseDay }: Spoken): boolean {
-  return line.untilCancelled || line.payments.some(({ due }) => due > purchaseDay)
 }
 
 function modeName(mode: 'practice' | 'live') {

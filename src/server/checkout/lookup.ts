@@ -1,9 +1,11 @@
-import { and, eq, inArray, lt } from 'drizzle-orm'
+import { and, eq, inArray, lt, ne } from 'drizzle-orm'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
 import { inMode, type Services } from '../context.ts'
-import { MODES } from '../db/schema/columns.ts'
+import { MODES, type Mode } from '../db/schema/columns.ts'
 import { attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
+import { awaitTransfer, isByTransfer } from './bankTransfer.ts'
 import { type Attempt, settleAttempt } from './settle.ts'
 
 /** How long a call may be on its way before an absent key is closed. Longer than any gateway's time-out. */
@@ -11,6 +13,8 @@ export const CALL_SECONDS = 30
 /** How long a buyer may take to approve a payment. */
 const CONFIRM_SECONDS = 20 * 60
 const LOOK_AGAIN_SECONDS = 30
+/** How often money that comes hours later is asked for, besides its event. */
+const AWAITED_SECONDS = 30 * 60
 
 function ageOf(services: Services, attempt: Attempt): number {
   return (services.now().getTime() - attempt.startedAt.getTime()) / 1000
@@ -28,6 +32,7 @@ async function getAttempt({ db }: Services, id: string): Promise<Attempt | null>
  */
 export async function lookUpAttempt(base: Services, attempt: Attempt): Promise<void> {
   if (!OPEN_ATTEMPTS.includes(attempt.state)) return
+  if (await isByTransfer(base, attempt)) return awaitTransfer(base, attempt)
   const { adapter, credentials, connection } = await openConnection(base, attempt.connectionId)
   const services = await inMode(base, connection.mode)
   const outcome = await adapter.lookUp(credentials, attempt.key)
@@ -40,6 +45,17 @@ export async function lookUpAttempt(base: Services, attempt: Attempt): Promise<v
     isStale ? await adapter.abandon(credentials, attempt.key) : outcome,
     'lookup',
   )
+}
+
+/** Asks about everything in a mode whose money comes later, for practice time that was moved. */
+export async function lookUpAwaited(services: Services, mode: Mode): Promise<number> {
+  const rows = await services.db
+    .select({ attempt: attempts })
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(and(eq(connections.mode, mode), ne(connections.adapter, BANK_TRANSFER_ID), eq(attempts.state, 'awaiting')))
+  for (const { attempt } of rows) await lookUpAttempt(services, attempt)
+  return rows.length
 }
 
 /** Closes an attempt that the buyer walked away from; it may turn out to be collected already. */
@@ -60,9 +76,10 @@ export async function lookUpUntilSettled(services: Services, attemptId: string):
     console.warn(`look-up of ${attempt.key}: ${error.message}; asking again`)
   }
   const after = await getAttempt(services, attemptId)
-  if (after && OPEN_ATTEMPTS.includes(after.state)) {
-    await services.jobs.send(services.db, 'attempt-lookup', { attemptId }, { afterSeconds: LOOK_AGAIN_SECONDS })
-  }
+  // Of a bank transfer only a person can say that it came.
+  if (!after || !OPEN_ATTEMPTS.includes(after.state) || (await isByTransfer(services, after))) return
+  const afterSeconds = after.state === 'awaiting' ? AWAITED_SECONDS : LOOK_AGAIN_SECONDS
+  await services.jobs.send(services.db, 'attempt-lookup', { attemptId }, { afterSeconds })
 }
 
 /** Queues a look-up for every attempt that has been open too long: a net below the jobs. */
@@ -72,13 +89,21 @@ export async function sweepOpenAttempts(base: Services): Promise<number> {
     const services = await inMode(base, mode)
     const before = new Date(services.now().getTime() - 10 * LOOK_AGAIN_SECONDS * 1000)
     const open = await services.db
-      .select({ id: attempts.id })
+      .select({ id: attempts.id, state: attempts.state })
       .from(attempts)
       .innerJoin(connections, eq(connections.id, attempts.connectionId))
       .where(
-        and(eq(connections.mode, mode), inArray(attempts.state, [...OPEN_ATTEMPTS]), lt(attempts.startedAt, before)),
+        and(
+          eq(connections.mode, mode),
+          ne(connections.adapter, BANK_TRANSFER_ID),
+          inArray(attempts.state, [...OPEN_ATTEMPTS]),
+          lt(attempts.startedAt, before),
+        ),
       )
-    for (const { id } of open) await services.jobs.send(services.db, 'attempt-lookup', { attemptId: id }, { once: id })
+    for (const { id, state } of open) {
+      const onceInSeconds = state === 'awaiting' ? AWAITED_SECONDS : 60
+      await services.jobs.send(services.db, 'attempt-lookup', { attemptId: id }, { once: id, onceInSeconds })
+    }
     queued += open.length
   }
   return queued

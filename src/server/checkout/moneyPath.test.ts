@@ -312,7 +312,8 @@ describe('events', () => {
         currency: 'EUR',
         fee: 238,
         reason: null,
-        card: { ends: '4821' },
+        payer: 'card ending 4821',
+        expires: null,
         method: null,
         confirm_url: null,
       },
@@ -347,6 +348,7 @@ describe('events', () => {
         fee: 238,
         method: 'card ending 4821',
         kept: null,
+        expires: null,
       },
       'answer',
     )

@@ -2,16 +2,26 @@ import { and, eq } from 'drizzle-orm'
 import * as v from 'valibot'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import { type DeclineReason, GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
+import { toCollect, whyNot } from '../../core/ways/collects.ts'
+import {
+  type Adapter,
+  type Capabilities,
+  type Credentials,
+  type DeclineReason,
+  GatewayRefused,
+  GatewayUnreachable,
+  type Outcome,
+} from '../../gateways/contract.ts'
 import type { Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts } from '../db/schema/index.ts'
-import { openConnection } from '../gateways/service.ts'
+import { attempts, connections } from '../db/schema/index.ts'
+import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { record } from '../orders/journal.ts'
 import { emailSchema, getSchool, type School } from '../school/service.ts'
 import type { Person } from '../school/sessions.ts'
 import { requireHolder } from './audience.ts'
+import { awaitTransfer } from './bankTransfer.ts'
 import { prepare } from './prepare.ts'
 import { quoteOffer } from './quoteOffer.ts'
 import { type SellableCourse, type SellableOffer, sellableCourses } from './sellable.ts'
@@ -35,7 +45,11 @@ export const placeSchema = v.object({
   agreed: v.object({ pay: v.pipe(v.number(), v.integer(), v.minValue(0)), currency: v.string() }),
   /** The gateway and its token for what the buyer entered there; null where nothing is due. */
   payment: v.nullable(
-    v.object({ connectionId: v.pipe(v.string(), v.uuid()), token: v.pipe(v.string(), v.maxLength(200)) }),
+    v.object({
+      connectionId: v.pipe(v.string(), v.uuid()),
+      /** Of the gateway's own fields; empty where it has none. */
+      token: v.pipe(v.string(), v.maxLength(200)),
+    }),
   ),
 })
 export type PlaceRequest = v.InferOutput<typeof placeSchema>
@@ -44,7 +58,10 @@ export type PlaceRequest = v.InferOutput<typeof placeSchema>
 export type Placed =
   | { state: 'paid'; orderId: string }
   | { state: 'declined'; orderId: string; reason: DeclineReason | 'abandoned' }
-  | { state: 'confirming'; orderId: string; url: string }
+  /** The buyer is asked to approve: in a frame, or at the gateway's own page, from where they come back. */
+  | { state: 'confirming'; orderId: string; url: string; isElsewhere: boolean }
+  /** The buyer has done their part, or does it at their bank; the money comes later. */
+  | { state: 'awaiting'; orderId: string }
   /** The outcome is not known yet; ask again. */
   | { state: 'checking'; orderId: string }
 
@@ -95,6 +112,9 @@ export async function placeOrder(
   const [line] = quoted.quote.lines
   const hasLater = line !== undefined && goesOn(line, quoted.quote.purchaseDay)
   const way = pay > 0 || hasLater ? await openWay(services, request.payment, shopper.mode) : null
+  if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
+    throw new Problem(409, 'way-gone', 'This way of paying cannot collect this. Choose another; nothing was charged.')
+  }
   const kept = way && pay === 0 ? await keepMethod(way, request) : null
   const placing: Placing = { school, course, offer, request, shopper, quoted, hasLater, kept }
 
@@ -110,17 +130,56 @@ export async function placeOrder(
   throw new Problem(503, 'busy', 'This order could not be paid at the moment. Nothing was charged twice; try again.')
 }
 
-/** The connection that the buyer pays through, opened for use. */
-export async function openWay(services: Services, payment: PlaceRequest['payment'], mode: Mode) {
+/** A way that a buyer pays through, opened for use; `gateway` null where nobody is asked, as for bank transfer. */
+export interface OpenWay {
+  connection: typeof connections.$inferSelect
+  capabilities: Capabilities
+  gateway: Gateway | null
+}
+export interface Gateway {
+  adapter: Adapter
+  credentials: Credentials
+}
+
+/** The way that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
+export async function openWay(services: Services, payment: PlaceRequest['payment'], mode: Mode): Promise<OpenWay> {
   if (!payment) throw fieldProblem('/payment', 'Choose how you pay.')
-  const way = await openConnection(services, payment.connectionId).catch((error: unknown) => {
-    if (error instanceof Problem) return null
-    throw error
-  })
-  if (way?.connection.mode !== mode || way.connection.disconnectedAt !== null) {
+  const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
+  if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
     throw new Problem(409, 'way-gone', 'This way of paying is not offered any more. Reload the page.')
   }
-  return way
+  const capabilities = capabilitiesOf(services.gateways, connection.adapter)
+  const gateway = capabilities.style === 'offline' ? null : await openConnection(services, connection.id)
+  return { connection, capabilities, gateway }
+}
+
+/**
+ * Asks a gateway that did not answer lately whether it does now, before it is asked for money: a payment begun while
+ * it is down would have to be waited for. Where it does not, the attempt is dropped; its key was never sent.
+ * @throws Problem 503 `way-down`.
+ */
+export async function requireUp(
+  services: Services,
+  { connection, capabilities, gateway }: OpenWay,
+  attempt: Attempt,
+): Promise<void> {
+  if (!gateway || connection.downSince === null) return
+  try {
+    await gateway.adapter.verify(gateway.credentials)
+  } catch (error) {
+    if (!(error instanceof GatewayUnreachable)) throw error
+    await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
+    throw new Problem(
+      503,
+      'way-down',
+      `${capabilities.name} does not answer at the moment. Nothing was charged; pay another way, or try again later.`,
+    )
+  }
+}
+
+/** What a gateway is asked to charge: the token of its fields, or what the buyer approves on its page. */
+export function sourceOf({ capabilities }: OpenWay, token: string, keep: boolean, returnUrl: string) {
+  return capabilities.style === 'redirect' ? { returnUrl, keep } : { token, keep }
 }
 
 /** Quotes the offer; a price of the buyer's own that does not fit is said at its field. */
@@ -136,10 +195,14 @@ function quoteFor(school: School, offer: SellableOffer, at: Date, chosen: number
 }
 
 /** Keeps the buyer's method where nothing is due today but later payments come. */
-async function keepMethod(way: Way, { payment }: PlaceRequest): Promise<KeptFor> {
+async function keepMethod({ connection, gateway }: OpenWay, { payment }: PlaceRequest): Promise<KeptFor> {
+  if (!gateway) throw new Error('Nothing can be kept without a gateway.')
   try {
-    const kept = await way.adapter.keep(way.credentials, { key: crypto.randomUUID(), token: payment?.token ?? '' })
-    return { connectionId: way.connection.id, ...kept }
+    const kept = await gateway.adapter.keep(gateway.credentials, {
+      key: crypto.randomUUID(),
+      token: payment?.token ?? '',
+    })
+    return { connectionId: connection.id, ...kept }
   } catch (error) {
     if (error instanceof GatewayRefused)
       throw new Problem(
@@ -157,24 +220,25 @@ async function keepMethod(way: Way, { payment }: PlaceRequest): Promise<KeptFor>
   }
 }
 
-type Way = Awaited<ReturnType<typeof openWay>>
-
 /** Calls the gateway and settles by its answer; no answer is kept as unknown, for the look-up. */
-async function charge(
-  services: Services,
-  { adapter, credentials }: Way,
-  attempt: Attempt,
-  placing: Placing,
-): Promise<Placed> {
+async function charge(services: Services, way: OpenWay, attempt: Attempt, placing: Placing): Promise<Placed> {
+  const { school, course, offer, request, hasLater } = placing
+  if (!way.gateway) {
+    await awaitTransfer(services, attempt)
+    return standing(services, attempt.orderId)
+  }
+  const { adapter, credentials } = way.gateway
+  await requireUp(services, way, attempt)
+  const returnUrl = `${services.config.origin}/buy/${course.slug}?offer=${offer.id}`
   let outcome: Outcome
   try {
     outcome = await adapter.begin(credentials, {
       key: attempt.key,
       amount: attempt.amount,
       currency: attempt.currency,
-      source: { token: placing.request.payment?.token ?? '', keep: placing.hasLater },
-      reference: `${placing.school.name}: ${placing.course.live.title}`.slice(0, 120),
-      statement: placing.offer.live.statement.trim() || statementOf(placing.school.name),
+      source: sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl),
+      reference: `${school.name}: ${course.live.title}`.slice(0, 120),
+      statement: offer.live.statement.trim() || statementOf(school.name),
     })
   } catch (error) {
     if (error instanceof GatewayUnreachable) {
@@ -182,12 +246,8 @@ async function charge(
       return standing(services, attempt.orderId)
     }
     if (!(error instanceof GatewayRefused)) throw error
-    outcome = {
-      state: 'declined',
-      reference: '',
-      reason: error.code === 'bad-token' ? 'bad-token' : 'refused',
-      method: null,
-    }
+    const reason = error.code === 'bad-token' ? ('bad-token' as const) : ('refused' as const)
+    outcome = { state: 'declined', reference: '', reason, method: null }
   }
   await settleAttempt(services, attempt.id, outcome, 'answer')
   // What was collected is paid, whoever settled it first; everything else is read from what is stored.

@@ -43,11 +43,12 @@ export async function settleAttempt(
     const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
     const [attempt] = await tx.select().from(attempts).where(eq(attempts.id, attemptId))
     if (!order || !attempt) throw new Error(`There is no attempt ${attemptId}.`)
-    await apply(services, tx, order, attempt, outcome, source)
+    await settleIn(services, tx, order, attempt, outcome, source)
   })
 }
 
-async function apply(
+/** The same in the caller's transaction, which holds the order's lock and has read the attempt since. */
+export async function settleIn(
   services: Services,
   tx: Transaction,
   order: Order,
@@ -72,6 +73,14 @@ async function apply(
       if (attempt.state !== 'started' && attempt.state !== 'unknown') return
       await change(tx, attempt, { state: 'confirming', reference: outcome.reference, confirmUrl: outcome.url })
       return record(tx, at, about, 'attempt-confirming', { reference: outcome.reference })
+    case 'awaited': {
+      if (!isOpen || attempt.state === 'awaiting') return
+      const { reference, method } = outcome
+      await change(tx, attempt, { state: 'awaiting', reference, method, confirmUrl: null })
+      const { queued, writes } = queueMessage(services, tx, { ...about, mode: order.mode, kind: 'awaiting' })
+      await Promise.all(writes)
+      return recordAll(tx, at, [{ about, what: 'attempt-awaiting', data: { reference, method, source } }, queued])
+    }
     case 'declined':
       if (!isOpen) return
       if (isLater) return laterDeclined(services, tx, attempt, outcome, source)
@@ -87,12 +96,7 @@ async function apply(
         .update(orders)
         .set({ state: 'open' })
         .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
-      return record(tx, at, about, 'attempt-declined', {
-        reason: outcome.reason,
-        reference: outcome.reference,
-        method: outcome.method,
-        source,
-      })
+      return tellDeclined(services, tx, order, attempt, outcome, source)
     case 'abandoned':
       if (!isOpen) return
       await change(tx, attempt, { state: 'abandoned', settledAt: at, confirmUrl: null })
@@ -103,6 +107,23 @@ async function apply(
         .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
       return record(tx, at, about, 'attempt-abandoned', { source })
   }
+}
+
+/** Writes a decline down. A buyer who has left, because the money was to come later, is told of it. */
+async function tellDeclined(
+  services: Services,
+  tx: Transaction,
+  { id: orderId, personId, mode }: Order,
+  attempt: Attempt,
+  { reason, reference, method }: Extract<Outcome, { state: 'declined' }>,
+  source: Source,
+) {
+  const about = { orderId, personId }
+  const declined: Happening = { about, what: 'attempt-declined', data: { reason, reference, method, source } }
+  if (attempt.state !== 'awaiting') return recordAll(tx, services.now(), [declined])
+  const { queued, writes } = queueMessage(services, tx, { ...about, mode, kind: 'not-arrived' })
+  await Promise.all(writes)
+  return recordAll(tx, services.now(), [declined, queued])
 }
 
 /** @throws where the gateway speaks of other money than was asked for. */
@@ -122,7 +143,7 @@ async function collected(
   source: Source,
 ) {
   const at = services.now()
-  const { reference, fee, method, kept } = outcome
+  const { reference, fee, method, kept, expires } = outcome
   if (order.state === 'paid') {
     // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
     await record(tx, at, { orderId: order.id }, 'attempt-surplus', {
@@ -138,6 +159,7 @@ async function collected(
     fee,
     method,
     kept,
+    expires,
     reason: null,
     settledAt: at,
     confirmUrl: null,
@@ -148,6 +170,7 @@ async function collected(
     connectionId: attempt.connectionId,
     reference: kept,
     method,
+    expires,
   })
 }
 
@@ -160,6 +183,7 @@ export interface KeptFor {
   connectionId: string
   reference: string | null
   method: string
+  expires: string | null
 }
 
 /** Whether a line has payments to come after the purchase day. */
@@ -210,7 +234,7 @@ export async function markPaid(
   if (promised.length > 0) {
     if (!kept) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
     const { retryAfterDays } = await getSchool(tx)
-    const { connectionId, reference, method } = kept
+    const { connectionId, reference, method, expires } = kept
     await tx.insert(agreements).values(
       promised.map(({ line, agreement }) => ({
         ...storedOf(agreement, retryAfterDays),
@@ -221,6 +245,7 @@ export async function markPaid(
         connectionId,
         kept: reference,
         method,
+        expires,
         createdAt: at,
       })),
     )

@@ -1,8 +1,10 @@
 import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
 import { type DeclineReason, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Services } from '../context.ts'
-import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
+import { attempts, connections, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
+import { capabilitiesOf } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
+import { dropTransfer } from './bankTransfer.ts'
 import { abandonAttempt, lookUpAttempt } from './lookup.ts'
 import type { Placed, Shopper } from './place.ts'
 import type { Attempt, Order } from './settle.ts'
@@ -19,6 +21,8 @@ export async function clearTheWay(
 ): Promise<boolean> {
   const isOwn = order.browserHash === shopper.browserHash
   try {
+    // A transfer of which nothing has come yet gives way to whoever pays at once.
+    if (await dropTransfer(services, attempt)) return false
     if (attempt.state === 'confirming' && isOwn) await abandonAttempt(services, attempt)
     else await lookUpAttempt(services, attempt)
   } catch (error) {
@@ -26,6 +30,13 @@ export async function clearTheWay(
   }
   const [after] = await services.db.select({ state: attempts.state }).from(attempts).where(eq(attempts.id, attempt.id))
   const isBusy = after !== undefined && OPEN_ATTEMPTS.includes(after.state)
+  if (isBusy && after.state === 'awaiting') {
+    throw new Problem(
+      409,
+      'on-its-way',
+      'A payment for this course is on its way already. It opens as soon as the money is there; nothing was charged.',
+    )
+  }
   if (isBusy && !isOwn) {
     throw new Problem(
       409,
@@ -37,17 +48,27 @@ export async function clearTheWay(
 }
 
 /** How an order stands now. */
-export async function standing({ db }: Services, orderId: string): Promise<Placed> {
+export async function standing({ db, gateways }: Services, orderId: string): Promise<Placed> {
   const [order] = await db.select().from(orders).where(eq(orders.id, orderId))
   if (!order) throw notFound('order')
   if (order.state === 'paid') return { state: 'paid', orderId }
   const [last] = await db
-    .select()
+    .select({
+      state: attempts.state,
+      confirmUrl: attempts.confirmUrl,
+      reason: attempts.reason,
+      adapter: connections.adapter,
+    })
     .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
     .where(and(eq(attempts.orderId, orderId), isNull(attempts.agreementId)))
     .orderBy(sql`${attempts.startedAt} desc`)
     .limit(1)
-  if (last?.state === 'confirming') return { state: 'confirming', orderId, url: last.confirmUrl ?? '' }
+  if (last?.state === 'confirming') {
+    const isElsewhere = capabilitiesOf(gateways, last.adapter).style === 'redirect'
+    return { state: 'confirming', orderId, url: last.confirmUrl ?? '', isElsewhere }
+  }
+  if (last?.state === 'awaiting') return { state: 'awaiting', orderId }
   if (last && OPEN_ATTEMPTS.includes(last.state)) return { state: 'checking', orderId }
   const reason = last?.state === 'declined' ? ((last.reason ?? 'refused') as DeclineReason) : 'abandoned'
   return { state: 'declined', orderId, reason }

@@ -1,13 +1,36 @@
 import { and, desc, eq, inArray, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
-import { type Agreement, afterCancelled, afterStopped, inHand, payableOn } from '../../core/collecting/agreement.ts'
-import { type DeclineReason, GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
+import {
+  type Agreement,
+  afterCancelled,
+  afterStopped,
+  afterTakenBack,
+  inHand,
+  payableOn,
+} from '../../core/collecting/agreement.ts'
+import {
+  type DeclineReason,
+  GatewayRefused,
+  GatewayUnreachable,
+  type KeptMethod,
+  type Outcome,
+} from '../../gateways/contract.ts'
 import { abandonAttempt, CALL_SECONDS, lookUpAttempt } from '../checkout/lookup.ts'
-import { leaveUnknown, openWay, statementOf } from '../checkout/place.ts'
+import {
+  type Gateway,
+  leaveUnknown,
+  type OpenWay,
+  openWay,
+  requireUp,
+  sourceOf,
+  statementOf,
+} from '../checkout/place.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
 import type { Services } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
-import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
+import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, refunds } from '../db/schema/index.ts'
+import type { MessageKind } from '../db/schema/messages.ts'
+import { capabilitiesOf } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
@@ -22,12 +45,14 @@ export type Hand = 'buyer' | 'creator'
 export type PaidByHand =
   | { state: 'paid' }
   | { state: 'declined'; reason: DeclineReason | 'abandoned' }
-  | { state: 'confirming'; url: string }
+  | { state: 'confirming'; url: string; isElsewhere: boolean }
   | { state: 'checking' }
 
 export interface ByHand {
   connectionId: string
   token: string
+  /** Where a buyer comes back to who approves it at the gateway's own page; a path of our own. */
+  returnTo?: string
   /** What the button said, in minor units: charged for exactly this, or not at all. */
   agreed: number
 }
@@ -46,25 +71,24 @@ export function payableByHand(agreement: Agreement, day: Day) {
 export async function payByHand(
   services: Services,
   agreementId: string,
-  { agreed, ...payment }: ByHand,
+  { agreed, returnTo = '/my', ...payment }: ByHand,
 ): Promise<PaidByHand> {
   const { row } = await readAgreement(services.db, agreementId)
   const way = await openWay(services, payment, row.mode)
-  if (!way.adapter.capabilities.chargesAgain) {
-    throw fieldProblem('/connectionId', 'This way of paying cannot collect the later payments.')
-  }
+  const gateway = requireChargesAgain(way)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
   const { attempt, held } = await services.db.transaction((tx) =>
     begin(services, tx, agreementId, way.connection.id, agreed),
   )
+  await requireUp(services, way, attempt)
   const school = await getSchool(services.db)
   let outcome: Outcome
   try {
-    outcome = await way.adapter.begin(way.credentials, {
+    outcome = await gateway.adapter.begin(gateway.credentials, {
       key: attempt.key,
       amount: attempt.amount,
       currency: attempt.currency,
-      source: { token: payment.token, keep: true },
+      source: sourceOf(way, payment.token, true, services.config.origin + returnTo),
       reference: `${school.name}: ${held.line.courseTitle}`.slice(0, 120),
       statement: statementOf(school.name),
     })
@@ -79,6 +103,12 @@ export async function payByHand(
   }
   await settleAttempt(services, attempt.id, outcome, 'answer')
   return standingByHand(services, agreementId)
+}
+
+/** The gateway of a way that can collect the later payments too. @throws Problem at the field where it cannot. */
+function requireChargesAgain({ capabilities, gateway }: OpenWay): Gateway {
+  if (gateway && capabilities.chargesAgain) return gateway
+  throw fieldProblem('/connectionId', 'This way of paying cannot collect the later payments.')
 }
 
 /** Settles what is under way as far as it can be; true where it still is. */
@@ -158,13 +188,22 @@ export async function checkByHand(services: Services, agreementId: string): Prom
 
 async function standingByHand(services: Services, agreementId: string): Promise<PaidByHand> {
   const [last] = await services.db
-    .select()
+    .select({
+      state: attempts.state,
+      confirmUrl: attempts.confirmUrl,
+      reason: attempts.reason,
+      adapter: connections.adapter,
+    })
     .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
     .where(eq(attempts.agreementId, agreementId))
     .orderBy(desc(attempts.startedAt), desc(sql`${attempts.settledAt} is null`))
     .limit(1)
   if (!last) return { state: 'declined', reason: 'abandoned' }
-  if (last.state === 'confirming') return { state: 'confirming', url: last.confirmUrl ?? '' }
+  if (last.state === 'confirming') {
+    const isElsewhere = capabilitiesOf(services.gateways, last.adapter).style === 'redirect'
+    return { state: 'confirming', url: last.confirmUrl ?? '', isElsewhere }
+  }
   if (OPEN_ATTEMPTS.includes(last.state)) return { state: 'checking' }
   if (last.state !== 'collected') {
     return {
@@ -185,12 +224,10 @@ export async function changeMethod(
   const { row } = await readAgreement(services.db, agreementId)
   if (row.state !== 'active') throw new Problem(409, 'ended', 'This agreement has ended; nothing is charged any more.')
   const way = await openWay(services, payment, row.mode)
-  if (!way.adapter.capabilities.chargesAgain) {
-    throw fieldProblem('/connectionId', 'This way of paying cannot collect the later payments.')
-  }
-  let kept: { reference: string; method: string }
+  const gateway = requireChargesAgain(way)
+  let kept: KeptMethod
   try {
-    kept = await way.adapter.keep(way.credentials, { key: crypto.randomUUID(), token: payment.token })
+    kept = await gateway.adapter.keep(gateway.credentials, { key: crypto.randomUUID(), token: payment.token })
   } catch (error) {
     if (error instanceof GatewayRefused)
       throw new Problem(422, 'card-refused', 'This card could not be kept. Nothing was changed; use another card.')
@@ -206,7 +243,7 @@ export async function changeMethod(
     const { order } = await holdAgreement(tx, agreementId)
     await tx
       .update(agreements)
-      .set({ connectionId: way.connection.id, kept: kept.reference, method: kept.method })
+      .set({ connectionId: way.connection.id, kept: kept.reference, method: kept.method, expires: kept.expires })
       .where(eq(agreements.id, agreementId))
     const about = { orderId: order.id, personId: order.personId }
     await tell(services, tx, { order, agreementId, kind: 'method-changed' }, [
@@ -232,6 +269,31 @@ export async function cancelAgreement(
     const next = afterCancelled(held.agreement, await schoolDay(services), when)
     if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement does not go on.')
     await end(services, tx, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
+  })
+}
+
+/**
+ * Takes a cancelling back: the subscription goes on as if it had not been.
+ * @throws Problem 409 where its next payment was due meanwhile, or money was given back.
+ */
+export async function takeCancelBack(services: Services, agreementId: string): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const held = await holdAgreement(tx, agreementId)
+    const { order, line } = held
+    const next = afterTakenBack(held.agreement, await schoolDay(services))
+    if (!next) {
+      throw new Problem(409, 'too-late', 'A payment was due since it was cancelled. It is bought again instead.')
+    }
+    if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0) {
+      throw new Problem(409, 'refunded', 'Money was given back for it since. It is bought again instead.')
+    }
+    await tx
+      .update(payments)
+      .set({ state: 'due' })
+      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
+    const { retryAfterDays } = await getSchool(tx)
+    await saveAgreement(tx, held, next, retryAfterDays)
+    await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'cancel-taken-back')
   })
 }
 
@@ -306,14 +368,16 @@ async function end(
   const { retryAfterDays } = await getSchool(tx)
   await saveAgreement(tx, held, next, retryAfterDays)
   if (kind) await tell(services, tx, { order, agreementId: row.id, kind }, [{ about, ...what }])
-  else await recordAll(tx, services.now(), [{ about, ...what }])
+  if (kind && what.data.by === 'buyer')
+    await tell(services, tx, { order, agreementId: row.id, kind: 'told-cancelled' }, [])
+  if (!kind) await recordAll(tx, services.now(), [{ about, ...what }])
 }
 
 /** Queues a message about an agreement and writes what happened. */
 async function tell(
   services: Services,
   tx: Transaction,
-  { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: 'cancelled' | 'method-changed' },
+  { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
   happened: Happening[],
 ) {
   const { mode, personId } = order

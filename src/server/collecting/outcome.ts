@@ -26,7 +26,7 @@ export async function laterCollected(
   const { row, order } = held
   const about = { orderId: order.id, personId: order.personId }
   const covered = held.scheduled.filter(({ n }) => n >= (attempt.fromN ?? 0) && n <= (attempt.toN ?? 0))
-  const { reference, amount, currency, fee, method, kept } = outcome
+  const { reference, amount, currency, fee, method, kept, expires } = outcome
   const isFirst = covered[0]?.n === held.agreement.payments[held.agreement.collected]?.n
   if (covered.length === 0 || covered.some(({ state }) => state === 'collected') || !isFirst) {
     // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
@@ -34,7 +34,7 @@ export async function laterCollected(
   }
   await tx
     .update(attempts)
-    .set({ state: 'collected', reference, fee, method, kept, reason: null, settledAt: at, confirmUrl: null })
+    .set({ state: 'collected', reference, fee, method, kept, expires, reason: null, settledAt: at, confirmUrl: null })
     .where(eq(attempts.id, attempt.id))
   await tx
     .update(payments)
@@ -49,7 +49,7 @@ export async function laterCollected(
   if (kept && attempt.madeBy === 'buyer') {
     await tx
       .update(agreements)
-      .set({ connectionId: attempt.connectionId, kept, method })
+      .set({ connectionId: attempt.connectionId, kept, method, expires })
       .where(eq(agreements.id, row.id))
   }
   const happened = covered.map(
@@ -127,13 +127,16 @@ export async function laterDeclined(
   const next = afterDeclined(held.agreement, retryAfterDays, attempt.day)
   await saveAgreement(tx, held, next, retryAfterDays)
   if (next.state === 'stopped') happened.push({ about, what: 'agreement-stopped' })
-  const { queued, writes } = queueMessage(services, tx, {
-    mode: order.mode,
-    kind: next.state === 'stopped' ? 'stopped' : 'declined',
-    personId: order.personId,
-    orderId: order.id,
-    agreementId: row.id,
-  })
+  const isOver = next.state === 'stopped'
+  const message = { mode: order.mode, personId: order.personId, orderId: order.id, agreementId: row.id }
+  const { queued, writes } = queueMessage(services, tx, { ...message, kind: isOver ? 'stopped' : 'declined' })
   await Promise.all(writes)
-  await recordAll(tx, at, [...happened, queued])
+  happened.push(queued)
+  // The creator hears of the first try that failed and of the end; what is between stands under what needs attention.
+  if (isOver || next.tries === 1) {
+    const told = queueMessage(services, tx, { ...message, kind: isOver ? 'told-stopped' : 'told-declined' })
+    await Promise.all(told.writes)
+    happened.push(told.queued)
+  }
+  await recordAll(tx, at, happened)
 }

@@ -1,6 +1,6 @@
 import { and, eq, gt, isNull } from 'drizzle-orm'
 import type { Services } from '../context.ts'
-import { agreements, payLinks } from '../db/schema/index.ts'
+import { agreements, courses, offers, orderLines, payLinks } from '../db/schema/index.ts'
 import { hashToken, newToken } from '../secrets.ts'
 
 /** For how long a link in a message pays. */
@@ -27,6 +27,30 @@ export async function readPayLink({ db, now }: Services, token: string): Promise
     .innerJoin(agreements, eq(agreements.id, payLinks.agreementId))
     .where(and(eq(payLinks.tokenHash, hashToken(token)), isNull(payLinks.usedAt), gt(payLinks.expiresAt, now())))
   return row?.id ?? null
+}
+
+/** For so long a link that was used thanks whoever comes back from a gateway's page by it. */
+const THANKS_MINUTES = 30
+
+/** What a link was for that was used just now; null for any other. */
+export async function readUsedPayLink(
+  { db, now }: Services,
+  token: string,
+): Promise<{ course: string; slug: string } | null> {
+  const [row] = await db
+    .select({ course: orderLines.courseTitle, slug: courses.slug })
+    .from(payLinks)
+    .innerJoin(agreements, eq(agreements.id, payLinks.agreementId))
+    .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
+    .innerJoin(offers, eq(offers.id, orderLines.offerId))
+    .innerJoin(courses, eq(courses.id, offers.courseId))
+    .where(
+      and(
+        eq(payLinks.tokenHash, hashToken(token)),
+        gt(payLinks.usedAt, new Date(now().getTime() - THANKS_MINUTES * 60_000)),
+      ),
+    )
+  return row ?? null
 }
 
 /** Every link of an agreement ends: what it was for is done. */

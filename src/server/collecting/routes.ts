@@ -8,7 +8,16 @@ import { validate } from '../http/validate.ts'
 import { visitorOf } from '../pages/visitor.ts'
 import { getSchool } from '../school/service.ts'
 import { readAgreement } from './agreements.ts'
-import { cancelAgreement, changeMethod, chaseAgain, checkByHand, moveDue, payByHand, stopChasing } from './byHand.ts'
+import {
+  cancelAgreement,
+  changeMethod,
+  chaseAgain,
+  checkByHand,
+  moveDue,
+  payByHand,
+  stopChasing,
+  takeCancelBack,
+} from './byHand.ts'
 import { askFor } from './view.ts'
 
 const byKey = v.object({ key: v.pipe(v.string(), v.maxLength(100)) })
@@ -36,8 +45,10 @@ export function planRoutes(base: Services) {
   }
   return new Hono()
     .post('/:key/pay', validate('param', byKey), validate('json', v.object({ ...payment, agreed })), async (c) => {
-      const { services, agreementId } = await asked(c, c.req.valid('param').key)
-      return c.json(await payByHand(services, agreementId, c.req.valid('json')))
+      const { key } = c.req.valid('param')
+      const { services, agreementId, byLink } = await asked(c, key)
+      const returnTo = byLink ? `/pay/${key}` : `/my/plan/${key}`
+      return c.json(await payByHand(services, agreementId, { ...c.req.valid('json'), returnTo }))
     })
     .post('/:key/check', validate('param', byKey), async (c) => {
       const { services, agreementId } = await asked(c, c.req.valid('param').key)
@@ -77,6 +88,11 @@ export function agreementRoutes(base: Services) {
         return c.json({ ok: true })
       },
     )
+    .post('/:id/uncancel', validate('param', byId), async (c) => {
+      const { id } = c.req.valid('param')
+      await takeCancelBack(await inTheirMode(c, id), id)
+      return c.json({ ok: true })
+    })
     .post('/:id/stop', validate('param', byId), validate('json', v.object({ note })), async (c) => {
       const { id } = c.req.valid('param')
       await stopChasing(await inTheirMode(c, id), id, c.req.valid('json').note)

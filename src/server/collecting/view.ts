@@ -1,13 +1,15 @@
-import { and, eq, isNull } from 'drizzle-orm'
+import { and, eq, inArray, isNull } from 'drizzle-orm'
 import { inHand, nextTryOf } from '../../core/collecting/agreement.ts'
+import { whyNot } from '../../core/ways/collects.ts'
 import type { Visitor } from '../access/service.ts'
 import type { Services } from '../context.ts'
-import { courses, grants, offers } from '../db/schema/index.ts'
-import { adapterOf, waysIn } from '../gateways/service.ts'
+import type { Queryable } from '../db/client.ts'
+import { attempts, courses, grants, OPEN_ATTEMPTS, offers } from '../db/schema/index.ts'
+import { payWaysIn } from '../gateways/payWays.ts'
 import { shownPayment } from '../orders/plans.ts'
 import type { PayWay, PlanView } from '../pages/data.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
-import { readAgreement } from './agreements.ts'
+import { type Held, readAgreement } from './agreements.ts'
 import { payableByHand } from './byHand.ts'
 import { readPayLink } from './payLinks.ts'
 
@@ -35,18 +37,16 @@ export async function askFor(services: Services, key: string, { person, mode }: 
     : null
 }
 
-/** Ways of the checkout that can collect later payments too. */
-async function waysForLater(services: Services, mode: Visitor['mode'], currency: string): Promise<PayWay[]> {
-  const ways = await waysIn(services.db, services.gateways, mode)
-  return ways
-    .filter(({ capabilities }) => capabilities.chargesAgain && capabilities.currencies.includes(currency))
-    .map(({ connectionId, adapter, account, capabilities }) => ({
-      connectionId,
-      adapter,
-      gateway: capabilities.name,
-      method: capabilities.method,
-      fieldsUrl: adapterOf(services.gateways, adapter).fieldsUrl(account, mode),
-    }))
+/** Ways of the checkout that can collect what an agreement still brings. */
+async function waysForLater(services: Services, { row, order, agreement }: Held, today: number): Promise<PayWay[]> {
+  const ways = await payWaysIn(services, row.mode, order.currency)
+  const later = agreement.payments.slice(agreement.collected + 1).map(({ pay }) => pay)
+  // Another method may be given without a payment, where the way keeps one so; that is told by what it can.
+  return ways.filter(({ can }) => {
+    const need = { currency: order.currency, today: Math.max(today, 1), later, goesOn: true }
+    const why = whyNot(can, need)
+    return why === null || (why === 'too-small' && today === 0)
+  })
 }
 
 /** An agreement as its buyer sees it: what was paid, what is due, what comes, and what can be done. */
@@ -84,6 +84,17 @@ export async function planView(services: Services, { agreementId, byLink }: Aske
     isShut: ends[0] !== undefined && ends[0] <= day,
     mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
     openUntilIfCancelled: found?.grant?.closes ?? null,
-    ways: await waysForLater(services, row.mode, order.currency),
+    ways: await waysForLater(services, held, amount),
+    pending: await isUnderWay(db, agreementId),
   }
+}
+
+/** Whether a payment by hand is under way: approved elsewhere, or without an answer. */
+async function isUnderWay(db: Queryable, agreementId: string): Promise<boolean> {
+  const open = and(
+    eq(attempts.agreementId, agreementId),
+    eq(attempts.madeBy, 'buyer'),
+    inArray(attempts.state, [...OPEN_ATTEMPTS]),
+  )
+  return (await db.$count(attempts, open)) > 0
 }

@@ -5,6 +5,7 @@ import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, gatewayEvents } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
+import { noteDispute } from '../refunds/disputes.ts'
 import { adapterOf } from './service.ts'
 
 /**
@@ -52,12 +53,17 @@ export async function receiveEvent(
 }
 
 async function handle(services: Services, { id: connectionId, mode }: { id: string; mode: Mode }, event: GatewayEvent) {
-  if (!event.payment) return { state: 'unknown' as const, note: 'Not an event that this version acts on.' }
+  const key = event.payment?.key ?? event.dispute?.key
+  if (key === undefined) return { state: 'unknown' as const, note: 'Not an event that this version acts on.' }
   const [attempt] = await services.db
     .select({ id: attempts.id, state: attempts.state })
     .from(attempts)
-    .where(and(eq(attempts.key, event.payment.key), eq(attempts.connectionId, connectionId)))
+    .where(and(eq(attempts.key, key), eq(attempts.connectionId, connectionId)))
   if (!attempt) return { state: 'unknown' as const, note: 'No attempt has this key.' }
+  if (!event.payment) {
+    if (event.dispute) await noteDispute(services, mode, attempt.id, event.dispute)
+    return { state: 'handled' as const, note: null }
+  }
   // Mostly the answer came first, and there is nothing left to settle.
   const isOld = attempt.state === 'collected' && event.payment.outcome.state === 'collected'
   if (!isOld) await settleAttempt(await inMode(services, mode), attempt.id, event.payment.outcome, 'event')

@@ -3,7 +3,11 @@ import * as v from 'valibot'
 import type { Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
-import { connectGateway, connectSchema, disconnectGateway, listGateways } from './service.ts'
+import { listGateways, whatStops } from './overview.ts'
+import { connectGateway, connectSchema, disconnectGateway, orderGateways, pauseGateway } from './service.ts'
+import { setTransfer, transferSchema } from './transferSettings.ts'
+
+const byAdapter = v.object({ adapter: v.pipe(v.string(), v.maxLength(40)) })
 
 export function gatewayRoutes(services: Services) {
   return new Hono<StudioEnv>()
@@ -13,7 +17,28 @@ export function gatewayRoutes(services: Services) {
       await connectGateway(services, c.get('mode'), c.req.valid('json'))
       return c.json({ ok: true })
     })
-    .delete('/:adapter', validate('param', v.object({ adapter: v.string() })), async (c) => {
+    .put('/transfer', validate('json', transferSchema), async (c) => {
+      await setTransfer(services, c.get('mode'), c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .put('/order', validate('json', v.object({ order: v.pipe(v.array(v.string()), v.maxLength(20)) })), async (c) => {
+      await orderGateways(services, c.get('mode'), c.req.valid('json').order)
+      return c.json({ ok: true })
+    })
+    .put(
+      '/:adapter/pause',
+      validate('param', byAdapter),
+      validate('json', v.object({ isPaused: v.boolean(), displace: v.optional(v.boolean(), false) })),
+      async (c) => {
+        const { isPaused, displace } = c.req.valid('json')
+        await pauseGateway(services, c.get('mode'), c.req.valid('param').adapter, isPaused, displace)
+        return c.json({ ok: true })
+      },
+    )
+    .get('/:adapter/stops', validate('param', byAdapter), async (c) =>
+      c.json(await whatStops(services, c.get('mode'), c.req.valid('param').adapter)),
+    )
+    .delete('/:adapter', validate('param', byAdapter), async (c) => {
       await disconnectGateway(services, c.get('mode'), c.req.valid('param').adapter)
       return c.json({ ok: true })
     })

@@ -1,11 +1,13 @@
-import { and, asc, desc, eq, isNull } from 'drizzle-orm'
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import * as v from 'valibot'
+import { sayList } from '../../core/sentence/words.ts'
+import { BANK_TRANSFER, BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { type Adapter, type Capabilities, type Credentials, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Gateways } from '../../gateways/registry.ts'
-import type { Services } from '../context.ts'
-import type { Queryable } from '../db/client.ts'
+import { inMode, liveTime, type Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { connections, gatewayEvents } from '../db/schema/index.ts'
+import { connections, type TransferSettings } from '../db/schema/index.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 
 /** A connected gateway and what it can do. */
@@ -14,6 +16,10 @@ export interface Way {
   account: string
   adapter: string
   capabilities: Capabilities
+  /** It does not answer at the moment. */
+  isDown: boolean
+  /** What the creator wrote for who pays by bank transfer. */
+  transfer: TransferSettings | null
 }
 
 export const connectSchema = v.object({
@@ -30,6 +36,8 @@ export const connectSchema = v.object({
     v.nonEmpty('Paste the secret key.'),
     v.maxLength(400, 'This is too long for a key.'),
   ),
+  /** Those that cannot be offered beside it are paused. */
+  displace: v.optional(v.boolean(), false),
 })
 
 export function adapterOf(gateways: Gateways, id: string): Adapter {
@@ -38,71 +46,87 @@ export function adapterOf(gateways: Gateways, id: string): Adapter {
   return adapter
 }
 
-/** The gateways connected in a mode, in the order in which buyers see them. */
-export async function waysIn(db: Queryable, gateways: Gateways, mode: Mode): Promise<Way[]> {
+/** What a way of paying can do, bank transfer too. */
+export function capabilitiesOf(gateways: Gateways, id: string): Capabilities {
+  return id === BANK_TRANSFER_ID ? BANK_TRANSFER : adapterOf(gateways, id).capabilities
+}
+
+/** For so long after a call without an answer a gateway counts as down, unless one is answered meanwhile. */
+const DOWN_SECONDS = 120
+
+/** The ways of paying that buyers are offered in a mode, in their order: connected, and not paused. */
+export async function waysIn(services: Services, mode: Mode): Promise<Way[]> {
+  const { db, gateways } = services
   const rows = await db
-    .select({ id: connections.id, adapter: connections.adapter, account: connections.account })
+    .select()
     .from(connections)
-    .where(and(eq(connections.mode, mode), isNull(connections.disconnectedAt)))
+    .where(and(eq(connections.mode, mode), isNull(connections.disconnectedAt), isNull(connections.pausedAt)))
     .orderBy(asc(connections.position), asc(connections.createdAt))
-  return rows.map(({ id, adapter, account }) => ({
+  return rows.map(({ id, adapter, account, downSince, transfer }) => ({
     connectionId: id,
     account,
     adapter,
-    capabilities: adapterOf(gateways, adapter).capabilities,
+    capabilities: capabilitiesOf(gateways, adapter),
+    isDown: downSince !== null && (liveTime(services).getTime() - downSince.getTime()) / 1000 < DOWN_SECONDS,
+    transfer,
   }))
 }
 
-/** Every gateway that ships, with its connection in the mode and the newest events; never a secret. */
-export async function listGateways({ db, gateways, config }: Services, mode: Mode) {
-  const rows = await db
-    .select({
-      id: connections.id,
-      adapter: connections.adapter,
-      account: connections.account,
-      accountName: connections.accountName,
-      secretEnds: connections.secretEnds,
-      verifiedAt: connections.verifiedAt,
-    })
-    .from(connections)
-    .where(and(eq(connections.mode, mode), isNull(connections.disconnectedAt)))
-  const events = await db
-    .select({
-      id: gatewayEvents.id,
-      type: gatewayEvents.type,
-      state: gatewayEvents.state,
-      note: gatewayEvents.note,
-      receivedAt: gatewayEvents.receivedAt,
-    })
-    .from(gatewayEvents)
-    .innerJoin(connections, eq(connections.id, gatewayEvents.connectionId))
-    .where(eq(connections.mode, mode))
-    .orderBy(desc(gatewayEvents.id))
-    .limit(12)
+/** A connection opened for use: its adapter, and its credentials with the clock of its mode. */
+export async function openConnection(base: Services, connectionId: string) {
+  const { db, gateways, secrets } = base
+  const [connection] = await db.select().from(connections).where(eq(connections.id, connectionId))
+  if (!connection) throw notFound('connection')
+  const { now } = await inMode(base, connection.mode)
+  const { account } = connection
+  const credentials: Credentials = { account, secret: secrets.open(connection.secret), at: now().toISOString() }
+  const adapter = adapterOf(gateways, connection.adapter)
+  return { connection, adapter: watched(base, connection, adapter), credentials }
+}
+
+/** The adapter of a connection, whose silence is noted, and noted to be over. */
+function watched(services: Services, { id, downSince }: typeof connections.$inferSelect, adapter: Adapter): Adapter {
+  const note = (since: Date | null) =>
+    services.db.update(connections).set({ downSince: since }).where(eq(connections.id, id))
+  const watch =
+    <A extends unknown[], T>(call: (...args: A) => Promise<T>) =>
+    async (...args: A): Promise<T> => {
+      try {
+        const answer = await call(...args)
+        if (downSince) await note(null)
+        return answer
+      } catch (error) {
+        if (error instanceof GatewayUnreachable) await note(liveTime(services))
+        throw error
+      }
+    }
+  const { begin, keep, lookUp, abandon, refund, verify } = adapter
   return {
-    console: config.standinsOrigin,
-    gateways: [...gateways.values()].map((adapter) => ({
-      id: adapter.id,
-      capabilities: adapter.capabilities,
-      connection: rows.find((row) => row.adapter === adapter.id) ?? null,
-    })),
-    events,
+    ...adapter,
+    begin: watch(begin),
+    keep: watch(keep),
+    lookUp: watch(lookUp),
+    abandon: watch(abandon),
+    refund: watch(refund),
+    verify: watch(verify),
   }
 }
+
+const inUse = (mode: Mode) => and(eq(connections.mode, mode), isNull(connections.disconnectedAt))
 
 /**
  * Checks credentials with the gateway at once and keeps them, sealed; keys of a connection that
  * stands already are replaced.
- * @throws Problem with the reason at the field.
+ * @throws Problem with the reason at the field; 409 `stands-alone` where others would have to be paused.
  */
 export async function connectGateway(
   services: Services,
   mode: Mode,
-  input: v.InferOutput<typeof connectSchema>,
+  { adapter: id, account, secret, displace = false }: v.InferInput<typeof connectSchema>,
 ): Promise<void> {
   const { db, gateways, secrets, config, now } = services
-  const adapter = adapterOf(gateways, input.adapter)
-  const credentials: Credentials = { account: input.account, secret: input.secret }
+  const adapter = adapterOf(gateways, id)
+  const credentials: Credentials = { account, secret }
   const { name } = adapter.capabilities
   const verified = await reach(name, () => adapter.verify(credentials))
   if (!verified.ok) {
@@ -116,23 +140,136 @@ export async function connectGateway(
     throw fieldProblem('/secret', `This key is a ${is.toLowerCase()} key; you are in ${here}.`)
   }
   await db.transaction(async (tx) => {
-    const [known] = await tx
-      .select()
-      .from(connections)
-      .where(and(eq(connections.mode, mode), eq(connections.adapter, adapter.id), isNull(connections.disconnectedAt)))
-      .for('update')
+    const known = await readConnection(tx, mode, id)
+    await makeRoom(services, tx, mode, { adapter: id, standsAlone: verified.standsAlone }, displace)
     const fields = {
-      account: input.account,
+      account,
       accountName: verified.accountName,
-      secret: secrets.seal(input.secret),
-      secretEnds: input.secret.slice(-4),
+      standsAlone: verified.standsAlone,
+      secret: secrets.seal(secret),
+      secretEnds: secret.slice(-4),
       verifiedAt: now(),
+      downSince: null,
+      pausedAt: null,
     }
-    const id = known?.id ?? crypto.randomUUID()
-    const { signingSecret } = await reach(name, () => adapter.listen(credentials, `${config.origin}/api/events/${id}`))
-    const sealed = { ...fields, signingSecret: secrets.seal(signingSecret) }
-    if (known) await tx.update(connections).set(sealed).where(eq(connections.id, id))
-    else await tx.insert(connections).values({ id, mode, adapter: adapter.id, createdAt: now(), ...sealed })
+    const connectionId = known?.id ?? crypto.randomUUID()
+    const { signingSecret } = await reach(name, () =>
+      adapter.listen(credentials, `${config.origin}/api/events/${connectionId}`),
+    )
+    await writeConnection(services, tx, mode, id, connectionId, known !== null, {
+      ...fields,
+      signingSecret: secrets.seal(signingSecret),
+    })
+  })
+}
+
+/** The connection of a gateway in a mode, locked; null where there is none. */
+export async function readConnection(tx: Transaction, mode: Mode, adapter: string) {
+  const [known] = await tx
+    .select()
+    .from(connections)
+    .where(and(inUse(mode), eq(connections.adapter, adapter)))
+    .for('update')
+  return known ?? null
+}
+
+type ConnectionFields = Omit<
+  typeof connections.$inferInsert,
+  'id' | 'mode' | 'adapter' | 'position' | 'createdAt' | 'disconnectedAt'
+>
+
+/** Stores a connection: what stands is changed, a new one comes after the others. */
+export async function writeConnection(
+  { now }: Services,
+  tx: Transaction,
+  mode: Mode,
+  adapter: string,
+  id: string,
+  isKnown: boolean,
+  fields: ConnectionFields,
+): Promise<void> {
+  if (isKnown) {
+    await tx.update(connections).set(fields).where(eq(connections.id, id))
+    return
+  }
+  const [last] = await tx
+    .select({ position: sql<number>`coalesce(max(${connections.position}), 0)::int` })
+    .from(connections)
+    .where(inUse(mode))
+  const position = (last?.position ?? 0) + 1
+  await tx.insert(connections).values({ id, mode, adapter, position, createdAt: now(), ...fields })
+}
+
+/**
+ * Pauses what cannot be offered beside a way: everything, where it must stand alone; what must stand alone, where
+ * that is there. @throws Problem 409 naming them, unless they may be displaced.
+ */
+export async function makeRoom(
+  { gateways, now }: Services,
+  tx: Transaction,
+  mode: Mode,
+  way: { adapter: string; standsAlone: boolean },
+  displace: boolean,
+): Promise<void> {
+  const others = await tx
+    .select()
+    .from(connections)
+    .where(and(inUse(mode), isNull(connections.pausedAt)))
+    .for('update')
+  const inTheWay = others.filter((other) => other.adapter !== way.adapter && (way.standsAlone || other.standsAlone))
+  if (inTheWay.length === 0) return
+  const names = sayList(inTheWay.map(({ adapter }) => capabilitiesOf(gateways, adapter).name))
+  if (!displace) {
+    const { name } = capabilitiesOf(gateways, way.adapter)
+    const why = way.standsAlone
+      ? `By this account’s terms ${name} must be the only way offered. ${names} would be paused: no longer offered to buyers; what is agreed is still collected.`
+      : `By its account’s terms ${names} must be the only way offered. It would be paused beside ${name}: no longer offered to buyers; what is agreed is still collected.`
+    throw new Problem(409, 'stands-alone', why)
+  }
+  await tx
+    .update(connections)
+    .set({ pausedAt: now() })
+    .where(
+      inArray(
+        connections.id,
+        inTheWay.map(({ id }) => id),
+      ),
+    )
+}
+
+/** Stops or goes on offering a way to buyers; what is agreed is collected either way. */
+export async function pauseGateway(
+  services: Services,
+  mode: Mode,
+  adapter: string,
+  isPaused: boolean,
+  displace: boolean,
+): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const known = await readConnection(tx, mode, adapter)
+    if (!known) throw notFound('connection')
+    if (!isPaused) await makeRoom(services, tx, mode, known, displace)
+    await tx
+      .update(connections)
+      .set({ pausedAt: isPaused ? services.now() : null })
+      .where(eq(connections.id, known.id))
+  })
+}
+
+/** Puts the ways into the order in which buyers see them. @throws Problem 422 where it does not name them all. */
+export async function orderGateways({ db }: Services, mode: Mode, order: string[]): Promise<void> {
+  await db.transaction(async (tx) => {
+    const rows = await tx.select().from(connections).where(inUse(mode)).for('update')
+    const named = new Set(order)
+    if (named.size !== rows.length || rows.some(({ adapter }) => !named.has(adapter))) {
+      throw fieldProblem('/order', 'Another window changed the ways meanwhile. Reload, and order them again.')
+    }
+    for (const { id, adapter } of rows) {
+      await tx
+        .update(connections)
+        .set({ position: order.indexOf(adapter) + 1 })
+        .where(eq(connections.id, id))
+    }
   })
 }
 
@@ -141,17 +278,9 @@ export async function disconnectGateway({ db, now }: Services, mode: Mode, adapt
   const gone = await db
     .update(connections)
     .set({ disconnectedAt: now() })
-    .where(and(eq(connections.mode, mode), eq(connections.adapter, adapter), isNull(connections.disconnectedAt)))
+    .where(and(inUse(mode), eq(connections.adapter, adapter)))
     .returning({ id: connections.id })
   if (gone.length === 0) throw notFound('connection')
-}
-
-/** A connection opened for use: its adapter and its credentials. */
-export async function openConnection({ db, gateways, secrets }: Services, connectionId: string) {
-  const [connection] = await db.select().from(connections).where(eq(connections.id, connectionId))
-  if (!connection) throw notFound('connection')
-  const credentials: Credentials = { account: connection.account, secret: secrets.open(connection.secret) }
-  return { connection, adapter: adapterOf(gateways, connection.adapter), credentials }
 }
 
 async function reach<T>(name: string, call: () => Promise<T>): Promise<T> {

@@ -8,12 +8,16 @@ export interface Letter {
   subject: string
   html: string
   text: string
+  /** Pictures that the HTML shows by `cid:`. */
+  pictures?: { cid: string; png: Buffer }[]
 }
 
 export interface Paragraph {
   text: string
   link?: string
   label?: string
+  /** A picture of the letter, by its cid, and what it is. */
+  picture?: { cid: string; alt: string }
 }
 
 export interface Receipt {
@@ -34,7 +38,7 @@ export interface Receipt {
 }
 
 /** The receipt: what was bought, what was paid, how to open it. */
-export function composeReceipt(school: School, name: string, receipt: Receipt): Letter {
+export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Letter {
   const { price, discount, tax, pay } = receipt.quote.today
   const money = (amount: number) => formatMoney(amount, school)
   const rows: [string, string][] = [[`${receipt.course}, ${receipt.offer}`, money(price - discount)]]
@@ -45,6 +49,7 @@ export function composeReceipt(school: School, name: string, receipt: Receipt): 
   const paragraphs: Paragraph[] = [
     { text: `Hello ${name},` },
     { text: opening(receipt, school) },
+    ...said(ownWords),
     ...closing(receipt, school),
     { text: 'You find it here:', link: receipt.courseLink, label: `Open ${receipt.course}` },
     ...later(receipt, school),
@@ -58,6 +63,11 @@ export function composeReceipt(school: School, name: string, receipt: Receipt): 
   }
   const paidWith = receipt.method ? `Paid with ${receipt.method}.` : ''
   return letter(school, `Your receipt ${receipt.number}: ${receipt.course}`, paragraphs, rows, paidWith)
+}
+
+/** The creator's own words, where there are any. */
+export function said(ownWords: string): Paragraph[] {
+  return ownWords.trim() ? [{ text: ownWords.trim() }] : []
 }
 
 function opening({ course, quote, opensLater }: Receipt, school: School): string {
@@ -140,7 +150,8 @@ export function letter(
     <div style="max-width:560px;margin:0 auto;padding:28px 18px"><div style="background:#fcfdf9;border:1px solid #d6dccb;border-radius:8px;padding:26px 28px">
     <p style="margin:0 0 18px;font-weight:700">${school.name}</p>
     ${paragraphs.map(
-      ({ text: words, link, label }) => html`<p style="margin:0 0 14px">${words}</p>
+      ({ text: words, link, label, picture }) => html`<p style="margin:0 0 14px;white-space:pre-line">${words}</p>
+      ${picture ? html`<p style="margin:0 0 18px"><img src="cid:${picture.cid}" alt="${picture.alt}" width="180" height="180"></p>` : ''}
       ${link ? html`<p style="margin:0 0 20px"><a href="${link}" style="display:inline-block;background:#1a231c;color:#fcfdf9;border-radius:6px;padding:10px 16px;font-weight:600;text-decoration:none">${label ?? link}</a></p>` : ''}`,
     )}
     ${rows.length > 0 ? html`<table style="width:100%;border-collapse:collapse;margin:6px 0 14px">${rows.map(([label, value]) => html`<tr><td style="${cell}">${label}</td><td style="${cell};text-align:right">${value}</td></tr>`)}</table>` : ''}

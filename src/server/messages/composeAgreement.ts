@@ -2,7 +2,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
-import { type Letter, letter, type Paragraph } from './compose.ts'
+import { type Letter, letter, type Paragraph, said } from './compose.ts'
 
 /** What there is to say about payments over time. Amounts in minor units, days in the school's zone. */
 export interface AgreementFacts {
@@ -27,7 +27,20 @@ export interface AgreementFacts {
   buyAgain: string
 }
 
-export type AgreementMessage = Exclude<MessageKind, 'receipt' | 'password' | 'given'>
+const ABOUT_AGREEMENTS = [
+  'collected',
+  'declined',
+  'stopped',
+  'cancelled',
+  'method-changed',
+  'card-expiring',
+] as const satisfies readonly MessageKind[]
+export type AgreementMessage = (typeof ABOUT_AGREEMENTS)[number]
+
+/** Whether a kind of message is about payments over time, and for their buyer. */
+export function isAboutAgreement(kind: MessageKind): kind is AgreementMessage {
+  return (ABOUT_AGREEMENTS as readonly MessageKind[]).includes(kind)
+}
 
 /** A letter about payments over time; null where what it would say is no longer true. */
 export function composeAgreement(
@@ -35,12 +48,14 @@ export function composeAgreement(
   name: string,
   kind: AgreementMessage,
   facts: AgreementFacts,
+  ownWords = '',
 ): Letter | null {
   const money = (amount: number) => formatMoney(amount, { ...school, currency: facts.currency })
   const day = (when: string) => sayDay(when, school.language)
   const { course, last, next, due } = facts
   const hello: Paragraph = { text: `Hello ${name},` }
-  const write = (subject: string, ...paragraphs: Paragraph[]) => letter(school, subject, [hello, ...paragraphs])
+  const write = (subject: string, first: Paragraph, ...rest: Paragraph[]) =>
+    letter(school, subject, [hello, first, ...said(ownWords), ...rest])
   const mine: Paragraph = {
     text: '“My courses” shows what was paid and what comes.',
     link: facts.myCourses,

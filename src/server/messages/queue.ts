@@ -5,7 +5,7 @@ import type { Happening } from '../orders/journal.ts'
 
 type NewMessage = Pick<
   typeof messages.$inferInsert,
-  'mode' | 'kind' | 'personId' | 'orderId' | 'agreementId' | 'courseTitle'
+  'mode' | 'kind' | 'personId' | 'orderId' | 'agreementId' | 'refundId' | 'courseTitle'
 >
 
 /**

@@ -8,7 +8,11 @@ import { record } from '../orders/journal.ts'
 import { makePasswordLink } from '../people/service.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
-import { composeAgreement } from './composeAgreement.ts'
+import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
+import { composeAwaited, composeRefunded } from './composeOrder.ts'
+import { composeTold, isForCreator } from './composeTold.ts'
+import { awaitedFacts, creatorAddress, refundFacts, toldFacts } from './facts.ts'
+import { tellingOf } from './tellings.ts'
 
 type Message = typeof messages.$inferSelect
 type Person = typeof people.$inferSelect
@@ -19,7 +23,9 @@ export type Post = (letter: Letter & { to: string; from: string }) => Promise<vo
 export function smtpPost(port: number): Post {
   const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true })
   return async (letter) => {
-    await transport.sendMail(letter)
+    const { pictures = [], ...mail } = letter
+    const attachments = pictures.map(({ cid, png }) => ({ filename: `${cid}.png`, content: png, cid }))
+    await transport.sendMail({ ...mail, attachments })
   }
 }
 
@@ -39,16 +45,19 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
   const services = await inMode(base, message.mode)
   const { now } = services
   const school = await getSchool(db)
-  const letter = await compose(services, school, message, person)
+  const telling = tellingOf(school, message.kind)
+  const letter = telling.isOn ? await compose(services, school, message, person, telling.ownWords) : null
   const about = { orderId: message.orderId, personId: message.personId }
   if (!letter) {
     await db.update(messages).set({ state: 'dropped' }).where(eq(messages.id, messageId))
+    if (!telling.isOn) await record(db, now(), about, 'message-off', { kind: message.kind })
     return
   }
+  const to = isForCreator(message.kind) ? await creatorAddress(services) : person.email
   try {
     await post({
       ...letter,
-      to: person.email,
+      to,
       from: `"${school.name.replaceAll('"', '')}" <school@young-acorn.example>`,
     })
   } catch (error) {
@@ -61,27 +70,45 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
   }
   await db.transaction(async (tx) => {
     await tx.update(messages).set({ state: 'sent', sentAt: now(), error: null }).where(eq(messages.id, messageId))
-    await record(tx, now(), about, 'message-sent', { kind: message.kind, to: person.email })
+    await record(tx, now(), about, 'message-sent', { kind: message.kind, to })
   })
 }
 
-async function compose(services: Services, school: School, message: Message, person: Person): Promise<Letter | null> {
+async function compose(
+  services: Services,
+  school: School,
+  message: Message,
+  person: Person,
+  ownWords: string,
+): Promise<Letter | null> {
   const { config } = services
   const link = async () => (person.passwordHash ? null : await makePasswordLink(services, person.id))
-  switch (message.kind) {
+  const { kind } = message
+  if (isAboutAgreement(kind)) {
+    const facts = await factsOf(services, message.agreementId as string)
+    return composeAgreement(school, person.name, kind, facts, ownWords)
+  }
+  if (isForCreator(kind)) return composeTold(school, kind, await toldFacts(services, message, person))
+  switch (kind) {
     case 'password':
       return composePassword(school, person.name, await makePasswordLink(services, person.id))
     case 'given':
       return composeGiven(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
-    case 'receipt':
-      return composeReceipt(school, person.name, {
-        ...(await receiptOf(services, message.orderId as string)),
-        passwordLink: await link(),
-      })
-    default: {
-      const facts = await factsOf(services, message.agreementId as string)
-      return composeAgreement(school, person.name, message.kind, facts)
+    case 'receipt': {
+      const receipt = { ...(await receiptOf(services, message.orderId as string)), passwordLink: await link() }
+      return composeReceipt(school, person.name, receipt, ownWords)
     }
+    case 'awaiting':
+    case 'not-arrived':
+      return composeAwaited(
+        school,
+        person.name,
+        kind,
+        await awaitedFacts(services, message.orderId as string),
+        ownWords,
+      )
+    case 'refunded':
+      return composeRefunded(school, person.name, await refundFacts(services, message.refundId as string), ownWords)
   }
 }
 

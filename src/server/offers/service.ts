@@ -3,6 +3,7 @@ import type { Published } from '../../core/content/earlierPrice.ts'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { speakOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
+import { allWays } from '../../gateways/registry.ts'
 import { changedElsewhere, getCourse, makeCourseLive } from '../catalogue/service.ts'
 import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
@@ -21,7 +22,8 @@ export async function getOffer(db: Queryable, id: string): Promise<Offer> {
 }
 
 /** One offer as the bench shows it: with its course, its neighbours and the ways that can collect. */
-export async function openOffer({ db, gateways }: Services, id: string, mode: Mode) {
+export async function openOffer(services: Services, id: string, mode: Mode) {
+  const { db, gateways } = services
   const offer = await getOffer(db, id)
   const [course, others, ways, sold, holders, history, all] = await Promise.all([
     getCourse(db, offer.courseId),
@@ -30,7 +32,7 @@ export async function openOffer({ db, gateways }: Services, id: string, mode: Mo
       .from(offers)
       .where(and(eq(offers.courseId, offer.courseId), isNull(offers.retiredAt)))
       .orderBy(asc(offers.position)),
-    waysIn(db, gateways, mode),
+    waysIn(services, mode),
     countSales(db, id),
     countHolders(db, id, mode),
     publishedOf(db, [id]),
@@ -45,7 +47,7 @@ export async function openOffer({ db, gateways }: Services, id: string, mode: Mo
     history: history.get(id) ?? [],
     /** Every course, for an offer that only holders may buy. */
     courses: all,
-    known: [...gateways.values()].map(({ capabilities }) => capabilities),
+    known: allWays(gateways).map(({ capabilities }) => capabilities),
     place: others.findIndex((other) => other.id === id) + 1,
     places: others.length,
     siblings: others.map((other) => other.id),
@@ -117,7 +119,9 @@ export async function createOffer({ db, now }: Services, courseId: string): Prom
       .from(offers)
       .where(eq(offers.courseId, courseId))
     const position = (last?.position ?? -1) + 1
-    const draft = newOffer(position === 0 ? 'At once' : '')
+    const blank = newOffer(position === 0 ? 'At once' : '')
+    const { graceDays } = await getSchool(tx)
+    const draft = { ...blank, access: { ...blank.access, graceDays } }
     const [row] = await tx
       .insert(offers)
       .values({ courseId, position, draft, draftAt: now(), createdAt: now() })

@@ -1,8 +1,9 @@
 import { and, asc, desc, eq, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
-import { inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { afterTakenBack, inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { sayWhyOpen } from '../../core/collecting/why.ts'
 import { listGrants, listMessages } from '../access/service.ts'
+import { awaitedOf } from '../checkout/awaited.ts'
 import { readAgreement } from '../collecting/agreements.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -10,14 +11,18 @@ import {
   agreements,
   attempts,
   connections,
+  disputes,
   journal,
   ORDER_STATES,
   orderLines,
   orders,
   payments,
   people,
+  refunds,
+  transfers,
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
+import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 
 const PAGE = 40
@@ -135,8 +140,10 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     db.select().from(journal).where(eq(journal.orderId, id)).orderBy(asc(journal.id)),
     agreementsOf(services, mode, id),
   ])
+  const settling = await settlingOf(await inMode(services, mode), id)
   return {
     ...order,
+    ...settling,
     lines,
     payments: itsPayments,
     agreements: agreed,
@@ -144,6 +151,26 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     grants: itsGrants,
     messages: sent,
     journal: happened,
+  }
+}
+
+/** What came and went for an order by a person's hand or word: transfers, refunds, disputes. */
+async function settlingOf(services: Services, orderId: string) {
+  const { db } = services
+  const [order] = await db.select().from(orders).where(eq(orders.id, orderId))
+  const [came, given, disputed, charges] = await Promise.all([
+    db.select().from(transfers).where(eq(transfers.orderId, orderId)).orderBy(asc(transfers.createdAt)),
+    db.select().from(refunds).where(eq(refunds.orderId, orderId)).orderBy(asc(refunds.createdAt)),
+    db.select().from(disputes).where(eq(disputes.orderId, orderId)).orderBy(asc(disputes.createdAt)),
+    chargesOf(services, db, orderId),
+  ])
+  return {
+    today: await schoolDay(services),
+    awaited: order ? await awaitedOf(db, order) : null,
+    transfers: came,
+    refunds: given.map(({ key: _key, ...refund }) => refund),
+    disputes: disputed,
+    charges,
   }
 }
 
@@ -170,6 +197,7 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
         tries: agreement.tries,
         next: next ? { n: next.n, pay: next.pay, due: next.due, on: nextTryOf(agreement, retryAfterDays) } : null,
         toPay: payableOn(agreement, day).reduce((sum, { pay }) => sum + pay, 0),
+        mayUncancel: afterTakenBack(agreement, day) !== null,
         stoppedByHand: agreement.state === 'stopped' && agreement.tries <= retryAfterDays.length,
         why: sayWhyOpen({
           offer,

@@ -2,6 +2,7 @@ import type { Cloth } from '../../core/content/course.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
+import type { CollectingWay } from '../../core/ways/collects.ts'
 import type { Mode } from '../db/schema/columns.ts'
 
 /** What a page of the shop is made of. The server puts it into the page; no further request is needed. */
@@ -86,8 +87,17 @@ export interface PayWay {
   adapter: string
   gateway: string
   method: string
-  /** The page of the gateway's own fields, for a frame. */
-  fieldsUrl: string
+  /** For bank transfer, what the creator wrote. */
+  description: string
+  style: 'embedded' | 'redirect' | 'offline'
+  /** Whether the money is known to have come at once, or hours or days later. */
+  known: 'at-once' | 'later'
+  /** The page of the gateway's own fields, for a frame; null where it has none. */
+  fieldsUrl: string | null
+  /** It does not answer at the moment. */
+  isDown: boolean
+  /** What it can collect. */
+  can: CollectingWay
 }
 
 export interface CheckoutView {
@@ -101,9 +111,32 @@ export interface CheckoutView {
   pending: string | null
 }
 
+export interface Awaited {
+  amount: number
+  /** What has come so far. */
+  came: number
+  method: string
+  transfer: TransferView | null
+}
+
+/** All that a buyer needs for a transfer to the school's account. */
+export interface TransferView {
+  instructions: string
+  holder: string
+  /** In groups of four. */
+  iban: string
+  bic: string
+  /** In groups of four (ISO 11649). */
+  reference: string
+  /** A QR code that banking apps scan (EPC069-12), as an SVG path and its side; null where there is none. */
+  code: { path: string; side: number } | null
+}
+
 export interface ThanksView {
   name: 'thanks'
   order: { id: string; number: number; state: 'paid' | 'open' | 'paying'; method: string | null; paidOn: string | null }
+  /** The payment that is awaited, and for a bank transfer how to make it. */
+  awaited: Awaited | null
   course: CourseCard
   offer: string
   opens: string
@@ -159,6 +192,8 @@ export interface PlanView {
   mayCancel: boolean
   openUntilIfCancelled: string | null
   ways: PayWay[]
+  /** A payment by hand is under way. */
+  pending: boolean
 }
 
 export interface MyView {

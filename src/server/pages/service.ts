@@ -1,15 +1,18 @@
-import { and, desc, eq, inArray, isNull } from 'drizzle-orm'
+import { and, desc, eq, inArray, isNull, notExists } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { speakOffer, taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { coursesOf, mayEnter, type Visitor } from '../access/service.ts'
 import { needsOf } from '../checkout/audience.ts'
+import { awaitedOf } from '../checkout/awaited.ts'
 import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
+import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
 import type { Services } from '../context.ts'
-import { attempts, courses, offers, orderLines, orders, people } from '../db/schema/index.ts'
-import { adapterOf, waysIn } from '../gateways/service.ts'
+import { attempts, connections, courses, offers, orderLines, orders, people } from '../db/schema/index.ts'
+import { payWaysIn } from '../gateways/payWays.ts'
 import { publishedOf } from '../offers/service.ts'
 import { plansOf } from '../orders/plans.ts'
 import { readPasswordLink } from '../people/service.ts'
@@ -126,34 +129,35 @@ export async function checkoutView(
       [{ label: 'About the course', href: `/course/${slug}` }, ALL_COURSES],
     )
   }
-  const ways = await waysIn(services.db, services.gateways, visitor.mode)
   const entry = await mayEnter(services, course.id, visitor)
   return {
     name: 'checkout',
     course: { ...cardOf(course), lessons: course.live.lessons.map(({ title }) => title) },
     offers,
     chosen: chosen.id,
-    ways: ways
-      .filter(({ capabilities }) => capabilities.currencies.includes(school.currency))
-      .map(({ connectionId, adapter, account, capabilities }) => ({
-        connectionId,
-        adapter,
-        gateway: capabilities.name,
-        method: capabilities.method,
-        fieldsUrl: adapterOf(services.gateways, adapter).fieldsUrl(account, visitor.mode),
-      })),
+    ways: await payWaysIn(services, visitor.mode, school.currency),
     isOwned: entry.state === 'open',
     pending: await pendingOrder(services, course, visitor),
   }
 }
 
-/** The order for this course whose payment was under way in this browser, so that a reload goes on with it. */
+/**
+ * The order for this course whose payment was under way in this browser, so that a reload goes on with it. One that
+ * waits for a bank transfer is not in the way of paying at once.
+ */
 async function pendingOrder(
   { db }: Services,
   course: SellableCourse,
   { browserHash, mode }: Visitor,
 ): Promise<string | null> {
   if (!browserHash) return null
+  const byTransfer = db
+    .select({ id: attempts.id })
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(
+      and(eq(attempts.orderId, orders.id), eq(attempts.state, 'awaiting'), eq(connections.adapter, BANK_TRANSFER_ID)),
+    )
   const [order] = await db
     .select({ id: orders.id })
     .from(orders)
@@ -166,6 +170,7 @@ async function pendingOrder(
           orders.offerId,
           course.offers.map(({ id }) => id),
         ),
+        notExists(byTransfer),
       ),
     )
   return order?.id ?? null
@@ -204,6 +209,7 @@ export async function thanksView(
       method: paidBy?.method ?? null,
       paidOn: paidAt ? dayIn(school.timeZone, paidAt) : null,
     },
+    awaited: await awaitedOf(services.db, order),
     course: cardOf({ slug: course.slug, live: course.live ?? course.draft }),
     offer: line.offerName,
     opens: line.quoted.opens,
@@ -229,6 +235,15 @@ export async function myView(services: Services, visitor: Visitor): Promise<Shop
 export async function planPage(services: Services, key: string, visitor: Visitor): Promise<ShopView> {
   const asked = await askFor(services, key, visitor)
   if (asked) return planView(services, asked, key)
+  const paid = await readUsedPayLink(services, key)
+  if (paid) {
+    return notice(
+      200,
+      'Thank you. It is done.',
+      `“${paid.course}” goes on as agreed. A message about it is on its way.`,
+      [{ label: 'Open the course', href: `/learn/${paid.slug}` }],
+    )
+  }
   const signIn = { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent('/my')}` }
   return notice(
     410,

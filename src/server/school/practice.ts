@@ -1,8 +1,21 @@
-import { and, asc, count, eq, gt, isNotNull, sql } from 'drizzle-orm'
+import { and, asc, count, eq, gt, isNotNull, ne, sql } from 'drizzle-orm'
 import { addDays, type Day, later } from '../../core/calendar/day.ts'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import { lookUpAwaited } from '../checkout/lookup.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
+import { announceIn } from '../collecting/expiry.ts'
 import { inMode, type Services } from '../context.ts'
-import { agreements, grants, journal, messages, orders, people, school } from '../db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  connections,
+  grants,
+  journal,
+  messages,
+  orders,
+  people,
+  school,
+} from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { getSchool, schoolDay } from './service.ts'
 
@@ -27,20 +40,26 @@ export interface Moved {
 /** Practice time: its day, how far ahead it runs, and the next day on which something comes by itself. */
 export async function practiceClock(base: Services) {
   const services = await inMode(base, 'practice')
-  const [{ practiceAheadMs }, day, next] = await Promise.all([
-    getSchool(base.db),
-    schoolDay(services),
-    nextEvent(services),
-  ])
+  const day = await schoolDay(services)
+  const [{ practiceAheadMs }, next] = await Promise.all([getSchool(base.db), nextEvent(services, day)])
   return { day, daysAhead: Math.round(practiceAheadMs / DAY_MS), next }
 }
 
-async function nextEvent({ db }: Services): Promise<Day | null> {
+async function nextEvent({ db }: Services, today: Day): Promise<Day | null> {
   const [row] = await db
     .select({ on: sql<string | null>`min(${agreements.nextTry})` })
     .from(agreements)
     .where(and(eq(agreements.mode, 'practice'), isNotNull(agreements.nextTry)))
-  return row?.on ?? null
+  const [awaited] = await db
+    .select({ n: count() })
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(
+      and(eq(connections.mode, 'practice'), ne(connections.adapter, BANK_TRANSFER_ID), eq(attempts.state, 'awaiting')),
+    )
+  // Money that comes hours later is there on the next day.
+  const tomorrow = (awaited?.n ?? 0) > 0 ? addDays(today, 1) : null
+  return [row?.on ?? null, tomorrow].filter((day) => day !== null).sort()[0] ?? null
 }
 
 /**
@@ -52,14 +71,14 @@ export async function movePractice(base: Services, to: { days: number } | 'next'
   const [last] = await base.db.select({ id: sql<number>`coalesce(max(${journal.id}), 0)::float8` }).from(journal)
   const now = await inMode(base, 'practice')
   const today = await schoolDay(now)
-  const next = await nextEvent(now)
+  const next = await nextEvent(now, today)
   if (to === 'next' && !next)
     throw new Problem(409, 'no-event', 'Nothing is to come in Practice: no agreement goes on.')
   const target = to === 'next' ? (next as Day) : addDays(today, to.days)
   const reached = later(target, today)
   for (let day = today; ; ) {
     await workNow(base)
-    const coming = await nextEvent(now)
+    const coming = await nextEvent(now, day)
     const following = coming !== null && coming > day && coming <= reached ? coming : reached
     if (following === day) break
     day = following
@@ -76,6 +95,8 @@ async function workNow(base: Services): Promise<void> {
     for (const id of due) await collectAgreement(base, id)
     if (due.length === 0) break
   }
+  await lookUpAwaited(base, 'practice')
+  await announceIn(base, 'practice')
   // A message says how things stand when it is sent; those of this day go before the next one comes.
   const until = Date.now() + MESSAGES_MS
   while (Date.now() < until && (await waiting(base)) > 0) await new Promise((resolve) => setTimeout(resolve, 100))
@@ -126,6 +147,8 @@ const TOLD = new Set([
   'payment-declined',
   'agreement-stopped',
   'agreement-completed',
+  'attempt-collected',
+  'attempt-declined',
 ])
 
 /** Deletes everything of practice: orders, buyers, messages. Courses, offers and connections stay, live data too. */

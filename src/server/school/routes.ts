@@ -7,18 +7,23 @@ import type { Services } from '../context.ts'
 import { MODES } from '../db/schema/columns.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import { setTellings, tellingsSchema } from '../messages/tellings.ts'
 import { clearPractice, MOST_DAYS, movePractice, practiceClock } from './practice.ts'
 import {
   changeSchool,
   emailSchema,
   findSchool,
   getSchool,
+  graceSchema,
   openSchool,
   schoolSchema,
+  setGrace,
   setShopMode,
+  setTerms,
   setUp,
   setupSchema,
   signIn,
+  termsSchema,
 } from './service.ts'
 import { closeSession, creatorOf, SESSION_DAYS } from './sessions.ts'
 
@@ -63,6 +68,18 @@ export function schoolRoutes(services: Services) {
     })
     .put('/retries', validate('json', v.object({ days: retriesSchema })), async (c) => {
       await setRetries(services, c.req.valid('json').days)
+      return c.json({ ok: true })
+    })
+    .put('/grace', validate('json', v.object({ days: graceSchema })), async (c) => {
+      await setGrace(services, c.req.valid('json').days)
+      return c.json({ ok: true })
+    })
+    .put('/terms', validate('json', v.object({ terms: termsSchema })), async (c) => {
+      await setTerms(services, c.req.valid('json').terms)
+      return c.json({ ok: true })
+    })
+    .put('/tells', validate('json', tellingsSchema), async (c) => {
+      await setTellings(services, c.req.valid('json'))
       return c.json({ ok: true })
     })
     .get('/practice', async (c) => c.json(await practiceClock(services)))

@@ -160,6 +160,25 @@ async function rescalePrices(tx: Transaction, from: string, to: string, at: Date
   }
 }
 
+export const graceSchema = v.pipe(
+  v.number('Write days as a figure.'),
+  v.integer('Write whole days.'),
+  v.minValue(0, 'Grace is not below 0.'),
+  v.maxValue(90, 'Grace is at most 90 days.'),
+)
+
+/** The days of grace that a new offer begins with; those there are keep theirs. */
+export async function setGrace({ db }: Services, graceDays: number): Promise<void> {
+  await db.update(school).set({ graceDays })
+}
+
+export const termsSchema = v.pipe(v.string(), v.trim(), v.maxLength(40_000, 'Keep the terms under 40,000 letters.'))
+
+/** The terms of sale; empty: none. */
+export async function setTerms({ db }: Services, terms: string): Promise<void> {
+  await db.update(school).set({ terms })
+}
+
 /** The mode in which strangers buy from now on. */
 export async function setShopMode({ db }: Services, shopMode: Mode): Promise<void> {
   await db.update(school).set({ shopMode })

@@ -30,7 +30,7 @@ export function CardFrame({
   return (
     <iframe
       ref={ref}
-      src={way.fieldsUrl}
+      src={way.fieldsUrl ?? undefined}
       title={`${way.method} fields of ${way.gateway}`}
       style={{ height }}
       className="-mx-[3px] block w-[calc(100%+6px)]"

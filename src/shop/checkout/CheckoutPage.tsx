@@ -4,7 +4,7 @@ import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts
 import { taxOf } from '../../core/quote/tax.ts'
 import { sayPayButton, sayShort } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
-import type { CheckoutView, ShopOffer, ShopPage } from '../../server/client.ts'
+import type { CheckoutView, PayWay, ShopOffer, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Field, LINE_INPUT } from '../../ui/Field.tsx'
@@ -15,6 +15,7 @@ import { spokenOf } from '../spokenOf.ts'
 import { CardFrame } from './CardFrame.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { goesOn, useCheckout } from './useCheckout.ts'
+import { Ways } from './Ways.tsx'
 
 /** One calm page: what you get, how you pay, who you are, your card, what happens when. */
 export default function CheckoutPage({ page, view: first }: { page: ShopPage; view: CheckoutView }) {
@@ -47,14 +48,12 @@ function OwnedSlip({ slug }: { slug: string }) {
 function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
   const frame = useRef<HTMLIFrameElement>(null)
   const checkout = useCheckout(page, first, frame)
-  const { view, offer, phase, message, errors } = checkout
+  const { view, offer, phase, message, errors, pay, ways, way } = checkout
   if (!offer) return null
-  const { pay } = checkout
-  const way = view.ways[0]
   const hasLater = goesOn(offer)
-  const isBusy = phase.kind !== 'idle'
-  const needsCard = pay > 0 || hasLater
-  const cannotPay = needsCard && !way
+  const isBusy = phase.kind !== 'idle' && phase.kind !== 'elsewhere'
+  const needsWay = pay > 0 || hasLater
+  const cannotPay = needsWay && !way
   const lacks = offer.needs !== null && !offer.needs.isMet
 
   return (
@@ -155,9 +154,15 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
               </Field>
             </div>
           </Step>
-          {needsCard && way && (
-            <Step title={`Your ${way.method.toLowerCase()}`}>
-              <CardFrame ref={frame} way={way} mode={page.mode} submit={() => void checkout.place()} />
+          {needsWay && way && (
+            <Step title={ways.length > 1 ? 'What you pay with' : `Your ${way.method.toLowerCase()}`}>
+              <Ways
+                ways={ways}
+                chosen={way}
+                choose={checkout.setWayId}
+                isBusy={isBusy}
+                fields={<CardFrame ref={frame} way={way} mode={page.mode} submit={() => void checkout.place()} />}
+              />
             </Step>
           )}
           <Step title="What happens when" isLast>
@@ -181,6 +186,19 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
                 <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{message}</p>
               )}
             </div>
+            {phase.kind === 'elsewhere' && (
+              <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
+                You began to pay elsewhere and have not finished there. Nothing was charged so far.{' '}
+                <a className="link" href={phase.url}>
+                  Go on there
+                </a>
+                , or{' '}
+                <button type="button" className="link" onClick={checkout.payAnotherWay}>
+                  order it anew
+                </button>
+                .
+              </p>
+            )}
             {phase.kind === 'checking' && (
               <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
                 The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.
@@ -192,13 +210,13 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
               disabled={isBusy || cannotPay}
               className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
             >
-              {phase.kind === 'idle'
-                ? sayPayButton(pay, hasLater, page.school)
+              {!isBusy
+                ? sayButton(page, way, pay, hasLater)
                 : phase.kind === 'checking'
                   ? 'Waiting for the outcome…'
                   : 'One moment…'}
             </Button>
-            <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, way?.gateway, pay, hasLater)}</p>
+            <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, way, pay, hasLater)}</p>
           </Step>
         </>
       )}
@@ -291,12 +309,26 @@ function shortPrice(offer: ShopOffer, { school }: ShopPage): string {
   return spoken ? sayShort(spoken) : ''
 }
 
+/** What the button says: that it is paid now, that the buyer goes on elsewhere, or that they order and transfer it. */
+function sayButton({ school }: ShopPage, way: PayWay | undefined, pay: number, hasLater: boolean): string {
+  if (pay === 0 || !way || way.style === 'embedded') return sayPayButton(pay, hasLater, school)
+  const amount = formatMoney(pay, school)
+  return way.style === 'redirect' ? `Go on to ${way.gateway}, ${amount}` : `Order it, and transfer ${amount}`
+}
+
 /** What is said below the button: who charges, and what the buyer allows. */
-function smallPrint({ school }: ShopPage, gateway: string | undefined, pay: number, hasLater: boolean): string {
-  if (hasLater)
-    return `By ordering you allow ${school.name} to charge the later payments to this card, which ${gateway ?? 'the gateway'} keeps for it.`
+function smallPrint({ school }: ShopPage, way: PayWay | undefined, pay: number, hasLater: boolean): string {
+  const gateway = way?.gateway ?? 'the gateway'
+  if (hasLater) {
+    const what = way?.style === 'embedded' ? 'to this card, which' : 'by'
+    return `By ordering you allow ${school.name} to charge the later payments ${what} ${gateway}${way?.style === 'embedded' ? ' keeps for it' : ', as you approve there'}.`
+  }
   if (pay === 0) return 'Nothing to pay, now or later.'
-  return `Charged once. ${gateway ? `${gateway} takes the payment; ` : ''}your card number never reaches ${school.name}.`
+  if (way?.style === 'offline')
+    return 'The course opens as soon as the money has come. The next page says where it goes.'
+  if (way?.known === 'later')
+    return `Charged once. ${gateway} takes the payment; the course opens when the money is there, mostly within hours.`
+  return `Charged once. ${gateway} takes the payment${way?.style === 'embedded' ? `; your card number never reaches ${school.name}` : ''}.`
 }
 
 function suggestedOf({ terms }: ShopOffer): number {

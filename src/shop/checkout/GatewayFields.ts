@@ -1,6 +1,7 @@
 /** The conversation with the gateway's frame, which alone sees the card. */
 
-export type Tokenised = { ok: true; token: string } | { ok: false; why: string }
+/** `isDown`: the gateway does not answer, which another way of paying may help with. */
+export type Tokenised = { ok: true; token: string } | { ok: false; why: string; isDown?: boolean }
 
 interface FrameMessage {
   type: string
@@ -32,12 +33,14 @@ export function tokenise(frame: HTMLIFrameElement): Promise<Tokenised> {
       resolve(result)
     }
     const timer = setTimeout(
-      () => finish({ ok: false, why: 'The card fields do not answer. Reload the page and try again.' }),
+      () => finish({ ok: false, why: 'The card fields do not answer. Reload the page and try again.', isDown: true }),
       PATIENCE_MS,
     )
     const stop = listenTo(frame, (message) => {
       if (message.id !== id) return
       if (message.type === 'fields:token' && message.token) finish({ ok: true, token: message.token })
+      if (message.type === 'fields:down')
+        finish({ ok: false, why: message.why ?? 'The card service does not answer.', isDown: true })
       if (message.type === 'fields:invalid') finish({ ok: false, why: message.why ?? 'Look at the card fields.' })
     })
     frame.contentWindow?.postMessage({ type: 'fields:tokenise', id }, new URL(frame.src).origin)

@@ -1,7 +1,7 @@
 import { useEffect } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
-import type { ShopPage, ThanksView } from '../../server/client.ts'
+import type { Awaited, ShopPage, ThanksView } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { State } from '../../ui/State.tsx'
 import { ResendLink } from '../people/ResendLink.tsx'
@@ -11,11 +11,13 @@ import { Sheet } from '../ShopFrame.tsx'
 export default function ThanksPage({ page, view }: { page: ShopPage; view: ThanksView }) {
   const { order, course, quote } = view
   const isPaid = order.state === 'paid'
+  const reloadMs = view.awaited ? 20_000 : 2500
   useEffect(() => {
     if (isPaid) return
-    const timer = setTimeout(() => location.reload(), 2500)
+    const timer = setTimeout(() => location.reload(), reloadMs)
     return () => clearTimeout(timer)
-  }, [isPaid])
+  }, [isPaid, reloadMs])
+  if (!isPaid && view.awaited) return <AwaitedSheet page={page} view={view} awaited={view.awaited} />
   if (!isPaid) {
     return (
       <Sheet narrow>
@@ -59,6 +61,79 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
         </div>
         <Receipt page={page} view={view} quote={quote} />
       </div>
+    </Sheet>
+  )
+}
+
+/** The order waits for its money: on its way from a bank, or to be transferred with what stands here. */
+function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksView; awaited: Awaited }) {
+  const { transfer, amount, came } = awaited
+  const money = (what: number) => formatMoney(what, page.school)
+  const { title } = view.course
+  if (!transfer) {
+    return (
+      <Sheet narrow>
+        <h1 className="text-[26px]">Thank you. {money(amount)} is on its way.</h1>
+        <p className="mt-3">
+          {title} opens by itself as soon as the money is there, mostly within some hours. You can close this page: a
+          message to <b className="font-semibold">{view.email}</b> will tell you.
+        </p>
+        <p className="mt-4">
+          <State shape="awaited">awaited from your bank</State>
+        </p>
+      </Sheet>
+    )
+  }
+  const rows: [string, string][] = [
+    ['Amount', money(amount - came)],
+    ['To', transfer.holder],
+    ['IBAN', transfer.iban],
+    ...(transfer.bic ? [['BIC', transfer.bic] as [string, string]] : []),
+    ['Reference', transfer.reference],
+  ]
+  return (
+    <Sheet>
+      <h1 className="text-[28px] md:text-[32px]">
+        Thank you. Please transfer {money(amount - came)}, and {title} opens.
+      </h1>
+      <p className="mt-3 max-w-[60ch] text-ink-2">
+        {came > 0 && `${money(came)} of ${money(amount)} has come. `}
+        All of this is in the message to <b className="font-semibold text-ink">{view.email}</b> too. You can close this
+        page; the course opens when the money has come.
+      </p>
+      {transfer.instructions && <p className="mt-3 max-w-[60ch] whitespace-pre-line">{transfer.instructions}</p>}
+      <div className="mt-6 grid items-start gap-8 md:grid-cols-[1fr_auto]">
+        <dl className="grid max-w-[560px] grid-cols-[110px_1fr]">
+          {rows.map(([label, value]) => (
+            <div key={label} className="col-span-2 grid grid-cols-subgrid border-b border-line py-2">
+              <dt className="text-ink-3">{label}</dt>
+              <dd className="font-semibold select-all [overflow-wrap:anywhere]">{value}</dd>
+            </div>
+          ))}
+        </dl>
+        {transfer.code && (
+          <figure className="w-[190px]">
+            <svg
+              viewBox={`-4 -4 ${transfer.code.side + 8} ${transfer.code.side + 8}`}
+              role="img"
+              aria-label="QR code of this transfer"
+              className="w-full rounded border border-line bg-white"
+              shapeRendering="crispEdges"
+            >
+              <path d={transfer.code.path} fill="#000" />
+            </svg>
+            <figcaption className="mt-1.5 text-[13px] text-ink-2">Scan it with your banking app.</figcaption>
+          </figure>
+        )}
+      </div>
+      <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
+        <State shape="awaited">{`order ${view.order.number}, awaited`}</State>
+        {came === 0 && (
+          <a className="link" href={`/buy/${view.course.slug}`}>
+            Pay another way instead
+          </a>
+        )}
+      </p>
     </Sheet>
   )
 }

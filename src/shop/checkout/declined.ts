@@ -1,9 +1,11 @@
 const DECLINED: Record<string, string> = {
-  'not-enough-money': 'The card does not have enough money. Nothing was charged. Try again, or use another card.',
-  'refused-by-buyer':
-    'The payment was refused in the confirmation. Nothing was charged. Try again, or use another card.',
+  'not-enough-money': 'There is not enough money on it. Nothing was charged. Try again, or pay another way.',
+  'refused-by-buyer': 'You did not approve the payment. Nothing was charged. Try again, or pay another way.',
   expired: 'This card has expired. Nothing was charged. Use another card.',
   'bad-token': 'The card details could not be used. Nothing was charged. Enter them again.',
+  'over-limit': 'It is more than your wallet lets us charge. Nothing was charged. Pay another way.',
+  'approval-ended': 'The approval in your wallet has ended. Nothing was charged. Approve it again, or pay another way.',
+  'not-arrived': 'Your transfer did not arrive. Nothing was charged. You can order again.',
   refused: 'The card was refused. Nothing was charged. Try again, or use another card.',
   abandoned: 'The payment was not finished. Nothing was charged. You can try again.',
 }

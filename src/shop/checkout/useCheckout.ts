@@ -3,17 +3,20 @@ import { formatMoney } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { OpenPriceTerms } from '../../core/terms/terms.ts'
-import type { CheckoutView, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
+import { toCollect, whyNot } from '../../core/ways/collects.ts'
+import type { CheckoutView, PayWay, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { sayDeclined } from './declined.ts'
-import { tokenise } from './GatewayFields.ts'
+import { type Tokenised, tokenise } from './GatewayFields.ts'
 
 /** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
 export type Phase =
   | { kind: 'idle' }
   | { kind: 'sending' }
   | { kind: 'confirming'; orderId: string; url: string }
+  /** Begun at the gateway's own page, and not finished there. */
+  | { kind: 'elsewhere'; url: string }
   | { kind: 'checking' }
 
 export interface FieldErrors {
@@ -58,19 +61,31 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const [ownPrice, setOwnPrice] = useState<string | null>(null)
   const own = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
   const pay = own ? own.pay : (offer?.quote.today.pay ?? 0)
+  const [wayId, setWayId] = useState<string | null>(null)
+  const [downIds, setDownIds] = useState(() => first.ways.filter(({ isDown }) => isDown).map((way) => way.connectionId))
+  const ways = offer ? waysFor(view.ways, offer, pay, page).map((way) => ({ ...way, isDown: isIn(downIds, way) })) : []
+  const way = ways.find(({ connectionId }) => connectionId === wayId) ?? ways.find(({ isDown }) => !isDown) ?? ways[0]
 
-  const leadOn = async (placed: Placed): Promise<void> => {
+  const leadOn = async (placed: Placed, cameBack = false): Promise<void> => {
     switch (placed.state) {
       case 'paid':
         location.replace(`/thanks/${placed.orderId}`)
         return
       case 'confirming':
-        setPhase({ kind: 'confirming', orderId: placed.orderId, url: placed.url })
+        if (!placed.isElsewhere) return setPhase({ kind: 'confirming', orderId: placed.orderId, url: placed.url })
+        if (cameBack) {
+          isBusy.current = false
+          return setPhase({ kind: 'elsewhere', url: placed.url })
+        }
+        location.assign(placed.url)
+        return
+      case 'awaiting':
+        location.replace(`/thanks/${placed.orderId}`)
         return
       case 'checking':
         setPhase({ kind: 'checking' })
         await new Promise((resolve) => setTimeout(resolve, ASK_AGAIN_MS))
-        return leadOn(await ask(placed.orderId))
+        return leadOn(await ask(placed.orderId), cameBack)
       case 'declined':
         isBusy.current = false
         setMessage(sayDeclined(placed.reason))
@@ -90,6 +105,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setPhase({ kind: 'idle' })
     if (!(error instanceof ApiError)) throw error
     setErrors({ name: error.at('/name'), email: error.at('/email'), chosen: error.at('/chosen') })
+    if (error.problem.code === 'way-down' && way) setDownIds([...downIds, way.connectionId])
     if (error.problem.code === 'price-changed' || error.problem.code === 'way-gone') return showWhatChanged()
     // What stands at a field is said there; anything else here.
     const isAtField = ['/name', '/email', '/chosen'].some((pointer) => error.at(pointer))
@@ -122,16 +138,16 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (missing.name || missing.email || missing.chosen || !offer || isBusy.current) return
     isBusy.current = true
     setPhase({ kind: 'sending' })
-    const way = view.ways[0]
-    const hasLater = goesOn(offer)
+    keepBasket({ name, email })
     try {
       let payment: { connectionId: string; token: string } | null = null
-      if ((pay > 0 || hasLater) && way) {
-        const card = frame.current ? await tokenise(frame.current) : null
-        if (!card?.ok) {
+      if ((pay > 0 || goesOn(offer)) && way) {
+        const card = await tokenOf(way)
+        if (!card.ok) {
           isBusy.current = false
           setPhase({ kind: 'idle' })
-          setMessage(`${card?.why ?? 'The card fields are not there. Reload the page.'} Nothing was charged.`)
+          if (card.isDown) setDownIds([...downIds, way.connectionId])
+          setMessage(`${card.why} Nothing was charged.${card.isDown && ways.length > 1 ? ' Pay another way.' : ''}`)
           return
         }
         payment = { connectionId: way.connectionId, token: card.token }
@@ -148,6 +164,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     } catch (error) {
       await (error instanceof ApiError && error.problem.status === 0 ? recover() : fail(error))
     }
+  }
+
+  /** What stands for the buyer's method: of the gateway's fields a token, of another way nothing yet. */
+  const tokenOf = async ({ style }: PayWay): Promise<Tokenised> => {
+    if (style !== 'embedded') return { ok: true, token: '' }
+    if (!frame.current) return { ok: false, why: 'The card fields are not there. Reload the page.' }
+    return tokenise(frame.current)
   }
 
   /** The answer to our request was lost: the page is loaded anew, and finds out by itself. */
@@ -180,9 +203,14 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   // A payment of this browser that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
+    const basket = keptBasket()
+    if (basket && !page.visitor) {
+      setName((typed) => typed || basket.name)
+      setEmail((typed) => typed || basket.email)
+    }
     if (!first.pending) return
     isBusy.current = true
-    ask(first.pending).then(leadOn, fail)
+    ask(first.pending).then((placed) => leadOn(placed, true), fail)
   }, [])
 
   return {
@@ -203,5 +231,33 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     place,
     confirmed,
     walkAway,
+    ways,
+    way,
+    setWayId,
+    /** Leaves what was begun elsewhere; another order of it closes that first. */
+    payAnotherWay: () => setPhase({ kind: 'idle' }),
   }
+}
+
+/** The ways that can collect an offer, in the creator's order. */
+function waysFor(ways: readonly PayWay[], { quote }: ShopOffer, pay: number, { school }: ShopPage): PayWay[] {
+  const need = toCollect(quote, school.currency, pay)
+  return ways.filter(({ can }) => whyNot(can, need) === null)
+}
+
+function isIn(ids: readonly string[], { connectionId }: PayWay): boolean {
+  return ids.includes(connectionId)
+}
+
+/** Who the buyer said they are, so that it stands there again when they come back from a gateway's page. */
+const BASKET = 'acorn-basket'
+type Basket = { name: string; email: string }
+
+function keepBasket(basket: Basket) {
+  sessionStorage.setItem(BASKET, JSON.stringify(basket))
+}
+
+function keptBasket(): Basket | null {
+  const kept = sessionStorage.getItem(BASKET)
+  return kept ? (JSON.parse(kept) as Basket) : null
 }

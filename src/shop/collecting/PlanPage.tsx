@@ -6,6 +6,7 @@ import { Button, buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
+import { Ways } from '../checkout/Ways.tsx'
 import { Sheet } from '../ShopFrame.tsx'
 import { PlanThread, sayPlan } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
@@ -17,9 +18,10 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
   const money = { ...page.school, currency: view.currency }
   const isDue = view.toPay?.since != null
   const [doing, setDoing] = useState<'pay' | 'method' | null>(isDue ? 'pay' : null)
-  const way = view.ways[0]
+  const ways = doing === 'method' ? plan.keepers : view.ways
+  const way = plan.wayIn(ways)
   const day = (when: string) => sayDay(when, page.school.language)
-  const isBusy = plan.phase.kind !== 'idle'
+  const isBusy = plan.phase.kind !== 'idle' && plan.phase.kind !== 'elsewhere'
   if (plan.done) return <Done view={view} said={plan.done} />
   return (
     <Sheet narrow>
@@ -45,12 +47,12 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
         <h2 className="mt-5 text-[18px]">Pay the next {formatMoney(view.toPay.amount, money)} now</h2>
       )}
       {doing === 'method' && <h2 className="mt-5 text-[18px]">Another card from now on</h2>}
-      {doing && !way && (
+      {doing && ways.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
           {page.school.name} cannot take payments at the moment. Look in again later.
         </p>
       )}
-      {doing && way && (
+      {doing && way && ways.length > 0 && (
         <form
           noValidate
           className="mt-2"
@@ -59,12 +61,29 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             void (doing === 'pay' ? plan.pay() : plan.changeMethod())
           }}
         >
-          <CardFrame
-            ref={frame}
-            way={way}
-            mode={page.mode}
-            submit={() => void (doing === 'pay' ? plan.pay() : plan.changeMethod())}
+          <Ways
+            ways={ways}
+            chosen={way}
+            choose={plan.setWayId}
+            isBusy={isBusy}
+            fields={
+              <CardFrame
+                ref={frame}
+                way={way}
+                mode={page.mode}
+                submit={() => void (doing === 'pay' ? plan.pay() : plan.changeMethod())}
+              />
+            }
           />
+          {plan.phase.kind === 'elsewhere' && (
+            <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
+              You began to pay elsewhere and have not finished there. Nothing was charged so far.{' '}
+              <a className="link" href={plan.phase.url}>
+                Go on there
+              </a>
+              , or pay it anew.
+            </p>
+          )}
           <div aria-live="assertive">
             {plan.message && (
               <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{plan.message}</p>
@@ -86,7 +105,9 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
           </Button>
           <p className="mt-2 text-[12.5px] text-ink-3">
             {doing === 'pay'
-              ? `${page.school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
+              ? way.style === 'embedded'
+                ? `${page.school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
+                : `${way.gateway} takes the payment; by approving there you allow the later ones too.`
               : `Nothing is charged today. ${way.gateway} keeps the card for the payments to come.`}
           </p>
         </form>
@@ -126,7 +147,7 @@ function Choices({ view, money, doing, setDoing, cancel, message }: ChoicesProps
             {view.toPay.since ? `Pay ${formatMoney(view.toPay.amount, money)}` : 'Pay the next one now'}
           </Button>
         )}
-        {view.state === 'active' && doing !== 'method' && (
+        {view.state === 'active' && doing !== 'method' && view.ways.some(({ can }) => can.keepsUnused) && (
           <Button kind="link" onClick={() => setDoing('method')}>
             Give another card
           </Button>

@@ -1,6 +1,6 @@
-import { type RefObject, useRef, useState } from 'react'
+import { type RefObject, useEffect, useRef, useState } from 'react'
 import { formatMoney } from '../../core/money/format.ts'
-import type { PlanView, ShopPage } from '../../server/client.ts'
+import type { PayWay, PlanView, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { sayDeclined } from '../checkout/declined.ts'
@@ -15,10 +15,17 @@ export type PlanPhase =
   | { kind: 'sending' }
   | { kind: 'checking' }
   | { kind: 'confirming'; url: string }
+  /** Begun at the gateway's own page, and not finished there. */
+  | { kind: 'elsewhere'; url: string }
 
 /** What a buyer does about an agreement: pay, give another method, cancel. */
 export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFrameElement | null>) {
-  const [phase, setPhase] = useState<PlanPhase>({ kind: 'idle' })
+  const [phase, setPhase] = useState<PlanPhase>(view.pending ? { kind: 'checking' } : { kind: 'idle' })
+  const [wayId, setWayId] = useState<string | null>(null)
+  /** The chosen way of those that fit, else the first of them. */
+  const wayIn = (ways: PayWay[]) => ways.find(({ connectionId }) => connectionId === wayId) ?? ways[0]
+  // A method alone, without a payment, is kept by some ways only.
+  const keepers = view.ways.filter(({ can }) => can.keepsUnused)
   const [message, setMessage] = useState<string | null>(null)
   const [done, setDone] = useState<string | null>(null)
   const isBusy = useRef(false)
@@ -35,18 +42,25 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     setPhase({ kind: 'idle' })
     setMessage(said)
   }
-  /** Runs something once at a time, with a token of the card fields. */
-  const withCard = async (act: (payment: { connectionId: string; token: string }) => Promise<void>) => {
-    const way = view.ways[0]
+  /** Runs something once at a time, with what stands for the buyer's method. */
+  const withMethod = async (
+    ways: PayWay[],
+    act: (payment: { connectionId: string; token: string }) => Promise<void>,
+  ) => {
+    const way = wayIn(ways)
     if (isBusy.current || !way) return
     isBusy.current = true
     setMessage(null)
     setPhase({ kind: 'sending' })
-    const card = frame.current ? await tokenise(frame.current) : null
-    if (!card?.ok)
-      return giveUp(`${card?.why ?? 'The card fields are not there. Reload the page.'} Nothing was charged.`)
+    let token = ''
+    if (way.style === 'embedded') {
+      const card = frame.current ? await tokenise(frame.current) : null
+      if (!card?.ok)
+        return giveUp(`${card?.why ?? 'The card fields are not there. Reload the page.'} Nothing was charged.`)
+      token = card.token
+    }
     try {
-      await act({ connectionId: way.connectionId, token: card.token })
+      await act({ connectionId: way.connectionId, token })
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
       // No answer came: whether money moved is asked for, never guessed.
@@ -56,32 +70,46 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   }
   const ask = (): Promise<Paid> => askHow(key).catch((): Paid => ({ state: 'checking' }))
 
-  const leadOn = async (paid: Paid): Promise<void> => {
+  const leadOn = async (paid: Paid, cameBack = false): Promise<void> => {
     switch (paid.state) {
       case 'paid':
         return finish(`${formatMoney(view.toPay?.amount ?? 0, money)} came. Thank you.`)
       case 'declined':
         return giveUp(sayDeclined(paid.reason))
       case 'confirming':
-        return setPhase({ kind: 'confirming', url: paid.url })
+        if (!paid.isElsewhere) return setPhase({ kind: 'confirming', url: paid.url })
+        if (!cameBack) return location.assign(paid.url)
+        isBusy.current = false
+        return setPhase({ kind: 'elsewhere', url: paid.url })
       case 'checking':
         setPhase({ kind: 'checking' })
         await new Promise((resolve) => setTimeout(resolve, ASK_AGAIN_MS))
-        return leadOn(await ask())
+        return leadOn(await ask(), cameBack)
     }
   }
 
+  // A payment by hand that was under way when the page was loaded: whoever comes back from a gateway's page.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
+  useEffect(() => {
+    if (!view.pending) return
+    isBusy.current = true
+    void ask().then((paid) => leadOn(paid, true))
+  }, [])
+
   return {
+    keepers,
+    wayIn,
+    setWayId,
     phase,
     message,
     done,
     pay: () =>
-      withCard(async (payment) => {
+      withMethod(view.ways, async (payment) => {
         const json = { ...payment, agreed: view.toPay?.amount ?? 0 }
         await leadOn(await unwrap(api.plan[':key'].pay.$post({ param: { key }, json })))
       }),
     changeMethod: () =>
-      withCard(async (payment) => {
+      withMethod(keepers, async (payment) => {
         await unwrap(api.plan[':key'].method.$put({ param: { key }, json: payment }))
         finish('This card is charged from now on. Nothing was charged today.')
       }),

@@ -1,11 +1,10 @@
 import { type Context, Hono } from 'hono'
 import { html, raw } from 'hono/html'
-import type { EventSender } from '../events.ts'
 import { framePage } from '../page.ts'
+import { type Mode, Refusal } from '../provider/books.ts'
 import type { World } from '../world.ts'
-import { announce } from './api.ts'
-import { type Books, type Mode, Refusal } from './books.ts'
-import { cardProblem, SAMPLE_CARDS } from './cards.ts'
+import type { Books, CardPayment } from './books.ts'
+import { cardProblem, endOfMonth, lastDayOf, SAMPLE_CARDS } from './cards.ts'
 
 const FIELDS_STYLE = `
 *{box-sizing:border-box}body{margin:0;padding:3px 3px 4px;font:400 15px/1.4 "Instrument Sans Variable",sans-serif;color:#1a231c;font-variant-numeric:tabular-nums}
@@ -23,7 +22,7 @@ button:focus-visible{outline:2px solid #4d6a14;outline-offset:2px}
 `
 
 const FIELDS_SCRIPT = `
-const parent_ = document.body.dataset.parent, account = document.body.dataset.account, mode = document.body.dataset.mode;
+const parent_ = document.body.dataset.parent, account = document.body.dataset.account, mode = document.body.dataset.mode, at = document.body.dataset.at;
 const $ = (id) => document.getElementById(id);
 const say = (message) => parent.postMessage(message, parent_);
 const height = () => say({ type: 'fields:height', height: document.documentElement.scrollHeight });
@@ -39,22 +38,22 @@ $('number').addEventListener('input', (e) => { if (!e.target.value.endsWith(' ')
 $('expiry').addEventListener('input', (e) => { if (/^\\d{2}$/.test(e.target.value) && e.inputType !== 'deleteContentBackward') e.target.value += ' / '; });
 const press = (chosen) => document.querySelectorAll('.rack button').forEach((b) => b.setAttribute('aria-pressed', String(b === chosen)));
 document.querySelectorAll('.rack button').forEach((b) => b.addEventListener('click', () => {
-  $('number').value = b.dataset.number.replace(/(.{4})(?=.)/g, '$1 '); $('expiry').value = '04 / 31'; $('code').value = '123'; show(); press(b);
+  $('number').value = b.dataset.number.replace(/(.{4})(?=.)/g, '$1 '); $('expiry').value = b.dataset.expiry; $('code').value = '123'; show(); press(b);
 }));
 document.addEventListener('keydown', (e) => { if (e.key === 'Enter' && e.target.tagName === 'INPUT') say({ type: 'fields:enter' }); });
 addEventListener('message', async (event) => {
   if (event.origin !== parent_ || event.data?.type !== 'fields:tokenise') return;
   const id = event.data.id;
-  const body = JSON.stringify({ account, mode, number: $('number').value, expiry: $('expiry').value, code: $('code').value });
+  const body = JSON.stringify({ account, mode, at, number: $('number').value, expiry: $('expiry').value, code: $('code').value });
   try {
     const response = await fetch('/thistle/fields/tokens', { method: 'POST', headers: { 'content-type': 'application/json' }, body });
     const answer = await response.json();
     if (response.ok) return say({ type: 'fields:token', id, token: answer.token });
     show(answer.field, answer.why);
-    say({ type: 'fields:invalid', id, why: answer.why });
+    say({ type: response.status >= 500 ? 'fields:down' : 'fields:invalid', id, why: answer.why });
   } catch {
     show(null, 'The card service does not answer. Try again.');
-    say({ type: 'fields:invalid', id, why: 'The card service does not answer.' });
+    say({ type: 'fields:down', id, why: 'The card service does not answer.' });
   }
 });
 say({ type: 'fields:ready' });
@@ -68,8 +67,13 @@ button.go{background:#34285f;color:#fff}button:focus-visible{outline:2px solid #
 `
 
 /** What buyers see of Thistle Card: the card fields and the confirmation step, both in a frame. */
-export function thistleFields(books: Books, events: EventSender, world: World) {
+export function thistleFields(books: Books, world: World, announce: (payment: CardPayment) => void) {
   const app = new Hono()
+  /** The clock that a practice card is held against: the product's, which may run ahead. */
+  const clockOf = (mode: Mode, at: unknown) => {
+    const said = Date.parse(String(at ?? ''))
+    return mode === 'practice' && Number.isFinite(said) ? new Date(said) : books.now()
+  }
 
   app.get('/fields', (c) => {
     const parent = originOf(c.req.query('parent'))
@@ -77,9 +81,10 @@ export function thistleFields(books: Books, events: EventSender, world: World) {
     const mode: Mode = c.req.query('mode') === 'live' ? 'live' : 'practice'
     if (!parent || !books.accounts.has(account)) return c.text('Unknown account or page.', 400)
     allowFrame(c, parent)
+    const at = clockOf(mode, c.req.query('at'))
     const rack = html`<div class="rack" role="group" aria-label="Sample cards">
       <span>Sample cards:</span>
-      ${SAMPLE_CARDS.map((card) => html`<button type="button" aria-pressed="false" data-number="${card.number}">${card.label}</button>`)}
+      ${SAMPLE_CARDS.map((card) => html`<button type="button" aria-pressed="false" data-number="${card.number}" data-expiry="${endOfMonth(at, 'expires' in card ? card.expires : 53).expiry}">${card.label}</button>`)}
     </div>`
     return c.html(
       framePage(
@@ -94,7 +99,7 @@ export function thistleFields(books: Books, events: EventSender, world: World) {
         <div id="why" role="alert"></div>
         ${mode === 'practice' ? rack : ''}
         <script>
-          Object.assign(document.body.dataset, ${raw(JSON.stringify({ parent, account, mode }).replaceAll('<', '\\u003c'))})
+          Object.assign(document.body.dataset, ${raw(JSON.stringify({ parent, account, mode, at: at.toISOString() }).replaceAll('<', '\\u003c'))})
         </script>
         <script>${raw(FIELDS_SCRIPT)}</script>`,
       ),
@@ -103,13 +108,15 @@ export function thistleFields(books: Books, events: EventSender, world: World) {
 
   app.post('/fields/tokens', async (c) => {
     if (world.slowMs > 0) await new Promise((resolve) => setTimeout(resolve, world.slowMs))
-    if (world.down) return c.json({ field: null, why: 'The card service is down at the moment.' }, 503)
+    if (world.down || world.downAt === 'Thistle Card')
+      return c.json({ field: null, why: 'The card service is down at the moment.' }, 503)
     const body = (await c.req.json().catch(() => ({}))) as Record<string, unknown>
     const card = { number: String(body.number ?? ''), expiry: String(body.expiry ?? ''), code: String(body.code ?? '') }
-    const problem = cardProblem(card, new Date())
+    const mode: Mode = body.mode === 'live' ? 'live' : 'practice'
+    const problem = cardProblem(card, clockOf(mode, body.at))
     if (problem) return c.json(problem, 422)
     try {
-      return c.json(books.tokenise(String(body.account ?? ''), body.mode === 'live' ? 'live' : 'practice', card.number))
+      return c.json(books.tokenise(String(body.account ?? ''), mode, card.number, lastDayOf(card.expiry)))
     } catch (error) {
       if (error instanceof Refusal) return c.json({ field: null, why: error.message }, error.status)
       throw error
@@ -163,7 +170,7 @@ export function thistleFields(books: Books, events: EventSender, world: World) {
         String(form.secret ?? ''),
         form.answer === 'approve',
       )
-      if (changed) announce(books, events, payment)
+      if (changed) announce(payment)
     } catch (error) {
       if (error instanceof Refusal) return c.text(error.message, error.status)
       throw error

@@ -33,6 +33,15 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
       toast(error.message)
     }
   }
+  const uncancel = async () => {
+    try {
+      await unwrap(api.agreements[':id'].uncancel.$post({ param: { id } }))
+      await done('It goes on as if it had not been cancelled.')
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      toast(error.message)
+    }
+  }
   return (
     <div className="pt-[5px]">
       <p className="flex flex-wrap items-baseline gap-x-3">
@@ -54,6 +63,11 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
         {isActive && (
           <Button kind="link" onClick={() => setAsking('stop')}>
             Stop chasing…
+          </Button>
+        )}
+        {agreement.mayUncancel && (
+          <Button kind="link" onClick={uncancel}>
+            Take the cancelling back
           </Button>
         )}
         {agreement.stoppedByHand && (

@@ -12,7 +12,10 @@ import { Reflection, Section } from '../frame/Places.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
 import { useSession } from '../session/session.ts'
 import { AgreementPanel } from './AgreementPanel.tsx'
+import { Disputes } from './Disputes.tsx'
 import { Journal } from './Journal.tsx'
+import { Refunds } from './Refunds.tsx'
+import { Transfer } from './Transfer.tsx'
 import { attemptState, messageKind, orderState } from './words.ts'
 
 const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
@@ -59,6 +62,16 @@ export function OrderBench({ order }: { order: Order }) {
           <Payments order={order} money={money} />
         )}
       </Section>
+      {(order.awaited || order.transfers.length > 0) && (
+        <Section title="Transfer">
+          <Transfer order={order} money={money} />
+        </Section>
+      )}
+      {order.disputes.length > 0 && (
+        <Section title="Disputed">
+          <Disputes order={order} money={money} />
+        </Section>
+      )}
       {order.agreements.map((agreement) => (
         <Section key={agreement.id} title="Agreement">
           <AgreementPanel agreement={agreement} money={money} />
@@ -67,6 +80,11 @@ export function OrderBench({ order }: { order: Order }) {
       {order.attempts.length > 0 && (
         <Section title="Attempts">
           <Attempts order={order} money={money} />
+        </Section>
+      )}
+      {order.charges.length > 0 && (
+        <Section title="Given back">
+          <Refunds order={order} money={money} />
         </Section>
       )}
       <Section title="Opened">
@@ -283,6 +301,10 @@ export function OrderMirror({ order }: { order: Order }) {
 
 function summary(order: Order, money: MoneyFormat): string {
   const [agreement] = order.agreements
+  const givenBack = order.refunds
+    .filter(({ state }) => state === 'refunded')
+    .reduce((sum, { amount }) => sum + amount, 0)
+  const back = givenBack > 0 ? ` ${formatMoney(givenBack, money)} was given back.` : ''
   if (order.state === 'paid' && agreement) {
     const sum = (list: Order['payments']) => list.reduce((all, { pay }) => all + pay, 0)
     const came = sum(order.payments.filter(({ state }) => state === 'collected'))
@@ -292,12 +314,15 @@ function summary(order: Order, money: MoneyFormat): string {
       : ''
     const late = agreement.toPay > 0 ? ` ${formatMoney(agreement.toPay, money)} is late.` : ''
     const ended = agreement.state === 'cancelled' ? ' Cancelled.' : agreement.state === 'stopped' ? ' Stopped.' : ''
-    return `${formatMoney(came, money)}${of} came.${late}${ended}${next}`
+    return `${formatMoney(came, money)}${of} came.${back}${late}${ended}${next}`
   }
   if (order.state === 'paid')
     return order.payToday === 0
       ? 'Nothing was due; the course is open.'
-      : `${formatMoney(order.payToday, money)} came. The course is open.`
+      : `${formatMoney(order.payToday, money)} came.${back}${order.grants.some(({ endedAt }) => endedAt === null) ? ' The course is open.' : ' The course is closed.'}`
+  if (order.awaited?.transfer)
+    return `${formatMoney(order.awaited.amount - order.awaited.came, money)} is awaited by bank transfer.`
+  if (order.awaited) return `${formatMoney(order.payToday, money)} is on its way from the buyer’s bank.`
   if (order.state === 'paying')
     return `${formatMoney(order.payToday, money)} is being paid. The outcome is looked up by itself.`
   return `${formatMoney(order.payToday, money)} did not come. Nothing was opened; the buyer can try again.`

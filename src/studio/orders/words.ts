@@ -19,6 +19,8 @@ export function attemptState(state: string, reason: string | null): readonly [St
       return ['off', 'not finished']
     case 'confirming':
       return ['awaited', 'waits for the buyer’s approval']
+    case 'awaiting':
+      return ['awaited', 'the money is awaited']
     case 'unknown':
       return ['late', 'no answer yet, being looked up']
     default:
@@ -38,6 +40,12 @@ function reasonInWords(reason: string | number | null | undefined): string {
       return 'card details not usable'
     case 'no-method':
       return 'no card to charge'
+    case 'over-limit':
+      return 'more than the wallet allows'
+    case 'approval-ended':
+      return 'approval ended in the wallet'
+    case 'not-arrived':
+      return 'the transfer did not arrive'
     default:
       return 'refused'
   }
@@ -53,6 +61,13 @@ const MESSAGES: Record<string, string> = {
   cancelled: 'cancelled',
   'method-changed': 'another card',
   'card-expiring': 'the card ends soon',
+  awaiting: 'how to pay, or that it is awaited',
+  'not-arrived': 'the money did not arrive',
+  refunded: 'money given back',
+  'told-declined': 'to you: a payment did not come',
+  'told-stopped': 'to you: payments have stopped',
+  'told-cancelled': 'to you: cancelled by the buyer',
+  'told-disputed': 'to you: a payment is disputed',
 }
 
 export function messageKind(kind: string | number | null | undefined): string {
@@ -81,6 +96,8 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return 'The gateway did not answer; looking it up by its key'
     case 'attempt-confirming':
       return 'The bank asks the buyer to approve'
+    case 'attempt-awaiting':
+      return `Waits for the money${data.reference ? `, reference ${data.reference}` : ''}${source}`
     case 'attempt-declined':
       return `Declined: ${reasonInWords(data.reason)}${source}`
     case 'attempt-abandoned':
@@ -111,6 +128,30 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return `Payment ${data.n} moved from ${day(data.from)} to ${day(data.to)}: “${data.reason}”`
     case 'method-changed':
       return `Charged to ${data.method} from now on`
+    case 'cancel-taken-back':
+      return 'The cancelling was taken back'
+    case 'transfer-came':
+      return `Marked as received: ${amount}, on ${day(data.day)}${data.note ? `. “${data.note}”` : ''}`
+    case 'transfer-taken-back':
+      return `Taken back: ${amount} did not come. “${data.note}”`
+    case 'transfer-given-up':
+      return 'The transfer is not waited for any more'
+    case 'refund-started':
+      return `Giving back ${amount}, ${data.access === 'close' ? 'and closing the course' : 'and leaving the course'}: “${data.note}”`
+    case 'refunded':
+      return `Given back: ${amount}${data.reference ? '' : ', by hand'}`
+    case 'refund-refused':
+      return `Not given back, ${amount}: ${data.why}`
+    case 'dispute-opened':
+      return `Disputed, ${amount}: ${data.reason}`
+    case 'dispute-answered':
+      return `${data.answer === 'contested' ? 'Contested' : 'Given up'}: “${data.note}”`
+    case 'dispute-ended':
+      return data.state === 'won' ? `Dispute won; ${amount} stays` : `Dispute lost; ${amount} went back`
+    case 'course-shut':
+      return `The course is shut again: “${data.note}”`
+    case 'message-off':
+      return `Not told, because it is switched off: ${messageKind(data.kind)}`
     case 'course-opened':
       return `Opened ${data.course}${data.closes ? ` until ${day(data.closes)}` : ' for good'}`
     case 'course-given':

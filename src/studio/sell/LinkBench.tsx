@@ -1,6 +1,6 @@
-import { create } from 'qrcode'
 import { useMemo, useState } from 'react'
 import { toast } from 'sonner'
+import { qrPath } from '../../core/qr/qrPath.ts'
 import { Button } from '../../ui/Button.tsx'
 
 /** The link that opens the checkout with this offer chosen: to copy, and as a QR code. */
@@ -32,17 +32,9 @@ export function LinkBench({ slug, offerId, isLive }: { slug: string; offerId: st
 
 /** A QR code drawn as SVG, with its quiet zone, and a picture to keep. */
 function QrCode({ text }: { text: string }) {
-  const { size, path } = useMemo(() => {
-    const { modules } = create(text, { errorCorrectionLevel: 'M' })
-    let drawn = ''
-    for (let row = 0; row < modules.size; row++) {
-      for (let column = 0; column < modules.size; column++) {
-        if (modules.get(row, column)) drawn += `M${column + 4} ${row + 4}h1v1h-1z`
-      }
-    }
-    return { size: modules.size + 8, path: drawn }
-  }, [text])
-  const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size} ${size}" width="600" height="600" shape-rendering="crispEdges"><path fill="#fff" d="M0 0h${size}v${size}H0z"/><path d="${path}"/></svg>`
+  const { side, path } = useMemo(() => qrPath(text), [text])
+  const size = side + 8
+  const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size} ${size}" width="600" height="600" shape-rendering="crispEdges"><path fill="#fff" d="M0 0h${size}v${size}H0z"/><path transform="translate(4 4)" d="${path}"/></svg>`
   return (
     <div className="mt-2 flex items-end gap-4">
       <svg
@@ -52,7 +44,7 @@ function QrCode({ text }: { text: string }) {
         className="size-[150px] rounded border border-line bg-white"
         shapeRendering="crispEdges"
       >
-        <path d={path} fill="#000" />
+        <path transform="translate(4 4)" d={path} fill="#000" />
       </svg>
       <a
         className="link text-[13.5px]"

@@ -7,9 +7,11 @@ import { speakOffer } from '../../core/content/quoteInput.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import { feeOf } from '../../core/money/fee.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
-import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
+import { type Fix, needOf, type Obstacle } from '../../core/readiness/readiness.ts'
 import { type Spoken, sayPrice } from '../../core/sentence/sentence.ts'
+import { sayWhyNot, whyNot } from '../../core/ways/collects.ts'
 import { OfferCard } from '../../ui/OfferCard.tsx'
+import { State } from '../../ui/State.tsx'
 import { type Knot, type Mark, type Ribbon, Thread } from '../../ui/Thread.tsx'
 import { Reflection } from '../frame/Places.tsx'
 import { useSession } from '../session/session.ts'
@@ -30,7 +32,8 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
   const { school } = useSession()
   const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, new Date().toISOString())
   const today = said?.quote.today
-  const way = offer.ways[0]?.capabilities
+  const need = said && needOf(said.spoken, school.currency)
+  const way = offer.ways.find(({ capabilities }) => need && whyNot(capabilities, need) === null)?.capabilities
   return (
     <>
       <Reflection label="Reads as">
@@ -51,6 +54,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
           </div>
         )}
       </Reflection>
+      {said && offer.ways.length > 0 && <PaidBy offer={offer} spoken={said.spoken} />}
       {said && <KeptOf spoken={said.spoken} rate={content.taxRate ?? school.taxRate} way={way ?? null} />}
       <Reflection label="Stands in the way of a first sale">
         <Obstacles
@@ -81,6 +85,32 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
         </p>
       </Reflection>
     </>
+  )
+}
+
+/** The ways that buyers of this offer are shown, and why the others are not. */
+function PaidBy({ offer, spoken }: { offer: BenchOffer; spoken: Spoken }) {
+  const need = needOf(spoken, spoken.money.currency)
+  if (need.today === 0 && !need.goesOn) return null
+  const ways = offer.ways.map(({ capabilities }) => ({ can: capabilities, why: whyNot(capabilities, need) }))
+  const shown = ways.filter(({ why }) => why === null)
+  return (
+    <Reflection label="Buyers can pay by">
+      <ul className="text-[13.5px]">
+        {shown.map(({ can }) => (
+          <li key={can.name}>
+            <State shape="received">{can.name}</State>
+          </li>
+        ))}
+        {ways.map(({ can, why }) =>
+          why ? (
+            <li key={can.name} className="text-ink-2">
+              <State shape="off">{can.name}</State> {sayWhyNot(why, can, spoken.money)}
+            </li>
+          ) : null,
+        )}
+      </ul>
+    </Reflection>
   )
 }
 

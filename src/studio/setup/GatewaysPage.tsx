@@ -1,40 +1,33 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { toast } from 'sonner'
-import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { Link } from 'react-router'
+import { sayList } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
-import { Dialog } from '../drafting/Dialog.tsx'
-import { Reflection } from '../frame/Places.tsx'
+import { api } from '../api.ts'
+import { Reflection, Section } from '../frame/Places.tsx'
 import { useSession } from '../session/session.ts'
+import { CapabilityTable } from './CapabilityTable.tsx'
 import { SetupFrame } from './SetupPage.tsx'
+import { WayPanel } from './WayPanel.tsx'
 
 const loadGateways = () => unwrap(api.gateways.$get())
-type Gateway = Awaited<ReturnType<typeof loadGateways>>['gateways'][number]
-type Connection = NonNullable<Gateway['connection']>
+export type GatewayList = Awaited<ReturnType<typeof loadGateways>>
+export type Gateway = GatewayList['gateways'][number]
+export type Connection = NonNullable<Gateway['connection']>
 
-/** Setup → Gateways: what each can do, and its connection in the mode that is looked at. */
+/** Setup → Gateways: what each can do against what is on sale, and its connection in the mode that is looked at. */
 export function GatewaysPage() {
-  const { mode, school } = useSession()
+  const { mode } = useSession()
   const list = useQuery({ queryKey: ['gateways', mode], queryFn: loadGateways })
-  const modeName = mode === 'practice' ? 'Practice' : 'Live'
   return (
     <SetupFrame
       bench={
         <>
-          <h1 className="text-[27px]">Gateways in {modeName}</h1>
-          <p className="mt-1.5 max-w-[62ch] text-ink-2">
-            A gateway takes the buyer’s money and pays it to you. Practice and Live are connected each for itself, each
-            with its own key.
-          </p>
-          {list.data?.gateways.map((gateway) => (
-            <GatewayCard key={`${gateway.id} ${mode}`} gateway={gateway} modeName={modeName} />
-          ))}
+          <h1 className="text-[27px]">Gateways in {nameOf(mode)}</h1>
+          {list.data && <Ways list={list.data} modeName={nameOf(mode)} />}
           {list.error && (
             <p role="alert" className="mt-4 text-failed">
               {list.error.message}
@@ -42,203 +35,107 @@ export function GatewaysPage() {
           )}
         </>
       }
-      mirror={
-        list.data && (
-          <>
-            <Reflection label="Where the keys come from">
-              <p className="text-[13.5px]">
-                Thistle Card is simulated and ships with this product. Its account ids and keys stand{' '}
-                <a className="link" href={list.data.console} target="_blank" rel="noreferrer">
-                  on its own pages
-                </a>
-                , where you can open an account too.
-              </p>
-            </Reflection>
-            <Reflection label="Events that came lately">
-              {list.data.events.length === 0 && (
-                <p className="text-[13.5px] text-ink-2">
-                  None yet. A gateway tells of every payment by a signed event.
-                </p>
-              )}
-              <ul className="grid gap-1 text-[13px]">
-                {list.data.events.map((event) => (
-                  <li key={event.id} className="flex flex-wrap gap-x-2">
-                    <State
-                      shape={event.state === 'handled' ? 'received' : event.state === 'refused' ? 'failed' : 'awaited'}
-                    >
-                      {event.state}
-                    </State>
-                    <span>{event.type ?? event.note}</span>
-                    <time className="ml-auto text-ink-3">{sayMoment(event.receivedAt, school.timeZone)}</time>
-                  </li>
-                ))}
-              </ul>
-            </Reflection>
-          </>
-        )
-      }
+      mirror={list.data && <Mirror list={list.data} />}
     />
   )
 }
 
-function GatewayCard({ gateway, modeName }: { gateway: Gateway; modeName: string }) {
-  const { school } = useSession()
-  const { capabilities: can, connection } = gateway
-  const [isChanging, setChanging] = useState(false)
-  const fixed = can.fee.fixed[school.currency] ?? 0
-  const facts: [string, string][] = [
-    ['Pays by', can.method],
-    [
-      'Takes',
-      `${formatRate(can.fee.rate, school.language)}${fixed ? ` + ${formatMoney(fixed, school)}` : ''} of each payment`,
-    ],
-    ['Money is known', can.known === 'at-once' ? 'at once' : 'hours later'],
-    ['Currencies', can.currencies.join(', ')],
-    [
-      'Gives back',
-      can.refunds === 'part' ? 'the whole or a part' : can.refunds === 'whole' ? 'the whole only' : 'nothing',
-    ],
-  ]
+function nameOf(mode: 'practice' | 'live') {
+  return mode === 'practice' ? 'Practice' : 'Live'
+}
+
+function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
+  const connected = list.gateways.filter(({ connection }) => connection !== null)
+  const [opened, setOpened] = useState<string | null>(connected.length === 0 ? (list.gateways[0]?.id ?? null) : null)
+  const order = connected.map(({ id }) => id)
   return (
-    <section className="mt-5 border-t border-line pt-4">
-      <div className="flex items-baseline justify-between gap-4">
-        <h2 className="text-[18px]">{can.name}</h2>
-        {connection ? (
-          <State shape="received">{`connected in ${modeName}`}</State>
-        ) : (
-          <State shape="due">{`not connected in ${modeName}`}</State>
-        )}
+    <>
+      <p className="display mt-2 max-w-[60ch] text-[18px] leading-[1.45] font-medium text-ink-2">{sayOffered(list)}</p>
+      <p className="mt-1.5 max-w-[62ch] text-[13.5px] text-ink-2">
+        Practice and Live are connected each for itself, each with its own key.
+      </p>
+      <div className="mt-4 border-t border-line pt-3">
+        <CapabilityTable list={list} />
       </div>
-      <dl className="mt-2 grid grid-cols-[120px_1fr] gap-y-1 text-[13.5px]">
-        {facts.map(([label, value]) => [
-          <dt key={label} className="text-ink-3">
-            {label}
-          </dt>,
-          <dd key={`${label} value`}>{value}</dd>,
-        ])}
-      </dl>
-      {!can.currencies.includes(school.currency) && (
-        <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
-          It does not take {school.currency}, your school’s currency.
-        </p>
+      {list.gateways.map((gateway, index) =>
+        gateway.connection || opened === gateway.id ? (
+          <Section key={`${gateway.id} ${modeName}`} title={gateway.capabilities.name}>
+            <WayPanel gateway={gateway} modeName={modeName} order={order} place={index} close={() => setOpened(null)} />
+          </Section>
+        ) : null,
       )}
-      {connection && !isChanging ? (
-        <Connected connection={connection} gateway={gateway} modeName={modeName} change={() => setChanging(true)} />
-      ) : (
-        <ConnectForm gateway={gateway} modeName={modeName} done={() => setChanging(false)} />
+      {list.gateways.some(({ id, connection }) => !connection && opened !== id) && (
+        <Section title="Not connected">
+          <p className="flex flex-wrap gap-2 pt-[3px]">
+            {list.gateways.map(({ id, connection, capabilities }) =>
+              connection || opened === id ? null : (
+                <Button key={id} onClick={() => setOpened(id)}>
+                  {capabilities.style === 'offline' ? 'Set up bank transfer' : `Connect ${capabilities.name}`}
+                </Button>
+              ),
+            )}
+          </p>
+        </Section>
       )}
-    </section>
+    </>
   )
 }
 
-interface ConnectedProps {
-  connection: Connection
-  gateway: Gateway
-  modeName: string
-  change: () => void
+/** What buyers can pay with at present, and what nothing can collect. */
+function sayOffered({ gateways, onSale, uncollected }: GatewayList): string {
+  const offered = gateways.filter(({ connection }) => connection && !connection.pausedAt)
+  if (offered.length === 0) {
+    return 'A gateway takes the buyer’s money and pays it to you. Nothing is connected here yet, so nothing that costs money can be bought.'
+  }
+  const names = offered.map(({ capabilities, connection }) => connection?.transfer?.title ?? capabilities.name)
+  const by = `Buyers can pay by ${sayList(names, 'or')}, in this order.`
+  if (onSale === 0) return by
+  if (uncollected.length === 0) return `${by} Together they collect all ${onSale} offers on sale.`
+  return `${by} ${uncollected.length} of ${onSale} offers on sale cannot be collected by any: ${sayList(uncollected.map(({ name }) => name))}.`
 }
 
-function Connected({ connection, gateway, modeName, change }: ConnectedProps) {
-  const { school } = useSession()
-  const [isAsking, setAsking] = useState(false)
-  const disconnect = async () => {
-    await unwrap(api.gateways[':adapter'].$delete({ param: { adapter: gateway.id } }))
-    toast('Disconnected.')
-    setAsking(false)
-    await queryClient.invalidateQueries({ queryKey: ['gateways'] })
-  }
+function Mirror({ list }: { list: GatewayList }) {
+  const { school, mode } = useSession()
   return (
-    <div className="mt-4 rounded-lg bg-sheet-2 px-4 py-3">
-      <p>
-        Account <b className="font-semibold">{connection.accountName}</b> ({connection.account}), secret key ending{' '}
-        <b className="font-semibold">{connection.secretEnds}</b>.
-      </p>
-      <p className="text-[13px] text-ink-3">
-        Checked with {gateway.capabilities.name} on {sayMoment(connection.verifiedAt, school.timeZone)}.
-      </p>
-      <div className="mt-3 flex gap-2">
-        <Button onClick={change}>Change the key</Button>
-        <Button kind="danger" onClick={() => setAsking(true)}>
-          Disconnect…
-        </Button>
-      </div>
-      {isAsking && (
-        <Dialog
-          title={`Disconnect ${gateway.capabilities.name} in ${modeName}?`}
-          text="Offers that cost money cannot be bought until something is connected again. Payments under way are still settled. The key is needed to connect again."
-          onClose={() => setAsking(false)}
-        >
-          <div className="flex justify-end gap-2">
-            <Button onClick={() => setAsking(false)}>Keep it</Button>
-            <Button kind="danger" onClick={disconnect}>
-              Disconnect
-            </Button>
-          </div>
-        </Dialog>
-      )}
-    </div>
-  )
-}
-
-function ConnectForm({ gateway, modeName, done }: { gateway: Gateway; modeName: string; done: () => void }) {
-  const [account, setAccount] = useState(gateway.connection?.account ?? '')
-  const [secret, setSecret] = useState('')
-  const { error, isBusy, attempt } = useAttempt()
-  const connect = async () => {
-    if (!(await attempt(() => unwrap(api.gateways.$post({ json: { adapter: gateway.id, account, secret } }))))) return
-    toast(`${gateway.capabilities.name} is connected in ${modeName}.`)
-    done()
-    await queryClient.invalidateQueries({ queryKey: ['gateways'] })
-  }
-  return (
-    <form
-      noValidate
-      className="mt-4 grid max-w-[520px] gap-3"
-      onSubmit={(event) => {
-        event.preventDefault()
-        void connect()
-      }}
-    >
-      <Field label="Account id" error={error?.at('/account')}>
-        {(wiring) => (
-          <input
-            {...wiring}
-            autoComplete="off"
-            spellCheck={false}
-            className={BOX_INPUT}
-            value={account}
-            onChange={(event) => setAccount(event.target.value)}
-          />
-        )}
-      </Field>
-      <Field
-        label={`Secret key for ${modeName}`}
-        error={error?.at('/secret')}
-        hint="Kept encrypted. Only its last four characters are shown again."
-      >
-        {(wiring) => (
-          <input
-            {...wiring}
-            type="password"
-            autoComplete="off"
-            spellCheck={false}
-            className={BOX_INPUT}
-            value={secret}
-            onChange={(event) => setSecret(event.target.value)}
-          />
-        )}
-      </Field>
-      {error && error.problem.errors.length === 0 && (
-        <p role="alert" className="font-medium text-failed">
-          {error.message}
+    <>
+      <Reflection label="Where the keys come from">
+        <p className="text-[13.5px]">
+          The gateways are simulated and ship with this product. Their account ids and keys stand{' '}
+          <a className="link" href={list.console} target="_blank" rel="noreferrer">
+            on their own pages
+          </a>
+          , where you can open an account too. Bank transfer needs none.
         </p>
+      </Reflection>
+      {mode === 'practice' && (
+        <Reflection label="Trying it">
+          <p className="text-[13.5px]">
+            The card fields show sample cards to click: one that pays, one that does not, one that ends next month. The
+            other gateways’ pages do alike.{' '}
+            <Link className="link" to="/studio/setup/live">
+              What is missing before you go live
+            </Link>
+          </p>
+        </Reflection>
       )}
-      <div className="flex gap-2">
-        <Button kind="press" type="submit" disabled={isBusy}>
-          {isBusy ? 'Checking…' : 'Check and connect'}
-        </Button>
-        {gateway.connection && <Button onClick={done}>Cancel</Button>}
-      </div>
-    </form>
+      <Reflection label="Events that came lately">
+        {list.events.length === 0 && (
+          <p className="text-[13.5px] text-ink-2">None yet. A gateway tells of every payment by a signed event.</p>
+        )}
+        <ul className="grid gap-1 text-[13px]">
+          {list.events.map((event) => (
+            <li key={event.id} className="flex flex-wrap gap-x-2">
+              <State shape={event.state === 'handled' ? 'received' : event.state === 'refused' ? 'failed' : 'awaited'}>
+                {event.state}
+              </State>
+              <span>
+                {list.gateways.find(({ id }) => id === event.adapter)?.capabilities.method}: {event.type ?? event.note}
+              </span>
+              <time className="ml-auto text-ink-3">{sayMoment(event.receivedAt, school.timeZone)}</time>
+            </li>
+          ))}
+        </ul>
+      </Reflection>
+    </>
   )
 }

@@ -48,6 +48,8 @@ export const offers = pgTable(
     liveVersion: integer().notNull().default(0),
     liveAt: moment(),
     onSale: boolean().notNull().default(false),
+    /** The creator's own real purchase to try things: nobody else sees it, and no list shows it. */
+    isTrial: boolean().notNull().default(false),
     retiredAt: moment(),
     createdAt: moment().notNull(),
   },

@@ -1,6 +1,28 @@
 import { sql } from 'drizzle-orm'
-import { bigserial, index, integer, jsonb, pgTable, text, unique, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
+import {
+  bigserial,
+  boolean,
+  index,
+  integer,
+  jsonb,
+  pgTable,
+  text,
+  unique,
+  uniqueIndex,
+  uuid,
+} from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
+
+/** What the creator writes for who pays by transfer. */
+export interface TransferSettings {
+  title: string
+  description: string
+  instructions: string
+  holder: string
+  iban: string
+  /** Empty where it is not known. */
+  bic: string
+}
 
 /** A gateway set up by the creator, in one mode. Secrets are encrypted; only their ends are shown. */
 export const connections = pgTable(
@@ -14,10 +36,18 @@ export const connections = pgTable(
     secret: text().notNull(),
     secretEnds: text().notNull(),
     signingSecret: text().notNull(),
+    /** By the account's own terms nothing else may be offered beside it. */
+    standsAlone: boolean().notNull().default(false),
+    /** For bank transfer: what buyers are told, and the account. */
+    transfer: jsonb().$type<TransferSettings>(),
     position: integer().notNull().default(0),
     verifiedAt: moment().notNull(),
     createdAt: moment().notNull(),
     disconnectedAt: moment(),
+    /** Not offered to buyers since then; what is agreed is still collected. */
+    pausedAt: moment(),
+    /** It has not answered since then; null once it does. */
+    downSince: moment(),
   },
   (table) => [
     uniqueIndex('connections_one_per_adapter')

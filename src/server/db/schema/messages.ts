@@ -1,6 +1,6 @@
 import { index, pgTable, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
-import { agreements, orders } from './orders.ts'
+import { agreements, orders, refunds } from './orders.ts'
 import { people } from './people.ts'
 
 export const MESSAGE_KINDS = [
@@ -13,10 +13,18 @@ export const MESSAGE_KINDS = [
   'cancelled',
   'method-changed',
   'card-expiring',
+  'awaiting',
+  'not-arrived',
+  'refunded',
+  // To the creator.
+  'told-declined',
+  'told-stopped',
+  'told-cancelled',
+  'told-disputed',
 ] as const
 export type MessageKind = (typeof MESSAGE_KINDS)[number]
 
-/** A message to a buyer. Its text is made when it is sent, so that no link's secret is stored. */
+/** A message to a buyer, or to the creator about one. Its text is made when it is sent, so that no link's secret is stored. */
 export const messages = pgTable(
   'messages',
   {
@@ -29,6 +37,8 @@ export const messages = pgTable(
     orderId: uuid().references(() => orders.id),
     /** What it is about, where payments over time are. */
     agreementId: uuid().references(() => agreements.id, { onDelete: 'cascade' }),
+    /** For `refunded`: the refund. */
+    refundId: uuid().references(() => refunds.id, { onDelete: 'cascade' }),
     /** For `given`: the course. */
     courseTitle: text(),
     /** dropped: what it would say was no longer true when its turn came. */

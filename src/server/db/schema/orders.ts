@@ -121,12 +121,20 @@ export const payments = pgTable(
 
 /**
  * started: stored, the gateway has been or is being called · unknown: no answer came ·
- * confirming: the buyer is asked to approve · collected · declined · abandoned: it can no longer
- * be collected.
+ * confirming: the buyer is asked to approve · awaiting: the buyer has done their part, the money comes hours or
+ * days later · collected · declined · abandoned: it can no longer be collected.
  */
-export const ATTEMPT_STATES = ['started', 'unknown', 'confirming', 'collected', 'declined', 'abandoned'] as const
+export const ATTEMPT_STATES = [
+  'started',
+  'unknown',
+  'confirming',
+  'awaiting',
+  'collected',
+  'declined',
+  'abandoned',
+] as const
 export type AttemptState = (typeof ATTEMPT_STATES)[number]
-export const OPEN_ATTEMPTS: readonly AttemptState[] = ['started', 'unknown', 'confirming']
+export const OPEN_ATTEMPTS: readonly AttemptState[] = ['started', 'unknown', 'confirming', 'awaiting']
 
 /**
  * One try to collect what an order owes today, or payments of an agreement. Stored with its idempotency
@@ -166,13 +174,15 @@ export const attempts = pgTable(
     confirmUrl: text(),
     /** The gateway's reference of the method that it kept for later charges. */
     kept: text(),
+    /** The last day on which that method can be charged. */
+    expires: date({ mode: 'string' }),
     startedAt: moment().notNull(),
     settledAt: moment(),
   },
   (table) => [
     uniqueIndex('attempts_one_open')
       .on(table.orderId, sql`coalesce(${table.agreementId}, ${table.orderId})`)
-      .where(sql`${table.state} in ('started', 'unknown', 'confirming')`),
+      .where(sql`${table.state} in ('started', 'unknown', 'confirming', 'awaiting')`),
     uniqueIndex('attempts_one_collected')
       .on(table.orderId)
       .where(sql`${table.state} = 'collected' and ${table.agreementId} is null`),
@@ -211,6 +221,10 @@ export const agreements = pgTable(
     /** The gateway's reference; null where it kept none and the buyer must give a method. */
     kept: text(),
     method: text(),
+    /** The last day on which the method can be charged; null where it does not end by itself. */
+    expires: date({ mode: 'string' }),
+    /** The `expires` that its buyer was told of. */
+    expiryTold: date({ mode: 'string' }),
     kind: text({ enum: ['installments', 'subscription', 'single', 'openPrice', 'free'] }).notNull(),
     /** Goes on until cancelled: more payments follow those listed. */
     endless: boolean().notNull(),
@@ -232,6 +246,98 @@ export const agreements = pgTable(
     index('agreements_to_collect').on(table.mode, table.nextTry).where(sql`${table.nextTry} is not null`),
     index('agreements_of_person').on(table.personId),
     index('agreements_of_order').on(table.orderId),
+  ],
+)
+
+/** Money that came by bank transfer for an order, as someone has marked it. */
+export const transfers = pgTable(
+  'transfers',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    orderId: uuid()
+      .notNull()
+      .references(() => orders.id, { onDelete: 'cascade' }),
+    attemptId: uuid()
+      .notNull()
+      .references(() => attempts.id, { onDelete: 'cascade' }),
+    amount: amount().notNull(),
+    /** The day on which it came. */
+    day: date({ mode: 'string' }).notNull(),
+    note: text().notNull(),
+    createdAt: moment().notNull(),
+    takenBackAt: moment(),
+    takenBackNote: text(),
+  },
+  (table) => [index('transfers_of_order').on(table.orderId)],
+)
+
+export const REFUND_STATES = ['started', 'refunded', 'refused'] as const
+
+/**
+ * Money given back of what one attempt collected. Stored with its key before the gateway is asked; the same key
+ * gives back once, so an answer that was lost is asked for again.
+ */
+export const refunds = pgTable(
+  'refunds',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    orderId: uuid()
+      .notNull()
+      .references(() => orders.id, { onDelete: 'cascade' }),
+    lineId: uuid()
+      .notNull()
+      .references(() => orderLines.id, { onDelete: 'cascade' }),
+    attemptId: uuid()
+      .notNull()
+      .references(() => attempts.id, { onDelete: 'cascade' }),
+    key: text().notNull().unique(),
+    amount: amount().notNull(),
+    state: text({ enum: REFUND_STATES }).notNull(),
+    /** The gateway's reference; null where it was given back by hand. */
+    reference: text(),
+    /** Why it was refused. */
+    why: text(),
+    note: text().notNull(),
+    /** What becomes of the access that the line gave. */
+    access: text({ enum: ['keep', 'close'] }).notNull(),
+    /** A date in the school's zone. */
+    day: date({ mode: 'string' }).notNull(),
+    createdAt: moment().notNull(),
+    settledAt: moment(),
+  },
+  (table) => [
+    index('refunds_of_order').on(table.orderId),
+    index('refunds_of_attempt').on(table.attemptId),
+    index('refunds_under_way').on(table.createdAt).where(sql`${table.state} = 'started'`),
+  ],
+)
+
+export const DISPUTE_STATES = ['open', 'contested', 'won', 'lost'] as const
+
+/** A payment that its payer has their bank ask back, as the gateway tells it, and what was decided. */
+export const disputes = pgTable(
+  'disputes',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    orderId: uuid()
+      .notNull()
+      .references(() => orders.id, { onDelete: 'cascade' }),
+    attemptId: uuid()
+      .notNull()
+      .references(() => attempts.id, { onDelete: 'cascade' }),
+    /** The gateway's own. */
+    reference: text().notNull(),
+    amount: amount().notNull(),
+    reason: text().notNull(),
+    state: text({ enum: DISPUTE_STATES }).notNull(),
+    note: text(),
+    createdAt: moment().notNull(),
+    decidedAt: moment(),
+  },
+  (table) => [
+    unique('disputes_once').on(table.attemptId, table.reference),
+    index('disputes_of_order').on(table.orderId),
+    index('disputes_open').on(table.createdAt).where(sql`${table.state} in ('open', 'contested')`),
   ],
 )
 

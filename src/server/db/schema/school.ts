@@ -1,7 +1,13 @@
 import { sql } from 'drizzle-orm'
-import { bigint, boolean, check, integer, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
+import { bigint, boolean, check, integer, jsonb, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
 import { people } from './people.ts'
+
+/** How a kind of message is sent: whether, and with what words of the creator's own above it. */
+export interface Telling {
+  isOn: boolean
+  ownWords: string
+}
 
 /** The one creator's business that this installation serves. */
 export const school = pgTable(
@@ -22,6 +28,12 @@ export const school = pgTable(
     taxRate: integer().notNull(),
     /** After how many days a declined payment is tried again, and again. */
     retryAfterDays: integer().array().notNull().default([1, 3, 7]),
+    /** Days of grace that a new offer begins with. */
+    graceDays: integer().notNull().default(3),
+    /** What is told to whom, by the kind of message; a kind that is missing is told as it comes. */
+    tells: jsonb().$type<Record<string, Telling>>().notNull().default({}),
+    /** The terms of sale, as plain paragraphs. */
+    terms: text().notNull().default(''),
     /** How far practice time runs ahead, in milliseconds. Live time cannot move. */
     practiceAheadMs: bigint({ mode: 'number' }).notNull().default(0),
     /** The mode in which strangers buy; the creator may look at the shop in the other one. */

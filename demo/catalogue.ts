@@ -1,0 +1,112 @@
+import sharp from 'sharp'
+import { Temporal } from 'temporal-polyfill'
+import type { CourseContent } from '../src/core/content/course.ts'
+import { newOffer, type OfferContent } from '../src/core/content/offer.ts'
+import { keepPicture } from '../src/server/catalogue/pictures.ts'
+import { createCourse, publishCourse, saveCourseDraft } from '../src/server/catalogue/service.ts'
+import type { Services } from '../src/server/context.ts'
+import { createOffer, getOffer, publishOffer, saveOfferDraft, setOnSale } from '../src/server/offers/service.ts'
+import { DAY_MS, type DemoCourse, type DemoOffer } from './school.ts'
+
+/** What was made of the demo's courses, by their keys. */
+export type Made = Map<string, { courseId: string; slug: string; offers: Map<string, string> }>
+
+/** Makes the courses with their offers, each published over time. */
+export async function makeCatalogue(services: Services, all: DemoCourse[]): Promise<Made> {
+  const made: Made = new Map()
+  for (const course of all) {
+    const { id } = await createCourse(services, course.title)
+    const coverId = course.pattern ? (await keepPicture(services, await cover(course.pattern))).id : null
+    const content: CourseContent = {
+      title: course.title,
+      summary: course.summary,
+      description: course.description,
+      cloth: course.cloth,
+      coverId,
+      lessons: course.lessons.map(([title, body], index) => ({ id: `${course.key}-${index + 1}`, title, body })),
+    }
+    const saved = await saveCourseDraft(services, id, 1, content)
+    const entry = { courseId: id, slug: saved.slug, offers: new Map<string, string>() }
+    made.set(course.key, entry)
+    if (course.state !== 'draft') await publishCourse(services, id, saved.draftRev, null)
+    for (const offer of course.offers) {
+      const { id: offerId } = await createOffer(services, id)
+      entry.offers.set(offer.key, offerId)
+      if (offer.holdersOf) continue
+      let rev = 1
+      for (const content of contentsOf(offer)) {
+        const draft = await saveOfferDraft(services, offerId, rev, content)
+        rev = draft.draftRev
+        if (course.state !== 'draft') await publishOffer(services, offerId, rev, null)
+      }
+    }
+  }
+  return made
+}
+
+function offerContent(name: string, amount: number | null): OfferContent {
+  return { ...newOffer(name), terms: amount === null ? { kind: 'free' } : { kind: 'single', amount } }
+}
+
+/** What an offer said over time, the last of which is live. */
+function contentsOf(offer: DemoOffer): OfferContent[] {
+  const inDays = (days: number) => new Date(Date.now() + days * DAY_MS)
+  const earlier = (offer.earlier ?? []).map((amount) => offerContent(offer.name, amount))
+  const now: OfferContent = { ...offerContent(offer.name, offer.amount ?? null), ...offer.content }
+  if (offer.opensInDays) now.access = { ...now.access, from: inDays(offer.opensInDays).toISOString().slice(0, 10) }
+  return [...earlier, now]
+}
+
+/** Offers for who holds another course, once every course is there. */
+export async function makeForHolders(services: Services, course: DemoCourse, made: Made) {
+  for (const offer of course.offers) {
+    const of = offer.holdersOf && made.get(offer.holdersOf)?.courseId
+    const id = made.get(course.key)?.offers.get(offer.key)
+    const [content] = contentsOf(offer)
+    if (!of || !id || !content) continue
+    const { draftRev } = await saveOfferDraft(services, id, 1, { ...content, audience: { who: 'holders', of: [of] } })
+    await publishOffer(services, id, draftRev, null)
+  }
+}
+
+/** The sales that run now, published later than the prices that they are held against. */
+export async function publishSales(services: Services, course: DemoCourse, made: Made) {
+  for (const offer of course.offers) {
+    if (!offer.sale) continue
+    const id = made.get(course.key)?.offers.get(offer.key) as string
+    const { draft, draftRev } = await getOffer(services.db, id)
+    const { amount, untilInDays, scope = 'every' } = offer.sale
+    const until = Temporal.Now.zonedDateTimeISO('Europe/Vienna')
+      .add({ days: untilInDays })
+      .startOfDay()
+      .toString({ timeZoneName: 'never', smallestUnit: 'second' })
+    const saved = await saveOfferDraft(services, id, draftRev, { ...draft, sale: { amount, from: null, until, scope } })
+    await publishOffer(services, id, saved.draftRev, null)
+  }
+}
+
+/** Leaves a course in the state that the demo wants to show: a changed draft, or taken off sale. */
+export async function leaveAs(services: Services, course: DemoCourse, made: Made) {
+  for (const offer of course.offers) {
+    const id = made.get(course.key)?.offers.get(offer.key) as string
+    if (course.state === 'off') await setOnSale(services, id, false)
+    if (offer.draftAmount) {
+      const { draftRev } = await getOffer(services.db, id)
+      await saveOfferDraft(services, id, draftRev, offerContent(offer.name, offer.draftAmount))
+    }
+  }
+}
+
+/** A cover drawn for the demo: lines of thread, grain or marbled paper. */
+function cover(pattern: NonNullable<DemoCourse['pattern']>): Promise<Buffer> {
+  const colours = { waves: ['#2f5d50', '#dfe8cf'], grain: ['#8c3a46', '#f0d9cf'], marble: ['#a8762a', '#f6ecd2'] }[
+    pattern
+  ]
+  const lines = Array.from({ length: 26 }, (_, index) => {
+    const y = index * 32 + 8
+    const bend = pattern === 'grain' ? 6 : pattern === 'waves' ? 22 : 60 + 40 * Math.sin(index)
+    return `<path d="M-20 ${y}c120 ${-bend} 200 ${bend} 320 0s200 ${-bend} 320 0 200 ${bend} 320 0 200 ${-bend} 320 0" fill="none" stroke="${colours[1]}" stroke-opacity="${0.25 + (index % 4) * 0.15}" stroke-width="${pattern === 'marble' ? 9 : 3}"/>`
+  })
+  const svg = `<svg xmlns="http://www.w3.org/2000/svg" width="1200" height="800"><rect width="1200" height="800" fill="${colours[0]}"/>${lines.join('')}</svg>`
+  return sharp(Buffer.from(svg)).jpeg({ quality: 88 }).toBuffer()
+}

@@ -1,0 +1,55 @@
+import { readFileSync } from 'node:fs'
+import type { CourseContent } from '../src/core/content/course.ts'
+import type { OfferContent } from '../src/core/content/offer.ts'
+import type { TransferSettings } from '../src/server/db/schema/index.ts'
+import type { setUp } from '../src/server/school/service.ts'
+
+export interface DemoCourse {
+  key: string
+  title: string
+  summary: string
+  description: string
+  cloth: CourseContent['cloth']
+  state: 'live' | 'changed' | 'off' | 'draft'
+  pattern: 'waves' | 'grain' | 'marble' | null
+  lessons: [string, string][]
+  offers: DemoOffer[]
+}
+
+export interface DemoOffer {
+  key: string
+  name: string
+  /** A one-time price; null: free. */
+  amount?: number | null
+  /** One-time prices that were published before. */
+  earlier?: number[]
+  /** A one-time price that stands in the draft alone. */
+  draftAmount?: number
+  /** Anything else that its content says. */
+  content?: Partial<OfferContent>
+  /** A sale price that began six days ago, for so many days from the loading of the demo. */
+  sale?: { amount: number; untilInDays: number; scope?: 'first' }
+  /** The course whose holders alone may buy. */
+  holdersOf?: string
+  /** Opens so many days after the loading of the demo. */
+  opensInDays?: number
+}
+
+export interface DemoSchool {
+  school: Parameters<typeof setUp>[1]['school']
+  creator: Parameters<typeof setUp>[1]['creator']
+  courses: DemoCourse[]
+  people: string[]
+  transfer: TransferSettings
+}
+
+/** The demo school as data. */
+export function readDemo(): DemoSchool {
+  return JSON.parse(readFileSync(new URL('./school.json', import.meta.url), 'utf8')) as DemoSchool
+}
+
+export const DAY_MS = 86_400_000
+
+export function emailOf(name: string): string {
+  return `${name.toLowerCase().replaceAll(' ', '.')}@post.example`
+}

@@ -1,0 +1,358 @@
+import { and, desc, eq, isNull, min } from 'drizzle-orm'
+import { speakOffer } from '../src/core/content/quoteInput.ts'
+import { markCame } from '../src/server/checkout/bankTransfer.ts'
+import { lookUpUntilSettled } from '../src/server/checkout/lookup.ts'
+import { type Placed, placeOrder } from '../src/server/checkout/place.ts'
+import { checkOrder } from '../src/server/checkout/standing.ts'
+import { readAgreement } from '../src/server/collecting/agreements.ts'
+import { cancelAgreement, payableByHand, payByHand } from '../src/server/collecting/byHand.ts'
+import { agreementsDue, collectAgreement } from '../src/server/collecting/collect.ts'
+import { announceIn } from '../src/server/collecting/expiry.ts'
+import type { Services } from '../src/server/context.ts'
+import type { Mode } from '../src/server/db/schema/columns.ts'
+import { agreements, attempts, connections, orderLines, orders } from '../src/server/db/schema/index.ts'
+import { getOffer } from '../src/server/offers/service.ts'
+import { findPerson } from '../src/server/people/service.ts'
+import { answerDispute, noteDispute } from '../src/server/refunds/disputes.ts'
+import { refundLine } from '../src/server/refunds/service.ts'
+import { getSchool, schoolDay } from '../src/server/school/service.ts'
+import { hashToken } from '../src/server/secrets.ts'
+import type { makeStandins } from '../src/standins/app.ts'
+import { endOfMonth, SAMPLE_CARDS } from '../src/standins/thistle/cards.ts'
+import type { Made } from './catalogue.ts'
+import { DAY_MS, emailOf } from './school.ts'
+
+/** The demo's account at each gateway. */
+export const ACCOUNT = 'th-foldquire'
+export const WALLET_ACCOUNT = 'mw-foldquire'
+
+type Ending =
+  | 'paid'
+  | 'pays-once'
+  | 'declined'
+  | 'declined-then-paid'
+  | 'confirmed'
+  | 'refused'
+  | 'left'
+  | 'expiring'
+  | 'wallet'
+  | 'wallet-pays-once'
+  | 'transfer'
+
+/** Buyers who come by over a year, each order placed by the product's own checkout. */
+export class DemoShop {
+  private seed = 20_261
+  constructor(
+    private readonly services: Services,
+    private readonly standins: ReturnType<typeof makeStandins>,
+    private readonly people: string[],
+    private readonly work: () => Promise<void>,
+    private readonly clock: { moveTo: (moment: number) => void },
+  ) {}
+
+  /**
+   * Everything that happened in a mode over the year, in the order of time; between two happenings the payments
+   * come that are due, as the worker would collect them.
+   */
+  async liveThrough(mode: Mode, made: Made, today: number) {
+    const happenings = [...this.singleOrders(mode, made, today), ...this.overTime(mode, made, today)]
+    for (const { at, run } of happenings.sort((a, b) => a.at - b.at)) {
+      await this.collectUntil(mode, at)
+      this.clock.moveTo(at)
+      await run()
+    }
+    await this.collectUntil(mode, today)
+    this.clock.moveTo(today)
+  }
+
+  private singleOrders(mode: Mode, made: Made, today: number): { at: number; run: () => Promise<unknown> }[] {
+    const count = mode === 'practice' ? 42 : 9
+    const keys = [
+      'coptic',
+      'coptic',
+      'notebook',
+      'marbling',
+      'leather',
+      'coptic',
+      'boxes',
+      'notebook',
+      'japanese',
+      'marbling',
+    ]
+    return Array.from({ length: count }, (_, index) => {
+      const daysAgo = 400 - (index * 378) / count - this.random() * 4
+      // Between eight in the morning and ten at night in Vienna, more or less.
+      const at = Math.floor((today - daysAgo * DAY_MS) / DAY_MS) * DAY_MS + (7 + this.random() * 13) * 3_600_000
+      const key = keys[index % keys.length] as string
+      const buyer = this.people[(index * 5 + (mode === 'live' ? 3 : 0)) % this.people.length] as string
+      return { at, run: () => this.order(mode, made, key, buyer, this.ending(index)) }
+    })
+  }
+
+  /** Agreements in every state: completed, going on, late, recovered, stopped, cancelled. */
+  private overTime(mode: Mode, made: Made, today: number): { at: number; run: () => Promise<unknown> }[] {
+    const begin = (daysAgo: number, key: string, offerKey: string, buyer: string, ending: Ending = 'paid') => ({
+      at: today - daysAgo * DAY_MS,
+      run: () => this.order(mode, made, key, buyer, ending, offerKey),
+    })
+    const byHand = (daysAgo: number, buyer: string, act: (agreementId: string) => Promise<unknown>) => ({
+      at: today - daysAgo * DAY_MS,
+      run: async () => act(await this.agreementOf(mode, buyer)),
+    })
+    const forOrder = (daysAgo: number, buyer: string, act: (orderId: string) => Promise<unknown>) => ({
+      at: today - daysAgo * DAY_MS,
+      run: async () => act(await this.orderOf(mode, buyer)),
+    })
+    if (mode === 'live') {
+      return [
+        begin(205, 'coptic', 'coptic-3', 'Agnes Thorup'),
+        begin(120, 'workshop', 'workshop-month', 'Ruben Lindqvist'),
+        begin(62, 'leather', 'leather-8', 'Judit Farkas'),
+      ]
+    }
+    return [
+      begin(395, 'workshop', 'workshop-year', 'Emil Zauner'),
+      begin(372, 'coptic', 'coptic-3', 'Lena Vogelsang'),
+      begin(350, 'leather', 'leather-8', 'Samir Rahal', 'confirmed'),
+      begin(318, 'workshop', 'workshop-month', 'Nadia Benali'),
+      begin(290, 'workshop', 'workshop-month', 'Marek Dolny', 'pays-once'),
+      begin(250, 'workshop', 'workshop-month', 'Sara Brandao'),
+      begin(225, 'coptic', 'coptic-3', 'Mirjam Haller', 'wallet'),
+      begin(170, 'japanese', 'japanese-once', 'Oona Kivela', 'transfer'),
+      forOrder(166, 'Oona Kivela', (id) => this.came(id, 7900, 166)),
+      begin(131, 'workshop', 'workshop-year', 'Tomas Havlik', 'wallet'),
+      begin(118, 'marbling', 'marbling-once', 'Greta Halvorsen'),
+      forOrder(110, 'Greta Halvorsen', (id) => this.giveBack(id, 2400, 'close', 'Bought it twice by mistake')),
+      begin(101, 'japanese', 'japanese-once', 'Anton Petrov', 'wallet'),
+      forOrder(95, 'Anton Petrov', (id) => this.giveBack(id, 7900, 'close', 'Found it too easy')),
+      begin(88, 'boxes', 'boxes-once', 'Claire Moreau'),
+      forOrder(70, 'Claire Moreau', (id) => this.giveBack(id, 1500, 'keep', 'The tool list came late')),
+      begin(64, 'coptic', 'coptic-once', 'Owen Pritchard'),
+      forOrder(40, 'Owen Pritchard', (id) => this.dispute(id, true)),
+      begin(37, 'coptic', 'coptic-3', 'Beatriz Lobo', 'wallet-pays-once'),
+      begin(29, 'leather', 'leather-once', 'Jakob Weiss'),
+      forOrder(3, 'Jakob Weiss', (id) => this.dispute(id, false)),
+      begin(23, 'coptic', 'coptic-3', 'Noor Verbeek', 'expiring'),
+      begin(16, 'leather', 'leather-once', 'Henrik Dahl', 'transfer'),
+      forOrder(9, 'Henrik Dahl', (id) => this.came(id, 30_000, 9)),
+      begin(6, 'boxes', 'boxes-once', 'Pia Steindl', 'transfer'),
+      begin(2, 'japanese', 'japanese-once', 'Fatma Yildiz', 'transfer'),
+      byHand(142, 'Sara Brandao', (id) => cancelAgreement(this.services, id, 'period-end', 'buyer')),
+      begin(190, 'leather', 'leather-8', 'Luca Ferrante', 'pays-once'),
+      byHand(156, 'Luca Ferrante', (id) => this.payByHand(id)),
+      begin(96, 'coptic', 'coptic-3', 'Paolo Serra', 'pays-once'),
+      begin(75, 'workshop', 'workshop-month', 'Ida Brandner'),
+      begin(33, 'coptic', 'coptic-3', 'Vera Klement', 'pays-once'),
+      begin(19, 'leather', 'leather-8', 'Agnes Thorup', 'confirmed'),
+      begin(11, 'workshop', 'workshop-month', 'Judit Farkas'),
+      begin(8, 'workshop', 'workshop-year', 'Ruben Lindqvist'),
+      begin(5, 'marbling', 'marbling-own', 'Judit Farkas'),
+      begin(4, 'coptic', 'coptic-3', 'Emil Zauner', 'declined'),
+      begin(3, 'boxes', 'boxes-presale', 'Luca Ferrante'),
+    ]
+  }
+
+  /** Collects day by day what is due until a moment, at eight in the morning of each day. */
+  private async collectUntil(mode: Mode, moment: number) {
+    for (;;) {
+      const [row] = await this.services.db
+        .select({ on: min(agreements.nextTry) })
+        .from(agreements)
+        .where(eq(agreements.mode, mode))
+      const at = row?.on ? Date.parse(`${row.on}T07:00:00Z`) : Number.POSITIVE_INFINITY
+      if (at > moment) return
+      this.clock.moveTo(Math.max(at, this.services.now().getTime()))
+      for (const id of await agreementsDue(this.services, mode)) await collectAgreement(this.services, id)
+      await announceIn(this.services, mode)
+      await this.work()
+    }
+  }
+
+  private async agreementOf(mode: Mode, buyer: string): Promise<string> {
+    const person = await findPerson(this.services.db, mode, emailOf(buyer))
+    const [row] = await this.services.db
+      .select({ id: agreements.id })
+      .from(agreements)
+      .where(and(eq(agreements.personId, person?.id ?? ''), eq(agreements.mode, mode)))
+      .orderBy(desc(agreements.createdAt))
+    if (!row) throw new Error(`${buyer} has no agreement.`)
+    return row.id
+  }
+
+  private async orderOf(mode: Mode, buyer: string): Promise<string> {
+    const person = await findPerson(this.services.db, mode, emailOf(buyer))
+    const [row] = await this.services.db
+      .select({ id: orders.id })
+      .from(orders)
+      .where(and(eq(orders.personId, person?.id ?? ''), eq(orders.mode, mode)))
+      .orderBy(desc(orders.createdAt))
+    if (!row) throw new Error(`${buyer} has ordered nothing.`)
+    return row.id
+  }
+
+  /** The creator sees money in the account, and marks it. */
+  private async came(orderId: string, amount: number, daysAgo: number) {
+    const day = new Date(this.services.now().getTime() - (daysAgo > 100 ? DAY_MS : 0)).toISOString().slice(0, 10)
+    await markCame(this.services, 'practice', orderId, { amount, day, note: 'Seen in the account' })
+    await this.work()
+  }
+
+  private async giveBack(orderId: string, amount: number, access: 'keep' | 'close', note: string) {
+    const [line] = await this.services.db.select().from(orderLines).where(eq(orderLines.orderId, orderId))
+    await refundLine(this.services, 'practice', orderId, { lineId: line?.id as string, amount, access, note })
+    await this.work()
+  }
+
+  /** The buyer has the bank ask the money back; the creator contests it and wins, or has not answered yet. */
+  private async dispute(orderId: string, isAnswered: boolean) {
+    const { db } = this.services
+    const [attempt] = await db
+      .select()
+      .from(attempts)
+      .where(and(eq(attempts.orderId, orderId), isNull(attempts.agreementId), eq(attempts.state, 'collected')))
+    const told = this.standins.books.dispute(attempt?.reference ?? '', 'The payer says they did not order this.')
+    const noted = { ...told.dispute, reference: told.dispute.id, key: attempt?.key ?? '' }
+    await noteDispute(this.services, 'practice', attempt?.id as string, noted)
+    await this.work()
+    if (!isAnswered) return
+    const dispute = await db.query.disputes.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })
+    const answer = { accept: false, access: 'keep' as const, note: 'They have opened nine lessons since' }
+    await answerDispute(this.services, 'practice', dispute?.id as string, answer)
+    const { dispute: ended } = this.standins.books.decideDispute(told.dispute.id, true)
+    await noteDispute(this.services, 'practice', attempt?.id as string, { ...noted, state: ended.state })
+    await this.work()
+  }
+
+  /** The buyer follows the link in the message, and pays what is due with another card. */
+  private async payByHand(agreementId: string) {
+    const held = await readAgreement(this.services.db, agreementId)
+    const payable = payableByHand(held.agreement, await schoolDay(this.services))
+    const token = this.token(held.row.mode, 'pays')
+    await payByHand(this.services, agreementId, {
+      connectionId: held.row.connectionId,
+      token,
+      agreed: payable.reduce((sum, { pay }) => sum + pay, 0),
+    })
+    await this.work()
+  }
+
+  private token(mode: Mode, behaviour: string, expires: string | null = null): string {
+    const card = SAMPLE_CARDS.find((sample) => sample.behaviour === behaviour)
+    return this.standins.books.tokenise(ACCOUNT, mode, card?.number ?? '', expires).token
+  }
+
+  private ending(index: number): Ending {
+    const endings: Partial<Record<number, Ending>> = {
+      3: 'declined-then-paid',
+      8: 'declined',
+      14: 'confirmed',
+      19: 'refused',
+      25: 'declined-then-paid',
+      31: 'left',
+      36: 'confirmed',
+      39: 'declined',
+    }
+    return endings[index] ?? 'paid'
+  }
+
+  private async order(mode: Mode, made: Made, key: string, name: string, ending: Ending, offerKey?: string) {
+    const course = made.get(key)
+    const offerId = offerKey
+      ? course?.offers.get(offerKey)
+      : [...(course?.offers.values() ?? [])].at(key === 'leather' ? 1 : 0)
+    if (!course || !offerId) return
+    const tries: Ending[] = ending === 'declined-then-paid' ? ['declined', 'paid'] : [ending]
+    for (const attempt of tries) {
+      const placed = await this.place(mode, course, offerId, name, attempt)
+      await this.work()
+      if (placed.state === 'confirming') await this.answer(placed, attempt)
+    }
+    await this.work()
+  }
+
+  private async place(
+    mode: Mode,
+    course: { slug: string },
+    offerId: string,
+    name: string,
+    ending: Ending,
+  ): Promise<Placed> {
+    const email = emailOf(name)
+    const { live } = await getOffer(this.services.db, offerId)
+    const school = await getSchool(this.services.db)
+    const said =
+      live && speakOffer(school, { id: offerId, courseId: offerId, content: live }, this.services.now().toISOString())
+    const pay = said?.quote.today.pay ?? 0
+    const needsCard = pay > 0 || (said?.quote.later.length ?? 0) > 0
+    const cards: Partial<Record<Ending, string>> = {
+      declined: 'not-enough-money',
+      paid: 'pays',
+      'pays-once': 'pays-once',
+      expiring: 'pays',
+    }
+    const way = ending.startsWith('wallet') ? 'moor' : ending === 'transfer' ? 'transfer' : 'thistle'
+    // A card that ends with the month before the third payment.
+    const expires = ending === 'expiring' ? endOfMonth(this.services.now(), 0).day : null
+    const token = way === 'thistle' ? this.token(mode, cards[ending] ?? 'confirms', expires) : ''
+    const connectionId = await this.connection(mode, way)
+    const browserHash = hashToken(`demo ${mode} ${email}`)
+    return placeOrder(
+      this.services,
+      course.slug,
+      {
+        offerId,
+        chosen: null,
+        name,
+        email,
+        agreed: { pay, currency: 'EUR' },
+        payment: needsCard ? { connectionId, token } : null,
+      },
+      { mode, browserHash, person: null },
+    )
+  }
+
+  private async answer(placed: Extract<Placed, { state: 'confirming' }>, ending: Ending) {
+    if (ending === 'left') return this.leave(placed.orderId)
+    const url = new URL(placed.url)
+    if (ending.startsWith('wallet')) {
+      const behaviour = ending === 'wallet' ? ('pays' as const) : ('pays-once' as const)
+      this.standins.wallets.answer(url.pathname.split('/').at(-1) ?? '', url.searchParams.get('s') ?? '', behaviour)
+      return this.check(placed.orderId)
+    }
+    this.standins.books.confirm(
+      url.pathname.split('/').at(-1) ?? '',
+      url.searchParams.get('s') ?? '',
+      ending === 'confirmed',
+    )
+    await this.check(placed.orderId)
+  }
+
+  /** The buyer's page asks how the order stands. */
+  private async check(orderId: string) {
+    const [order] = await this.services.db.select().from(orders).where(eq(orders.id, orderId))
+    await checkOrder(this.services, orderId, order?.browserHash ?? '')
+  }
+
+  /** The buyer walked away; half an hour later the look-up closes the attempt. */
+  private async leave(orderId: string) {
+    const later = { ...this.services, now: () => new Date(this.services.now().getTime() + 1_800_000) }
+    const left = await this.services.db.query.attempts.findMany({
+      where: (attempt, { eq: is }) => is(attempt.orderId, orderId),
+    })
+    for (const { id } of left) await lookUpUntilSettled(later, id)
+  }
+
+  private async connection(mode: Mode, adapter: string): Promise<string> {
+    const [row] = await this.services.db
+      .select({ id: connections.id })
+      .from(connections)
+      .where(and(eq(connections.mode, mode), eq(connections.adapter, adapter)))
+    return row?.id as string
+  }
+
+  /** A small generator, so that every load makes the same school. */
+  private random(): number {
+    this.seed = (this.seed * 1_103_515_245 + 12_345) % 2_147_483_648
+    return this.seed / 2_147_483_648
+  }
+}

@@ -1,0 +1,69 @@
+import fc from 'fast-check'
+import { expect, it } from 'vitest'
+import { type Charge, refundableAmounts, shareRefund } from './refund.ts'
+
+const part = (id: string, left: number): Charge => ({ id, left, gives: 'part' })
+const whole = (id: string, left: number): Charge => ({ id, left, gives: 'whole' })
+
+it.each<[string, Charge[], number, [string, number][] | null]>([
+  ['a part of one', [part('a', 100)], 40, [['a', 40]]],
+  [
+    'the newest first',
+    [part('c', 30), part('b', 30), part('a', 30)],
+    50,
+    [
+      ['c', 30],
+      ['b', 20],
+    ],
+  ],
+  ['more than was paid', [part('a', 30)], 31, null],
+  ['a whole one', [whole('b', 43), whole('a', 43)], 43, [['b', 43]]],
+  ['a part of a whole one', [whole('a', 43)], 20, null],
+  [
+    'wholes that fit, though the newest does not',
+    [whole('c', 5), whole('b', 3), whole('a', 3)],
+    6,
+    [
+      ['b', 3],
+      ['a', 3],
+    ],
+  ],
+  [
+    'a whole one and the rest of a part',
+    [part('b', 50), whole('a', 43)],
+    60,
+    [
+      ['a', 43],
+      ['b', 17],
+    ],
+  ],
+  ['what was given back already', [part('b', 0), part('a', 10)], 10, [['a', 10]]],
+])('%s', (_name, charges, amount, expected) => {
+  expect(shareRefund(charges, amount)?.map(({ chargeId, amount: of }) => [chargeId, of]) ?? null).toEqual(expected)
+})
+
+it('says which amounts can be given back', () => {
+  expect(refundableAmounts([whole('b', 43), whole('a', 43)])).toEqual([43, 86])
+  expect(refundableAmounts([whole('b', 43), part('a', 1)])).toBeNull()
+})
+
+it('what is shared out is the amount, at most what is left, and whole where it must be', () => {
+  const charge = fc.record({ left: fc.nat(40), gives: fc.constantFrom('part' as const, 'whole' as const) })
+  fc.assert(
+    fc.property(fc.array(charge, { maxLength: 8 }), fc.nat(200), (made, amount) => {
+      const charges = made.map((one, index) => ({ ...one, id: String(index) }))
+      const shares = shareRefund(charges, amount)
+      const all = charges.reduce((sum, { left }) => sum + left, 0)
+      if (!shares) {
+        expect(amount === 0 || amount === all).toBe(false)
+        return
+      }
+      expect(shares.reduce((sum, share) => sum + share.amount, 0)).toBe(amount)
+      for (const share of shares) {
+        const of = charges.find(({ id }) => id === share.chargeId)
+        expect(share.amount).toBeLessThanOrEqual(of?.left ?? 0)
+        if (of?.gives === 'whole') expect(share.amount).toBe(of.left)
+      }
+    }),
+  )
+})

@@ -1,0 +1,63 @@
+import fc from 'fast-check'
+import { expect, it } from 'vitest'
+import { type CollectingWay, sayWhyNot, type ToCollect, whyNot } from './collects.ts'
+
+const card: CollectingWay = {
+  name: 'Card',
+  currencies: ['EUR', 'USD'],
+  smallest: { EUR: 50 },
+  largest: 1_000_000,
+  chargesAgain: true,
+  againUpTo: null,
+  keepsUnused: true,
+}
+const wallet: CollectingWay = { ...card, name: 'Wallet', againUpTo: { EUR: 50_000 }, keepsUnused: false }
+const bank: CollectingWay = { ...card, name: 'Bank', currencies: ['EUR'], chargesAgain: false }
+const need = (more: Partial<ToCollect>): ToCollect => ({
+  currency: 'EUR',
+  today: 12_900,
+  later: [],
+  goesOn: false,
+  ...more,
+})
+
+it.each([
+  ['a one-time price', card, need({}), null],
+  ['another currency', bank, need({ currency: 'USD' }), 'currency'],
+  ['later payments', bank, need({ later: [100], goesOn: true }), 'no-later'],
+  ['later payments beyond the horizon', bank, need({ goesOn: true }), 'no-later'],
+  ['a free trial by card', card, need({ today: 0, later: [1900], goesOn: true }), null],
+  ['a free trial by wallet', wallet, need({ today: 0, later: [1900], goesOn: true }), 'needs-payment-now'],
+  ['a small price', card, need({ today: 49 }), 'too-small'],
+  ['a small later payment', card, need({ later: [49], goesOn: true }), 'too-small'],
+  ['a price above the largest', card, need({ today: 1_000_001 }), 'too-large'],
+  ['a later payment at the limit', wallet, need({ later: [50_000], goesOn: true }), null],
+  ['a later payment above the limit', wallet, need({ later: [50_001], goesOn: true }), 'later-too-large'],
+  ['the first payment above the later limit', wallet, need({ today: 60_000, later: [100], goesOn: true }), null],
+  ['a later payment of nothing', card, need({ later: [0, 1900], goesOn: true }), null],
+  ['nothing to pay', bank, need({ today: 0, currency: 'JPY' }), null],
+])('%s', (_name, way, asked, expected) => {
+  expect(whyNot(way, asked)).toBe(expected)
+})
+
+it('what a way can collect, one that can do more collects too', () => {
+  fc.assert(
+    fc.property(
+      fc.record({
+        currency: fc.constantFrom('EUR', 'USD', 'JPY'),
+        today: fc.nat(2_000_000),
+        later: fc.array(fc.nat(200_000), { maxLength: 6 }),
+      }),
+      (asked) => {
+        const full = { ...asked, goesOn: asked.later.length > 0 }
+        for (const way of [wallet, bank]) if (whyNot(way, full) === null) expect(whyNot(card, full)).toBeNull()
+      },
+    ),
+  )
+})
+
+it('says why in words', () => {
+  const format = { currency: 'EUR', language: 'en' }
+  expect(sayWhyNot('later-too-large', wallet, format)).toBe('charges later payments up to €500.00 only')
+  expect(sayWhyNot('too-small', card, format)).toBe('takes nothing below €0.50')
+})

@@ -1,0 +1,74 @@
+import { formatMoney, type MoneyFormat } from '../money/format.ts'
+import type { Quote } from '../quote/types.ts'
+
+/** What a way of paying can do, as far as it decides which offers it can collect. Amounts in minor units. */
+export interface CollectingWay {
+  name: string
+  /** ISO 4217 codes, or any. */
+  currencies: readonly string[] | 'any'
+  /** Smallest amount of one payment, by currency; absent: 1. */
+  smallest: Readonly<Record<string, number>>
+  /** Largest amount of one payment, in any currency. */
+  largest: number
+  /** Can charge again without the buyer there. */
+  chargesAgain: boolean
+  /** Largest amount of one such later charge, by currency; null: as much as `largest`. */
+  againUpTo: Readonly<Record<string, number>> | null
+  /** Can keep a method without charging it: for a free trial, or another method later. */
+  keepsUnused: boolean
+}
+
+/** What an offer asks of the way that collects it: today's sum and each later one, in minor units. */
+export interface ToCollect {
+  currency: string
+  today: number
+  later: readonly number[]
+  /** Payments come after today, be they beyond the quote's horizon. */
+  goesOn: boolean
+}
+
+/** Why a way cannot collect something. */
+export type WhyNot = 'currency' | 'too-small' | 'too-large' | 'no-later' | 'later-too-large' | 'needs-payment-now'
+
+/** What a quote asks for; `today` where the buyer names the price themselves. */
+export function toCollect(quote: Quote, currency: string, today: number = quote.today.pay): ToCollect {
+  const later = quote.later.map(({ pay }) => pay)
+  return { currency, today, later, goesOn: quote.committed === null || later.length > 0 }
+}
+
+/** Whether a way takes money of a currency. */
+export function takesCurrency({ currencies }: Pick<CollectingWay, 'currencies'>, currency: string): boolean {
+  return currencies === 'any' || currencies.includes(currency)
+}
+
+/** Why a way cannot collect something; null where it can. What costs nothing needs no way, and any will do. */
+export function whyNot(way: CollectingWay, { currency, today, later, goesOn }: ToCollect): WhyNot | null {
+  if (today === 0 && !goesOn) return null
+  if (!takesCurrency(way, currency)) return 'currency'
+  const charged = [today, ...later].filter((amount) => amount > 0)
+  if (goesOn && !way.chargesAgain) return 'no-later'
+  if (goesOn && today === 0 && !way.keepsUnused) return 'needs-payment-now'
+  if (charged.some((amount) => amount < (way.smallest[currency] ?? 1))) return 'too-small'
+  if (charged.some((amount) => amount > way.largest)) return 'too-large'
+  const most = way.againUpTo?.[currency]
+  if (most !== undefined && later.some((amount) => amount > most)) return 'later-too-large'
+  return null
+}
+
+/** Why, in words that go on after the way's name: "cannot charge again later". */
+export function sayWhyNot(why: WhyNot, way: CollectingWay, format: MoneyFormat): string {
+  switch (why) {
+    case 'currency':
+      return `does not take ${format.currency}`
+    case 'no-later':
+      return 'cannot charge again later'
+    case 'needs-payment-now':
+      return 'cannot begin without a payment'
+    case 'too-small':
+      return `takes nothing below ${formatMoney(way.smallest[format.currency] ?? 1, format)}`
+    case 'too-large':
+      return `takes nothing above ${formatMoney(way.largest, format)}`
+    case 'later-too-large':
+      return `charges later payments up to ${formatMoney(way.againUpTo?.[format.currency] ?? 0, format)} only`
+  }
+}

@@ -1,0 +1,212 @@
+import { Webhook, WebhookVerificationError } from 'standardwebhooks'
+import * as v from 'valibot'
+import {
+  type Adapter,
+  type Credentials,
+  DECLINE_REASONS,
+  EventRefused,
+  GatewayRefused,
+  GatewayUnreachable,
+  type Outcome,
+} from './contract.ts'
+
+export interface GatewayAddress {
+  /** Where the gateway is reached from this server and from browsers. */
+  origin: string
+  /** The product's own origin, whose pages hold frames of the gateway and to which buyers come back. */
+  parentOrigin: string
+  timeoutMs: number
+}
+
+/** What the gateways that ship have in common on the wire. */
+export interface Wire {
+  name: string
+  /** The first part of its addresses: `/thistle/v1/…`. */
+  path: string
+}
+
+const paymentSchema = v.object({
+  id: v.string(),
+  key: v.string(),
+  state: v.picklist(['captured', 'declined', 'confirm', 'sent', 'abandoned']),
+  amount: v.number(),
+  currency: v.string(),
+  fee: v.number(),
+  reason: v.nullable(v.picklist(DECLINE_REASONS)),
+  /** In words, "card ending 4821". */
+  payer: v.nullable(v.string()),
+  /** The kept method and the last day on which it can be charged. */
+  method: v.nullable(v.string()),
+  expires: v.nullable(v.string()),
+  confirm_url: v.nullable(v.string()),
+})
+const disputeSchema = v.object({
+  id: v.string(),
+  key: v.string(),
+  amount: v.number(),
+  reason: v.string(),
+  state: v.picklist(['open', 'contested', 'won', 'lost']),
+})
+const accountSchema = v.object({
+  name: v.string(),
+  mode: v.picklist(['practice', 'live']),
+  sole: v.optional(v.boolean(), false),
+})
+const methodSchema = v.object({ id: v.string(), payer: v.string(), expires: v.nullable(v.string()) })
+const listenerSchema = v.object({ signing_secret: v.string() })
+const refundSchema = v.object({ id: v.string() })
+const refusalSchema = v.object({ error: v.string(), message: v.string() })
+const eventSchema = v.object({ type: v.string(), data: v.unknown() })
+
+/** The verbs of the contract that every gateway that ships answers alike over HTTP. */
+export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: GatewayAddress) {
+  const call = caller(wire, `${origin}/${wire.path}/v1`, timeoutMs)
+  const outcomeOf = (answer: unknown) => readOutcome(answer, parentOrigin)
+  const byKey = (key: string) => `/payments/by-key/${encodeURIComponent(key)}`
+
+  const verbs = {
+    async verify(credentials) {
+      try {
+        const { mode, name, sole } = v.parse(accountSchema, await call(credentials, 'GET', '/account'))
+        return { ok: true, mode, accountName: name, standsAlone: sole }
+      } catch (error) {
+        if (error instanceof GatewayRefused && error.code === 'unknown-account')
+          return { ok: false, why: 'unknown-account' }
+        if (error instanceof GatewayRefused && error.code === 'wrong-key') return { ok: false, why: 'wrong-key' }
+        throw error
+      }
+    },
+
+    async listen(credentials, url) {
+      const answer = v.parse(listenerSchema, await call(credentials, 'POST', '/listeners', { url }))
+      return { signingSecret: answer.signing_secret }
+    },
+
+    async begin(credentials, { key, source, ...payment }) {
+      const charged =
+        'kept' in source
+          ? { method: source.kept }
+          : 'token' in source
+            ? source
+            : { return_url: source.returnUrl, keep: source.keep }
+      return outcomeOf(await call(credentials, 'POST', '/payments', { ...payment, ...charged }, key))
+    },
+
+    async keep(credentials, { key, token }) {
+      const kept = v.parse(methodSchema, await call(credentials, 'POST', '/methods', { token }, key))
+      return { reference: kept.id, method: kept.payer, expires: kept.expires }
+    },
+
+    async lookUp(credentials, key) {
+      try {
+        return outcomeOf(await call(credentials, 'GET', byKey(key)))
+      } catch (error) {
+        if (error instanceof GatewayRefused && error.code === 'unknown-key') return { state: 'absent' }
+        throw error
+      }
+    },
+
+    async abandon(credentials, key) {
+      return outcomeOf(await call(credentials, 'POST', `${byKey(key)}/abandon`))
+    },
+
+    async refund(credentials, { key, reference, amount }) {
+      try {
+        const path = `/payments/${encodeURIComponent(reference)}/refunds`
+        const refund = v.parse(refundSchema, await call(credentials, 'POST', path, { amount }, key))
+        return { state: 'refunded', reference: refund.id }
+      } catch (error) {
+        if (error instanceof GatewayRefused) return { state: 'refused', why: error.message }
+        throw error
+      }
+    },
+
+    readEvent(signingSecret, headers, body) {
+      const id = headers['webhook-id'] ?? ''
+      try {
+        new Webhook(signingSecret).verify(body, headers)
+      } catch (error) {
+        if (error instanceof WebhookVerificationError || error instanceof SyntaxError) {
+          throw new EventRefused(error.message)
+        }
+        throw error
+      }
+      const { type, data } = v.parse(eventSchema, JSON.parse(body))
+      const dispute = v.safeParse(disputeSchema, data)
+      if (type.startsWith('dispute.') && dispute.success) {
+        return { id, type, payment: null, dispute: disputeOf(dispute.output) }
+      }
+      const payment = v.safeParse(paymentSchema, data)
+      if (!type.startsWith('payment.') || !payment.success) return { id, type, payment: null, dispute: null }
+      return { id, type, payment: { key: payment.output.key, outcome: outcomeOf(payment.output) }, dispute: null }
+    },
+  } satisfies Partial<Adapter>
+
+  const answerDispute: NonNullable<Adapter['answerDispute']> = async (credentials, { reference, accept }) => {
+    const path = `/disputes/${encodeURIComponent(reference)}/answer`
+    return disputeOf(v.parse(disputeSchema, await call(credentials, 'POST', path, { accept })))
+  }
+  return { ...verbs, answerDispute }
+}
+
+/** What a gateway that keeps no method without a charge says when it is asked to. */
+export function keepsNothing(name: string): Promise<never> {
+  return Promise.reject(new GatewayRefused('not-kept', `${name} keeps nothing without a payment.`))
+}
+
+function disputeOf({ id, key, amount, reason, state }: v.InferOutput<typeof disputeSchema>) {
+  return { reference: id, key, amount, reason, state }
+}
+
+function readOutcome(answer: unknown, parentOrigin: string): Outcome {
+  const payment = v.parse(paymentSchema, answer)
+  const { id: reference, amount, currency, fee, payer, method: kept, expires } = payment
+  switch (payment.state) {
+    case 'captured':
+      return { state: 'collected', reference, amount, currency, fee, method: payer ?? '', kept, expires }
+    case 'declined':
+      return { state: 'declined', reference, reason: payment.reason ?? 'refused', method: payer }
+    case 'confirm':
+      return {
+        state: 'confirming',
+        reference,
+        url: `${payment.confirm_url ?? ''}&parent=${encodeURIComponent(parentOrigin)}`,
+      }
+    case 'sent':
+      return { state: 'awaited', reference, method: payer }
+    case 'abandoned':
+      return { state: 'abandoned' }
+  }
+}
+
+/**
+ * One HTTP call. A refusal (4xx) is definite; everything else that is no answer leaves open
+ * whether the call did its work.
+ */
+function caller({ name }: Wire, base: string, timeoutMs: number) {
+  return async (credentials: Credentials, method: string, path: string, body?: unknown, key?: string) => {
+    const response = await fetch(base + path, {
+      method,
+      headers: {
+        authorization: `Bearer ${credentials.secret}`,
+        'gateway-account': credentials.account,
+        ...(credentials.at === undefined ? {} : { 'practice-time': credentials.at }),
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(key === undefined ? {} : { 'idempotency-key': key }),
+      },
+      body: body === undefined ? null : JSON.stringify(body),
+      signal: AbortSignal.timeout(timeoutMs),
+    }).catch((error: unknown) => {
+      throw new GatewayUnreachable(`${name} did not answer: ${String(error)}`)
+    })
+    const answer: unknown = await response.json().catch((error: unknown) => {
+      throw new GatewayUnreachable(`${name}’s answer broke off: ${String(error)}`)
+    })
+    if (response.ok) return answer
+    const refusal = v.safeParse(refusalSchema, answer)
+    if (response.status >= 500 || !refusal.success) {
+      throw new GatewayUnreachable(`${name} answered ${response.status}`)
+    }
+    throw new GatewayRefused(refusal.output.error, refusal.output.message)
+  }
+}

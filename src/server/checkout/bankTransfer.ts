@@ -1,0 +1,182 @@
+import { and, desc, eq, isNull, sql } from 'drizzle-orm'
+import * as v from 'valibot'
+import { creditorReference } from '../../core/bank/reference.ts'
+import { isDay } from '../../core/calendar/day.ts'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import { inMode, type Services } from '../context.ts'
+import type { Queryable, Transaction } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { attempts, connections, grants, orders, payments, refunds, transfers } from '../db/schema/index.ts'
+import { fieldProblem, notFound, Problem } from '../http/problem.ts'
+import { record, recordAll } from '../orders/journal.ts'
+import { schoolDay } from '../school/service.ts'
+import { type Attempt, type Order, settleAttempt, settleIn } from './settle.ts'
+
+/** Whether an attempt is paid by transfer to the school's own account: nobody can be asked about it. */
+export async function isByTransfer({ db }: { db: Queryable }, { connectionId }: Attempt): Promise<boolean> {
+  const [row] = await db
+    .select({ adapter: connections.adapter })
+    .from(connections)
+    .where(eq(connections.id, connectionId))
+  return row?.adapter === BANK_TRANSFER_ID
+}
+
+/** The reference that a buyer writes into their transfer (ISO 11649), so that whoever sees the money knows the order. */
+export function referenceOf({ mode, number }: Pick<Order, 'mode' | 'number'>): string {
+  return creditorReference(`${mode === 'practice' ? 'P' : 'L'}${number}`)
+}
+
+/** Leaves an attempt waiting for its transfer. */
+export async function awaitTransfer(services: Services, { id, orderId }: Attempt): Promise<void> {
+  const [order] = await services.db.select().from(orders).where(eq(orders.id, orderId))
+  if (!order) throw notFound('order')
+  const awaited = { state: 'awaited' as const, reference: referenceOf(order), method: 'bank transfer' }
+  await settleAttempt(await inMode(services, order.mode), id, awaited, 'answer')
+}
+
+/** What has come for an attempt so far, in minor units. */
+export async function cameFor(db: Queryable, attemptId: string): Promise<number> {
+  const [row] = await db
+    .select({ amount: sql<number>`coalesce(sum(${transfers.amount}), 0)::float8` })
+    .from(transfers)
+    .where(and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt)))
+  return row?.amount ?? 0
+}
+
+/** Drops a transfer of which nothing has come, for another way; false where it may not be dropped. */
+export async function dropTransfer(services: Services, attempt: Attempt): Promise<boolean> {
+  if (!(await isByTransfer(services, attempt))) return false
+  return services.db.transaction(async (tx) => {
+    const [order] = await tx.select().from(orders).where(eq(orders.id, attempt.orderId)).for('no key update')
+    const [now] = await tx.select().from(attempts).where(eq(attempts.id, attempt.id))
+    if (!order || !now || (await cameFor(tx, attempt.id)) > 0) return false
+    await settleIn(services, tx, order, now, { state: 'abandoned' }, 'answer')
+    return true
+  })
+}
+
+const note = v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep the note under 300 letters.'))
+export const cameSchema = v.object({
+  amount: v.pipe(v.number('Write an amount.'), v.integer('Write an amount.'), v.minValue(1, 'Write what came.')),
+  day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')),
+  note,
+})
+
+/** The order, locked, with its newest attempt by transfer. @throws Problem 404, or 409 where it has none. */
+async function holdTransfer(tx: Transaction, mode: Mode, orderId: string): Promise<{ order: Order; attempt: Attempt }> {
+  const [order] = await tx
+    .select()
+    .from(orders)
+    .where(and(eq(orders.id, orderId), eq(orders.mode, mode)))
+    .for('no key update')
+  if (!order) throw notFound('order')
+  const [row] = await tx
+    .select({ attempt: attempts })
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(and(eq(attempts.orderId, orderId), eq(connections.adapter, BANK_TRANSFER_ID)))
+    .orderBy(desc(attempts.startedAt))
+    .limit(1)
+  if (!row) throw new Problem(409, 'no-transfer', 'This order is not paid by bank transfer.')
+  return { order, attempt: row.attempt }
+}
+
+/**
+ * Marks money as come by transfer, the whole or a part. Once all is there, the order is paid and its course opens.
+ * @throws Problem at `/day` where it lies ahead; 409 where the order waits for nothing.
+ */
+export async function markCame(
+  services: Services,
+  mode: Mode,
+  orderId: string,
+  { amount, day, note: why }: v.InferOutput<typeof cameSchema>,
+): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const { order, attempt } = await holdTransfer(tx, mode, orderId)
+    if (attempt.state !== 'awaiting') {
+      throw new Problem(
+        409,
+        'not-awaiting',
+        'This order waits for no transfer. What came too much is given back at the bank.',
+      )
+    }
+    if (day > (await schoolDay(services))) throw fieldProblem('/day', 'This day lies ahead.')
+    const before = await cameFor(tx, attempt.id)
+    await tx
+      .insert(transfers)
+      .values({ orderId, attemptId: attempt.id, amount, day, note: why, createdAt: services.now() })
+    const { currency, personId } = order
+    await record(tx, services.now(), { orderId, personId }, 'transfer-came', { amount, currency, day, note: why })
+    if (before + amount < attempt.amount) return
+    const { reference, amount: asked } = attempt
+    await settleIn(
+      services,
+      tx,
+      order,
+      attempt,
+      {
+        state: 'collected',
+        reference: reference ?? referenceOf(order),
+        amount: asked,
+        currency,
+        fee: 0,
+        method: 'bank transfer',
+        kept: null,
+        expires: null,
+      },
+      'answer',
+    )
+  })
+}
+
+/**
+ * Takes a mark back: the money did not come after all. Where it is no longer all there, the order waits again and
+ * its course is shut. @throws Problem 409 where some of it was given back since.
+ */
+export async function takeMarkBack(
+  services: Services,
+  mode: Mode,
+  orderId: string,
+  transferId: string,
+  why: string,
+): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const { order, attempt } = await holdTransfer(tx, mode, orderId)
+    const [row] = await tx
+      .update(transfers)
+      .set({ takenBackAt: services.now(), takenBackNote: why })
+      .where(and(eq(transfers.id, transferId), eq(transfers.attemptId, attempt.id), isNull(transfers.takenBackAt)))
+      .returning()
+    if (!row) throw new Problem(409, 'taken-back', 'This was taken back already.')
+    const about = { orderId, personId: order.personId }
+    const { amount } = row
+    const taken = { about, what: 'transfer-taken-back' as const, data: { amount, currency: order.currency, note: why } }
+    if (attempt.state !== 'collected' || (await cameFor(tx, attempt.id)) >= attempt.amount) {
+      return recordAll(tx, services.now(), [taken])
+    }
+    if ((await tx.$count(refunds, eq(refunds.attemptId, attempt.id))) > 0) {
+      throw new Problem(409, 'refunded', 'Some of this money was given back since; that cannot be undone.')
+    }
+    await tx.update(attempts).set({ state: 'awaiting', settledAt: null }).where(eq(attempts.id, attempt.id))
+    await tx.update(orders).set({ state: 'paying', paidAt: null }).where(eq(orders.id, orderId))
+    await tx
+      .update(payments)
+      .set({ state: 'due', attemptId: null, collectedAt: null })
+      .where(eq(payments.attemptId, attempt.id))
+    await tx.delete(grants).where(eq(grants.orderId, orderId))
+    await recordAll(tx, services.now(), [taken, { about, what: 'course-shut', data: { note: why } }])
+  })
+}
+
+/** Waits no longer for a transfer of which nothing came: the order can be paid otherwise, or be left. */
+export async function giveTransferUp(services: Services, mode: Mode, orderId: string): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const { order, attempt } = await holdTransfer(tx, mode, orderId)
+    if (attempt.state !== 'awaiting') throw new Problem(409, 'not-awaiting', 'This order waits for no transfer.')
+    if ((await cameFor(tx, attempt.id)) > 0) {
+      throw new Problem(409, 'came', 'Some of it came. Give that back at the bank, and take the mark back first.')
+    }
+    await settleIn(services, tx, order, attempt, { state: 'abandoned' }, 'answer')
+    await record(tx, services.now(), { orderId, personId: order.personId }, 'transfer-given-up')
+  })
+}

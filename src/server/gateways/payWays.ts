@@ -1,0 +1,29 @@
+import { takesCurrency } from '../../core/ways/collects.ts'
+import type { Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import type { PayWay } from '../pages/data.ts'
+import { adapterOf, waysIn } from './service.ts'
+
+/** The ways of paying in a currency as buyers see them, in their order; which of them can collect what is theirs to tell. */
+export async function payWaysIn(services: Services, mode: Mode, currency: string): Promise<PayWay[]> {
+  const ways = await waysIn(services, mode)
+  const at = services.now().toISOString()
+  return ways
+    .filter(({ capabilities }) => takesCurrency(capabilities, currency))
+    .map(({ connectionId, adapter, account, capabilities, isDown, transfer }) => {
+      const { name, style, method, smallest, largest, chargesAgain, againUpTo, keepsUnused, known } = capabilities
+      const isOffline = style === 'offline'
+      return {
+        connectionId,
+        adapter,
+        gateway: name,
+        method: transfer?.title ?? method,
+        description: transfer?.description ?? '',
+        style,
+        known,
+        fieldsUrl: isOffline ? null : adapterOf(services.gateways, adapter).fieldsUrl(account, mode, at),
+        isDown,
+        can: { name, currencies: [currency], smallest, largest, chargesAgain, againUpTo, keepsUnused },
+      }
+    })
+}

@@ -1,0 +1,55 @@
+import { isValidBIC, isValidIBAN } from 'ibantools'
+import * as v from 'valibot'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import type { Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { makeRoom, readConnection, writeConnection } from './service.ts'
+
+const text = (most: number, missing: string) =>
+  v.pipe(v.string(), v.trim(), v.nonEmpty(missing), v.maxLength(most, `Keep it under ${most} letters.`))
+const bare = v.transform((written: string) => written.replace(/\s/g, '').toUpperCase())
+
+/** What a creator writes for who pays by bank transfer. */
+export const transferSchema = v.object({
+  title: text(60, 'Write what buyers choose, like “Bank transfer”.'),
+  description: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep it under 300 letters.')),
+  instructions: v.pipe(v.string(), v.trim(), v.maxLength(1000, 'Keep it under 1000 letters.')),
+  // The QR code holds at most 70 letters of it (EPC069-12).
+  holder: text(70, 'Write whose account it is.'),
+  iban: v.pipe(
+    v.string(),
+    bare,
+    v.nonEmpty('Write the account’s IBAN.'),
+    v.check((iban) => isValidIBAN(iban), 'This IBAN is mistyped: its check digits do not fit.'),
+  ),
+  bic: v.pipe(
+    v.string(),
+    bare,
+    v.check((bic) => bic === '' || isValidBIC(bic), 'A BIC has 8 or 11 letters and figures. You may leave it out.'),
+  ),
+  displace: v.optional(v.boolean(), false),
+})
+
+/** Sets bank transfer up in a mode, or changes what is told. */
+export async function setTransfer(
+  services: Services,
+  mode: Mode,
+  { displace, ...transfer }: v.InferOutput<typeof transferSchema>,
+): Promise<void> {
+  await services.db.transaction(async (tx) => {
+    const known = await readConnection(tx, mode, BANK_TRANSFER_ID)
+    if (!known || known.pausedAt)
+      await makeRoom(services, tx, mode, { adapter: BANK_TRANSFER_ID, standsAlone: false }, displace)
+    await writeConnection(services, tx, mode, BANK_TRANSFER_ID, known?.id ?? crypto.randomUUID(), known !== null, {
+      account: transfer.iban,
+      accountName: transfer.holder,
+      transfer,
+      // There is no key: nothing is asked of anybody.
+      secret: '',
+      secretEnds: '',
+      signingSecret: '',
+      verifiedAt: services.now(),
+      pausedAt: null,
+    })
+  })
+}

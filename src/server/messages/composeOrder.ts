@@ -1,0 +1,104 @@
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import type { Awaited } from '../pages/data.ts'
+import type { School } from '../school/service.ts'
+import { type Letter, letter, said } from './compose.ts'
+
+export interface AwaitedFacts {
+  number: number
+  course: string
+  currency: string
+  amount: number
+  /** Null once it is not awaited any more. */
+  awaited: Awaited | null
+  /** The QR code as a picture, for a transfer to the school's account. */
+  code: Buffer | null
+  orderLink: string
+  checkoutLink: string
+}
+
+/** Money is on its way, or is to be sent; or it did not arrive. Null where it is no longer true. */
+export function composeAwaited(
+  school: School,
+  name: string,
+  kind: 'awaiting' | 'not-arrived',
+  { number, course, currency, amount, awaited, code, orderLink, checkoutLink }: AwaitedFacts,
+  ownWords: string,
+): Letter | null {
+  const money = (what: number) => formatMoney(what, { ...school, currency })
+  const hello = { text: `Hello ${name},` }
+  if (kind === 'not-arrived') {
+    const text = `your transfer of ${money(amount)} for “${course}” did not arrive. Nothing was charged, and the course did not open. You can order it again.`
+    return letter(school, `Your transfer for ${course} did not arrive`, [
+      hello,
+      { text, link: checkoutLink, label: `Order ${course} again` },
+      ...said(ownWords),
+    ])
+  }
+  if (!awaited) return null
+  const { transfer } = awaited
+  if (!transfer) {
+    const text = `thank you. Your payment of ${money(amount)} for “${course}” is on its way from your bank. The course opens as soon as the money is there, which mostly takes some hours; a message will tell you.`
+    return letter(school, `On its way: ${money(amount)} for ${course}`, [
+      hello,
+      { text, link: orderLink, label: 'Your order' },
+      ...said(ownWords),
+    ])
+  }
+  const left = amount - awaited.came
+  const rows: [string, string][] = [
+    ['Amount', money(left)],
+    ['To', transfer.holder],
+    ['IBAN', transfer.iban],
+    ...(transfer.bic ? [['BIC', transfer.bic] as [string, string]] : []),
+    ['Reference', transfer.reference],
+  ]
+  const scan = code && {
+    text: 'Or scan this with your banking app:',
+    picture: { cid: 'transfer-code', alt: `QR code of the transfer: ${money(left)} to ${transfer.iban}` },
+  }
+  const made = letter(
+    school,
+    `Order ${number}: please transfer ${money(left)} for ${course}`,
+    [
+      hello,
+      { text: `thank you for your order. “${course}” opens as soon as ${money(left)} has come by bank transfer.` },
+      ...said(transfer.instructions),
+      ...said(ownWords),
+      ...(scan ? [scan] : []),
+      { text: 'Everything stands here too:', link: orderLink, label: 'Your order' },
+    ],
+    rows,
+    'Write the reference, so that we know the transfer is yours.',
+  )
+  return code ? { ...made, pictures: [{ cid: 'transfer-code', png: code }] } : made
+}
+
+export interface RefundFacts {
+  course: string
+  currency: string
+  amount: number
+  method: string | null
+  isByHand: boolean
+  access: 'keep' | 'close'
+  day: string
+}
+
+/** Money was given back, and what becomes of the course. */
+export function composeRefunded(
+  school: School,
+  name: string,
+  { course, currency, amount, method, isByHand, access, day }: RefundFacts,
+  ownWords: string,
+): Letter {
+  const money = formatMoney(amount, { ...school, currency })
+  const to = isByHand ? 'to your bank account' : method ? `to your ${method}` : 'the way you paid'
+  const then = access === 'close' ? `The course is closed, and nothing more is charged.` : 'The course stays open.'
+  return letter(school, `${money} given back for ${course}`, [
+    { text: `Hello ${name},` },
+    {
+      text: `${money} for “${course}” was given back ${to} on ${sayDay(day, school.language)}. Depending on your bank it takes a few days to show. ${then}`,
+    },
+    ...said(ownWords),
+  ])
+}

@@ -1,0 +1,57 @@
+import { formatMoney } from '../../core/money/format.ts'
+import type { MessageKind } from '../db/schema/messages.ts'
+import type { School } from '../school/service.ts'
+import { type Letter, letter } from './compose.ts'
+
+const FOR_CREATOR = [
+  'told-declined',
+  'told-stopped',
+  'told-cancelled',
+  'told-disputed',
+] as const satisfies readonly MessageKind[]
+export type CreatorMessage = (typeof FOR_CREATOR)[number]
+
+/** Whether a kind of message goes to the creator, about a buyer. */
+export function isForCreator(kind: MessageKind): kind is CreatorMessage {
+  return (FOR_CREATOR as readonly MessageKind[]).includes(kind)
+}
+
+export interface ToldFacts {
+  number: number
+  buyer: string
+  course: string
+  currency: string
+  /** What is due and unpaid, or disputed. */
+  amount: number
+  /** Why, in words; null where there is nothing to say. */
+  why: string | null
+  isPractice: boolean
+  orderLink: string
+}
+
+/** What the creator is told about one of their buyers. */
+export function composeTold(school: School, kind: CreatorMessage, facts: ToldFacts): Letter {
+  const { number, buyer, course, currency, amount, isPractice, orderLink } = facts
+  const money = formatMoney(amount, { ...school, currency })
+  const why = facts.why ? `: ${facts.why}` : ''
+  const practice = isPractice ? ' (practice)' : ''
+  const [subject, text] = {
+    'told-declined': [
+      `${buyer}: a payment of ${money} did not come`,
+      `${money} of ${buyer} for “${course}” did not come${why}. It is tried again by itself, and ${buyer} has a link to pay it.`,
+    ],
+    'told-stopped': [
+      `${buyer}: payments for ${course} have stopped`,
+      `The last try of ${money} for “${course}” was declined too${why}. Nothing more is tried by itself.`,
+    ],
+    'told-cancelled': [
+      `${buyer} has cancelled ${course}`,
+      `${buyer} has cancelled “${course}”. Nothing more is charged.`,
+    ],
+    'told-disputed': [
+      `${buyer} disputes ${money} for ${course}`,
+      `${buyer} asks ${money} for “${course}” back through the bank${why}. Nothing is closed by it; decide what to do.`,
+    ],
+  }[kind] as [string, string]
+  return letter(school, `${subject}${practice}`, [{ text, link: orderLink, label: `Order ${number}` }])
+}

@@ -1,0 +1,138 @@
+import { and, asc, desc, eq, sql } from 'drizzle-orm'
+import { toBuffer } from 'qrcode'
+import { payableOn } from '../../core/collecting/agreement.ts'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import { awaitedOf, codeTextOf } from '../checkout/awaited.ts'
+import { readAgreement } from '../collecting/agreements.ts'
+import type { Services } from '../context.ts'
+import {
+  attempts,
+  connections,
+  courses,
+  creators,
+  disputes,
+  type messages,
+  offers,
+  orderLines,
+  orders,
+  type people,
+  refunds,
+} from '../db/schema/index.ts'
+import { notFound } from '../http/problem.ts'
+import { schoolDay } from '../school/service.ts'
+import { sayDecline } from './composeAgreement.ts'
+import type { AwaitedFacts, RefundFacts } from './composeOrder.ts'
+import type { ToldFacts } from './composeTold.ts'
+
+/** What messages say of an order is read when they are sent. */
+
+async function firstLine({ db }: Services, orderId: string) {
+  const [row] = await db
+    .select({ order: orders, line: orderLines, slug: courses.slug })
+    .from(orders)
+    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
+    .innerJoin(offers, eq(offers.id, orderLines.offerId))
+    .innerJoin(courses, eq(courses.id, offers.courseId))
+    .where(eq(orders.id, orderId))
+  if (!row) throw notFound('order')
+  return row
+}
+
+export async function awaitedFacts(services: Services, orderId: string): Promise<AwaitedFacts> {
+  const { db, config } = services
+  const { order, line, slug } = await firstLine(services, orderId)
+  const awaited = await awaitedOf(db, order)
+  const [by] = await db
+    .select({ transfer: connections.transfer })
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(eq(attempts.orderId, orderId))
+    .orderBy(desc(attempts.startedAt))
+    .limit(1)
+  const text = awaited && by?.transfer ? codeTextOf(by.transfer, order, awaited.amount - awaited.came) : null
+  return {
+    number: order.number,
+    course: line.courseTitle,
+    currency: order.currency,
+    amount: order.payToday,
+    awaited,
+    code: text ? await toBuffer(text, { errorCorrectionLevel: 'M', scale: 6 }) : null,
+    orderLink: `${config.origin}/thanks/${orderId}`,
+    checkoutLink: `${config.origin}/buy/${slug}?offer=${line.offerId}`,
+  }
+}
+
+export async function refundFacts({ db }: Services, refundId: string): Promise<RefundFacts> {
+  const [row] = await db
+    .select({ refund: refunds, attempt: attempts, line: orderLines, adapter: connections.adapter })
+    .from(refunds)
+    .innerJoin(attempts, eq(attempts.id, refunds.attemptId))
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .innerJoin(orderLines, eq(orderLines.id, refunds.lineId))
+    .where(eq(refunds.id, refundId))
+  if (!row) throw notFound('refund')
+  const { refund, attempt, line, adapter } = row
+  const [together] = await db
+    .select({ amount: sql<number>`sum(${refunds.amount})::float8` })
+    .from(refunds)
+    .where(
+      and(eq(refunds.orderId, refund.orderId), eq(refunds.createdAt, refund.createdAt), eq(refunds.state, 'refunded')),
+    )
+  return {
+    course: line.courseTitle,
+    currency: attempt.currency,
+    amount: together?.amount ?? refund.amount,
+    method: attempt.method,
+    isByHand: adapter === BANK_TRANSFER_ID,
+    access: refund.access,
+    day: refund.day,
+  }
+}
+
+export async function toldFacts(
+  services: Services,
+  message: typeof messages.$inferSelect,
+  person: typeof people.$inferSelect,
+): Promise<ToldFacts> {
+  const { db, config } = services
+  const orderId = message.orderId as string
+  const { order, line } = await firstLine(services, orderId)
+  const about = {
+    number: order.number,
+    buyer: person.name,
+    course: line.courseTitle,
+    currency: order.currency,
+    isPractice: message.mode === 'practice',
+    orderLink: `${config.origin}/studio/orders/${orderId}`,
+  }
+  if (message.kind === 'told-disputed') {
+    const [dispute] = await db
+      .select()
+      .from(disputes)
+      .where(eq(disputes.orderId, orderId))
+      .orderBy(desc(disputes.createdAt))
+      .limit(1)
+    return { ...about, amount: dispute?.amount ?? 0, why: dispute?.reason ?? null }
+  }
+  if (!message.agreementId) return { ...about, amount: order.payToday, why: null }
+  const { agreement } = await readAgreement(db, message.agreementId)
+  const [last] = await db
+    .select({ amount: attempts.amount, reason: attempts.reason, state: attempts.state })
+    .from(attempts)
+    .where(eq(attempts.agreementId, message.agreementId))
+    .orderBy(desc(attempts.startedAt))
+    .limit(1)
+  const due = payableOn(agreement, await schoolDay(services)).reduce((sum, { pay }) => sum + pay, 0)
+  return {
+    ...about,
+    amount: due || (last?.amount ?? 0),
+    why: last?.state === 'declined' ? sayDecline(last.reason) : null,
+  }
+}
+
+/** Where the creator is written to. */
+export async function creatorAddress({ db }: Services): Promise<string> {
+  const [creator] = await db.select({ email: creators.email }).from(creators).orderBy(asc(creators.createdAt)).limit(1)
+  if (!creator) throw notFound('creator')
+  return creator.email
+}

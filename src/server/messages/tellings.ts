@@ -1,0 +1,26 @@
+import * as v from 'valibot'
+import type { Services } from '../context.ts'
+import { MESSAGE_KINDS, type MessageKind, school, type Telling } from '../db/schema/index.ts'
+import type { School } from '../school/service.ts'
+
+const AS_IT_COMES: Telling = { isOn: true, ownWords: '' }
+
+/** How a kind of message is sent. A password link that was asked for is always sent. */
+export function tellingOf({ tells }: Pick<School, 'tells'>, kind: MessageKind): Telling {
+  return kind === 'password' ? AS_IT_COMES : (tells[kind] ?? AS_IT_COMES)
+}
+
+export const tellingsSchema = v.object({
+  tells: v.record(
+    v.picklist(MESSAGE_KINDS),
+    v.object({
+      isOn: v.boolean(),
+      ownWords: v.pipe(v.string(), v.maxLength(600, 'Keep your own words under 600 letters.')),
+    }),
+  ),
+})
+
+/** Changes what is told to whom. Messages that wait to be sent go by it too. */
+export async function setTellings({ db }: Services, { tells }: v.InferOutput<typeof tellingsSchema>): Promise<void> {
+  await db.update(school).set({ tells: tells as Record<string, Telling> })
+}

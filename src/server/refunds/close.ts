@@ -1,0 +1,47 @@
+import { and, eq, isNull } from 'drizzle-orm'
+import { afterGivenBack } from '../../core/collecting/agreement.ts'
+import { holdAgreement, saveAgreement } from '../collecting/agreements.ts'
+import type { Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import { agreements, grants, orderLines } from '../db/schema/index.ts'
+import type { Happening } from '../orders/journal.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+
+/**
+ * Closes what a line opened, and ends its agreement: nothing more is charged or owed. Done once, it changes nothing
+ * any more. The caller holds the order's lock.
+ * @returns what happened, for the journal.
+ */
+export async function closeLine(
+  services: Services,
+  tx: Transaction,
+  lineId: string,
+  note: string,
+): Promise<Happening[]> {
+  const happened: Happening[] = []
+  const [agreed] = await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, lineId))
+  if (agreed) {
+    const held = await holdAgreement(tx, agreed.id)
+    const next = afterGivenBack(held.agreement, await schoolDay(services))
+    const about = { orderId: held.order.id, personId: held.order.personId }
+    if (next) {
+      const { retryAfterDays } = await getSchool(tx)
+      await saveAgreement(tx, held, next, retryAfterDays)
+      happened.push({ about, what: 'agreement-cancelled', data: { when: 'now', by: 'creator' } })
+    }
+  }
+  const closed = await tx
+    .update(grants)
+    .set({ endedAt: services.now(), endedNote: note })
+    .where(and(eq(grants.lineId, lineId), isNull(grants.endedAt)))
+    .returning()
+  const [line] = await tx.select().from(orderLines).where(eq(orderLines.id, lineId))
+  for (const { orderId, personId } of closed) {
+    happened.push({
+      about: { orderId, personId },
+      what: 'course-taken-back',
+      data: { course: line?.courseTitle ?? '', note },
+    })
+  }
+  return happened
+}

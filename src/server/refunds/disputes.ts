@@ -1,0 +1,163 @@
+import { and, asc, eq, inArray } from 'drizzle-orm'
+import * as v from 'valibot'
+import { type Dispute, GatewayRefused, GatewayUnreachable } from '../../gateways/contract.ts'
+import { inMode, type Services } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { agreements, attempts, disputes, orderLines, orders, refunds } from '../db/schema/index.ts'
+import { openConnection } from '../gateways/service.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { type Happening, recordAll } from '../orders/journal.ts'
+import { schoolDay } from '../school/service.ts'
+import { closeLine } from './close.ts'
+
+type DisputeRow = typeof disputes.$inferSelect
+
+/** A dispute goes on in this order, whatever order its events come in. */
+const ORDER: readonly DisputeRow['state'][] = ['open', 'contested', 'won', 'lost']
+
+export const answerSchema = v.object({
+  accept: v.boolean(),
+  /** What becomes of the access, where the money is given up. */
+  access: v.picklist(['keep', 'close']),
+  note: v.pipe(
+    v.string(),
+    v.trim(),
+    v.nonEmpty('Say why, for whoever asks later.'),
+    v.maxLength(300, 'Keep the note under 300 letters.'),
+  ),
+})
+
+/**
+ * Writes what a gateway says of a dispute; told twice, or out of order, it changes nothing. It closes nothing: what
+ * becomes of the course is decided by the creator. Money that is lost stands as given back.
+ */
+export async function noteDispute(base: Services, mode: Mode, attemptId: string, told: Dispute): Promise<void> {
+  const services = await inMode(base, mode)
+  await services.db.transaction((tx) => note(services, tx, attemptId, told))
+}
+
+async function note(services: Services, tx: Transaction, attemptId: string, told: Dispute): Promise<DisputeRow> {
+  const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
+  const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
+  if (!order) throw notFound('order')
+  const { reference, amount, reason, state } = told
+  const [known] = await tx
+    .select()
+    .from(disputes)
+    .where(and(eq(disputes.attemptId, attemptId), eq(disputes.reference, reference)))
+  if (known && ORDER.indexOf(state) <= ORDER.indexOf(known.state)) return known
+  const at = services.now()
+  const isEnded = state === 'won' || state === 'lost'
+  const about = { orderId: order.id, personId: order.personId }
+  const happened: Happening[] = []
+  if (!known) happened.push({ about, what: 'dispute-opened', data: { amount, currency: order.currency, reason } })
+  if (isEnded) happened.push({ about, what: 'dispute-ended', data: { amount, currency: order.currency, state } })
+  const decidedAt = isEnded ? at : null
+  const [row] = known
+    ? await tx.update(disputes).set({ state, decidedAt }).where(eq(disputes.id, known.id)).returning()
+    : await tx
+        .insert(disputes)
+        .values({ orderId: order.id, attemptId, reference, amount, reason, state, createdAt: at, decidedAt })
+        .returning()
+  if (!row) throw new Error('The dispute was not stored.')
+  if (state === 'lost') await bookLoss(services, tx, row)
+  if (!known) {
+    const { queued, writes } = queueMessage(services, tx, { ...about, mode: order.mode, kind: 'told-disputed' })
+    await Promise.all(writes)
+    happened.push(queued)
+  }
+  await recordAll(tx, at, happened)
+  return row
+}
+
+/** Money that a dispute took stands among what was given back, once. */
+async function bookLoss(
+  services: Services,
+  tx: Transaction,
+  { orderId, attemptId, reference, amount, reason }: DisputeRow,
+) {
+  await tx
+    .insert(refunds)
+    .values({
+      orderId,
+      lineId: await lineOf(tx, attemptId, orderId),
+      attemptId,
+      key: `dispute ${reference}`,
+      amount,
+      state: 'refunded',
+      reference,
+      note: `Dispute lost: ${reason}`,
+      access: 'keep',
+      day: await schoolDay(services),
+      createdAt: services.now(),
+      settledAt: services.now(),
+    })
+    .onConflictDoNothing()
+}
+
+/** The line that an attempt was for; of several, the first. */
+async function lineOf(tx: Transaction, attemptId: string, orderId: string): Promise<string> {
+  const [later] = await tx
+    .select({ lineId: agreements.lineId })
+    .from(attempts)
+    .innerJoin(agreements, eq(agreements.id, attempts.agreementId))
+    .where(eq(attempts.id, attemptId))
+  if (later) return later.lineId
+  const [first] = await tx
+    .select({ id: orderLines.id })
+    .from(orderLines)
+    .where(eq(orderLines.orderId, orderId))
+    .orderBy(asc(orderLines.position))
+  if (!first) throw notFound('order line')
+  return first.id
+}
+
+/**
+ * Gives a disputed payment up, keeping or closing what it opened, or stands by it; then the gateway decides.
+ * @throws Problem 409 where it is decided already, 502 where the gateway does not answer.
+ */
+export async function answerDispute(
+  services: Services,
+  mode: Mode,
+  disputeId: string,
+  { accept, access, note: why }: v.InferOutput<typeof answerSchema>,
+): Promise<void> {
+  const [row] = await services.db
+    .select({ dispute: disputes, attempt: attempts })
+    .from(disputes)
+    .innerJoin(attempts, eq(attempts.id, disputes.attemptId))
+    .innerJoin(orders, eq(orders.id, disputes.orderId))
+    .where(and(eq(disputes.id, disputeId), eq(orders.mode, mode)))
+  if (!row) throw notFound('dispute')
+  const { dispute, attempt } = row
+  if (dispute.state !== 'open') throw new Problem(409, 'answered', 'This dispute was answered already.')
+  const { adapter, credentials } = await openConnection(services, attempt.connectionId)
+  if (!adapter.answerDispute) throw new Problem(409, 'no-disputes', 'This gateway takes no answer to disputes.')
+  let told: Dispute
+  try {
+    told = await adapter.answerDispute(credentials, { reference: dispute.reference, accept })
+  } catch (error) {
+    if (error instanceof GatewayUnreachable)
+      throw new Problem(502, 'gateway-unreachable', 'The gateway does not answer at the moment. Try again.')
+    if (error instanceof GatewayRefused) throw new Problem(409, 'refused', error.message)
+    throw error
+  }
+  await services.db.transaction(async (tx) => {
+    await note(services, tx, attempt.id, told)
+    await tx.update(disputes).set({ note: why }).where(eq(disputes.id, disputeId))
+    const [order] = await tx.select().from(orders).where(eq(orders.id, dispute.orderId))
+    const about = { orderId: dispute.orderId, personId: order?.personId ?? null }
+    const closed =
+      accept && access === 'close'
+        ? await closeLine(services, tx, await lineOf(tx, attempt.id, dispute.orderId), why)
+        : []
+    const answered = {
+      about,
+      what: 'dispute-answered' as const,
+      data: { answer: accept ? 'given-up' : 'contested', note: why },
+    }
+    await recordAll(tx, services.now(), [answered, ...closed])
+  })
+}

@@ -1,0 +1,50 @@
+import { Hono } from 'hono'
+import * as v from 'valibot'
+import { cameSchema, giveTransferUp, markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
+import { inMode, type Services } from '../context.ts'
+import { creatorOnly, type StudioEnv } from '../http/guard.ts'
+import { validate } from '../http/validate.ts'
+import { answerDispute, answerSchema } from './disputes.ts'
+import { refundLine, refundSchema } from './service.ts'
+
+const byOrder = v.object({ order: v.pipe(v.string(), v.uuid('There is no such order.')) })
+const byTransfer = v.object({ ...byOrder.entries, id: v.pipe(v.string(), v.uuid('There is no such transfer.')) })
+const byDispute = v.object({ id: v.pipe(v.string(), v.uuid('There is no such dispute.')) })
+const note = v.pipe(v.string(), v.trim(), v.nonEmpty('Say why, for whoever asks later.'), v.maxLength(300))
+
+/** Money that a person says has come or has gone back: transfers, refunds, disputes. */
+export function settlingRoutes(services: Services) {
+  return new Hono<StudioEnv>()
+    .use(creatorOnly(services))
+    .post('/orders/:order/refunds', validate('param', byOrder), validate('json', refundSchema), async (c) => {
+      const mode = c.get('mode')
+      const theirs = await inMode(services, mode)
+      return c.json(await refundLine(theirs, mode, c.req.valid('param').order, c.req.valid('json')))
+    })
+    .post('/orders/:order/transfers', validate('param', byOrder), validate('json', cameSchema), async (c) => {
+      const mode = c.get('mode')
+      await markCame(await inMode(services, mode), mode, c.req.valid('param').order, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .post(
+      '/orders/:order/transfers/:id/take-back',
+      validate('param', byTransfer),
+      validate('json', v.object({ note })),
+      async (c) => {
+        const mode = c.get('mode')
+        const { order, id } = c.req.valid('param')
+        await takeMarkBack(await inMode(services, mode), mode, order, id, c.req.valid('json').note)
+        return c.json({ ok: true })
+      },
+    )
+    .post('/orders/:order/transfers/give-up', validate('param', byOrder), async (c) => {
+      const mode = c.get('mode')
+      await giveTransferUp(await inMode(services, mode), mode, c.req.valid('param').order)
+      return c.json({ ok: true })
+    })
+    .post('/disputes/:id/answer', validate('param', byDispute), validate('json', answerSchema), async (c) => {
+      const mode = c.get('mode')
+      await answerDispute(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+}

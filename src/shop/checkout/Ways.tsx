@@ -1,0 +1,59 @@
+import type { ReactNode } from 'react'
+import type { PayWay } from '../../server/client.ts'
+
+interface WaysProps {
+  ways: PayWay[]
+  chosen: PayWay
+  choose: (connectionId: string) => void
+  isBusy: boolean
+  fields: ReactNode
+}
+
+/** The ways of paying that can collect what is chosen, and what the chosen one needs. */
+export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
+  return (
+    <>
+      {ways.length > 1 && (
+        <fieldset disabled={isBusy} className="mb-2.5 flex flex-wrap gap-x-5 gap-y-1">
+          <legend className="sr-only">What you pay with</legend>
+          {ways.map(({ connectionId, method, gateway, style, isDown }) => (
+            <label key={connectionId} className="flex cursor-pointer items-baseline gap-2 py-1">
+              <input
+                type="radio"
+                name="way"
+                checked={connectionId === chosen.connectionId}
+                onChange={() => choose(connectionId)}
+                className="size-4 translate-y-0.5 accent-leaf"
+              />
+              <span className={connectionId === chosen.connectionId ? 'font-semibold' : ''}>
+                {style === 'redirect' ? gateway : method}
+                {isDown && <span className="font-normal text-late"> (does not answer)</span>}
+              </span>
+            </label>
+          ))}
+        </fieldset>
+      )}
+      {chosen.isDown && (
+        <p role="status" className="mb-2 rounded-field bg-late-soft px-3 py-2">
+          {chosen.gateway} does not answer at the moment.
+          {ways.some(({ isDown }) => !isDown)
+            ? ' Choose another way, or try it all the same.'
+            : ' You can try it all the same.'}
+        </p>
+      )}
+      {chosen.style === 'embedded' && fields}
+      {chosen.style === 'redirect' && (
+        <p className="text-ink-2">
+          {chosen.known === 'later'
+            ? `You send it from your own bank at ${chosen.gateway}, and come back here. The money is there some hours later.`
+            : `You approve it at ${chosen.gateway}, and come back here.`}
+        </p>
+      )}
+      {chosen.style === 'offline' && (
+        <p className="text-ink-2">
+          {chosen.description || 'You get the bank details and a reference as soon as you order.'}
+        </p>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,91 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { Button } from '../../ui/Button.tsx'
+import { sayMoment } from '../../ui/dates.ts'
+import { unwrap } from '../../ui/problem.ts'
+import { State, type StateShape } from '../../ui/State.tsx'
+import { api, queryClient } from '../api.ts'
+import { NoteDialog } from '../people/NoteDialog.tsx'
+import { useSession } from '../session/session.ts'
+import type { Order } from './OrderBench.tsx'
+
+type Dispute = Order['disputes'][number]
+const STATES: Record<Dispute['state'], readonly [StateShape, string]> = {
+  open: ['late', 'disputed, waits for your answer'],
+  contested: ['awaited', 'contested, the gateway decides'],
+  won: ['received', 'won, the money stays'],
+  lost: ['failed', 'lost, the money went back'],
+}
+
+/** Payments of an order that its buyer had the bank ask back, and what to answer. */
+export function Disputes({ order, money }: { order: Order; money: MoneyFormat }) {
+  const { school } = useSession()
+  const [asking, setAsking] = useState<{ dispute: Dispute; accept: boolean } | null>(null)
+  return (
+    <>
+      {order.disputes.map((dispute) => {
+        const [shape, word] = STATES[dispute.state]
+        return (
+          <div key={dispute.id} className="border-b border-line py-2 text-[13.5px]">
+            <p className="flex flex-wrap items-baseline justify-between gap-x-4">
+              <State shape={shape}>{word}</State>
+              <span>{formatMoney(dispute.amount, money)}</span>
+            </p>
+            <p className="text-[13px] text-ink-2">
+              {sayMoment(dispute.createdAt, school.timeZone)} · {dispute.reason}
+              {dispute.note && ` · “${dispute.note}”`}
+            </p>
+            {dispute.state === 'open' && (
+              <p className="mt-1.5 flex gap-x-4">
+                <Button kind="link" onClick={() => setAsking({ dispute, accept: false })}>
+                  Contest it…
+                </Button>
+                <Button kind="link" onClick={() => setAsking({ dispute, accept: true })}>
+                  Give it up…
+                </Button>
+              </p>
+            )}
+          </div>
+        )
+      })}
+      {asking && <AnswerDialog {...asking} money={money} onClose={() => setAsking(null)} />}
+    </>
+  )
+}
+
+interface AnswerDialogProps {
+  dispute: Dispute
+  accept: boolean
+  money: MoneyFormat
+  onClose: () => void
+}
+
+function AnswerDialog({ dispute, accept, money, onClose }: AnswerDialogProps) {
+  const [closes, setCloses] = useState(true)
+  return (
+    <NoteDialog
+      title={accept ? `Give ${formatMoney(dispute.amount, money)} up` : `Contest ${formatMoney(dispute.amount, money)}`}
+      text={
+        accept
+          ? 'The money goes back to the buyer at once.'
+          : 'The gateway is told that the payment was right, and decides. Nothing is closed meanwhile.'
+      }
+      action={accept ? 'Give it up' : 'Contest it'}
+      run={async (note) => {
+        const json = { accept, access: accept && closes ? ('close' as const) : ('keep' as const), note }
+        await unwrap(api.settling.disputes[':id'].answer.$post({ param: { id: dispute.id }, json }))
+        toast(accept ? 'Given up.' : 'Contested.')
+        await queryClient.invalidateQueries()
+      }}
+      onClose={onClose}
+    >
+      {accept && (
+        <label className="mb-3 flex items-center gap-2">
+          <input type="checkbox" checked={closes} onChange={(event) => setCloses(event.target.checked)} />
+          Close the course, and charge nothing more
+        </label>
+      )}
+    </NoteDialog>
+  )
+}

@@ -1,0 +1,162 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { shareRefund } from '../../core/collecting/refund.ts'
+import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
+import { readMoney } from '../../core/money/parse.ts'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { State, type StateShape } from '../../ui/State.tsx'
+import { api, queryClient } from '../api.ts'
+import { NoteDialog } from '../people/NoteDialog.tsx'
+import type { Order } from './OrderBench.tsx'
+
+type Refund = Order['refunds'][number]
+const STATES: Record<Refund['state'], readonly [StateShape, string]> = {
+  refunded: ['received', 'given back'],
+  started: ['awaited', 'asked for, no answer yet'],
+  refused: ['failed', 'refused'],
+}
+
+/** What was given back of an order, and the way to give more, line by line. */
+export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) {
+  const [lineId, setLineId] = useState<string | null>(null)
+  const lines = order.lines.map((line) => {
+    const charges = order.charges.filter((charge) => charge.lineId === line.id)
+    return { line, left: charges.reduce((sum, charge) => sum + charge.left, 0) }
+  })
+  return (
+    <>
+      {order.refunds.length > 0 && (
+        <ul className="mb-2 text-[13.5px]">
+          {order.refunds.map((refund) => {
+            const [shape, word] = STATES[refund.state]
+            return (
+              <li key={refund.id} className="border-b border-line py-2">
+                <p className="flex flex-wrap items-baseline justify-between gap-x-4">
+                  <State shape={shape}>{word}</State>
+                  <span>{formatMoney(refund.amount, money)}</span>
+                </p>
+                <p className="text-[13px] text-ink-2">
+                  {sayDay(refund.day, money.language)} · “{refund.note}” ·{' '}
+                  {refund.access === 'close' ? 'course closed' : 'course kept'}
+                  {refund.why && ` · ${refund.why}`}
+                </p>
+              </li>
+            )
+          })}
+        </ul>
+      )}
+      <p className="flex flex-wrap gap-x-4 gap-y-1 pt-[5px] text-[13.5px]">
+        {lines.map(({ line, left }) =>
+          left > 0 ? (
+            <Button key={line.id} kind="link" onClick={() => setLineId(line.id)}>
+              Give money back{order.lines.length > 1 ? ` for ${line.courseTitle}` : ''}…
+            </Button>
+          ) : null,
+        )}
+        {lines.every(({ left }) => left === 0) && <span className="text-ink-2">Nothing is left to give back.</span>}
+      </p>
+      {lineId && <RefundDialog order={order} lineId={lineId} money={money} onClose={() => setLineId(null)} />}
+    </>
+  )
+}
+
+interface RefundDialogProps {
+  order: Order
+  lineId: string
+  money: MoneyFormat
+  onClose: () => void
+}
+
+/** How much goes back, the ways it goes, and what becomes of the course. */
+function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
+  const charges = order.charges.filter((charge) => charge.lineId === lineId)
+  const left = charges.reduce((sum, charge) => sum + charge.left, 0)
+  const line = order.lines.find(({ id }) => id === lineId)
+  const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
+  const agreement = order.agreements.find((other) => other.lineId === lineId)
+  const [typed, setTyped] = useState(formatPlain(left, money))
+  const [access, setAccess] = useState<'keep' | 'close' | null>(null)
+  const [error, setError] = useState<ApiError | null>(null)
+  const read = readMoney(typed, money)
+  const shares = read.ok ? shareRefund(charges, read.amount) : null
+  const goesOn = agreement?.state === 'active'
+  return (
+    <NoteDialog
+      title={`Give money back for ${line?.courseTitle ?? ''}`}
+      text={`${formatMoney(left, money)} can be given back. The buyer is told.`}
+      action={read.ok && read.amount > 0 ? `Give ${formatMoney(read.amount, money)} back` : 'Give it back'}
+      run={async (note) => {
+        setError(null)
+        const json = { lineId, amount: read.ok ? read.amount : Number.NaN, access: access as 'keep', note }
+        try {
+          const { refunded, waiting, refused } = await unwrap(
+            api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json }),
+          )
+          toast(refused ?? sayDone(refunded, waiting, money))
+        } catch (problem) {
+          if (problem instanceof ApiError) setError(problem)
+          throw problem
+        }
+        await queryClient.invalidateQueries()
+      }}
+      onClose={onClose}
+    >
+      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why} className="mb-3">
+        {(wiring) => (
+          <input
+            {...wiring}
+            inputMode="decimal"
+            className={BOX_INPUT}
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+          />
+        )}
+      </Field>
+      {shares && shares.length > 0 && (
+        <ul className="mb-3 text-[13px] text-ink-2">
+          {shares.map(({ chargeId, amount }) => {
+            const charge = charges.find(({ id }) => id === chargeId)
+            return (
+              <li key={chargeId}>
+                {formatMoney(amount, money)}{' '}
+                {charge?.isByHand
+                  ? 'by hand: transfer it from your bank; this notes it'
+                  : `through ${charge?.gateway}, to ${charge?.method ?? 'where it came from'}`}
+              </li>
+            )
+          })}
+        </ul>
+      )}
+      <fieldset className="mb-3">
+        <legend className="text-[13px] font-semibold">What becomes of the course</legend>
+        {(
+          [
+            ['keep', isOpen ? 'The buyer keeps it' : 'Leave it as it is'],
+            ['close', goesOn ? 'Close it; nothing more is charged' : 'Close it'],
+          ] as const
+        ).map(([value, label]) => (
+          <label key={value} className="mt-1 flex items-center gap-2">
+            <input type="radio" name="access" checked={access === value} onChange={() => setAccess(value)} />
+            {label}
+          </label>
+        ))}
+        {error?.at('/access') && (
+          <p role="alert" className="text-[13px] font-medium text-failed">
+            Say what becomes of the course.
+          </p>
+        )}
+        {goesOn && access === 'keep' && (
+          <p className="mt-1 text-[13px] text-ink-2">The later payments are still charged.</p>
+        )}
+      </fieldset>
+    </NoteDialog>
+  )
+}
+
+function sayDone(refunded: number, waiting: number, money: MoneyFormat): string {
+  if (waiting === 0) return `${formatMoney(refunded, money)} given back.`
+  return `${formatMoney(waiting, money)} is asked for; the gateway does not answer at the moment and is asked again.`
+}

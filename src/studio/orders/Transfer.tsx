@@ -1,0 +1,191 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
+import { readMoney } from '../../core/money/parse.ts'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { State } from '../../ui/State.tsx'
+import { useAttempt } from '../../ui/useAttempt.ts'
+import { api, queryClient } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
+import { NoteDialog } from '../people/NoteDialog.tsx'
+import type { Order } from './OrderBench.tsx'
+
+/** What has come for an order by bank transfer, as someone has marked it, and what is awaited. */
+export function Transfer({ order, money }: { order: Order; money: MoneyFormat }) {
+  const [isMarking, setMarking] = useState(false)
+  const [takingBack, setTakingBack] = useState<string | null>(null)
+  const { awaited, transfers } = order
+  const left = awaited?.transfer ? awaited.amount - awaited.came : 0
+  const param = { order: order.id }
+  const giveUp = async () => {
+    try {
+      await unwrap(api.settling.orders[':order'].transfers['give-up'].$post({ param }))
+      toast('It is not waited for any more. The buyer can order again.')
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      toast(error.message)
+    }
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <>
+      {awaited && (
+        <p className="flex flex-wrap items-baseline gap-x-3 pt-[5px]">
+          <State shape="awaited">
+            {awaited.transfer ? `${formatMoney(left, money)} awaited` : 'on its way from the buyer’s bank'}
+          </State>
+          {awaited.transfer && (
+            <span className="text-[13.5px] text-ink-2">
+              reference <span className="font-mono text-[13px] select-all">{awaited.transfer.reference}</span>
+            </span>
+          )}
+        </p>
+      )}
+      {transfers.map((transfer) => (
+        <div key={transfer.id} className="border-b border-line py-2 text-[13.5px]">
+          <p className="flex flex-wrap items-baseline justify-between gap-x-4">
+            <State shape={transfer.takenBackAt ? 'off' : 'received'}>
+              {transfer.takenBackAt ? 'taken back' : `came on ${sayDay(transfer.day, money.language)}`}
+            </State>
+            <span className={transfer.takenBackAt ? 'line-through' : ''}>{formatMoney(transfer.amount, money)}</span>
+          </p>
+          <p className="flex flex-wrap gap-x-4 text-[13px] text-ink-2">
+            {transfer.note && <span>“{transfer.note}”</span>}
+            {transfer.takenBackNote && <span>“{transfer.takenBackNote}”</span>}
+            {!transfer.takenBackAt && (
+              <Button kind="link" onClick={() => setTakingBack(transfer.id)}>
+                Take it back…
+              </Button>
+            )}
+          </p>
+        </div>
+      ))}
+      {awaited?.transfer && (
+        <p className="mt-2.5 flex flex-wrap items-center gap-3">
+          <Button kind="press" onClick={() => setMarking(true)}>
+            Mark as received…
+          </Button>
+          {awaited.came === 0 && (
+            <Button kind="link" onClick={giveUp}>
+              Wait no longer
+            </Button>
+          )}
+        </p>
+      )}
+      {isMarking && <MarkDialog order={order} left={left} money={money} onClose={() => setMarking(false)} />}
+      {takingBack && (
+        <NoteDialog
+          title="Take it back"
+          text="It counts as not received. Where not all of the money is there any more, the order waits again and its course shuts."
+          action="Take it back"
+          run={async (note) => {
+            await unwrap(
+              api.settling.orders[':order'].transfers[':id']['take-back'].$post({
+                param: { ...param, id: takingBack },
+                json: { note },
+              }),
+            )
+            toast('Taken back.')
+            await queryClient.invalidateQueries()
+          }}
+          onClose={() => setTakingBack(null)}
+        />
+      )}
+    </>
+  )
+}
+
+interface MarkDialogProps {
+  order: Order
+  left: number
+  money: MoneyFormat
+  onClose: () => void
+}
+
+/** What came, when, and a note. */
+function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
+  const [typed, setTyped] = useState(formatPlain(left, money))
+  const [day, setDay] = useState(order.today)
+  const [note, setNote] = useState('')
+  const { error, isBusy, attempt } = useAttempt()
+  const read = readMoney(typed, money)
+  const isPart = read.ok && read.amount > 0 && read.amount < left
+  const mark = async () => {
+    const json = { amount: read.ok ? read.amount : Number.NaN, day, note }
+    const isDone = await attempt(() =>
+      unwrap(api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json })),
+    )
+    if (!isDone) return
+    toast(isPart ? 'Marked. The rest is awaited.' : 'Marked. The course is open.')
+    onClose()
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <Dialog title={`Mark as received for order ${order.number}`} onClose={onClose}>
+      <form
+        noValidate
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault()
+          void mark()
+        }}
+      >
+        <Field
+          label="How much came"
+          error={read.ok ? error?.at('/amount') : read.why}
+          hint={
+            isPart
+              ? `A part; ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still awaited, and the course stays shut.`
+              : 'With this the order is paid and the course opens.'
+          }
+        >
+          {(wiring) => (
+            <input
+              {...wiring}
+              inputMode="decimal"
+              className={BOX_INPUT}
+              value={typed}
+              onChange={(event) => setTyped(event.target.value)}
+            />
+          )}
+        </Field>
+        <Field label="On which day" error={error?.at('/day')}>
+          {(wiring) => (
+            <input
+              {...wiring}
+              type="date"
+              className={BOX_INPUT}
+              value={day}
+              onChange={(event) => setDay(event.target.value)}
+            />
+          )}
+        </Field>
+        <Field label="Note" error={error?.at('/note')} hint="For example who sent it.">
+          {(wiring) => (
+            <input
+              {...wiring}
+              className={BOX_INPUT}
+              maxLength={300}
+              value={note}
+              onChange={(event) => setNote(event.target.value)}
+            />
+          )}
+        </Field>
+        {error && error.problem.errors.length === 0 && (
+          <p role="alert" className="font-medium text-failed">
+            {error.message}
+          </p>
+        )}
+        <div className="mt-2 flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="press" type="submit" disabled={isBusy}>
+            Mark as received
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  )
+}

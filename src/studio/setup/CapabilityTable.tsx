@@ -1,0 +1,123 @@
+import type { ReactNode } from 'react'
+import { Link } from 'react-router'
+import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
+import { State } from '../../ui/State.tsx'
+import { useMoney } from '../session/session.ts'
+import type { Gateway, GatewayList } from './GatewaysPage.tsx'
+
+/** What each way of paying can do, and how it stands against what is on sale. */
+export function CapabilityTable({ list }: { list: GatewayList }) {
+  const money = useMoney()
+  const { gateways, onSale } = list
+  const rows: [string, (gateway: Gateway) => ReactNode][] = [
+    ['Here', stateOf],
+    [
+      `Your ${onSale} ${onSale === 1 ? 'offer' : 'offers'} on sale`,
+      (gateway) => <Against gateway={gateway} onSale={onSale} />,
+    ],
+    ['Later payments by itself', ({ capabilities }) => sayLater(capabilities, money)],
+    ['A free trial first', ({ capabilities: can }) => (can.chargesAgain && can.keepsUnused ? 'yes' : 'no')],
+    [
+      `Takes ${money.currency}`,
+      ({ capabilities, takesCurrency }) => sayCurrencies(capabilities.currencies, takesCurrency),
+    ],
+    ['Smallest payment', ({ capabilities: can }) => formatMoney(can.smallest[money.currency] ?? 1, money)],
+    ['Money is known', ({ capabilities: can }) => sayKnown(can)],
+    ['It costs you', ({ capabilities: can }) => sayFee(can.fee, money)],
+    ['Gives back', ({ capabilities: can }) => sayRefunds(can)],
+  ]
+  return (
+    <div className="overflow-x-auto">
+      <table className="w-full text-[13.5px] [&_td]:border-b [&_td]:border-line [&_td]:py-2 [&_td]:pr-3 [&_td]:align-top">
+        <thead>
+          <tr>
+            <td className="w-[150px]" />
+            {gateways.map(({ id, capabilities }) => (
+              <th key={id} scope="col" className="border-b border-line-2 py-1.5 pr-3 text-left font-semibold">
+                {capabilities.name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map(([label, say]) => (
+            <tr key={label}>
+              <th scope="row" className="border-b border-line py-2 pr-3 text-left align-top font-normal text-ink-3">
+                {label}
+              </th>
+              {gateways.map((gateway) => (
+                <td key={gateway.id}>{say(gateway)}</td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  )
+}
+
+function stateOf({ connection, takesCurrency }: Gateway): ReactNode {
+  if (!connection) return <span className="text-ink-3">not connected</span>
+  if (connection.pausedAt) return <State shape="off">paused</State>
+  if (!takesCurrency) return <State shape="late">other currency</State>
+  if (connection.downSince) return <State shape="late">not answering</State>
+  return <State shape="received">offered</State>
+}
+
+/** "9 of 11", and which it cannot collect and why. */
+function Against({ gateway: { cannot }, onSale }: { gateway: Gateway; onSale: number }) {
+  const missing = cannot.reduce((sum, { offers }) => sum + offers.length, 0)
+  if (onSale === 0) return <>–</>
+  if (missing === 0) return <>collects all</>
+  return (
+    <details>
+      <summary className="cursor-pointer">
+        cannot collect <b className="font-semibold">{missing}</b>
+        <span className="sr-only"> of {onSale}</span>
+      </summary>
+      {cannot.map(({ why, says, offers }) => (
+        <p key={why} className="mt-1.5 text-[12.5px] text-ink-2">
+          It {says}:{' '}
+          {offers.map(({ id, name }, index) => (
+            <span key={id}>
+              {index > 0 && ', '}
+              <Link className="link" to={`/studio/sell/offers/${id}`}>
+                {name}
+              </Link>
+            </span>
+          ))}
+        </p>
+      ))}
+    </details>
+  )
+}
+
+type Can = Gateway['capabilities']
+
+function sayLater({ chargesAgain, againUpTo }: Can, money: MoneyFormat): string {
+  if (!chargesAgain) return 'no'
+  const most = againUpTo?.[money.currency]
+  return most === undefined ? 'yes' : `up to ${formatMoney(most, money, true)} each`
+}
+
+function sayCurrencies(currencies: Can['currencies'], takes: boolean): string {
+  if (currencies === 'any') return 'yes, any currency'
+  const all = currencies.length === 1 ? `${currencies[0]} only` : `${currencies.length} currencies`
+  return `${takes ? 'yes' : 'no'}, ${all}`
+}
+
+function sayKnown({ known, style }: Can): string {
+  if (style === 'offline') return 'when you mark it'
+  return known === 'at-once' ? 'at once' : 'hours later'
+}
+
+function sayFee({ rate, fixed }: Can['fee'], money: MoneyFormat): string {
+  const part = fixed[money.currency] ?? 0
+  if (rate === 0 && part === 0) return 'nothing'
+  return `${formatRate(rate, money.language)}${part ? ` + ${formatMoney(part, money)}` : ''}`
+}
+
+function sayRefunds({ refunds, style }: Can): string {
+  if (style === 'offline') return 'by hand, at your bank'
+  return refunds === 'part' ? 'all or a part' : refunds === 'whole' ? 'whole payments only' : 'nothing'
+}

@@ -1,0 +1,82 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { unwrap } from '../../ui/problem.ts'
+import { useAttempt } from '../../ui/useAttempt.ts'
+import { api, queryClient } from '../api.ts'
+import type { Gateway } from './GatewaysPage.tsx'
+
+const BLANK = { title: 'Bank transfer', description: '', instructions: '', holder: '', iban: '', bic: '' }
+type Written = typeof BLANK
+
+const FIELDS: { name: keyof Written; label: string; hint: string; isLong?: boolean }[] = [
+  { name: 'title', label: 'What buyers choose', hint: 'At the checkout, among the ways of paying.' },
+  {
+    name: 'description',
+    label: 'What they read when they choose it',
+    hint: 'For example how long it takes.',
+    isLong: true,
+  },
+  {
+    name: 'instructions',
+    label: 'What they read after ordering',
+    hint: 'Above the bank details, on the page and in the message.',
+    isLong: true,
+  },
+  { name: 'holder', label: 'Whose account it is', hint: '' },
+  { name: 'iban', label: 'IBAN', hint: 'Spaces do not matter.' },
+  { name: 'bic', label: 'BIC', hint: 'Needed from outside the euro area only.' },
+]
+
+/** What a creator writes for who pays by bank transfer. */
+export function TransferForm({ gateway, done }: { gateway: Gateway; done: () => void }) {
+  const [written, setWritten] = useState<Written>(gateway.connection?.transfer ?? BLANK)
+  const { error, isBusy, attempt } = useAttempt()
+  const save = async () => {
+    if (!(await attempt(() => unwrap(api.gateways.transfer.$put({ json: { ...written, displace: true } }))))) return
+    toast('Buyers can pay by bank transfer.')
+    done()
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <form
+      noValidate
+      className="grid max-w-[560px] gap-3"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void save()
+      }}
+    >
+      <p className="text-[13.5px] text-ink-2">
+        The order waits with a reference and a QR code for banking apps. When the money is in your account you mark it
+        at the order, and the course opens.
+      </p>
+      {FIELDS.map(({ name, label, hint, isLong }) => (
+        <Field key={name} label={label} hint={hint} error={error?.at(`/${name}`)}>
+          {(wiring) => {
+            const control = {
+              ...wiring,
+              className: BOX_INPUT,
+              value: written[name],
+              onChange: (event: { target: { value: string } }) =>
+                setWritten({ ...written, [name]: event.target.value }),
+            }
+            return isLong ? <textarea rows={3} {...control} /> : <input autoComplete="off" {...control} />
+          }}
+        </Field>
+      ))}
+      {error && error.problem.errors.length === 0 && (
+        <p role="alert" className="font-medium text-failed">
+          {error.message}
+        </p>
+      )}
+      <div className="flex gap-2">
+        <Button kind="press" type="submit" disabled={isBusy}>
+          {isBusy ? 'Checking…' : gateway.connection ? 'Save it' : 'Offer it'}
+        </Button>
+        <Button onClick={done}>Cancel</Button>
+      </div>
+    </form>
+  )
+}
