@@ -25,6 +25,15 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
         <a className="link" href="/my">
           My courses
         </a>
+        {page.school.hasTerms && (
+          <>
+            {' '}
+            ·{' '}
+            <a className="link" href="/terms">
+              Terms of sale
+            </a>
+          </>
+        )}
       </footer>
     </div>
   )

@@ -11,6 +11,7 @@ const school = {
   leaveOutZeros: false,
   taxMode: 'inclusive',
   taxRate: 2000,
+  hasTerms: false,
 } as const
 const card = { slug: 'coptic', title: 'Coptic binding', summary: 'Flat.', cloth: 'spruce', coverId: null } as const
 const every = { count: 1, unit: 'month' } as const

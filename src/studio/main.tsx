@@ -15,6 +15,8 @@ import { SetUp } from './session/SetUp.tsx'
 import { SignIn } from './session/SignIn.tsx'
 import { useSessionQuery } from './session/session.ts'
 import { GatewaysPage } from './setup/GatewaysPage.tsx'
+import { LivePage } from './setup/LivePage.tsx'
+import { MessagesPage } from './setup/MessagesPage.tsx'
 import { PracticePage } from './setup/PracticePage.tsx'
 import { SchoolPage } from './setup/SchoolPage.tsx'
 import './studio.css'
@@ -43,6 +45,8 @@ const router = createBrowserRouter([
       { path: 'people/:id?', Component: PeoplePage },
       { path: 'setup', element: <Navigate to="/studio/setup/gateways" replace /> },
       { path: 'setup/gateways', Component: GatewaysPage },
+      { path: 'setup/messages', Component: MessagesPage },
+      { path: 'setup/live', Component: LivePage },
       { path: 'setup/school', Component: SchoolPage },
       { path: 'setup/practice', Component: PracticePage },
       { path: '*', element: <Navigate to="/studio/sell" replace /> },

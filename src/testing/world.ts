@@ -11,6 +11,7 @@ import { connect } from '../server/db/client.ts'
 import type { Mode } from '../server/db/schema/columns.ts'
 import { attempts, connections, courses, creators, grants, journal, orders } from '../server/db/schema/index.ts'
 import { connectGateway } from '../server/gateways/service.ts'
+import { setTransfer } from '../server/gateways/transferSettings.ts'
 import type { JobData, JobName, Jobs } from '../server/jobs.ts'
 import { createOffer, publishOffer, saveOfferDraft } from '../server/offers/service.ts'
 import type { Renderer } from '../server/pages/renderer.ts'
@@ -102,6 +103,11 @@ export async function openWorld() {
     reprice: (offerId: string, price: number) => reprice(services, offerId, price),
     buy: (slug: string, request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') =>
       placeOrder(services, slug, request, { mode, browserHash: hashToken(browser), person: null }),
+    /** Connects the other ways beside the card, in practice. */
+    connectOthers: () => connectOthers(services, standins),
+    /** Presses a button of a page to which a buyer was sent. */
+    press: (url: string, answer: string) =>
+      fetch(url, { method: 'POST', body: new URLSearchParams({ answer }), redirect: 'manual' }),
     request: (offerId: string, pay: number, more: Partial<PlaceRequest> = {}, behaviour = 'pays'): PlaceRequest => ({
       offerId,
       chosen: null,
@@ -132,6 +138,30 @@ export async function openWorld() {
 }
 
 export type World = Awaited<ReturnType<typeof openWorld>>
+
+/** The ids of the connections that were made, by their gateways. */
+async function connectOthers(services: Services, standins: Awaited<ReturnType<typeof startStandins>>) {
+  const wallet = standins.wallets.openAccount('Test school')
+  const transfers = standins.transfers.openAccount('Test school')
+  for (const [adapter, { id, keys }] of [
+    ['moor', wallet],
+    ['brook', transfers],
+  ] as const) {
+    await connectGateway(services, 'practice', { adapter, account: id, secret: keys.practice })
+  }
+  await setTransfer(services, 'practice', {
+    title: 'Bank transfer',
+    description: '',
+    instructions: 'Write the reference.',
+    holder: 'Test school',
+    iban: 'AT340000000012345678',
+    bic: '',
+    displace: false,
+  })
+  const rows = await services.db.select().from(connections)
+  const idOf = (adapter: string) => rows.find((row) => row.adapter === adapter)?.id as string
+  return { moor: idOf('moor'), brook: idOf('brook'), transfer: idOf('transfer') }
+}
 
 async function sell(services: Services, title: string, price: Price, more: Partial<OfferContent>) {
   const { id: courseId } = await createCourse(services, title)

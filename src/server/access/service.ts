@@ -20,6 +20,8 @@ export interface Visitor {
   mode: Mode
   person: Person | null
   browserHash: string | null
+  /** The signed-in creator, who may try a real purchase. */
+  isCreator?: boolean
 }
 
 /** Why a visitor may or may not enter a course today. */

@@ -13,7 +13,7 @@ export type Course = typeof courses.$inferSelect
 export async function listShelf({ db }: Services) {
   const [allCourses, allOffers] = await Promise.all([
     db.select().from(courses).orderBy(asc(courses.position), asc(courses.createdAt)),
-    db.select().from(offers).orderBy(asc(offers.position), asc(offers.createdAt)),
+    db.select().from(offers).where(eq(offers.isTrial, false)).orderBy(asc(offers.position), asc(offers.createdAt)),
   ])
   return allCourses.map((course) => ({
     id: course.id,
@@ -150,7 +150,11 @@ export async function duplicateCourse({ db, now }: Services, id: string): Promis
     const course = await getCourse(tx, id)
     const draft = { ...course.draft, title: `${course.draft.title.slice(0, 113)} (copy)` }
     const made = await insertCourse(tx, draft, await nextPosition(tx), now())
-    const itsOffers = await tx.select().from(offers).where(eq(offers.courseId, id)).orderBy(asc(offers.position))
+    const itsOffers = await tx
+      .select()
+      .from(offers)
+      .where(and(eq(offers.courseId, id), eq(offers.isTrial, false)))
+      .orderBy(asc(offers.position))
     for (const offer of itsOffers) {
       await tx.insert(offers).values({
         courseId: made.id,

@@ -42,8 +42,8 @@ export function shopRoutes(base: Services) {
       validate('json', placeSchema),
       async (c) => {
         const { services, visitor } = await open(c)
-        const { mode, person } = visitor
-        const shopper = { mode, person, browserHash: browserHashOf(c) }
+        const { mode, person, isCreator } = visitor
+        const shopper = { mode, person, isCreator, browserHash: browserHashOf(c) }
         return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
       },
     )

@@ -18,14 +18,23 @@ export interface SellableCourse {
   offers: SellableOffer[]
 }
 
-/** What buyers can see: live, not retired courses with the offers that are on sale, in order. */
-export async function sellableCourses(db: Queryable, slug?: string): Promise<SellableCourse[]> {
+/**
+ * What buyers can see: live, not retired courses with the offers that are on sale, in order. `withTrial`: the
+ * creator's own real purchase too.
+ */
+export async function sellableCourses(db: Queryable, slug?: string, withTrial = false): Promise<SellableCourse[]> {
   const rows = await db
     .select({ course: courses, offer: offers })
     .from(courses)
     .leftJoin(
       offers,
-      and(eq(offers.courseId, courses.id), eq(offers.onSale, true), isNull(offers.retiredAt), isNotNull(offers.live)),
+      and(
+        eq(offers.courseId, courses.id),
+        eq(offers.onSale, true),
+        isNull(offers.retiredAt),
+        isNotNull(offers.live),
+        withTrial ? undefined : eq(offers.isTrial, false),
+      ),
     )
     .where(
       and(isNotNull(courses.live), isNull(courses.retiredAt), slug === undefined ? undefined : eq(courses.slug, slug)),

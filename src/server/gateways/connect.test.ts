@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import { openWorld, type World } from '../../testing/world.ts'
+import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { connections } from '../db/schema/index.ts'
 
 let world: World
@@ -63,4 +64,105 @@ it('disconnected, nothing is sold by it; connected again, it is', async () => {
     payment: { connectionId: now?.id as string, token: request.payment?.token ?? '' },
   })
   expect(placed.state).toBe('paid')
+})
+
+const call = (method: string, path: string, body?: unknown, mode = 'practice') =>
+  world.call(method, `/api/gateways${path}`, body, { cookie: cookie(mode) })
+const listed = async (mode = 'practice') => {
+  const { gateways } = (await (await call('GET', '', undefined, mode)).json()) as {
+    gateways: {
+      id: string
+      connection: { pausedAt: string | null } | null
+      cannot: { says: string; offers: object[] }[]
+    }[]
+  }
+  return gateways
+}
+const offered = async (mode = 'practice') =>
+  (await listed(mode)).filter(({ connection }) => connection && !connection.pausedAt).map(({ id }) => id)
+const codeOf = async (response: Response) => ((await response.json()) as { code: string; detail: string }).code
+const transfer = {
+  title: 'Bank transfer',
+  description: '',
+  instructions: '',
+  holder: 'School',
+  iban: 'AT34 0000 0000 1234 5678',
+  bic: '',
+}
+
+it('says at the field what is wrong with the bank details, and keeps good ones', async () => {
+  const wrong = await call(
+    'PUT',
+    '/transfer',
+    { ...transfer, iban: 'AT35 0000 0000 1234 5678', bic: 'ABC', holder: ' ' },
+    'live',
+  )
+  expect(wrong.status).toBe(422)
+  const { errors } = (await wrong.json()) as { errors: { at: string }[] }
+  expect(errors.map(({ at }) => at).sort()).toEqual(['/bic', '/holder', '/iban'])
+  expect((await call('PUT', '/transfer', transfer, 'live')).status).toBe(200)
+  expect((await listed('live')).find(({ id }) => id === 'transfer')?.connection).toMatchObject({
+    account: 'AT340000000012345678',
+  })
+})
+
+it('buyers see the ways in the creator’s order; a paused one not at all', async () => {
+  expect(await offered('live')).toEqual(['thistle', 'transfer'])
+  expect((await call('PUT', '/order', { order: ['transfer', 'thistle'] }, 'live')).status).toBe(200)
+  expect(await offered('live')).toEqual(['transfer', 'thistle'])
+  expect((await call('PUT', '/order', { order: ['transfer'] }, 'live')).status).toBe(422)
+  expect((await call('PUT', '/transfer/pause', { isPaused: true }, 'live')).status).toBe(200)
+  expect(await offered('live')).toEqual(['thistle'])
+  await call('PUT', '/transfer/pause', { isPaused: false }, 'live')
+  expect(await offered('live')).toEqual(['transfer', 'thistle'])
+})
+
+it('one that must stand alone says so before it displaces others, and is displaced in turn only when asked', async () => {
+  const sole = world.standins.transfers.openAccount('Test school', undefined, true)
+  const brook = { adapter: 'brook', account: sole.id, secret: sole.keys.live }
+  const asked = await call('POST', '', brook, 'live')
+  expect(asked.status).toBe(409)
+  expect(await codeOf(asked)).toBe('stands-alone')
+  expect(await offered('live')).toEqual(['transfer', 'thistle'])
+  expect((await call('POST', '', { ...brook, displace: true }, 'live')).status).toBe(200)
+  expect(await offered('live')).toEqual(['brook'])
+  const back = await call('PUT', '/thistle/pause', { isPaused: false }, 'live')
+  expect(await codeOf(back)).toBe('stands-alone')
+  await call('PUT', '/thistle/pause', { isPaused: false, displace: true }, 'live')
+  expect(await offered('live')).toEqual(['thistle'])
+})
+
+it('what each cannot collect of what is on sale, and why', async () => {
+  const every = { count: 1, unit: 'month' } as const
+  const terms = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial: null } as const
+  const { offerId } = await world.sell(terms, 'Monthly')
+  const brook = (await listed()).find(({ id }) => id === 'brook')
+  expect(brook?.cannot).toMatchObject([
+    { why: 'no-later', says: 'cannot charge again later', offers: [{ id: offerId }] },
+  ])
+  expect((await listed()).find(({ id }) => id === 'thistle')?.cannot).toEqual([])
+})
+
+it('before it is disconnected it says what would stop; paused, what is agreed is still collected', async () => {
+  const every = { count: 1, unit: 'month' } as const
+  const terms = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial: null } as const
+  const course = await world.sell(terms, 'Runs on')
+  const [connection] = await world.db.query.connections.findMany({
+    where: (row, { and, isNull, eq: is }) =>
+      and(is(row.adapter, 'thistle'), is(row.mode, 'practice'), isNull(row.disconnectedAt)),
+  })
+  const token = world.standins.tokenOf('pays')
+  const payment = { connectionId: connection?.id as string, token }
+  const placed = await world.buy(course.slug, { ...world.request(course.offerId, 1900), payment })
+  const stops = (await (await call('GET', '/thistle/stops')).json()) as { agreements: number; amount: number }
+  expect(stops.agreements).toBe(1)
+  expect(stops.amount).toBeGreaterThanOrEqual(12 * 1900)
+  await call('PUT', '/thistle/pause', { isPaused: true })
+  world.clock.offsetMs += 32 * 86_400_000
+  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
+  expect((await world.attemptsOf(placed.orderId)).map(({ state }) => state)).toEqual(['collected', 'collected'])
+  await call('DELETE', '/thistle')
+  world.clock.offsetMs += 31 * 86_400_000
+  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
+  expect((await world.attemptsOf(placed.orderId)).at(-1)).toMatchObject({ state: 'declined', reason: 'no-method' })
 })

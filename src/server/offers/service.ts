@@ -30,7 +30,7 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     db
       .select({ id: offers.id, draft: offers.draft })
       .from(offers)
-      .where(and(eq(offers.courseId, offer.courseId), isNull(offers.retiredAt)))
+      .where(and(eq(offers.courseId, offer.courseId), isNull(offers.retiredAt), eq(offers.isTrial, false)))
       .orderBy(asc(offers.position)),
     waysIn(services, mode),
     countSales(db, id),
@@ -117,7 +117,7 @@ export async function createOffer({ db, now }: Services, courseId: string): Prom
     const [last] = await tx
       .select({ position: max(offers.position) })
       .from(offers)
-      .where(eq(offers.courseId, courseId))
+      .where(and(eq(offers.courseId, courseId), eq(offers.isTrial, false)))
     const position = (last?.position ?? -1) + 1
     const blank = newOffer(position === 0 ? 'At once' : '')
     const { graceDays } = await getSchool(tx)

@@ -3,6 +3,7 @@ import * as v from 'valibot'
 import type { Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import { needsAttention } from './attention.ts'
 import { listOrders, openOrder, ordersQuery, sumOrders } from './service.ts'
 
 export function orderRoutes(services: Services) {
@@ -11,6 +12,7 @@ export function orderRoutes(services: Services) {
     .get('/', validate('query', ordersQuery), async (c) =>
       c.json(await listOrders(services, c.get('mode'), c.req.valid('query'))),
     )
+    .get('/attention', async (c) => c.json({ items: await needsAttention(services, c.get('mode')) }))
     .get('/sum', async (c) => c.json(await sumOrders(services, c.get('mode'))))
     .get(
       '/:id',

@@ -14,6 +14,8 @@ export interface ShopPage {
     leaveOutZeros: boolean
     taxMode: TaxMode
     taxRate: number
+    /** There are terms of sale, at `/terms`. */
+    hasTerms: boolean
   }
   mode: Mode
   /** Said on the page: only the creator sees this mode at the moment, strangers see the other one. */

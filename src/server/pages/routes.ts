@@ -14,6 +14,7 @@ import {
   passwordView,
   planPage,
   schoolView,
+  termsView,
   thanksView,
 } from './service.ts'
 import { browserHashOf, visitorOf } from './visitor.ts'
@@ -31,9 +32,9 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     const { isOwnView, ...visitor } = await visitorOf(c, base, school)
     const services = await inMode(base, visitor.mode)
     const view = await load(services, c, school, visitor)
-    const { name, currency, language, leaveOutZeros, taxMode, taxRate } = school
+    const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms } = school
     const data: ShopPage = {
-      school: { name, currency, language, leaveOutZeros, taxMode, taxRate },
+      school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
       mode: visitor.mode,
       isOwnView,
       visitor: visitor.person && { name: visitor.person.name, email: visitor.person.email },
@@ -83,6 +84,10 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     page((services, c, school, visitor) =>
       learnView(services, school, c.req.param('slug') ?? '', c.req.param('lesson'), visitor),
     ),
+  )
+  app.get(
+    '/terms',
+    page((_services, _c, school) => termsView(school)),
   )
   app.get(
     '/sign-in',

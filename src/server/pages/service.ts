@@ -84,6 +84,12 @@ export async function schoolView(services: Services, school: School): Promise<Sh
   return { name: 'school', courses: (await Promise.all(cards)).filter(({ offers }) => offers > 0) }
 }
 
+/** The school's terms of sale. */
+export function termsView(school: School): ShopView {
+  if (!school.terms) return missing()
+  return notice(200, 'Terms of sale', school.terms, [ALL_COURSES])
+}
+
 /** Nobody in particular: what is listed is the same for all. */
 const STRANGER: Visitor = { mode: 'practice', person: null, browserHash: null }
 
@@ -115,7 +121,7 @@ export async function checkoutView(
   offerId: string | undefined,
   visitor: Visitor,
 ): Promise<ShopView> {
-  const [course] = await sellableCourses(services.db, slug)
+  const [course] = await sellableCourses(services.db, slug, visitor.isCreator && offerId !== undefined)
   if (!course) return missing()
   const offers = await offersOf(services, school, course, visitor, offerId)
   // The one that was asked for, else the first that this visitor may buy.

@@ -19,9 +19,9 @@ export async function visitorOf(
   c: Context,
   services: Services,
   school: School,
-): Promise<Visitor & { isOwnView: boolean }> {
+): Promise<Visitor & { isOwnView: boolean; isCreator: boolean }> {
   const chosen = chosenMode(c)
-  const creator = chosen && chosen !== school.shopMode ? await creatorOf(services, getCookie(c, STUDIO_COOKIE)) : null
+  const creator = chosen ? await creatorOf(services, getCookie(c, STUDIO_COOKIE)) : null
   const mode = creator && chosen ? chosen : school.shopMode
   const person = await personOf(services, getCookie(c, SHOP_COOKIE))
   const browser = getCookie(c, BROWSER_COOKIE)
@@ -31,6 +31,7 @@ export async function visitorOf(
     person: person?.mode === mode ? person : null,
     browserHash: browser ? hashToken(browser) : null,
     isOwnView: mode !== school.shopMode,
+    isCreator: creator !== null,
   }
 }
 

@@ -6,7 +6,7 @@ import { GatewayUnreachable, type RefundOutcome } from '../../gateways/contract.
 import { inMode, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, connections, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
+import { attempts, connections, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
@@ -63,6 +63,8 @@ export async function chargesOf({ gateways }: Services, db: Queryable, orderId: 
       lineId: payments.lineId,
       amount: sql<number>`sum(${payments.pay})::float8`,
       given: sql<number>`coalesce(max(${given.amount}), 0)::float8`,
+      // What is disputed goes back by the dispute, if it does.
+      isDisputed: sql<boolean>`exists (select from ${disputes} d where d.attempt_id = ${attempts.id} and d.state in ('open', 'contested'))`,
     })
     .from(attempts)
     .innerJoin(payments, eq(payments.attemptId, attempts.id))
@@ -71,10 +73,11 @@ export async function chargesOf({ gateways }: Services, db: Queryable, orderId: 
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
     .groupBy(attempts.id, connections.adapter, payments.lineId)
     .orderBy(desc(attempts.settledAt), desc(attempts.startedAt))
-  return rows.map(({ id, whole, method, adapter, lineId, amount, given: before }) => {
+  return rows.map(({ id, whole, method, adapter, lineId, amount, given: before, isDisputed }) => {
     const { name, refunds: can, style } = capabilitiesOf(gateways, adapter)
     // What gives back whole payments only cannot give back one line of several, nor the rest of a part.
-    const left = can === 'none' || (can === 'whole' && amount !== whole) ? 0 : amount - before
+    const cannot = isDisputed || can === 'none' || (can === 'whole' && amount !== whole)
+    const left = cannot ? 0 : amount - before
     const gives = can === 'whole' ? ('whole' as const) : ('part' as const)
     return { id, lineId, amount, left, gives, method, gateway: name, isByHand: style === 'offline' }
   })

@@ -8,6 +8,7 @@ import { MODES } from '../db/schema/columns.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { setTellings, tellingsSchema } from '../messages/tellings.ts'
+import { giveTrialBack, goLiveList, openTrial } from './goLive.ts'
 import { clearPractice, MOST_DAYS, movePractice, practiceClock } from './practice.ts'
 import {
   changeSchool,
@@ -82,6 +83,9 @@ export function schoolRoutes(services: Services) {
       await setTellings(services, c.req.valid('json'))
       return c.json({ ok: true })
     })
+    .get('/live', async (c) => c.json(await goLiveList(services)))
+    .post('/live/trial', async (c) => c.json(await openTrial(services)))
+    .post('/live/trial/give-back', async (c) => c.json(await giveTrialBack(services)))
     .get('/practice', async (c) => c.json(await practiceClock(services)))
     .post(
       '/practice/move',

@@ -216,7 +216,19 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
                   ? 'Waiting for the outcome…'
                   : 'One moment…'}
             </Button>
-            <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, way, pay, hasLater)}</p>
+            <p className="mt-2 text-[12.5px] text-ink-3">
+              {smallPrint(page, way, pay, hasLater)}
+              {page.school.hasTerms && (
+                <>
+                  {' '}
+                  By ordering you accept the{' '}
+                  <a className="link" href="/terms" target="_blank" rel="noopener">
+                    terms of sale
+                  </a>
+                  .
+                </>
+              )}
+            </p>
           </Step>
         </>
       )}

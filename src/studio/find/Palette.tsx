@@ -116,6 +116,12 @@ export function Palette({ onClose }: { onClose: () => void }) {
           >
             Connect a gateway
           </Command.Item>
+          <Command.Item value="messages told switched" onSelect={() => go('/studio/setup/messages')} className={ITEM}>
+            Change what is told
+          </Command.Item>
+          <Command.Item value="go live ready real" onSelect={() => go('/studio/setup/live')} className={ITEM}>
+            See what is missing before going live
+          </Command.Item>
           <Command.Item value="orders list" onSelect={() => go('/studio/orders')} className={ITEM}>
             Look at orders
           </Command.Item>

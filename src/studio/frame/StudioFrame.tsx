@@ -4,7 +4,9 @@ import { NavLink, Outlet, useNavigate } from 'react-router'
 import { Toaster } from 'sonner'
 import { Acorn } from '../../ui/Acorn.tsx'
 import { classes } from '../../ui/classes.ts'
+import { StateMark } from '../../ui/State.tsx'
 import { Palette } from '../find/Palette.tsx'
+import { useAttention } from '../orders/AttentionList.tsx'
 import { signOut, switchMode, useSession } from '../session/session.ts'
 import { Menu, MenuItem } from './Menu.tsx'
 
@@ -49,6 +51,7 @@ export function StudioFrame() {
               }
             >
               {label}
+              {label === 'Orders' && <AttentionCount />}
             </NavLink>
           ))}
         </nav>
@@ -68,6 +71,20 @@ export function StudioFrame() {
         toastOptions={{ style: { background: '#1a231c', color: '#fcfdf9', border: 0 } }}
       />
     </div>
+  )
+}
+
+/** How many things need a look, beside "Orders". */
+function AttentionCount() {
+  const { data } = useAttention()
+  const count = data?.items.filter(({ kind }) => kind !== 'expiring').length ?? 0
+  if (count === 0) return null
+  return (
+    <span className="ml-1.5 inline-flex items-center gap-1 text-[12.5px]">
+      <StateMark shape="late" size={10} />
+      {count}
+      <span className="sr-only"> need a look</span>
+    </span>
   )
 }
 

@@ -10,6 +10,7 @@ import { State } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { Places } from '../frame/Places.tsx'
 import { useSession } from '../session/session.ts'
+import { AttentionList } from './AttentionList.tsx'
 import { OrderBench, OrderMirror, useOrder } from './OrderBench.tsx'
 import { orderState } from './words.ts'
 
@@ -150,15 +151,15 @@ function OrdersSum() {
   if (!sum.data) return null
   const { paid, open, received, fees } = sum.data
   return (
-    <div className="mx-auto max-w-[50ch] py-16">
+    <>
       <h1 className="text-[27px]">Orders in {mode === 'practice' ? 'Practice' : 'Live'}</h1>
-      <p className="display mt-3 text-[18px] leading-[1.45] font-medium text-ink-2">
+      <p className="display mt-2 text-[18px] leading-[1.45] font-medium text-ink-2">
         <b className="text-ink">{paid}</b> {paid === 1 ? 'order is' : 'orders are'} paid,{' '}
         <b className="text-ink">{open}</b> {open === 1 ? 'is' : 'are'} not.{' '}
         <b className="text-ink">{formatMoney(received, school)}</b> came,{' '}
         <b className="text-ink">{formatMoney(received - fees, school)}</b> after fees.
       </p>
-      <p className="mt-3 text-ink-2">Choose an order to see its lines, its payments and all that happened to it.</p>
-    </div>
+      <AttentionList />
+    </>
   )
 }

@@ -56,7 +56,13 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
             </Button>
           ) : null,
         )}
-        {lines.every(({ left }) => left === 0) && <span className="text-ink-2">Nothing is left to give back.</span>}
+        {lines.every(({ left }) => left === 0) && (
+          <span className="text-ink-2">
+            {order.disputes.some(({ state }) => state === 'open' || state === 'contested')
+              ? 'What is disputed is not given back as well; answer the dispute.'
+              : 'Nothing is left to give back.'}
+          </span>
+        )}
       </p>
       {lineId && <RefundDialog order={order} lineId={lineId} money={money} onClose={() => setLineId(null)} />}
     </>

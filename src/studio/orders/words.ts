@@ -28,7 +28,7 @@ export function attemptState(state: string, reason: string | null): readonly [St
   }
 }
 
-function reasonInWords(reason: string | number | null | undefined): string {
+export function reasonInWords(reason: string | number | null | undefined): string {
   switch (reason) {
     case 'not-enough-money':
       return 'not enough money'

@@ -52,6 +52,8 @@ export function SchoolPage() {
           </Section>
           <SchoolSettings key={school.currency} />
           <RetriesForm />
+          <GraceForm />
+          <TermsForm />
         </>
       }
       mirror={null}
@@ -175,6 +177,100 @@ function RetriesForm() {
       <p className="mt-3">
         <Button type="submit" disabled={isBusy}>
           Save the days
+        </Button>
+      </p>
+    </form>
+  )
+}
+
+/** The days of grace that a new offer begins with. */
+function GraceForm() {
+  const { school } = useSession()
+  const [text, setText] = useState(String(school.graceDays))
+  const { error, isBusy, attempt } = useAttempt()
+  const save = async () => {
+    const days = text.trim() === '' ? Number.NaN : Number(text)
+    if (!(await attempt(() => unwrap(api.school.grace.$put({ json: { days } }))))) return
+    toast('Saved. Offers there are keep theirs.')
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <form
+      noValidate
+      aria-label="Grace"
+      className="mt-6 border-t border-line pt-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void save()
+      }}
+    >
+      <h2 className="text-[17px]">Grace</h2>
+      <Field
+        label="Days of grace of a new offer"
+        error={error?.problem.errors[0]?.why ?? error?.message}
+        hint="For so long a course stays open though a payment is late. Each offer says its own."
+        className="mt-3 max-w-[420px]"
+      >
+        {(wiring) => (
+          <input
+            {...wiring}
+            inputMode="numeric"
+            className={BOX_INPUT}
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+          />
+        )}
+      </Field>
+      <p className="mt-3">
+        <Button kind="press" type="submit" disabled={isBusy}>
+          Save the grace
+        </Button>
+      </p>
+    </form>
+  )
+}
+
+/** The terms of sale, which every page of the shop links to. */
+function TermsForm() {
+  const { school } = useSession()
+  const [terms, setTerms] = useState(school.terms)
+  const { error, isBusy, attempt } = useAttempt()
+  const save = async () => {
+    if (!(await attempt(() => unwrap(api.school.terms.$put({ json: { terms } }))))) return
+    toast(terms.trim() ? 'Saved. Every page of the shop links to them.' : 'Saved. There are none now.')
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <form
+      id="terms"
+      noValidate
+      aria-label="Terms of sale"
+      className="mt-6 border-t border-line pt-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void save()
+      }}
+    >
+      <h2 className="text-[17px]">Terms of sale</h2>
+      <Field
+        label="What a buyer agrees to"
+        error={error?.problem.errors[0]?.why ?? error?.message}
+        hint="Plain paragraphs. Buyers find them on every page, and accept them by ordering."
+        className="mt-3"
+      >
+        {(wiring) => (
+          <textarea
+            {...wiring}
+            rows={8}
+            className={BOX_INPUT}
+            value={terms}
+            onChange={(event) => setTerms(event.target.value)}
+          />
+        )}
+      </Field>
+      <p className="mt-3">
+        <Button kind="press" type="submit" disabled={isBusy}>
+          Save the terms
         </Button>
       </p>
     </form>

@@ -5,8 +5,10 @@ import { Places } from '../frame/Places.tsx'
 
 const PAGES = [
   ['/studio/setup/gateways', 'Gateways'],
+  ['/studio/setup/messages', 'Messages'],
   ['/studio/setup/school', 'School'],
   ['/studio/setup/practice', 'Practice'],
+  ['/studio/setup/live', 'Going live'],
 ] as const
 
 /** The frame of Setup's pages. */

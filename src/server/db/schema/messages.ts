@@ -1,3 +1,4 @@
+import { sql } from 'drizzle-orm'
 import { index, pgTable, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
 import { agreements, orders, refunds } from './orders.ts'
@@ -47,5 +48,10 @@ export const messages = pgTable(
     createdAt: moment().notNull(),
     sentAt: moment(),
   },
-  (table) => [index('messages_of_order').on(table.orderId), index('messages_of_person').on(table.personId)],
+  (table) => [
+    index('messages_of_order').on(table.orderId),
+    index('messages_of_person').on(table.personId),
+    index('messages_failed').on(table.createdAt).where(sql`${table.state} = 'failed'`),
+    index('messages_waiting').on(table.mode).where(sql`${table.state} = 'waiting'`),
+  ],
 )

@@ -244,6 +244,10 @@ export const agreements = pgTable(
   },
   (table) => [
     index('agreements_to_collect').on(table.mode, table.nextTry).where(sql`${table.nextTry} is not null`),
+    index('agreements_late')
+      .on(table.mode, table.firstTried)
+      .where(sql`${table.state} = 'active' and ${table.tries} > 0`),
+    index('agreements_stopped').on(table.mode, table.lastCollected).where(sql`${table.state} = 'stopped'`),
     index('agreements_of_person').on(table.personId),
     index('agreements_of_order').on(table.orderId),
   ],
@@ -370,5 +374,6 @@ export const journal = pgTable(
   (table) => [
     index('journal_of_order').on(table.orderId, table.id),
     index('journal_of_person').on(table.personId, table.id),
+    index('journal_surplus').on(table.at).where(sql`${table.what} = 'attempt-surplus'`),
   ],
 )

@@ -1,0 +1,281 @@
+import { eq } from 'drizzle-orm'
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { isCreditorReference } from '../../core/bank/reference.ts'
+import { eventually, openWorld, type World } from '../../testing/world.ts'
+import { collectAgreement } from '../collecting/collect.ts'
+import { agreements, attempts, connections, grants, messages, payments } from '../db/schema/index.ts'
+import { checkoutView, thanksView } from '../pages/service.ts'
+import { getSchool } from '../school/service.ts'
+import { hashToken } from '../secrets.ts'
+import { awaitedOf } from './awaited.ts'
+import { giveTransferUp, markCame, takeMarkBack } from './bankTransfer.ts'
+import { lookUpAwaited, lookUpUntilSettled } from './lookup.ts'
+import { checkOrder } from './standing.ts'
+
+let world: World
+let ways: { moor: string; brook: string; transfer: string }
+beforeAll(async () => {
+  world = await openWorld()
+  ways = await world.connectOthers()
+})
+afterAll(() => world.close())
+beforeEach(() => {
+  Object.assign(world.standins.world, { down: false, downAt: '', answersLost: false, eventsLost: false })
+})
+
+let buyers = 0
+const HOUR = 3_600_000
+const monthly = {
+  kind: 'subscription',
+  amount: 1900,
+  every: { count: 1, unit: 'month' },
+  payments: null,
+  setupFee: null,
+  trial: null,
+} as const
+const visitor = { mode: 'practice' as const, person: null, browserHash: hashToken('browser') }
+
+/** An order by a way, with a buyer of its own. */
+function ask(course: { offerId: string }, pay: number, connectionId: string, email = `buyer${++buyers}@ways.example`) {
+  return world.request(course.offerId, pay, { email, payment: { connectionId, token: '' } })
+}
+const attemptOf = async (orderId: string) => (await world.attemptsOf(orderId)).at(-1)
+const stateOf = async (orderId: string) => (await world.orderOf(orderId))?.state
+
+describe('a wallet, by its own page', () => {
+  it('approved there, it is paid once and the course opens, whoever tells first', async () => {
+    const course = await world.sell(12_900, 'Wallet')
+    const placed = await world.buy(course.slug, ask(course, 12_900, ways.moor))
+    if (placed.state !== 'confirming') throw new Error(placed.state)
+    expect(placed.isElsewhere).toBe(true)
+    const back = await world.press(placed.url, 'pays')
+    expect(back.headers.get('location')).toBe(`${world.origin}/buy/${course.slug}?offer=${course.offerId}`)
+    expect((await checkOrder(world.services, placed.orderId, hashToken('browser'))).state).toBe('paid')
+    // The event comes too, and changes nothing.
+    await new Promise((resolve) => setTimeout(resolve, 100))
+    expect(await world.grantsOf(placed.orderId)).toHaveLength(1)
+    expect(await attemptOf(placed.orderId)).toMatchObject({ state: 'collected', method: 'wallet of Ada', fee: 320 })
+  })
+
+  it('gone back without, nothing is charged; left lying, the look-up closes it', async () => {
+    const course = await world.sell(12_900, 'Wallet refused')
+    const placed = await world.buy(course.slug, ask(course, 12_900, ways.moor))
+    if (placed.state !== 'confirming') throw new Error(placed.state)
+    await world.press(placed.url, 'back')
+    expect(await checkOrder(world.services, placed.orderId, hashToken('browser'))).toMatchObject({
+      state: 'declined',
+      reason: 'refused-by-buyer',
+    })
+    const left = await world.buy(course.slug, ask(course, 12_900, ways.moor))
+    world.clock.offsetMs += HOUR
+    const attempt = await attemptOf(left.orderId)
+    await lookUpUntilSettled(world.services, attempt?.id as string)
+    expect((await attemptOf(left.orderId))?.state).toBe('abandoned')
+    const late = await world.press(left.state === 'confirming' ? left.url : '', 'pays')
+    expect(late.status).toBe(303)
+    expect(world.standins.wallets.byIdempotencyKey(walletAccount(), 'practice', attempt?.key ?? '')?.state).toBe(
+      'abandoned',
+    )
+  })
+
+  it('an approval that is kept is charged later, and not any more once its owner ends it', async () => {
+    const course = await world.sell(monthly, 'Wallet monthly')
+    const placed = await world.buy(course.slug, ask(course, 1900, ways.moor))
+    if (placed.state !== 'confirming') throw new Error(placed.state)
+    await world.press(placed.url, 'pays')
+    await checkOrder(world.services, placed.orderId, hashToken('browser'))
+    const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
+    expect(agreement).toMatchObject({ state: 'active', method: 'wallet of Ada', connectionId: ways.moor })
+    world.clock.offsetMs += 32 * 24 * HOUR
+    await collectAgreement(world.services, agreement?.id as string)
+    const [after] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
+    expect(after?.collected).toBe(2)
+    world.standins.wallets.endApproval(agreement?.kept ?? '')
+    world.clock.offsetMs += 31 * 24 * HOUR
+    await collectAgreement(world.services, agreement?.id as string)
+    expect(await attemptOf(placed.orderId)).toMatchObject({ state: 'declined', reason: 'approval-ended' })
+    world.clock.offsetMs -= 63 * 24 * HOUR
+  })
+
+  it('is not taken for what it cannot collect: a free trial, or later payments above its limit', async () => {
+    const trial = { ...monthly, trial: { length: { count: 7, unit: 'day' }, amount: 0 } } as const
+    const dear = { ...monthly, amount: 60_000 }
+    for (const [terms, pay] of [
+      [trial, 0],
+      [dear, 60_000],
+    ] as const) {
+      const course = await world.sell(terms, `Not by wallet ${pay}`)
+      const request = { ...ask(course, pay, ways.moor), payment: { connectionId: ways.moor, token: '' } }
+      await expect(world.buy(course.slug, request)).rejects.toMatchObject({ code: 'way-gone' })
+    }
+  })
+})
+
+function walletAccount(): string {
+  return [...world.standins.wallets.accounts.keys()][0] as string
+}
+
+describe('money that comes hours later', () => {
+  const send = async (title: string, answer: 'arrives' | 'lost') => {
+    const course = await world.sell(12_900, title)
+    const placed = await world.buy(course.slug, ask(course, 12_900, ways.brook))
+    if (placed.state !== 'confirming') throw new Error(placed.state)
+    await world.press(placed.url, answer)
+    expect((await checkOrder(world.services, placed.orderId, hashToken('browser'))).state).toBe('awaiting')
+    return { course, ...placed }
+  }
+
+  it('nothing is open before it is there; then the course opens by itself', async () => {
+    const { course, orderId } = await send('Later', 'arrives')
+    expect(await world.grantsOf(orderId)).toHaveLength(0)
+    expect(await stateOf(orderId)).toBe('paying')
+    // Meanwhile nothing else can be charged for it.
+    const again = ask(course, 12_900, world.connectionId, `buyer${buyers}@ways.example`)
+    const card = { connectionId: world.connectionId, token: world.standins.tokenOf('pays') }
+    await expect(world.buy(course.slug, { ...again, payment: card })).rejects.toMatchObject({ code: 'on-its-way' })
+    world.clock.offsetMs += 4 * HOUR
+    expect(await lookUpAwaited(world.services, 'practice')).toBeGreaterThan(0)
+    expect(await stateOf(orderId)).toBe('paid')
+    expect(await world.grantsOf(orderId)).toHaveLength(1)
+  })
+
+  it('told by an event alone, it opens too', async () => {
+    const { orderId } = await send('By event', 'arrives')
+    const attempt = await attemptOf(orderId)
+    const [account] = [...world.standins.transfers.accounts.keys()]
+    const sent = world.standins.transfers.byIdempotencyKey(account as string, 'practice', attempt?.key ?? '')
+    if (sent) world.standins.arrive(sent, 'at-once')
+    await eventually(async () => (await stateOf(orderId)) === 'paid')
+  })
+
+  it('that never arrives is declined, opens nothing, and its buyer is told', async () => {
+    const { orderId } = await send('Lost', 'lost')
+    world.clock.offsetMs += 4 * HOUR
+    await lookUpAwaited(world.services, 'practice')
+    expect(await stateOf(orderId)).toBe('open')
+    expect(await world.grantsOf(orderId)).toHaveLength(0)
+    const told = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
+    expect(told.map(({ kind }) => kind)).toEqual(['awaiting', 'not-arrived'])
+  })
+
+  it('is not taken for installments', async () => {
+    const course = await world.sell(monthly, 'Not later')
+    await expect(world.buy(course.slug, ask(course, 1900, ways.brook))).rejects.toMatchObject({ code: 'way-gone' })
+  })
+})
+
+describe('bank transfer', () => {
+  const order = async (title: string) => {
+    const course = await world.sell(12_900, title)
+    const placed = await world.buy(course.slug, ask(course, 12_900, ways.transfer))
+    expect(placed.state).toBe('awaiting')
+    return { course, ...placed }
+  }
+  const day = () => new Date(world.services.now()).toISOString().slice(0, 10)
+
+  it('the order waits with a reference and a code; the whole sum opens the course', async () => {
+    const { orderId } = await order('Transfer')
+    const attempt = await attemptOf(orderId)
+    expect(isCreditorReference(attempt?.reference ?? '')).toBe(true)
+    const view = await thanksView(world.services, await getSchool(world.db), orderId, visitor)
+    if (view.name !== 'thanks') throw new Error(view.name)
+    expect(view.awaited).toMatchObject({ amount: 12_900, came: 0, transfer: { iban: 'AT34 0000 0000 1234 5678' } })
+    expect(view.awaited?.transfer?.code?.path).toMatch(/^M\d/)
+    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    expect(await stateOf(orderId)).toBe('paid')
+    expect(await world.grantsOf(orderId)).toHaveLength(1)
+    expect(await attemptOf(orderId)).toMatchObject({ state: 'collected', fee: 0, method: 'bank transfer' })
+  })
+
+  it('a part opens nothing, the rest does; more than was asked for opens once', async () => {
+    const { orderId } = await order('In two')
+    await markCame(world.services, 'practice', orderId, { amount: 9000, day: day(), note: 'first' })
+    expect(await stateOf(orderId)).toBe('paying')
+    const waiting = await world.orderOf(orderId)
+    expect(waiting && (await awaitedOf(world.db, waiting))).toMatchObject({ came: 9000 })
+    await markCame(world.services, 'practice', orderId, { amount: 4000, day: day(), note: 'too much' })
+    expect(await stateOf(orderId)).toBe('paid')
+    await expect(
+      markCame(world.services, 'practice', orderId, { amount: 100, day: day(), note: '' }),
+    ).rejects.toMatchObject({ code: 'not-awaiting' })
+  })
+
+  it('marked at the same moment by two, the course opens once', async () => {
+    const { orderId } = await order('Twice')
+    const mark = () => markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    const marked = await Promise.allSettled([mark(), mark()])
+    expect(marked.filter(({ status }) => status === 'fulfilled')).toHaveLength(1)
+    expect(await world.grantsOf(orderId)).toHaveLength(1)
+  })
+
+  it('taken back, the course shuts and the order waits; come after all, it opens again', async () => {
+    const { orderId } = await order('Back')
+    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    const transfer = await world.db.query.transfers.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })
+    await takeMarkBack(world.services, 'practice', orderId, transfer?.id as string, 'It was another order')
+    expect(await stateOf(orderId)).toBe('paying')
+    expect(await world.db.select().from(grants).where(eq(grants.orderId, orderId))).toHaveLength(0)
+    const due = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
+    expect(due).toMatchObject([{ state: 'due', attemptId: null }])
+    await expect(
+      takeMarkBack(world.services, 'practice', orderId, transfer?.id as string, 'again'),
+    ).rejects.toMatchObject({ code: 'taken-back' })
+    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    expect(await world.grantsOf(orderId)).toHaveLength(1)
+  })
+
+  it('of which nothing came gives way to a card; of which a part came does not', async () => {
+    const { course, orderId } = await order('Changed mind')
+    const email = `buyer${buyers}@ways.example`
+    const byCard = { ...ask(course, 12_900, world.connectionId, email) }
+    const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
+    const view = await checkoutView(world.services, await getSchool(world.db), course.slug, undefined, visitor)
+    expect(view.name === 'checkout' && view.pending).toBeNull()
+    await markCame(world.services, 'practice', orderId, { amount: 100, day: day(), note: '' })
+    await expect(world.buy(course.slug, { ...byCard, payment: card() })).rejects.toMatchObject({ code: 'on-its-way' })
+    await expect(giveTransferUp(world.services, 'practice', orderId)).rejects.toMatchObject({ code: 'came' })
+    const transfer = await world.db.query.transfers.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })
+    await takeMarkBack(world.services, 'practice', orderId, transfer?.id as string, 'mistake')
+    expect((await world.buy(course.slug, { ...byCard, payment: card() })).state).toBe('paid')
+    expect(await world.grantsOf(orderId)).toHaveLength(1)
+  })
+
+  it('a day that lies ahead is said at its field, and nothing is kept', async () => {
+    const { orderId } = await order('Ahead')
+    const bad = markCame(world.services, 'practice', orderId, { amount: 12_900, day: '2099-01-01', note: '' })
+    await expect(bad).rejects.toMatchObject({ errors: [{ at: '/day' }] })
+    expect(await world.db.query.transfers.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })).toBe(
+      undefined,
+    )
+  })
+})
+
+describe('a way that is down', () => {
+  it('is noticed, said before anything begins, and over once it answers', async () => {
+    const course = await world.sell(12_900, 'Down')
+    world.standins.world.downAt = 'Thistle Card'
+    const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
+    const first = { ...ask(course, 12_900, world.connectionId), payment: card() }
+    expect((await world.buy(course.slug, first)).state).toBe('checking')
+    const view = await checkoutView(world.services, await getSchool(world.db), course.slug, undefined, visitor)
+    if (view.name !== 'checkout') throw new Error(view.name)
+    expect(view.ways.map(({ gateway, isDown }) => [gateway, isDown])).toEqual([
+      ['Thistle Card', true],
+      ['Moor Wallet', false],
+      ['Brook Transfer', false],
+      ['Bank transfer', false],
+    ])
+    // Another buyer is told before anything is begun that would have to be waited for.
+    const other = { ...ask(course, 12_900, world.connectionId), payment: card() }
+    await expect(world.buy(course.slug, other)).rejects.toMatchObject({ code: 'way-down' })
+    const tried = await world.db.select().from(attempts).where(eq(attempts.state, 'started'))
+    expect(tried).toHaveLength(0)
+    expect(
+      (await world.buy(course.slug, { ...other, payment: { connectionId: ways.transfer, token: '' } })).state,
+    ).toBe('awaiting')
+    world.standins.world.downAt = ''
+    expect((await world.buy(course.slug, { ...other, payment: card() })).state).toBe('paid')
+    const [row] = await world.db.select().from(connections).where(eq(connections.id, world.connectionId))
+    expect(row?.downSince).toBeNull()
+  })
+})

@@ -1,0 +1,191 @@
+import { and, asc, desc, eq, gt, gte, inArray, lt, lte, ne, type SQL, sql } from 'drizzle-orm'
+import { addDays, type Day } from '../../core/calendar/day.ts'
+import { inMode, type Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import {
+  agreements,
+  attempts,
+  disputes,
+  journal,
+  messages,
+  orderLines,
+  orders,
+  payments,
+  people,
+  refunds,
+} from '../db/schema/index.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+
+/** What a person should look at, the most pressing first. */
+export const ATTENTION_KINDS = [
+  'disputed',
+  'surplus',
+  'refund-refused',
+  'stopped',
+  'late',
+  'transfer',
+  'unknown',
+  'message-failed',
+  'expiring',
+] as const
+export type AttentionKind = (typeof ATTENTION_KINDS)[number]
+
+export interface AttentionItem {
+  kind: AttentionKind
+  orderId: string
+  number: number
+  buyer: string
+  course: string
+  /** In minor units; null where it is not about money. */
+  amount: number | null
+  currency: string
+  /** Since when: a date in the school's zone, or an instant. */
+  since: string
+  /** The day on which something happens by itself. */
+  next: Day | null
+  /** Why, where the gateway or the mail server said so. */
+  why: string | null
+}
+
+/** So many of one kind are listed. */
+const MOST = 40
+/** What stopped, or went wrong, is looked at for so many days. */
+const DAYS_BACK = 90
+const AFTER_MINUTES = 10
+
+/** Everything in a mode that needs a person's attention. */
+export async function needsAttention(base: Services, mode: Mode): Promise<AttentionItem[]> {
+  const services = await inMode(base, mode)
+  const { db, now } = services
+  const [today, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
+  const backThen = addDays(today, -DAYS_BACK)
+  const backThenAt = new Date(now().getTime() - DAYS_BACK * 86_400_000)
+  const aWhileAgo = new Date(now().getTime() - AFTER_MINUTES * 60_000)
+  const order = {
+    orderId: orders.id,
+    number: orders.number,
+    buyer: people.name,
+    course: sql<string>`(select l.course_title from ${orderLines} l where l.order_id = ${orders.id} order by l.position limit 1)`,
+    currency: orders.currency,
+  }
+  const nothing = { next: sql<Day | null>`null`, why: sql<string | null>`null` }
+  const inHand = sql<number>`coalesce((select p.pay from ${payments} p
+    where p.line_id = ${agreements.lineId} and p.n = ${agreements.collected} + 1), 0)::float8`
+  const lastReason = sql<string | null>`(select a.reason from ${attempts} a
+    where a.agreement_id = ${agreements.id} order by a.started_at desc limit 1)`
+
+  const ofAgreements = (where: SQL | undefined, by: SQL | undefined = undefined) =>
+    db
+      .select({
+        ...order,
+        amount: inHand,
+        since: sql<string>`coalesce(${agreements.firstTried}, ${agreements.lastCollected})::text`,
+        next: agreements.nextTry,
+        why: lastReason,
+      })
+      .from(agreements)
+      .innerJoin(orders, eq(orders.id, agreements.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(agreements.mode, mode), where))
+      .orderBy(by ?? asc(agreements.firstTried))
+      .limit(MOST)
+
+  const found: Record<AttentionKind, PromiseLike<Omit<AttentionItem, 'kind'>[]>> = {
+    late: ofAgreements(and(eq(agreements.state, 'active'), gt(agreements.tries, 0))),
+    stopped: ofAgreements(
+      and(
+        eq(agreements.state, 'stopped'),
+        eq(agreements.kind, 'installments'),
+        // Who was stopped by hand is not chased any more on purpose.
+        gt(agreements.tries, retryAfterDays.length),
+        gte(agreements.lastCollected, backThen),
+      ),
+      desc(agreements.lastCollected),
+    ),
+    expiring: ofAgreements(
+      and(
+        eq(agreements.state, 'active'),
+        eq(agreements.tries, 0),
+        lte(agreements.nextTry, addDays(today, 14)),
+        sql`${agreements.expires} < ${agreements.nextTry}`,
+      ),
+      asc(agreements.nextTry),
+    ),
+    disputed: db
+      .select({
+        ...order,
+        amount: disputes.amount,
+        since: instant(disputes.createdAt),
+        ...nothing,
+        why: disputes.reason,
+      })
+      .from(disputes)
+      .innerJoin(orders, eq(orders.id, disputes.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(orders.mode, mode), eq(disputes.state, 'open')))
+      .limit(MOST),
+    'refund-refused': db
+      .select({ ...order, amount: refunds.amount, since: instant(refunds.createdAt), ...nothing, why: refunds.why })
+      .from(refunds)
+      .innerJoin(orders, eq(orders.id, refunds.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(orders.mode, mode), eq(refunds.state, 'refused'), gt(refunds.createdAt, backThenAt)))
+      .limit(MOST),
+    transfer: db
+      .select({ ...order, amount: attempts.amount, since: instant(attempts.startedAt), ...nothing })
+      .from(attempts)
+      .innerJoin(orders, eq(orders.id, attempts.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(
+        and(
+          eq(orders.mode, mode),
+          eq(attempts.state, 'awaiting'),
+          lt(attempts.startedAt, new Date(now().getTime() - 7 * 86_400_000)),
+        ),
+      )
+      .orderBy(asc(attempts.startedAt))
+      .limit(MOST),
+    unknown: db
+      .select({ ...order, amount: attempts.amount, since: instant(attempts.startedAt), ...nothing })
+      .from(attempts)
+      .innerJoin(orders, eq(orders.id, attempts.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(
+        and(eq(orders.mode, mode), inArray(attempts.state, ['started', 'unknown']), lt(attempts.startedAt, aWhileAgo)),
+      )
+      .limit(MOST),
+    surplus: db
+      .select({
+        ...order,
+        amount: sql<number | null>`(${journal.data}->>'amount')::float8`,
+        since: instant(journal.at),
+        ...nothing,
+      })
+      .from(journal)
+      .innerJoin(orders, eq(orders.id, journal.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(orders.mode, mode), eq(journal.what, 'attempt-surplus'), gt(journal.at, backThenAt)))
+      .limit(MOST),
+    'message-failed': db
+      .select({
+        ...order,
+        amount: sql<number | null>`null`,
+        since: instant(messages.createdAt),
+        ...nothing,
+        why: messages.error,
+      })
+      .from(messages)
+      .innerJoin(orders, eq(orders.id, messages.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(messages.mode, mode), eq(messages.state, 'failed'), ne(messages.kind, 'password')))
+      .limit(MOST),
+  }
+  const all = await Promise.all(
+    ATTENTION_KINDS.map(async (kind) => (await found[kind]).map((item) => ({ kind, ...item }))),
+  )
+  return all.flat()
+}
+
+function instant(column: Parameters<typeof desc>[0]): SQL<string> {
+  return sql<string>`to_char(${column} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`
+}

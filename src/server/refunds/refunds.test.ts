@@ -1,0 +1,212 @@
+import { and, eq } from 'drizzle-orm'
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { eventually, openWorld, type World } from '../../testing/world.ts'
+import { checkOrder } from '../checkout/standing.ts'
+import { cancelAgreement, takeCancelBack } from '../collecting/byHand.ts'
+import { collectAgreement } from '../collecting/collect.ts'
+import { agreements, disputes, grants, messages, orderLines, payments, refunds } from '../db/schema/index.ts'
+import { hashToken } from '../secrets.ts'
+import { answerDispute } from './disputes.ts'
+import { refundLine, settleRefund } from './service.ts'
+
+let world: World
+beforeAll(async () => {
+  world = await openWorld()
+})
+afterAll(() => world.close())
+beforeEach(() => {
+  Object.assign(world.standins.world, { down: false, answersLost: false, eventsLost: false, eventsDoubled: false })
+})
+
+const DAY = 86_400_000
+let buyers = 0
+const monthly = {
+  kind: 'subscription',
+  amount: 1900,
+  every: { count: 1, unit: 'month' },
+  payments: null,
+  setupFee: null,
+  trial: null,
+} as const
+
+async function bought(price: Parameters<World['sell']>[0], pay: number, title: string, email?: string) {
+  const course = await world.sell(price, title)
+  const placed = await world.buy(
+    course.slug,
+    world.request(course.offerId, pay, { email: email ?? `buyer${++buyers}@refund.example` }),
+  )
+  const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
+  const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
+  return { course, orderId: placed.orderId, lineId: line?.id as string, agreementId: agreement?.id as string }
+}
+
+const give = (orderId: string, lineId: string, amount: number, access: 'keep' | 'close' = 'keep') =>
+  refundLine(world.services, 'practice', orderId, { lineId, amount, access, note: 'Asked for it' })
+const openOf = async (orderId: string) =>
+  (await world.grantsOf(orderId)).filter(({ endedAt }) => endedAt === null).length
+const given = () => [...world.standins.books.refunds.values()].reduce((sum, { amount }) => sum + amount, 0)
+const agreementOf = async (id: string) => (await world.db.select().from(agreements).where(eq(agreements.id, id)))[0]
+
+describe('giving money back', () => {
+  it('a part keeps the course, the rest closes it; never more than was paid', async () => {
+    const { orderId, lineId } = await bought(12_900, 12_900, 'Refund')
+    const before = given()
+    expect(await give(orderId, lineId, 900)).toMatchObject({ refunded: 900, waiting: 0, refused: null })
+    expect(await openOf(orderId)).toBe(1)
+    await expect(give(orderId, lineId, 12_001)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
+    await give(orderId, lineId, 12_000, 'close')
+    expect(await openOf(orderId)).toBe(0)
+    expect(given() - before).toBe(12_900)
+    await expect(give(orderId, lineId, 1)).rejects.toMatchObject({ errors: [{ why: 'Nothing is left to give back.' }] })
+  })
+
+  it('closes one of two courses of a buyer, and leaves the other', async () => {
+    const email = 'two@refund.example'
+    const first = await bought(5000, 5000, 'First of two', email)
+    const second = await bought(7000, 7000, 'Second of two', email)
+    await give(first.orderId, first.lineId, 5000, 'close')
+    expect([await openOf(first.orderId), await openOf(second.orderId)]).toEqual([0, 1])
+  })
+
+  it('two at the same moment give back what was paid, not twice', async () => {
+    const { orderId, lineId } = await bought(5000, 5000, 'Both')
+    const before = given()
+    const both = await Promise.allSettled([give(orderId, lineId, 5000), give(orderId, lineId, 5000)])
+    expect(both.filter(({ status }) => status === 'fulfilled')).toHaveLength(1)
+    expect(given() - before).toBe(5000)
+  })
+
+  it('an answer that is lost, or a gateway that is down, is asked again by its key and gives back once', async () => {
+    const { orderId, lineId } = await bought(5000, 5000, 'Lost answer')
+    world.standins.world.down = true
+    expect(await give(orderId, lineId, 5000, 'close')).toMatchObject({ refunded: 0, waiting: 5000 })
+    expect(await openOf(orderId)).toBe(1)
+    world.standins.world.down = false
+    const [refund] = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
+    const before = given()
+    await Promise.all([1, 2, 3].map(() => settleRefund(world.services, refund?.id as string)))
+    expect(given() - before).toBe(5000)
+    expect(await openOf(orderId)).toBe(0)
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
+    expect(await world.db.$count(messages, told)).toBe(1)
+  })
+
+  it('of a subscription it is shared over its payments, newest first; closing ends it', async () => {
+    const { orderId, lineId, agreementId } = await bought(monthly, 1900, 'Monthly')
+    world.clock.offsetMs += 32 * DAY
+    await collectAgreement(world.services, agreementId)
+    await give(orderId, lineId, 2500, 'close')
+    const rows = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
+    expect(rows.map(({ amount }) => amount).sort()).toEqual([1900, 600])
+    expect(await agreementOf(agreementId)).toMatchObject({ state: 'cancelled', nextTry: null })
+    expect(await openOf(orderId)).toBe(0)
+    const due = and(eq(payments.orderId, orderId), eq(payments.state, 'due'))
+    expect(await world.db.$count(payments, due)).toBe(0)
+    await collectAgreement(world.services, agreementId)
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
+    expect(await world.db.$count(messages, told)).toBe(1)
+    world.clock.offsetMs -= 32 * DAY
+  })
+
+  it('a wallet gives back whole payments only, and says which amounts', async () => {
+    const { moor } = await world.connectOthers()
+    const course = await world.sell(4300, 'Whole')
+    const request = world.request(course.offerId, 4300, {
+      email: 'whole@refund.example',
+      payment: { connectionId: moor, token: '' },
+    })
+    const placed = await world.buy(course.slug, request)
+    await world.press(placed.state === 'confirming' ? placed.url : '', 'pays')
+    await checkOrder(world.services, placed.orderId, hashToken('browser'))
+    const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
+    await expect(give(placed.orderId, line?.id as string, 1000)).rejects.toMatchObject({
+      errors: [{ at: '/amount', why: 'Moor Wallet gives back whole payments only: €43.00.' }],
+    })
+    expect(await give(placed.orderId, line?.id as string, 4300)).toMatchObject({ refunded: 4300 })
+  })
+})
+
+describe('a cancelling taken back', () => {
+  it('goes on as before, with its payments expected again', async () => {
+    const { orderId, agreementId } = await bought(monthly, 1900, 'Undo', 'undo@refund.example')
+    const before = await agreementOf(agreementId)
+    const due = and(eq(payments.orderId, orderId), eq(payments.state, 'due'))
+    const expected = await world.db.$count(payments, due)
+    await cancelAgreement(world.services, agreementId, 'now', 'creator')
+    expect(await world.db.$count(payments, due)).toBe(0)
+    await takeCancelBack(world.services, agreementId)
+    expect(await agreementOf(agreementId)).toEqual(before)
+    expect(await world.db.$count(payments, due)).toBe(expected)
+    const [grant] = await world.grantsOf(orderId)
+    expect(grant?.closes && grant.closes > new Date().toISOString().slice(0, 10)).not.toBe(false)
+  })
+
+  it('is refused once a payment was due meanwhile, or money was given back', async () => {
+    const late = await bought(monthly, 1900, 'Too late')
+    await cancelAgreement(world.services, late.agreementId, 'period-end', 'buyer')
+    world.clock.offsetMs += 40 * DAY
+    await expect(takeCancelBack(world.services, late.agreementId)).rejects.toMatchObject({ code: 'too-late' })
+    world.clock.offsetMs -= 40 * DAY
+    const paid = await bought(monthly, 1900, 'Given back')
+    await give(paid.orderId, paid.lineId, 1900, 'close')
+    await expect(takeCancelBack(world.services, paid.agreementId)).rejects.toMatchObject({ code: 'refunded' })
+  })
+})
+
+describe('a dispute', () => {
+  const disputed = async (title: string) => {
+    const made = await bought(12_900, 12_900, title)
+    const [attempt] = await world.attemptsOf(made.orderId)
+    world.standins.announceDispute(world.standins.books.dispute(attempt?.reference ?? '', 'Not theirs'))
+    await eventually(async () => (await of(made.orderId)) !== undefined)
+    return made
+  }
+  const of = async (orderId: string) => (await world.db.select().from(disputes).where(eq(disputes.orderId, orderId)))[0]
+  const answer = async (orderId: string, accept: boolean, access: 'keep' | 'close' = 'keep') =>
+    answerDispute(world.services, 'practice', (await of(orderId))?.id as string, {
+      accept,
+      access,
+      note: 'Looked into it',
+    })
+
+  it('closes nothing by itself, is told to the creator, and cannot be given back twice', async () => {
+    world.standins.world.eventsDoubled = true
+    const { orderId, lineId } = await disputed('Dispute')
+    world.standins.world.eventsDoubled = false
+    expect(await of(orderId)).toMatchObject({ state: 'open', amount: 12_900, reason: 'Not theirs' })
+    expect(await openOf(orderId)).toBe(1)
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-disputed'))
+    expect(await world.db.$count(messages, told)).toBe(1)
+    await expect(give(orderId, lineId, 12_900)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
+  })
+
+  it('given up, the money stands as given back, and the course is closed where that was decided', async () => {
+    const { orderId, lineId } = await disputed('Given up')
+    await answer(orderId, true, 'close')
+    expect((await of(orderId))?.state).toBe('lost')
+    expect(await openOf(orderId)).toBe(0)
+    expect(await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))).toMatchObject([
+      { amount: 12_900, state: 'refunded', lineId },
+    ])
+    await expect(answer(orderId, true)).rejects.toMatchObject({ code: 'answered' })
+  })
+
+  it('contested and won, everything stays; an old event changes nothing any more', async () => {
+    const { orderId } = await disputed('Won')
+    await answer(orderId, false)
+    expect((await of(orderId))?.state).toBe('contested')
+    const [attempt] = await world.attemptsOf(orderId)
+    const booked = [...world.standins.books.disputes.values()].find(({ payment }) => payment === attempt?.reference)
+    const open = {
+      dispute: { ...booked, state: 'open' } as never,
+      payment: world.standins.books.payments.get(attempt?.reference ?? '') as never,
+    }
+    world.standins.announceDispute(world.standins.books.decideDispute(booked?.id ?? '', true))
+    await eventually(async () => (await of(orderId))?.state === 'won')
+    world.standins.announceDispute(open)
+    await new Promise((resolve) => setTimeout(resolve, 150))
+    expect((await of(orderId))?.state).toBe('won')
+    expect(await openOf(orderId)).toBe(1)
+    expect(await world.db.select().from(grants).where(eq(grants.orderId, orderId))).toHaveLength(1)
+  })
+})

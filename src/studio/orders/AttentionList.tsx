@@ -1,0 +1,106 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { unwrap } from '../../ui/problem.ts'
+import { State, type StateShape } from '../../ui/State.tsx'
+import { api } from '../api.ts'
+import { useSession } from '../session/session.ts'
+import { reasonInWords } from './words.ts'
+
+const loadAttention = () => unwrap(api.orders.attention.$get())
+type Item = Awaited<ReturnType<typeof loadAttention>>['items'][number]
+
+/** What needs a look in the mode that is looked at; asked for again now and then. */
+export function useAttention() {
+  const { mode } = useSession()
+  return useQuery({ queryKey: ['attention', mode], queryFn: loadAttention, refetchInterval: 60_000 })
+}
+
+const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item: Item) => string }> = {
+  disputed: { shape: 'late', word: 'disputed', says: () => 'Nothing happens before you answer.' },
+  surplus: { shape: 'failed', word: 'came once too often', says: () => 'Give it back at the gateway.' },
+  'refund-refused': { shape: 'failed', word: 'not given back', says: ({ why }) => why ?? '' },
+  stopped: {
+    shape: 'failed',
+    word: 'stopped, still owed',
+    says: ({ why }) => `Nothing more is tried: ${reasonInWords(why)}. The buyer can pay by the link they have.`,
+  },
+  late: {
+    shape: 'late',
+    word: 'late',
+    says: ({ why, next }) =>
+      `${sayReason(why)}; ${next ? `tried again on ${sayDayShort(next)}` : 'not tried again'}. The buyer was told.`,
+  },
+  transfer: {
+    shape: 'awaited',
+    word: 'transfer awaited',
+    says: () => 'Mark it when it is in your account, or wait no longer.',
+  },
+  unknown: { shape: 'awaited', word: 'no answer yet', says: () => 'The gateway is asked until it knows.' },
+  'message-failed': { shape: 'late', word: 'message not sent', says: ({ why }) => why ?? '' },
+  expiring: {
+    shape: 'due',
+    word: 'card ends soon',
+    says: ({ next }) =>
+      `It ends before the payment${next ? ` on ${sayDayShort(next)}` : ''}. The buyer was asked for another one.`,
+  },
+}
+
+function sayReason(why: string | null): string {
+  const words = reasonInWords(why)
+  return words.charAt(0).toUpperCase() + words.slice(1)
+}
+
+/** What needs a look, the most pressing first, and what happens by itself. */
+export function AttentionList() {
+  const { school } = useSession()
+  const { data, error } = useAttention()
+  if (error) {
+    return (
+      <p role="alert" className="mt-4 text-failed">
+        {error.message}
+      </p>
+    )
+  }
+  if (!data) return null
+  return (
+    <section className="mt-5 border-t border-line pt-3.5">
+      <h2 className="text-[17px]">Needs a look</h2>
+      {data.items.length === 0 && (
+        <p className="mt-1.5 text-ink-2">
+          Nothing. What is late, disputed, awaited for long or could not be sent stands here.
+        </p>
+      )}
+      <ul className="mt-1">
+        {data.items.map((item) => (
+          <Row
+            key={`${item.kind} ${item.orderId} ${item.since}`}
+            item={item}
+            money={{ ...school, currency: item.currency }}
+          />
+        ))}
+      </ul>
+    </section>
+  )
+}
+
+function Row({ item, money }: { item: Item; money: MoneyFormat }) {
+  const { shape, word, says } = KINDS[item.kind]
+  return (
+    <li className="border-b border-line">
+      <Link
+        to={`/studio/orders/${item.orderId}`}
+        className="grid grid-cols-[150px_minmax(0,1fr)_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
+      >
+        <State shape={shape}>{word}</State>
+        <span className="truncate">
+          <b className="font-semibold">{item.buyer}</b>, {item.course}
+        </span>
+        <span className="text-right font-semibold">{item.amount === null ? '' : formatMoney(item.amount, money)}</span>
+        <span className="text-[12.5px] text-ink-3">since {sayDayShort(item.since.slice(0, 10))}</span>
+        <span className="col-span-2 text-[12.5px] text-ink-2">{says(item)}</span>
+      </Link>
+    </li>
+  )
+}

@@ -1,0 +1,149 @@
+import { useQuery } from '@tanstack/react-query'
+import { Link } from 'react-router'
+import { toast } from 'sonner'
+import { formatMoney } from '../../core/money/format.ts'
+import { Button } from '../../ui/Button.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { StateMark } from '../../ui/State.tsx'
+import { api, queryClient } from '../api.ts'
+import { Reflection } from '../frame/Places.tsx'
+import { switchMode, useSession } from '../session/session.ts'
+import { SetupFrame } from './SetupPage.tsx'
+
+const loadList = () => unwrap(api.school.live.$get())
+type List = Awaited<ReturnType<typeof loadList>>
+
+/** Setup → Going live: one list of what must hold, and a real purchase of the creator's own. */
+export function LivePage() {
+  const { mode } = useSession()
+  const list = useQuery({ queryKey: ['live', mode], queryFn: loadList })
+  return (
+    <SetupFrame
+      bench={
+        <>
+          <h1 className="text-[27px]">Going live</h1>
+          {list.error && (
+            <p role="alert" className="mt-3 text-failed">
+              {list.error.message}
+            </p>
+          )}
+          {list.data && <Checks list={list.data} />}
+        </>
+      }
+      mirror={
+        <Reflection label="What a real purchase is for">
+          <p className="text-[13.5px]">
+            It goes the way of every sale: your card, the gateway, the event, the receipt, the course. It costs you the
+            gateway’s fee at most, and is given back with one more button.
+          </p>
+        </Reflection>
+      }
+    />
+  )
+}
+
+function Checks({ list }: { list: List }) {
+  const { checks, shopMode } = list
+  const done = checks.filter(({ isDone }) => isDone).length
+  const isReady = done === checks.length
+  return (
+    <>
+      <p className="display mt-2 max-w-[60ch] text-[18px] leading-[1.45] font-medium text-ink-2">
+        {shopMode === 'live'
+          ? 'The shop is live: strangers pay real money. '
+          : 'The shop is in Practice: strangers pay with sample cards. '}
+        {isReady ? 'Everything on this list holds.' : `${done} of ${checks.length} on this list hold.`}
+      </p>
+      <ul className="mt-4 border-t border-line">
+        {checks.map((check) => (
+          <li key={check.code} className="grid grid-cols-[20px_minmax(0,1fr)_auto] gap-x-2.5 border-b border-line py-3">
+            <span className="pt-[5px]">
+              <StateMark shape={check.isDone ? 'received' : 'due'} size={13} />
+              <span className="sr-only">{check.isDone ? 'Done:' : 'Missing:'}</span>
+            </span>
+            <span>
+              <b className="font-semibold">{check.title}</b>
+              <span className="block text-[13.5px] text-ink-2">{check.detail}</span>
+              {check.code === 'tried' && <Trial list={list} />}
+            </span>
+            {check.fix && !check.isDone && (
+              <span>
+                {check.fix.to === '/' ? (
+                  <a className="link" href="/" target="_blank" rel="noreferrer">
+                    {check.fix.label}
+                  </a>
+                ) : (
+                  <Link className="link" to={check.fix.to}>
+                    {check.fix.label}
+                  </Link>
+                )}
+              </span>
+            )}
+          </li>
+        ))}
+      </ul>
+      {shopMode === 'practice' && (
+        <p className="mt-4 text-ink-2">
+          You open the live shop under{' '}
+          <Link className="link" to="/studio/setup/school">
+            School
+          </Link>
+          {isReady ? '.' : '; nothing keeps you from it before this list is done.'}
+        </p>
+      )}
+    </>
+  )
+}
+
+/** One button buys at the smallest amount, one more gives it back. */
+function Trial({ list: { trial } }: { list: List }) {
+  const { school, mode } = useSession()
+  const act = async (call: () => Promise<void>) => {
+    try {
+      await call()
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error
+      toast(error.message)
+    }
+    await queryClient.invalidateQueries()
+  }
+  const buy = () =>
+    act(async () => {
+      const { path } = await unwrap(api.school.live.trial.$post())
+      // The checkout looks at the mode of the studio.
+      if (mode !== 'live') await switchMode('live')
+      window.open(path, '_blank')
+    })
+  const giveBack = () =>
+    act(async () => {
+      const { refunded, waiting, refused } = await unwrap(api.school.live.trial['give-back'].$post())
+      toast(
+        refused ??
+          (waiting > 0 ? 'Asked for; the gateway is asked again.' : `${formatMoney(refunded, school)} given back.`),
+      )
+    })
+  const { amount, paid } = trial
+  return (
+    <span className="mt-2 flex flex-wrap items-center gap-3">
+      {paid && !paid.isGivenBack && (
+        <>
+          <Button kind="press" onClick={giveBack}>
+            Give {formatMoney(paid.amount, school)} back
+          </Button>
+          <Link
+            className="link text-[13.5px]"
+            to={`/studio/orders/${paid.orderId}`}
+            onClick={() => mode !== 'live' && void switchMode('live')}
+          >
+            Look at order {paid.number}
+          </Link>
+        </>
+      )}
+      {amount !== null && (!paid || paid.isGivenBack) && (
+        <Button kind={paid ? 'quiet' : 'press'} onClick={buy}>
+          {paid ? 'Do it again' : `Pay ${formatMoney(amount, school)} really`}
+        </Button>
+      )}
+    </span>
+  )
+}
