@@ -74,7 +74,7 @@ test('an installment that is declined is paid by the link in the message, and th
   await expect(shop.getByText('€43.00 due since')).toBeVisible()
   await chooseCard(shop, 'Not enough money')
   await shop.getByRole('button', { name: 'Pay €43.00' }).click()
-  await expect(shop.getByText('The card does not have enough money. Nothing was charged.')).toBeVisible()
+  await expect(shop.getByText('There is not enough money on it. Nothing was charged.')).toBeVisible()
   await chooseCard(shop, 'Pays')
   await shop.getByRole('button', { name: 'Pay €43.00' }).dblclick()
   await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()

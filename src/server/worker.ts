@@ -5,6 +5,7 @@ import { announceExpiring } from './collecting/expiry.ts'
 import type { Services } from './context.ts'
 import type { JobData, JobName } from './jobs.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
+import { addUp } from './money/sums.ts'
 import { settleRefund } from './refunds/service.ts'
 
 const SWEEP_MS = 20_000
@@ -21,9 +22,12 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
   await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post))
   const sweep = setInterval(() => {
-    Promise.all([sweepOpenAttempts(services), queueDue(services), announceExpiring(services)]).catch((error: unknown) =>
-      console.error('sweep:', error),
-    )
+    Promise.all([
+      sweepOpenAttempts(services),
+      queueDue(services),
+      announceExpiring(services),
+      addUp(services.db),
+    ]).catch((error: unknown) => console.error('sweep:', error))
   }, SWEEP_MS)
   return () => clearInterval(sweep)
 }

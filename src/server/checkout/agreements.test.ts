@@ -42,7 +42,7 @@ describe('an order with payments to come', () => {
     const { offerId, slug } = await world.sell(parts, `Parts ${n}`)
     const { orderId, state } = await world.buy(slug, world.request(offerId, 4300, { email: email() }))
     expect(state).toBe('paid')
-    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
+    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.due)
     expect(rows.map(({ pay, state: now }) => [pay, now])).toEqual([
       [4300, 'collected'],
       [4300, 'due'],

@@ -192,7 +192,11 @@ async function writeOrder(
 }
 
 /** The lines of an order and their payments, as statements on their way. */
-function writeLines(tx: Transaction, orderId: string, { course, offer, quoted }: Placing): PromiseLike<unknown>[] {
+function writeLines(
+  tx: Transaction,
+  orderId: string,
+  { course, offer, quoted, shopper: { mode } }: Placing,
+): PromiseLike<unknown>[] {
   const lines = quoted.quote.lines.map((line, position) => ({
     id: crypto.randomUUID(),
     orderId,
@@ -205,7 +209,7 @@ function writeLines(tx: Transaction, orderId: string, { course, offer, quoted }:
     offerName: offer.live.name,
   }))
   const scheduled = lines.flatMap(({ id, quoted: line }) =>
-    line.payments.map((payment) => ({ orderId, lineId: id, state: 'due' as const, ...payment })),
+    line.payments.map((payment) => ({ orderId, lineId: id, mode, state: 'due' as const, ...payment })),
   )
   const write = tx.insert(orderLines).values(lines)
   return scheduled.length > 0 ? [write, tx.insert(payments).values(scheduled)] : [write]

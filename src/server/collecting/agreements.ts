@@ -155,8 +155,14 @@ async function listAhead(tx: Transaction, { order, line, request, offer }: Held,
   if (horizon <= known) return next
   const more = quote({ ...request, horizon }).lines[line.position]?.payments.filter(({ n }) => n > known) ?? []
   if (more.length === 0) return next
-  await tx
-    .insert(payments)
-    .values(more.map((payment) => ({ ...payment, orderId: order.id, lineId: line.id, state: 'due' as const })))
+  await tx.insert(payments).values(
+    more.map((payment) => ({
+      ...payment,
+      mode: order.mode,
+      orderId: order.id,
+      lineId: line.id,
+      state: 'due' as const,
+    })),
+  )
   return { ...next, payments: [...next.payments, ...more] }
 }

@@ -67,6 +67,7 @@ describe('expected and received', () => {
         expected: sum(of, ({ pay }) => pay),
         received: by('received'),
         fees: sum(of, ({ fee }) => fee),
+        refunds: sum(of, (row) => row.refunded),
         late: by('late'),
         givenUp: by('given-up'),
         toCome: by('to-come'),

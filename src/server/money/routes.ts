@@ -6,7 +6,15 @@ import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { getSchool } from '../school/service.ts'
 import { moneyCalendar, moneyCsv } from './files.ts'
-import { listPayments, monthsQuery, paymentsBetween, paymentsQuery, paymentsToCome, sumMonths } from './service.ts'
+import {
+  listLate,
+  listPayments,
+  monthsQuery,
+  paymentsBetween,
+  paymentsQuery,
+  paymentsToCome,
+  sumMonths,
+} from './service.ts'
 
 const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
 
@@ -19,6 +27,9 @@ export function moneyRoutes(services: Services) {
     )
     .get('/payments', validate('query', paymentsQuery), async (c) =>
       c.json(await listPayments(services, c.get('mode'), c.req.valid('query'))),
+    )
+    .get('/late', validate('query', monthsQuery), async (c) =>
+      c.json(await listLate(services, c.get('mode'), c.req.valid('query'))),
     )
     .get('/payments.csv', validate('query', v.object({ from: day, until: day, ...monthsQuery.entries })), async (c) => {
       const { from, until, ...query } = c.req.valid('query')

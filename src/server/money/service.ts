@@ -1,10 +1,11 @@
-import { and, asc, eq, gte, ilike, lt, or, type SQL, sql } from 'drizzle-orm'
+import { and, asc, eq, gte, inArray, lt, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, after, type Day, daysBetween } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { type Overdue, overdueOf, type Sum, sumsBetween } from './sums.ts'
 
 /** How a scheduled payment stands on a day. */
 export const STANDINGS = ['received', 'late', 'given-up', 'to-come'] as const
@@ -20,9 +21,19 @@ const filters = {
 }
 export const monthsQuery = v.object(filters)
 const month = v.pipe(v.string(), v.regex(/^\d{4}-(0[1-9]|1[0-2])$/, 'A month looks like 2026-11.'))
-export const paymentsQuery = v.object({ month, ...filters })
+export const paymentsQuery = v.object({
+  month,
+  standing: v.optional(v.picklist(STANDINGS)),
+  /** Where the page before ended: `<due>|<order>|<id>`. */
+  after: v.optional(
+    v.pipe(v.string(), v.regex(/^\d{4}-\d\d-\d\d\|[0-9a-f-]{36}\|[0-9a-f-]{36}$/, 'This page does not exist.')),
+  ),
+  ...filters,
+})
 export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 
+/** So many buyers that fit are looked at. */
+const MOST_BUYERS = 50
 /** A year back and a year ahead, whole months. */
 const MONTHS_BACK = 11
 const MONTHS_AHEAD = 12
@@ -43,17 +54,28 @@ const fee = sql<number>`(case when ${payments.id} = (
   select p.id from payments p where p.attempt_id = ${payments.attemptId} order by p.line_id, p.kind, p.n limit 1
 ) then coalesce(${attempts.fee}, 0) else 0 end)::float8`
 
+/** What was given back of an attempt for a line stands at the first of the payments that it collected for it. */
+const refunded = sql<number>`(case when ${payments.id} = (
+  select p.id from payments p where p.attempt_id = ${payments.attemptId} and p.line_id = ${payments.lineId}
+  order by p.kind, p.n limit 1
+) then coalesce((select sum(r.amount) from refunds r
+  where r.attempt_id = ${payments.attemptId} and r.line_id = ${payments.lineId} and r.state = 'refunded'), 0)
+else 0 end)::float8`
+
 function narrowed(mode: Mode, { course, offer, way, search }: MoneyFilters): SQL | undefined {
-  const pattern = `%${search.replace(/[\\%_]/g, '\\$&')}%`
+  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
   return and(
-    eq(orders.mode, mode),
+    eq(payments.mode, mode),
     eq(orders.state, 'paid'),
     sql`${payments.state} <> 'let-go'`,
     sql`${payments.pay} > 0`,
     course ? eq(offers.courseId, course) : undefined,
     offer ? eq(orderLines.offerId, offer) : undefined,
     way ? eq(connections.adapter, way) : undefined,
-    search ? or(ilike(people.name, pattern), ilike(people.email, pattern)) : undefined,
+    search
+      ? sql`${orders.personId} in (select q.id from people q where q.mode = ${mode}
+          and (lower(q.name) || ' ' || q.email) like ${pattern} limit ${MOST_BUYERS})`
+      : undefined,
   )
 }
 
@@ -79,10 +101,19 @@ export interface MonthSums {
   expected: number
   received: number
   fees: number
+  refunds: number
   late: number
   givenUp: number
   toCome: number
   payments: number
+}
+
+/** What is late, by its age. */
+export interface Ages {
+  upToAWeek: number
+  upToAMonth: number
+  older: number
+  givenUp: number
 }
 
 /** What should have come and what came, by the month in which it was due: a year back and a year ahead. */
@@ -90,39 +121,94 @@ export async function sumMonths(
   base: Services,
   mode: Mode,
   query: MoneyFilters,
-): Promise<{ today: Day; months: MonthSums[] }> {
+): Promise<{ today: Day; months: MonthSums[]; ages: Ages }> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
-  const first = `${after(`${today.slice(0, 7)}-01`, -MONTHS_BACK, { count: 1, unit: 'month' }).slice(0, 7)}-01`
-  const end = after(`${today.slice(0, 7)}-01`, MONTHS_AHEAD + 1, { count: 1, unit: 'month' })
-  const rows = (await scheduled(services)
-    .from({
-      month: sql<string>`to_char(${payments.due}, 'YYYY-MM')`,
-      standing: standing(today),
-      pay: sql<number>`sum(${payments.pay})::float8`,
-      fees: sql<number>`sum(${fee})::float8`,
-      count: sql<number>`count(*)::int`,
-    })
-    .where(and(narrowed(mode, query), gte(payments.due, first), lt(payments.due, end)))
-    .groupBy(sql`1, 2`)) as unknown as { month: string; standing: Standing; pay: number; fees: number; count: number }[]
-  const months: MonthSums[] = []
-  for (let n = 0; n <= MONTHS_BACK + MONTHS_AHEAD; n++) {
-    const name = after(first, n, { count: 1, unit: 'month' }).slice(0, 7)
-    const of = rows.filter((row) => row.month === name)
-    const sum = (pick: (row: (typeof rows)[number]) => number, which?: Standing) =>
-      of.filter((row) => which === undefined || row.standing === which).reduce((all, row) => all + pick(row), 0)
-    months.push({
-      month: name,
-      expected: sum(({ pay }) => pay),
-      received: sum(({ pay }) => pay, 'received'),
-      fees: sum(({ fees }) => fees),
-      late: sum(({ pay }) => pay, 'late'),
-      givenUp: sum(({ pay }) => pay, 'given-up'),
-      toCome: sum(({ pay }) => pay, 'to-come'),
-      payments: sum(({ count }) => count),
-    })
+  const start = `${after(`${today.slice(0, 7)}-01`, -MONTHS_BACK, { count: 1, unit: 'month' }).slice(0, 7)}-01`
+  const names = Array.from({ length: MONTHS_BACK + MONTHS_AHEAD + 1 }, (_, n) =>
+    after(start, n, { count: 1, unit: 'month' }).slice(0, 7),
+  )
+  const found = query.search
+    ? await sumsOfBuyers(services, mode, today, query)
+    : await sumsOfAll(services, mode, today, query, names)
+  const months = names.map((month) => {
+    const {
+      received = 0,
+      fees = 0,
+      refunds = 0,
+      due = 0,
+      payments: n = 0,
+    } = found.sums.find((sum) => sum.month === month) ?? {}
+    const overdue = (standing: Overdue['standing']) =>
+      found.overdue
+        .filter((row) => row.month === month && row.standing === standing)
+        .reduce((sum, { pay }) => sum + pay, 0)
+    const [late, givenUp] = [overdue('late'), overdue('given-up')]
+    return {
+      month,
+      expected: received + due,
+      received,
+      fees,
+      refunds,
+      late,
+      givenUp,
+      toCome: due - late - givenUp,
+      payments: n,
+    }
+  })
+  return { today, months, ages: agesOf(found.overdue) }
+}
+
+interface Found {
+  sums: Sum[]
+  overdue: Overdue[]
+}
+
+async function sumsOfAll(
+  { db }: Services,
+  mode: Mode,
+  today: Day,
+  query: MoneyFilters,
+  names: string[],
+): Promise<Found> {
+  const [sums, overdue] = await Promise.all([
+    sumsBetween(db, mode, names[0] as string, names.at(-1) as string, query),
+    overdueOf(db, mode, today, query),
+  ])
+  return { sums, overdue }
+}
+
+/** The same for a few buyers: read from their payments. */
+async function sumsOfBuyers(services: Services, mode: Mode, today: Day, query: MoneyFilters): Promise<Found> {
+  const rows = await readPayments(services, today, narrowed(mode, query))
+  const sums = new Map<string, Sum>()
+  for (const row of rows) {
+    const month = row.due.slice(0, 7)
+    const sum = sums.get(month) ?? { month, received: 0, fees: 0, refunds: 0, due: 0, payments: 0 }
+    sums.set(month, sum)
+    if (row.standing === 'received') sum.received += row.pay
+    else sum.due += row.pay
+    sum.fees += row.fee
+    sum.refunds += row.refunded
+    sum.payments++
   }
-  return { today, months }
+  const overdue = rows.flatMap(({ due, pay, standing }) =>
+    standing === 'late' || standing === 'given-up'
+      ? [{ month: due.slice(0, 7), standing, pay, days: daysBetween(due, today) }]
+      : [],
+  )
+  return { sums: [...sums.values()], overdue }
+}
+
+function agesOf(overdue: readonly Overdue[]): Ages {
+  const sum = (is: (row: Overdue) => boolean) => overdue.filter(is).reduce((all, { pay }) => all + pay, 0)
+  const isLate = ({ standing }: Overdue) => standing === 'late'
+  return {
+    upToAWeek: sum((row) => isLate(row) && row.days <= 7),
+    upToAMonth: sum((row) => isLate(row) && row.days > 7 && row.days <= 30),
+    older: sum((row) => isLate(row) && row.days > 30),
+    givenUp: sum((row) => !isLate(row)),
+  }
 }
 
 export interface MoneyRow {
@@ -144,6 +230,8 @@ export interface MoneyRow {
   pay: number
   tax: number
   fee: number
+  /** What was given back of it. */
+  refunded: number
   currency: string
   standing: Standing
   /** Days since it was due, where it is late or given up. */
@@ -155,14 +243,65 @@ export interface MoneyRow {
   nextTry: Day | null
 }
 
-/** The payments of one month, in the order of their days. */
+/** So many payments are read at a time. */
+const PAGE = 200
+
+/** The payments of one month, in the order of their days, a page at a time by the last one seen. */
 export async function listPayments(
   base: Services,
   mode: Mode,
-  { month: name, ...query }: v.InferOutput<typeof paymentsQuery>,
-) {
+  { month: name, after: last, standing: only, ...query }: v.InferOutput<typeof paymentsQuery>,
+): Promise<{ payments: MoneyRow[]; next: string | null }> {
+  const services = await inMode(base, mode)
+  const today = await schoolDay(services)
   const from = `${name}-01`
-  return { payments: await paymentsBetween(base, mode, from, after(from, 1, { count: 1, unit: 'month' }), query) }
+  const until = after(from, 1, { count: 1, unit: 'month' })
+  const [due, orderId, id] = last?.split('|') ?? []
+  const where = and(
+    narrowed(mode, query),
+    gte(payments.due, from),
+    lt(payments.due, until),
+    only ? eq(standing(today), only) : undefined,
+    due
+      ? sql`(${payments.due}, ${payments.orderId}, ${payments.id}) > (${due}, ${orderId}::uuid, ${id}::uuid)`
+      : undefined,
+  )
+  const rows = await readPayments(services, today, where, PAGE + 1)
+  const page = rows.slice(0, PAGE)
+  const end = page.at(-1)
+  return { payments: page, next: rows.length > PAGE && end ? `${end.due}|${end.orderId}|${end.id}` : null }
+}
+
+/** Everything late, or given up, whenever it was due, the oldest first. */
+export async function listLate(
+  base: Services,
+  mode: Mode,
+  { search, course, offer, way }: MoneyFilters,
+): Promise<{ payments: MoneyRow[] }> {
+  const services = await inMode(base, mode)
+  const today = await schoolDay(services)
+  const where = and(
+    narrowed(mode, { search, course, offer, way }),
+    eq(payments.state, 'due'),
+    inArray(
+      payments.lineId,
+      services.db
+        .select({ id: agreements.lineId })
+        .from(agreements)
+        .where(
+          and(
+            eq(agreements.mode, mode),
+            or(
+              and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`),
+              and(eq(agreements.state, 'active'), lt(agreements.nextTry, today)),
+              eq(agreements.state, 'stopped'),
+            ),
+          ),
+        ),
+    ),
+    inArray(standing(today), ['late', 'given-up']),
+  )
+  return { payments: await readPayments(services, today, where, 1000) }
 }
 
 /** Payments due from one day up to, but not on, another. */
@@ -175,7 +314,18 @@ export async function paymentsBetween(
 ): Promise<MoneyRow[]> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
-  const rows = (await scheduled(services)
+  const where = and(narrowed(mode, query), gte(payments.due, from), lt(payments.due, until))
+  const rows = await readPayments(services, today, where)
+  return rows.sort((a, b) => (a.due < b.due ? -1 : a.due > b.due ? 1 : a.number - b.number || a.n - b.n))
+}
+
+async function readPayments(
+  services: Services,
+  today: Day,
+  where: SQL | undefined,
+  most?: number,
+): Promise<MoneyRow[]> {
+  const read = scheduled(services)
     .from({
       id: payments.id,
       orderId: orders.id,
@@ -195,6 +345,7 @@ export async function paymentsBetween(
       pay: payments.pay,
       tax: payments.tax,
       fee,
+      refunded,
       currency: orders.currency,
       standing: standing(today),
       tries: sql<number>`(select count(*)::int from attempts a
@@ -202,13 +353,12 @@ export async function paymentsBetween(
       collectedAt: payments.collectedAt,
       nextTry: agreements.nextTry,
     })
-    .where(and(narrowed(mode, query), gte(payments.due, from), lt(payments.due, until)))
-    .orderBy(asc(payments.due), asc(orders.number), asc(payments.n))) as unknown as (Omit<
+    .where(where)
+    .orderBy(asc(payments.due), asc(payments.orderId), asc(payments.id))
+  const rows = (await (most === undefined ? read : read.limit(most))) as unknown as (Omit<
     MoneyRow,
     'daysLate' | 'of'
-  > & {
-    count: number | null
-  })[]
+  > & { count: number | null })[]
   return rows.map(({ count, ...row }) => ({
     ...row,
     of: count,

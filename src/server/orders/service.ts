@@ -22,6 +22,7 @@ import {
   transfers,
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
+import { sumsOfMode } from '../money/sums.ts'
 import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 
@@ -84,15 +85,8 @@ export async function sumOrders({ db }: Services, mode: Mode) {
     })
     .from(orders)
     .where(eq(orders.mode, mode))
-  const [money] = await db
-    .select({
-      received: sql<number>`coalesce(sum(${attempts.amount}), 0)::float8`,
-      fees: sql<number>`coalesce(sum(${attempts.fee}), 0)::float8`,
-    })
-    .from(attempts)
-    .innerJoin(orders, eq(orders.id, attempts.orderId))
-    .where(and(eq(orders.mode, mode), eq(attempts.state, 'collected')))
-  return { paid: row?.paid ?? 0, open: row?.open ?? 0, received: money?.received ?? 0, fees: money?.fees ?? 0 }
+  const money = await sumsOfMode(db, mode)
+  return { paid: row?.paid ?? 0, open: row?.open ?? 0, ...money }
 }
 
 /** One order with all that belongs to it, and its journal in order. */

@@ -38,7 +38,7 @@ export async function listPeople({ db }: Services, mode: Mode, { search, after }
     .where(
       and(
         eq(people.mode, mode),
-        search ? or(sql`lower(${people.name}) like ${pattern}`, sql`${people.email} like ${pattern}`) : undefined,
+        search ? sql`(lower(${people.name}) || ' ' || ${people.email}) like ${pattern}` : undefined,
         createdAt && id
           ? or(
               lt(people.createdAt, new Date(createdAt)),

@@ -12,7 +12,10 @@ import {
   grants,
   journal,
   messages,
+  moneyDeltas,
+  moneySums,
   orders,
+  payments,
   people,
   school,
 } from '../db/schema/index.ts'
@@ -156,8 +159,11 @@ export async function clearPractice({ db }: Services): Promise<void> {
   await db.transaction(async (tx) => {
     await tx.delete(messages).where(eq(messages.mode, 'practice'))
     await tx.delete(grants).where(eq(grants.mode, 'practice'))
+    await tx.delete(payments).where(eq(payments.mode, 'practice'))
     await tx.delete(agreements).where(eq(agreements.mode, 'practice'))
     await tx.delete(orders).where(eq(orders.mode, 'practice'))
+    await tx.delete(moneyDeltas).where(eq(moneyDeltas.mode, 'practice'))
+    await tx.delete(moneySums).where(eq(moneySums.mode, 'practice'))
     await tx.delete(people).where(eq(people.mode, 'practice'))
     await tx.update(school).set({ practiceAheadMs: 0 })
     await tx.execute(sql`select setval('practice_order_numbers', 1001, false)`)

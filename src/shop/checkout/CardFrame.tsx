@@ -17,6 +17,8 @@ export function CardFrame({
   mode: Mode
   submit: () => void
 }) {
+  // What was typed there is lost when the frame loads anew, so its address stays while the page does.
+  const [src] = useState(way.fieldsUrl ?? undefined)
   const [height, setHeight] = useState(HEIGHTS[mode])
   const latest = useRef(submit)
   latest.current = submit
@@ -30,7 +32,7 @@ export function CardFrame({
   return (
     <iframe
       ref={ref}
-      src={way.fieldsUrl ?? undefined}
+      src={src}
       title={`${way.method} fields of ${way.gateway}`}
       style={{ height }}
       className="-mx-[3px] block w-[calc(100%+6px)]"

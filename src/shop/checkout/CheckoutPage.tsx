@@ -161,7 +161,15 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
                 chosen={way}
                 choose={checkout.setWayId}
                 isBusy={isBusy}
-                fields={<CardFrame ref={frame} way={way} mode={page.mode} submit={() => void checkout.place()} />}
+                fields={
+                  <CardFrame
+                    key={way.connectionId}
+                    ref={frame}
+                    way={way}
+                    mode={page.mode}
+                    submit={() => void checkout.place()}
+                  />
+                }
               />
             </Step>
           )}

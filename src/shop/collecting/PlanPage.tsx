@@ -68,6 +68,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             isBusy={isBusy}
             fields={
               <CardFrame
+                key={way.connectionId}
                 ref={frame}
                 way={way}
                 mode={page.mode}

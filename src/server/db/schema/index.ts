@@ -1,6 +1,7 @@
 export * from './catalogue.ts'
 export * from './gateways.ts'
 export * from './messages.ts'
+export * from './money.ts'
 export * from './orders.ts'
 export * from './people.ts'
 export * from './school.ts'

@@ -63,6 +63,7 @@ export const orders = pgTable(
     index('orders_newest').on(table.mode, table.number.desc()),
     index('orders_by_state').on(table.mode, table.state, table.number.desc()),
     index('orders_of_person').on(table.personId),
+    index('orders_found').using('gin', sql`${table.searchText} gin_trgm_ops`),
   ],
 )
 
@@ -83,7 +84,10 @@ export const orderLines = pgTable(
     role: text({ enum: ['main', 'bump', 'upsell'] }).notNull(),
     quoted: jsonb().$type<QuotedLine>().notNull(),
   },
-  (table) => [unique('order_lines_placed').on(table.orderId, table.position)],
+  (table) => [
+    unique('order_lines_placed').on(table.orderId, table.position),
+    index('order_lines_of_offer').on(table.offerId),
+  ],
 )
 
 export const PAYMENT_STATES = ['due', 'collected', 'let-go'] as const
@@ -100,6 +104,8 @@ export const payments = pgTable(
     lineId: uuid()
       .notNull()
       .references(() => orderLines.id, { onDelete: 'cascade' }),
+    /** The order's, so that a month of one mode is read in its order. */
+    mode: text({ enum: MODES }).notNull(),
     n: integer().notNull(),
     kind: text({ enum: ['regular', 'deposit', 'setup', 'trial'] }).notNull(),
     due: date({ mode: 'string' }).notNull(),
@@ -116,6 +122,8 @@ export const payments = pgTable(
   (table) => [
     unique('payments_scheduled').on(table.lineId, table.kind, table.n),
     index('payments_of_order').on(table.orderId),
+    index('payments_of_attempt').on(table.attemptId).where(sql`${table.attemptId} is not null`),
+    index('payments_by_due').on(table.mode, table.due, table.orderId, table.id),
   ],
 )
 

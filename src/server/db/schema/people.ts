@@ -15,7 +15,11 @@ export const people = pgTable(
     passwordHash: text(),
     createdAt: moment().notNull(),
   },
-  (table) => [unique('people_one_per_address').on(table.mode, table.email)],
+  (table) => [
+    unique('people_one_per_address').on(table.mode, table.email),
+    index('people_newest').on(table.mode, table.createdAt.desc(), table.id.desc()),
+    index('people_found').using('gin', sql`(lower(${table.name}) || ' ' || ${table.email}) gin_trgm_ops`),
+  ],
 )
 
 /** A link by which a buyer sets a password: used once, and not after it has ended. */

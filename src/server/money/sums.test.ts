@@ -1,0 +1,145 @@
+import { eq, sql } from 'drizzle-orm'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { openWorld, type World } from '../../testing/world.ts'
+import { markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
+import { checkOrder } from '../checkout/standing.ts'
+import { cancelAgreement, changeMethod, moveDue, payByHand, stopChasing, takeCancelBack } from '../collecting/byHand.ts'
+import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
+import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
+import { refundLine } from '../refunds/service.ts'
+import { clearPractice } from '../school/practice.ts'
+import { hashToken } from '../secrets.ts'
+import { addUp, overdueOf, sumsBetween } from './sums.ts'
+
+let world: World
+let ways: { moor: string; brook: string; transfer: string }
+beforeAll(async () => {
+  world = await openWorld()
+  ways = await world.connectOthers()
+})
+afterAll(() => world.close())
+
+const DAY = 86_400_000
+const every = { count: 1, unit: 'month' } as const
+const parts = {
+  kind: 'installments',
+  count: 3,
+  every,
+  amount: null,
+  total: 12_900,
+  deposit: null,
+  trial: null,
+} as const
+const monthly = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: 500, trial: null } as const
+let buyers = 0
+
+async function buy(price: Parameters<World['sell']>[0], pay: number, way: string | null = null, behaviour = 'pays') {
+  const course = await world.sell(price, `Sum ${++buyers}`)
+  const payment = way ? { payment: { connectionId: way, token: '' } } : {}
+  const request = world.request(course.offerId, pay, { email: `sum${buyers}@post.example`, ...payment }, behaviour)
+  const placed = await world.buy(course.slug, request)
+  if (placed.state === 'confirming') {
+    await world.press(placed.url, 'pays')
+    await checkOrder(world.services, placed.orderId, hashToken('browser'))
+  }
+  const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
+  const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
+  return { ...course, orderId: placed.orderId, agreementId: agreement?.id as string, lineId: line?.id as string }
+}
+
+const day = (days = 0) => new Date(world.services.now().getTime() + days * DAY).toISOString().slice(0, 10)
+const collect = async () => {
+  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
+}
+
+/** The sums as the payments themselves come to, read one by one. */
+async function counted() {
+  const { rows } = await world.db.execute(sql`
+    select month, coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as received,
+      sum(fee)::float8 as fees, sum(refunded)::float8 as refunds,
+      coalesce(sum(pay) filter (where state = 'due'), 0)::float8 as due, count(*)::int as payments
+    from money_parts where mode = 'practice' group by month order by month`)
+  return rows
+}
+const summed = async (filters = {}) =>
+  (await sumsBetween(world.db, 'practice', '2000-01', '2999-12', filters)).filter(({ payments: n }) => n > 0)
+
+describe('the sums', () => {
+  it('are what the payments come to, whatever happened to them', async () => {
+    const plan = await buy(parts, 4300)
+    const member = await buy(monthly, 2400)
+    const wallet = await buy(parts, 4300, ways.moor)
+    await buy(parts, 4300, null, 'pays-once')
+    await buy(4800, 4800, null, 'not-enough-money')
+    const transfer = await buy(7900, 7900, ways.transfer)
+    expect(await summed()).toEqual(await counted())
+
+    await markCame(world.services, 'practice', transfer.orderId, { amount: 7900, day: day(), note: '' })
+    expect(await summed()).toEqual(await counted())
+    const came = await world.db.query.transfers.findFirst({
+      where: (row, { eq: is }) => is(row.orderId, transfer.orderId),
+    })
+    await takeMarkBack(world.services, 'practice', transfer.orderId, came?.id as string, 'mistake')
+    expect(await summed()).toEqual(await counted())
+    await markCame(world.services, 'practice', transfer.orderId, { amount: 7900, day: day(), note: '' })
+
+    await moveDue(world.services, plan.agreementId, day(20), 'asked')
+    await addUp(world.db)
+    world.clock.offsetMs += 32 * DAY
+    await collect()
+    const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
+    await changeMethod(world.services, wallet.agreementId, card())
+    await payByHand(world.services, plan.agreementId, { ...card(), agreed: 4300 })
+    const give = (order: { orderId: string; lineId: string }, amount: number, access: 'keep' | 'close') =>
+      refundLine(world.services, 'practice', order.orderId, { lineId: order.lineId, amount, access, note: 'asked' })
+    await give(member, 3000, 'keep')
+    await cancelAgreement(world.services, member.agreementId, 'period-end', 'buyer')
+    expect(await summed()).toEqual(await counted())
+    const again = await buy(monthly, 2400)
+    await cancelAgreement(world.services, again.agreementId, 'now', 'creator')
+    await takeCancelBack(world.services, again.agreementId)
+    await give(plan, 4300, 'close')
+    expect(await summed()).toEqual(await counted())
+
+    const before = await summed()
+    await Promise.all([addUp(world.db), addUp(world.db), addUp(world.db)])
+    expect(await world.db.$count(moneyDeltas)).toBe(0)
+    expect(await summed()).toEqual(before)
+    expect(await summed()).toEqual(await counted())
+  })
+
+  it('narrowed to offers and ways they add up to the whole', async () => {
+    const all = await summed()
+    const byWay = await Promise.all(
+      ['thistle', 'moor', 'brook', 'transfer', ''].map((way) => summed(way ? { way } : { way: 'none' })),
+    )
+    for (const { month, received, due } of all) {
+      const of = byWay.flat().filter((sum) => sum.month === month)
+      expect(of.reduce((total, sum) => total + sum.received, 0)).toBe(received)
+      expect(of.reduce((total, sum) => total + sum.due, 0)).toBe(due)
+    }
+    const { offerId } = await buy(4800, 4800)
+    expect(await summed({ offer: offerId })).toMatchObject([{ received: 4800, payments: 1 }])
+  })
+
+  it('what is late is told by its age, what was given up apart', async () => {
+    const late = await buy(parts, 4300, null, 'pays-once')
+    const stopped = await buy(parts, 4300)
+    await stopChasing(world.services, stopped.agreementId, 'asked')
+    world.clock.offsetMs += 33 * DAY
+    await collect()
+    const overdue = await overdueOf(world.db, 'practice', day(), { offer: late.offerId })
+    expect(overdue).toMatchObject([{ standing: 'late', pay: 4300 }])
+    expect(overdue[0]?.days).toBeGreaterThanOrEqual(1)
+    const given = await overdueOf(world.db, 'practice', day(), { offer: stopped.offerId })
+    expect(given.map(({ standing, pay }) => [standing, pay])).toEqual([
+      ['given-up', 4300],
+      ['given-up', 4300],
+    ])
+  })
+
+  it('are empty once practice was cleared', async () => {
+    await clearPractice(world.services)
+    expect(await summed()).toEqual([])
+  })
+})
