@@ -71,7 +71,9 @@ async function coptic(pool: pg.Pool) {
 }
 
 async function practiceConnection(pool: pg.Pool) {
-  const { rows } = await pool.query(`select id, account from connections where mode = 'practice'`)
+  const { rows } = await pool.query(
+    `select id, account from connections where mode = 'practice' and adapter = 'thistle'`,
+  )
   return { connectionId: rows[0].id as string, account: rows[0].account as string }
 }
 

@@ -22,5 +22,7 @@ export function useAttempt() {
       setBusy(false)
     }
   }
-  return { error, isBusy, attempt }
+  /** What was wrong is being put right: it is no longer said. */
+  const forget = () => setError(null)
+  return { error, isBusy, attempt, forget }
 }

@@ -209,7 +209,14 @@ function writeLines(
     offerName: offer.live.name,
   }))
   const scheduled = lines.flatMap(({ id, quoted: line }) =>
-    line.payments.map((payment) => ({ orderId, lineId: id, mode, state: 'due' as const, ...payment })),
+    line.payments.map((payment) => ({
+      orderId,
+      lineId: id,
+      mode,
+      offerId: offer.id,
+      state: 'due' as const,
+      ...payment,
+    })),
   )
   const write = tx.insert(orderLines).values(lines)
   return scheduled.length > 0 ? [write, tx.insert(payments).values(scheduled)] : [write]

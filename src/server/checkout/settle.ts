@@ -228,7 +228,7 @@ export async function markPaid(
   const opened = begun.map(({ line, courseId, offer, agreement }) => {
     const { opens } = line.quoted
     const dates = grantDates(offer, agreement, line, purchaseDay)
-    return { mode, personId, courseId, orderId, lineId: line.id, opens, createdAt: at, ...dates }
+    return { mode, personId, courseId, orderId, lineId: line.id, offerId: line.offerId, opens, createdAt: at, ...dates }
   })
   const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
   if (promised.length > 0) {

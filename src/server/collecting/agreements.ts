@@ -159,6 +159,7 @@ async function listAhead(tx: Transaction, { order, line, request, offer }: Held,
     more.map((payment) => ({
       ...payment,
       mode: order.mode,
+      offerId: line.offerId,
       orderId: order.id,
       lineId: line.id,
       state: 'due' as const,

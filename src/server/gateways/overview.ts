@@ -6,8 +6,9 @@ import { allWays } from '../../gateways/registry.ts'
 import { sellableCourses } from '../checkout/sellable.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, attempts, connections, gatewayEvents, orders, payments } from '../db/schema/index.ts'
-import { getSchool, type School } from '../school/service.ts'
+import { agreements, attempts, connections, gatewayEvents } from '../db/schema/index.ts'
+import { overdueOf, sumsBetween } from '../money/sums.ts'
+import { getSchool, type School, schoolDay } from '../school/service.ts'
 
 /** An offer on sale, and what it asks of whoever collects it. */
 interface Asking {
@@ -128,27 +129,26 @@ export async function whatStops(base: Services, mode: Mode, adapter: string) {
     .from(connections)
     .where(and(eq(connections.mode, mode), eq(connections.adapter, adapter), isNull(connections.disconnectedAt)))
   const goingOn = and(inArray(agreements.connectionId, through), eq(agreements.state, 'active'))
-  const [[running], [toCome], [underWay]] = await Promise.all([
+  const today = await schoolDay(await inMode(base, mode))
+  const [[running], [underWay], sums, overdue] = await Promise.all([
     db
       .select({ agreements: count(), next: sql<string | null>`min(${agreements.nextTry})` })
       .from(agreements)
       .where(goingOn),
     db
-      .select({ amount: sql<number>`coalesce(sum(${payments.pay}), 0)::float8`, payments: count() })
-      .from(payments)
-      .innerJoin(agreements, eq(agreements.lineId, payments.lineId))
-      .where(and(goingOn, eq(payments.state, 'due'))),
-    db
       .select({ n: count() })
       .from(attempts)
-      .innerJoin(orders, eq(orders.id, attempts.orderId))
       .where(and(inArray(attempts.connectionId, through), eq(attempts.state, 'awaiting'))),
+    sumsBetween(db, mode, '2000-01', '2999-12', { way: adapter }),
+    overdueOf(db, mode, today, { way: adapter }),
   ])
+  const due = sums.reduce((sum, month) => sum + month.due, 0)
+  const givenUp = overdue.filter(({ standing }) => standing === 'given-up').reduce((sum, { pay }) => sum + pay, 0)
   return {
     agreements: running?.agreements ?? 0,
     next: running?.next ?? null,
     /** What they still bring as far as it is listed: for what goes on until cancelled, a year ahead. */
-    amount: toCome?.amount ?? 0,
+    amount: due - givenUp,
     awaited: underWay?.n ?? 0,
   }
 }

@@ -215,6 +215,7 @@ export async function makeRoom(
     .select()
     .from(connections)
     .where(and(inUse(mode), isNull(connections.pausedAt)))
+    .orderBy(asc(connections.position))
     .for('update')
   const inTheWay = others.filter((other) => other.adapter !== way.adapter && (way.standsAlone || other.standsAlone))
   if (inTheWay.length === 0) return

@@ -7,6 +7,7 @@ import { validate } from '../http/validate.ts'
 import { getSchool } from '../school/service.ts'
 import { moneyCalendar, moneyCsv } from './files.ts'
 import {
+  lateQuery,
   listLate,
   listPayments,
   monthsQuery,
@@ -28,7 +29,7 @@ export function moneyRoutes(services: Services) {
     .get('/payments', validate('query', paymentsQuery), async (c) =>
       c.json(await listPayments(services, c.get('mode'), c.req.valid('query'))),
     )
-    .get('/late', validate('query', monthsQuery), async (c) =>
+    .get('/late', validate('query', lateQuery), async (c) =>
       c.json(await listLate(services, c.get('mode'), c.req.valid('query'))),
     )
     .get('/payments.csv', validate('query', v.object({ from: day, until: day, ...monthsQuery.entries })), async (c) => {

@@ -2,6 +2,7 @@ import { and, asc, eq, gte, inArray, lt, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, after, type Day, daysBetween } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
+import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -21,15 +22,17 @@ const filters = {
 }
 export const monthsQuery = v.object(filters)
 const month = v.pipe(v.string(), v.regex(/^\d{4}-(0[1-9]|1[0-2])$/, 'A month looks like 2026-11.'))
+/** Where the page before ended: `<due>|<order>|<id>`. */
+const pageAfter = v.optional(
+  v.pipe(v.string(), v.regex(/^\d{4}-\d\d-\d\d\|[0-9a-f-]{36}\|[0-9a-f-]{36}$/, 'This page does not exist.')),
+)
 export const paymentsQuery = v.object({
   month,
   standing: v.optional(v.picklist(STANDINGS)),
-  /** Where the page before ended: `<due>|<order>|<id>`. */
-  after: v.optional(
-    v.pipe(v.string(), v.regex(/^\d{4}-\d\d-\d\d\|[0-9a-f-]{36}\|[0-9a-f-]{36}$/, 'This page does not exist.')),
-  ),
+  after: pageAfter,
   ...filters,
 })
+export const lateQuery = v.object({ standing: v.picklist(['late', 'given-up']), after: pageAfter, ...filters })
 export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 
 /** So many buyers that fit are looked at. */
@@ -62,21 +65,36 @@ const refunded = sql<number>`(case when ${payments.id} = (
   where r.attempt_id = ${payments.attemptId} and r.line_id = ${payments.lineId} and r.state = 'refunded'), 0)
 else 0 end)::float8`
 
-function narrowed(mode: Mode, { course, offer, way, search }: MoneyFilters): SQL | undefined {
-  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
+async function narrowed(
+  { db }: Services,
+  mode: Mode,
+  { course, offer, way, search }: MoneyFilters,
+): Promise<SQL | undefined> {
   return and(
     eq(payments.mode, mode),
     eq(orders.state, 'paid'),
     sql`${payments.state} <> 'let-go'`,
     sql`${payments.pay} > 0`,
-    course ? eq(offers.courseId, course) : undefined,
-    offer ? eq(orderLines.offerId, offer) : undefined,
-    way ? eq(connections.adapter, way) : undefined,
-    search
-      ? sql`${orders.personId} in (select q.id from people q where q.mode = ${mode}
-          and (lower(q.name) || ' ' || q.email) like ${pattern} limit ${MOST_BUYERS})`
+    course
+      ? inArray(payments.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course)))
       : undefined,
+    offer ? eq(payments.offerId, offer) : undefined,
+    way ? eq(connections.adapter, way) : undefined,
+    // The buyers are found first: whoever reads by them reads their few orders, and not a year of payments.
+    search ? inArray(orders.personId, [...(await findBuyers(db, mode, search)), NOBODY]) : undefined,
   )
+}
+
+const NOBODY = '00000000-0000-0000-0000-000000000000'
+
+async function findBuyers(db: Queryable, mode: Mode, search: string): Promise<string[]> {
+  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
+  const rows = await db
+    .select({ id: people.id })
+    .from(people)
+    .where(and(eq(people.mode, mode), sql`(lower(${people.name}) || ' ' || ${people.email}) like ${pattern}`))
+    .limit(MOST_BUYERS)
+  return rows.map(({ id }) => id)
 }
 
 /** Payments with all that they are told by. */
@@ -180,7 +198,7 @@ async function sumsOfAll(
 
 /** The same for a few buyers: read from their payments. */
 async function sumsOfBuyers(services: Services, mode: Mode, today: Day, query: MoneyFilters): Promise<Found> {
-  const rows = await readPayments(services, today, narrowed(mode, query))
+  const rows = await readPayments(services, today, await narrowed(services, mode, query))
   const sums = new Map<string, Sum>()
   for (const row of rows) {
     const month = row.due.slice(0, 7)
@@ -256,52 +274,64 @@ export async function listPayments(
   const today = await schoolDay(services)
   const from = `${name}-01`
   const until = after(from, 1, { count: 1, unit: 'month' })
-  const [due, orderId, id] = last?.split('|') ?? []
   const where = and(
-    narrowed(mode, query),
+    await narrowed(services, mode, query),
     gte(payments.due, from),
     lt(payments.due, until),
     only ? eq(standing(today), only) : undefined,
-    due
-      ? sql`(${payments.due}, ${payments.orderId}, ${payments.id}) > (${due}, ${orderId}::uuid, ${id}::uuid)`
-      : undefined,
+    only === 'late' || only === 'given-up' ? inArray(payments.lineId, overdueLines(services, mode, today)) : undefined,
+    beyond(last),
   )
-  const rows = await readPayments(services, today, where, PAGE + 1)
-  const page = rows.slice(0, PAGE)
-  const end = page.at(-1)
-  return { payments: page, next: rows.length > PAGE && end ? `${end.due}|${end.orderId}|${end.id}` : null }
+  return pageOf(await readPayments(services, today, where, PAGE + 1))
 }
 
-/** Everything late, or given up, whenever it was due, the oldest first. */
+/** The lines of agreements of which something is late, or was given up. */
+function overdueLines({ db }: Services, mode: Mode, today: Day) {
+  return db
+    .select({ id: agreements.lineId })
+    .from(agreements)
+    .where(
+      and(
+        eq(agreements.mode, mode),
+        or(
+          and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`),
+          and(eq(agreements.state, 'active'), lt(agreements.nextTry, today)),
+          eq(agreements.state, 'stopped'),
+        ),
+      ),
+    )
+}
+
+/** Everything late, or given up, whenever it was due, the oldest first, a page at a time. */
 export async function listLate(
   base: Services,
   mode: Mode,
-  { search, course, offer, way }: MoneyFilters,
-): Promise<{ payments: MoneyRow[] }> {
+  { after: last, standing: only, ...query }: v.InferOutput<typeof lateQuery>,
+): Promise<{ payments: MoneyRow[]; next: string | null }> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
   const where = and(
-    narrowed(mode, { search, course, offer, way }),
+    await narrowed(services, mode, query),
     eq(payments.state, 'due'),
-    inArray(
-      payments.lineId,
-      services.db
-        .select({ id: agreements.lineId })
-        .from(agreements)
-        .where(
-          and(
-            eq(agreements.mode, mode),
-            or(
-              and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`),
-              and(eq(agreements.state, 'active'), lt(agreements.nextTry, today)),
-              eq(agreements.state, 'stopped'),
-            ),
-          ),
-        ),
-    ),
-    inArray(standing(today), ['late', 'given-up']),
+    inArray(payments.lineId, overdueLines(services, mode, today)),
+    eq(standing(today), only),
+    beyond(last),
   )
-  return { payments: await readPayments(services, today, where, 1000) }
+  return pageOf(await readPayments(services, today, where, PAGE + 1))
+}
+
+/** Only what comes after the last one seen. */
+function beyond(last: string | undefined): SQL | undefined {
+  const [due, orderId, id] = last?.split('|') ?? []
+  return due
+    ? sql`(${payments.due}, ${payments.orderId}, ${payments.id}) > (${due}, ${orderId}::uuid, ${id}::uuid)`
+    : undefined
+}
+
+function pageOf(rows: MoneyRow[]): { payments: MoneyRow[]; next: string | null } {
+  const page = rows.slice(0, PAGE)
+  const end = page.at(-1)
+  return { payments: page, next: rows.length > PAGE && end ? `${end.due}|${end.orderId}|${end.id}` : null }
 }
 
 /** Payments due from one day up to, but not on, another. */
@@ -314,7 +344,7 @@ export async function paymentsBetween(
 ): Promise<MoneyRow[]> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
-  const where = and(narrowed(mode, query), gte(payments.due, from), lt(payments.due, until))
+  const where = and(await narrowed(services, mode, query), gte(payments.due, from), lt(payments.due, until))
   const rows = await readPayments(services, today, where)
   return rows.sort((a, b) => (a.due < b.due ? -1 : a.due > b.due ? 1 : a.number - b.number || a.n - b.n))
 }

@@ -72,8 +72,7 @@ async function countHolders(db: Queryable, offerId: string, mode: Mode): Promise
   const [row] = await db
     .select({ count: countDistinct(grants.personId) })
     .from(grants)
-    .innerJoin(orderLines, eq(orderLines.id, grants.lineId))
-    .where(and(eq(orderLines.offerId, offerId), eq(grants.mode, mode), isNull(grants.endedAt)))
+    .where(and(eq(grants.offerId, offerId), eq(grants.mode, mode), isNull(grants.endedAt)))
   return row?.count ?? 0
 }
 

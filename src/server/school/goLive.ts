@@ -1,4 +1,4 @@
-import { and, desc, eq, isNotNull, sql } from 'drizzle-orm'
+import { and, desc, eq, exists, isNotNull, sql } from 'drizzle-orm'
 import { newOffer } from '../../core/content/offer.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { sayList } from '../../core/sentence/words.ts'
@@ -138,11 +138,16 @@ function sayTrial({ amount, paid }: Trial, money: (amount: number) => string): s
 
 /** The kinds of price that were paid in Practice. */
 async function kindsPractised({ db }: Services): Promise<Set<TermsKind>> {
+  const paid = db
+    .select({ id: orders.id })
+    .from(orderLines)
+    .innerJoin(orders, eq(orders.id, orderLines.orderId))
+    .where(and(eq(orderLines.offerId, offers.id), eq(orders.mode, 'practice'), eq(orders.state, 'paid')))
+    .limit(1)
   const rows = await db
     .selectDistinct({ kind: sql<TermsKind>`${offers.live} -> 'terms' ->> 'kind'` })
-    .from(orders)
-    .innerJoin(offers, eq(offers.id, orders.offerId))
-    .where(and(eq(orders.mode, 'practice'), eq(orders.state, 'paid'), isNotNull(offers.live)))
+    .from(offers)
+    .where(and(isNotNull(offers.live), exists(paid)))
   return new Set(rows.map(({ kind }) => kind))
 }
 

@@ -149,7 +149,7 @@ function OrdersSum() {
   const { school, mode } = useSession()
   const sum = useQuery({ queryKey: ['orders-sum', mode], queryFn: () => unwrap(api.orders.sum.$get()) })
   if (!sum.data) return null
-  const { paid, open, received, fees } = sum.data
+  const { paid, open, received, fees, refunds } = sum.data
   return (
     <>
       <h1 className="text-[27px]">Orders in {mode === 'practice' ? 'Practice' : 'Live'}</h1>
@@ -157,7 +157,8 @@ function OrdersSum() {
         <b className="text-ink">{paid}</b> {paid === 1 ? 'order is' : 'orders are'} paid,{' '}
         <b className="text-ink">{open}</b> {open === 1 ? 'is' : 'are'} not.{' '}
         <b className="text-ink">{formatMoney(received, school)}</b> came,{' '}
-        <b className="text-ink">{formatMoney(received - fees, school)}</b> after fees.
+        <b className="text-ink">{formatMoney(received - fees - refunds, school)}</b> after fees
+        {refunds > 0 && ' and what was given back'}.
       </p>
       <AttentionList />
     </>

@@ -117,7 +117,10 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
             inputMode="decimal"
             className={BOX_INPUT}
             value={typed}
-            onChange={(event) => setTyped(event.target.value)}
+            onChange={(event) => {
+              setError(null)
+              setTyped(event.target.value)
+            }}
           />
         )}
       </Field>
@@ -145,7 +148,15 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
           ] as const
         ).map(([value, label]) => (
           <label key={value} className="mt-1 flex items-center gap-2">
-            <input type="radio" name="access" checked={access === value} onChange={() => setAccess(value)} />
+            <input
+              type="radio"
+              name="access"
+              checked={access === value}
+              onChange={() => {
+                setError(null)
+                setAccess(value)
+              }}
+            />
             {label}
           </label>
         ))}

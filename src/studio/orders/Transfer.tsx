@@ -110,11 +110,12 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const [typed, setTyped] = useState(formatPlain(left, money))
   const [day, setDay] = useState(order.today)
   const [note, setNote] = useState('')
-  const { error, isBusy, attempt } = useAttempt()
+  const { error, isBusy, attempt, forget } = useAttempt()
   const read = readMoney(typed, money)
   const isPart = read.ok && read.amount > 0 && read.amount < left
   const mark = async () => {
-    const json = { amount: read.ok ? read.amount : Number.NaN, day, note }
+    if (!read.ok) return
+    const json = { amount: read.amount, day, note }
     const isDone = await attempt(() =>
       unwrap(api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json })),
     )
@@ -148,7 +149,10 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
               inputMode="decimal"
               className={BOX_INPUT}
               value={typed}
-              onChange={(event) => setTyped(event.target.value)}
+              onChange={(event) => {
+                forget()
+                setTyped(event.target.value)
+              }}
             />
           )}
         </Field>
@@ -159,7 +163,10 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
               type="date"
               className={BOX_INPUT}
               value={day}
-              onChange={(event) => setDay(event.target.value)}
+              onChange={(event) => {
+                forget()
+                setDay(event.target.value)
+              }}
             />
           )}
         </Field>

@@ -104,8 +104,9 @@ export const payments = pgTable(
     lineId: uuid()
       .notNull()
       .references(() => orderLines.id, { onDelete: 'cascade' }),
-    /** The order's, so that a month of one mode is read in its order. */
+    /** The order's and the line's, so that a month of one mode, or of one offer, is read in its order. */
     mode: text({ enum: MODES }).notNull(),
+    offerId: uuid().notNull(),
     n: integer().notNull(),
     kind: text({ enum: ['regular', 'deposit', 'setup', 'trial'] }).notNull(),
     due: date({ mode: 'string' }).notNull(),
@@ -124,6 +125,7 @@ export const payments = pgTable(
     index('payments_of_order').on(table.orderId),
     index('payments_of_attempt').on(table.attemptId).where(sql`${table.attemptId} is not null`),
     index('payments_by_due').on(table.mode, table.due, table.orderId, table.id),
+    index('payments_of_offer').on(table.mode, table.offerId, table.due, table.orderId, table.id),
   ],
 )
 
@@ -198,6 +200,10 @@ export const attempts = pgTable(
       .on(table.agreementId, table.fromN)
       .where(sql`${table.state} = 'collected'`),
     index('attempts_of_order').on(table.orderId),
+    index('attempts_of_agreement').on(table.agreementId, table.startedAt).where(sql`${table.agreementId} is not null`),
+    index('attempts_under_way')
+      .on(table.startedAt)
+      .where(sql`${table.state} in ('started', 'unknown', 'confirming', 'awaiting')`),
   ],
 )
 
@@ -256,6 +262,10 @@ export const agreements = pgTable(
       .on(table.mode, table.firstTried)
       .where(sql`${table.state} = 'active' and ${table.tries} > 0`),
     index('agreements_stopped').on(table.mode, table.lastCollected).where(sql`${table.state} = 'stopped'`),
+    index('agreements_expiring')
+      .on(table.mode, table.nextTry)
+      .where(sql`${table.state} = 'active' and ${table.expires} is not null`),
+    index('agreements_of_connection').on(table.connectionId, table.nextTry).where(sql`${table.state} = 'active'`),
     index('agreements_of_person').on(table.personId),
     index('agreements_of_order').on(table.orderId),
   ],

@@ -17,7 +17,7 @@ export const people = pgTable(
   },
   (table) => [
     unique('people_one_per_address').on(table.mode, table.email),
-    index('people_newest').on(table.mode, table.createdAt.desc(), table.id.desc()),
+    index('people_newest').on(table.mode, table.createdAt, table.id),
     index('people_found').using('gin', sql`(lower(${table.name}) || ' ' || ${table.email}) gin_trgm_ops`),
   ],
 )
@@ -50,6 +50,8 @@ export const grants = pgTable(
       .references(() => courses.id),
     orderId: uuid().references(() => orders.id),
     lineId: uuid().references(() => orderLines.id),
+    /** The offer by which it was bought; null where it was given. */
+    offerId: uuid(),
     /** Why it was given by hand. */
     note: text(),
     opens: date({ mode: 'string' }).notNull(),
@@ -65,6 +67,7 @@ export const grants = pgTable(
     uniqueIndex('grants_once_by_hand')
       .on(table.personId, table.courseId)
       .where(sql`${table.lineId} is null and ${table.endedAt} is null`),
+    index('grants_of_offer').on(table.offerId, table.mode, table.personId).where(sql`${table.endedAt} is null`),
     index('grants_of_person').on(table.personId),
     index('grants_of_order').on(table.orderId),
   ],

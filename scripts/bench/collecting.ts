@@ -1,0 +1,212 @@
+import { eq, sql } from 'drizzle-orm'
+import pg from 'pg'
+import { readRehearsal } from '../../src/core/collecting/read.ts'
+import { rehearse } from '../../src/core/collecting/rehearse.ts'
+import { newOffer } from '../../src/core/content/offer.ts'
+import { createCourse, publishCourse } from '../../src/server/catalogue/service.ts'
+import { placeOrder } from '../../src/server/checkout/place.ts'
+import { agreementsDue, collectAgreement } from '../../src/server/collecting/collect.ts'
+import { connect, migrateDatabase } from '../../src/server/db/client.ts'
+import { connections, courses, orders, school } from '../../src/server/db/schema/index.ts'
+import { connectGateway } from '../../src/server/gateways/service.ts'
+import { createOffer, publishOffer, saveOfferDraft } from '../../src/server/offers/service.ts'
+import { setUp } from '../../src/server/school/service.ts'
+import { hashToken } from '../../src/server/secrets.ts'
+import { startStandins } from '../../src/testing/standins.ts'
+import { chaosServices } from '../chaos/services.ts'
+import { dropDatabase } from '../databases.ts'
+import { ensureDatabase, startCluster } from '../postgres.ts'
+
+const AGREEMENTS = 160
+const AT_ONCE = 8
+const DAY_MS = 86_400_000
+
+/**
+ * Payments collected a second by one worker, with the stand-in answering at once, against the plain SQL that the same
+ * bookkeeping needs, with the same commits, on the same cluster; and how many years of collecting are rehearsed a minute.
+ */
+export async function benchCollecting(): Promise<void> {
+  const cluster = await startCluster({ dir: '.data/bench-postgres', port: 7630 })
+  const url = cluster.url('acorn_collecting')
+  await dropDatabase(url)
+  await ensureDatabase(url)
+  const { db, pool } = connect(url, AT_ONCE + 2)
+  const plain = new pg.Pool({ connectionString: url, max: AT_ONCE })
+  const standins = await startStandins()
+  try {
+    await migrateDatabase(db)
+    const services = chaosServices(db, url, standins.origin)
+    await fill()
+    const seconds = { worker: 0, sql: 0 }
+    // By turns, so that a busy moment of the machine meets both; the first turn warms both up.
+    for (let month = 1; month <= 4; month++) {
+      await db.update(school).set({ practiceAheadMs: month * 31 * DAY_MS })
+      const due = await agreementsDue(services, 'practice')
+      const byWorker = await timed(() => inParallel(due, (id) => collectAgreement(services, id)))
+      const { rows } = await db.execute<{ id: string }>(
+        sql`select id from attempts where agreement_id is not null order by started_at desc limit ${due.length}`,
+      )
+      if (rows.length !== due.length || due.length === 0)
+        throw new Error(`${rows.length} of ${due.length} were collected`)
+      const bySql = await timed(() => inParallel(rows, ({ id }) => keepPlainly(id)))
+      if (month === 1) continue
+      seconds.worker += byWorker
+      seconds.sql += bySql
+    }
+    const rate = (time: number) => (3 * AGREEMENTS) / time
+    console.log(
+      `  payments collected a second: ${rate(seconds.worker).toFixed(0)} by one worker, ${rate(seconds.sql).toFixed(0)} by the plain SQL of the same bookkeeping`,
+    )
+    console.log(
+      `  ratio ${(seconds.sql / seconds.worker).toFixed(2)} (goal: at least 0.5), ${AT_ONCE} at a time; worker, stand-in and PostgreSQL share this machine`,
+    )
+    await rehearsals()
+
+    async function fill() {
+      await setUp(services, {
+        school: {
+          name: 'Bench',
+          currency: 'EUR',
+          language: 'en',
+          leaveOutZeros: false,
+          timeZone: 'Europe/Vienna',
+          country: 'AT',
+          taxMode: 'inclusive',
+          taxRate: 2000,
+        },
+        creator: { name: 'Owner', email: 'owner@bench.example', password: 'a long enough password' },
+      })
+      const { id: account, keys } = standins.account
+      await connectGateway(services, 'practice', { adapter: 'thistle', account, secret: keys.practice })
+      const [connection] = await db.select().from(connections)
+      const { id: courseId } = await createCourse(services, 'Monthly')
+      await publishCourse(services, courseId, 1, null)
+      const { id } = await createOffer(services, courseId)
+      const every = { count: 1, unit: 'month' } as const
+      const terms = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial: null } as const
+      const { draftRev } = await saveOfferDraft(services, id, 1, { ...newOffer('Monthly'), terms })
+      await publishOffer(services, id, draftRev, null)
+      const [course] = await db.select().from(courses).where(eq(courses.id, courseId))
+      await inParallel(
+        Array.from({ length: AGREEMENTS }, (_, n) => n),
+        (n) =>
+          placeOrder(
+            services,
+            course?.slug as string,
+            {
+              offerId: id,
+              chosen: null,
+              name: `Bench ${n}`,
+              email: `bench${n}@bench.example`,
+              agreed: { pay: 1900, currency: 'EUR' },
+              payment: { connectionId: connection?.id as string, token: standins.tokenOf('pays') },
+            },
+            { mode: 'practice', browserHash: hashToken(`bench ${n}`), person: null },
+          ),
+      )
+    }
+
+    /** The rows that one collected payment writes, again: the attempt before, and all that follows from it after. */
+    async function keepPlainly(attemptId: string) {
+      const client = await plain.connect()
+      const key = crypto.randomUUID()
+      try {
+        await client.query('begin')
+        await client.query(
+          `select o.id from orders o join attempts a on a.order_id = o.id where a.id = $1 for no key update of o`,
+          [attemptId],
+        )
+        await client.query(
+          `insert into attempts (id, order_id, agreement_id, from_n, to_n, day, made_by, key, connection_id, amount, currency, state, started_at)
+           select $2, order_id, agreement_id, from_n + 100, to_n + 100, day, made_by, $2::text, connection_id, amount, currency, 'started', now() from attempts where id = $1`,
+          [attemptId, key],
+        )
+        await client.query(
+          `insert into journal (order_id, at, what, data) select order_id, now(), 'attempt-started', '{}' from attempts where id = $1`,
+          [attemptId],
+        )
+        await client.query('commit')
+        await client.query('begin')
+        await client.query(
+          `select o.id from orders o join attempts a on a.order_id = o.id where a.id = $1 for no key update of o`,
+          [attemptId],
+        )
+        await client.query(
+          `update attempts set state = 'collected', reference = 'plain', fee = 51, method = 'card ending 4821', settled_at = now() where id = $1`,
+          [key],
+        )
+        await client.query(
+          `update payments p set collected_at = now() from attempts a join agreements g on g.id = a.agreement_id where a.id = $1 and p.line_id = g.line_id and p.n = a.from_n`,
+          [attemptId],
+        )
+        await client.query(
+          `update agreements g set tries = 0, last_collected = g.last_collected from attempts a where a.id = $1 and g.id = a.agreement_id`,
+          [attemptId],
+        )
+        await client.query(
+          `update grants r set closes = r.closes from attempts a join agreements g on g.id = a.agreement_id where a.id = $1 and r.line_id = g.line_id`,
+          [attemptId],
+        )
+        await client.query(
+          `insert into payments (order_id, line_id, mode, n, kind, due, list, price, discount, tax, pay, state)
+           select g.order_id, g.line_id, g.mode, (select max(n) + 1 from payments where line_id = g.line_id), 'regular', current_date, 0, 0, 0, 0, 0, 'due' from attempts a join agreements g on g.id = a.agreement_id where a.id = $1`,
+          [attemptId],
+        )
+        await client.query(
+          `insert into messages (mode, kind, person_id, order_id, agreement_id, state, created_at)
+           select g.mode, 'collected', g.person_id, g.order_id, g.id, 'waiting', now() from attempts a join agreements g on g.id = a.agreement_id where a.id = $1`,
+          [attemptId],
+        )
+        await client.query(
+          `insert into journal (order_id, at, what, data) select order_id, now(), w, '{}' from attempts, unnest(array['payment-collected', 'message-queued']) w where id = $1`,
+          [attemptId],
+        )
+        await client.query('commit')
+      } finally {
+        client.release()
+      }
+    }
+
+    /** Years of one monthly subscription, as the rehearse command reads and answers them. */
+    async function rehearsals() {
+      const [order] = await db.select().from(orders)
+      const from = (order?.quote.purchaseDay as string) ?? ''
+      const until = `${Number(from.slice(0, 4)) + 1}${from.slice(4)}`.replace('-02-29', '-02-28')
+      const input = {
+        quote: order?.quoteInput,
+        policy: { retryAfterDays: [1, 3, 7] },
+        attempts: ['ok', 'ok', 'declined'],
+        until,
+      }
+      const rounds = 2000
+      for (let warm = 0; warm < 200; warm++) rehearse(readRehearsal(input))
+      const taken = await timed(async () => {
+        for (let round = 0; round < rounds; round++) rehearse(readRehearsal(input))
+      })
+      const aMinute = (rounds / taken) * 60
+      console.log(
+        `  one-year rehearsals a minute, one process: ${aMinute.toFixed(0)}, ${(aMinute / 3000).toFixed(1)} times the goal`,
+      )
+    }
+  } finally {
+    standins.close()
+    await plain.end()
+    await pool.end()
+    cluster.stop()
+  }
+}
+
+async function timed(run: () => Promise<unknown>): Promise<number> {
+  const begun = performance.now()
+  await run()
+  return (performance.now() - begun) / 1000
+}
+
+async function inParallel<T>(list: readonly T[], run: (item: T) => Promise<unknown>): Promise<void> {
+  const left = [...list]
+  await Promise.all(
+    Array.from({ length: AT_ONCE }, async () => {
+      for (let item = left.shift(); item !== undefined; item = left.shift()) await run(item)
+    }),
+  )
+}
