@@ -1,4 +1,4 @@
-import { and, asc, eq, gte, inArray, lt, or, type SQL, sql } from 'drizzle-orm'
+import { and, asc, eq, gte, inArray, lt, lte, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, after, type Day, daysBetween } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
@@ -75,14 +75,23 @@ async function narrowed(
     eq(orders.state, 'paid'),
     sql`${payments.state} <> 'let-go'`,
     sql`${payments.pay} > 0`,
-    course
-      ? inArray(payments.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course)))
-      : undefined,
+    course ? ofOffers(await offersOf(db, course)) : undefined,
     offer ? eq(payments.offerId, offer) : undefined,
     way ? eq(connections.adapter, way) : undefined,
     // The buyers are found first: whoever reads by them reads their few orders, and not a year of payments.
     search ? inArray(orders.personId, [...(await findBuyers(db, mode, search)), NOBODY]) : undefined,
   )
+}
+
+async function offersOf(db: Queryable, courseId: string): Promise<string[]> {
+  const rows = await db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, courseId))
+  return rows.map(({ id }) => id)
+}
+
+/** One offer's payments lie in their order in an index; those of several are put in order. */
+function ofOffers(ids: string[]): SQL {
+  const [only = NOBODY, ...more] = ids
+  return more.length === 0 ? eq(payments.offerId, only) : inArray(payments.offerId, ids)
 }
 
 const NOBODY = '00000000-0000-0000-0000-000000000000'
@@ -262,7 +271,7 @@ export interface MoneyRow {
 }
 
 /** So many payments are read at a time. */
-const PAGE = 200
+const PAGE = 100
 
 /** The payments of one month, in the order of their days, a page at a time by the last one seen. */
 export async function listPayments(
@@ -279,27 +288,34 @@ export async function listPayments(
     gte(payments.due, from),
     lt(payments.due, until),
     only ? eq(standing(today), only) : undefined,
-    only === 'late' || only === 'given-up' ? inArray(payments.lineId, overdueLines(services, mode, today)) : undefined,
+    only === 'late' || only === 'given-up' ? await overdueLines(services, mode, today, only) : undefined,
     beyond(last),
   )
-  return pageOf(await readPayments(services, today, where, PAGE + 1))
+  const isOverdue = only === 'late' || only === 'given-up'
+  return pageOf(
+    isOverdue ? await readFew(services, today, where) : await readPayments(services, today, where, PAGE + 1),
+  )
 }
 
-/** The lines of agreements of which something is late, or was given up. */
-function overdueLines({ db }: Services, mode: Mode, today: Day) {
-  return db
-    .select({ id: agreements.lineId })
-    .from(agreements)
-    .where(
-      and(
-        eq(agreements.mode, mode),
-        or(
-          and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`),
-          and(eq(agreements.state, 'active'), lt(agreements.nextTry, today)),
-          eq(agreements.state, 'stopped'),
-        ),
-      ),
-    )
+/**
+ * The lines of agreements of which something is late, or was given up: few, and found by indexes of their own. Their
+ * payments are read by them; left to itself, PostgreSQL would read every payment and look for the few.
+ */
+async function overdueLines({ db }: Services, mode: Mode, today: Day, standing: Overdue['standing']): Promise<SQL> {
+  const of = (where: SQL | undefined) =>
+    db
+      .select({ id: agreements.lineId })
+      .from(agreements)
+      .where(and(eq(agreements.mode, mode), where))
+  const found =
+    standing === 'given-up'
+      ? [await of(eq(agreements.state, 'stopped'))]
+      : await Promise.all([
+          of(and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`)),
+          of(and(eq(agreements.state, 'active'), lt(agreements.nextTry, today))),
+        ])
+  const ids = found.flat().map(({ id }) => id)
+  return sql`${payments.lineId} = any(${sql.param(ids)}::uuid[])`
 }
 
 /** Everything late, or given up, whenever it was due, the oldest first, a page at a time. */
@@ -313,11 +329,12 @@ export async function listLate(
   const where = and(
     await narrowed(services, mode, query),
     eq(payments.state, 'due'),
-    inArray(payments.lineId, overdueLines(services, mode, today)),
+    await overdueLines(services, mode, today, only),
+    only === 'late' ? lte(payments.due, today) : undefined,
     eq(standing(today), only),
     beyond(last),
   )
-  return pageOf(await readPayments(services, today, where, PAGE + 1))
+  return pageOf(await readFew(services, today, where))
 }
 
 /** Only what comes after the last one seen. */
@@ -349,6 +366,24 @@ export async function paymentsBetween(
   return rows.sort((a, b) => (a.due < b.due ? -1 : a.due > b.due ? 1 : a.number - b.number || a.n - b.n))
 }
 
+/**
+ * Payments of few agreements, in the order of their days: found first, and read with all that they are told by then.
+ * In one step PostgreSQL would work out for all what is told of a page.
+ */
+async function readFew(services: Services, today: Day, where: SQL | undefined): Promise<MoneyRow[]> {
+  const found = await services.db
+    .select({ id: payments.id })
+    .from(payments)
+    .innerJoin(orders, eq(orders.id, payments.orderId))
+    .innerJoin(agreements, eq(agreements.lineId, payments.lineId))
+    .innerJoin(connections, eq(connections.id, agreements.connectionId))
+    .where(where)
+    .orderBy(sql`${payments.due} + 0`, asc(payments.orderId), asc(payments.id))
+    .limit(PAGE + 1)
+  return readPayments(services, today, sql`${payments.id} = any(${sql.param(found.map(({ id }) => id))}::uuid[])`)
+}
+
+/** Payments with all that they are told by, in the order of their days. */
 async function readPayments(
   services: Services,
   today: Day,

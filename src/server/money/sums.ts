@@ -2,7 +2,7 @@ import { and, eq, gte, inArray, lt, type SQL, sql } from 'drizzle-orm'
 import { type Day, daysBetween } from '../../core/calendar/day.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, connections, moneyDeltas, moneySums, offers, orderLines, payments } from '../db/schema/index.ts'
+import { agreements, connections, moneyDeltas, moneySums, offers, payments } from '../db/schema/index.ts'
 
 /** What narrows sums: a course, an offer, a way of paying. */
 export interface SumFilters {
@@ -76,7 +76,7 @@ export async function sumsOfMode(db: Queryable, mode: Mode): Promise<Pick<Sum, '
   return rows[0] as unknown as Pick<Sum, 'received' | 'fees' | 'refunds'>
 }
 
-/** A payment that should have come and did not. */
+/** Payments of one day that should have come and did not. */
 export interface Overdue {
   month: string
   /** Still tried, or given up: its agreement has stopped. */
@@ -86,13 +86,12 @@ export interface Overdue {
   days: number
 }
 
-/** Everything late or given up, whenever it was due: few, beside all that is expected. */
+/** What is late or given up, whenever it was due, by its day: few, beside all that is expected. */
 export async function overdueOf(
   db: Queryable,
   mode: Mode,
   today: Day,
   { course, offer, way }: SumFilters,
-  more?: SQL,
 ): Promise<Overdue[]> {
   const unpaid = and(
     eq(payments.lineId, agreements.lineId),
@@ -100,24 +99,27 @@ export async function overdueOf(
     sql`${payments.pay} > 0`,
     sql`${payments.n} > ${agreements.collected}`,
   )
+  const ofCourse = db
+    .select({ id: offers.id })
+    .from(offers)
+    .where(eq(offers.courseId, course ?? ''))
+  const byWay = db
+    .select({ id: connections.id })
+    .from(connections)
+    .where(eq(connections.adapter, way ?? ''))
   const narrowed = and(
     eq(agreements.mode, mode),
-    offer ? eq(orderLines.offerId, offer) : undefined,
-    course
-      ? inArray(orderLines.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course)))
-      : undefined,
-    way ? eq(connections.adapter, way) : undefined,
-    more,
+    offer ? eq(payments.offerId, offer) : undefined,
+    course ? inArray(payments.offerId, ofCourse) : undefined,
+    way ? inArray(agreements.connectionId, byWay) : undefined,
   )
-  const columns = { due: payments.due, pay: payments.pay }
   const from = (standing: 'late' | 'given-up', where: SQL | undefined) =>
     db
-      .select(columns)
+      .select({ due: payments.due, pay: sql<number>`sum(${payments.pay})::float8` })
       .from(agreements)
       .innerJoin(payments, unpaid)
-      .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
-      .innerJoin(connections, eq(connections.id, agreements.connectionId))
       .where(and(narrowed, where))
+      .groupBy(payments.due)
       .then((rows) =>
         rows.map(({ due, pay }) => ({ month: due.slice(0, 7), standing, pay, days: daysBetween(due, today) })),
       )

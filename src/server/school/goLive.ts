@@ -1,4 +1,4 @@
-import { and, desc, eq, exists, isNotNull, sql } from 'drizzle-orm'
+import { and, desc, eq, exists, isNotNull, isNull, sql } from 'drizzle-orm'
 import { newOffer } from '../../core/content/offer.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { sayList } from '../../core/sentence/words.ts'
@@ -9,6 +9,7 @@ import type { Services } from '../context.ts'
 import {
   attempts,
   courses,
+  grants,
   type MessageKind,
   offers,
   orderLines,
@@ -136,18 +137,16 @@ function sayTrial({ amount, paid }: Trial, money: (amount: number) => string): s
   return `The smallest amount that is taken, ${money(amount)}, with your own card; only you see this offer.`
 }
 
-/** The kinds of price that were paid in Practice. */
+/** The kinds of price by which someone has a course in Practice. */
 async function kindsPractised({ db }: Services): Promise<Set<TermsKind>> {
-  const paid = db
-    .select({ id: orders.id })
-    .from(orderLines)
-    .innerJoin(orders, eq(orders.id, orderLines.orderId))
-    .where(and(eq(orderLines.offerId, offers.id), eq(orders.mode, 'practice'), eq(orders.state, 'paid')))
-    .limit(1)
+  const bought = db
+    .select({ id: grants.id })
+    .from(grants)
+    .where(and(eq(grants.offerId, offers.id), eq(grants.mode, 'practice'), isNull(grants.endedAt)))
   const rows = await db
     .selectDistinct({ kind: sql<TermsKind>`${offers.live} -> 'terms' ->> 'kind'` })
     .from(offers)
-    .where(and(isNotNull(offers.live), exists(paid)))
+    .where(and(isNotNull(offers.live), exists(bought)))
   return new Set(rows.map(({ kind }) => kind))
 }
 
