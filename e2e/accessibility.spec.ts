@@ -1,6 +1,6 @@
 import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
-import { expect, OWNER, ordersOf, post, pressOnce, test } from './acorn.ts'
+import { expect, fillCheckout, OWNER, ordersOf, post, pressOnce, test } from './acorn.ts'
 
 async function expectNothingSerious(page: Page) {
   const { violations } = await new AxeBuilder({ page })
@@ -72,6 +72,14 @@ const STUDIO: [string, (studio: Page) => Promise<string>][] = [
     async (studio) => `/studio/people/${(await post(studio.request, '/api/people', undefined, 'GET')).people[0].id}`,
   ],
   ['money', async () => '/studio/money'],
+  ['late money', async () => '/studio/money?view=late'],
+  [
+    'order that waits for a transfer',
+    async (studio) => `/studio/orders/${(await ordersOf(studio, 'Henrik Dahl'))[0]?.id}`,
+  ],
+  ['disputed order', async (studio) => `/studio/orders/${(await ordersOf(studio, 'Jakob Weiss'))[0]?.id}`],
+  ['messages', async () => '/studio/setup/messages'],
+  ['going live', async () => '/studio/setup/live'],
   ['practice', async () => '/studio/setup/practice'],
   ['gateways', async () => '/studio/setup/gateways'],
   ['school', async () => '/studio/setup/school'],
@@ -89,6 +97,14 @@ test('the studio’s publish dialog', async ({ studio }) => {
   await studio.getByRole('button', { name: 'Publish…' }).click()
   await expect(studio.getByRole('dialog')).toBeVisible()
   await expectNothingSerious(studio)
+})
+
+test('the bank details after ordering', async ({ shop }) => {
+  await fillCheckout(shop, 'boxes-and-slipcases', { name: 'Axel Axe', email: 'axel@post.example' }, null)
+  await shop.getByLabel('Bank transfer').check()
+  await shop.getByRole('button', { name: /^Order it/ }).click()
+  await expect(shop.getByRole('heading', { name: /Please transfer/ })).toBeVisible()
+  await expectNothingSerious(shop)
 })
 
 test('the studio’s sign-in', async ({ page }) => {

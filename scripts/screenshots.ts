@@ -8,7 +8,7 @@ import { CHROMIUM } from './chromium.ts'
 const DIR = 'docs/screenshots'
 mkdirSync(DIR, { recursive: true })
 
-const { origin, standins, end } = await startServer()
+const { origin, end } = await startServer()
 const browser = await chromium.launch(CHROMIUM)
 try {
   const wide = await browser.newContext({
@@ -58,12 +58,11 @@ async function shop(wide: BrowserContext, narrow: BrowserContext) {
   await page.getByRole('link', { name: 'Look, pay or change' }).first().click()
   await page.getByRole('button', { name: 'Cancel…' }).click()
   await shoot(page, 'plan')
-  await page.goto(`${standins}/mail`)
-  await page
-    .getByRole('link', { name: /receipt/i })
-    .first()
-    .click()
-  await shoot(page, 'mailbox')
+  await page.goto('/buy/boxes-and-slipcases')
+  await page.getByLabel('Bank transfer').check()
+  await page.getByRole('button', { name: /^Order it/ }).click()
+  await page.getByRole('heading', { name: /Please transfer/ }).waitFor()
+  await shoot(page, 'transfer')
 }
 
 async function studio(context: BrowserContext) {
@@ -91,8 +90,12 @@ async function studio(context: BrowserContext) {
   await page.getByLabel('Short text').waitFor()
   await shoot(page, 'course-bench')
   await page.getByRole('link', { name: 'Orders' }).click()
+  await page.getByRole('heading', { name: 'Needs a look' }).waitFor()
+  await page.getByText('Nothing happens before you answer.').waitFor()
+  await shoot(page, 'attention')
+  await page.getByLabel('Search orders').fill('Vera Klement')
   await page
-    .getByRole('link', { name: /Vera Klement/ })
+    .getByRole('link', { name: /\d+ · Vera Klement/ })
     .first()
     .click()
   await page.getByText('Gateway’s reference').first().waitFor()
@@ -107,8 +110,11 @@ async function studio(context: BrowserContext) {
   await page.getByText('taken back', { exact: true }).waitFor()
   await shoot(page, 'people')
   await page.getByRole('link', { name: 'Setup' }).click()
-  await page.getByText('secret key ending').waitFor()
+  await page.getByText('secret key ending').first().waitFor()
   await shoot(page, 'gateways')
+  await page.getByRole('link', { name: 'Going live' }).click()
+  await page.getByText('You have paid yourself once').waitFor()
+  await shoot(page, 'live')
 }
 
 async function shoot(page: Page, name: string) {

@@ -229,7 +229,7 @@ describe('a payment that is declined', () => {
       .where(and(eq(messages.orderId, plan.orderId), eq(messages.kind, 'declined')))
     const letters: { text: string }[] = []
     await sendMessage(world.services, message?.id as string, async (letter) => void letters.push(letter))
-    expect(letters[0]?.text).toContain('did not come: the card does not have enough money.')
+    expect(letters[0]?.text).toContain('did not come: there is not enough money on it.')
     const token = /\/pay\/(\S+)/.exec(letters[0]?.text ?? '')?.[1] ?? ''
     expect(await readPayLink(world.services, token)).toBe(plan.id)
     const byHand = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }

@@ -84,7 +84,7 @@ export function composeAgreement(
           text: `the payment of ${money(due)} for “${course}”, due on ${day(facts.dueSince ?? '')}, did not come${facts.why ? `: ${facts.why}` : ''}. ${again}${shut}`,
         },
         {
-          text: 'You can pay it now, or give another card. The link needs no password and ends after 30 days.',
+          text: 'You can pay it now, also with another card. The link needs no password and ends after 30 days.',
           link: facts.payLink,
           label: `Pay ${money(due)}`,
         },
@@ -144,14 +144,18 @@ export function composeAgreement(
 export function sayDecline(reason: string | null): string | null {
   switch (reason) {
     case 'not-enough-money':
-      return 'the card does not have enough money'
+      return 'there is not enough money on it'
+    case 'over-limit':
+      return 'it is more than your wallet lets us charge'
+    case 'approval-ended':
+      return 'the approval in your wallet has ended'
     case 'expired':
       return 'the card has expired'
     case 'no-method':
-      return 'there is no card that can be charged'
+      return 'there is nothing that can be charged'
     case null:
       return null
     default:
-      return 'the card was refused'
+      return 'it was refused'
   }
 }

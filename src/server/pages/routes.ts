@@ -76,7 +76,8 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     '/my',
     page((services, _c, _school, visitor) => myView(services, visitor)),
   )
-  const plan: Load = (services, c, _school, visitor) => planPage(services, c.req.param('key') ?? '', visitor)
+  const plan: Load = (services, c, _school, visitor) =>
+    planPage(services, c.req.param('key') ?? '', visitor, c.req.query('back') !== undefined)
   app.get('/pay/:key', page(plan))
   app.get('/my/plan/:key', page(plan))
   app.get(

@@ -238,10 +238,16 @@ export async function myView(services: Services, visitor: Visitor): Promise<Shop
 }
 
 /** One agreement, for its signed-in buyer or by a link in a message. */
-export async function planPage(services: Services, key: string, visitor: Visitor): Promise<ShopView> {
+export async function planPage(
+  services: Services,
+  key: string,
+  visitor: Visitor,
+  cameBack: boolean,
+): Promise<ShopView> {
   const asked = await askFor(services, key, visitor)
   if (asked) return planView(services, asked, key)
-  const paid = await readUsedPayLink(services, key)
+  // Whoever comes back from a gateway's page by a link that is used by now.
+  const paid = cameBack ? await readUsedPayLink(services, key) : null
   if (paid) {
     return notice(
       200,

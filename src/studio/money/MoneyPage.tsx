@@ -6,7 +6,7 @@ import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { unwrap } from '../../ui/problem.ts'
-import { State, type StateShape } from '../../ui/State.tsx'
+import { State, StateMark, type StateShape } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { Places, Reflection } from '../frame/Places.tsx'
 import { OrderMirror, useOrder } from '../orders/OrderBench.tsx'
@@ -146,7 +146,10 @@ function Months({ months, today, chosen, isLate, ages, go, query }: MonthsProps)
           isLate ? 'bg-acorn font-semibold' : 'hover:bg-sheet-2',
         )}
       >
-        <State shape={late > 0 ? 'late' : 'off'}>Late</State>
+        <span className="inline-flex items-center gap-1.5 font-medium">
+          <StateMark shape={late > 0 ? 'late' : 'off'} />
+          Late
+        </span>
         <span>{late > 0 ? formatMoney(late, money) : 'nothing'}</span>
       </button>
       <h2 className="px-2 pb-1 text-[15px]">Months</h2>
