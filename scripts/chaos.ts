@@ -351,6 +351,13 @@ async function compare(until: Day): Promise<string[]> {
     )
     found.push(...(await differ(order.id, order.number, rehearsed, first)))
   }
+  const { rows: sums } = await db.execute(sql`
+    select coalesce(k.month, p.month) as month, coalesce(k.pay, 0)::text as kept, coalesce(p.pay, 0)::text as counted
+    from (select month, sum(pay) as pay from (select month, pay from money_sums union all select month, pay from money_deltas) s group by month) k
+    full join (select month, sum(pay) as pay from money_parts group by month) p using (month)
+    where coalesce(k.pay, 0) <> coalesce(p.pay, 0)`)
+  for (const { month, kept, counted } of sums as { month: string; kept: string; counted: string }[])
+    found.push(`the sums of ${month} say ${kept}, its payments come to ${counted}`)
   for (const [key, { amount, reference }] of booked)
     found.push(`the gateway took ${amount} for “${reference}” (${key}), and we do not know it`)
   return found

@@ -54,7 +54,14 @@ export async function lookUpAwaited(services: Services, mode: Mode): Promise<num
     .from(attempts)
     .innerJoin(connections, eq(connections.id, attempts.connectionId))
     .where(and(eq(connections.mode, mode), ne(connections.adapter, BANK_TRANSFER_ID), eq(attempts.state, 'awaiting')))
-  for (const { attempt } of rows) await lookUpAttempt(services, attempt)
+  for (const { attempt } of rows) {
+    try {
+      await lookUpAttempt(services, attempt)
+    } catch (error) {
+      // It is asked again by its job; the others are not kept waiting.
+      if (!(error instanceof GatewayUnreachable)) throw error
+    }
+  }
   return rows.length
 }
 

@@ -1,37 +1,17 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query'
-import type { ReactNode } from 'react'
 import { Link, useSearchParams } from 'react-router'
-import { sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
-import { unwrap } from '../../ui/problem.ts'
-import { State, StateMark, type StateShape } from '../../ui/State.tsx'
-import { api } from '../api.ts'
+import { StateMark } from '../../ui/State.tsx'
 import { Places, Reflection } from '../frame/Places.tsx'
 import { OrderMirror, useOrder } from '../orders/OrderBench.tsx'
 import { useMoney, useSession } from '../session/session.ts'
+import { LateBench } from './LateBench.tsx'
 import { type MoneyQuery, NarrowTo, queryOf } from './NarrowTo.tsx'
 import { Outlook } from './Outlook.tsx'
-
-const loadMonths = (query: MoneyQuery) => unwrap(api.money.months.$get({ query }))
-export type Month = Awaited<ReturnType<typeof loadMonths>>['months'][number]
-type Ages = Awaited<ReturnType<typeof loadMonths>>['ages']
-const loadPayments = (month: string, standing: string | null, after: string | undefined, query: MoneyQuery) =>
-  unwrap(
-    api.money.payments.$get({
-      query: {
-        month,
-        ...query,
-        ...(standing ? { standing: standing as Standing } : {}),
-        ...(after ? { after } : {}),
-      },
-    }),
-  )
-type Standing = 'received' | 'late' | 'given-up' | 'to-come'
-const loadLate = (standing: 'late' | 'given-up', after: string | undefined, query: MoneyQuery) =>
-  unwrap(api.money.late.$get({ query: { ...query, standing, ...(after ? { after } : {}) } }))
-export type Row = Awaited<ReturnType<typeof loadPayments>>['payments'][number]
+import { PaymentsTable } from './PaymentsTable.tsx'
+import { type Ages, loadMonths, loadPayments, type Month, type Row } from './queries.ts'
 
 /** Money: what should have come and what came, month by month, down to each payment; and what is late. */
 export function MoneyPage() {
@@ -237,7 +217,7 @@ function MonthBench({ month, money, query, params, go, choose }: MonthBenchProps
           </Button>
         </p>
       )}
-      <Payments
+      <PaymentsTable
         rows={rows}
         money={money}
         chosen={params.get('order')}
@@ -302,211 +282,6 @@ function MonthSums({ month, money, open }: MonthSumsProps) {
       {month.toCome > 0 && <>, {part(month.toCome, 'to-come')} is still to come</>}.
     </>
   )
-}
-
-interface LateBenchProps {
-  ages: Ages
-  money: MoneyFormat
-  query: MoneyQuery
-  chosen: string | null
-  choose: (orderId: string) => void
-}
-
-/** Everything late whenever it was due, by its age, with what happens next; and what was given up. */
-function LateBench({ ages, money, query, chosen, choose }: LateBenchProps) {
-  const late = useLate('late', query)
-  const givenUp = useLate('given-up', query)
-  const rows = late.rows
-  const groups: [string, number, Row[]][] = [
-    ['Older', ages.older, rows.filter((row) => row.daysLate > 30)],
-    ['A week to a month', ages.upToAMonth, rows.filter((row) => row.daysLate > 7 && row.daysLate <= 30)],
-    ['Up to a week', ages.upToAWeek, rows.filter((row) => row.daysLate <= 7)],
-  ]
-  const sum = ages.upToAWeek + ages.upToAMonth + ages.older
-  const list = (of: Row[]) => (
-    <Payments rows={of} money={money} chosen={chosen} choose={choose} total={null} hasMore={false} />
-  )
-  return (
-    <>
-      <h1 className="text-[27px]">Late</h1>
-      <p className="display mt-2 text-[18px] leading-[1.45] font-medium text-ink-2">
-        {sum === 0 ? (
-          'Nothing is late.'
-        ) : (
-          <>
-            In all <b className="text-ink">{formatMoney(sum, money)}</b> is late and still tried.
-          </>
-        )}
-        {ages.givenUp > 0 && (
-          <>
-            {' '}
-            <b className="text-ink">{formatMoney(ages.givenUp, money)}</b> was given up.
-          </>
-        )}
-      </p>
-      {groups.map(([title, amount, of]) =>
-        of.length > 0 ? (
-          <Group key={title} title={title} amount={formatMoney(amount, money)}>
-            {list(of)}
-          </Group>
-        ) : null,
-      )}
-      {late.more}
-      {givenUp.rows.length > 0 && (
-        <Group title="Given up: owed, and not tried any more" amount={formatMoney(ages.givenUp, money)}>
-          {list(givenUp.rows)}
-          {givenUp.more}
-        </Group>
-      )}
-    </>
-  )
-}
-
-function Group({ title, amount, children }: { title: string; amount: string; children: ReactNode }) {
-  return (
-    <section className="mt-5">
-      <h2 className="flex items-baseline justify-between border-b border-line-2 pb-1 text-[16px]">
-        {title} <span>{amount}</span>
-      </h2>
-      {children}
-    </section>
-  )
-}
-
-/** What is late, or was given up, as far as it was asked for, and the way to more. */
-function useLate(standing: 'late' | 'given-up', query: MoneyQuery) {
-  const { mode } = useSession()
-  const list = useInfiniteQuery({
-    queryKey: ['money-late', mode, standing, query],
-    initialPageParam: undefined as string | undefined,
-    queryFn: ({ pageParam }) => loadLate(standing, pageParam, query),
-    getNextPageParam: (page) => page.next ?? undefined,
-    placeholderData: keepPreviousData,
-  })
-  const more = list.hasNextPage ? (
-    <Button kind="link" className="py-2" disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
-      Show more
-    </Button>
-  ) : null
-  return { rows: list.data?.pages.flatMap((page) => page.payments) ?? [], more }
-}
-
-interface PaymentsProps {
-  rows: Row[]
-  money: MoneyFormat
-  chosen: string | null
-  choose: (orderId: string) => void
-  /** The sums of the whole list, where it may be longer than its rows. */
-  total: Month | null
-  hasMore: boolean
-}
-
-function Payments({ rows, money, chosen, choose, total, hasMore }: PaymentsProps) {
-  const head = 'border-b border-line-2 py-1.5 pr-3 text-left text-[12px] font-semibold text-ink-3'
-  const sum = (pick: (row: Row) => number) => rows.reduce((all, row) => all + pick(row), 0)
-  const say = (amount: number) => formatMoney(amount, money)
-  const all = total ?? {
-    payments: rows.length,
-    expected: sum(({ pay }) => pay),
-    received: sum(({ pay, standing }) => (standing === 'received' ? pay : 0)),
-    fees: sum(({ fee }) => fee),
-    refunds: sum(({ refunded }) => refunded),
-  }
-  return (
-    <div className="overflow-x-auto">
-      <table className="w-full text-[13.5px] [&_td]:border-b [&_td]:border-line [&_td]:py-2 [&_td]:pr-3">
-        <thead>
-          <tr>
-            {(
-              [
-                ['Due', false],
-                ['Buyer', false],
-                ['For', false],
-                ['Expected', true],
-                ['Received', true],
-                ['State', false],
-              ] as const
-            ).map(([label, isNumber]) => (
-              <th key={label} scope="col" className={classes(head, isNumber && 'text-right')}>
-                {label}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((row) => {
-            const [shape, word] = stateOf(row)
-            const form = { ...money, currency: row.currency }
-            return (
-              <tr key={row.id} className={row.orderId === chosen ? 'bg-acorn-soft' : 'hover:bg-sheet-2'}>
-                <td className="pl-1.5 whitespace-nowrap">{sayDayShort(row.due)}</td>
-                <td>
-                  <button
-                    type="button"
-                    className="link text-left font-normal no-underline hover:underline"
-                    onClick={() => choose(row.orderId)}
-                  >
-                    {row.buyer}
-                  </button>
-                </td>
-                <td>
-                  {row.course}
-                  {row.of === null ? `, payment ${row.n}` : row.of > 1 && row.n > 0 ? `, ${row.n} of ${row.of}` : ''}
-                </td>
-                <td className="text-right">{formatMoney(row.pay, form)}</td>
-                <td className="text-right">
-                  {row.standing === 'received' ? formatMoney(row.pay, form) : '–'}
-                  <Taken fee={row.fee} refunded={row.refunded} money={form} />
-                </td>
-                <td>
-                  <State shape={shape}>{word}</State>
-                </td>
-              </tr>
-            )
-          })}
-          {rows.length > 0 && (
-            <tr className="font-semibold">
-              <td colSpan={3} className="pl-1.5">
-                {all.payments} {all.payments === 1 ? 'payment' : 'payments'}
-                {hasMore && <span className="font-normal text-ink-3"> ({rows.length} shown)</span>}
-              </td>
-              <td className="text-right">{say(all.expected)}</td>
-              <td className="text-right">
-                {say(all.received)}
-                <Taken fee={all.fees} refunded={all.refunds} money={money} />
-              </td>
-              <td />
-            </tr>
-          )}
-        </tbody>
-      </table>
-      {rows.length === 0 && <p className="py-3 text-ink-2">No payment here.</p>}
-    </div>
-  )
-}
-
-/** What the gateway took of it, and what was given back. */
-function Taken({ fee, refunded, money }: { fee: number; refunded: number; money: MoneyFormat }) {
-  return (
-    <span className="block text-[12px] font-normal text-ink-3">
-      {fee > 0 && `fee ${formatMoney(fee, money)}`}
-      {refunded > 0 && <span className="block text-ink-2">back {formatMoney(refunded, money)}</span>}
-    </span>
-  )
-}
-
-function stateOf({ standing, daysLate, tries, due, nextTry }: Row): readonly [StateShape, string] {
-  const days = `${daysLate} ${daysLate === 1 ? 'day' : 'days'}`
-  switch (standing) {
-    case 'received':
-      return ['received', tries > 1 ? `received, try ${tries}` : 'received']
-    case 'late':
-      return ['late', nextTry ? `late, ${days}; again ${sayDayShort(nextTry)}` : `late, ${days}`]
-    case 'given-up':
-      return ['failed', daysLate > 0 ? `stopped, owed for ${days}` : 'stopped']
-    default:
-      return ['due', `due ${sayDayShort(due)}`]
-  }
 }
 
 function sayMonth(month: string): string {

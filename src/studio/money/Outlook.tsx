@@ -2,7 +2,7 @@ import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip }
 import { useEffect, useRef } from 'react'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
-import type { Month } from './MoneyPage.tsx'
+import type { Month } from './queries.ts'
 
 Chart.register(CategoryScale, LinearScale, BarController, BarElement, Tooltip)
 Chart.defaults.font.family = '"Instrument Sans Variable", sans-serif'

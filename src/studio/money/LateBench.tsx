@@ -1,0 +1,95 @@
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
+import type { ReactNode } from 'react'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { Button } from '../../ui/Button.tsx'
+import { useSession } from '../session/session.ts'
+import type { MoneyQuery } from './NarrowTo.tsx'
+import { PaymentsTable } from './PaymentsTable.tsx'
+import { type Ages, loadLate, type Row } from './queries.ts'
+
+interface LateBenchProps {
+  ages: Ages
+  money: MoneyFormat
+  query: MoneyQuery
+  chosen: string | null
+  choose: (orderId: string) => void
+}
+
+/** Everything late whenever it was due, by its age, with what happens next; and what was given up. */
+export function LateBench({ ages, money, query, chosen, choose }: LateBenchProps) {
+  const late = useLate('late', query)
+  const givenUp = useLate('given-up', query)
+  const rows = late.rows
+  const groups: [string, number, Row[]][] = [
+    ['Older', ages.older, rows.filter((row) => row.daysLate > 30)],
+    ['A week to a month', ages.upToAMonth, rows.filter((row) => row.daysLate > 7 && row.daysLate <= 30)],
+    ['Up to a week', ages.upToAWeek, rows.filter((row) => row.daysLate <= 7)],
+  ]
+  const sum = ages.upToAWeek + ages.upToAMonth + ages.older
+  const list = (of: Row[]) => (
+    <PaymentsTable rows={of} money={money} chosen={chosen} choose={choose} total={null} hasMore={false} />
+  )
+  return (
+    <>
+      <h1 className="text-[27px]">Late</h1>
+      <p className="display mt-2 text-[18px] leading-[1.45] font-medium text-ink-2">
+        {sum === 0 ? (
+          'Nothing is late.'
+        ) : (
+          <>
+            In all <b className="text-ink">{formatMoney(sum, money)}</b> is late and still tried.
+          </>
+        )}
+        {ages.givenUp > 0 && (
+          <>
+            {' '}
+            <b className="text-ink">{formatMoney(ages.givenUp, money)}</b> was given up.
+          </>
+        )}
+      </p>
+      {groups.map(([title, amount, of]) =>
+        of.length > 0 ? (
+          <Group key={title} title={title} amount={formatMoney(amount, money)}>
+            {list(of)}
+          </Group>
+        ) : null,
+      )}
+      {late.more}
+      {givenUp.rows.length > 0 && (
+        <Group title="Given up: owed, and not tried any more" amount={formatMoney(ages.givenUp, money)}>
+          {list(givenUp.rows)}
+          {givenUp.more}
+        </Group>
+      )}
+    </>
+  )
+}
+
+function Group({ title, amount, children }: { title: string; amount: string; children: ReactNode }) {
+  return (
+    <section className="mt-5">
+      <h2 className="flex items-baseline justify-between border-b border-line-2 pb-1 text-[16px]">
+        {title} <span>{amount}</span>
+      </h2>
+      {children}
+    </section>
+  )
+}
+
+/** What is late, or was given up, as far as it was asked for, and the way to more. */
+function useLate(standing: 'late' | 'given-up', query: MoneyQuery) {
+  const { mode } = useSession()
+  const list = useInfiniteQuery({
+    queryKey: ['money-late', mode, standing, query],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) => loadLate(standing, pageParam, query),
+    getNextPageParam: (page) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
+  })
+  const more = list.hasNextPage ? (
+    <Button kind="link" className="py-2" disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+      Show more
+    </Button>
+  ) : null
+  return { rows: list.data?.pages.flatMap((page) => page.payments) ?? [], more }
+}

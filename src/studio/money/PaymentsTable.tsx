@@ -1,0 +1,124 @@
+import { sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { classes } from '../../ui/classes.ts'
+import { State, type StateShape } from '../../ui/State.tsx'
+import type { Month, Row } from './queries.ts'
+
+interface PaymentsProps {
+  rows: Row[]
+  money: MoneyFormat
+  chosen: string | null
+  choose: (orderId: string) => void
+  /** The sums of the whole list, where it may be longer than its rows. */
+  total: Month | null
+  hasMore: boolean
+}
+
+/** Payments with what came of each, and their sum. */
+export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: PaymentsProps) {
+  const head = 'border-b border-line-2 py-1.5 pr-3 text-left text-[12px] font-semibold text-ink-3'
+  const sum = (pick: (row: Row) => number) => rows.reduce((all, row) => all + pick(row), 0)
+  const say = (amount: number) => formatMoney(amount, money)
+  const all = total ?? {
+    payments: rows.length,
+    expected: sum(({ pay }) => pay),
+    received: sum(({ pay, standing }) => (standing === 'received' ? pay : 0)),
+    fees: sum(({ fee }) => fee),
+    refunds: sum(({ refunded }) => refunded),
+  }
+  return (
+    <div className="overflow-x-auto">
+      <table className="w-full text-[13.5px] [&_td]:border-b [&_td]:border-line [&_td]:py-2 [&_td]:pr-3">
+        <thead>
+          <tr>
+            {(
+              [
+                ['Due', false],
+                ['Buyer', false],
+                ['For', false],
+                ['Expected', true],
+                ['Received', true],
+                ['State', false],
+              ] as const
+            ).map(([label, isNumber]) => (
+              <th key={label} scope="col" className={classes(head, isNumber && 'text-right')}>
+                {label}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => {
+            const [shape, word] = stateOf(row)
+            const form = { ...money, currency: row.currency }
+            return (
+              <tr key={row.id} className={row.orderId === chosen ? 'bg-acorn-soft' : 'hover:bg-sheet-2'}>
+                <td className="pl-1.5 whitespace-nowrap">{sayDayShort(row.due)}</td>
+                <td>
+                  <button
+                    type="button"
+                    className="link text-left font-normal no-underline hover:underline"
+                    onClick={() => choose(row.orderId)}
+                  >
+                    {row.buyer}
+                  </button>
+                </td>
+                <td>
+                  {row.course}
+                  {row.of === null ? `, payment ${row.n}` : row.of > 1 && row.n > 0 ? `, ${row.n} of ${row.of}` : ''}
+                </td>
+                <td className="text-right">{formatMoney(row.pay, form)}</td>
+                <td className="text-right">
+                  {row.standing === 'received' ? formatMoney(row.pay, form) : '–'}
+                  <Taken fee={row.fee} refunded={row.refunded} money={form} />
+                </td>
+                <td>
+                  <State shape={shape}>{word}</State>
+                </td>
+              </tr>
+            )
+          })}
+          {rows.length > 0 && (
+            <tr className="font-semibold">
+              <td colSpan={3} className="pl-1.5">
+                {all.payments} {all.payments === 1 ? 'payment' : 'payments'}
+                {hasMore && <span className="font-normal text-ink-3"> ({rows.length} shown)</span>}
+              </td>
+              <td className="text-right">{say(all.expected)}</td>
+              <td className="text-right">
+                {say(all.received)}
+                <Taken fee={all.fees} refunded={all.refunds} money={money} />
+              </td>
+              <td />
+            </tr>
+          )}
+        </tbody>
+      </table>
+      {rows.length === 0 && <p className="py-3 text-ink-2">No payment here.</p>}
+    </div>
+  )
+}
+
+/** What the gateway took of it, and what was given back. */
+function Taken({ fee, refunded, money }: { fee: number; refunded: number; money: MoneyFormat }) {
+  return (
+    <span className="block text-[12px] font-normal text-ink-3">
+      {fee > 0 && `fee ${formatMoney(fee, money)}`}
+      {refunded > 0 && <span className="block text-ink-2">back {formatMoney(refunded, money)}</span>}
+    </span>
+  )
+}
+
+function stateOf({ standing, daysLate, tries, due, nextTry }: Row): readonly [StateShape, string] {
+  const days = `${daysLate} ${daysLate === 1 ? 'day' : 'days'}`
+  switch (standing) {
+    case 'received':
+      return ['received', tries > 1 ? `received, try ${tries}` : 'received']
+    case 'late':
+      return ['late', nextTry ? `late, ${days}; again ${sayDayShort(nextTry)}` : `late, ${days}`]
+    case 'given-up':
+      return ['failed', daysLate > 0 ? `stopped, owed for ${days}` : 'stopped']
+    default:
+      return ['due', `due ${sayDayShort(due)}`]
+  }
+}
