@@ -3,9 +3,9 @@ import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import type { Gateway } from './GatewaysPage.tsx'
+import { useDisplacing } from './useDisplacing.tsx'
 
 const BLANK = { title: 'Bank transfer', description: '', instructions: '', holder: '', iban: '', bic: '' }
 type Written = typeof BLANK
@@ -32,20 +32,20 @@ const FIELDS: { name: keyof Written; label: string; hint: string; isLong?: boole
 /** What a creator writes for who pays by bank transfer. */
 export function TransferForm({ gateway, done }: { gateway: Gateway; done: () => void }) {
   const [written, setWritten] = useState<Written>(gateway.connection?.transfer ?? BLANK)
-  const { error, isBusy, attempt } = useAttempt()
-  const save = async () => {
-    if (!(await attempt(() => unwrap(api.gateways.transfer.$put({ json: { ...written, displace: true } }))))) return
-    toast('Buyers can pay by bank transfer.')
-    done()
-    await queryClient.invalidateQueries()
-  }
+  const { error, isBusy, run, dialog } = useDisplacing(
+    (displace) => unwrap(api.gateways.transfer.$put({ json: { ...written, displace } })),
+    () => {
+      toast('Buyers can pay by bank transfer.')
+      done()
+    },
+  )
   return (
     <form
       noValidate
       className="grid max-w-[560px] gap-3"
       onSubmit={(event) => {
         event.preventDefault()
-        void save()
+        void run(false)
       }}
     >
       <p className="text-[13.5px] text-ink-2">
@@ -77,6 +77,7 @@ export function TransferForm({ gateway, done }: { gateway: Gateway; done: () => 
         </Button>
         <Button onClick={done}>Cancel</Button>
       </div>
+      {dialog}
     </form>
   )
 }

@@ -6,14 +6,14 @@ import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { useSession } from '../session/session.ts'
 import type { Connection, Gateway } from './GatewaysPage.tsx'
 import { TransferForm } from './TransferForm.tsx'
+import { useDisplacing } from './useDisplacing.tsx'
 
 interface WayPanelProps {
   gateway: Gateway
@@ -113,35 +113,6 @@ function Connected({ connection, gateway, modeName, order, place, change }: Conn
       {isAsking && <DisconnectDialog gateway={gateway} modeName={modeName} close={() => setAsking(false)} />}
     </>
   )
-}
-
-/** Changes something that other ways may stand in the way of, and asks before it pauses them. */
-function useDisplacing(act: (displace: boolean) => Promise<unknown>, done: () => void) {
-  const { error, isBusy, attempt } = useAttempt()
-  const [question, setQuestion] = useState<string | null>(null)
-  const run = (displace: boolean) =>
-    attempt(async () => {
-      try {
-        await act(displace)
-      } catch (problem) {
-        if (!(problem instanceof ApiError) || problem.problem.code !== 'stands-alone') throw problem
-        return setQuestion(problem.message)
-      }
-      setQuestion(null)
-      done()
-      await refresh()
-    })
-  const dialog = question && (
-    <Dialog title="It must stand alone" text={question} onClose={() => setQuestion(null)}>
-      <div className="flex justify-end gap-2">
-        <Button onClick={() => setQuestion(null)}>Leave it as it is</Button>
-        <Button kind="press" onClick={() => run(true)}>
-          Go on, and pause them
-        </Button>
-      </div>
-    </Dialog>
-  )
-  return { error, isBusy, run, dialog }
 }
 
 function PauseButton({ gateway, isPaused }: { gateway: Gateway; isPaused: boolean }) {
