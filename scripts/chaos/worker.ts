@@ -1,31 +1,57 @@
-import { inArray } from 'drizzle-orm'
+import { and, eq, getTableColumns, inArray, ne } from 'drizzle-orm'
+import { BANK_TRANSFER_ID } from '../../src/gateways/bankTransfer.ts'
 import { GatewayUnreachable } from '../../src/gateways/contract.ts'
 import { lookUpAttempt } from '../../src/server/checkout/lookup.ts'
 import { agreementsDue, collectAgreement } from '../../src/server/collecting/collect.ts'
+import { inMode } from '../../src/server/context.ts'
 import { connect } from '../../src/server/db/client.ts'
-import { attempts, OPEN_ATTEMPTS } from '../../src/server/db/schema/index.ts'
+import { attempts, connections, OPEN_ATTEMPTS, refunds } from '../../src/server/db/schema/index.ts'
+import { addUp } from '../../src/server/money/sums.ts'
+import { settleRefund } from '../../src/server/refunds/service.ts'
+import { atOnce } from './atOnce.ts'
 import { chaosServices } from './services.ts'
 
 /**
  * A worker of the chaos run: does what the product's worker does, as fast as it can, until it is killed. What
- * the queue would bring it (look-ups) it finds by itself.
+ * the queue would bring it (look-ups, refunds to ask for again) it finds by itself.
  */
+const AT_ONCE = 8
+/** An attempt this young, in practice time, is mostly being charged at the moment; it is asked about only now and then. */
+const YOUNG_MS = 3000
+
 const [url = '', standinsOrigin = ''] = process.argv.slice(2)
-const services = chaosServices(connect(url, 4).db, url, standinsOrigin)
+const services = chaosServices(connect(url, AT_ONCE).db, url, standinsOrigin)
+const { db } = services
 
 process.send?.('ready')
 process.on('disconnect', () => process.exit(0))
 
 for (;;) {
-  try {
-    for (const id of await agreementsDue(services, 'practice')) await collectAgreement(services, id)
-    const open = await services.db
-      .select()
-      .from(attempts)
-      .where(inArray(attempts.state, [...OPEN_ATTEMPTS]))
-    for (const attempt of open) await lookUpAttempt(services, attempt)
-  } catch (error) {
-    if (!(error instanceof GatewayUnreachable)) console.error('worker:', error)
-  }
+  // Each in an order of its own, or all would wait for the same agreement.
+  const due = (await agreementsDue(services, 'practice')).sort(() => Math.random() - 0.5)
+  await each(due, (id) => collectAgreement(services, id))
+  const open = await db
+    .select(getTableColumns(attempts))
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(and(inArray(attempts.state, [...OPEN_ATTEMPTS]), ne(connections.adapter, BANK_TRANSFER_ID)))
+  const now = (await inMode(services, 'practice')).now().getTime()
+  const asked = open.filter(
+    ({ state, startedAt }) => state !== 'started' || now - startedAt.getTime() > YOUNG_MS || Math.random() < 0.1,
+  )
+  await each(asked, (attempt) => lookUpAttempt(services, attempt))
+  const given = await db.select({ id: refunds.id }).from(refunds).where(eq(refunds.state, 'started'))
+  await each(given, ({ id }) => settleRefund(services, id))
+  if (Math.random() < 0.05) await addUp(db)
   await new Promise((resolve) => setTimeout(resolve, 15))
+}
+
+async function each<T>(list: readonly T[], run: (item: T) => Promise<unknown>): Promise<void> {
+  await atOnce(AT_ONCE, list, async (item) => {
+    try {
+      await run(item)
+    } catch (error) {
+      if (!(error instanceof GatewayUnreachable)) console.error('worker:', error)
+    }
+  })
 }

@@ -1,0 +1,208 @@
+import { and, asc, eq, gt, inArray, isNull, ne, notExists, or, sql } from 'drizzle-orm'
+import type { Day } from '../../src/core/calendar/day.ts'
+import { markCame } from '../../src/server/checkout/bankTransfer.ts'
+import { type Placed, placeOrder } from '../../src/server/checkout/place.ts'
+import { checkOrder } from '../../src/server/checkout/standing.ts'
+import { readAgreement } from '../../src/server/collecting/agreements.ts'
+import { cancelAgreement, payableByHand, payByHand } from '../../src/server/collecting/byHand.ts'
+import { inMode } from '../../src/server/context.ts'
+import {
+  agreements,
+  attempts,
+  grants,
+  OPEN_ATTEMPTS,
+  orderLines,
+  orders,
+  refunds,
+} from '../../src/server/db/schema/index.ts'
+import { Problem } from '../../src/server/http/problem.ts'
+import { chargesOf, refundLine } from '../../src/server/refunds/service.ts'
+import { schoolDay } from '../../src/server/school/service.ts'
+import { hashToken } from '../../src/server/secrets.ts'
+import { GOOD_WEATHER } from '../../src/standins/world.ts'
+import type { Dice } from './dice.ts'
+import type { ChaosSchool, OnSale, Way } from './school.ts'
+
+const NOT_NOW = ['gateway-unreachable', 'way-down', 'busy']
+
+/** What people do: buy by every way, pay by hand what was declined, cancel, and are given money back. */
+export class People {
+  bought = 0
+  byHand = 0
+  cancelled = 0
+  givenBack = 0
+
+  constructor(
+    private readonly school: ChaosSchool,
+    private readonly dice: Dice,
+  ) {}
+
+  /** A buyer with all that chance says of them, so that buyers may come at the same time. */
+  readonly next = () => {
+    const { dice, school } = this
+    const offer = dice.pick(school.offers)
+    const way = dice.chance(0.55) ? 'card' : dice.pick(offer.ways)
+    const behaviour = dice.chance(0.3) ? 'pays-once' : dice.chance(0.08) ? 'not-enough-money' : 'pays'
+    return { n: this.bought++, offer, way, behaviour, comes: dice.chance(0.8), asks: dice.chance(0.1) }
+  }
+
+  /** Places an order. The world behaves meanwhile; what goes wrong there has tests of its own. */
+  async buy({ n, offer, way, behaviour, comes, asks }: ReturnType<People['next']>): Promise<void> {
+    const { services, standins } = this.school
+    Object.assign(standins.world, GOOD_WEATHER)
+    const practice = await inMode(services, 'practice')
+    const browserHash = hashToken(`browser ${n}`)
+    const placed = await again(() =>
+      placeOrder(
+        practice,
+        offer.slug,
+        {
+          offerId: offer.id,
+          chosen: null,
+          name: `Buyer ${n}`,
+          email: `buyer${n}@chaos.example`,
+          agreed: { pay: offer.pay, currency: 'EUR' },
+          payment: this.paymentBy(way, way === 'card' && asks ? 'confirms' : behaviour),
+        },
+        { mode: 'practice', browserHash, person: null },
+      ),
+    )
+    await this.finish(placed, way, behaviour, comes, browserHash, offer)
+  }
+
+  private paymentBy(way: Way, behaviour: string) {
+    const { standins, ways } = this.school
+    return { connectionId: ways[way], token: way === 'card' ? standins.tokenOf(behaviour) : '' }
+  }
+
+  /** What is left to do once the order is placed: approve it, send the money, or mark it as come. */
+  private async finish(
+    placed: Placed,
+    way: Way,
+    behaviour: string,
+    comes: boolean,
+    browserHash: string,
+    { pay }: OnSale,
+  ) {
+    const { services } = this.school
+    const practice = await inMode(services, 'practice')
+    if (placed.state === 'confirming') {
+      if (way === 'card') {
+        const secret = new URL(placed.url).searchParams.get('s') ?? ''
+        await press(placed.url, { secret, answer: comes ? 'approve' : 'refuse' })
+      } else if (way === 'wallet') await press(placed.url, { answer: behaviour })
+      else await press(placed.url, { answer: comes ? 'arrives' : 'lost' })
+      await checkOrder(practice, placed.orderId, browserHash)
+    }
+    if (way === 'bank' && placed.state === 'awaiting' && comes) {
+      const day = await schoolDay(practice)
+      const first = Math.floor(pay / 3)
+      await markCame(practice, 'practice', placed.orderId, { amount: first, day, note: '' })
+      await markCame(practice, 'practice', placed.orderId, { amount: pay - first, day, note: '' })
+    }
+  }
+
+  /** Somebody whose payment was declined, or whose plan was stopped, pays by hand what is due. */
+  async payWhatIsLate(day: Day): Promise<void> {
+    const { db, services } = this.school
+    const late = or(
+      and(eq(agreements.state, 'active'), gt(agreements.tries, 0), gt(agreements.nextTry, day)),
+      eq(agreements.state, 'stopped'),
+    )
+    const id = await this.someone(day, late)
+    if (!id) return
+    const practice = await inMode(services, 'practice')
+    const { agreement } = await readAgreement(db, id)
+    const payable = payableByHand(agreement, day)
+    if (payable.length === 0) return
+    await payByHand(practice, id, {
+      ...this.paymentBy('card', this.dice.chance(0.8) ? 'pays' : 'not-enough-money'),
+      agreed: payable.reduce((sum, { pay }) => sum + pay, 0),
+    }).catch((error: unknown) => {
+      if (!(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
+    })
+    this.byHand++
+  }
+
+  /** Somebody cancels their subscription. */
+  async cancel(day: Day): Promise<void> {
+    const going = and(eq(agreements.kind, 'subscription'), eq(agreements.state, 'active'), gt(agreements.nextTry, day))
+    const id = await this.someone(day, going)
+    if (!id) return
+    const practice = await inMode(this.school.services, 'practice')
+    await cancelAgreement(practice, id, this.dice.chance(0.5) ? 'now' : 'period-end', 'buyer')
+    this.cancelled++
+  }
+
+  /** An agreement on which nothing was tried on a day: what happens by hand comes before that day's collecting. */
+  private async someone(day: Day, where: ReturnType<typeof and>): Promise<string | null> {
+    const { db } = this.school
+    const tried = db
+      .select({ id: attempts.id })
+      .from(attempts)
+      .where(
+        and(
+          eq(attempts.agreementId, agreements.id),
+          or(eq(attempts.day, day), inArray(attempts.state, [...OPEN_ATTEMPTS])),
+        ),
+      )
+    const rows = await db
+      .select({ id: agreements.id })
+      .from(agreements)
+      .innerJoin(orders, eq(orders.id, agreements.orderId))
+      .where(
+        and(
+          where,
+          ne(agreements.lastCollected, day),
+          sql`(${orders.quote}->>'purchaseDay') < ${day}`,
+          notExists(tried),
+        ),
+      )
+      .orderBy(asc(orders.number))
+      .limit(200)
+    return this.dice.pick(rows)?.id ?? null
+  }
+
+  /** Money of somebody's order goes back: of a single payment all of it, and its course closes; else some of it. */
+  async giveBack(): Promise<void> {
+    const { db, services } = this.school
+    const given = db.select({ id: refunds.id }).from(refunds).where(eq(refunds.orderId, orders.id))
+    const rows = await db
+      .select({ orderId: orders.id, lineId: orderLines.id, agreementId: agreements.id })
+      .from(orders)
+      .innerJoin(orderLines, eq(orderLines.orderId, orders.id))
+      .innerJoin(grants, and(eq(grants.lineId, orderLines.id), isNull(grants.endedAt)))
+      .leftJoin(agreements, eq(agreements.orderId, orders.id))
+      .where(and(eq(orders.state, 'paid'), notExists(given)))
+      .orderBy(asc(orders.number))
+      .limit(200)
+    const found = this.dice.pick(rows)
+    if (!found) return
+    const { orderId, lineId, agreementId } = found
+    const practice = await inMode(services, 'practice')
+    const charges = (await chargesOf(practice, db, orderId)).filter(({ left }) => left > 0)
+    const isWhole = agreementId === null || charges.some(({ gives }) => gives === 'whole')
+    const left = isWhole ? (charges[0]?.left ?? 0) : charges.reduce((sum, charge) => sum + charge.left, 0)
+    if (left === 0) return
+    const amount = isWhole ? left : 1 + Math.floor(this.dice.roll() * left)
+    const access = agreementId === null ? 'close' : 'keep'
+    await refundLine(practice, 'practice', orderId, { lineId, amount, access, note: 'Asked for it' })
+    this.givenBack++
+  }
+}
+
+/** On a busy machine an answer may take too long; nothing was charged, and the buyer tries again. */
+async function again<T>(run: () => Promise<T>): Promise<T> {
+  for (let go = 0; ; go++) {
+    try {
+      return await run()
+    } catch (error) {
+      if (go === 5 || !(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
+    }
+  }
+}
+
+async function press(url: string, form: Record<string, string>) {
+  const response = await fetch(url, { method: 'POST', body: new URLSearchParams(form), redirect: 'manual' })
+  if (response.status >= 400) throw new Error(`${url}: ${response.status} ${await response.text()}`)
+}

@@ -1,0 +1,163 @@
+import { and, asc, eq, ne, sql } from 'drizzle-orm'
+import type { Day } from '../../src/core/calendar/day.ts'
+import { readRehearsal } from '../../src/core/collecting/read.ts'
+import { type Rehearsed, rehearse } from '../../src/core/collecting/rehearse.ts'
+import { agreements, attempts, grants, orders, payments, refunds } from '../../src/server/db/schema/index.ts'
+import { getSchool } from '../../src/server/school/service.ts'
+import type { ChaosSchool } from './school.ts'
+
+type Attempt = typeof attempts.$inferSelect
+type Order = typeof orders.$inferSelect
+interface Booked {
+  amount: number
+  refunded: number
+  reference: string
+}
+
+/** Every order against the gateways' books and against its rehearsal by the core; what differs, in words. */
+export async function compare(school: ChaosSchool, until: Day): Promise<string[]> {
+  const { db } = school
+  const found: string[] = []
+  const booked = booksOf(school)
+  const { retryAfterDays } = await getSchool(db)
+  for (const order of await db.select().from(orders).orderBy(asc(orders.number))) {
+    const tries = await db
+      .select()
+      .from(attempts)
+      .where(eq(attempts.orderId, order.id))
+      .orderBy(asc(attempts.startedAt))
+    found.push(...(await againstBooks(school, order, tries, booked)))
+    found.push(
+      ...(order.state === 'paid'
+        ? await againstRehearsal(school, order, tries, retryAfterDays, until)
+        : await unpaid(school, order, tries)),
+    )
+  }
+  for (const [key, { amount, reference }] of booked)
+    found.push(`a gateway took ${amount} for “${reference}” (${key}), and we do not know it`)
+  return [...found, ...(await sumsAgainstPayments(school))]
+}
+
+/** What the gateways collected, by its key. */
+function booksOf({ standins: { books, wallets, transfers } }: ChaosSchool): Map<string, Booked> {
+  return new Map(
+    [books, wallets, transfers]
+      .flatMap((of): (Booked & { key: string; state: string })[] => [...of.payments.values()])
+      .filter(({ state }) => state === 'captured')
+      .map((payment) => [payment.key, payment]),
+  )
+}
+
+/** What was collected and given back of an order, against the gateways' word; what was found is taken out of `booked`. */
+async function againstBooks(
+  { db, ways }: ChaosSchool,
+  { id, number }: Order,
+  tries: readonly Attempt[],
+  booked: Map<string, Booked>,
+): Promise<string[]> {
+  const found: string[] = []
+  const given = await db.select().from(refunds).where(eq(refunds.orderId, id))
+  if (given.some(({ state }) => state !== 'refunded')) found.push(`order ${number}: a refund is not done`)
+  for (const { id: attemptId, key, amount, connectionId, state } of tries) {
+    if (state !== 'collected' || connectionId === ways.bank) continue
+    const theirs = booked.get(key)
+    if (theirs?.amount !== amount) found.push(`order ${number}: ${key} is collected here, and not there`)
+    const back = given.reduce((sum, refund) => sum + (refund.attemptId === attemptId ? refund.amount : 0), 0)
+    if (theirs && theirs.refunded !== back)
+      found.push(`order ${number}: of ${key} ${back} was given back here, ${theirs.refunded} there`)
+    booked.delete(key)
+  }
+  return found
+}
+
+async function unpaid({ db }: ChaosSchool, { id, number }: Order, tries: readonly Attempt[]): Promise<string[]> {
+  const isOpen = (await db.$count(grants, eq(grants.orderId, id))) > 0
+  const isCollected = tries.some(({ state }) => state === 'collected')
+  return [
+    ...(isOpen ? [`order ${number}: is not paid, and its course is open`] : []),
+    ...(isCollected ? [`order ${number}: was collected, and does not count as paid`] : []),
+  ]
+}
+
+/** How an order stands, against the core's rehearsal of the same outcomes and the same doings of its buyer. */
+async function againstRehearsal(
+  { db }: ChaosSchool,
+  order: Order,
+  tries: readonly Attempt[],
+  retryAfterDays: readonly number[],
+  until: Day,
+): Promise<string[]> {
+  const [agreement] = await db.select().from(agreements).where(eq(agreements.orderId, order.id))
+  const ofAgreement = tries.filter(({ agreementId }) => agreementId !== null)
+  const settled = ofAgreement.filter(({ state }) => state === 'collected' || state === 'declined')
+  const byWorker = settled.filter(({ madeBy }) => madeBy === 'worker')
+  const byHand = settled.filter(({ madeBy, state }) => madeBy === 'buyer' && state === 'collected')
+  const { cancelledOn, cancelledWhen } = agreement ?? {}
+  const rehearsed = rehearse(
+    readRehearsal({
+      quote: order.quoteInput,
+      policy: { retryAfterDays },
+      attempts: [
+        ...(order.payToday > 0 ? ['ok'] : []),
+        ...byWorker.map(({ state }) => (state === 'collected' ? 'ok' : 'declined')),
+      ],
+      events: [
+        ...byHand.map(({ day }) => ({ on: day, line: 0, what: 'pay' })),
+        ...(cancelledOn ? [{ on: cancelledOn, line: 0, what: 'cancel', when: cancelledWhen }] : []),
+      ],
+      until,
+    }),
+  )
+  const counting = settled.filter((attempt) => byWorker.includes(attempt) || byHand.includes(attempt))
+  return differ(db, order, agreement, rehearsed, counting)
+}
+
+async function differ(
+  db: ChaosSchool['db'],
+  { id: orderId, number }: Order,
+  agreement: typeof agreements.$inferSelect | undefined,
+  { lines, log }: Rehearsed,
+  tries: readonly Attempt[],
+): Promise<string[]> {
+  const found: string[] = []
+  const say = (what: string, ours: unknown, theirs: unknown) => {
+    if (JSON.stringify(ours) !== JSON.stringify(theirs))
+      found.push(`order ${number}: ${what} is ${JSON.stringify(ours)}, rehearsed ${JSON.stringify(theirs)}`)
+  }
+  const [line] = lines
+  const paid = await db
+    .select()
+    .from(payments)
+    .where(and(eq(payments.orderId, orderId), eq(payments.state, 'collected')))
+  const [grant] = await db.select().from(grants).where(eq(grants.orderId, orderId))
+  const closed = await db.$count(refunds, and(eq(refunds.orderId, orderId), ne(refunds.access, 'keep')))
+  say('its state', agreement?.state ?? 'paid', line?.state === 'overdue' ? 'active' : line?.state)
+  say(
+    'what was collected',
+    paid.reduce((sum, { pay }) => sum + pay, 0),
+    line?.collected,
+  )
+  say(
+    'its tries',
+    tries.flatMap(({ day, fromN, toN, state }) =>
+      Array.from({ length: (toN ?? 0) - (fromN ?? 0) + 1 }, (_, index) => [day, (fromN ?? 0) + index, state]),
+    ),
+    log.filter(({ what }) => what === 'collected' || what === 'declined').map(({ on, n, what }) => [on, n, what]),
+  )
+  say('when it closes', grant?.closes ?? null, line?.closes ?? null)
+  if ((grant?.endedAt != null) !== closed > 0)
+    found.push(`order ${number}: its course is ${grant?.endedAt ? 'closed' : 'open'} after a refund`)
+  return found
+}
+
+/** The sums that are kept by month, against the payments that they are made of. */
+async function sumsAgainstPayments({ db }: ChaosSchool): Promise<string[]> {
+  const { rows } = await db.execute(sql`
+    select coalesce(k.month, p.month) as month, coalesce(k.pay, 0)::text as kept, coalesce(p.pay, 0)::text as counted
+    from (select month, sum(pay) as pay from (select month, pay from money_sums union all select month, pay from money_deltas) s group by month) k
+    full join (select month, sum(pay) as pay from money_parts group by month) p using (month)
+    where coalesce(k.pay, 0) <> coalesce(p.pay, 0)`)
+  return (rows as { month: string; kept: string; counted: string }[]).map(
+    ({ month, kept, counted }) => `the sums of ${month} say ${kept}, its payments come to ${counted}`,
+  )
+}
