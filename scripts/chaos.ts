@@ -34,7 +34,7 @@ const dice = new Dice(Number(values.seed))
 const school = await openSchool()
 const { db, services, standins } = school
 const people = new People(school, dice)
-const crew = new Crew(WORKERS, [school.url, standins.origin])
+const crew = await Crew.of(WORKERS, [school.url, standins.origin])
 const began = Date.now()
 
 let differences: string[] = []
@@ -120,7 +120,7 @@ async function settleDay(day: Day) {
     if (dice.chance(0.012)) crew.kill(dice)
     await new Promise((resolve) => setTimeout(resolve, 25))
     // An attempt that a killed worker left is closed once no call can still be on its way: time goes on a little.
-    if (left.due === 0 && left.open > 0 && round % 8 === 7) await moveOn(40_000)
+    if (left.due === 0 && left.open > 0 && round % 4 === 3) await moveOn(40_000)
   }
 }
 

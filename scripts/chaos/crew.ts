@@ -1,5 +1,19 @@
 import { type ChildProcess, spawn } from 'node:child_process'
+import { build } from 'vite'
 import type { Dice } from './dice.ts'
+
+const BUILT = '.data/chaos-worker'
+
+/** Builds the worker into one file: hundreds are started, and each would translate all its sources again. */
+async function buildWorker(): Promise<string> {
+  await build({
+    configFile: false,
+    logLevel: 'warn',
+    ssr: { noExternal: true, external: ['@node-rs/argon2', 'pg-native'] },
+    build: { ssr: 'scripts/chaos/worker.ts', outDir: BUILT, emptyOutDir: true },
+  })
+  return `${BUILT}/worker.js`
+}
 
 /** Workers that are killed at any instruction, each followed by another. */
 export class Crew {
@@ -9,11 +23,12 @@ export class Crew {
   private readonly working = new Set<ChildProcess>()
   private isOver = false
 
-  constructor(
-    size: number,
-    private readonly args: string[],
-  ) {
-    for (let n = 0; n < size; n++) this.hire()
+  private constructor(private readonly args: string[]) {}
+
+  static async of(size: number, args: string[]): Promise<Crew> {
+    const crew = new Crew([await buildWorker(), ...args])
+    for (let n = 0; n < size; n++) crew.hire()
+    return crew
   }
 
   kill(dice: Dice): void {
@@ -30,7 +45,7 @@ export class Crew {
   }
 
   private hire(): void {
-    const child = spawn(process.execPath, ['--import', 'tsx', 'scripts/chaos/worker.ts', ...this.args], {
+    const child = spawn(process.execPath, this.args, {
       stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
     })
     child.once('message', () => this.working.add(child))

@@ -43,7 +43,7 @@ for (;;) {
   const given = await db.select({ id: refunds.id }).from(refunds).where(eq(refunds.state, 'started'))
   await each(given, ({ id }) => settleRefund(services, id))
   if (Math.random() < 0.05) await addUp(db)
-  await new Promise((resolve) => setTimeout(resolve, 15))
+  await new Promise((resolve) => setTimeout(resolve, due.length > 0 ? 5 : 30))
 }
 
 async function each<T>(list: readonly T[], run: (item: T) => Promise<unknown>): Promise<void> {
