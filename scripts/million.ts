@@ -1,5 +1,6 @@
 import { parseArgs } from 'node:util'
 import { eq, sql } from 'drizzle-orm'
+import { addDays, after } from '../src/core/calendar/day.ts'
 import { type DraftTerms, newOffer } from '../src/core/content/offer.ts'
 import { makeApp } from '../src/server/app.ts'
 import { createCourse, publishCourse } from '../src/server/catalogue/service.ts'
@@ -97,7 +98,11 @@ async function fill() {
     account: standins.account.id,
     secret: standins.account.keys.practice,
   })
-  const [connection] = await db.select().from(connections)
+  const wallet = standins.wallets.openAccount('Million')
+  await connectGateway(services, 'practice', { adapter: 'moor', account: wallet.id, secret: wallet.keys.practice })
+  const all = await db.select().from(connections)
+  const connection = all.find(({ adapter }) => adapter === 'thistle')
+  const rare = all.find(({ adapter }) => adapter === 'moor')
   for (const [name, price] of terms()) {
     const { id: courseId } = await createCourse(services, `Course ${name}`)
     await publishCourse(services, courseId, 1, null)
@@ -187,10 +192,15 @@ async function fill() {
   })
   await db.execute(sql`vacuum analyze`)
   await db.transaction(async (tx) => {
+    // A few pay by another way, which is looked for among all.
+    await tx.execute(sql`set local session_replication_role = replica`)
+    const few = sql`(select id from orders where number % 500 = 7)`
+    await tx.execute(sql`update attempts set connection_id = ${rare?.id as string} where order_id in ${few}`)
+    await tx.execute(sql`update agreements set connection_id = ${rare?.id as string} where order_id in ${few}`)
     await tx.execute(sql`delete from money_deltas`)
     await tx.execute(sql`delete from money_sums`)
-    await tx.execute(sql`insert into money_sums (mode, month, offer_id, adapter, state, pay, fee, refunded, n)
-      select mode, month, offer_id, adapter, state, sum(pay), sum(fee), sum(refunded), count(*) from money_parts group by 1, 2, 3, 4, 5`)
+    await tx.execute(sql`insert into money_sums (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
+      select mode, day, offer_id, adapter, state, sum(pay), sum(fee), sum(refunded), count(*) from money_parts group by 1, 2, 3, 4, 5`)
   })
   await db.execute(sql`select setval('practice_order_numbers', ${ORDERS + 3000})`)
 }
@@ -221,9 +231,10 @@ async function measure() {
   }[]
   const any = () => ids[Math.floor(Math.random() * ids.length)] as (typeof ids)[number]
   const month = (n: number) => {
-    const at = new Date()
-    return new Date(Date.UTC(at.getUTCFullYear(), at.getUTCMonth() + n, 1)).toISOString().slice(0, 7)
+    const from = after(`${new Date().toISOString().slice(0, 7)}-01`, n, { count: 1, unit: 'month' })
+    return `from=${from}&until=${addDays(after(from, 1, { count: 1, unit: 'month' }), -1)}`
   }
+  const years = `from=${addDays(new Date().toISOString().slice(0, 10), -DAYS_BACK)}&until=${addDays(new Date().toISOString().slice(0, 10), 400)}`
   const between = (from: number, to: number) => from + Math.floor(Math.random() * (to - from + 1))
   let cursor = ''
   const asked: Asked[] = [
@@ -241,16 +252,23 @@ async function measure() {
     { name: 'money by month, one offer', path: () => `/api/money/months?offer=${any().offer_id}` },
     { name: 'money by month, one way', path: () => '/api/money/months?way=thistle' },
     { name: 'money by month, one buyer', path: () => `/api/money/months?search=buyer${between(1000, ORDERS)}` },
-    { name: 'payments of a month', path: () => `/api/money/payments?month=${month(between(-11, 12))}` },
+    { name: 'payments of a month', path: () => `/api/money/payments?${month(between(-11, 12))}` },
     {
       name: 'payments of a month, a page far down',
-      path: () => `/api/money/payments?month=${month(0)}&after=${encodeURIComponent(cursor)}`,
+      path: () => `/api/money/payments?${month(0)}&after=${encodeURIComponent(cursor)}`,
     },
     {
       name: 'payments of a month, one course',
-      path: () => `/api/money/payments?month=${month(between(-11, 12))}&course=${any().course_id}`,
+      path: () => `/api/money/payments?${month(between(-11, 12))}&course=${any().course_id}`,
     },
-    { name: 'payments of a month, the late ones', path: () => `/api/money/payments?month=${month(0)}&standing=late` },
+    { name: 'payments of a month, the late ones', path: () => `/api/money/payments?${month(0)}&standing=late` },
+    { name: 'a month by day', path: () => `/api/money/span?${month(between(-11, 12))}` },
+    { name: 'all years', path: () => `/api/money/span?${years}` },
+    { name: 'payments of all years', path: () => `/api/money/payments?${years}` },
+    { name: 'payments of all years, to come', path: () => `/api/money/payments?${years}&standing=to-come` },
+    { name: 'payments of all years, one course', path: () => `/api/money/payments?${years}&course=${any().course_id}` },
+    { name: 'payments of all years, a rare way', path: () => `/api/money/payments?${years}&way=moor` },
+    { name: 'payments of all years, one way', path: () => `/api/money/payments?${years}&way=thistle` },
     { name: 'everything late', path: () => '/api/money/late?standing=late' },
     { name: 'everything given up', path: () => '/api/money/late?standing=given-up' },
     { name: 'the shelf', path: () => '/api/catalogue/shelf' },
@@ -308,7 +326,7 @@ async function plans(month: string) {
     'payments of a month',
     sql`select p.id from payments p join orders o on o.id = p.order_id and o.state = 'paid' where p.mode = 'practice' and p.due >= ${`${month}-01`} and p.due < (${`${month}-01`}::date + interval '1 month')::date order by p.due, p.order_id, p.id limit 201`,
   )
-  await explain('money by month', sql`select month, sum(pay) from money_sums where mode = 'practice' group by month`)
+  await explain('money by day', sql`select day, sum(pay) from money_sums where mode = 'practice' group by day`)
   await explain(
     'late',
     sql`select p.pay from agreements a join payments p on p.line_id = a.line_id and p.state = 'due' where a.mode = 'practice' and a.state = 'active' and a.tries > 0 and p.due <= current_date`,

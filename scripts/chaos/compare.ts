@@ -150,14 +150,14 @@ async function differ(
   return found
 }
 
-/** The sums that are kept by month, against the payments that they are made of. */
+/** The sums that are kept by day, against the payments that they are made of. */
 async function sumsAgainstPayments({ db }: ChaosSchool): Promise<string[]> {
   const { rows } = await db.execute(sql`
-    select coalesce(k.month, p.month) as month, coalesce(k.pay, 0)::text as kept, coalesce(p.pay, 0)::text as counted
-    from (select month, sum(pay) as pay from (select month, pay from money_sums union all select month, pay from money_deltas) s group by month) k
-    full join (select month, sum(pay) as pay from money_parts group by month) p using (month)
+    select coalesce(k.day, p.day) as day, coalesce(k.pay, 0)::text as kept, coalesce(p.pay, 0)::text as counted
+    from (select day, sum(pay) as pay from (select day, pay from money_sums union all select day, pay from money_deltas) s group by day) k
+    full join (select day, sum(pay) as pay from money_parts group by day) p using (day)
     where coalesce(k.pay, 0) <> coalesce(p.pay, 0)`)
-  return (rows as { month: string; kept: string; counted: string }[]).map(
-    ({ month, kept, counted }) => `the sums of ${month} say ${kept}, its payments come to ${counted}`,
+  return (rows as { day: string; kept: string; counted: string }[]).map(
+    ({ day, kept, counted }) => `the sums of ${day} say ${kept}, its payments come to ${counted}`,
   )
 }

@@ -139,10 +139,10 @@ export async function whatStops(base: Services, mode: Mode, adapter: string) {
       .select({ n: count() })
       .from(attempts)
       .where(and(inArray(attempts.connectionId, through), eq(attempts.state, 'awaiting'))),
-    sumsBetween(db, mode, '2000-01', '2999-12', { way: adapter }),
+    sumsBetween(db, mode, '2000-01-01', '2999-12-31', { way: adapter }),
     overdueOf(db, mode, today, { way: adapter }),
   ])
-  const due = sums.reduce((sum, month) => sum + month.due, 0)
+  const due = sums.reduce((sum, of) => sum + of.due, 0)
   const givenUp = overdue.filter(({ standing }) => standing === 'given-up').reduce((sum, { pay }) => sum + pay, 0)
   return {
     agreements: running?.agreements ?? 0,

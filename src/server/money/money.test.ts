@@ -1,12 +1,15 @@
+import { sql } from 'drizzle-orm'
 import Papa from 'papaparse'
+import * as v from 'valibot'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DraftTerms } from '../../core/content/offer.ts'
 import { openWorld, type World } from '../../testing/world.ts'
 import { stopChasing } from '../collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
-import { agreements } from '../db/schema/index.ts'
+import { agreements, courses } from '../db/schema/index.ts'
 import { moneyCalendar, moneyCsv } from './files.ts'
-import { type MoneyRow, paymentsBetween, paymentsToCome, sumMonths } from './service.ts'
+import { listPayments, type MoneyRow, paymentsBetween, paymentsToCome, spanQuery } from './service.ts'
+import { sumMonths, sumSpan } from './spans.ts'
 
 const month = { count: 1, unit: 'month' } as const
 const parts: DraftTerms = {
@@ -30,6 +33,7 @@ const monthly: DraftTerms = {
 let world: World
 let rows: MoneyRow[]
 const all = { search: '' }
+const ALWAYS = { from: '2020-01-01', until: '2039-12-31' }
 beforeAll(async () => {
   world = await openWorld()
   const buy = async (terms: DraftTerms | number, pay: number, who: string, card = 'pays') => {
@@ -46,7 +50,7 @@ beforeAll(async () => {
   await stopChasing(world.services, stopped?.id as string, 'asked')
   world.clock.offsetMs = 32 * 86_400_000
   for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
-  rows = await paymentsBetween(world.services, 'practice', '2000-01-01', '2999-01-01', all)
+  rows = await paymentsBetween(world.services, 'practice', ALWAYS, all)
 })
 afterAll(() => world.close())
 
@@ -77,6 +81,78 @@ describe('expected and received', () => {
     }
   })
 
+  it('of any span it tells the same: altogether, by month, by day, and row by row', async () => {
+    const days = [...new Set(rows.map(({ due }) => due))]
+    const [first = '', second = ''] = days
+    for (const span of [
+      ALWAYS,
+      { from: first, until: first },
+      { from: first, until: second },
+      { from: second, until: second },
+    ]) {
+      const { total, months, days: byDay } = await sumSpan(world.services, 'practice', { ...span, ...all })
+      const of = rows.filter(({ due }) => due >= span.from && due <= span.until)
+      expect(total).toMatchObject({
+        payments: of.length,
+        expected: sum(of, ({ pay }) => pay),
+        fees: sum(of, ({ fee }) => fee),
+      })
+      const adding = (parts: { expected: number }[]) => parts.reduce((so, { expected }) => so + expected, 0)
+      expect(adding(months)).toBe(total.expected)
+      if (span !== ALWAYS) expect(adding(byDay)).toBe(total.expected)
+      const listed = await listPayments(world.services, 'practice', { ...span, ...all })
+      expect(listed.payments).toHaveLength(of.length)
+    }
+    const late = rows.find(({ standing }) => standing === 'late')
+    const { total, days: lateDays } = await sumSpan(world.services, 'practice', {
+      from: late?.due ?? '',
+      until: late?.due ?? '',
+      ...all,
+    })
+    expect(total.late).toBe(late?.pay)
+    expect(lateDays).toMatchObject([{ day: late?.due, late: late?.pay }])
+    // Narrowed to a buyer it is read from their payments, and comes to the same.
+    const mine = await sumSpan(world.services, 'practice', { ...ALWAYS, search: 'late@' })
+    expect(mine.total).toMatchObject({ received: 4300, late: 4300, toCome: 4300, payments: 3 })
+  })
+
+  it('lists a page after any payment, narrowed to a course, a way, what came and what is to come', async () => {
+    const [course] = await world.db.select().from(courses).where(sql`${courses.live}->>'title' = 'For well'`)
+    for (const query of [all, { ...all, way: 'thistle' }, { ...all, course: course?.id }]) {
+      for (const standing of [undefined, 'received', 'late', 'to-come'] as const) {
+        const whole = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, standing })
+        const of = rows.filter(
+          (row) => ('course' in query ? row.course === 'For well' : true) && (!standing || row.standing === standing),
+        )
+        expect(new Set(whole.payments.map(({ id }) => id))).toEqual(new Set(of.map(({ id }) => id)))
+        for (const [index, { due, orderId, id }] of whole.payments.entries()) {
+          const after = `${due}|${orderId}|${id}`
+          const rest = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, standing, after })
+          expect(rest.payments.map((row) => row.id)).toEqual(whole.payments.slice(index + 1).map((row) => row.id))
+        }
+      }
+    }
+  })
+
+  it('says at its field what is wrong with a span', () => {
+    const said = (from: string, until: string) =>
+      v.safeParse(spanQuery, { from, until }).issues?.map(({ message, path }) => [path?.at(-1)?.key, message])
+    expect(said('2026-03-02', '2026-03-01')).toEqual([['until', 'The last day lies before the first.']])
+    expect(said('2001-01-01', '2026-01-01')).toEqual([['until', 'At most 20 years at a time.']])
+    expect(said('2026-02-30', '2026-03-01')).toEqual([['from', 'This date does not exist.']])
+    expect(said('2026-03-01', '2026-03-01')).toBeUndefined()
+  })
+
+  it('shows a year back and ahead in whichever month it is', async () => {
+    for (let days = 0; days < 360; days += 30) {
+      world.clock.offsetMs += 30 * 86_400_000
+      const { today, months } = await sumMonths(world.services, 'practice', all)
+      expect(months).toHaveLength(24)
+      expect(months[11]?.month).toBe(today.slice(0, 7))
+    }
+    world.clock.offsetMs = 32 * 86_400_000
+  })
+
   it('agrees with the gateway’s own books to the cent, fees too', () => {
     const captured = [...world.standins.books.payments.values()].filter(({ state }) => state === 'captured')
     const received = rows.filter(({ standing }) => standing === 'received')
@@ -97,7 +173,7 @@ describe('expected and received', () => {
 
   it('narrows to a buyer, a course, a way, and keeps live apart', async () => {
     const narrow = (query: object, mode: 'practice' | 'live' = 'practice') =>
-      paymentsBetween(world.services, mode, '2000-01-01', '2999-01-01', { search: '', ...query })
+      paymentsBetween(world.services, mode, ALWAYS, { search: '', ...query })
     expect((await narrow({ search: 'WELL@' })).map(({ n }) => n)).toEqual([1, 2, 3])
     expect(await narrow({ search: '%' })).toEqual([])
     expect(await narrow({ way: 'thistle' })).toHaveLength(rows.length)

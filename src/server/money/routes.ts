@@ -1,6 +1,4 @@
 import { Hono } from 'hono'
-import * as v from 'valibot'
-import { after, isDay } from '../../core/calendar/day.ts'
 import type { Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
@@ -14,10 +12,9 @@ import {
   paymentsBetween,
   paymentsQuery,
   paymentsToCome,
-  sumMonths,
+  spanQuery,
 } from './service.ts'
-
-const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
+import { sumMonths, sumSpan } from './spans.ts'
 
 /** Expected and received, and the files made of it. */
 export function moneyRoutes(services: Services) {
@@ -26,21 +23,18 @@ export function moneyRoutes(services: Services) {
     .get('/months', validate('query', monthsQuery), async (c) =>
       c.json(await sumMonths(services, c.get('mode'), c.req.valid('query'))),
     )
+    .get('/span', validate('query', spanQuery), async (c) =>
+      c.json(await sumSpan(services, c.get('mode'), c.req.valid('query'))),
+    )
     .get('/payments', validate('query', paymentsQuery), async (c) =>
       c.json(await listPayments(services, c.get('mode'), c.req.valid('query'))),
     )
     .get('/late', validate('query', lateQuery), async (c) =>
       c.json(await listLate(services, c.get('mode'), c.req.valid('query'))),
     )
-    .get('/payments.csv', validate('query', v.object({ from: day, until: day, ...monthsQuery.entries })), async (c) => {
+    .get('/payments.csv', validate('query', spanQuery), async (c) => {
       const { from, until, ...query } = c.req.valid('query')
-      const rows = await paymentsBetween(
-        services,
-        c.get('mode'),
-        from,
-        after(until, 1, { count: 1, unit: 'day' }),
-        query,
-      )
+      const rows = await paymentsBetween(services, c.get('mode'), { from, until }, query)
       c.header('content-type', 'text/csv; charset=utf-8')
       c.header('content-disposition', `attachment; filename="payments-${from}-${until}.csv"`)
       return c.body(moneyCsv(rows))

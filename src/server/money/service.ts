@@ -1,12 +1,12 @@
-import { and, asc, eq, gte, inArray, lt, lte, type SQL, sql } from 'drizzle-orm'
+import { and, asc, between, eq, inArray, lt, lte, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
-import { addDays, after, type Day, daysBetween } from '../../core/calendar/day.ts'
+import { after, type Day, daysBetween, isDay, later } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
-import { type Overdue, overdueOf, type Sum, sumsBetween } from './sums.ts'
+import { type Overdue, offerDays } from './sums.ts'
 
 /** How a scheduled payment stands on a day. */
 export const STANDINGS = ['received', 'late', 'given-up', 'to-come'] as const
@@ -20,26 +20,44 @@ const filters = {
   way: v.optional(v.pipe(v.string(), v.maxLength(40))),
   search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
 }
-export const monthsQuery = v.object(filters)
-const month = v.pipe(v.string(), v.regex(/^\d{4}-(0[1-9]|1[0-2])$/, 'A month looks like 2026-11.'))
+const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
+const MOST_YEARS = 20
+/** From a day to another, both included. */
+const span = { from: day, until: day }
+export interface DaySpan {
+  from: Day
+  until: Day
+}
+
+/** The last day does not lie before the first, nor too far from it. */
+function inOrder<T extends DaySpan & Record<string, unknown>>() {
+  return v.rawCheck<T>(({ dataset, addIssue }) => {
+    if (!dataset.typed || dataset.issues) return
+    const { from, until } = dataset.value
+    const say = (message: string) =>
+      addIssue({
+        message,
+        path: [{ type: 'object', origin: 'value', input: dataset.value, key: 'until', value: until }],
+      })
+    if (until < from) say('The last day lies before the first.')
+    else if (until > after(from, MOST_YEARS, { count: 1, unit: 'year' })) say(`At most ${MOST_YEARS} years at a time.`)
+  })
+}
 /** Where the page before ended: `<due>|<order>|<id>`. */
 const pageAfter = v.optional(
   v.pipe(v.string(), v.regex(/^\d{4}-\d\d-\d\d\|[0-9a-f-]{36}\|[0-9a-f-]{36}$/, 'This page does not exist.')),
 )
-export const paymentsQuery = v.object({
-  month,
-  standing: v.optional(v.picklist(STANDINGS)),
-  after: pageAfter,
-  ...filters,
-})
+export const monthsQuery = v.object(filters)
+export const spanQuery = v.pipe(v.object({ ...span, ...filters }), inOrder())
+export const paymentsQuery = v.pipe(
+  v.object({ ...span, standing: v.optional(v.picklist(STANDINGS)), after: pageAfter, ...filters }),
+  inOrder(),
+)
 export const lateQuery = v.object({ standing: v.picklist(['late', 'given-up']), after: pageAfter, ...filters })
 export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 
 /** So many buyers that fit are looked at. */
 const MOST_BUYERS = 50
-/** A year back and a year ahead, whole months. */
-const MONTHS_BACK = 11
-const MONTHS_AHEAD = 12
 
 /**
  * Where a payment stands: received; late (due, and not collected at its first try); given up (its agreement
@@ -123,121 +141,6 @@ function scheduled(services: Services) {
   }
 }
 
-export interface MonthSums {
-  month: string
-  expected: number
-  received: number
-  fees: number
-  refunds: number
-  late: number
-  givenUp: number
-  toCome: number
-  payments: number
-}
-
-/** What is late, by its age. */
-export interface Ages {
-  upToAWeek: number
-  upToAMonth: number
-  older: number
-  givenUp: number
-}
-
-/** What should have come and what came, by the month in which it was due: a year back and a year ahead. */
-export async function sumMonths(
-  base: Services,
-  mode: Mode,
-  query: MoneyFilters,
-): Promise<{ today: Day; months: MonthSums[]; ages: Ages }> {
-  const services = await inMode(base, mode)
-  const today = await schoolDay(services)
-  const start = `${after(`${today.slice(0, 7)}-01`, -MONTHS_BACK, { count: 1, unit: 'month' }).slice(0, 7)}-01`
-  const names = Array.from({ length: MONTHS_BACK + MONTHS_AHEAD + 1 }, (_, n) =>
-    after(start, n, { count: 1, unit: 'month' }).slice(0, 7),
-  )
-  const found = query.search
-    ? await sumsOfBuyers(services, mode, today, query)
-    : await sumsOfAll(services, mode, today, query, names)
-  const months = names.map((month) => {
-    const {
-      received = 0,
-      fees = 0,
-      refunds = 0,
-      due = 0,
-      payments: n = 0,
-    } = found.sums.find((sum) => sum.month === month) ?? {}
-    const overdue = (standing: Overdue['standing']) =>
-      found.overdue
-        .filter((row) => row.month === month && row.standing === standing)
-        .reduce((sum, { pay }) => sum + pay, 0)
-    const [late, givenUp] = [overdue('late'), overdue('given-up')]
-    return {
-      month,
-      expected: received + due,
-      received,
-      fees,
-      refunds,
-      late,
-      givenUp,
-      toCome: due - late - givenUp,
-      payments: n,
-    }
-  })
-  return { today, months, ages: agesOf(found.overdue) }
-}
-
-interface Found {
-  sums: Sum[]
-  overdue: Overdue[]
-}
-
-async function sumsOfAll(
-  { db }: Services,
-  mode: Mode,
-  today: Day,
-  query: MoneyFilters,
-  names: string[],
-): Promise<Found> {
-  const [sums, overdue] = await Promise.all([
-    sumsBetween(db, mode, names[0] as string, names.at(-1) as string, query),
-    overdueOf(db, mode, today, query),
-  ])
-  return { sums, overdue }
-}
-
-/** The same for a few buyers: read from their payments. */
-async function sumsOfBuyers(services: Services, mode: Mode, today: Day, query: MoneyFilters): Promise<Found> {
-  const rows = await readPayments(services, today, await narrowed(services, mode, query))
-  const sums = new Map<string, Sum>()
-  for (const row of rows) {
-    const month = row.due.slice(0, 7)
-    const sum = sums.get(month) ?? { month, received: 0, fees: 0, refunds: 0, due: 0, payments: 0 }
-    sums.set(month, sum)
-    if (row.standing === 'received') sum.received += row.pay
-    else sum.due += row.pay
-    sum.fees += row.fee
-    sum.refunds += row.refunded
-    sum.payments++
-  }
-  const overdue = rows.flatMap(({ due, pay, standing }) =>
-    standing === 'late' || standing === 'given-up'
-      ? [{ month: due.slice(0, 7), standing, pay, days: daysBetween(due, today) }]
-      : [],
-  )
-  return { sums: [...sums.values()], overdue }
-}
-
-function agesOf(overdue: readonly Overdue[]): Ages {
-  const sum = (is: (row: Overdue) => boolean) => overdue.filter(is).reduce((all, { pay }) => all + pay, 0)
-  const isLate = ({ standing }: Overdue) => standing === 'late'
-  return {
-    upToAWeek: sum((row) => isLate(row) && row.days <= 7),
-    upToAMonth: sum((row) => isLate(row) && row.days > 7 && row.days <= 30),
-    older: sum((row) => isLate(row) && row.days > 30),
-    givenUp: sum((row) => !isLate(row)),
-  }
-}
-
 export interface MoneyRow {
   id: string
   orderId: string
@@ -273,28 +176,43 @@ export interface MoneyRow {
 /** So many payments are read at a time. */
 const PAGE = 100
 
-/** The payments of one month, in the order of their days, a page at a time by the last one seen. */
+/** The payments of a span, in the order of their days, a page at a time by the last one seen. */
 export async function listPayments(
   base: Services,
   mode: Mode,
-  { month: name, after: last, standing: only, ...query }: v.InferOutput<typeof paymentsQuery>,
+  { from, until, after: last, standing: only, ...query }: v.InferOutput<typeof paymentsQuery>,
 ): Promise<{ payments: MoneyRow[]; next: string | null }> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
-  const from = `${name}-01`
-  const until = after(from, 1, { count: 1, unit: 'month' })
+  // What is to come lies ahead; what came before it need not be read.
+  const first = later(last?.slice(0, 10) ?? from, only === 'to-come' ? later(from, today) : from)
   const where = and(
     await narrowed(services, mode, query),
-    gte(payments.due, from),
-    lt(payments.due, until),
+    between(payments.due, first, until),
     only ? eq(standing(today), only) : undefined,
-    only === 'late' || only === 'given-up' ? await overdueLines(services, mode, today, only) : undefined,
     beyond(last),
   )
-  const isOverdue = only === 'late' || only === 'given-up'
-  return pageOf(
-    isOverdue ? await readFew(services, today, where) : await readPayments(services, today, where, PAGE + 1),
-  )
+  if (only === 'late' || only === 'given-up') {
+    return pageOf(await readFew(services, today, and(where, await overdueLines(services, mode, today, only))))
+  }
+  const near = await nearest(services, mode, { from: first, until }, query, only)
+  return pageOf(await readPayments(services, today, and(where, near), PAGE + 1))
+}
+
+/** Where payments of several offers, or of one way, are looked for: on the days and of the offers of the next page. */
+async function nearest(
+  { db }: Services,
+  mode: Mode,
+  { from, until }: DaySpan,
+  { search, ...query }: MoneyFilters,
+  only: Standing | undefined,
+): Promise<SQL | undefined> {
+  if (search || !(query.course || query.way)) return undefined
+  const state = only ? (only === 'received' ? 'collected' : 'due') : null
+  const found = await offerDays(db, mode, from, until, { ...query, state }, PAGE + 1)
+  const offerIds = sql.param(found.map(({ offerId }) => offerId))
+  const days = sql.param(found.map(({ day }) => day))
+  return sql`(${payments.offerId}, ${payments.due}) in (select * from unnest(${offerIds}::uuid[], ${days}::date[]))`
 }
 
 /**
@@ -351,19 +269,28 @@ function pageOf(rows: MoneyRow[]): { payments: MoneyRow[]; next: string | null }
   return { payments: page, next: rows.length > PAGE && end ? `${end.due}|${end.orderId}|${end.id}` : null }
 }
 
-/** Payments due from one day up to, but not on, another. */
+/** All payments of a span, in the order of their days. */
 export async function paymentsBetween(
   base: Services,
   mode: Mode,
-  from: Day,
-  until: Day,
+  { from, until }: DaySpan,
   query: MoneyFilters,
 ): Promise<MoneyRow[]> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
-  const where = and(await narrowed(services, mode, query), gte(payments.due, from), lt(payments.due, until))
+  const where = and(await narrowed(services, mode, query), between(payments.due, from, until))
   const rows = await readPayments(services, today, where)
   return rows.sort((a, b) => (a.due < b.due ? -1 : a.due > b.due ? 1 : a.number - b.number || a.n - b.n))
+}
+
+/** All payments of the few buyers that a search finds. */
+export async function paymentsOfBuyers(
+  services: Services,
+  mode: Mode,
+  today: Day,
+  query: MoneyFilters,
+): Promise<MoneyRow[]> {
+  return readPayments(services, today, await narrowed(services, mode, query))
 }
 
 /**
@@ -437,7 +364,7 @@ export async function paymentsToCome(base: Services, mode: Mode): Promise<{ rows
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
   const { name } = await getSchool(base.db)
-  const until = addDays(after(today, 1, { count: 1, unit: 'year' }), 1)
-  const rows = await paymentsBetween(base, mode, today, until, { search: '' })
+  const until = after(today, 1, { count: 1, unit: 'year' })
+  const rows = await paymentsBetween(base, mode, { from: today, until }, { search: '' })
   return { rows: rows.filter((row) => row.standing === 'to-come'), schoolName: name }
 }

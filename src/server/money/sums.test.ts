@@ -55,14 +55,14 @@ const collect = async () => {
 /** The sums as the payments themselves come to, read one by one. */
 async function counted() {
   const { rows } = await world.db.execute(sql`
-    select month, coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as received,
+    select day::text, coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as received,
       sum(fee)::float8 as fees, sum(refunded)::float8 as refunds,
       coalesce(sum(pay) filter (where state = 'due'), 0)::float8 as due, count(*)::int as payments
-    from money_parts where mode = 'practice' group by month order by month`)
+    from money_parts where mode = 'practice' group by day order by day`)
   return rows
 }
 const summed = async (filters = {}) =>
-  (await sumsBetween(world.db, 'practice', '2000-01', '2999-12', filters)).filter(({ payments: n }) => n > 0)
+  (await sumsBetween(world.db, 'practice', '2000-01-01', '2999-12-31', filters)).filter(({ payments: n }) => n > 0)
 
 describe('the sums', () => {
   it('are what the payments come to, whatever happened to them', async () => {
@@ -113,8 +113,8 @@ describe('the sums', () => {
     const byWay = await Promise.all(
       ['thistle', 'moor', 'brook', 'transfer', ''].map((way) => summed(way ? { way } : { way: 'none' })),
     )
-    for (const { month, received, due } of all) {
-      const of = byWay.flat().filter((sum) => sum.month === month)
+    for (const { day: on, received, due } of all) {
+      const of = byWay.flat().filter((sum) => sum.day === on)
       expect(of.reduce((total, sum) => total + sum.received, 0)).toBe(received)
       expect(of.reduce((total, sum) => total + sum.due, 0)).toBe(due)
     }

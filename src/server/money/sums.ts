@@ -11,9 +11,9 @@ export interface SumFilters {
   way?: string | undefined
 }
 
-/** What payments of a month come to, in minor units. */
+/** What payments that are due on a day come to, in minor units. */
 export interface Sum {
-  month: string
+  day: Day
   /** What was collected, what it cost, and what was given back of it. */
   received: number
   fees: number
@@ -27,40 +27,75 @@ export interface Sum {
 export async function addUp(db: Queryable): Promise<void> {
   await db.execute(sql`
     with gone as (delete from ${moneyDeltas} returning *)
-    insert into ${moneySums} (mode, month, offer_id, adapter, state, pay, fee, refunded, n)
-    select mode, month, offer_id, adapter, state, sum(pay), sum(fee), sum(refunded), sum(n)
+    insert into ${moneySums} (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
+    select mode, day, offer_id, adapter, state, sum(pay), sum(fee), sum(refunded), sum(n)
     from gone group by 1, 2, 3, 4, 5 order by 1, 2, 3, 4, 5
-    on conflict (mode, month, offer_id, adapter, state) do update set
+    on conflict (mode, day, offer_id, adapter, state) do update set
       pay = ${moneySums}.pay + excluded.pay, fee = ${moneySums}.fee + excluded.fee,
       refunded = ${moneySums}.refunded + excluded.refunded, n = ${moneySums}.n + excluded.n`)
 }
 
-/** The sums of the months from one to another, without those in which nothing was or is due. */
+/** The sums of the days from one to another, both included, without those on which nothing was or is due. */
 export async function sumsBetween(
   db: Queryable,
   mode: Mode,
-  from: string,
-  until: string,
-  { course, offer, way }: SumFilters,
+  from: Day,
+  until: Day,
+  filters: SumFilters,
 ): Promise<Sum[]> {
   const { rows } = await db.execute(sql`
-    select month,
+    select day::text,
       coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as received,
       coalesce(sum(fee), 0)::float8 as fees,
       coalesce(sum(refunded), 0)::float8 as refunds,
       coalesce(sum(pay) filter (where state = 'due'), 0)::float8 as due,
       sum(n)::int as payments
     from (
-      select month, offer_id, adapter, state, pay, fee, refunded, n from ${moneySums} where mode = ${mode}
+      select day, offer_id, adapter, state, pay, fee, refunded, n from ${moneySums} where mode = ${mode}
       union all
-      select month, offer_id, adapter, state, pay, fee, refunded, n from ${moneyDeltas} where mode = ${mode}
+      select day, offer_id, adapter, state, pay, fee, refunded, n from ${moneyDeltas} where mode = ${mode}
     ) s
-    where month >= ${from} and month <= ${until}
-      ${offer ? sql`and offer_id = ${offer}` : sql``}
-      ${course ? sql`and offer_id in (select id from ${offers} where ${offers.courseId} = ${course})` : sql``}
-      ${way ? sql`and adapter = ${way}` : sql``}
-    group by month order by month`)
+    where day between ${from} and ${until}
+      ${narrowedTo(filters)}
+    group by s.day order by s.day`)
   return rows as unknown as Sum[]
+}
+
+function narrowedTo({ course, offer, way }: SumFilters): SQL {
+  return sql`
+    ${offer ? sql`and offer_id = ${offer}` : sql``}
+    ${course ? sql`and offer_id in (select id from ${offers} where ${offers.courseId} = ${course})` : sql``}
+    ${way ? sql`and adapter = ${way}` : sql``}`
+}
+
+/**
+ * Of which offers, on which days, the next payments of a span are: as many days as hold `enough` payments after the
+ * first, which may have been read in part. So a page of few payments among many is found without reading the many.
+ */
+export async function offerDays(
+  db: Queryable,
+  mode: Mode,
+  from: Day,
+  until: Day,
+  filters: SumFilters & { state: 'due' | 'collected' | null },
+  enough: number,
+): Promise<{ offerId: string; day: Day }[]> {
+  const { rows } = await db.execute(sql`
+    select offer_id as "offerId", day::text as day from (
+      select offer_id, day, coalesce(sum(case when day > ${from} then n else 0 end) over (
+        order by day groups between unbounded preceding and 1 preceding), 0) as before
+      from (
+        select offer_id, day, sum(n) as n from (
+          select mode, day, offer_id, adapter, state, n from ${moneySums}
+          union all
+          select mode, day, offer_id, adapter, state, n from ${moneyDeltas}
+        ) s
+        where mode = ${mode} and day between ${from} and ${until} ${narrowedTo(filters)}
+          ${filters.state ? sql`and state = ${filters.state}` : sql``}
+        group by offer_id, day having sum(n) > 0
+      ) by_day
+    ) counted where before < ${enough} order by day`)
+  return rows as unknown as { offerId: string; day: Day }[]
 }
 
 /** All that came in a mode, ever. */
@@ -78,7 +113,7 @@ export async function sumsOfMode(db: Queryable, mode: Mode): Promise<Pick<Sum, '
 
 /** Payments of one day that should have come and did not. */
 export interface Overdue {
-  month: string
+  day: Day
   /** Still tried, or given up: its agreement has stopped. */
   standing: 'late' | 'given-up'
   pay: number
@@ -120,9 +155,7 @@ export async function overdueOf(
       .innerJoin(payments, unpaid)
       .where(and(narrowed, where))
       .groupBy(payments.due)
-      .then((rows) =>
-        rows.map(({ due, pay }) => ({ month: due.slice(0, 7), standing, pay, days: daysBetween(due, today) })),
-      )
+      .then((rows) => rows.map(({ due, pay }) => ({ day: due, standing, pay, days: daysBetween(due, today) })))
   const [tried, untried, givenUp] = await Promise.all([
     // Tried and declined: all that is due by today waits for it.
     from('late', and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`, sql`${payments.due} <= ${today}`)),

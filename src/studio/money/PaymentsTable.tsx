@@ -2,7 +2,7 @@ import { sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { classes } from '../../ui/classes.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
-import type { Month, Row } from './queries.ts'
+import type { Row, Sums } from './queries.ts'
 
 interface PaymentsProps {
   rows: Row[]
@@ -10,7 +10,7 @@ interface PaymentsProps {
   chosen: string | null
   choose: (orderId: string) => void
   /** The sums of the whole list, where it may be longer than its rows. */
-  total: Month | null
+  total: Sums | null
   hasMore: boolean
 }
 
@@ -41,7 +41,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
                 ['State', false],
               ] as const
             ).map(([label, isNumber]) => (
-              <th key={label} scope="col" className={classes(head, isNumber && 'text-right')}>
+              <th key={label} scope="col" className={classes(head, 'first:pl-1.5', isNumber && 'text-right')}>
                 {label}
               </th>
             ))}

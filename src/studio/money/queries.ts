@@ -1,15 +1,37 @@
-import { unwrap } from '../../ui/problem.ts'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
+import { useSession } from '../session/session.ts'
 import type { MoneyQuery } from './NarrowTo.tsx'
+import type { DaySpan } from './span.ts'
 
 export const loadMonths = (query: MoneyQuery) => unwrap(api.money.months.$get({ query }))
 export type Month = Awaited<ReturnType<typeof loadMonths>>['months'][number]
 export type Ages = Awaited<ReturnType<typeof loadMonths>>['ages']
-export const loadPayments = (month: string, standing: string | null, after: string | undefined, query: MoneyQuery) =>
+
+const loadSpan = (span: DaySpan, query: MoneyQuery) => unwrap(api.money.span.$get({ query: { ...span, ...query } }))
+export type SpanData = Awaited<ReturnType<typeof loadSpan>>
+export type Sums = SpanData['total']
+export type DaySums = SpanData['days'][number]
+
+/** What a span comes to; where the server does not take its days, what it says of them. */
+export function useSpan(span: DaySpan | null, query: MoneyQuery) {
+  const { mode } = useSession()
+  const { data, error } = useQuery({
+    queryKey: ['money-span', mode, span, query],
+    queryFn: () => loadSpan(span as DaySpan, query),
+    enabled: span !== null,
+    placeholderData: keepPreviousData,
+  })
+  const complaint = error instanceof ApiError ? (error.at('/until') ?? error.at('/from') ?? null) : null
+  return { data, error: complaint ? null : error, complaint }
+}
+
+export const loadPayments = (span: DaySpan, standing: string | null, after: string | undefined, query: MoneyQuery) =>
   unwrap(
     api.money.payments.$get({
       query: {
-        month,
+        ...span,
         ...query,
         ...(standing ? { standing: standing as Standing } : {}),
         ...(after ? { after } : {}),

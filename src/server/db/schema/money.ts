@@ -1,12 +1,11 @@
-import { sql } from 'drizzle-orm'
-import { bigserial, check, integer, pgTable, primaryKey, text, uuid } from 'drizzle-orm/pg-core'
+import { bigserial, date, integer, pgTable, primaryKey, text, uuid } from 'drizzle-orm/pg-core'
 import { amount, MODES } from './columns.ts'
 
-/** What a sum is about: payments of one offer by one way that are due in one month, collected or not. */
+/** What a sum is about: payments of one offer by one way that are due on one day, collected or not. */
 const about = {
   mode: text({ enum: MODES }).notNull(),
-  /** "2026-11", by the payments' due day. */
-  month: text().notNull(),
+  /** The payments' due day. */
+  day: date({ mode: 'string' }).notNull(),
   offerId: uuid().notNull(),
   /** The gateway's id; empty where none is known. */
   adapter: text().notNull(),
@@ -31,6 +30,5 @@ export const moneyDeltas = pgTable('money_deltas', {
 
 /** The sums as far as they were added up. With the deltas they are what the payments come to. */
 export const moneySums = pgTable('money_sums', { ...about, ...sums }, (table) => [
-  primaryKey({ columns: [table.mode, table.month, table.offerId, table.adapter, table.state] }),
-  check('money_sums_month', sql`${table.month} ~ '^[0-9]{4}-[0-9]{2}$'`),
+  primaryKey({ columns: [table.mode, table.day, table.offerId, table.adapter, table.state] }),
 ])

@@ -1,0 +1,77 @@
+import Papa from 'papaparse'
+import { after } from '../src/core/calendar/day.ts'
+import { saySpan, spanOfMonth } from '../src/studio/money/span.ts'
+import { expect, fillCheckout, makeCourse, payButton, post, test, unique } from './acorn.ts'
+
+const MONTH = { count: 1, unit: 'month' } as const
+
+test('the money of any span: by month, by day, down to the payment, and the same in the file', async ({
+  studio,
+  shop,
+}) => {
+  const terms = {
+    kind: 'installments',
+    count: 3,
+    every: MONTH,
+    amount: 4300,
+    total: null,
+    deposit: null,
+    trial: null,
+  }
+  const { slug } = await makeCourse(studio, unique('Money of a span'), terms)
+  const name = unique('Mona Geld')
+  const email = `${name.replaceAll(' ', '.').toLowerCase()}@post.example`
+  await fillCheckout(shop, slug, { name, email }, 'Pays')
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
+
+  const { today } = await post(studio.request, '/api/money/months', undefined, 'GET')
+  const last = after(today, 2, MONTH)
+  await studio.goto(`/studio/money?search=${encodeURIComponent(email)}`)
+  await expect(studio.getByRole('heading', { level: 1 })).toHaveText(saySpan(spanOfMonth(today.slice(0, 7))))
+  const bench = studio.getByRole('main')
+  await expect(bench.getByText(/^Of €43\.00 expected, €43\.00 came/)).toBeVisible()
+
+  await test.step('a span the wrong way round is said at its field, and nothing is asked for', async () => {
+    await studio.getByLabel('From', { exact: true }).fill(last)
+    await studio.getByLabel('To', { exact: true }).fill(today)
+    await expect(studio.getByRole('alert')).toHaveText('The last day lies before the first.')
+    await studio.getByRole('button', { name: 'Show', exact: true }).click()
+    await expect(bench.getByText(/^Of €43\.00 expected, €43\.00 came/)).toBeVisible()
+  })
+
+  await test.step('from today to the last payment: the months add up to the whole', async () => {
+    await studio.getByLabel('From', { exact: true }).fill(today)
+    await studio.getByLabel('To', { exact: true }).fill(last)
+    await studio.getByRole('button', { name: 'Show', exact: true }).click()
+    await expect(studio.getByRole('heading', { level: 1 })).toHaveText(saySpan({ from: today, until: last }))
+    await expect(bench.getByText(/^Of €129\.00 expected, €43\.00 came.* €86\.00 is still to come\.$/)).toBeVisible()
+    const months = bench.getByRole('table', { name: 'By month' })
+    await expect(months.getByRole('row')).toHaveCount(5)
+    await expect(months.getByRole('row', { name: /^Altogether €129\.00 €43\.00 €86\.00/ })).toBeVisible()
+    await expect(bench.getByRole('row', { name: /^3 payments €129\.00 €43\.00/ })).toBeVisible()
+  })
+
+  await test.step('the file of that span comes to the same cent', async () => {
+    const href = await studio.getByRole('link', { name: 'Export CSV' }).getAttribute('href')
+    const csv = await (await studio.request.get(href ?? '')).text()
+    const { data } = Papa.parse<Record<string, string>>(csv.trim(), { header: true })
+    const cents = (column: string) => data.reduce((sum, row) => sum + Math.round(Number(row[column]) * 100), 0)
+    expect([data.length, cents('expected'), cents('received')]).toEqual([3, 12_900, 4300])
+  })
+
+  await test.step('a figure opens what it is made of', async () => {
+    await bench.getByRole('button', { name: '€86.00' }).click()
+    await expect(bench.getByText('Only what is still to come.')).toBeVisible()
+    await expect(bench.getByRole('row', { name: /^2 payments €86\.00/ })).toBeVisible()
+    await bench.getByRole('button', { name: 'Show all' }).click()
+  })
+
+  await test.step('a month as a calendar, and a day of it down to the order', async () => {
+    await studio.goto(`/studio/money?search=${encodeURIComponent(email)}&month=${last.slice(0, 7)}`)
+    await bench.getByRole('button', { name: 'As a calendar' }).click()
+    await bench.getByRole('button', { name: saySpan({ from: last, until: last }) }).click()
+    await bench.getByRole('button', { name, exact: true }).click()
+    await expect(studio.getByRole('link', { name: /^Open order/ })).toBeVisible()
+  })
+})

@@ -1,0 +1,79 @@
+import { type Day, later } from '../../core/calendar/day.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import type { SpanData, Sums } from './queries.ts'
+import { addressOf, type DaySpan, sayMonth, spanOfMonth } from './span.ts'
+
+interface MonthTableProps {
+  span: DaySpan
+  sums: SpanData
+  money: MoneyFormat
+  go: (change: Record<string, string | null>) => void
+}
+
+const COLUMNS: [string, (sums: Sums) => number][] = [
+  ['Expected', ({ expected }) => expected],
+  ['Received', ({ received }) => received],
+  ['Late', ({ late }) => late],
+  ['Given up', ({ givenUp }) => givenUp],
+  ['To come', ({ toCome }) => toCome],
+  ['Fees', ({ fees }) => fees],
+  ['Given back', ({ refunds }) => refunds],
+  ['Net', ({ received, fees, refunds }) => received - fees - refunds],
+]
+
+/** A span by its months, each of which opens; the last row is their sum. */
+export function MonthTable({ span, sums: { months, total }, money, go }: MonthTableProps) {
+  // A column in which there is nothing says nothing.
+  const columns = COLUMNS.filter(([, of]) => of(total) !== 0)
+  const cells = (sums: Sums) =>
+    columns.map(([label, of]) => (
+      <td key={label} className="text-right whitespace-nowrap">
+        {of(sums) === 0 ? '–' : formatMoney(of(sums), money)}
+      </td>
+    ))
+  const head = 'border-b border-line-2 py-1.5 pr-3 text-[12px] font-semibold text-ink-3'
+  return (
+    <div className="mb-6 overflow-x-auto">
+      <table className="w-full text-[13.5px] [&_td]:border-b [&_td]:border-line [&_td]:py-2 [&_td]:pr-3">
+        <caption className="sr-only">By month</caption>
+        <thead>
+          <tr>
+            <th scope="col" className={`${head} pl-1.5 text-left`}>
+              Month
+            </th>
+            {columns.map(([label]) => (
+              <th key={label} scope="col" className={`${head} text-right`}>
+                {label}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {months.map(({ month, ...sums }) => (
+            <tr key={month} className="hover:bg-sheet-2">
+              <td className="pl-1.5">
+                <button
+                  type="button"
+                  className="link text-left whitespace-nowrap"
+                  onClick={() => go(addressOf(within(spanOfMonth(month), span)))}
+                >
+                  {sayMonth(month)}
+                </button>
+              </td>
+              {cells(sums)}
+            </tr>
+          ))}
+          <tr className="font-semibold">
+            <td className="pl-1.5">Altogether</td>
+            {cells(total)}
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  )
+}
+
+/** The part of a month that lies in a span. */
+function within(month: DaySpan, span: DaySpan): DaySpan {
+  return { from: later(month.from, span.from), until: [month.until, span.until].sort()[0] as Day }
+}

@@ -1,0 +1,96 @@
+import { formatMoney } from '../../core/money/format.ts'
+import { classes } from '../../ui/classes.ts'
+import { StateMark } from '../../ui/State.tsx'
+import { useMoney } from '../session/session.ts'
+import { type MoneyQuery, NarrowTo } from './NarrowTo.tsx'
+import type { Ages, Month } from './queries.ts'
+import { SpanForm } from './SpanForm.tsx'
+import { addressOf, type DaySpan, monthOf, spanOfMonth } from './span.ts'
+
+interface MonthsProps {
+  months: Month[]
+  today: string
+  isLate: boolean
+  /** The days that are looked at; null where it is all that is late. */
+  span: DaySpan | null
+  /** What the server says of them. */
+  complaint: string | null
+  ages: Ages | null
+  go: (change: Record<string, string | null>) => void
+  query: MoneyQuery
+}
+
+/** What it is narrowed to; what is late; the days to look at; each month with what was expected above what came. */
+export function Months({ months, today, isLate, span, complaint, ages, go, query }: MonthsProps) {
+  const money = useMoney()
+  const most = Math.max(1, ...months.map(({ expected }) => expected))
+  const chosen = span && monthOf(span)
+  const late = ages ? ages.upToAWeek + ages.upToAMonth + ages.older : 0
+  return (
+    <>
+      <NarrowTo query={query} go={go} />
+      <button
+        type="button"
+        aria-pressed={isLate}
+        onClick={() =>
+          go({ view: 'late', month: null, from: null, until: null, day: null, standing: null, order: null })
+        }
+        className={classes(
+          'mb-2 flex w-full items-baseline justify-between gap-2 rounded-field px-2 py-1.5 text-left text-[13.5px]',
+          isLate ? 'bg-acorn font-semibold' : 'hover:bg-sheet-2',
+        )}
+      >
+        <span className="inline-flex items-center gap-1.5 font-medium">
+          <StateMark shape={late > 0 ? 'late' : 'off'} />
+          Late
+        </span>
+        <span>{late > 0 ? formatMoney(late, money) : 'nothing'}</span>
+      </button>
+      {today && <SpanForm span={span ?? spanOfMonth(today.slice(0, 7))} today={today} complaint={complaint} go={go} />}
+      <h2 className="px-2 pb-1 text-[15px]">Months</h2>
+      <ul>
+        {months.map((month) => (
+          <li key={month.month}>
+            <button
+              type="button"
+              aria-pressed={month.month === chosen}
+              onClick={() => go(addressOf(spanOfMonth(month.month)))}
+              className={classes(
+                'grid w-full grid-cols-[58px_1fr] items-center gap-2 rounded-field px-2 py-[5px] text-left text-[13.5px]',
+                month.month === chosen ? 'bg-acorn font-semibold' : 'hover:bg-sheet-2',
+              )}
+            >
+              <span>
+                {sayMonthShort(month.month, today)}
+                <span className="sr-only">
+                  : {formatMoney(month.expected, money)} expected, {formatMoney(month.received, money)} received
+                </span>
+              </span>
+              <span aria-hidden="true">
+                <i
+                  className="block h-[7px] rounded-[1.5px] border border-ink"
+                  style={{ width: `${(month.expected / most) * 100}%` }}
+                />
+                <i
+                  className={classes(
+                    'mt-px block h-[6px] rounded-[1.5px] bg-received',
+                    month.received === 0 && 'invisible',
+                  )}
+                  style={{ width: `${(month.received / most) * 100}%` }}
+                />
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}
+
+/** "Nov", or "Jan 27" where it is another year than today’s. */
+function sayMonthShort(month: string, today: string): string {
+  const name = new Intl.DateTimeFormat('en-GB', { month: 'short', timeZone: 'UTC' }).format(
+    new Date(`${month}-01T00:00:00Z`),
+  )
+  return month.slice(0, 4) === today.slice(0, 4) ? name : `${name} ${month.slice(2, 4)}`
+}

@@ -1,0 +1,51 @@
+import { addDays, after, type Day, isDay } from '../../core/calendar/day.ts'
+
+/** The days whose money is looked at, both included. */
+export interface DaySpan {
+  from: Day
+  until: Day
+}
+
+export function spanOfMonth(month: string): DaySpan {
+  return { from: `${month}-01`, until: addDays(after(`${month}-01`, 1, { count: 1, unit: 'month' }), -1) }
+}
+
+export function spanOfYear(year: string): DaySpan {
+  return { from: `${year}-01-01`, until: `${year}-12-31` }
+}
+
+/** The month that a span is, from its first day to its last; null where it is none. */
+export function monthOf({ from, until }: DaySpan): string | null {
+  const month = from.slice(0, 7)
+  return spanOfMonth(month).from === from && spanOfMonth(month).until === until ? month : null
+}
+
+/** The span in the address: a month or two days; without either the month of `today`. */
+export function spanIn(params: URLSearchParams, today: Day): DaySpan {
+  const [from, until] = [params.get('from') ?? '', params.get('until') ?? '']
+  if (isDay(from) && isDay(until)) return { from, until }
+  const month = params.get('month') ?? ''
+  return spanOfMonth(isDay(`${month}-01`) ? month : today.slice(0, 7))
+}
+
+/** The same as it is put into the address, nothing else being chosen in it yet. */
+export function addressOf(span: DaySpan): Record<string, string | null> {
+  const month = monthOf(span)
+  const where = month ? { month, from: null, until: null } : { month: null, ...span }
+  return { ...where, day: null, standing: null, order: null }
+}
+
+/** "November 2026", "12 November 2026", "1 March – 15 June 2026". */
+export function saySpan(span: DaySpan): string {
+  const month = monthOf(span)
+  const date = (day: Day) => new Date(`${day}T00:00:00Z`)
+  if (month) return sayMonth(month)
+  const format = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' })
+  return format.formatRange(date(span.from), date(span.until))
+}
+
+export function sayMonth(month: string): string {
+  return new Intl.DateTimeFormat('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' }).format(
+    new Date(`${month}-01T00:00:00Z`),
+  )
+}
