@@ -43,9 +43,14 @@ async function visit(page: Page, path: string) {
 /** Moves practice time by the studio's own page. */
 async function pass(studio: Page, step: 'A day' | 'A week' | 'A month' | 'A year') {
   await visit(studio, '/studio/setup/practice')
-  const moved = studio.waitForResponse('**/api/school/practice/move', { timeout: 120_000 })
-  await studio.getByRole('button', { name: step }).click()
-  expect((await moved).ok()).toBe(true)
+  const begun = studio.waitForResponse('**/api/school/practice/move')
+  await studio.getByRole('button', { name: step, exact: true }).click()
+  expect((await begun).ok()).toBe(true)
+  await expect(async () => {
+    const { move } = await post(studio.request, '/api/school/practice', undefined, 'GET')
+    expect(move.state).toBe('done')
+  }).toPass({ timeout: 150_000 })
+  await expect(studio.getByRole('button', { name: step, exact: true })).toBeEnabled()
 }
 
 /** The address of a link in the newest message that has one. */

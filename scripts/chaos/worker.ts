@@ -1,6 +1,7 @@
 import { and, eq, getTableColumns, inArray, ne } from 'drizzle-orm'
 import { BANK_TRANSFER_ID } from '../../src/gateways/bankTransfer.ts'
 import { GatewayUnreachable } from '../../src/gateways/contract.ts'
+import { atOnce } from '../../src/server/atOnce.ts'
 import { lookUpAttempt } from '../../src/server/checkout/lookup.ts'
 import { agreementsDue, collectAgreement } from '../../src/server/collecting/collect.ts'
 import { inMode } from '../../src/server/context.ts'
@@ -8,7 +9,6 @@ import { connect } from '../../src/server/db/client.ts'
 import { attempts, connections, OPEN_ATTEMPTS, refunds } from '../../src/server/db/schema/index.ts'
 import { addUp } from '../../src/server/money/sums.ts'
 import { settleRefund } from '../../src/server/refunds/service.ts'
-import { atOnce } from './atOnce.ts'
 import { chaosServices } from './services.ts'
 
 /**

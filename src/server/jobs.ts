@@ -10,12 +10,20 @@ export interface JobData {
   'agreement-collect': { agreementId: string }
   /** Ask again for a refund that was not answered. */
   'refund-settle': { refundId: string }
+  /** Go on moving practice time to where it is to be. */
+  'practice-move': Record<string, never>
   /** Make and send one message. */
   'message-send': { messageId: string }
 }
 
 export type JobName = keyof JobData
-const JOB_NAMES: readonly JobName[] = ['attempt-lookup', 'agreement-collect', 'refund-settle', 'message-send']
+const JOB_NAMES: readonly JobName[] = [
+  'attempt-lookup',
+  'agreement-collect',
+  'refund-settle',
+  'practice-move',
+  'message-send',
+]
 
 /** When a job is done: after so many seconds; `once` names what need not be queued twice within a time, a minute by default. */
 export interface When {

@@ -7,6 +7,7 @@ import type { JobData, JobName } from './jobs.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 import { addUp } from './money/sums.ts'
 import { settleRefund } from './refunds/service.ts'
+import { goOnMoving, resumeMove } from './school/practiceTime.ts'
 
 const SWEEP_MS = 20_000
 const COLLECTED_AT_ONCE = 8
@@ -31,6 +32,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
     },
   )
   await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
+  await work('practice-move', () => goOnMoving(services))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post))
   const sweep = setInterval(() => {
     Promise.all([
@@ -38,6 +40,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       queueDue(services),
       announceExpiring(services),
       addUp(services.db),
+      resumeMove(services),
     ]).catch((error: unknown) => console.error('sweep:', error))
   }, SWEEP_MS)
   return () => clearInterval(sweep)

@@ -9,7 +9,8 @@ import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } f
 import { validate } from '../http/validate.ts'
 import { setTellings, tellingsSchema } from '../messages/tellings.ts'
 import { giveTrialBack, goLiveList, openTrial } from './goLive.ts'
-import { clearPractice, MOST_DAYS, movePractice, practiceClock } from './practice.ts'
+import { clearPractice } from './practice.ts'
+import { MOST_DAYS, practiceClock, startMove, stopMove } from './practiceTime.ts'
 import {
   changeSchool,
   emailSchema,
@@ -98,8 +99,15 @@ export function schoolRoutes(services: Services) {
           ]),
         }),
       ),
-      async (c) => c.json(await movePractice(services, c.req.valid('json').to)),
+      async (c) => {
+        await startMove(services, c.req.valid('json').to)
+        return c.json({ ok: true }, 202)
+      },
     )
+    .delete('/practice/move', async (c) => {
+      await stopMove(services)
+      return c.json({ ok: true })
+    })
     .delete('/practice', async (c) => {
       await clearPractice(services)
       return c.json({ ok: true })

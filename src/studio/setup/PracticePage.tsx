@@ -1,7 +1,8 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
+import { daysBetween } from '../../core/calendar/day.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
@@ -14,15 +15,8 @@ import { useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
 
 const loadClock = () => unwrap(api.school.practice.$get())
-type Moved = { day: string; happened: Happened[] }
-type Happened = {
-  at: string
-  what: string
-  orderId: string | null
-  number: number | null
-  buyer: string | null
-  data: Record<string, string | number | null>
-}
+type Move = NonNullable<Awaited<ReturnType<typeof loadClock>>['move']>
+const LOOK_AGAIN_MS = 1000
 
 const STEPS = [
   [1, 'A day'],
@@ -34,27 +28,34 @@ const STEPS = [
 /** Setup → Practice: its clock, what came when it was moved, and a fresh start. */
 export function PracticePage() {
   const { school } = useSession()
-  const clock = useQuery({ queryKey: ['practice'], queryFn: loadClock })
-  const [moved, setMoved] = useState<Moved | null>(null)
-  const [isMoving, setMoving] = useState(false)
+  const clock = useQuery({
+    queryKey: ['practice'],
+    queryFn: loadClock,
+    refetchInterval: ({ state }) => (state.data?.move?.state === 'moving' ? LOOK_AGAIN_MS : false),
+  })
   const [isClearing, setClearing] = useState(false)
-  const move = async (to: 'next' | { days: number }) => {
-    setMoving(true)
+  const { move, day } = clock.data ?? {}
+  const isMoving = move?.state === 'moving'
+  // Once time stands still again, everything else is looked at anew.
+  useEffect(() => {
+    if (!isMoving) void queryClient.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'practice' })
+  }, [isMoving])
+  const ask = async (call: Promise<unknown>) => {
     try {
-      setMoved((await unwrap(api.school.practice.move.$post({ json: { to } }))) as Moved)
+      await call
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
       toast(error.message)
     } finally {
-      setMoving(false)
-      await queryClient.invalidateQueries()
+      await clock.refetch()
     }
   }
+  const start = (to: 'next' | { days: number }) => ask(unwrap(api.school.practice.move.$post({ json: { to } })))
+  const stop = () => ask(unwrap(api.school.practice.move.$delete()))
   const clear = async () => {
     await unwrap(api.school.practice.$delete())
     toast('Practice is empty, and its clock is back.')
     setClearing(false)
-    setMoved(null)
     await queryClient.invalidateQueries()
   }
   return (
@@ -80,29 +81,38 @@ export function PracticePage() {
             <p className="mt-2 mb-1.5 text-[13px] text-ink-3">Move it forward by</p>
             <p className="flex flex-wrap gap-2">
               {STEPS.map(([days, label]) => (
-                <Button key={days} disabled={isMoving} onClick={() => move({ days })}>
+                <Button key={days} disabled={isMoving} onClick={() => start({ days })}>
                   {label}
                 </Button>
               ))}
-              <Button kind="press" disabled={isMoving || !clock.data?.next} onClick={() => move('next')}>
+              <Button kind="press" disabled={isMoving || !clock.data?.next} onClick={() => start('next')}>
                 {clock.data?.next
                   ? `To the next payment, ${sayDay(clock.data.next, school.language)}`
                   : 'No payment is to come'}
               </Button>
             </p>
-            {isMoving && (
-              <p role="status" className="mt-2 text-ink-2">
-                Time passes…
-              </p>
+            {isMoving && day && (
+              <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
+                <progress
+                  aria-label="How far time has come"
+                  className="h-2.5 w-[260px] accent-leaf"
+                  max={Math.max(1, daysBetween(move.from, move.to))}
+                  value={daysBetween(move.from, day)}
+                />
+                <span role="status" className="text-ink-2">
+                  On the way to {sayDay(move.to, school.language)}
+                </span>
+                <Button onClick={stop}>Stop here</Button>
+              </div>
             )}
           </Section>
-          {moved && <WhatCame moved={moved} />}
+          {move && <WhatCame move={move} />}
           <Section title="A fresh start">
             <p className="max-w-[60ch] pt-[3px] text-ink-2">
               Deletes all orders, buyers and messages of Practice, and sets its clock back. Courses, offers and gateways
               stay, and nothing of Live is touched.
             </p>
-            <Button kind="danger" className="mt-3" onClick={() => setClearing(true)}>
+            <Button kind="danger" className="mt-3" disabled={isMoving} onClick={() => setClearing(true)}>
               Clear practice…
             </Button>
           </Section>
@@ -127,15 +137,20 @@ export function PracticePage() {
   )
 }
 
-function WhatCame({ moved }: { moved: Moved }) {
+/** What came of the last move, the newest first. */
+function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }) {
   const { school } = useSession()
+  const say = (day: string) => sayDay(day, school.language)
+  const left = count - happened.length
   return (
     <Section title="What came">
-      {moved.happened.length === 0 && (
-        <p className="pt-[3px] text-ink-2">Nothing until {sayDay(moved.day, school.language)}.</p>
+      {count === 0 && state === 'done' && (
+        <p className="pt-[3px] text-ink-2">
+          Nothing from {say(from)} to {say(to)}.
+        </p>
       )}
       <ol>
-        {moved.happened.map((row, index) => (
+        {happened.map((row, index) => (
           <li
             key={`${row.at}-${index}`}
             className="grid grid-cols-[128px_1fr] gap-x-3 border-b border-line py-1.5 text-[13.5px]"
@@ -150,6 +165,7 @@ function WhatCame({ moved }: { moved: Moved }) {
           </li>
         ))}
       </ol>
+      {left > 0 && <p className="py-2 text-[13.5px] text-ink-2">And {left} before that; each stands in its order.</p>}
     </Section>
   )
 }

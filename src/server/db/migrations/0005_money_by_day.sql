@@ -12,13 +12,12 @@ ALTER TABLE "money_sums" ADD CONSTRAINT "money_sums_mode_day_offer_id_adapter_st
 -- What one payment adds to the sums, as it stands; nothing where it is not expected: of an order that is not paid, of
 -- nothing, or let go. The fee of an attempt and what was given back of it stand at its first payment.
 CREATE VIEW "money_parts" AS
-SELECT p.id, p.order_id, p.line_id, p.mode, p.due AS day, l.offer_id,
+SELECT p.id, p.order_id, p.line_id, p.mode, p.due AS day, p.offer_id,
   coalesce(c.adapter, '') AS adapter, p.state, p.pay,
   CASE WHEN f.id = p.id THEN coalesce(a.fee, 0) ELSE 0 END AS fee,
   CASE WHEN fl.id = p.id THEN coalesce(r.amount, 0) ELSE 0 END AS refunded
 FROM payments p
 JOIN orders o ON o.id = p.order_id AND o.state = 'paid'
-JOIN order_lines l ON l.id = p.line_id
 LEFT JOIN agreements g ON g.line_id = p.line_id
 LEFT JOIN attempts a ON a.id = p.attempt_id
 LEFT JOIN connections c ON c.id = coalesce(a.connection_id, g.connection_id)
@@ -31,28 +30,29 @@ LEFT JOIN LATERAL (
   WHERE r.attempt_id = p.attempt_id AND r.line_id = p.line_id AND r.state = 'refunded') r ON true
 WHERE p.state <> 'let-go' AND p.pay > 0;
 --> statement-breakpoint
+-- Payments that came, changed or went are looked up by their ids, one by one: PostgreSQL knows nothing of how few rows
+-- a trigger is told of, and would read whole tables for them.
 CREATE OR REPLACE FUNCTION money_payments_added() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
   INSERT INTO money_deltas (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
   SELECT m.mode, m.day, m.offer_id, m.adapter, m.state, sum(m.pay), sum(m.fee), sum(m.refunded), count(*)
-  FROM rows_new n JOIN money_parts m ON m.id = n.id GROUP BY 1, 2, 3, 4, 5;
+  FROM money_parts m WHERE m.id = ANY (ARRAY(SELECT id FROM rows_new)) GROUP BY 1, 2, 3, 4, 5;
   RETURN NULL;
 END $$;
 --> statement-breakpoint
 CREATE OR REPLACE FUNCTION money_payments_changed() RETURNS trigger LANGUAGE plpgsql AS $$
 BEGIN
   INSERT INTO money_deltas (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
-  SELECT b.mode, b.due, l.offer_id, coalesce(c.adapter, ''), b.state, -sum(b.pay), 0, 0, -count(*)
+  SELECT b.mode, b.due, b.offer_id, coalesce((SELECT c.adapter FROM connections c WHERE c.id = coalesce(
+      (SELECT a.connection_id FROM attempts a WHERE a.id = b.attempt_id),
+      (SELECT g.connection_id FROM agreements g WHERE g.line_id = b.line_id))), ''),
+    b.state, -sum(b.pay), 0, 0, -count(*)
   FROM rows_old b
-  JOIN orders o ON o.id = b.order_id AND o.state = 'paid'
-  JOIN order_lines l ON l.id = b.line_id
-  LEFT JOIN agreements g ON g.line_id = b.line_id
-  LEFT JOIN attempts a ON a.id = b.attempt_id
-  LEFT JOIN connections c ON c.id = coalesce(a.connection_id, g.connection_id)
-  WHERE b.state <> 'let-go' AND b.pay > 0 GROUP BY 1, 2, 3, 4, 5;
+  WHERE b.state <> 'let-go' AND b.pay > 0 AND (SELECT o.state FROM orders o WHERE o.id = b.order_id) = 'paid'
+  GROUP BY 1, 2, 3, 4, 5;
   INSERT INTO money_deltas (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
   SELECT m.mode, m.day, m.offer_id, m.adapter, m.state, sum(m.pay), sum(m.fee), sum(m.refunded), count(*)
-  FROM rows_new n JOIN money_parts m ON m.id = n.id GROUP BY 1, 2, 3, 4, 5;
+  FROM money_parts m WHERE m.id = ANY (ARRAY(SELECT id FROM rows_new)) GROUP BY 1, 2, 3, 4, 5;
   RETURN NULL;
 END $$;
 --> statement-breakpoint
@@ -88,8 +88,9 @@ CREATE OR REPLACE FUNCTION money_refunded() RETURNS trigger LANGUAGE plpgsql AS 
 BEGIN
   INSERT INTO money_deltas (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
   SELECT m.mode, m.day, m.offer_id, m.adapter, m.state, 0, 0, NEW.amount, 0
-  FROM payments q JOIN money_parts m ON m.id = q.id
-  WHERE q.attempt_id = NEW.attempt_id AND q.line_id = NEW.line_id ORDER BY q.kind, q.n LIMIT 1;
+  FROM money_parts m WHERE m.id = (
+    SELECT q.id FROM payments q WHERE q.attempt_id = NEW.attempt_id AND q.line_id = NEW.line_id
+    ORDER BY q.kind, q.n LIMIT 1);
   RETURN NULL;
 END $$;
 --> statement-breakpoint

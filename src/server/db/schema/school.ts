@@ -9,6 +9,17 @@ export interface Telling {
   ownWords: string
 }
 
+/** A move of practice time, on its way or done. */
+export interface PracticeMove {
+  /** The day on which it began … */
+  from: string
+  /** … and the one to which it goes. */
+  to: string
+  /** The newest journal entry before it. */
+  since: number
+  state: 'moving' | 'done'
+}
+
 /** The one creator's business that this installation serves. */
 export const school = pgTable(
   'school',
@@ -36,6 +47,8 @@ export const school = pgTable(
     terms: text().notNull().default(''),
     /** How far practice time runs ahead, in milliseconds. Live time cannot move. */
     practiceAheadMs: bigint({ mode: 'number' }).notNull().default(0),
+    /** The last move of it. */
+    practiceMove: jsonb().$type<PracticeMove>(),
     /** The mode in which strangers buy; the creator may look at the shop in the other one. */
     shopMode: text({ enum: MODES }).notNull().default('practice'),
     createdAt: moment().notNull(),
