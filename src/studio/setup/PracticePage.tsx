@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
+import { Progress } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
@@ -93,12 +94,7 @@ export function PracticePage() {
             </p>
             {isMoving && day && (
               <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
-                <progress
-                  aria-label="How far time has come"
-                  className="h-2.5 w-[260px] accent-leaf"
-                  max={Math.max(1, daysBetween(move.from, move.to))}
-                  value={daysBetween(move.from, day)}
-                />
+                <Passed from={move.from} to={move.to} day={day} />
                 <span role="status" className="text-ink-2">
                   On the way to {sayDay(move.to, school.language)}
                 </span>
@@ -137,6 +133,23 @@ export function PracticePage() {
   )
 }
 
+/** How far time has come on its way. */
+function Passed({ from, to, day }: { from: string; to: string; day: string }) {
+  const whole = Math.max(1, daysBetween(from, to))
+  const passed = Math.min(whole, daysBetween(from, day))
+  return (
+    <Progress.Root
+      aria-label="How far time has come"
+      value={passed}
+      max={whole}
+      getValueLabel={() => `${passed} of ${whole} days`}
+      className="h-2.5 w-[240px] rounded-[2px] border border-ink bg-sheet"
+    >
+      <Progress.Indicator className="h-full bg-received" style={{ width: `${(passed / whole) * 100}%` }} />
+    </Progress.Root>
+  )
+}
+
 /** What came of the last move, the newest first. */
 function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }) {
   const { school } = useSession()
@@ -144,9 +157,9 @@ function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }
   const left = count - happened.length
   return (
     <Section title="What came">
-      {count === 0 && state === 'done' && (
+      {count === 0 && (
         <p className="pt-[3px] text-ink-2">
-          Nothing from {say(from)} to {say(to)}.
+          {state === 'done' ? `Nothing from ${say(from)} to ${say(to)}.` : 'Nothing yet.'}
         </p>
       )}
       <ol>
