@@ -84,7 +84,7 @@ export function composeAgreement(
           text: `the payment of ${money(due)} for “${course}”, due on ${day(facts.dueSince ?? '')}, did not come${facts.why ? `: ${facts.why}` : ''}. ${again}${shut}`,
         },
         {
-          text: 'You can pay it now, also with another card. The link needs no password and ends after 30 days.',
+          text: 'You can pay it now, also another way. The link needs no password and ends after 30 days.',
           link: facts.payLink,
           label: `Pay ${money(due)}`,
         },

@@ -6,7 +6,7 @@ const DECLINED: Record<string, string> = {
   'over-limit': 'It is more than your wallet lets us charge. Nothing was charged. Pay another way.',
   'approval-ended': 'The approval in your wallet has ended. Nothing was charged. Approve it again, or pay another way.',
   'not-arrived': 'Your transfer did not arrive. Nothing was charged. You can order again.',
-  refused: 'The card was refused. Nothing was charged. Try again, or use another card.',
+  refused: 'It was refused. Nothing was charged. Try again, or pay another way.',
   abandoned: 'The payment was not finished. Nothing was charged. You can try again.',
 }
 

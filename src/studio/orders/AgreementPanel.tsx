@@ -112,7 +112,7 @@ function stateOf({ state, tries }: Agreement): readonly [StateShape, string] {
 function saying({ collected, count, next, method, hasMethod, tries }: Agreement, money: MoneyFormat): string {
   const came = count === null ? `${collected} payments came.` : `${collected} of ${count} payments came.`
   if (!next?.on) return came
-  const by = hasMethod ? ` by ${method}` : ', but there is no card to charge'
+  const by = hasMethod ? ` by ${method}` : ', but there is nothing to charge it to'
   const again = tries > 0 ? ` It was tried ${tries === 1 ? 'once' : `${tries} times`}.` : ''
   return `${came}${again} Next: ${formatMoney(next.pay, money)} ${tries > 0 ? 'tried again' : 'charged'} on ${sayDay(next.on, money.language)}${by}.`
 }

@@ -39,7 +39,7 @@ export function reasonInWords(reason: string | number | null | undefined): strin
     case 'bad-token':
       return 'card details not usable'
     case 'no-method':
-      return 'no card to charge'
+      return 'nothing to charge it to'
     case 'over-limit':
       return 'more than the wallet allows'
     case 'approval-ended':
