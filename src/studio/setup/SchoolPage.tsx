@@ -5,7 +5,7 @@ import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Mode } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { BOX_INPUT } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
@@ -13,6 +13,7 @@ import { api, queryClient } from '../api.ts'
 import { Section } from '../frame/Places.tsx'
 import { SchoolFields, type SchoolForm, schoolOf } from '../session/SchoolFields.tsx'
 import { useSession } from '../session/session.ts'
+import { SettingForm } from './SettingForm.tsx'
 import { SetupFrame } from './SetupPage.tsx'
 
 /** Setup → School: what it was set up with, and in which mode strangers buy. */
@@ -136,50 +137,29 @@ function SchoolSettings() {
 function RetriesForm() {
   const { school } = useSession()
   const [text, setText] = useState(school.retryAfterDays.join(', '))
-  const { error, isBusy, attempt } = useAttempt()
-  const save = async () => {
-    const days = text
-      .split(/[\s,;]+/)
-      .filter(Boolean)
-      .map(Number)
-    if (!(await attempt(() => unwrap(api.school.retries.$put({ json: { days } }))))) return
-    toast('Saved. It holds for payments being tried now too.')
-    await queryClient.invalidateQueries()
-  }
-  const why = error?.problem.errors[0]?.why ?? error?.message
+  const days = text
+    .split(/[\s,;]+/)
+    .filter(Boolean)
+    .map(Number)
   return (
-    <form
-      noValidate
-      aria-label="When a payment is declined"
-      className="mt-6 border-t border-line pt-4"
-      onSubmit={(event) => {
-        event.preventDefault()
-        void save()
-      }}
+    <SettingForm
+      title="When a payment is declined"
+      label="Tried again after so many days"
+      hint="Counted from the first try, like 1, 3, 7. Empty: it is tried once. After the last try the agreement stops. The buyer is told each time, with a link to pay."
+      saving="Save the days"
+      save={() => unwrap(api.school.retries.$put({ json: { days } }))}
+      saved="Saved. It holds for payments being tried now too."
     >
-      <h2 className="text-[17px]">When a payment is declined</h2>
-      <Field
-        label="Tried again after so many days"
-        error={why}
-        hint="Counted from the first try, like 1, 3, 7. Empty: it is tried once. After the last try the agreement stops. The buyer is told each time, with a link to pay."
-        className="mt-3 max-w-[420px]"
-      >
-        {(wiring) => (
-          <input
-            {...wiring}
-            className={BOX_INPUT}
-            value={text}
-            maxLength={60}
-            onChange={(event) => setText(event.target.value)}
-          />
-        )}
-      </Field>
-      <p className="mt-3">
-        <Button type="submit" disabled={isBusy}>
-          Save the days
-        </Button>
-      </p>
-    </form>
+      {(wiring) => (
+        <input
+          {...wiring}
+          className={BOX_INPUT}
+          value={text}
+          maxLength={60}
+          onChange={(event) => setText(event.target.value)}
+        />
+      )}
+    </SettingForm>
   )
 }
 
@@ -187,46 +167,26 @@ function RetriesForm() {
 function GraceForm() {
   const { school } = useSession()
   const [text, setText] = useState(String(school.graceDays))
-  const { error, isBusy, attempt } = useAttempt()
-  const save = async () => {
-    const days = text.trim() === '' ? Number.NaN : Number(text)
-    if (!(await attempt(() => unwrap(api.school.grace.$put({ json: { days } }))))) return
-    toast('Saved. Offers there are keep theirs.')
-    await queryClient.invalidateQueries()
-  }
+  const days = text.trim() === '' ? Number.NaN : Number(text)
   return (
-    <form
-      noValidate
-      aria-label="Grace"
-      className="mt-6 border-t border-line pt-4"
-      onSubmit={(event) => {
-        event.preventDefault()
-        void save()
-      }}
+    <SettingForm
+      title="Grace"
+      label="Days of grace of a new offer"
+      hint="For so long a course stays open though a payment is late. Each offer says its own."
+      saving="Save the grace"
+      save={() => unwrap(api.school.grace.$put({ json: { days } }))}
+      saved="Saved. Offers there are keep theirs."
     >
-      <h2 className="text-[17px]">Grace</h2>
-      <Field
-        label="Days of grace of a new offer"
-        error={error?.problem.errors[0]?.why ?? error?.message}
-        hint="For so long a course stays open though a payment is late. Each offer says its own."
-        className="mt-3 max-w-[420px]"
-      >
-        {(wiring) => (
-          <input
-            {...wiring}
-            inputMode="numeric"
-            className={BOX_INPUT}
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-          />
-        )}
-      </Field>
-      <p className="mt-3">
-        <Button kind="press" type="submit" disabled={isBusy}>
-          Save the grace
-        </Button>
-      </p>
-    </form>
+      {(wiring) => (
+        <input
+          {...wiring}
+          inputMode="numeric"
+          className={BOX_INPUT}
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
+      )}
+    </SettingForm>
   )
 }
 
@@ -234,45 +194,26 @@ function GraceForm() {
 function TermsForm() {
   const { school } = useSession()
   const [terms, setTerms] = useState(school.terms)
-  const { error, isBusy, attempt } = useAttempt()
-  const save = async () => {
-    if (!(await attempt(() => unwrap(api.school.terms.$put({ json: { terms } }))))) return
-    toast(terms.trim() ? 'Saved. Every page of the shop links to them.' : 'Saved. There are none now.')
-    await queryClient.invalidateQueries()
-  }
   return (
-    <form
+    <SettingForm
       id="terms"
-      noValidate
-      aria-label="Terms of sale"
-      className="mt-6 border-t border-line pt-4"
-      onSubmit={(event) => {
-        event.preventDefault()
-        void save()
-      }}
+      title="Terms of sale"
+      label="What a buyer agrees to"
+      hint="Plain paragraphs. Buyers find them on every page, and accept them by ordering."
+      saving="Save the terms"
+      save={() => unwrap(api.school.terms.$put({ json: { terms } }))}
+      saved={terms.trim() ? 'Saved. Every page of the shop links to them.' : 'Saved. There are none now.'}
+      isWide
     >
-      <h2 className="text-[17px]">Terms of sale</h2>
-      <Field
-        label="What a buyer agrees to"
-        error={error?.problem.errors[0]?.why ?? error?.message}
-        hint="Plain paragraphs. Buyers find them on every page, and accept them by ordering."
-        className="mt-3"
-      >
-        {(wiring) => (
-          <textarea
-            {...wiring}
-            rows={8}
-            className={BOX_INPUT}
-            value={terms}
-            onChange={(event) => setTerms(event.target.value)}
-          />
-        )}
-      </Field>
-      <p className="mt-3">
-        <Button kind="press" type="submit" disabled={isBusy}>
-          Save the terms
-        </Button>
-      </p>
-    </form>
+      {(wiring) => (
+        <textarea
+          {...wiring}
+          rows={8}
+          className={BOX_INPUT}
+          value={terms}
+          onChange={(event) => setTerms(event.target.value)}
+        />
+      )}
+    </SettingForm>
   )
 }
