@@ -6,6 +6,7 @@ import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, courses, grants, OPEN_ATTEMPTS, offers } from '../db/schema/index.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
+import { Problem } from '../http/problem.ts'
 import { shownPayment } from '../orders/plans.ts'
 import type { PayWay, PlanView } from '../pages/data.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -31,7 +32,10 @@ export async function askFor(services: Services, key: string, { person, mode }: 
     return row.mode === mode ? { agreementId, byLink: true } : null
   }
   if (!person) return null
-  const found = await readAgreement(services.db, key).catch(() => null)
+  const found = await readAgreement(services.db, key).catch((error: unknown) => {
+    if (error instanceof Problem && error.status === 404) return null
+    throw error
+  })
   return found && found.row.personId === person.id && found.row.mode === mode
     ? { agreementId: key, byLink: false }
     : null
