@@ -28,6 +28,7 @@ export async function benchOrders(): Promise<void> {
         headers: { origin: config.origin, 'content-type': 'application/json', cookie: `acorn_browser=bench-${n}` },
         body: JSON.stringify({
           offerId,
+          chosen: null,
           name: `Bench ${n}`,
           email: `bench${Math.floor(n / A_ROUND)}-${n}@post.example`,
           agreed: { pay, currency: 'EUR' },

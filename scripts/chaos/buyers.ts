@@ -23,6 +23,7 @@ import { GOOD_WEATHER } from '../../src/standins/world.ts'
 import type { Dice } from './dice.ts'
 import type { ChaosSchool, OnSale, Way } from './school.ts'
 
+const MOST_TRIES = 12
 const NOT_NOW = ['gateway-unreachable', 'way-down', 'busy']
 
 /** What people do: buy by every way, pay by hand what was declined, cancel, and are given money back. */
@@ -191,13 +192,14 @@ export class People {
   }
 }
 
-/** On a busy machine an answer may take too long; nothing was charged, and the buyer tries again. */
+/** On a busy machine an answer may take too long; nothing was charged, and the buyer tries again a moment later. */
 async function again<T>(run: () => Promise<T>): Promise<T> {
-  for (let go = 0; ; go++) {
+  for (let go = 1; ; go++) {
     try {
       return await run()
     } catch (error) {
-      if (go === 5 || !(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
+      if (go === MOST_TRIES || !(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
+      await new Promise((resolve) => setTimeout(resolve, go * 200))
     }
   }
 }

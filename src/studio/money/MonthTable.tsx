@@ -1,6 +1,6 @@
 import { type Day, later } from '../../core/calendar/day.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
-import type { SpanData, Sums } from './queries.ts'
+import type { Row, SpanData, Sums } from './queries.ts'
 import { addressOf, type DaySpan, sayMonth, spanOfMonth } from './span.ts'
 
 interface MonthTableProps {
@@ -10,25 +10,37 @@ interface MonthTableProps {
   go: (change: Record<string, string | null>) => void
 }
 
-const COLUMNS: [string, (sums: Sums) => number][] = [
-  ['Expected', ({ expected }) => expected],
-  ['Received', ({ received }) => received],
-  ['Late', ({ late }) => late],
-  ['Given up', ({ givenUp }) => givenUp],
-  ['To come', ({ toCome }) => toCome],
-  ['Fees', ({ fees }) => fees],
-  ['Given back', ({ refunds }) => refunds],
-  ['Net', ({ received, fees, refunds }) => received - fees - refunds],
+/** Each column: its figure, and which payments it is made of; null where it is all of them. */
+const COLUMNS: [string, (sums: Sums) => number, Row['standing'] | null][] = [
+  ['Expected', ({ expected }) => expected, null],
+  ['Received', ({ received }) => received, 'received'],
+  ['Late', ({ late }) => late, 'late'],
+  ['Given up', ({ givenUp }) => givenUp, 'given-up'],
+  ['To come', ({ toCome }) => toCome, 'to-come'],
+  ['Fees', ({ fees }) => fees, 'received'],
+  ['Given back', ({ refunds }) => refunds, 'received'],
+  ['Net', ({ received, fees, refunds }) => received - fees - refunds, 'received'],
 ]
 
-/** A span by its months, each of which opens; the last row is their sum. */
+/** A span by its months; each figure opens what it is made of, and the last row is their sum. */
 export function MonthTable({ span, sums: { months, total }, money, go }: MonthTableProps) {
   // A column in which there is nothing says nothing.
   const columns = COLUMNS.filter(([, of]) => of(total) !== 0)
-  const cells = (sums: Sums) =>
-    columns.map(([label, of]) => (
+  const cells = (sums: Sums, of: DaySpan) =>
+    columns.map(([label, figure, standing]) => (
       <td key={label} className="text-right whitespace-nowrap">
-        {of(sums) === 0 ? '–' : formatMoney(of(sums), money)}
+        {figure(sums) === 0 ? (
+          '–'
+        ) : (
+          <button
+            type="button"
+            className="hover:underline"
+            onClick={() => go({ ...addressOf(of), standing })}
+            aria-label={`${label} ${formatMoney(figure(sums), money)}`}
+          >
+            {formatMoney(figure(sums), money)}
+          </button>
+        )}
       </td>
     ))
   const head = 'border-b border-line-2 py-1.5 pr-3 text-[12px] font-semibold text-ink-3'
@@ -60,12 +72,12 @@ export function MonthTable({ span, sums: { months, total }, money, go }: MonthTa
                   {sayMonth(month)}
                 </button>
               </td>
-              {cells(sums)}
+              {cells(sums, within(spanOfMonth(month), span))}
             </tr>
           ))}
           <tr className="font-semibold">
             <td className="pl-1.5">Altogether</td>
-            {cells(total)}
+            {cells(total, span)}
           </tr>
         </tbody>
       </table>

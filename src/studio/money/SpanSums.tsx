@@ -9,7 +9,7 @@ interface SpanSumsProps {
 
 /** A span in one sentence; its parts add up to what was expected, and each opens what it is made of. */
 export function SpanSums({ sums, money, open }: SpanSumsProps) {
-  if (sums.payments === 0) return <>Nothing is or was due in this sums.</>
+  if (sums.payments === 0) return <>Nothing is or was due in these days.</>
   const plain = (amount: number) => <b className="text-ink">{formatMoney(amount, money)}</b>
   const part = (amount: number, standing: Row['standing']) => (
     <button
@@ -27,9 +27,9 @@ export function SpanSums({ sums, money, open }: SpanSumsProps) {
       {taken > 0 && (
         <>
           {' '}
-          ({plain(sums.received - taken)} after {sums.fees > 0 && <>{formatMoney(sums.fees, money)} of fees</>}
+          ({part(sums.received - taken, 'received')} after {sums.fees > 0 && <>{part(sums.fees, 'received')} of fees</>}
           {sums.fees > 0 && sums.refunds > 0 && ' and '}
-          {sums.refunds > 0 && <>{formatMoney(sums.refunds, money)} given back</>})
+          {sums.refunds > 0 && <>{part(sums.refunds, 'received')} given back</>})
         </>
       )}
       {sums.late > 0 && <>, {part(sums.late, 'late')} is late</>}
