@@ -175,3 +175,29 @@ test('the page comes with its price, its description and its linked data inside,
   expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390)
   await context.close()
 })
+
+test('what is typed and pressed before the page listens: the words are kept, and nothing is loaded anew', async ({
+  studio,
+  shop,
+}) => {
+  const { slug } = await makeCourse(studio, unique('Slow to listen'), 4800)
+  let listen = () => {}
+  const listening = new Promise<void>((resolve) => {
+    listen = resolve
+  })
+  await shop.route('**/*.js', async (route) => {
+    await listening
+    await route.continue()
+  })
+  await shop.goto(`/buy/${slug}`, { waitUntil: 'commit' })
+  await shop.getByLabel('Name').fill('Quick Typist')
+  await shop.getByLabel('Email').fill('quick@post.example')
+  await payButton(shop).click()
+  expect(new URL(shop.url()).search).toBe('')
+  listen()
+  await chooseCard(shop, 'Pays')
+  await expect(shop.getByLabel('Name')).toHaveValue('Quick Typist')
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
+  expect((await ordersOf(studio, 'Quick Typist')).length).toBe(1)
+})

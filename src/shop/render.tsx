@@ -11,6 +11,7 @@ import PlanPage from './collecting/PlanPage.tsx'
 import PasswordPage from './people/PasswordPage.tsx'
 import SignInPage from './people/SignInPage.tsx'
 import { ShopFrame } from './ShopFrame.tsx'
+import { Taken } from './Taken.tsx'
 import type { ViewComponent } from './views.ts'
 
 const VIEWS = {
@@ -30,8 +31,10 @@ const VIEWS = {
 export function renderShop(page: ShopPage): string {
   const View = VIEWS[page.view.name]
   return renderToString(
-    <ShopFrame page={page}>
-      <View page={page} view={page.view} />
-    </ShopFrame>,
+    <Taken>
+      <ShopFrame page={page}>
+        <View page={page} view={page.view} />
+      </ShopFrame>
+    </Taken>,
   )
 }

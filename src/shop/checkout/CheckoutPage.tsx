@@ -59,6 +59,8 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
   return (
     <form
       className={SLIP}
+      // Pressed before the page listens, it does nothing, rather than load the page anew.
+      method="dialog"
       noValidate
       onSubmit={(event) => {
         event.preventDefault()
