@@ -46,6 +46,17 @@ beforeAll(async () => {
   await buy(parts, 4300, 'stopped')
   await buy(monthly, 2400, 'member')
   await buy(4800, 4800, 'declined', 'not-enough-money')
+  const { transfer } = await world.connectOthers()
+  const sold = await world.sell(7900, 'For waiting')
+  await world.buy(
+    sold.slug,
+    world.request(sold.offerId, 7900, {
+      email: 'waiting@post.example',
+      name: '=waiting',
+      payment: { connectionId: transfer, token: '' },
+    }),
+    'waiting',
+  )
   const stopped = (await world.db.select().from(agreements))[2]
   await stopChasing(world.services, stopped?.id as string, 'asked')
   world.clock.offsetMs = 32 * 86_400_000
@@ -70,6 +81,7 @@ describe('expected and received', () => {
       expect(total).toEqual({
         expected: sum(of, ({ pay }) => pay),
         received: by('received'),
+        awaited: by('awaited'),
         fees: sum(of, ({ fee }) => fee),
         refunds: sum(of, (row) => row.refunded),
         late: by('late'),
@@ -77,7 +89,7 @@ describe('expected and received', () => {
         toCome: by('to-come'),
         payments: of.length,
       })
-      expect(total.received + total.late + total.givenUp + total.toCome).toBe(total.expected)
+      expect(total.received + total.awaited + total.late + total.givenUp + total.toCome).toBe(total.expected)
     }
   })
 
@@ -119,10 +131,12 @@ describe('expected and received', () => {
   it('lists a page after any payment, narrowed to a course, a way, what came and what is to come', async () => {
     const [course] = await world.db.select().from(courses).where(sql`${courses.live}->>'title' = 'For well'`)
     for (const query of [all, { ...all, way: 'thistle' }, { ...all, course: course?.id }]) {
-      for (const standing of [undefined, 'received', 'late', 'to-come'] as const) {
+      for (const standing of [undefined, 'received', 'awaited', 'late', 'to-come'] as const) {
         const whole = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, standing })
         const of = rows.filter(
-          (row) => ('course' in query ? row.course === 'For well' : true) && (!standing || row.standing === standing),
+          (row) =>
+            ('course' in query ? row.course === 'For well' : 'way' in query ? row.way === query.way : true) &&
+            (!standing || row.standing === standing),
         )
         expect(new Set(whole.payments.map(({ id }) => id))).toEqual(new Set(of.map(({ id }) => id)))
         for (const [index, { due, orderId, id }] of whole.payments.entries()) {
@@ -171,12 +185,24 @@ describe('expected and received', () => {
     expect(rows.some(({ email }) => email === 'declined@post.example')).toBe(false)
   })
 
+  it('awaits a transfer, by its way and its buyer too, until it came', async () => {
+    expect(rows.filter(({ standing }) => standing === 'awaited')).toMatchObject([
+      { buyer: '=waiting', pay: 7900, way: 'transfer', daysLate: 32, fee: 0 },
+    ])
+    for (const query of [{ ...all, way: 'transfer' }, { search: 'waiting@' }]) {
+      const { total } = await sumSpan(world.services, 'practice', { ...ALWAYS, ...query })
+      expect(total).toMatchObject({ expected: 7900, awaited: 7900, received: 0, toCome: 0, payments: 1 })
+      const listed = await listPayments(world.services, 'practice', { ...ALWAYS, ...query })
+      expect(listed.payments.map(({ buyer }) => buyer)).toEqual(['=waiting'])
+    }
+  })
+
   it('narrows to a buyer, a course, a way, and keeps live apart', async () => {
     const narrow = (query: object, mode: 'practice' | 'live' = 'practice') =>
       paymentsBetween(world.services, mode, ALWAYS, { search: '', ...query })
     expect((await narrow({ search: 'WELL@' })).map(({ n }) => n)).toEqual([1, 2, 3])
     expect(await narrow({ search: '%' })).toEqual([])
-    expect(await narrow({ way: 'thistle' })).toHaveLength(rows.length)
+    expect(await narrow({ way: 'thistle' })).toHaveLength(rows.length - 1)
     expect(await narrow({ way: 'another' })).toEqual([])
     expect(await narrow({}, 'live')).toEqual([])
   })

@@ -1,4 +1,4 @@
-import { and, asc, between, eq, inArray, lt, lte, type SQL, sql } from 'drizzle-orm'
+import { and, asc, between, eq, inArray, isNotNull, lt, lte, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { after, type Day, daysBetween, isDay, later } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
@@ -6,10 +6,10 @@ import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
-import { type Overdue, offerDays } from './sums.ts'
+import { awaitedIn, type Overdue, offerDays, purchaseDayOf } from './sums.ts'
 
 /** How a scheduled payment stands on a day. */
-export const STANDINGS = ['received', 'late', 'given-up', 'to-come'] as const
+export const STANDINGS = ['received', 'awaited', 'late', 'given-up', 'to-come'] as const
 export type Standing = (typeof STANDINGS)[number]
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such thing to look for.'))
@@ -60,11 +60,13 @@ export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 const MOST_BUYERS = 50
 
 /**
- * Where a payment stands: received; late (due, and not collected at its first try); given up (its agreement
- * has stopped, though it is still owed); or to come. What was let go is expected no more, and left out.
+ * Where a payment stands: received; awaited (a transfer that is to arrive, or to be sent); late (due, and not collected
+ * at its first try); given up (its agreement has stopped, though it is still owed); or to come. What was let go is
+ * expected no more, and left out.
  */
 const standing = (today: Day) => sql<Standing>`case
   when ${payments.state} = 'collected' then 'received'
+  when ${orders.state} <> 'paid' then 'awaited'
   when ${agreements.state} = 'stopped' then 'given-up'
   when ${payments.due} <= ${today} and ${agreements.tries} > 0 then 'late'
   when ${payments.due} < ${today} then 'late'
@@ -83,6 +85,10 @@ const refunded = sql<number>`(case when ${payments.id} = (
   where r.attempt_id = ${payments.attemptId} and r.line_id = ${payments.lineId} and r.state = 'refunded'), 0)
 else 0 end)::float8`
 
+/** The connection by which the money of an unpaid order is awaited. */
+const awaitedBy = sql`(select w.connection_id from attempts w
+  where w.order_id = ${orders.id} and w.state = 'awaiting' and w.agreement_id is null)`
+
 async function narrowed(
   { db }: Services,
   mode: Mode,
@@ -90,7 +96,7 @@ async function narrowed(
 ): Promise<SQL | undefined> {
   return and(
     eq(payments.mode, mode),
-    eq(orders.state, 'paid'),
+    or(eq(orders.state, 'paid'), and(isNotNull(awaitedBy), eq(payments.due, purchaseDayOf(orders.quote)))),
     sql`${payments.state} <> 'let-go'`,
     sql`${payments.pay} > 0`,
     course ? ofOffers(await offersOf(db, course)) : undefined,
@@ -137,7 +143,10 @@ function scheduled(services: Services) {
         .innerJoin(offers, eq(offers.id, orderLines.offerId))
         .leftJoin(agreements, eq(agreements.lineId, payments.lineId))
         .leftJoin(attempts, eq(attempts.id, payments.attemptId))
-        .leftJoin(connections, sql`${connections.id} = coalesce(${attempts.connectionId}, ${agreements.connectionId})`),
+        .leftJoin(
+          connections,
+          sql`${connections.id} = coalesce(${attempts.connectionId}, ${agreements.connectionId}, ${awaitedBy})`,
+        ),
   }
 }
 
@@ -164,14 +173,18 @@ export interface MoneyRow {
   refunded: number
   currency: string
   standing: Standing
-  /** Days since it was due, where it is late or given up. */
+  /** Days since it was due, where it is awaited, late or given up. */
   daysLate: number
+  /** The part of it that came, where the rest is awaited. It counts as received once all is there. */
+  came: number
   /** What was needed: 1 where it came at the first try. */
   tries: number
   collectedAt: Date | null
   /** The day of the next try, where it is late. */
   nextTry: Day | null
 }
+
+const WAITED_FOR: ReadonlySet<Standing> = new Set(['awaited', 'late', 'given-up'])
 
 /** So many payments are read at a time. */
 const PAGE = 100
@@ -192,6 +205,12 @@ export async function listPayments(
     only ? eq(standing(today), only) : undefined,
     beyond(last),
   )
+  if (only === 'awaited') {
+    const ids = (await awaitedIn(services.db, mode, query)).map(({ orderId }) => orderId)
+    return pageOf(
+      await readPayments(services, today, and(where, inArray(payments.orderId, [...ids, NOBODY])), PAGE + 1),
+    )
+  }
   if (only === 'late' || only === 'given-up') {
     return pageOf(await readFew(services, today, and(where, await overdueLines(services, mode, today, only))))
   }
@@ -205,11 +224,15 @@ async function nearest(
   mode: Mode,
   { from, until }: DaySpan,
   { search, ...query }: MoneyFilters,
-  only: Standing | undefined,
+  only: 'received' | 'to-come' | undefined,
 ): Promise<SQL | undefined> {
   if (search || !(query.course || query.way)) return undefined
   const state = only ? (only === 'received' ? 'collected' : 'due') : null
-  const found = await offerDays(db, mode, from, until, { ...query, state }, PAGE + 1)
+  const [summed, awaited] = await Promise.all([
+    offerDays(db, mode, from, until, { ...query, state }, PAGE + 1),
+    only ? [] : awaitedIn(db, mode, query),
+  ])
+  const found = [...summed, ...awaited]
   const offerIds = sql.param(found.map(({ offerId }) => offerId))
   const days = sql.param(found.map(({ day }) => day))
   return sql`(${payments.offerId}, ${payments.due}) in (select * from unnest(${offerIds}::uuid[], ${days}::date[]))`
@@ -340,6 +363,9 @@ async function readPayments(
       refunded,
       currency: orders.currency,
       standing: standing(today),
+      came: sql<number>`(case when ${orders.state} = 'paid' then 0 else coalesce((
+        select sum(t.amount) from transfers t join attempts w on w.id = t.attempt_id
+        where w.order_id = ${orders.id} and w.state = 'awaiting' and t.taken_back_at is null), 0) end)::float8`,
       tries: sql<number>`(select count(*)::int from attempts a
         where a.agreement_id = ${agreements.id} and a.from_n <= ${payments.n} and a.to_n >= ${payments.n} and ${payments.n} > 0)`,
       collectedAt: payments.collectedAt,
@@ -354,7 +380,7 @@ async function readPayments(
   return rows.map(({ count, ...row }) => ({
     ...row,
     of: count,
-    daysLate: row.standing === 'late' || row.standing === 'given-up' ? Math.max(0, daysBetween(row.due, today)) : 0,
+    daysLate: WAITED_FOR.has(row.standing) ? Math.max(0, daysBetween(row.due, today)) : 0,
     nextTry: row.standing === 'late' ? row.nextTry : null,
   }))
 }

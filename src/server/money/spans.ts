@@ -4,7 +4,7 @@ import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { schoolDay } from '../school/service.ts'
 import { type DaySpan, type MoneyFilters, paymentsOfBuyers, type spanQuery } from './service.ts'
-import { type Overdue, overdueOf, type Sum, sumsBetween } from './sums.ts'
+import { type AwaitedPayment, awaitedIn, type Overdue, overdueOf, type Sum, sumsBetween } from './sums.ts'
 
 /** A year back and a year ahead, whole months. */
 const MONTHS_BACK = 11
@@ -15,9 +15,10 @@ const MONTH = { count: 1, unit: 'month' } as const
 
 /** What should have come and what came, in minor units. What was let go is expected no more. */
 export interface Sums {
-  /** All of it: what was received, is late, was given up, and is to come. */
+  /** All of it: what was received, is awaited, is late, was given up, and is to come. */
   expected: number
   received: number
+  awaited: number
   fees: number
   refunds: number
   late: number
@@ -44,6 +45,7 @@ export interface Ages {
 const NOTHING: Sums = {
   expected: 0,
   received: 0,
+  awaited: 0,
   fees: 0,
   refunds: 0,
   late: 0,
@@ -90,6 +92,8 @@ export async function sumSpan(
 interface Found {
   /** Of the span, in the order of its days. */
   sums: Sum[]
+  /** Whenever it was ordered. */
+  awaited: Pick<AwaitedPayment, 'day' | 'pay'>[]
   /** Whenever it was due. */
   overdue: Overdue[]
   span: DaySpan
@@ -97,18 +101,20 @@ interface Found {
 
 async function find(services: Services, mode: Mode, today: Day, query: MoneyFilters, span: DaySpan): Promise<Found> {
   if (query.search) return { ...(await findOfBuyers(services, mode, today, query, span)), span }
-  const [sums, overdue] = await Promise.all([
+  const [sums, awaited, overdue] = await Promise.all([
     sumsBetween(services.db, mode, span.from, span.until, query),
+    awaitedIn(services.db, mode, query),
     overdueOf(services.db, mode, today, query),
   ])
-  return { sums, overdue, span }
+  return { sums, awaited, overdue, span }
 }
 
 /** The same for a few buyers: read from their payments. */
 async function findOfBuyers(services: Services, mode: Mode, today: Day, query: MoneyFilters, { from, until }: DaySpan) {
   const rows = await paymentsOfBuyers(services, mode, today, query)
+  const awaited = rows.filter((row) => row.standing === 'awaited').map(({ due: day, pay }) => ({ day, pay }))
   const sums = rows
-    .filter(({ due }) => due >= from && due <= until)
+    .filter(({ due, standing }) => standing !== 'awaited' && due >= from && due <= until)
     .map(({ due: day, standing, pay, fee: fees, refunded: refunds }) => {
       const isReceived = standing === 'received'
       return { day, received: isReceived ? pay : 0, fees, refunds, due: isReceived ? 0 : pay, payments: 1 }
@@ -116,11 +122,14 @@ async function findOfBuyers(services: Services, mode: Mode, today: Day, query: M
   const overdue = rows.flatMap(({ due, pay, standing }) =>
     standing === 'late' || standing === 'given-up' ? [{ day: due, standing, pay, days: daysBetween(due, today) }] : [],
   )
-  return { sums, overdue }
+  return { sums, awaited, overdue }
 }
 
 /** The sums of a span by whatever its days have in common, in their order. */
-function sumBy({ sums, overdue, span: { from, until } }: Found, keyOf: (day: Day) => string): Map<string, Sums> {
+function sumBy(
+  { sums, awaited, overdue, span: { from, until } }: Found,
+  keyOf: (day: Day) => string,
+): Map<string, Sums> {
   const found = new Map<string, Sums>()
   const at = (day: Day) => {
     const key = keyOf(day)
@@ -137,14 +146,20 @@ function sumBy({ sums, overdue, span: { from, until } }: Found, keyOf: (day: Day
     sum.toCome += due
     sum.payments += payments
   }
-  for (const { day, standing, pay } of overdue) {
-    if (day < from || day > until) continue
+  const isIn = ({ day }: { day: Day }) => day >= from && day <= until
+  for (const { day, pay } of awaited.filter(isIn)) {
+    const sum = at(day)
+    sum.expected += pay
+    sum.awaited += pay
+    sum.payments++
+  }
+  for (const { day, standing, pay } of overdue.filter(isIn)) {
     const sum = at(day)
     sum.toCome -= pay
     if (standing === 'late') sum.late += pay
     else sum.givenUp += pay
   }
-  return found
+  return new Map([...found].sort(([a], [b]) => (a < b ? -1 : 1)))
 }
 
 function agesOf(overdue: readonly Overdue[]): Ages {

@@ -1,8 +1,17 @@
-import { and, eq, gte, inArray, lt, type SQL, sql } from 'drizzle-orm'
+import { and, eq, gt, gte, inArray, isNull, lt, ne, type SQL, sql } from 'drizzle-orm'
 import { type Day, daysBetween } from '../../core/calendar/day.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, connections, moneyDeltas, moneySums, offers, payments } from '../db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  connections,
+  moneyDeltas,
+  moneySums,
+  offers,
+  orders,
+  payments,
+} from '../db/schema/index.ts'
 
 /** What narrows sums: a course, an offer, a way of paying. */
 export interface SumFilters {
@@ -109,6 +118,47 @@ export async function sumsOfMode(db: Queryable, mode: Mode): Promise<Pick<Sum, '
       select state, pay, fee, refunded from ${moneyDeltas} where mode = ${mode}
     ) s`)
   return rows[0] as unknown as Pick<Sum, 'received' | 'fees' | 'refunds'>
+}
+
+/** A payment whose buyer has done their part, or does it at their bank, and whose money is not there yet. */
+export interface AwaitedPayment {
+  orderId: string
+  offerId: string
+  day: Day
+  pay: number
+}
+
+/** What is awaited, whenever it was ordered: few, beside all that is expected, and read live. */
+export async function awaitedIn(
+  db: Queryable,
+  mode: Mode,
+  { course, offer, way }: SumFilters,
+): Promise<AwaitedPayment[]> {
+  return db
+    .select({ orderId: orders.id, offerId: payments.offerId, day: payments.due, pay: payments.pay })
+    .from(attempts)
+    .innerJoin(orders, and(eq(orders.id, attempts.orderId), eq(orders.mode, mode), ne(orders.state, 'paid')))
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .innerJoin(
+      payments,
+      and(eq(payments.orderId, orders.id), eq(payments.due, purchaseDayOf(orders.quote)), gt(payments.pay, 0)),
+    )
+    .where(
+      and(
+        eq(attempts.state, 'awaiting'),
+        isNull(attempts.agreementId),
+        offer ? eq(payments.offerId, offer) : undefined,
+        course
+          ? inArray(payments.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course)))
+          : undefined,
+        way ? eq(connections.adapter, way) : undefined,
+      ),
+    )
+}
+
+/** The day on which an order was placed, from its stored quote. */
+export function purchaseDayOf(quote: typeof orders.quote): SQL<Day> {
+  return sql`(${quote}->>'purchaseDay')::date`
 }
 
 /** Payments of one day that should have come and did not. */

@@ -80,6 +80,7 @@ function DayCell({ day, isToday, sums, money, isChosen, choose }: DayCellProps) 
   if (!sums) return <div className="p-1.5">{number}</div>
   const parts: [StateShape, string, number][] = [
     ['received', 'came', sums.received],
+    ['awaited', 'awaited', sums.awaited],
     ['late', 'late', sums.late],
     ['failed', 'given up', sums.givenUp],
     ['due', 'to come', sums.toCome],

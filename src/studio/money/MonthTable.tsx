@@ -14,6 +14,7 @@ interface MonthTableProps {
 const COLUMNS: [string, (sums: Sums) => number, Row['standing'] | null][] = [
   ['Expected', ({ expected }) => expected, null],
   ['Received', ({ received }) => received, 'received'],
+  ['Awaited', ({ awaited }) => awaited, 'awaited'],
   ['Late', ({ late }) => late, 'late'],
   ['Given up', ({ givenUp }) => givenUp, 'given-up'],
   ['To come', ({ toCome }) => toCome, 'to-come'],

@@ -34,8 +34,8 @@ export function Outlook({ months, today, money }: OutlookProps) {
             stack: 'a',
           },
           {
-            label: 'to come',
-            data: months.map(({ toCome }) => toCome / unit),
+            label: 'awaited or to come',
+            data: months.map(({ toCome, awaited }) => (toCome + awaited) / unit),
             backgroundColor: '#fcfdf9',
             borderColor: '#1a231c',
             borderWidth: 1,
@@ -88,7 +88,7 @@ export function Outlook({ months, today, money }: OutlookProps) {
         />
       </div>
       <p className="mt-2 text-[12.5px] text-ink-3">
-        Full: received. Hollow: to come. Ochre: late, or stopped and owed.
+        Full: received. Hollow: awaited or to come. Ochre: late, or stopped and owed.
       </p>
     </>
   )

@@ -70,6 +70,9 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
                 <td className="text-right">{formatMoney(row.pay, form)}</td>
                 <td className="text-right">
                   {row.standing === 'received' ? formatMoney(row.pay, form) : '–'}
+                  {row.came > 0 && (
+                    <span className="block text-[12px] text-ink-3">{formatMoney(row.came, form)} came</span>
+                  )}
                   <Taken fee={row.fee} refunded={row.refunded} money={form} />
                 </td>
                 <td>
@@ -114,6 +117,8 @@ function stateOf({ standing, daysLate, tries, due, nextTry }: Row): readonly [St
   switch (standing) {
     case 'received':
       return ['received', tries > 1 ? `received, try ${tries}` : 'received']
+    case 'awaited':
+      return ['awaited', daysLate > 0 ? `awaited, ${days}` : 'awaited']
     case 'late':
       return ['late', nextTry ? `late, ${days}; again ${sayDayShort(nextTry)}` : `late, ${days}`]
     case 'given-up':

@@ -102,6 +102,7 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
 
 const STANDING_WORDS: Record<string, string> = {
   received: 'came',
+  awaited: 'is awaited',
   late: 'is late',
   'given-up': 'is owed and not tried any more',
   'to-come': 'is still to come',

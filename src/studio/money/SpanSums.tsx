@@ -32,6 +32,7 @@ export function SpanSums({ sums, money, open }: SpanSumsProps) {
           {sums.refunds > 0 && <>{part(sums.refunds, 'received')} given back</>})
         </>
       )}
+      {sums.awaited > 0 && <>, {part(sums.awaited, 'awaited')} is awaited</>}
       {sums.late > 0 && <>, {part(sums.late, 'late')} is late</>}
       {sums.givenUp > 0 && <>, {part(sums.givenUp, 'given-up')} is owed and not tried any more</>}
       {sums.toCome > 0 && <>, {part(sums.toCome, 'to-come')} is still to come</>}.

@@ -38,7 +38,7 @@ export const loadPayments = (span: DaySpan, standing: string | null, after: stri
       },
     }),
   )
-type Standing = 'received' | 'late' | 'given-up' | 'to-come'
+type Standing = 'received' | 'awaited' | 'late' | 'given-up' | 'to-come'
 export const loadLate = (standing: 'late' | 'given-up', after: string | undefined, query: MoneyQuery) =>
   unwrap(api.money.late.$get({ query: { ...query, standing, ...(after ? { after } : {}) } }))
 export type Row = Awaited<ReturnType<typeof loadPayments>>['payments'][number]
