@@ -1,18 +1,15 @@
 import { parseArgs } from 'node:util'
-import { eq, sql } from 'drizzle-orm'
+import { sql } from 'drizzle-orm'
 import { addDays, after } from '../src/core/calendar/day.ts'
-import { type DraftTerms, newOffer } from '../src/core/content/offer.ts'
-import { makeApp } from '../src/server/app.ts'
-import { createCourse, publishCourse } from '../src/server/catalogue/service.ts'
+import type { DraftTerms } from '../src/core/content/offer.ts'
 import { placeOrder } from '../src/server/checkout/place.ts'
 import { connect, migrateDatabase } from '../src/server/db/client.ts'
-import { connections, courses, creators } from '../src/server/db/schema/index.ts'
+import { connections, creators } from '../src/server/db/schema/index.ts'
 import { connectGateway } from '../src/server/gateways/service.ts'
-import { createOffer, publishOffer, saveOfferDraft } from '../src/server/offers/service.ts'
-import { setUp } from '../src/server/school/service.ts'
 import { openSession } from '../src/server/school/sessions.ts'
 import { hashToken } from '../src/server/secrets.ts'
-import { listen, startStandins } from '../src/testing/standins.ts'
+import { listenAsProduct, putOnSale, setUpSchool } from '../src/testing/school.ts'
+import { startStandins } from '../src/testing/standins.ts'
 import { chaosServices } from './chaos/services.ts'
 import { ensureDatabase, startCluster } from './postgres.ts'
 
@@ -39,11 +36,8 @@ await ensureDatabase(url)
 const { db, pool } = connect(url, 6)
 await migrateDatabase(db)
 const standins = await startStandins()
-let fetchProduct: (request: Request) => Response | Promise<Response> = () => new Response(null, { status: 503 })
-const product = await listen((request) => fetchProduct(request))
-const services = chaosServices(db, url, standins.origin, product.origin)
-const nothing = () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' })
-fetchProduct = makeApp(services, { render: async () => '', shopFiles: nothing, studioFiles: nothing }).fetch
+const product = await listenAsProduct((origin) => chaosServices(db, url, standins.origin, origin))
+const { services } = product
 
 try {
   const { rows } = await db.execute(sql`select count(*)::int as n from orders`)
@@ -80,19 +74,7 @@ function terms(): [string, DraftTerms][] {
 /** A school with five courses and an order of each kind, and copies of those. */
 async function fill() {
   console.log(`filling ${ORDERS} orders…`)
-  await setUp(services, {
-    school: {
-      name: 'Million',
-      currency: 'EUR',
-      language: 'en',
-      leaveOutZeros: false,
-      timeZone: 'Europe/Vienna',
-      country: 'AT',
-      taxMode: 'inclusive',
-      taxRate: 2000,
-    },
-    creator: { name: 'Owner', email: 'owner@million.example', password: 'a long enough password' },
-  })
+  await setUpSchool(services, 'Million', 'owner@million.example')
   await connectGateway(services, 'practice', {
     adapter: 'thistle',
     account: standins.account.id,
@@ -104,21 +86,16 @@ async function fill() {
   const connection = all.find(({ adapter }) => adapter === 'thistle')
   const rare = all.find(({ adapter }) => adapter === 'moor')
   for (const [name, price] of terms()) {
-    const { id: courseId } = await createCourse(services, `Course ${name}`)
-    await publishCourse(services, courseId, 1, null)
-    const { id } = await createOffer(services, courseId)
-    const { draftRev } = await saveOfferDraft(services, id, 1, { ...newOffer(name), terms: price })
-    await publishOffer(services, id, draftRev, null)
-    const [course] = await db.select().from(courses).where(eq(courses.id, courseId))
+    const { offerId, slug } = await putOnSale(services, `Course ${name}`, { name, terms: price })
     const pay =
       price.kind === 'single' || price.kind === 'installments' || price.kind === 'subscription'
         ? (price.amount ?? 0)
         : 0
     await placeOrder(
       services,
-      course?.slug as string,
+      slug,
       {
-        offerId: id,
+        offerId,
         chosen: null,
         name: `Template ${name}`,
         email: `${name.replaceAll(' ', '')}@million.example`,

@@ -2,17 +2,14 @@ import { eq, sql } from 'drizzle-orm'
 import pg from 'pg'
 import { readRehearsal } from '../../src/core/collecting/read.ts'
 import { rehearse } from '../../src/core/collecting/rehearse.ts'
-import { newOffer } from '../../src/core/content/offer.ts'
 import { allGateways } from '../../src/gateways/registry.ts'
-import { createCourse, publishCourse } from '../../src/server/catalogue/service.ts'
 import { placeOrder } from '../../src/server/checkout/place.ts'
 import { agreementsDue, collectAgreement } from '../../src/server/collecting/collect.ts'
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
-import { attempts, connections, courses, orders, school } from '../../src/server/db/schema/index.ts'
+import { attempts, connections, orders, school } from '../../src/server/db/schema/index.ts'
 import { connectGateway } from '../../src/server/gateways/service.ts'
-import { createOffer, publishOffer, saveOfferDraft } from '../../src/server/offers/service.ts'
-import { setUp } from '../../src/server/school/service.ts'
 import { hashToken } from '../../src/server/secrets.ts'
+import { putOnSale, setUpSchool } from '../../src/testing/school.ts'
 import { startStandins } from '../../src/testing/standins.ts'
 import { chaosServices } from '../chaos/services.ts'
 import { dropDatabase } from '../databases.ts'
@@ -79,38 +76,21 @@ export async function benchCollecting(): Promise<void> {
     }
 
     async function fill() {
-      await setUp(services, {
-        school: {
-          name: 'Bench',
-          currency: 'EUR',
-          language: 'en',
-          leaveOutZeros: false,
-          timeZone: 'Europe/Vienna',
-          country: 'AT',
-          taxMode: 'inclusive',
-          taxRate: 2000,
-        },
-        creator: { name: 'Owner', email: 'owner@bench.example', password: 'a long enough password' },
-      })
+      await setUpSchool(services, 'Bench', 'owner@bench.example')
       const { id: account, keys } = standins.account
       await connectGateway(services, 'practice', { adapter: 'thistle', account, secret: keys.practice })
       const [connection] = await db.select().from(connections)
-      const { id: courseId } = await createCourse(services, 'Monthly')
-      await publishCourse(services, courseId, 1, null)
-      const { id } = await createOffer(services, courseId)
       const every = { count: 1, unit: 'month' } as const
       const terms = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial: null } as const
-      const { draftRev } = await saveOfferDraft(services, id, 1, { ...newOffer('Monthly'), terms })
-      await publishOffer(services, id, draftRev, null)
-      const [course] = await db.select().from(courses).where(eq(courses.id, courseId))
+      const { offerId, slug } = await putOnSale(services, 'Monthly', { terms })
       await inParallel(
         Array.from({ length: AGREEMENTS }, (_, n) => n),
         (n) =>
           placeOrder(
             services,
-            course?.slug as string,
+            slug,
             {
-              offerId: id,
+              offerId,
               chosen: null,
               name: `Bench ${n}`,
               email: `bench${n}@bench.example`,

@@ -1,16 +1,14 @@
 import { randomBytes } from 'node:crypto'
-import { eq } from 'drizzle-orm'
 import { type DraftTerms, newOffer, type OfferContent } from '../../src/core/content/offer.ts'
-import { makeApp } from '../../src/server/app.ts'
-import { createCourse, publishCourse } from '../../src/server/catalogue/service.ts'
 import { quoteOffer } from '../../src/server/checkout/quoteOffer.ts'
+import type { Services } from '../../src/server/context.ts'
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
-import { connections, courses } from '../../src/server/db/schema/index.ts'
+import { connections } from '../../src/server/db/schema/index.ts'
 import { connectGateway } from '../../src/server/gateways/service.ts'
 import { setTransfer } from '../../src/server/gateways/transferSettings.ts'
-import { createOffer, publishOffer, saveOfferDraft } from '../../src/server/offers/service.ts'
-import { getSchool, setUp } from '../../src/server/school/service.ts'
-import { listen, startStandins } from '../../src/testing/standins.ts'
+import { getSchool } from '../../src/server/school/service.ts'
+import { listenAsProduct, putOnSale, setUpSchool } from '../../src/testing/school.ts'
+import { startStandins } from '../../src/testing/standins.ts'
 import { dropDatabase } from '../databases.ts'
 import { ensureDatabase, startCluster } from '../postgres.ts'
 import { chaosServices } from './services.ts'
@@ -39,25 +37,8 @@ export async function openSchool() {
   const { db, pool } = connect(url, 12)
   await migrateDatabase(db)
   const standins = await startStandins()
-  let answer: (request: Request) => Response | Promise<Response> = () => new Response(null, { status: 503 })
-  const product = await listen((request) => answer(request))
-  const services = chaosServices(db, url, standins.origin, product.origin)
-  const nothing = () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' })
-  answer = makeApp(services, { render: async () => '', shopFiles: nothing, studioFiles: nothing }).fetch
-
-  await setUp(services, {
-    school: {
-      name: 'Chaos',
-      currency: 'EUR',
-      language: 'en',
-      leaveOutZeros: false,
-      timeZone: 'Europe/Vienna',
-      country: 'AT',
-      taxMode: 'inclusive',
-      taxRate: 2000,
-    },
-    creator: { name: 'Owner', email: 'owner@chaos.example', password: 'a long enough password' },
-  })
+  const { services, server } = await listenAsProduct((origin) => chaosServices(db, url, standins.origin, origin))
+  await setUpSchool(services, 'Chaos', 'owner@chaos.example')
   const accounts = {
     thistle: standins.account,
     moor: standins.wallets.openAccount('Chaos'),
@@ -84,12 +65,11 @@ export async function openSchool() {
   }
 
   const offers: OnSale[] = []
-  for (const [index, content] of contents().entries())
-    offers.push(await putOnSale(services, `Course ${index}`, content))
+  for (const [index, content] of contents().entries()) offers.push(await sell(services, `Course ${index}`, content))
 
   const close = async () => {
     standins.close()
-    product.server.close()
+    server.close()
     await pool.end()
     await dropDatabase(url)
     cluster.stop()
@@ -142,22 +122,13 @@ function contents(): Partial<OfferContent>[] {
   ]
 }
 
-async function putOnSale(
-  services: Parameters<typeof createCourse>[0],
-  title: string,
-  content: Partial<OfferContent>,
-): Promise<OnSale> {
-  const { id: courseId } = await createCourse(services, title)
-  await publishCourse(services, courseId, 1, null)
-  const { id } = await createOffer(services, courseId)
-  const full = { ...newOffer('Offer'), ...content }
-  const { draftRev } = await saveOfferDraft(services, id, 1, full)
-  await publishOffer(services, id, draftRev, null)
-  const [course] = await services.db.select().from(courses).where(eq(courses.id, courseId))
-  const { quote } = quoteOffer(await getSchool(services.db), { id, courseId, live: full }, new Date(), null)
+async function sell(services: Services, title: string, content: Partial<OfferContent>): Promise<OnSale> {
+  const { courseId, offerId: id, slug } = await putOnSale(services, title, content)
+  const live = { ...newOffer('At once'), ...content }
+  const { quote } = quoteOffer(await getSchool(services.db), { id, courseId, live }, new Date(), null)
   const { pay } = quote.today
   // What goes on is charged to a card or a wallet, and a wallet keeps nothing where nothing is due today.
   const ways: Way[] =
-    full.terms.kind === 'single' ? ['card', 'wallet', 'transfer', 'bank'] : pay > 0 ? ['card', 'wallet'] : ['card']
-  return { id, slug: course?.slug as string, pay, ways }
+    live.terms.kind === 'single' ? ['card', 'wallet', 'transfer', 'bank'] : pay > 0 ? ['card', 'wallet'] : ['card']
+  return { id, slug, pay, ways }
 }

@@ -3,34 +3,23 @@ import { asc, eq } from 'drizzle-orm'
 import { copyDatabase, dropDatabase } from '../../scripts/databases.ts'
 import { type DraftTerms, newOffer, type OfferContent } from '../core/content/offer.ts'
 import { allGateways } from '../gateways/registry.ts'
-import { makeApp } from '../server/app.ts'
-import { createCourse, publishCourse } from '../server/catalogue/service.ts'
 import { type PlaceRequest, placeOrder } from '../server/checkout/place.ts'
 import type { Services } from '../server/context.ts'
 import { connect } from '../server/db/client.ts'
 import type { Mode } from '../server/db/schema/columns.ts'
-import { attempts, connections, courses, creators, grants, journal, orders } from '../server/db/schema/index.ts'
+import { attempts, connections, creators, grants, journal, orders } from '../server/db/schema/index.ts'
 import { connectGateway } from '../server/gateways/service.ts'
 import { setTransfer } from '../server/gateways/transferSettings.ts'
 import type { JobData, JobName, Jobs } from '../server/jobs.ts'
-import { createOffer, publishOffer, saveOfferDraft } from '../server/offers/service.ts'
-import type { Renderer } from '../server/pages/renderer.ts'
-import { setUp } from '../server/school/service.ts'
+import { publishOffer, saveOfferDraft } from '../server/offers/service.ts'
 import { openSession } from '../server/school/sessions.ts'
 import { hashToken, Secrets } from '../server/secrets.ts'
 import { TEMPLATE, testUrl } from './globalSetup.ts'
-import { listen, startStandins } from './standins.ts'
-
-const NOTHING_RENDERED: Renderer = {
-  render: async () => '',
-  shopFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
-  studioFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
-}
+import { listenAsProduct, offerMore, putOnSale, setUpSchool } from './school.ts'
+import { startStandins } from './standins.ts'
 
 /** A one-time price, null for free, or any other terms. */
 type Price = number | DraftTerms | null
-
-export const PASSWORD = 'a long enough password'
 
 /** A whole school for one test file: its own database, stand-ins and listening product; time is moved by hand. */
 export async function openWorld() {
@@ -38,41 +27,28 @@ export async function openWorld() {
   await copyDatabase(url, TEMPLATE)
   const { db, pool } = connect(url, 12)
   const standins = await startStandins()
-  let handle: (request: Request) => Response | Promise<Response> = () => new Response(null, { status: 503 })
-  const { origin, server } = await listen((request) => handle(request))
   const clock = { offsetMs: 0 }
   const queue: { name: JobName; data: JobData[JobName] }[] = []
   const jobs: Jobs = { send: async (_tx, name, data) => void queue.push({ name, data }) }
-  const services: Services = {
-    config: {
-      port: 0,
-      origin,
-      standinsOrigin: standins.origin,
-      mailPort: 0,
-      databaseUrl: url,
-      dataDir: '',
-      distDir: '',
-    },
-    db,
-    jobs,
-    now: () => new Date(Date.now() + clock.offsetMs),
-    gateways: allGateways(standins.origin, origin, 400),
-    secrets: new Secrets(randomBytes(32)),
-  }
-  handle = makeApp(services, NOTHING_RENDERED).fetch
-  await setUp(services, {
-    school: {
-      name: 'Test school',
-      currency: 'EUR',
-      language: 'en',
-      leaveOutZeros: false,
-      timeZone: 'Europe/Vienna',
-      country: 'AT',
-      taxMode: 'inclusive',
-      taxRate: 2000,
-    },
-    creator: { name: 'Owner', email: 'owner@school.example', password: PASSWORD },
-  })
+  const { services, origin, server } = await listenAsProduct(
+    (at): Services => ({
+      config: {
+        port: 0,
+        origin: at,
+        standinsOrigin: standins.origin,
+        mailPort: 0,
+        databaseUrl: url,
+        dataDir: '',
+        distDir: '',
+      },
+      db,
+      jobs,
+      now: () => new Date(Date.now() + clock.offsetMs),
+      gateways: allGateways(standins.origin, at, 400),
+      secrets: new Secrets(randomBytes(32)),
+    }),
+  )
+  await setUpSchool(services, 'Test school', 'owner@school.example')
   await connectGateway(services, 'practice', {
     adapter: 'thistle',
     account: standins.account.id,
@@ -98,8 +74,8 @@ export async function openWorld() {
     connectionId: connection?.id as string,
     creatorToken: await openSession(services, { creatorId: creator?.id as string }),
     sell: (price: Price, title = 'Coptic binding', more: Partial<OfferContent> = {}) =>
-      sell(services, title, price, more),
-    offer: (courseId: string, price: Price) => putOffer(services, courseId, price),
+      putOnSale(services, title, { ...more, terms: termsOf(price) }),
+    offer: (courseId: string, price: Price) => offerMore(services, courseId, { terms: termsOf(price) }),
     reprice: (offerId: string, price: number) => reprice(services, offerId, price),
     buy: (slug: string, request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') =>
       placeOrder(services, slug, request, { mode, browserHash: hashToken(browser), person: null }),
@@ -163,27 +139,9 @@ async function connectOthers(services: Services, standins: Awaited<ReturnType<ty
   return { moor: idOf('moor'), brook: idOf('brook'), transfer: idOf('transfer') }
 }
 
-async function sell(services: Services, title: string, price: Price, more: Partial<OfferContent>) {
-  const { id: courseId } = await createCourse(services, title)
-  await publishCourse(services, courseId, 1, null)
-  const offerId = await putOffer(services, courseId, price, more)
-  const [course] = await services.db.select().from(courses).where(eq(courses.id, courseId))
-  return { courseId, offerId, slug: course?.slug as string }
-}
-
-/** Another published offer of a course. */
-async function putOffer(
-  services: Services,
-  courseId: string,
-  price: Price,
-  more: Partial<OfferContent> = {},
-): Promise<string> {
-  const { id } = await createOffer(services, courseId)
-  const terms = typeof price === 'object' && price !== null ? price : ({ kind: 'single', amount: price } as const)
-  const content = { ...newOffer('At once'), ...more, terms: price === null ? ({ kind: 'free' } as const) : terms }
-  const { draftRev } = await saveOfferDraft(services, id, 1, content)
-  await publishOffer(services, id, draftRev, null)
-  return id
+function termsOf(price: Price): DraftTerms {
+  if (price === null) return { kind: 'free' }
+  return typeof price === 'number' ? { kind: 'single', amount: price } : price
 }
 
 async function reprice(services: Services, offerId: string, price: number) {

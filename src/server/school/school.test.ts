@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openWorld, PASSWORD, type World } from '../../testing/world.ts'
+import { PASSWORD } from '../../testing/school.ts'
+import { openWorld, type World } from '../../testing/world.ts'
 import { inMode } from '../context.ts'
 import { school } from '../db/schema/index.ts'
 import { addPerson, makePasswordLink, setPassword } from '../people/service.ts'

@@ -1,0 +1,61 @@
+import { eq } from 'drizzle-orm'
+import { newOffer, type OfferContent } from '../core/content/offer.ts'
+import { makeApp } from '../server/app.ts'
+import { createCourse, publishCourse } from '../server/catalogue/service.ts'
+import type { Services } from '../server/context.ts'
+import { courses } from '../server/db/schema/index.ts'
+import { createOffer, publishOffer, saveOfferDraft } from '../server/offers/service.ts'
+import type { Renderer } from '../server/pages/renderer.ts'
+import { setUp } from '../server/school/service.ts'
+import { listen } from './standins.ts'
+
+export const PASSWORD = 'a long enough password'
+
+const NOTHING_RENDERED: Renderer = {
+  render: async () => '',
+  shopFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
+  studioFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
+}
+
+/** The product on a free port of loopback, with pages that hold nothing; its services are made for that address. */
+export async function listenAsProduct<S extends Services>(make: (origin: string) => S) {
+  let answer: (request: Request) => Response | Promise<Response> = () => new Response(null, { status: 503 })
+  const { origin, server } = await listen((request) => answer(request))
+  const services = make(origin)
+  answer = makeApp(services, NOTHING_RENDERED).fetch
+  return { services, origin, server }
+}
+
+/** A school in Vienna that sells in euros, VAT inside. */
+export async function setUpSchool(services: Services, name: string, owner: string): Promise<void> {
+  await setUp(services, {
+    school: {
+      name,
+      currency: 'EUR',
+      language: 'en',
+      leaveOutZeros: false,
+      timeZone: 'Europe/Vienna',
+      country: 'AT',
+      taxMode: 'inclusive',
+      taxRate: 2000,
+    },
+    creator: { name: 'Owner', email: owner, password: PASSWORD },
+  })
+}
+
+/** A published course with one published offer. */
+export async function putOnSale(services: Services, title: string, content: Partial<OfferContent>) {
+  const { id: courseId } = await createCourse(services, title)
+  await publishCourse(services, courseId, 1, null)
+  const offerId = await offerMore(services, courseId, content)
+  const [course] = await services.db.select().from(courses).where(eq(courses.id, courseId))
+  return { courseId, offerId, slug: course?.slug as string }
+}
+
+/** Another published offer of a course. */
+export async function offerMore(services: Services, courseId: string, content: Partial<OfferContent>): Promise<string> {
+  const { id } = await createOffer(services, courseId)
+  const { draftRev } = await saveOfferDraft(services, id, 1, { ...newOffer('At once'), ...content })
+  await publishOffer(services, id, draftRev, null)
+  return id
+}
