@@ -41,6 +41,8 @@ describe('the days that are looked at', () => {
 
   it('are said as shortly as they can be', () => {
     expect(saySpan({ from: '2026-11-01', until: '2026-11-30' })).toBe('November 2026')
+    expect(saySpan(spanOfYear('2026'))).toBe('2026')
+    expect(saySpan({ from: '2026-01-01', until: '2027-12-31' })).toMatch(/^1 January 2026\s–\s31 December 2027$/)
     expect(saySpan({ from: '2026-11-12', until: '2026-11-12' })).toBe('12 November 2026')
     expect(saySpan({ from: '2026-03-10', until: '2026-12-15' })).toMatch(/^10 March\s–\s15 December 2026$/)
     expect(saySpan({ from: '2025-12-31', until: '2026-01-01' })).toMatch(/^31 December 2025\s–\s1 January 2026$/)

@@ -35,11 +35,13 @@ export function addressOf(span: DaySpan): Record<string, string | null> {
   return { ...where, day: null, standing: null, order: null }
 }
 
-/** "November 2026", "12 November 2026", "1 March – 15 June 2026". */
+/** "2026", "November 2026", "12 November 2026", "1 March – 15 June 2026". */
 export function saySpan(span: DaySpan): string {
   const month = monthOf(span)
   const date = (day: Day) => new Date(`${day}T00:00:00Z`)
   if (month) return sayMonth(month)
+  const year = span.from.slice(0, 4)
+  if (span.from === spanOfYear(year).from && span.until === spanOfYear(year).until) return year
   const format = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' })
   return format.formatRange(date(span.from), date(span.until))
 }
