@@ -102,6 +102,8 @@ async function studio(context: BrowserContext) {
   await shoot(page, 'orders')
   await page.getByRole('link', { name: 'Money' }).click()
   await page.getByRole('button', { name: 'Vera Klement' }).click()
+  await page.getByRole('link', { name: /^Open order/ }).waitFor()
+  await page.getByRole('heading', { level: 1 }).scrollIntoViewIfNeeded()
   await page.getByText('Open order').waitFor()
   await shoot(page, 'money')
   await page.getByRole('link', { name: 'People' }).click()

@@ -97,12 +97,13 @@ export async function startMove(base: Services, to: { days: number } | 'next'): 
   })
 }
 
-/** Lets practice time go no further than the day on which it is. */
+/** Lets practice time go no further than the day on which it is, whatever keeps it there. */
 export async function stopMove(base: Services): Promise<void> {
   const day = await schoolDay(await inMode(base, 'practice'))
   await base.db.transaction(async (tx) => {
     const move = await holdMove(tx)
-    if (move?.state === 'moving') await tx.update(school).set({ practiceMove: { ...move, to: day } })
+    if (move?.state !== 'moving') return
+    await tx.update(school).set({ practiceMove: { ...move, to: day, state: 'done' } })
   })
 }
 
