@@ -263,7 +263,7 @@ async function measure() {
   }
   // A cursor some thousand payments down the month.
   const { rows: far } = await db.execute(
-    sql`select due, order_id, id from payments where mode = 'practice' and due >= ${`${month(0)}-01`} order by due, order_id, id offset ${Math.min(20_000, ORDERS / 10)} limit 1`,
+    sql`select due, order_id, id from payments where mode = 'practice' and due >= ${`${new Date().toISOString().slice(0, 7)}-01`} order by due, order_id, id offset ${Math.min(20_000, ORDERS / 10)} limit 1`,
   )
   const at = far[0] as { due: string; order_id: string; id: string } | undefined
   if (at) cursor = `${at.due}|${at.order_id}|${at.id}`

@@ -235,7 +235,17 @@ async function nearest(
   const found = [...summed, ...awaited]
   const offerIds = sql.param(found.map(({ offerId }) => offerId))
   const days = sql.param(found.map(({ day }) => day))
-  return sql`(${payments.offerId}, ${payments.due}) in (select * from unnest(${offerIds}::uuid[], ${days}::date[]))`
+  const byWay = sql`
+    left join attempts a on a.id = p.attempt_id
+    left join agreements g on g.line_id = p.line_id
+    join connections c on c.adapter = ${query.way} and c.id = coalesce(a.connection_id, g.connection_id, (
+      select w.connection_id from attempts w
+      where w.order_id = p.order_id and w.state = 'awaiting' and w.agreement_id is null))`
+  // Found first, by the index of an offer's days, and told of by their ids: in one step PostgreSQL reads them all.
+  return sql`${payments.id} = any (array(
+    select p.id from unnest(${offerIds}::uuid[], ${days}::date[]) as k (offer_id, day)
+    join payments p on p.mode = ${mode} and p.offer_id = k.offer_id and p.due = k.day
+    ${query.way ? byWay : sql``}))`
 }
 
 /**
