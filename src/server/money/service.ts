@@ -1,4 +1,4 @@
-import { and, asc, between, eq, inArray, isNotNull, lt, lte, or, type SQL, sql } from 'drizzle-orm'
+import { and, asc, between, eq, inArray, isNotNull, lte, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { after, type Day, daysBetween, isDay, later } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
@@ -187,7 +187,7 @@ export interface MoneyRow {
 const WAITED_FOR: ReadonlySet<Standing> = new Set(['awaited', 'late', 'given-up'])
 
 /** So many payments are read at a time. */
-const PAGE = 100
+const PAGE = 50
 
 /** The payments of a span, in the order of their days, a page at a time by the last one seen. */
 export async function listPayments(
@@ -212,7 +212,7 @@ export async function listPayments(
     )
   }
   if (only === 'late' || only === 'given-up') {
-    return pageOf(await readFew(services, today, and(where, await overdueLines(services, mode, today, only))))
+    return pageOf(await readFew(services, today, and(where, overdueLines(mode, today, only))))
   }
   const near = await nearest(services, mode, { from: first, until }, query, only)
   return pageOf(await readPayments(services, today, and(where, near), PAGE + 1))
@@ -227,6 +227,8 @@ async function nearest(
   only: 'received' | 'to-come' | undefined,
 ): Promise<SQL | undefined> {
   if (search || !(query.course || query.way)) return undefined
+  // One offer's payments lie in the order of their days in an index.
+  if (!query.way && query.course && (await offersOf(db, query.course)).length === 1) return undefined
   const state = only ? (only === 'received' ? 'collected' : 'due') : null
   const [summed, awaited] = await Promise.all([
     offerDays(db, mode, from, until, { ...query, state }, PAGE + 1),
@@ -252,21 +254,13 @@ async function nearest(
  * The lines of agreements of which something is late, or was given up: few, and found by indexes of their own. Their
  * payments are read by them; left to itself, PostgreSQL would read every payment and look for the few.
  */
-async function overdueLines({ db }: Services, mode: Mode, today: Day, standing: Overdue['standing']): Promise<SQL> {
-  const of = (where: SQL | undefined) =>
-    db
-      .select({ id: agreements.lineId })
-      .from(agreements)
-      .where(and(eq(agreements.mode, mode), where))
-  const found =
-    standing === 'given-up'
-      ? [await of(eq(agreements.state, 'stopped'))]
-      : await Promise.all([
-          of(and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`)),
-          of(and(eq(agreements.state, 'active'), lt(agreements.nextTry, today))),
-        ])
-  const ids = found.flat().map(({ id }) => id)
-  return sql`${payments.lineId} = any(${sql.param(ids)}::uuid[])`
+function overdueLines(mode: Mode, today: Day, standing: Overdue['standing']): SQL {
+  const late = sql`
+    select line_id from agreements where mode = ${mode} and state = 'active' and tries > 0
+    union all
+    select line_id from agreements where mode = ${mode} and state = 'active' and next_try < ${today}`
+  const givenUp = sql`select line_id from agreements where mode = ${mode} and state = 'stopped'`
+  return sql`${payments.lineId} = any (array(${standing === 'late' ? late : givenUp}))`
 }
 
 /** Everything late, or given up, whenever it was due, the oldest first, a page at a time. */
@@ -280,7 +274,7 @@ export async function listLate(
   const where = and(
     await narrowed(services, mode, query),
     eq(payments.state, 'due'),
-    await overdueLines(services, mode, today, only),
+    overdueLines(mode, today, only),
     only === 'late' ? lte(payments.due, today) : undefined,
     eq(standing(today), only),
     beyond(last),
