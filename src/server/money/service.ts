@@ -226,10 +226,11 @@ async function nearest(
   { search, ...query }: MoneyFilters,
   only: 'received' | 'to-come' | undefined,
 ): Promise<SQL | undefined> {
-  if (search || !(query.course || query.way)) return undefined
+  // The sums do not tell what is to come from what was given up, so they cannot say where a page of it ends.
+  if (search || only === 'to-come' || !(query.course || query.way)) return undefined
   // One offer's payments lie in the order of their days in an index.
   if (!query.way && query.course && (await offersOf(db, query.course)).length === 1) return undefined
-  const state = only ? (only === 'received' ? 'collected' : 'due') : null
+  const state = only === 'received' ? 'collected' : null
   const [summed, awaited] = await Promise.all([
     offerDays(db, mode, from, until, { ...query, state }, PAGE + 1),
     only ? [] : awaitedIn(db, mode, query),
