@@ -214,8 +214,14 @@ export async function listPayments(
   if (only === 'late' || only === 'given-up') {
     return pageOf(await readFew(services, today, and(where, overdueLines(mode, today, only))))
   }
-  const near = await nearest(services, mode, { from: first, until }, query, only)
-  return pageOf(await readPayments(services, today, and(where, near), PAGE + 1))
+  // The sums do not tell what is to come from what was given up: where a page is not full, further days are read.
+  for (let enough = PAGE + 1, before = -1; ; enough *= 4) {
+    const near = await nearest(services, mode, { from: first, until }, query, only, enough)
+    const isAll = near === undefined || near.days === before
+    const rows = await readPayments(services, today, and(where, near?.where), PAGE + 1)
+    if (isAll || only !== 'to-come' || rows.length > PAGE) return pageOf(rows)
+    before = near.days
+  }
 }
 
 /** Where payments of several offers, or of one way, are looked for: on the days and of the offers of the next page. */
@@ -225,14 +231,14 @@ async function nearest(
   { from, until }: DaySpan,
   { search, ...query }: MoneyFilters,
   only: 'received' | 'to-come' | undefined,
-): Promise<SQL | undefined> {
-  // The sums do not tell what is to come from what was given up, so they cannot say where a page of it ends.
-  if (search || only === 'to-come' || !(query.course || query.way)) return undefined
+  enough: number,
+): Promise<{ where: SQL; days: number } | undefined> {
+  if (search || !(query.course || query.way)) return undefined
   // One offer's payments lie in the order of their days in an index.
   if (!query.way && query.course && (await offersOf(db, query.course)).length === 1) return undefined
-  const state = only === 'received' ? 'collected' : null
+  const state = only ? (only === 'received' ? 'collected' : 'due') : null
   const [summed, awaited] = await Promise.all([
-    offerDays(db, mode, from, until, { ...query, state }, PAGE + 1),
+    offerDays(db, mode, from, until, { ...query, state }, enough),
     only ? [] : awaitedIn(db, mode, query),
   ])
   const found = [...summed, ...awaited]
@@ -245,10 +251,11 @@ async function nearest(
       select w.connection_id from attempts w
       where w.order_id = p.order_id and w.state = 'awaiting' and w.agreement_id is null))`
   // Found first, by the index of an offer's days, and told of by their ids: in one step PostgreSQL reads them all.
-  return sql`${payments.id} = any (array(
+  const where = sql`${payments.id} = any (array(
     select p.id from unnest(${offerIds}::uuid[], ${days}::date[]) as k (offer_id, day)
     join payments p on p.mode = ${mode} and p.offer_id = k.offer_id and p.due = k.day
     ${query.way ? byWay : sql``}))`
+  return { where, days: found.length }
 }
 
 /**

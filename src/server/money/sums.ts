@@ -86,7 +86,7 @@ export async function offerDays(
   mode: Mode,
   from: Day,
   until: Day,
-  filters: SumFilters & { state: 'collected' | null },
+  filters: SumFilters & { state: 'due' | 'collected' | null },
   enough: number,
 ): Promise<{ offerId: string; day: Day }[]> {
   const { rows } = await db.execute(sql`
