@@ -1,6 +1,6 @@
 import { after, type Day } from '../calendar/day.ts'
 import { dayIn } from '../calendar/instant.ts'
-import { below, fail, isGiven, readArray, readChoice, readObject, readWhole } from '../document/reader.ts'
+import { below, fail, isGiven, readArray, readChoice, readObject, readWhole, refuseFields } from '../document/reader.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import type { QuoteRequest } from '../quote/types.ts'
 import { readDay } from '../terms/read.ts'
@@ -25,8 +25,7 @@ const USUAL_RETRIES: readonly number[] = [1, 3, 7]
 
 const FIELDS = new Set(['quote', 'policy', 'attempts', 'events', 'until'])
 const POLICY_FIELDS = new Set(['retryAfterDays'])
-const PAY_FIELDS = new Set(['on', 'line', 'what'])
-const CANCEL_FIELDS = new Set(['on', 'line', 'what', 'when'])
+const EVENT_FIELDS = new Set(['on', 'line', 'what', 'when'])
 const MOST = Number.MAX_SAFE_INTEGER
 
 /**
@@ -69,9 +68,9 @@ function readPolicy(value: unknown): number[] {
 }
 
 function readEvent(value: unknown, at: string, request: QuoteRequest, from: Day, until: Day): RehearsalEvent {
-  const { what: asked } = readObject(value, at, CANCEL_FIELDS)
-  const what = readChoice(asked, below(at, 'what'), ['pay', 'cancel'])
-  const fields = readObject(value, at, what === 'pay' ? PAY_FIELDS : CANCEL_FIELDS)
+  const fields = readObject(value, at, EVENT_FIELDS)
+  const what = readChoice(fields.what, below(at, 'what'), ['pay', 'cancel'])
+  if (what === 'pay') refuseFields(fields, at, ['when'], 'belongs to a cancel')
   const on = readDay(fields.on, below(at, 'on'))
   if (on < from || on > until) fail(below(at, 'on'), `must lie between ${from} and ${until}`)
   const lineAt = below(at, 'line')

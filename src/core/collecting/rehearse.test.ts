@@ -210,6 +210,12 @@ describe('bad input names the field at fault', () => {
   })
 })
 
+it('reads null as absent, also for a field of another event', () => {
+  const absent = asked([line(parts)], { events: [pay('2027-03-01')] })
+  const events = [{ ...pay('2027-03-01'), when: null }]
+  expect(run(asked([line(parts)], { events, policy: { retryAfterDays: null }, attempts: null }))).toEqual(run(absent))
+})
+
 it('every payment is collected at most once, in order, and the figures add up, whatever happens', () => {
   const outcomes = fc.array(fc.constantFrom('ok', 'declined'), { maxLength: 20 })
   const days = fc
