@@ -105,7 +105,7 @@ describe('the checkout page', () => {
 
   it('says that nothing can be paid where no gateway is connected, and does not let one try', () => {
     const html = checkout([offer({ kind: 'single', amount: 12_900 })], { ways: [] })
-    expect(html).toContain('cannot take payments at the moment')
+    expect(html).toContain('cannot take payments for this at the moment')
     expect(html).toMatch(/<button[^>]*disabled=""[^>]*>Pay €129\.00/)
   })
 

@@ -19,3 +19,8 @@ export function sayRate(span: Span): string {
 export function sayList(items: readonly string[], joint: 'and' | 'or' = 'and'): string {
   return items.length < 2 ? (items[0] ?? '') : `${items.slice(0, -1).join(', ')} ${joint} ${items.at(-1)}`
 }
+
+/** Words as they begin a sentence. */
+export function beginSentence(words: string): string {
+  return words.charAt(0).toUpperCase() + words.slice(1)
+}

@@ -104,7 +104,7 @@ async function askedFor({ db, now }: Services): Promise<Asking[]> {
       if (!said) return []
       const need = toCollect(said.quote, school.currency, Math.max(said.quote.today.pay, 0))
       const isFree = need.today === 0 && !need.goesOn
-      return isFree ? [] : [{ id, courseId, name: `${course.live.title}, ${live.name}`, need }]
+      return isFree ? [] : [{ id, courseId, name: `${course.live.title} · ${live.name}`, need }]
     }),
   )
 }

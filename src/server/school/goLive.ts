@@ -1,7 +1,7 @@
 import { and, desc, eq, exists, isNotNull, isNull, sql } from 'drizzle-orm'
 import { newOffer } from '../../core/content/offer.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import { sayList } from '../../core/sentence/words.ts'
+import { beginSentence, sayList } from '../../core/sentence/words.ts'
 import type { TermsKind } from '../../core/terms/terms.ts'
 import { takesCurrency } from '../../core/ways/collects.ts'
 import { sellableCourses } from '../checkout/sellable.ts'
@@ -89,7 +89,7 @@ export async function goLiveList(services: Services) {
         kinds.length === 0
           ? 'Nothing is on sale yet.'
           : missing.length === 0
-            ? `${sayList(kinds.map((kind) => KIND_NAMES[kind]))}.`
+            ? `${beginSentence(sayList(kinds.map((kind) => KIND_NAMES[kind])))}.`
             : `Not yet: ${sayList(missing.map((kind) => KIND_NAMES[kind]))}. Buy one of your own courses with a sample card.`,
       fix: missing.length > 0 ? { label: 'Open the shop', to: '/' } : null,
     },

@@ -52,7 +52,13 @@ export async function practiceClock(base: Services) {
   const day = await schoolDay(services)
   const { practiceAheadMs, practiceMove: move } = await getSchool(base.db)
   const [next, came] = await Promise.all([nextEvent(services, day, null), move && happenedSince(base, move.since)])
-  return { day, daysAhead: Math.round(practiceAheadMs / DAY_MS), next, move: move && came && { ...move, ...came } }
+  return {
+    day,
+    daysAhead: Math.round(practiceAheadMs / DAY_MS),
+    next,
+    move: move && came && { ...move, ...came },
+    mailbox: `${base.config.standinsOrigin}/mail`,
+  }
 }
 
 /** The next day on which something comes by itself; with `after`, of those that lie behind it. */

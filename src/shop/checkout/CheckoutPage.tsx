@@ -187,8 +187,8 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
             )}
             {cannotPay && (
               <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
-                {page.school.name} cannot take payments at the moment. Nothing is wrong on your side; look in again
-                later.
+                {page.school.name} cannot take payments for this at the moment. Nothing is wrong on your side; look in
+                again later.
               </p>
             )}
             <div aria-live="assertive">
@@ -227,7 +227,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
                   : 'One moment…'}
             </Button>
             <p className="mt-2 text-[12.5px] text-ink-3">
-              {smallPrint(page, way, pay, hasLater)}
+              {!cannotPay && smallPrint(page, way, pay, hasLater)}
               {page.school.hasTerms && (
                 <>
                   {' '}

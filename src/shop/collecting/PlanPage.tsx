@@ -49,7 +49,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
       {doing === 'method' && <h2 className="mt-5 text-[18px]">Another card from now on</h2>}
       {doing && ways.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
-          {page.school.name} cannot take payments at the moment. Look in again later.
+          {page.school.name} cannot take payments for this at the moment. Look in again later.
         </p>
       )}
       {doing && way && ways.length > 0 && (

@@ -68,6 +68,7 @@ export function StudioFrame() {
       {isFinding && <Palette onClose={() => setFinding(false)} />}
       <Toaster
         position="bottom-center"
+        style={{ fontFamily: 'inherit' }}
         toastOptions={{ style: { background: '#1a231c', color: '#fcfdf9', border: 0 } }}
       />
     </div>

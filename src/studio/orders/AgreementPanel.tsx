@@ -25,22 +25,12 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
     await queryClient.invalidateQueries()
   }
   const chase = async () => {
-    try {
-      await unwrap(api.agreements[':id'].chase.$post({ param: { id } }))
-      await done('It goes on; the payment is tried again.')
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
-    }
+    await unwrap(api.agreements[':id'].chase.$post({ param: { id } }))
+    await done('It goes on; the payment is tried again.')
   }
   const uncancel = async () => {
-    try {
-      await unwrap(api.agreements[':id'].uncancel.$post({ param: { id } }))
-      await done('It goes on as if it had not been cancelled.')
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
-    }
+    await unwrap(api.agreements[':id'].uncancel.$post({ param: { id } }))
+    await done('It goes on as if it had not been cancelled.')
   }
   return (
     <div className="pt-[5px]">
@@ -124,13 +114,8 @@ interface DialogProps {
 
 function CancelDialog({ id, done, onClose }: DialogProps & { id: string }) {
   const cancel = async (when: 'now' | 'period-end') => {
-    try {
-      await unwrap(api.agreements[':id'].cancel.$post({ param: { id }, json: { when } }))
-      await done('Cancelled. The buyer is told.')
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
-    }
+    await unwrap(api.agreements[':id'].cancel.$post({ param: { id }, json: { when } }))
+    await done('Cancelled. The buyer is told.')
   }
   return (
     <Dialog

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { beginSentence } from '../../core/sentence/words.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api } from '../api.ts'
@@ -48,8 +49,7 @@ const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item
 }
 
 function sayReason(why: string | null): string {
-  const words = reasonInWords(why)
-  return words.charAt(0).toUpperCase() + words.slice(1)
+  return beginSentence(reasonInWords(why))
 }
 
 /** What needs a look, the most pressing first, and what happens by itself. */

@@ -5,7 +5,7 @@ import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/for
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
@@ -24,11 +24,9 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
     try {
       await unwrap(api.settling.orders[':order'].transfers['give-up'].$post({ param }))
       toast('It is not waited for any more. The buyer can order again.')
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
+    } finally {
+      await queryClient.invalidateQueries()
     }
-    await queryClient.invalidateQueries()
   }
   return (
     <>

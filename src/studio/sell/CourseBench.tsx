@@ -9,7 +9,7 @@ import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
 import { ConflictDialog } from '../drafting/ConflictDialog.tsx'
 import { DraftBar } from '../drafting/DraftBar.tsx'
@@ -59,40 +59,29 @@ function CourseBench({ course }: { course: BenchCourse }) {
   const { content, change, state } = draft
   const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
 
-  const act = async (call: () => Promise<void>) => {
-    try {
-      await call()
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
-    }
-  }
   const reload = async () => {
     await Promise.all([queryClient.invalidateQueries({ queryKey: ['course', course.id] }), refreshShelf()])
   }
-  const setRetired = (isRetired: boolean) =>
-    act(async () => {
-      await unwrap(api.catalogue.courses[':id'].retired.$put({ param: { id: course.id }, json: { isRetired } }))
-      toast(isRetired ? 'Retired. It is sold no more; who has it keeps it.' : 'Brought back.')
-      await reload()
-    })
-  const duplicate = () =>
-    act(async () => {
-      const { id } = await unwrap(api.catalogue.courses[':id'].duplicate.$post({ param: { id: course.id } }))
-      await refreshShelf()
-      navigate(`/studio/sell/courses/${id}`)
-    })
+  const setRetired = async (isRetired: boolean) => {
+    await unwrap(api.catalogue.courses[':id'].retired.$put({ param: { id: course.id }, json: { isRetired } }))
+    toast(isRetired ? 'Retired. It is sold no more; who has it keeps it.' : 'Brought back.')
+    await reload()
+  }
+  const duplicate = async () => {
+    const { id } = await unwrap(api.catalogue.courses[':id'].duplicate.$post({ param: { id: course.id } }))
+    await refreshShelf()
+    navigate(`/studio/sell/courses/${id}`)
+  }
   const fix = (to: Fix['to']) => {
     if (to === 'bring-back') void setRetired(false)
     else if (to === 'add-lesson') change({ lessons: [...content.lessons, newLesson()] })
     else setPublishing(true)
   }
-  const remove = () =>
-    act(async () => {
-      await unwrap(api.catalogue.courses[':id'].$delete({ param: { id: course.id } }))
-      await refreshShelf()
-      navigate('/studio/sell')
-    })
+  const remove = async () => {
+    await unwrap(api.catalogue.courses[':id'].$delete({ param: { id: course.id } }))
+    await refreshShelf()
+    navigate('/studio/sell')
+  }
 
   return (
     <Places

@@ -10,7 +10,7 @@ import { shownSale } from '../../core/content/shownSale.ts'
 import { type Fix, obstaclesOf } from '../../core/readiness/readiness.ts'
 import { sayEnrolButton } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
 import { ConflictDialog } from '../drafting/ConflictDialog.tsx'
 import { DraftBar } from '../drafting/DraftBar.tsx'
@@ -101,14 +101,9 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     await Promise.all([queryClient.invalidateQueries({ queryKey: ['offer', offer.id] }), refreshShelf()])
   }
   const act = async (call: () => Promise<unknown>, said: string) => {
-    try {
-      await call()
-      toast(said)
-      await reload()
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
-    }
+    await call()
+    toast(said)
+    await reload()
   }
   const setOnSale = (onSale: boolean) =>
     act(
@@ -136,14 +131,9 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     navigate(`/studio/sell/offers/${id}`)
   }
   const remove = async () => {
-    try {
-      await unwrap(api.offers[':id'].$delete({ param: { id: offer.id } }))
-      await refreshShelf()
-      navigate(`/studio/sell/courses/${offer.course.id}`)
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
-    }
+    await unwrap(api.offers[':id'].$delete({ param: { id: offer.id } }))
+    await refreshShelf()
+    navigate(`/studio/sell/courses/${offer.course.id}`)
   }
   const openPublish = async () => {
     await draft.flush()

@@ -10,7 +10,6 @@ import { CSS } from '@dnd-kit/utilities'
 import { GripVertical } from 'lucide-react'
 import { useState } from 'react'
 import { Link, NavLink, useNavigate, useSearchParams } from 'react-router'
-import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
@@ -45,10 +44,11 @@ export function Shelf() {
       ['shelf'],
       order.map((id) => courses.find((course) => course.id === id)),
     )
-    await unwrap(api.catalogue.courses.order.$put({ json: { ids: order } })).catch((error: ApiError) =>
-      toast(error.message),
-    )
-    await refreshShelf()
+    try {
+      await unwrap(api.catalogue.courses.order.$put({ json: { ids: order } }))
+    } finally {
+      await refreshShelf()
+    }
   }
 
   return (

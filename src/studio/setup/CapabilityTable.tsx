@@ -10,7 +10,7 @@ export function CapabilityTable({ list }: { list: GatewayList }) {
   const money = useMoney()
   const { gateways, onSale } = list
   const rows: [string, (gateway: Gateway) => ReactNode][] = [
-    ['Here', stateOf],
+    ['At the checkout', stateOf],
     [
       `Your ${onSale} ${onSale === 1 ? 'offer' : 'offers'} on sale`,
       (gateway) => <Against gateway={gateway} onSale={onSale} />,
@@ -64,31 +64,33 @@ function stateOf({ connection, takesCurrency }: Gateway): ReactNode {
   return <State shape="received">offered</State>
 }
 
-/** "9 of 11", and which it cannot collect and why. */
+/** How much of what is on sale it cannot collect and why, and which. */
 function Against({ gateway: { cannot }, onSale }: { gateway: Gateway; onSale: number }) {
   const missing = cannot.reduce((sum, { offers }) => sum + offers.length, 0)
   if (onSale === 0) return <>–</>
   if (missing === 0) return <>collects all</>
   return (
-    <details>
-      <summary className="cursor-pointer">
-        cannot collect <b className="font-semibold">{missing}</b>
-        <span className="sr-only"> of {onSale}</span>
-      </summary>
+    <>
+      cannot collect <b className="font-semibold">{missing}</b>
+      <span className="sr-only"> of {onSale}</span>
       {cannot.map(({ why, says, offers }) => (
-        <p key={why} className="mt-1.5 text-[12.5px] text-ink-2">
-          It {says}:{' '}
-          {offers.map(({ id, name }, index) => (
-            <span key={id}>
-              {index > 0 && ', '}
-              <Link className="link" to={`/studio/sell/offers/${id}`}>
-                {name}
-              </Link>
-            </span>
-          ))}
-        </p>
+        <details key={why} className="mt-1 text-[12.5px] leading-snug text-ink-2">
+          <summary className="cursor-pointer">
+            it {says}
+            {cannot.length > 1 && <>: {offers.length}</>}
+          </summary>
+          <ul className="mt-1 grid gap-1">
+            {offers.map(({ id, name }) => (
+              <li key={id}>
+                <Link className="link" to={`/studio/sell/offers/${id}`}>
+                  {name}
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </details>
       ))}
-    </details>
+    </>
   )
 }
 

@@ -3,7 +3,7 @@ import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { Reflection } from '../frame/Places.tsx'
@@ -101,11 +101,9 @@ function Trial({ list: { trial } }: { list: List }) {
   const act = async (call: () => Promise<void>) => {
     try {
       await call()
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
+    } finally {
+      await queryClient.invalidateQueries()
     }
-    await queryClient.invalidateQueries()
   }
   const buy = () =>
     act(async () => {

@@ -3,14 +3,15 @@ import { Progress } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
-import { daysBetween } from '../../core/calendar/day.ts'
+import { addDays, daysBetween, isDay } from '../../core/calendar/day.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
-import { Section } from '../frame/Places.tsx'
+import { Reflection, Section } from '../frame/Places.tsx'
 import { journalInWords } from '../orders/words.ts'
 import { useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
@@ -44,9 +45,6 @@ export function PracticePage() {
   const ask = async (call: Promise<unknown>) => {
     try {
       await call
-    } catch (error) {
-      if (!(error instanceof ApiError)) throw error
-      toast(error.message)
     } finally {
       await clock.refetch()
     }
@@ -92,6 +90,7 @@ export function PracticePage() {
                   : 'No payment is to come'}
               </Button>
             </p>
+            {day && <ToDay today={day} isMoving={isMoving} start={start} />}
             {isMoving && day && (
               <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
                 <Passed from={move.from} to={move.to} day={day} />
@@ -128,8 +127,93 @@ export function PracticePage() {
           )}
         </>
       }
-      mirror={null}
+      mirror={clock.data && <Mirror mailbox={clock.data.mailbox} />}
     />
+  )
+}
+
+/** As far as one move goes, in days. */
+const MOST_DAYS = 400
+
+/** A day of one's own to move to. */
+function ToDay({
+  today,
+  isMoving,
+  start,
+}: {
+  today: string
+  isMoving: boolean
+  start: (to: { days: number }) => void
+}) {
+  const [to, setTo] = useState('')
+  const [isAsked, setAsked] = useState(false)
+  const days = isDay(to) ? daysBetween(today, to) : null
+  const error =
+    days === null
+      ? 'Write a whole date.'
+      : days < 1
+        ? 'Time moves forward only: a day after the one it is.'
+        : days > MOST_DAYS
+          ? `One move goes ${MOST_DAYS} days at most.`
+          : null
+  return (
+    <form
+      noValidate
+      className="mt-3 flex flex-wrap items-start gap-2"
+      onSubmit={(event) => {
+        event.preventDefault()
+        setAsked(true)
+        if (error || days === null) return
+        setAsked(false)
+        setTo('')
+        start({ days })
+      }}
+    >
+      <Field label="To a day" error={isAsked ? error : null} className="w-[170px] [&_label]:font-normal">
+        {(wiring) => (
+          <input
+            {...wiring}
+            type="date"
+            min={addDays(today, 1)}
+            className={BOX_INPUT}
+            value={to}
+            onChange={(event) => setTo(event.target.value)}
+          />
+        )}
+      </Field>
+      <Button type="submit" className="mt-[23px]" disabled={isMoving}>
+        Move there
+      </Button>
+    </form>
+  )
+}
+
+function Mirror({ mailbox }: { mailbox: string }) {
+  return (
+    <>
+      <Reflection label="What moves with it">
+        <p className="text-[13.5px]">
+          Payments are taken on their day, declined ones are tried again, transfers arrive, courses open and close,
+          buyers are written to: all as it would be in life.
+        </p>
+      </Reflection>
+      <Reflection label="Where to watch">
+        <p className="text-[13.5px]">
+          <Link className="link" to="/studio/orders">
+            Orders
+          </Link>{' '}
+          and{' '}
+          <Link className="link" to="/studio/money">
+            Money
+          </Link>{' '}
+          show the same day. What buyers would get lies in the{' '}
+          <a className="link" href={mailbox} target="_blank" rel="noreferrer">
+            mailbox
+          </a>
+          .
+        </p>
+      </Reflection>
+    </>
   )
 }
 

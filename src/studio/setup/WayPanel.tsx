@@ -105,7 +105,7 @@ function Connected({ connection, gateway, modeName, order, place, change }: Conn
       <div className="mt-3 flex flex-wrap items-center gap-2">
         <Button onClick={change}>{transfer ? 'Change it' : 'Change the key'}</Button>
         <PauseButton gateway={gateway} isPaused={pausedAt !== null} />
-        {order.length > 1 && <OrderButtons id={id} order={order} place={place} />}
+        {order.length > 1 && <OrderButtons id={id} name={capabilities.name} order={order} place={place} />}
         <Button kind="danger" onClick={() => setAsking(true)}>
           Disconnect…
         </Button>
@@ -139,7 +139,7 @@ function PauseButton({ gateway, isPaused }: { gateway: Gateway; isPaused: boolea
 }
 
 /** Moves a way within the order in which buyers see them. */
-function OrderButtons({ id, order, place }: { id: string; order: string[]; place: number }) {
+function OrderButtons({ id, name, order, place }: { id: string; name: string; order: string[]; place: number }) {
   const move = async (to: number) => {
     const moved = order.filter((other) => other !== id)
     moved.splice(to, 0, id)
@@ -148,10 +148,10 @@ function OrderButtons({ id, order, place }: { id: string; order: string[]; place
   }
   return (
     <>
-      <Button disabled={place === 0} onClick={() => move(place - 1)}>
-        Show it earlier
+      <Button disabled={place === 0} aria-label={`Show ${name} earlier`} onClick={() => move(place - 1)}>
+        Earlier
       </Button>
-      <Button disabled={place >= order.length - 1} onClick={() => move(place + 1)}>
+      <Button disabled={place >= order.length - 1} aria-label={`Show ${name} later`} onClick={() => move(place + 1)}>
         Later
       </Button>
     </>
