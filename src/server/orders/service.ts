@@ -25,6 +25,7 @@ import { notFound } from '../http/problem.ts'
 import { sumsOfMode } from '../money/sums.ts'
 import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { agreementStanding } from './standing.ts'
 
 const PAGE = 40
 
@@ -54,10 +55,12 @@ export async function listOrders(
       email: people.email,
       course: orderLines.courseTitle,
       offer: orderLines.offerName,
+      agreement: agreementStanding,
     })
     .from(orders)
     .innerJoin(people, eq(people.id, orders.personId))
     .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
+    .leftJoin(agreements, eq(agreements.lineId, orderLines.id))
     .where(
       and(
         eq(orders.mode, mode),

@@ -4,10 +4,11 @@ import { listGrants, listMessages } from '../access/service.ts'
 import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { journal, orders, passwordLinks, people } from '../db/schema/index.ts'
+import { agreements, journal, orderLines, orders, passwordLinks, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
+import { agreementStanding } from '../orders/standing.ts'
 import { checkPassword, hashPassword } from '../school/passwords.ts'
 import { openSession, type Person } from '../school/sessions.ts'
 import { hashToken, newToken } from '../secrets.ts'
@@ -76,8 +77,11 @@ export async function openPerson({ db }: Services, mode: Mode, id: string) {
         payToday: orders.payToday,
         currency: orders.currency,
         createdAt: orders.createdAt,
+        agreement: agreementStanding,
       })
       .from(orders)
+      .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
+      .leftJoin(agreements, eq(agreements.lineId, orderLines.id))
       .where(eq(orders.personId, id))
       .orderBy(desc(orders.number)),
     listGrants(db, { personId: id }),

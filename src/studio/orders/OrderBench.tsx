@@ -3,6 +3,7 @@ import type { ReactNode } from 'react'
 import { Link } from 'react-router'
 import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { beginSentence } from '../../core/sentence/words.ts'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
@@ -16,7 +17,7 @@ import { Disputes } from './Disputes.tsx'
 import { Journal } from './Journal.tsx'
 import { Refunds } from './Refunds.tsx'
 import { Transfer } from './Transfer.tsx'
-import { attemptState, messageKind, orderState } from './words.ts'
+import { attemptState, messageKind, orderState, sayToday } from './words.ts'
 
 const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
 export type Order = Awaited<ReturnType<typeof loadOrder>>
@@ -35,14 +36,15 @@ export function useOrder(id: string | undefined) {
 export function OrderBench({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }
-  const [shape, word] = orderState(order.state)
+  const standing = { ...order, agreement: order.agreements[0] ?? null }
+  const [shape, word] = orderState(standing)
   return (
     <>
       <p className="text-[13px] text-ink-3">
         Order {order.number} · {sayMoment(order.createdAt, school.timeZone)}
       </p>
       <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-[27px]">{order.payToday === 0 ? 'Free' : formatMoney(order.payToday, money)}</h1>
+        <h1 className="text-[27px]">{beginSentence(sayToday(standing, school))}</h1>
         <State shape={shape}>{word}</State>
       </div>
       <p className="mt-1">
@@ -222,9 +224,13 @@ function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
 }
 
 /** A payment's state as shape and word: late is one that was tried and did not come. */
-function paymentState({ state, n, lineId }: Order['payments'][number], order: Order): readonly [StateShape, string] {
+function paymentState(
+  { state, n, lineId, due }: Order['payments'][number],
+  order: Order,
+): readonly [StateShape, string] {
   if (state === 'collected') return ['received', 'received']
   if (state === 'let-go') return ['off', 'let go']
+  if (order.awaited && due === order.quote.purchaseDay) return ['awaited', 'awaited']
   const agreement = order.agreements.find((other) => other.lineId === lineId)
   if (agreement?.next?.n === n && agreement.state === 'stopped') return ['failed', 'given up']
   return agreement?.next?.n === n && agreement.tries > 0 ? ['late', 'late'] : ['due', 'due']
@@ -235,6 +241,7 @@ const KNOT_STATES: Record<string, KnotState> = {
   'let go': 'given-up',
   'given up': 'given-up',
   late: 'late',
+  awaited: 'awaited',
   due: 'to-come',
 }
 

@@ -12,7 +12,7 @@ import { Places } from '../frame/Places.tsx'
 import { useSession } from '../session/session.ts'
 import { AttentionList } from './AttentionList.tsx'
 import { OrderBench, OrderMirror, useOrder } from './OrderBench.tsx'
-import { orderState } from './words.ts'
+import { orderState, sayToday } from './words.ts'
 
 const STATES = [
   ['all', 'All'],
@@ -94,7 +94,7 @@ function OrderList() {
       </div>
       <ul>
         {orders.map((order) => {
-          const [shape, word] = orderState(order.state)
+          const [shape, word] = orderState(order)
           return (
             <li key={order.id}>
               <NavLink
@@ -109,9 +109,7 @@ function OrderList() {
                 <span className="truncate font-semibold">
                   {order.number} · {order.buyer}
                 </span>
-                <span className="justify-self-end font-semibold">
-                  {order.payToday === 0 ? 'free' : formatMoney(order.payToday, { ...school, currency: order.currency })}
-                </span>
+                <span className="justify-self-end font-semibold">{sayToday(order, school)}</span>
                 <span className="truncate text-ink-2">{order.course}</span>
                 <span className="justify-self-end">
                   <State shape={shape}>{word}</State>

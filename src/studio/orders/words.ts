@@ -2,10 +2,42 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { StateShape } from '../../ui/State.tsx'
 
-/** An order's state as shape and word. */
-export function orderState(state: 'open' | 'paying' | 'paid'): readonly [StateShape, string] {
-  if (state === 'paid') return ['received', 'paid']
-  return state === 'paying' ? ['awaited', 'being paid'] : ['due', 'not paid']
+interface Agreed {
+  kind: string
+  state: 'active' | 'completed' | 'stopped' | 'cancelled'
+  tries: number
+  collected: number
+  count: number | null
+}
+
+interface StandingOrder {
+  state: 'open' | 'paying' | 'paid'
+  payToday: number
+  currency: string
+  agreement: Agreed | null
+}
+
+/** How an order stands as shape and word: what it was placed with, or how far its later payments have come. */
+export function orderState({ state, agreement }: StandingOrder): readonly [StateShape, string] {
+  if (state !== 'paid') return state === 'paying' ? ['awaited', 'being paid'] : ['due', 'not paid']
+  if (!agreement) return ['received', 'paid']
+  const { collected, count, tries } = agreement
+  const came = collected === 0 ? 'begun' : count === null ? `${collected} came` : `${collected} of ${count} came`
+  switch (agreement.state) {
+    case 'active':
+      return tries > 0 ? ['late', `payment ${collected + 1} is late`] : ['received', came]
+    case 'completed':
+      return ['received', `all ${collected} came`]
+    case 'stopped':
+      return ['failed', agreement.kind === 'subscription' ? 'stopped' : `stopped, ${came}`]
+    case 'cancelled':
+      return ['off', 'cancelled']
+  }
+}
+
+/** What was to be paid at the purchase; "free" where nothing comes later either. */
+export function sayToday({ payToday, currency, agreement }: StandingOrder, money: MoneyFormat): string {
+  return payToday === 0 && !agreement ? 'free' : formatMoney(payToday, { ...money, currency })
 }
 
 /** An attempt's state as shape and word. */

@@ -1,7 +1,6 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, NavLink, useNavigate, useParams } from 'react-router'
-import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { sayMoment } from '../../ui/dates.ts'
@@ -12,7 +11,7 @@ import { api, queryClient } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { Places, Reflection, Section } from '../frame/Places.tsx'
 import { Journal } from '../orders/Journal.tsx'
-import { messageKind, orderState } from '../orders/words.ts'
+import { messageKind, orderState, sayToday } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 import { GrantRow } from './GrantRow.tsx'
@@ -205,15 +204,13 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
         {orders.length === 0 && <p className="pt-[5px] text-ink-2">None.</p>}
         <ul>
           {orders.map((order) => {
-            const [shape, word] = orderState(order.state)
+            const [shape, word] = orderState(order)
             return (
               <li key={order.id} className="flex items-baseline gap-4 border-b border-line py-1.5">
                 <Link className="link" to={`/studio/orders/${order.id}`}>
                   {order.number}
                 </Link>
-                <span>
-                  {order.payToday === 0 ? 'free' : formatMoney(order.payToday, { ...school, currency: order.currency })}
-                </span>
+                <span>{sayToday(order, school)}</span>
                 <State shape={shape}>{word}</State>
                 <time className="ml-auto text-[13px] text-ink-3">{sayMoment(order.createdAt, school.timeZone)}</time>
               </li>
