@@ -9,3 +9,10 @@ export function sayMoment(moment: string, timeZone?: string): string {
     timeZone,
   }).format(new Date(moment))
 }
+
+/** The date of a moment in words, "24 Nov 2026", in a time zone. */
+export function sayDate(moment: string, timeZone?: string): string {
+  return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone }).format(
+    new Date(moment),
+  )
+}

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { Temporal } from 'temporal-polyfill'
 import { describe, expect, it } from 'vitest'
-import { dayIn, type Instant, isBefore, isTimeZone, parseInstant } from './instant.ts'
+import { dayIn, type Instant, isBefore, isTimeZone, noonOf, parseInstant } from './instant.ts'
 
 const at = (text: string): Instant => {
   const instant = parseInstant(text)
@@ -58,6 +58,17 @@ it('finds the date in a zone as Temporal does', () => {
         expect(dayIn(zone, { seconds, fraction: '' })).toBe(expected)
       },
     ),
+  )
+})
+
+it('finds a moment of a date, also where the day begins long before', () => {
+  const zones = ['Europe/Vienna', 'Pacific/Kiritimati', 'Pacific/Auckland', 'Pacific/Pago_Pago', 'Etc/GMT+12']
+  const days = fc.integer({ min: 0, max: 20_000 }).map((n) => new Date(n * 86_400_000 + 946_684_800_000))
+  fc.assert(
+    fc.property(days, fc.constantFrom(...zones), (date, zone) => {
+      const day = date.toISOString().slice(0, 10)
+      expect(dayIn(zone, { seconds: noonOf(zone, day) / 1000, fraction: '' })).toBe(day)
+    }),
   )
 })
 

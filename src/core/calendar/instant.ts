@@ -83,6 +83,16 @@ export function dayIn(zone: string, instant: Instant): Day {
   return day
 }
 
+/**
+ * A moment in the middle of a date in an IANA time zone, for what is known by its date alone.
+ * @returns milliseconds since 1970-01-01T00:00:00Z. @throws RangeError where the zone is unknown.
+ */
+export function noonOf(zone: string, day: Day): number {
+  const noon = Date.parse(`${day}T12:00:00Z`)
+  // In zones 13 and 14 hours ahead this is the morning of the next day.
+  return dayIn(zone, { seconds: noon / 1000, fraction: '' }) === day ? noon : noon - 43_200_000
+}
+
 /** Making a formatter costs far more than using it, so each zone keeps its own. */
 function formatterFor(zone: string): Intl.DateTimeFormat | null {
   const known = formatters.get(zone)

@@ -2,6 +2,7 @@ import { and, desc, eq, isNull, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { creditorReference } from '../../core/bank/reference.ts'
 import { isDay } from '../../core/calendar/day.ts'
+import { noonOf } from '../../core/calendar/instant.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
@@ -9,7 +10,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, grants, orders, payments, refunds, transfers } from '../db/schema/index.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { record, recordAll } from '../orders/journal.ts'
-import { schoolDay } from '../school/service.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
 import { type Attempt, type Order, settleAttempt, settleIn } from './settle.ts'
 
 /** Whether an attempt is paid by transfer to the school's own account: nobody can be asked about it. */
@@ -83,7 +84,7 @@ async function holdTransfer(tx: Transaction, mode: Mode, orderId: string): Promi
 
 /**
  * Marks money as come by transfer, the whole or a part. Once all is there, the order is paid and its course opens.
- * @throws Problem at `/day` where it lies ahead; 409 where the order waits for nothing.
+ * @throws Problem at `/day` where it lies ahead, or before the order; 409 where the order waits for nothing.
  */
 export async function markCame(
   services: Services,
@@ -101,6 +102,9 @@ export async function markCame(
       )
     }
     if (day > (await schoolDay(services))) throw fieldProblem('/day', 'This day lies ahead.')
+    if (day < order.quote.purchaseDay) {
+      throw fieldProblem('/day', 'The order was placed later than this; no money can have come for it.')
+    }
     const before = await cameFor(tx, attempt.id)
     await tx
       .insert(transfers)
@@ -126,7 +130,22 @@ export async function markCame(
       },
       'answer',
     )
+    await dateByMarks(tx, attempt.id)
   })
+}
+
+/** The money of a transfer came on the day on which the last of it did, whenever that is marked. */
+async function dateByMarks(tx: Transaction, attemptId: string): Promise<void> {
+  const [last] = await tx
+    .select({ day: sql<string>`max(${transfers.day})` })
+    .from(transfers)
+    .where(and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt)))
+  if (!last) return
+  const { timeZone } = await getSchool(tx)
+  await tx
+    .update(payments)
+    .set({ collectedAt: new Date(noonOf(timeZone, last.day)) })
+    .where(eq(payments.attemptId, attemptId))
 }
 
 /**

@@ -200,6 +200,21 @@ describe('bank transfer', () => {
     ).rejects.toMatchObject({ code: 'not-awaiting' })
   })
 
+  it('came on the day that is marked, whenever it is marked; not ahead, nor before the order', async () => {
+    const { orderId } = await order('Found later')
+    const placedOn = day()
+    const on = (days: number) => new Date(Date.parse(placedOn) + days * 24 * HOUR).toISOString().slice(0, 10)
+    world.clock.offsetMs += 5 * 24 * HOUR
+    const mark = (amount: number, came: string) =>
+      markCame(world.services, 'practice', orderId, { amount, day: came, note: '' })
+    await expect(mark(12_900, on(-1))).rejects.toMatchObject({ errors: [{ at: '/day' }] })
+    await expect(mark(12_900, on(7))).rejects.toMatchObject({ errors: [{ at: '/day' }] })
+    await mark(5000, on(3))
+    await mark(7900, on(2))
+    const [paid] = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
+    expect(paid?.collectedAt?.toISOString().slice(0, 10)).toBe(on(3))
+  })
+
   it('marked at the same moment by two, the course opens once', async () => {
     const { orderId } = await order('Twice')
     const mark = () => markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })

@@ -1,12 +1,17 @@
 import ical, { ICalEventBusyStatus } from 'ical-generator'
 import Papa from 'papaparse'
 import { addDays } from '../../core/calendar/day.ts'
+import { dayIn } from '../../core/calendar/instant.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { MoneyRow } from './service.ts'
 
-/** Payments as CSV (RFC 4180): amounts with a point and the currency's decimals, days as ISO 8601. */
-export function moneyCsv(rows: readonly MoneyRow[]): string {
+/**
+ * Payments as CSV (RFC 4180): amounts with a point and the currency's decimals, days as ISO 8601 in the school's
+ * zone, as a bank statement has them, and the gateway's reference, by which a payout is told.
+ */
+export function moneyCsv(rows: readonly MoneyRow[], timeZone: string): string {
+  const dayOf = (date: Date) => dayIn(timeZone, { seconds: Math.floor(date.getTime() / 1000), fraction: '' })
   return Papa.unparse(
     {
       fields: [
@@ -28,9 +33,11 @@ export function moneyCsv(rows: readonly MoneyRow[]): string {
         'net',
         'state',
         'days late',
-        'collected at',
+        'received on',
+        'given back on',
         'way',
         'method',
+        'reference',
       ],
       data: rows.map((row) => {
         const digits = currencyDigits(row.currency)
@@ -55,9 +62,11 @@ export function moneyCsv(rows: readonly MoneyRow[]): string {
           plain(received - row.fee - row.refunded),
           row.standing,
           row.daysLate || '',
-          row.collectedAt?.toISOString() ?? '',
+          row.collectedAt ? dayOf(row.collectedAt) : '',
+          row.refunded > 0 ? (row.refundedOn ?? '') : '',
           row.way ?? '',
           row.method ?? '',
+          row.reference ?? '',
         ]
       }),
     },

@@ -210,7 +210,7 @@ describe('expected and received', () => {
 
 describe('files', () => {
   it('CSV comes to the same cent, and a name that is a formula stays text', () => {
-    const csv = moneyCsv(rows)
+    const csv = moneyCsv(rows, 'Europe/Vienna')
     expect(csv).toContain('\r\n')
     const { data } = Papa.parse<Record<string, string>>(csv, { header: true })
     expect(data).toHaveLength(rows.length)
@@ -219,6 +219,12 @@ describe('files', () => {
     expect(cents('received')).toBe(sum(rows, ({ pay, standing }) => (standing === 'received' ? pay : 0)))
     expect(cents('net')).toBe(cents('received') - cents('fee'))
     expect(data[0]?.buyer).toBe("'=once")
+    for (const row of data) {
+      const came = Number(row.received) > 0
+      expect(row['received on']).toMatch(came ? /^\d{4}-\d\d-\d\d$/ : /^$/)
+      // The gateway's own reference, by which a payout is told.
+      expect(row.reference !== '').toBe(came)
+    }
   })
 
   it('the calendar holds each payment to come, as a day', async () => {

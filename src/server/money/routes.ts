@@ -37,7 +37,8 @@ export function moneyRoutes(services: Services) {
       const rows = await paymentsBetween(services, c.get('mode'), { from, until }, query)
       c.header('content-type', 'text/csv; charset=utf-8')
       c.header('content-disposition', `attachment; filename="payments-${from}-${until}.csv"`)
-      return c.body(moneyCsv(rows))
+      const { timeZone } = await getSchool(services.db)
+      return c.body(moneyCsv(rows, timeZone))
     })
     .get('/to-come.ics', async (c) => {
       const { rows, schoolName } = await paymentsToCome(services, c.get('mode'))

@@ -85,6 +85,10 @@ const refunded = sql<number>`(case when ${payments.id} = (
   where r.attempt_id = ${payments.attemptId} and r.line_id = ${payments.lineId} and r.state = 'refunded'), 0)
 else 0 end)::float8`
 
+/** The last day on which some of it was given back. */
+const refundedOn = sql<string | null>`(select max(r.day)::text from refunds r
+  where r.attempt_id = ${payments.attemptId} and r.line_id = ${payments.lineId} and r.state = 'refunded')`
+
 /** The connection by which the money of an unpaid order is awaited. */
 const awaitedBy = sql`(select w.connection_id from attempts w
   where w.order_id = ${orders.id} and w.state = 'awaiting' and w.agreement_id is null)`
@@ -171,6 +175,9 @@ export interface MoneyRow {
   fee: number
   /** What was given back of it. */
   refunded: number
+  refundedOn: Day | null
+  /** The gateway’s, of the attempt that collected it. */
+  reference: string | null
   currency: string
   standing: Standing
   /** Days since it was due, where it is awaited, late or given up. */
@@ -373,6 +380,8 @@ async function readPayments(
       tax: payments.tax,
       fee,
       refunded,
+      refundedOn,
+      reference: attempts.reference,
       currency: orders.currency,
       standing: standing(today),
       came: sql<number>`(case when ${orders.state} = 'paid' then 0 else coalesce((

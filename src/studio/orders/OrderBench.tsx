@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
-import { sayMoment } from '../../ui/dates.ts'
+import { sayDate, sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { type Knot, type KnotState, Thread } from '../../ui/Thread.tsx'
@@ -165,6 +165,9 @@ function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
 
 function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
   const { school } = useSession()
+  // Of a transfer only its day is known.
+  const collected = (at: string) =>
+    order.transfers.length > 0 ? sayDate(at, school.timeZone) : sayMoment(at, school.timeZone)
   return (
     <Table
       head={[
@@ -181,7 +184,7 @@ function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
           <td>
             <State shape={paymentState(payment, order)[0]}>{paymentState(payment, order)[1]}</State>
           </td>
-          <td>{payment.collectedAt ? sayMoment(payment.collectedAt, school.timeZone) : '–'}</td>
+          <td>{payment.collectedAt ? collected(payment.collectedAt) : '–'}</td>
         </tr>
       ))}
     </Table>

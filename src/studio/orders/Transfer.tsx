@@ -19,6 +19,8 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
   const [takingBack, setTakingBack] = useState<string | null>(null)
   const { awaited, transfers } = order
   const left = awaited?.transfer ? awaited.amount - awaited.came : 0
+  const came = transfers.reduce((sum, { amount, takenBackAt }) => sum + (takenBackAt ? 0 : amount), 0)
+  const over = order.state === 'paid' ? Math.max(0, came - order.payToday) : 0
   const param = { order: order.id }
   const giveUp = async () => {
     try {
@@ -40,6 +42,12 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
               reference <span className="font-mono text-[13px] select-all">{awaited.transfer.reference}</span>
             </span>
           )}
+        </p>
+      )}
+      {over > 0 && (
+        <p className="flex flex-wrap items-baseline gap-x-3 pt-[5px]">
+          <State shape="late">{`${formatMoney(over, money)} too much`}</State>
+          <span className="text-[13.5px] text-ink-2">not in your sums; give it back at your bank</span>
         </p>
       )}
       {transfers.map((transfer) => (
@@ -111,6 +119,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const { error, isBusy, attempt, forget } = useAttempt()
   const read = readMoney(typed, money)
   const isPart = read.ok && read.amount > 0 && read.amount < left
+  const over = read.ok ? Math.max(0, read.amount - left) : 0
   const mark = async () => {
     if (!read.ok) return
     const json = { amount: read.amount, day, note }
@@ -138,7 +147,9 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
           hint={
             isPart
               ? `A part; ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still awaited, and the course stays shut.`
-              : 'With this the order is paid and the course opens.'
+              : over > 0
+                ? `${formatMoney(over, money)} more than is awaited. The order is paid with its price and the course opens; give the rest back at your bank.`
+                : 'With this the order is paid and the course opens.'
           }
         >
           {(wiring) => (
