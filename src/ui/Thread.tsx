@@ -86,7 +86,7 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
     <figure className="m-0">
       <svg
         viewBox={`0 -4 ${WIDTH} ${height + 4}`}
-        className="block w-full"
+        className="block w-full max-w-[440px]"
         aria-hidden="true"
         fontSize="11.5"
         fill="#48534a"

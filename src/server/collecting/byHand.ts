@@ -30,7 +30,7 @@ import type { Services } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, refunds } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
-import { capabilitiesOf } from '../gateways/service.ts'
+import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
@@ -49,7 +49,8 @@ export type PaidByHand =
   | { state: 'checking' }
 
 export interface ByHand {
-  connectionId: string
+  /** Null: by the method that is kept for the agreement, once more. */
+  connectionId: string | null
   token: string
   /** Where a buyer comes back to who approves it at the gateway's own page; a path of our own. */
   returnTo?: string
@@ -65,20 +66,20 @@ export function payableByHand(agreement: Agreement, day: Day) {
 }
 
 /**
- * Pays by hand what is due, or the next payment early, with a method that is charged from then on. It is no
- * try of the worker's, and while it is under way the worker waits (collecting rules, section 3).
+ * Pays by hand what is due, or the next payment early: by the method that is kept, or by another, which is charged
+ * from then on. It is no try of the worker's, and while it is under way the worker waits (collecting rules, section 3).
  */
 export async function payByHand(
   services: Services,
   agreementId: string,
-  { agreed, returnTo = '/my', ...payment }: ByHand,
+  { agreed, returnTo = '/my', connectionId, token }: ByHand,
 ): Promise<PaidByHand> {
   const { row } = await readAgreement(services.db, agreementId)
-  const way = await openWay(services, payment, row.mode)
+  const way = connectionId ? await openWay(services, { connectionId, token }, row.mode) : await openKept(services, row)
   const gateway = requireChargesAgain(way)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
   const { attempt, held } = await services.db.transaction((tx) =>
-    begin(services, tx, agreementId, way.connection.id, agreed),
+    begin(services, tx, agreementId, { connectionId: way.connection.id, isKept: !connectionId }, agreed),
   )
   await requireUp(services, way, attempt)
   const school = await getSchool(services.db)
@@ -88,7 +89,9 @@ export async function payByHand(
       key: attempt.key,
       amount: attempt.amount,
       currency: attempt.currency,
-      source: sourceOf(way, payment.token, true, services.config.origin + returnTo),
+      source: connectionId
+        ? sourceOf(way, token, true, services.config.origin + returnTo)
+        : { kept: held.row.kept ?? '' },
       reference: `${school.name}: ${held.line.courseTitle}`.slice(0, 120),
       statement: statementOf(school.name),
     })
@@ -103,6 +106,18 @@ export async function payByHand(
   }
   await settleAttempt(services, attempt.id, outcome, 'answer')
   return standingByHand(services, agreementId)
+}
+
+/** The way by which an agreement is charged, also where it is paused: what is agreed is still collected. */
+async function openKept(services: Services, { connectionId, kept }: Held['row']): Promise<OpenWay> {
+  const [connection] = await services.db.select().from(connections).where(eq(connections.id, connectionId))
+  if (!kept || !connection || connection.disconnectedAt) throw keptGone()
+  const capabilities = capabilitiesOf(services.gateways, connection.adapter)
+  return { connection, capabilities, gateway: await openConnection(services, connectionId) }
+}
+
+function keptGone(): Problem {
+  return new Problem(409, 'method-gone', 'What you paid with is not kept any more. Reload the page.')
 }
 
 /** The gateway of a way that can collect the later payments too. @throws Problem at the field where it cannot. */
@@ -132,8 +147,16 @@ async function openAttempt({ db }: Services, agreementId: string): Promise<Attem
   return open ?? null
 }
 
-async function begin(services: Services, tx: Transaction, agreementId: string, connectionId: string, agreed: number) {
+async function begin(
+  services: Services,
+  tx: Transaction,
+  agreementId: string,
+  { connectionId, isKept }: { connectionId: string; isKept: boolean },
+  agreed: number,
+) {
   const held = await holdAgreement(tx, agreementId)
+  // Another method may have been given since its way was opened.
+  if (isKept && (!held.row.kept || held.row.connectionId !== connectionId)) throw keptGone()
   const day = await schoolDay(services)
   const payable = payableByHand(held.agreement, day)
   const [first] = payable

@@ -295,6 +295,28 @@ describe('by hand', () => {
     expect(await paid(plan.orderId)).toEqual([1, 2])
   })
 
+  it('pays the next one early by the card that is kept, once, whoever presses twice', async () => {
+    const plan = await agree(parts)
+    const ask = { connectionId: null, token: '', agreed: 4300 }
+    await Promise.allSettled([1, 2].map(() => payByHand(world.services, plan.id, ask)))
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+    expect(await rowOf(plan.id)).toMatchObject({ method: 'card ending 4821', state: 'active' })
+    await on(after(plan.order.quote.purchaseDay, 1))
+    expect(await paid(plan.orderId)).toEqual([1, 2])
+  })
+
+  it('is declined by a kept card without counting as a try; without one there is nothing to charge', async () => {
+    const plan = await agree(parts, 'pays-once')
+    const ask = { connectionId: null, token: '', agreed: 4300 }
+    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'declined', reason: 'not-enough-money' })
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0 })
+    expect(await paid(plan.orderId)).toEqual([1])
+    await world.db.update(agreements).set({ kept: null }).where(eq(agreements.id, plan.id))
+    await expect(payByHand(world.services, plan.id, ask)).rejects.toMatchObject({ code: 'method-gone' })
+    const open = await world.db.select().from(attempts).where(eq(attempts.agreementId, plan.id))
+    expect(open.map(({ state }) => state)).toEqual(['declined'])
+  })
+
   it('pays the next one early; it is not charged again on its day', async () => {
     const plan = await agree(parts)
     const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }

@@ -25,7 +25,12 @@ const payment = {
   connectionId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
   token: v.pipe(v.string(), v.maxLength(200)),
 }
-const agreed = v.pipe(v.number(), v.integer(), v.minValue(0))
+const paySchema = v.object({
+  ...payment,
+  /** Null: by what is kept for the agreement. */
+  connectionId: v.nullable(payment.connectionId),
+  agreed: v.pipe(v.number(), v.integer(), v.minValue(0)),
+})
 const note = v.pipe(
   v.string(),
   v.trim(),
@@ -44,7 +49,7 @@ export function planRoutes(base: Services) {
     return { services, ...found }
   }
   return new Hono()
-    .post('/:key/pay', validate('param', byKey), validate('json', v.object({ ...payment, agreed })), async (c) => {
+    .post('/:key/pay', validate('param', byKey), validate('json', paySchema), async (c) => {
       const { key } = c.req.valid('param')
       const { services, agreementId, byLink } = await asked(c, key)
       const returnTo = byLink ? `/pay/${key}?back=1` : `/my/plan/${key}`

@@ -4,7 +4,7 @@ import { whyNot } from '../../core/ways/collects.ts'
 import type { Visitor } from '../access/service.ts'
 import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
-import { attempts, courses, grants, OPEN_ATTEMPTS, offers } from '../db/schema/index.ts'
+import { attempts, connections, courses, grants, OPEN_ATTEMPTS, offers } from '../db/schema/index.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
 import { Problem } from '../http/problem.ts'
 import { shownPayment } from '../orders/plans.ts'
@@ -89,8 +89,14 @@ export async function planView(services: Services, { agreementId, byLink }: Aske
     mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
     openUntilIfCancelled: found?.grant?.closes ?? null,
     ways: await waysForLater(services, held, amount),
+    mayPayByKept: amount > 0 && row.kept !== null && (await isConnected(db, row.connectionId)),
     pending: await isUnderWay(db, agreementId),
   }
+}
+
+async function isConnected(db: Queryable, connectionId: string): Promise<boolean> {
+  const connected = and(eq(connections.id, connectionId), isNull(connections.disconnectedAt))
+  return (await db.$count(connections, connected)) > 0
 }
 
 /** Whether a payment by hand is under way: approved elsewhere, or without an answer. */

@@ -194,6 +194,8 @@ export interface PlanView {
   mayCancel: boolean
   openUntilIfCancelled: string | null
   ways: PayWay[]
+  /** What is kept can be charged by hand too. */
+  mayPayByKept: boolean
   /** A payment by hand is under way. */
   pending: boolean
 }

@@ -1,7 +1,7 @@
 import { useRef, useState } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import type { PlanView, ShopPage } from '../../server/client.ts'
+import type { PayWay, PlanView, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { CardFrame } from '../checkout/CardFrame.tsx'
@@ -11,17 +11,21 @@ import { Sheet } from '../ShopFrame.tsx'
 import { PlanThread, sayPlan } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
 
+/** What the buyer is about: paying by another method, by what is kept, giving another method. */
+type Doing = 'pay' | 'pay-kept' | 'method' | null
+
 /** One agreement: what was paid, what comes, and what its buyer can do about it. */
 export default function PlanPage({ page, view }: { page: ShopPage; view: PlanView }) {
   const frame = useRef<HTMLIFrameElement>(null)
   const plan = usePlan(page, view, frame)
   const money = { ...page.school, currency: view.currency }
   const isDue = view.toPay?.since != null
-  const [doing, setDoing] = useState<'pay' | 'method' | null>(isDue ? 'pay' : null)
+  const [doing, setDoing] = useState<Doing>(isDue ? 'pay' : null)
   const ways = doing === 'method' ? plan.keepers : view.ways
   const way = plan.wayIn(ways)
   const day = (when: string) => sayDay(when, page.school.language)
   const isBusy = plan.phase.kind !== 'idle' && plan.phase.kind !== 'elsewhere'
+  const act = () => void (doing === 'pay-kept' ? plan.payByKept() : doing === 'pay' ? plan.pay() : plan.changeMethod())
   if (plan.done) return <Done view={view} said={plan.done} />
   return (
     <Sheet narrow>
@@ -38,44 +42,37 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             : `As things stand, the course is open until ${day(view.shut)}.`}
         </p>
       )}
-      {view.toPay && isDue && doing === 'pay' && (
+      {view.toPay && (doing === 'pay' || doing === 'pay-kept') && (
         <h2 className="mt-5 text-[18px]">
-          {formatMoney(view.toPay.amount, money)} {view.toPay.since && `due since ${day(view.toPay.since)}`}
+          {view.toPay.since
+            ? `${formatMoney(view.toPay.amount, money)} due since ${day(view.toPay.since)}`
+            : `Pay the next ${formatMoney(view.toPay.amount, money)} now`}
         </h2>
       )}
-      {view.toPay && !isDue && doing === 'pay' && (
-        <h2 className="mt-5 text-[18px]">Pay the next {formatMoney(view.toPay.amount, money)} now</h2>
-      )}
       {doing === 'method' && <h2 className="mt-5 text-[18px]">Another card from now on</h2>}
-      {doing && ways.length === 0 && (
+      {doing && doing !== 'pay-kept' && ways.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
           {page.school.name} cannot take payments for this at the moment. Look in again later.
         </p>
       )}
-      {doing && way && ways.length > 0 && (
+      {(doing === 'pay-kept' || (doing && way)) && (
         <form
           noValidate
           className="mt-2"
           onSubmit={(event) => {
             event.preventDefault()
-            void (doing === 'pay' ? plan.pay() : plan.changeMethod())
+            act()
           }}
         >
-          <Ways
-            ways={ways}
-            chosen={way}
-            choose={plan.setWayId}
-            isBusy={isBusy}
-            fields={
-              <CardFrame
-                key={way.connectionId}
-                ref={frame}
-                way={way}
-                mode={page.mode}
-                submit={() => void (doing === 'pay' ? plan.pay() : plan.changeMethod())}
-              />
-            }
-          />
+          {doing !== 'pay-kept' && way && (
+            <Ways
+              ways={ways}
+              chosen={way}
+              choose={plan.setWayId}
+              isBusy={isBusy}
+              fields={<CardFrame key={way.connectionId} ref={frame} way={way} mode={page.mode} submit={act} />}
+            />
+          )}
           {plan.phase.kind === 'elsewhere' && (
             <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
               You began to pay elsewhere and have not finished there. Nothing was charged so far.{' '}
@@ -100,17 +97,11 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
               ? plan.phase.kind === 'checking'
                 ? 'Waiting for the outcome…'
                 : 'One moment…'
-              : doing === 'pay'
-                ? `Pay ${formatMoney(view.toPay?.amount ?? 0, money)}`
-                : 'Use this card from now on'}
+              : doing === 'method'
+                ? 'Use this card from now on'
+                : `Pay ${formatMoney(view.toPay?.amount ?? 0, money)}${doing === 'pay-kept' ? ` by ${view.method}` : ''}`}
           </Button>
-          <p className="mt-2 text-[12.5px] text-ink-3">
-            {doing === 'pay'
-              ? way.style === 'embedded'
-                ? `${page.school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
-                : `${way.gateway} takes the payment; by approving there you allow the later ones too.`
-              : `Nothing is charged today. ${way.gateway} keeps the card for the payments to come.`}
-          </p>
+          <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, doing, way)}</p>
         </form>
       )}
       <Choices
@@ -128,11 +119,20 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
   )
 }
 
+/** What the buyer allows by it. */
+function smallPrint({ school }: ShopPage, doing: Doing, way: PayWay | undefined): string {
+  if (doing === 'pay-kept') return 'Charged once, now; it is not charged again on its day.'
+  if (doing === 'method') return `Nothing is charged today. ${way?.gateway} keeps the card for the payments to come.`
+  return way?.style === 'embedded'
+    ? `${school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
+    : `${way?.gateway} takes the payment; by approving there you allow the later ones too.`
+}
+
 interface ChoicesProps {
   view: PlanView
   money: Parameters<typeof formatMoney>[1]
-  doing: 'pay' | 'method' | null
-  setDoing: (doing: 'pay' | 'method' | null) => void
+  doing: Doing
+  setDoing: (doing: Doing) => void
   cancel: () => void
   message: string | null
 }
@@ -140,12 +140,18 @@ interface ChoicesProps {
 /** What else can be done. Cancelling takes two clicks, the second of which says what follows. */
 function Choices({ view, money, doing, setDoing, cancel, message }: ChoicesProps) {
   const [isAsking, setAsking] = useState(false)
+  const isPaying = doing === 'pay' || doing === 'pay-kept'
   return (
     <>
       <p className="mt-5 flex flex-wrap gap-x-5 gap-y-1.5 text-[14.5px]">
-        {view.toPay && doing !== 'pay' && (
-          <Button kind="link" onClick={() => setDoing('pay')}>
+        {view.toPay && !isPaying && (
+          <Button kind="link" onClick={() => setDoing(view.mayPayByKept && !view.toPay?.since ? 'pay-kept' : 'pay')}>
             {view.toPay.since ? `Pay ${formatMoney(view.toPay.amount, money)}` : 'Pay the next one now'}
+          </Button>
+        )}
+        {isPaying && view.mayPayByKept && (
+          <Button kind="link" onClick={() => setDoing(doing === 'pay' ? 'pay-kept' : 'pay')}>
+            {doing === 'pay' ? `Pay by ${view.method}` : 'Pay another way'}
           </Button>
         )}
         {view.state === 'active' && doing !== 'method' && view.ways.some(({ can }) => can.keepsUnused) && (

@@ -49,9 +49,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   ) => {
     const way = wayIn(ways)
     if (isBusy.current || !way) return
-    isBusy.current = true
-    setMessage(null)
-    setPhase({ kind: 'sending' })
+    begin()
     let token = ''
     if (way.style === 'embedded') {
       const card = frame.current ? await tokenise(frame.current) : null
@@ -59,14 +57,26 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
         return giveUp(`${card?.why ?? 'The card fields are not there. Reload the page.'} Nothing was charged.`)
       token = card.token
     }
+    await send(() => act({ connectionId: way.connectionId, token }))
+  }
+  const begin = () => {
+    isBusy.current = true
+    setMessage(null)
+    setPhase({ kind: 'sending' })
+  }
+  const send = async (act: () => Promise<void>) => {
     try {
-      await act({ connectionId: way.connectionId, token })
+      await act()
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
       // No answer came: whether money moved is asked for, never guessed.
       if (error.problem.status === 0) return leadOn(await ask())
       giveUp(error.problem.errors[0]?.why ?? error.message)
     }
+  }
+  const payBy = async (payment: { connectionId: string | null; token: string }) => {
+    const json = { ...payment, agreed: view.toPay?.amount ?? 0 }
+    await leadOn(await unwrap(api.plan[':key'].pay.$post({ param: { key }, json })))
   }
   const ask = (): Promise<Paid> => askHow(key).catch((): Paid => ({ state: 'checking' }))
 
@@ -103,11 +113,12 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     phase,
     message,
     done,
-    pay: () =>
-      withMethod(view.ways, async (payment) => {
-        const json = { ...payment, agreed: view.toPay?.amount ?? 0 }
-        await leadOn(await unwrap(api.plan[':key'].pay.$post({ param: { key }, json })))
-      }),
+    pay: () => withMethod(view.ways, payBy),
+    payByKept: async () => {
+      if (isBusy.current) return
+      begin()
+      await send(() => payBy({ connectionId: null, token: '' }))
+    },
     changeMethod: () =>
       withMethod(keepers, async (payment) => {
         await unwrap(api.plan[':key'].method.$put({ param: { key }, json: payment }))
