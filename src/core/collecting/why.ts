@@ -9,31 +9,59 @@ interface Reasons {
   agreement: Agreement
   line: QuotedLine
   purchaseDay: Day
+  /** The day on which it is asked. */
+  today: Day
   method: string | null
   language: string
 }
 
 /**
- * Why a course is open until when, in words: "Open until 4 April: paid through 1 April, plus 3 days of grace;
- * payment 5 of 12 collected on 1 March by card ending 4821." All of it is read off the agreement.
+ * Why a course is open until when, or shut since when, in words: "Open until 4 April: paid through 1 April, plus
+ * 3 days of grace; payment 5 of 12 collected on 1 March by card ending 4821." All of it is read off the agreement.
  */
-export function sayWhyOpen({ offer, agreement, line, purchaseDay, method, language }: Reasons): string {
+export function sayWhyOpen({ offer, agreement, line, purchaseDay, today, method, language }: Reasons): string {
   const day = (when: Day) => sayDay(when, language)
   const closes = closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line, purchaseDay))
   const shuts = shutsForDebt(offer, agreement)
   const { graceDays, lasts } = offer.access
-  const grace = graceDays > 0 ? `, plus ${graceDays} ${graceDays === 1 ? 'day' : 'days'} of grace` : ''
+  const grace = `${graceDays} ${graceDays === 1 ? 'day' : 'days'} of grace`
   const count = agreement.endless ? '' : ` of ${agreement.payments.length}`
   const collected =
     agreement.collected > 0
       ? `payment ${agreement.collected}${count} collected on ${day(agreement.lastCollected)}${method ? ` by ${method}` : ''}`
       : 'nothing was due so far'
   if (agreement.cancelled?.when === 'now') return `Closed on ${day(agreement.cancelled.on)}: cancelled on that day.`
+  const until =
+    closes === null ? 'Open for good' : closes <= today ? `Closed since ${day(closes)}` : `Open until ${day(closes)}`
   if (lasts === 'whilePaying' && closes) {
-    return `Open until ${day(closes)}: paid through ${day(addDays(closes, -graceDays))}${grace}; ${collected}.`
+    const plus = graceDays > 0 ? `, plus ${grace}` : ''
+    return `${until}: paid through ${day(addDays(closes, -graceDays))}${plus}; ${collected}.`
   }
-  const until = closes ? `Open until ${day(closes)}` : 'Open for good'
   const next = agreement.payments[agreement.collected]
-  if (!shuts || !next || agreement.state === 'completed') return `${until}; ${collected}.`
-  return `${until}, as long as it is paid: the payment due on ${day(next.due)} shuts it on ${day(shuts)}${graceDays > 0 ? `, after ${graceDays} ${graceDays === 1 ? 'day' : 'days'} of grace` : ''}; ${collected}.`
+  const isOver = closes !== null && closes <= today
+  if (!shuts || !next || isOver || agreement.state === 'completed') return `${until}; ${collected}.`
+  if (shuts <= today) {
+    const over = graceDays > 0 ? `, and its ${grace} are over` : ''
+    return `Shut since ${day(shuts)}: the payment due on ${day(next.due)} has not come${over}; ${collected}.`
+  }
+  const after = graceDays > 0 ? `, after ${grace}` : ''
+  return `${until}, as long as it is paid: the payment due on ${day(next.due)} shuts it on ${day(shuts)}${after}; ${collected}.`
+}
+
+interface Given {
+  opens: Day
+  closes: Day | null
+  /** Why it was given by hand; null where it was bought. */
+  note: string | null
+  today: Day
+  language: string
+}
+
+/** Why a course is open until when, where nothing more is to be paid: it was bought, or given by hand. */
+export function sayWhyGiven({ opens, closes, note, today, language }: Given): string {
+  const day = (when: Day) => sayDay(when, language)
+  const how = note === null ? 'bought' : `given by hand, “${note}”`
+  if (opens > today) return `Opens on ${day(opens)}: ${how}.`
+  if (closes !== null && closes <= today) return `Closed since ${day(closes)}; it was open from ${day(opens)}: ${how}.`
+  return `${closes === null ? 'Open for good' : `Open until ${day(closes)}`}, from ${day(opens)}: ${how}.`
 }

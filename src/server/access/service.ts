@@ -178,15 +178,26 @@ export async function takeBack({ db, now }: Services, grantId: string, note: str
 /** The grants of a buyer or an order, with their courses, oldest first. */
 export async function listGrants(db: Queryable, of: { personId: string } | { orderId: string }) {
   const rows = await db
-    .select({ grant: grants, title: courses.draft, live: courses.live, slug: courses.slug })
+    .select({
+      grant: grants,
+      title: courses.draft,
+      live: courses.live,
+      slug: courses.slug,
+      agreementId: agreements.id,
+      orderNumber: orders.number,
+    })
     .from(grants)
     .innerJoin(courses, eq(courses.id, grants.courseId))
+    .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
+    .leftJoin(orders, eq(orders.id, grants.orderId))
     .where('personId' in of ? eq(grants.personId, of.personId) : eq(grants.orderId, of.orderId))
     .orderBy(asc(grants.createdAt))
-  return rows.map(({ grant, title, live, slug }) => ({
+  return rows.map(({ grant, title, live, slug, agreementId, orderNumber }) => ({
     id: grant.id,
     courseId: grant.courseId,
     orderId: grant.orderId,
+    orderNumber,
+    agreementId,
     slug,
     course: (live ?? title).title,
     cloth: (live ?? title).cloth,

@@ -1,8 +1,8 @@
 import { and, asc, desc, eq, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { afterTakenBack, inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
-import { sayWhyOpen } from '../../core/collecting/why.ts'
-import { listGrants, listMessages } from '../access/service.ts'
+import { listMessages } from '../access/service.ts'
+import { explainGrants } from '../access/why.ts'
 import { awaitedOf } from '../checkout/awaited.ts'
 import { readAgreement } from '../collecting/agreements.ts'
 import { inMode, type Services } from '../context.ts'
@@ -132,7 +132,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       .innerJoin(connections, eq(connections.id, attempts.connectionId))
       .where(eq(attempts.orderId, id))
       .orderBy(asc(attempts.startedAt)),
-    listGrants(db, { orderId: id }),
+    explainGrants(await inMode(services, mode), { orderId: id }),
     listMessages(db, { orderId: id }),
     db.select().from(journal).where(eq(journal.orderId, id)).orderBy(asc(journal.id)),
     agreementsOf(services, mode, id),
@@ -171,7 +171,7 @@ async function settlingOf(services: Services, orderId: string) {
   }
 }
 
-/** The agreements of an order: how each stands, what comes next, and until when its course is open. */
+/** The agreements of an order: how each stands, and what comes next. */
 async function agreementsOf(base: Services, mode: Mode, orderId: string) {
   const { db } = base
   const rows = await db.select({ id: agreements.id }).from(agreements).where(eq(agreements.orderId, orderId))
@@ -180,7 +180,7 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
   return Promise.all(
     rows.map(async ({ id }) => {
       const held = await readAgreement(db, id)
-      const { row, agreement, line, order, offer } = held
+      const { row, agreement, line } = held
       const next = inHand(agreement)
       return {
         id,
@@ -196,14 +196,6 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
         toPay: payableOn(agreement, day).reduce((sum, { pay }) => sum + pay, 0),
         mayUncancel: afterTakenBack(agreement, day) !== null,
         stoppedByHand: agreement.state === 'stopped' && agreement.tries <= retryAfterDays.length,
-        why: sayWhyOpen({
-          offer,
-          agreement,
-          line: line.quoted,
-          purchaseDay: order.quote.purchaseDay,
-          method: row.method,
-          language: (await getSchool(db)).language,
-        }),
       }
     }),
   )

@@ -1,7 +1,8 @@
 import { and, asc, count, desc, eq, gt, isNull, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
-import { listGrants, listMessages } from '../access/service.ts'
-import type { Services } from '../context.ts'
+import { listMessages } from '../access/service.ts'
+import { explainGrants } from '../access/why.ts'
+import { inMode, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, journal, orderLines, orders, passwordLinks, people } from '../db/schema/index.ts'
@@ -56,7 +57,8 @@ export async function listPeople({ db }: Services, mode: Mode, { search, after }
 }
 
 /** One buyer with their orders, grants, messages and what happened to them. */
-export async function openPerson({ db }: Services, mode: Mode, id: string) {
+export async function openPerson(services: Services, mode: Mode, id: string) {
+  const { db } = services
   const [person] = await db
     .select({
       id: people.id,
@@ -84,7 +86,7 @@ export async function openPerson({ db }: Services, mode: Mode, id: string) {
       .leftJoin(agreements, eq(agreements.lineId, orderLines.id))
       .where(eq(orders.personId, id))
       .orderBy(desc(orders.number)),
-    listGrants(db, { personId: id }),
+    explainGrants(await inMode(services, mode), { personId: id }),
     listMessages(db, { personId: id }),
     db
       .select()

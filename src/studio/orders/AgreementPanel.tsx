@@ -38,7 +38,6 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
         <State shape={shape}>{word}</State>
         <span>{saying(agreement, money)}</span>
       </p>
-      <p className="mt-1 text-[13px] text-ink-2">{agreement.why}</p>
       <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
         {isActive && agreement.kind === 'subscription' && (
           <Button kind="link" onClick={() => setAsking('cancel')}>

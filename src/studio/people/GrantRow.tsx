@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { Link } from 'react-router'
 import type { Cloth } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
@@ -15,18 +15,17 @@ export interface GrantShown {
   course: string
   cloth: Cloth
   orderId: string | null
-  note: string | null
-  opens: string
-  closes: string | null
+  orderNumber: number | null
   endedAt: string | null
   endedNote: string | null
+  /** Why it is open until when; null where it was taken back. */
+  why: string | null
 }
 
 /** One grant: the course, since when, until when, why, and the way to take it back. */
 export function GrantRow({ grant }: { grant: GrantShown }) {
   const { school } = useSession()
   const [isAsking, setAsking] = useState(false)
-  const why = grant.orderId ? 'bought' : `given by hand: “${grant.note}”`
   const takeBack = async (note: string) => {
     await unwrap(api.people.grants[':id']['take-back'].$post({ param: { id: grant.id }, json: { note } }))
     await queryClient.invalidateQueries()
@@ -37,9 +36,12 @@ export function GrantRow({ grant }: { grant: GrantShown }) {
       <div className="min-w-0 flex-1">
         <b className="font-semibold">{grant.course}</b>
         <p className="text-[13px] text-ink-2">
-          {grant.endedAt
-            ? `Taken back ${sayMoment(grant.endedAt, school.timeZone)}: “${grant.endedNote}”`
-            : `Open ${grant.closes ? `until ${sayDay(grant.closes, school.language)}` : 'for good'}, from ${sayDay(grant.opens, school.language)}; ${why}`}
+          {grant.endedAt ? `Taken back ${sayMoment(grant.endedAt, school.timeZone)}: “${grant.endedNote}”` : grant.why}{' '}
+          {grant.orderId && (
+            <Link className="link" to={`/studio/orders/${grant.orderId}`}>
+              Order {grant.orderNumber}
+            </Link>
+          )}
         </p>
       </div>
       {grant.endedAt ? (

@@ -1,0 +1,28 @@
+import { sayWhyGiven, sayWhyOpen } from '../../core/collecting/why.ts'
+import { readAgreement } from '../collecting/agreements.ts'
+import type { Services } from '../context.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+import { listGrants } from './service.ts'
+
+/**
+ * The grants of a buyer or an order, each with the reason why it is open until when; null where it was taken back.
+ * `services` are of the grants' mode: it is said of the day that it is there.
+ */
+export async function explainGrants(services: Services, of: { personId: string } | { orderId: string }) {
+  const { db } = services
+  const [found, today, { language }] = await Promise.all([listGrants(db, of), schoolDay(services), getSchool(db)])
+  return Promise.all(
+    found.map(async ({ agreementId, ...grant }) => {
+      if (grant.endedAt) return { ...grant, why: null }
+      if (!agreementId) {
+        const { opens, closes, orderId, note } = grant
+        return { ...grant, why: sayWhyGiven({ opens, closes, note: orderId ? null : (note ?? ''), today, language }) }
+      }
+      const { offer, agreement, line, order, row } = await readAgreement(db, agreementId)
+      const { purchaseDay } = order.quote
+      const { method } = row
+      const why = sayWhyOpen({ offer, agreement, line: line.quoted, purchaseDay, today, method, language })
+      return { ...grant, why }
+    }),
+  )
+}
