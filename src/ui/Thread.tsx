@@ -270,6 +270,8 @@ function RibbonShape({ ribbon, y, from, to, grace }: RibbonShapeProps) {
   const left = from - 8
   const end = to === null ? WIDTH - 18 : Math.max(to, left + 6)
   const fits = end - left > 6.2 * ribbon.label.length
+  // Beside the ribbon, where there is more room.
+  const isBehind = ribbon.goesOn || WIDTH - end >= left
   return (
     <g>
       {to !== null && ribbon.goesOn && (
@@ -280,8 +282,8 @@ function RibbonShape({ ribbon, y, from, to, grace }: RibbonShapeProps) {
         fill={colour}
       />
       <text
-        x={fits ? left + 8 : ribbon.goesOn ? end + 6 : end - left > 30 || end > WIDTH / 2 ? left - 6 : end + 6}
-        textAnchor={fits || ribbon.goesOn || end <= WIDTH / 2 ? 'start' : 'end'}
+        x={fits ? left + 8 : isBehind ? end + 6 : left - 6}
+        textAnchor={fits || isBehind ? 'start' : 'end'}
         y={y + 11}
         fill={fits ? '#fcfdf9' : '#1a231c'}
         fontSize="11"

@@ -204,6 +204,8 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     note: grant.note,
     opens: grant.opens,
     closes: grant.closes,
+    /** From this day an unpaid payment shuts it, until it is paid. */
+    shuts: grant.shuts,
     createdAt: grant.createdAt,
     endedAt: grant.endedAt,
     endedNote: grant.endedNote,

@@ -94,7 +94,7 @@ export function OrderBench({ order }: { order: Order }) {
           <p className="pt-[5px] text-ink-2">Nothing; courses open when the order is paid.</p>
         )}
         {order.grants.map((grant) => (
-          <GrantRow key={grant.id} grant={grant} />
+          <GrantRow key={grant.id} grant={grant} isInOrder />
         ))}
       </Section>
     </>
@@ -226,17 +226,15 @@ function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
   )
 }
 
-/** A payment's state as shape and word: late is one that was tried and did not come. */
-function paymentState(
-  { state, n, lineId, due }: Order['payments'][number],
-  order: Order,
-): readonly [StateShape, string] {
+/** A payment's standing as shape and word, as Money has it. */
+function paymentState({ state, due, lineId }: Order['payments'][number], order: Order): readonly [StateShape, string] {
   if (state === 'collected') return ['received', 'received']
   if (state === 'let-go') return ['off', 'let go']
   if (order.awaited && due === order.quote.purchaseDay) return ['awaited', 'awaited']
   const agreement = order.agreements.find((other) => other.lineId === lineId)
-  if (agreement?.next?.n === n && agreement.state === 'stopped') return ['failed', 'given up']
-  return agreement?.next?.n === n && agreement.tries > 0 ? ['late', 'late'] : ['due', 'due']
+  if (agreement?.state === 'stopped') return ['failed', 'given up']
+  const isTried = agreement !== undefined && agreement.tries > 0 && due <= order.today
+  return agreement && (isTried || due < order.today) ? ['late', 'late'] : ['due', 'to come']
 }
 
 const KNOT_STATES: Record<string, KnotState> = {
@@ -245,7 +243,7 @@ const KNOT_STATES: Record<string, KnotState> = {
   'given up': 'given-up',
   late: 'late',
   awaited: 'awaited',
-  due: 'to-come',
+  'to come': 'to-come',
 }
 
 /** What follows from an order: how it went, its messages, its journal. */
@@ -253,6 +251,7 @@ export function OrderMirror({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }
   const grant = order.grants.find(({ endedAt }) => endedAt === null)
+  const isShut = grant?.shuts != null && grant.shuts <= order.today
   const knots = order.payments.map(
     (payment): Knot => ({
       day: payment.due,
@@ -273,9 +272,13 @@ export function OrderMirror({ order }: { order: Order }) {
             ribbon={
               grant
                 ? {
-                    label: grant.closes ? `open until ${sayDay(grant.closes, school.language)}` : 'open for good',
+                    label: isShut
+                      ? `shut since ${sayDay(grant.shuts ?? '', school.language)}`
+                      : grant.closes
+                        ? `open until ${sayDay(grant.closes, school.language)}`
+                        : 'open for good',
                     opens: grant.opens,
-                    closes: grant.closes,
+                    closes: isShut ? grant.shuts : grant.closes,
                     graceDays: 0,
                     goesOn: false,
                     cloth: grant.cloth,

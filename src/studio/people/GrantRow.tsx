@@ -23,7 +23,7 @@ export interface GrantShown {
 }
 
 /** One grant: the course, since when, until when, why, and the way to take it back. */
-export function GrantRow({ grant }: { grant: GrantShown }) {
+export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isInOrder?: boolean }) {
   const { school } = useSession()
   const [isAsking, setAsking] = useState(false)
   const takeBack = async (note: string) => {
@@ -37,7 +37,7 @@ export function GrantRow({ grant }: { grant: GrantShown }) {
         <b className="font-semibold">{grant.course}</b>
         <p className="text-[13px] text-ink-2">
           {grant.endedAt ? `Taken back ${sayMoment(grant.endedAt, school.timeZone)}: “${grant.endedNote}”` : grant.why}{' '}
-          {grant.orderId && (
+          {grant.orderId && !isInOrder && (
             <Link className="link" to={`/studio/orders/${grant.orderId}`}>
               Order {grant.orderNumber}
             </Link>
