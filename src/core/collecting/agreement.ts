@@ -16,12 +16,16 @@ export interface Agreement {
   collected: number
   /** The day on which the latest was collected. */
   lastCollected: Day
-  /** Tries made for the payment in hand, and the day of the first of them. */
+  /** Tries made for the payment in hand, and the days of the first and the latest of them. */
   tries: number
   firstTried: Day | null
+  lastTried: Day | null
   state: 'active' | 'completed' | 'stopped' | 'cancelled'
   cancelled: { on: Day; when: 'now' | 'period-end' } | null
 }
+
+/** Nobody has tried the payment in hand. */
+export const UNTRIED = { tries: 0, firstTried: null, lastTried: null } as const
 
 /**
  * The agreement that a line makes when its order is placed, with what is due on that day collected; null
@@ -37,8 +41,7 @@ export function beginAgreement(line: QuotedLine, kind: TermsKind, purchaseDay: D
     endless: line.untilCancelled,
     collected,
     lastCollected: purchaseDay,
-    tries: 0,
-    firstTried: null,
+    ...UNTRIED,
     state: 'active',
     cancelled: null,
   }
@@ -62,10 +65,14 @@ export function tryDays(agreement: Agreement, retryAfterDays: readonly number[])
   return [first, ...retryAfterDays.map((days) => addDays(first, days))]
 }
 
-/** The day of the next try or settling of the payment in hand; null where none comes. */
+/**
+ * The day of the next try or settling of the payment in hand; null where none comes. It is tried once a day at most,
+ * also where several of its days passed with nobody working.
+ */
 export function nextTryOf(agreement: Agreement, retryAfterDays: readonly number[]): Day | null {
   if (agreement.state !== 'active') return null
-  return tryDays(agreement, retryAfterDays)[agreement.tries] ?? null
+  const day = tryDays(agreement, retryAfterDays)[agreement.tries] ?? null
+  return day !== null && agreement.lastTried !== null ? later(day, addDays(agreement.lastTried, 1)) : day
 }
 
 /** What is to be done for this agreement on a day; null where nothing is. */
@@ -82,14 +89,20 @@ export function afterCollected(agreement: Agreement, day: Day): Agreement {
   const isDone = !agreement.endless && collected === agreement.payments.length
   // Money that was on its way when it was cancelled changes nothing about that.
   const state = agreement.state === 'cancelled' ? 'cancelled' : isDone ? 'completed' : 'active'
-  return { ...agreement, collected, lastCollected: day, tries: 0, firstTried: null, state }
+  return { ...agreement, collected, lastCollected: day, ...UNTRIED, state }
 }
 
 /** The agreement after a try on a day was declined: it stops at the last one. */
 export function afterDeclined(agreement: Agreement, retryAfterDays: readonly number[], day: Day): Agreement {
   const tries = agreement.tries + 1
   const firstTried = agreement.firstTried ?? day
-  return { ...agreement, tries, firstTried, state: tries > retryAfterDays.length ? 'stopped' : 'active' }
+  return {
+    ...agreement,
+    tries,
+    firstTried,
+    lastTried: day,
+    state: tries > retryAfterDays.length ? 'stopped' : 'active',
+  }
 }
 
 /** The agreement after the creator stopped chasing it; null where it does not go on. */
@@ -129,5 +142,5 @@ export function afterGivenBack(agreement: Agreement, on: Day): Agreement | null 
 export function afterTakenBack(agreement: Agreement, day: Day): Agreement | null {
   const next = inHand(agreement)
   if (agreement.state !== 'cancelled' || !next || next.due < day) return null
-  return { ...agreement, state: 'active', cancelled: null, tries: 0, firstTried: null }
+  return { ...agreement, state: 'active', cancelled: null, ...UNTRIED }
 }

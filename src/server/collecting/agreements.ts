@@ -65,7 +65,8 @@ export async function readAgreement(db: Queryable, id: string): Promise<Held> {
 
 /** An agreement in the core's own shape. */
 function coreOf(row: AgreementRow, scheduled: readonly PaymentRow[]): Agreement {
-  const { kind, endless, collected, lastCollected, tries, firstTried, state, cancelledOn, cancelledWhen } = row
+  const { kind, endless, collected, lastCollected, tries, firstTried, lastTried, state } = row
+  const { cancelledOn, cancelledWhen } = row
   return {
     kind,
     endless,
@@ -73,6 +74,7 @@ function coreOf(row: AgreementRow, scheduled: readonly PaymentRow[]): Agreement 
     lastCollected,
     tries,
     firstTried,
+    lastTried,
     state,
     cancelled: cancelledOn && cancelledWhen ? { on: cancelledOn, when: cancelledWhen } : null,
     payments: scheduled.map(({ n, kind: of, due, list, price, discount, tax, pay }) => ({
@@ -90,7 +92,7 @@ function coreOf(row: AgreementRow, scheduled: readonly PaymentRow[]): Agreement 
 
 /** What is stored of an agreement as the core sees it. */
 export function storedOf(agreement: Agreement, retryAfterDays: readonly number[]) {
-  const { kind, endless, state, collected, lastCollected, tries, firstTried, cancelled } = agreement
+  const { kind, endless, state, collected, lastCollected, tries, firstTried, lastTried, cancelled } = agreement
   return {
     kind,
     endless,
@@ -99,6 +101,7 @@ export function storedOf(agreement: Agreement, retryAfterDays: readonly number[]
     lastCollected,
     tries,
     firstTried,
+    lastTried,
     nextTry: nextTryOf(agreement, retryAfterDays),
     cancelledOn: cancelled?.on ?? null,
     cancelledWhen: cancelled?.when ?? null,

@@ -7,6 +7,7 @@ import {
   afterTakenBack,
   inHand,
   payableOn,
+  UNTRIED,
 } from '../../core/collecting/agreement.ts'
 import {
   type DeclineReason,
@@ -340,7 +341,7 @@ export async function chaseAgain(services: Services, agreementId: string): Promi
     if (agreement.state !== 'stopped' || agreement.tries > retryAfterDays.length) {
       throw new Problem(409, 'not-stopped', 'This agreement was not stopped by hand.')
     }
-    const next: Agreement = { ...agreement, state: 'active', tries: 0, firstTried: null }
+    const next: Agreement = { ...agreement, state: 'active', ...UNTRIED }
     await tx
       .update(payments)
       .set({ state: 'due' })
@@ -368,7 +369,7 @@ export async function moveDue(services: Services, agreementId: string, day: Day,
       index === agreement.collected ? { ...other, due: day } : other,
     )
     const { retryAfterDays } = await getSchool(tx)
-    await saveAgreement(tx, held, { ...agreement, payments: moved, tries: 0, firstTried: null }, retryAfterDays)
+    await saveAgreement(tx, held, { ...agreement, payments: moved, ...UNTRIED }, retryAfterDays)
     await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'due-moved', {
       n: payment.n,
       from: payment.due,

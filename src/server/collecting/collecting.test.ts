@@ -132,6 +132,15 @@ describe('collecting by itself', () => {
     const late = addDays(after(start, 1), 6)
     await on(late)
     expect(await rowOf(plan.id)).toMatchObject({ tries: 1, firstTried: late, nextTry: addDays(late, 1) })
+    // Several of its further days pass with nobody working, too: they follow one by one.
+    const again = addDays(late, 20)
+    for (let days = 0; days < 4; days++) {
+      await on(addDays(again, days))
+      await on(addDays(again, days))
+    }
+    const tried = (await world.attemptsOf(plan.orderId)).filter(({ state }) => state === 'declined')
+    expect(tried.map(({ day }) => day)).toEqual([late, again, addDays(again, 1), addDays(again, 2)])
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4 })
     const well = await agree(parts)
     await on(after(well.order.quote.purchaseDay, 3))
     expect(await paid(well.orderId)).toEqual([1, 2, 3])

@@ -31,7 +31,7 @@ export function LateBench({ ages, money, query, chosen, choose }: LateBenchProps
   )
   return (
     <>
-      <h1 className="text-[27px]">Late</h1>
+      <h1 className="text-[27px]">{sum === 0 && ages.givenUp > 0 ? 'Given up' : 'Late'}</h1>
       <p className="display mt-2 text-[18px] leading-[1.45] font-medium text-ink-2">
         {sum === 0 ? (
           'Nothing is late.'

@@ -25,6 +25,7 @@ export function Months({ months, today, isLate, span, complaint, ages, go, query
   const money = useMoney()
   const most = Math.max(1, ...months.map(({ expected }) => expected))
   const chosen = span && monthOf(span)
+  const givenUp = ages?.givenUp ?? 0
   const late = ages ? ages.upToAWeek + ages.upToAMonth + ages.older : 0
   return (
     <>
@@ -41,10 +42,10 @@ export function Months({ months, today, isLate, span, complaint, ages, go, query
         )}
       >
         <span className="inline-flex items-center gap-1.5 font-medium">
-          <StateMark shape={late > 0 ? 'late' : 'off'} />
-          Late
+          <StateMark shape={late > 0 ? 'late' : givenUp > 0 ? 'failed' : 'off'} />
+          {late > 0 || givenUp === 0 ? 'Late' : 'Given up'}
         </span>
-        <span>{late > 0 ? formatMoney(late, money) : 'nothing'}</span>
+        <span>{late + givenUp > 0 ? formatMoney(late || givenUp, money) : 'nothing'}</span>
       </button>
       {today && <SpanForm span={span ?? spanOfMonth(today.slice(0, 7))} today={today} complaint={complaint} go={go} />}
       <h2 className="px-2 pb-1 text-[15px]">Months</h2>

@@ -248,8 +248,9 @@ export const agreements = pgTable(
     lastCollected: date({ mode: 'string' }).notNull(),
     /** Tries made for the payment in hand. */
     tries: integer().notNull(),
-    /** The day of the first of them. */
+    /** The days of the first and the latest of them. */
     firstTried: date({ mode: 'string' }),
+    lastTried: date({ mode: 'string' }),
     /** The day of the next try or settling; null where none comes. */
     nextTry: date({ mode: 'string' }),
     cancelledOn: date({ mode: 'string' }),
