@@ -92,7 +92,7 @@ test('an installment that is declined is paid by the link in the message, and th
   expect((await takenFor(shop, title)).map(({ amount }) => amount)).toEqual([4300, 4300, 4300])
 })
 
-test('a subscription through its trial and renewals, cancelled by its buyer, open to the day', async ({
+test('a subscription through its trial, three renewals, a decline that its buyer mends, and a cancel: open to the day', async ({
   studio,
   shop,
   browser,
@@ -103,17 +103,28 @@ test('a subscription through its trial and renewals, cancelled by its buyer, ope
   await visit(shop, await linkIn(shop, who.email, 'password'))
   await shop.getByLabel('New password').fill('a long enough password')
   await shop.getByRole('button', { name: 'Save and open my courses' }).click()
-  for (const step of ['A week', 'A month', 'A month'] as const) await pass(studio, step)
-  expect(await takenFor(shop, title)).toHaveLength(3)
+  for (const step of ['A week', 'A month', 'A month', 'A month'] as const) await pass(studio, step)
+  expect(await takenFor(shop, title)).toHaveLength(4)
 
   await visit(shop, '/my')
-  await expect(shop.getByText('€57.00 paid.')).toBeVisible()
+  await expect(shop.getByText('€76.00 paid.')).toBeVisible()
   await shop.getByRole('link', { name: 'Look, pay or change' }).click()
   const plan = shop.url()
   await pressOnce(shop, 'Give another card')
-  await chooseCard(shop, 'Asks to confirm')
+  await chooseCard(shop, 'Not enough money')
   await shop.getByRole('button', { name: 'Use this card from now on' }).click()
   await expect(shop.getByRole('heading', { name: /^This card is charged from now on/ })).toBeVisible()
+
+  await test.step('the next renewal is declined; the link in the message mends it', async () => {
+    await pass(studio, 'A month')
+    expect(await takenFor(shop, title)).toHaveLength(4)
+    await visit(shop, await linkIn(shop, who.email, 'pay'))
+    await expect(shop.getByText('€19.00 due since')).toBeVisible()
+    await chooseCard(shop, 'Pays')
+    await shop.getByRole('button', { name: 'Pay €19.00' }).click()
+    await expect(shop.getByRole('heading', { name: '€19.00 came. Thank you.' })).toBeVisible()
+    expect(await takenFor(shop, title)).toHaveLength(5)
+  })
 
   await test.step('nobody else reaches it', async () => {
     const other = await (await browser.newContext()).newPage()
@@ -139,7 +150,7 @@ test('a subscription through its trial and renewals, cancelled by its buyer, ope
   await expect(shop.getByRole('link', { name: /The first lesson/ }).first()).toBeVisible()
   await pass(studio, 'A month')
   await pass(studio, 'A week')
-  expect(await takenFor(shop, title)).toHaveLength(3)
+  expect(await takenFor(shop, title)).toHaveLength(5)
   await visit(shop, `/learn/${slug}`)
   await expect(shop.getByRole('heading', { name: `${title} closed for you on ${until}.` })).toBeVisible()
 })
@@ -165,6 +176,14 @@ test('a plan that is declined to its stop shuts the course, and paying opens it'
   await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()
   await shop.getByRole('link', { name: 'Open the course' }).click()
   await expect(shop.getByRole('link', { name: /The first lesson/ }).first()).toBeVisible()
+
+  // The last one is paid before its day, by the card that is kept.
+  await visit(shop, '/my')
+  await shop.getByRole('link', { name: 'Look, pay or change' }).click()
+  await pressOnce(shop, 'Pay the next one now')
+  await shop.getByRole('button', { name: 'Pay €43.00 by card ending 4821' }).dblclick()
+  await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()
+  expect((await takenFor(shop, title)).map(({ amount }) => amount)).toEqual([4300, 4300, 4300])
 })
 
 test('the creator cancels, moves a due day and stops chasing, each with its reason', async ({ studio, shop }) => {

@@ -91,6 +91,19 @@ test('a gateway is connected by id and key, with the reason where it is not', as
   await expect(studio.getByText(/secret key ending/)).toHaveCount(2)
 })
 
+test('what the server refuses, or does not answer, is told where no screen has a place for it', async ({ studio }) => {
+  const { offerId, title } = await makeCourse(studio, unique('Refused'), 4800)
+  await studio.goto(`/studio/sell/offers/${offerId}`)
+  await studio.route('**/api/offers/*/duplicate', (route) => route.abort())
+  await studio.getByRole('button', { name: 'More' }).click()
+  await studio.getByRole('menuitem', { name: /^Duplicate/ }).click()
+  await expect(studio.getByText('The server does not answer. Nothing you typed is lost; try again.')).toBeVisible()
+  await studio.unroute('**/api/offers/*/duplicate')
+  await studio.getByRole('button', { name: 'More' }).click()
+  await studio.getByRole('menuitem', { name: /^Duplicate/ }).click()
+  await expect(studio.getByText(`${title} · offer 2 of 2`)).toBeVisible()
+})
+
 test('practice and live are kept apart in every list', async ({ browser, shop }) => {
   const studio = await signedIn(browser)
   const { slug, title } = await makeCourse(studio, unique('Apart'), null)
@@ -124,7 +137,7 @@ test('a course is given by hand with a note, and taken back', async ({ studio })
   await expect(dialog.getByRole('alert')).toHaveText('Say why, for whoever asks later.')
   await dialog.getByLabel('Why').fill('Won it at the fair')
   await dialog.getByRole('button', { name: 'Give it' }).click()
-  await expect(studio.getByText('given by hand: “Won it at the fair”')).toBeVisible()
+  await expect(studio.getByText('given by hand, “Won it at the fair”')).toBeVisible()
   await studio.getByRole('button', { name: 'Take back…' }).click()
   await studio.getByLabel('Why').fill('It was another Gero')
   await studio.getByRole('button', { name: 'Take it back' }).click()
