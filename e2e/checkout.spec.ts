@@ -176,11 +176,13 @@ test('the page comes with its price, its description and its linked data inside,
   await context.close()
 })
 
-test('what is typed and pressed before the page listens: the words are kept, and nothing is loaded anew', async ({
+test('what is typed, chosen and pressed before the page listens is kept, and nothing is loaded anew', async ({
   studio,
   shop,
 }) => {
-  const { slug } = await makeCourse(studio, unique('Slow to listen'), 4800)
+  const { slug, courseId } = await makeCourse(studio, unique('Slow to listen'), 4800)
+  const { id } = await post(studio.request, '/api/offers', { courseId })
+  await reprice(studio, id, 5200, { name: 'With a letter' })
   let listen = () => {}
   const listening = new Promise<void>((resolve) => {
     listen = resolve
@@ -192,12 +194,15 @@ test('what is typed and pressed before the page listens: the words are kept, and
   await shop.goto(`/buy/${slug}`, { waitUntil: 'commit' })
   await shop.getByLabel('Name').fill('Quick Typist')
   await shop.getByLabel('Email').fill('quick@post.example')
+  await shop.getByRole('radio', { name: /^With a letter/ }).check()
   await payButton(shop).click()
   expect(new URL(shop.url()).search).toBe('')
   listen()
   await chooseCard(shop, 'Pays')
   await expect(shop.getByLabel('Name')).toHaveValue('Quick Typist')
+  await expect(shop.getByRole('radio', { name: /^With a letter/ })).toBeChecked()
+  await expect(payButton(shop)).toHaveText('Pay €52.00')
   await payButton(shop).click()
   await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
-  expect((await ordersOf(studio, 'Quick Typist')).length).toBe(1)
+  expect(await ordersOf(studio, 'Quick Typist')).toMatchObject([{ payToday: 5200 }])
 })
