@@ -82,6 +82,9 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
   const height = ribbon ? ribbonAt + 22 + (graceFrom || eachGrace.length > 0 ? 18 : 0) : 60 + 15 * rows.count
   const small = count > 14
   const labelled = labelledOf(knots, axis.at, short)
+  // A first payment so close behind the start that both dates would not fit: one is said, unless a mark says it.
+  const close = knots.find(({ day }) => day > start && axis.at(day) - LEFT < 6.6 * startLabel.length + 4)
+  const isMarked = marks.some(({ day }) => day === close?.day)
   return (
     <figure className="m-0">
       <svg
@@ -111,9 +114,11 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
         {!knots.some(({ day }) => day === start) && (
           <g transform={`translate(${LEFT} 32)`}>
             <path d="M0-5V5" stroke="#1a231c" strokeWidth="1.6" />
-            <text x="-8" y="22">
-              {startLabel}
-            </text>
+            {(!close || isMarked) && (
+              <text x="-8" y="22">
+                {startLabel}
+              </text>
+            )}
           </g>
         )}
         {knots.map((knot, index) => (
@@ -124,9 +129,11 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
                 <text x="-8" y="-16" fontWeight="600" fill="#1a231c">
                   {knot.amount}
                 </text>
-                <text x="-8" y="22">
-                  {short(knot.day)}
-                </text>
+                {!(knot === close && isMarked) && (
+                  <text x="-8" y="22">
+                    {short(knot.day)}
+                  </text>
+                )}
               </>
             )}
           </g>
