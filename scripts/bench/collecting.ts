@@ -1,3 +1,5 @@
+import { fork } from 'node:child_process'
+import { fileURLToPath } from 'node:url'
 import { eq, sql } from 'drizzle-orm'
 import pg from 'pg'
 import { readRehearsal } from '../../src/core/collecting/read.ts'
@@ -10,7 +12,6 @@ import { attempts, connections, orders, school } from '../../src/server/db/schem
 import { connectGateway } from '../../src/server/gateways/service.ts'
 import { hashToken } from '../../src/server/secrets.ts'
 import { putOnSale, setUpSchool } from '../../src/testing/school.ts'
-import { startStandins } from '../../src/testing/standins.ts'
 import { chaosServices } from '../chaos/services.ts'
 import { dropDatabase } from '../databases.ts'
 import { ensureDatabase, startCluster } from '../postgres.ts'
@@ -30,13 +31,13 @@ export async function benchCollecting(): Promise<void> {
   await ensureDatabase(url)
   const { db, pool } = connect(url, AT_ONCE + 2)
   const plain = new pg.Pool({ connectionString: url, max: AT_ONCE })
-  const standins = await startStandins()
+  const standin = await forkStandin(AGREEMENTS)
   try {
     await migrateDatabase(db)
     // As patient with the gateway as the product is.
     const services = {
-      ...chaosServices(db, url, standins.origin),
-      gateways: allGateways(standins.origin, 'http://127.0.0.1'),
+      ...chaosServices(db, url, standin.origin),
+      gateways: allGateways(standin.origin, 'http://127.0.0.1'),
     }
     await fill()
     await collectMonth(1)
@@ -77,8 +78,8 @@ export async function benchCollecting(): Promise<void> {
 
     async function fill() {
       await setUpSchool(services, 'Bench', 'owner@bench.example')
-      const { id: account, keys } = standins.account
-      await connectGateway(services, 'practice', { adapter: 'thistle', account, secret: keys.practice })
+      const { account, secret, tokens } = standin
+      await connectGateway(services, 'practice', { adapter: 'thistle', account, secret })
       const [connection] = await db.select().from(connections)
       const every = { count: 1, unit: 'month' } as const
       const terms = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: null, trial: null } as const
@@ -95,7 +96,7 @@ export async function benchCollecting(): Promise<void> {
               name: `Bench ${n}`,
               email: `bench${n}@bench.example`,
               agreed: { pay: 1900, currency: 'EUR' },
-              payment: { connectionId: connection?.id as string, token: standins.tokenOf('pays') },
+              payment: { connectionId: connection?.id as string, token: tokens[n] as string },
             },
             { mode: 'practice', browserHash: hashToken(`bench ${n}`), person: null },
           ),
@@ -185,11 +186,29 @@ export async function benchCollecting(): Promise<void> {
       )
     }
   } finally {
-    standins.close()
+    standin.stop()
     await plain.end()
     await pool.end()
     cluster.stop()
   }
+}
+
+interface Standin {
+  origin: string
+  account: string
+  secret: string
+  tokens: string[]
+}
+
+/** The stand-ins in their own process, with so many tokens of a card that pays. */
+function forkStandin(tokens: number): Promise<Standin & { stop: () => void }> {
+  const child = fork(fileURLToPath(new URL('./standin.ts', import.meta.url)), [String(tokens)], {
+    execArgv: ['--import', 'tsx'],
+  })
+  return new Promise((resolve, reject) => {
+    child.once('message', (told) => resolve({ ...(told as Standin), stop: () => child.kill() }))
+    child.once('exit', (code) => reject(new Error(`The stand-ins ended with ${code}.`)))
+  })
 }
 
 async function timed(run: () => Promise<unknown>): Promise<number> {

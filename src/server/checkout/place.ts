@@ -261,7 +261,11 @@ async function charge(services: Services, way: OpenWay, attempt: Attempt, placin
 }
 
 /** Notes that a call was left without an answer: whether money moved is looked up. */
-export async function leaveUnknown(services: Services, attempt: Attempt, error: GatewayUnreachable): Promise<void> {
+export async function leaveUnknown(
+  services: Services,
+  attempt: Pick<Attempt, 'id' | 'orderId'>,
+  error: GatewayUnreachable,
+): Promise<void> {
   await services.db.transaction(async (tx) => {
     const [changed] = await tx
       .update(attempts)

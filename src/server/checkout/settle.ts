@@ -67,7 +67,7 @@ export async function settleIn(
       if (attempt.state === 'collected') return
       checkAmount(attempt, outcome)
       return isLater
-        ? laterCollected(services, tx, attempt, outcome, source)
+        ? laterCollected(services, tx, order, attempt, outcome, source)
         : collected(services, tx, order, attempt, outcome, source)
     case 'confirming':
       if (attempt.state !== 'started' && attempt.state !== 'unknown') return
@@ -83,7 +83,7 @@ export async function settleIn(
     }
     case 'declined':
       if (!isOpen) return
-      if (isLater) return laterDeclined(services, tx, attempt, outcome, source)
+      if (isLater) return laterDeclined(services, tx, order, attempt, outcome, source)
       await change(tx, attempt, {
         state: 'declined',
         reference: outcome.reference,

@@ -1,4 +1,4 @@
-import { and, asc, eq, isNull } from 'drizzle-orm'
+import { and, asc, eq, gt, inArray, isNull, sql } from 'drizzle-orm'
 import { after, type Day } from '../../core/calendar/day.ts'
 import { closesAsItStands, paidAtPurchase, shutsForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
@@ -7,22 +7,68 @@ import { readQuoteRequest } from '../../core/quote/read.ts'
 import { anchorOf } from '../../core/quote/schedule.ts'
 import type { QuotedOffer, QuoteRequest } from '../../core/quote/types.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { agreements, grants, orderLines, orders, payments } from '../db/schema/index.ts'
+import { agreements, grants, OPEN_ATTEMPTS, orderLines, orders, payments, school } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 
 export type AgreementRow = typeof agreements.$inferSelect
-export type PaymentRow = typeof payments.$inferSelect
+
+/** Of an order and its line only what an agreement asks: every payment collected reads them. */
+const ORDER = {
+  id: orders.id,
+  mode: orders.mode,
+  number: orders.number,
+  personId: orders.personId,
+  currency: orders.currency,
+  quoteInput: orders.quoteInput,
+  quote: orders.quote,
+}
+const LINE = {
+  id: orderLines.id,
+  position: orderLines.position,
+  offerId: orderLines.offerId,
+  courseTitle: orderLines.courseTitle,
+  offerName: orderLines.offerName,
+  quoted: orderLines.quoted,
+}
+const OPEN = sql.join(
+  OPEN_ATTEMPTS.map((state) => sql`${state}`),
+  sql`, `,
+)
+const BESIDE = {
+  retryAfterDays: school.retryAfterDays,
+  isUnderWay: sql<boolean>`exists (select 1 from attempts t
+    where t.agreement_id = ${agreements.id} and t.state in (${OPEN}))`,
+}
+const SCHEDULED = {
+  id: payments.id,
+  n: payments.n,
+  kind: payments.kind,
+  due: payments.due,
+  list: payments.list,
+  price: payments.price,
+  discount: payments.discount,
+  tax: payments.tax,
+  pay: payments.pay,
+  state: payments.state,
+}
+export type AgreedOrder = Pick<typeof orders.$inferSelect, keyof typeof ORDER>
+type AgreedLine = Pick<typeof orderLines.$inferSelect, keyof typeof LINE>
+export type Scheduled = Pick<typeof payments.$inferSelect, keyof typeof SCHEDULED>
 
 /** An agreement as it is stored, and as the core sees it. */
 export interface Held {
   row: AgreementRow
-  order: typeof orders.$inferSelect
-  line: typeof orderLines.$inferSelect
+  order: AgreedOrder
+  line: AgreedLine
   /** The numbered payments in due order. */
-  scheduled: PaymentRow[]
+  scheduled: Scheduled[]
   agreement: Agreement
   request: QuoteRequest
   offer: QuotedOffer
+  /** The school's policy at this moment. */
+  retryAfterDays: readonly number[]
+  /** An attempt of it is under way. */
+  isUnderWay: boolean
 }
 
 /** Payments to come that are kept listed of what goes on until cancelled, at least … */
@@ -35,36 +81,54 @@ const MOST_AHEAD = 120
  * @throws Problem 404 where there is none.
  */
 export async function holdAgreement(tx: Transaction, id: string): Promise<Held> {
-  const [found] = await tx.select({ orderId: agreements.orderId }).from(agreements).where(eq(agreements.id, id))
-  if (!found) throw notFound('agreement')
-  await tx.select({ id: orders.id }).from(orders).where(eq(orders.id, found.orderId)).for('no key update')
+  const ofAgreement = tx.select({ id: agreements.orderId }).from(agreements).where(eq(agreements.id, id))
+  await tx.select({ id: orders.id }).from(orders).where(inArray(orders.id, ofAgreement)).for('no key update')
   return readAgreement(tx, id)
 }
 
 /** How an agreement stands. @throws Problem 404 where there is none. */
 export async function readAgreement(db: Queryable, id: string): Promise<Held> {
   const [found] = await db
-    .select({ row: agreements, order: orders, line: orderLines })
+    .select({ row: agreements, order: ORDER, line: LINE, ...BESIDE })
     .from(agreements)
     .innerJoin(orders, eq(orders.id, agreements.orderId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
+    .innerJoin(school, sql`true`)
     .where(eq(agreements.id, id))
   if (!found) throw notFound('agreement')
+  return readSchedule(db, found)
+}
+
+/** The same for whoever has read its order. */
+export async function readAgreementOf(db: Queryable, order: AgreedOrder, id: string): Promise<Held> {
+  const [found] = await db
+    .select({ row: agreements, line: LINE, ...BESIDE })
+    .from(agreements)
+    .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
+    .innerJoin(school, sql`true`)
+    .where(eq(agreements.id, id))
+  if (!found) throw notFound('agreement')
+  return readSchedule(db, { ...found, order })
+}
+
+async function readSchedule(
+  db: Queryable,
+  found: Pick<Held, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay'>,
+): Promise<Held> {
   const { row, order, line } = found
-  const all = await db
-    .select()
+  const scheduled = await db
+    .select(SCHEDULED)
     .from(payments)
-    .where(eq(payments.lineId, line.id))
+    .where(and(eq(payments.lineId, line.id), gt(payments.n, 0)))
     .orderBy(asc(payments.due), asc(payments.n))
-  const scheduled = all.filter(({ n }) => n > 0)
   const request = readQuoteRequest(order.quoteInput)
   const offer = request.lines[line.position]?.offer
   if (!offer) throw new Error(`Order ${order.number} has no quote for its line ${line.position}.`)
-  return { row, order, line, scheduled, request, offer, agreement: coreOf(row, scheduled) }
+  return { ...found, scheduled, request, offer, agreement: coreOf(row, scheduled) }
 }
 
 /** An agreement in the core's own shape. */
-function coreOf(row: AgreementRow, scheduled: readonly PaymentRow[]): Agreement {
+function coreOf(row: AgreementRow, scheduled: readonly Scheduled[]): Agreement {
   const { kind, endless, collected, lastCollected, tries, firstTried, lastTried, state } = row
   const { cancelledOn, cancelledWhen } = row
   return {
@@ -120,13 +184,8 @@ export function grantDates(offer: QuotedOffer, agreement: Agreement | null, line
  * Stores what became of an agreement, in the caller's transaction: the row, more payments where it goes
  * on, those no longer expected, and until when its courses are open.
  */
-export async function saveAgreement(
-  tx: Transaction,
-  held: Held,
-  next: Agreement,
-  retryAfterDays: readonly number[],
-): Promise<Agreement> {
-  const { row, order, line, offer } = held
+export async function saveAgreement(tx: Transaction, held: Held, next: Agreement): Promise<Agreement> {
+  const { row, order, line, offer, retryAfterDays } = held
   const listed = await listAhead(tx, held, next)
   const dates = grantDates(offer, listed, line, order.quote.purchaseDay)
   await Promise.all([

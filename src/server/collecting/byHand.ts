@@ -315,8 +315,7 @@ export async function takeCancelBack(services: Services, agreementId: string): P
       .update(payments)
       .set({ state: 'due' })
       .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
-    const { retryAfterDays } = await getSchool(tx)
-    await saveAgreement(tx, held, next, retryAfterDays)
+    await saveAgreement(tx, held, next)
     await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'cancel-taken-back')
   })
 }
@@ -335,8 +334,7 @@ export async function stopChasing(services: Services, agreementId: string, note:
 export async function chaseAgain(services: Services, agreementId: string): Promise<void> {
   await services.db.transaction(async (tx) => {
     const held = await holdAgreement(tx, agreementId)
-    const { agreement, order, line } = held
-    const { retryAfterDays } = await getSchool(tx)
+    const { agreement, order, line, retryAfterDays } = held
     // What stopped because every try was declined goes on only when it is paid, or is bought again.
     if (agreement.state !== 'stopped' || agreement.tries > retryAfterDays.length) {
       throw new Problem(409, 'not-stopped', 'This agreement was not stopped by hand.')
@@ -346,7 +344,7 @@ export async function chaseAgain(services: Services, agreementId: string): Promi
       .update(payments)
       .set({ state: 'due' })
       .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
-    await saveAgreement(tx, held, next, retryAfterDays)
+    await saveAgreement(tx, held, next)
     await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'agreement-goes-on')
   })
 }
@@ -368,8 +366,7 @@ export async function moveDue(services: Services, agreementId: string, day: Day,
     const moved = agreement.payments.map((other, index) =>
       index === agreement.collected ? { ...other, due: day } : other,
     )
-    const { retryAfterDays } = await getSchool(tx)
-    await saveAgreement(tx, held, { ...agreement, payments: moved, ...UNTRIED }, retryAfterDays)
+    await saveAgreement(tx, held, { ...agreement, payments: moved, ...UNTRIED })
     await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'due-moved', {
       n: payment.n,
       from: payment.due,
@@ -389,8 +386,7 @@ async function end(
 ) {
   const { order, row } = held
   const about = { orderId: order.id, personId: order.personId }
-  const { retryAfterDays } = await getSchool(tx)
-  await saveAgreement(tx, held, next, retryAfterDays)
+  await saveAgreement(tx, held, next)
   if (kind) await tell(services, tx, { order, agreementId: row.id, kind }, [{ about, ...what }])
   if (kind && what.data.by === 'buyer')
     await tell(services, tx, { order, agreementId: row.id, kind: 'told-cancelled' }, [])

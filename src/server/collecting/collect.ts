@@ -1,19 +1,20 @@
-import { and, asc, eq, exists, inArray, lte, not } from 'drizzle-orm'
+import { and, asc, eq, exists, inArray, lte, not, sql } from 'drizzle-orm'
 import { addDays, type Day } from '../../core/calendar/day.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
-import { taskOn } from '../../core/collecting/agreement.ts'
+import { afterCollected, nextTryOf, taskOn } from '../../core/collecting/agreement.ts'
 import { GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
 import { CALL_SECONDS } from '../checkout/lookup.ts'
 import { leaveUnknown, statementOf } from '../checkout/place.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
-import { inMode, type Services } from '../context.ts'
+import { inMode, type Services, withClock } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
-import { agreements, attempts, connections, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
-import { openConnection } from '../gateways/service.ts'
+import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, school } from '../db/schema/index.ts'
+import { openRow } from '../gateways/service.ts'
+import { notFound } from '../http/problem.ts'
 import { record } from '../orders/journal.ts'
-import { findSchool, getSchool, type School } from '../school/service.ts'
-import { type Held, holdAgreement, readAgreement, saveAgreement } from './agreements.ts'
+import { findSchool, type School } from '../school/service.ts'
+import { type Held, holdAgreement, saveAgreement } from './agreements.ts'
 import { goOn } from './outcome.ts'
 
 /** Payments are collected from this hour on, by the school's clock. */
@@ -28,8 +29,17 @@ export function collectingDay({ timeZone }: Pick<School, 'timeZone'>, at: Date):
   const instant = parseInstant(at.toISOString())
   if (!instant) throw new RangeError('The clock stands outside the years 2000 to 2999.')
   const day = dayIn(timeZone, instant)
-  const hour = Number(new Intl.DateTimeFormat('en-GB', { timeZone, hour: '2-digit', hourCycle: 'h23' }).format(at))
-  return hour >= FROM_HOUR ? day : addDays(day, -1)
+  return hourIn(timeZone, at) >= FROM_HOUR ? day : addDays(day, -1)
+}
+
+/** Making a formatter costs as much as a statement of SQL, so each zone keeps its own. */
+const hours = new Map<string, Intl.DateTimeFormat>()
+
+function hourIn(timeZone: string, at: Date): number {
+  const format =
+    hours.get(timeZone) ?? new Intl.DateTimeFormat('en-GB', { timeZone, hour: '2-digit', hourCycle: 'h23' })
+  hours.set(timeZone, format)
+  return Number(format.format(at))
 }
 
 /** Agreements of a mode for which something is to be done now, the oldest first, as many as fit into one go. */
@@ -68,32 +78,45 @@ export async function queueDue(services: Services): Promise<number> {
  * same time too: the order's row is locked while it is decided, and an attempt under way ends the turn.
  */
 export async function collectAgreement(base: Services, agreementId: string): Promise<void> {
-  const { row } = await readAgreement(base.db, agreementId)
-  const services = await inMode(base, row.mode)
+  const [found] = await base.db
+    .select({ mode: agreements.mode, aheadMs: school.practiceAheadMs, name: school.name, timeZone: school.timeZone })
+    .from(agreements)
+    .innerJoin(school, sql`true`)
+    .where(eq(agreements.id, agreementId))
+  if (!found) throw notFound('agreement')
+  const services = withClock(base, found.mode, found.aheadMs)
   for (;;) {
-    const turn = await services.db.transaction((tx) => takeTurn(services, tx, agreementId))
+    const day = collectingDay(found, services.now())
+    const turn = await services.db.transaction((tx) => takeTurn(services, tx, agreementId, day))
     if (turn.kind === 'nothing') return
-    if (turn.kind === 'try') await charge(services, turn.held, turn.attempt)
+    if (turn.kind === 'settled') continue
+    const outcome = await chargeKept(services, turn, found.name)
+    if (!outcome) return
+    await settleAttempt(services, turn.attempt.id, outcome, 'answer')
+    // Once it came, the next may be due today already. Mostly it is not, and no lock is needed to see that.
+    const { agreement, retryAfterDays } = turn.held
+    if (outcome.state !== 'collected') return
+    const next = nextTryOf(afterCollected(agreement, day), retryAfterDays)
+    if (next === null || next > day) return
   }
 }
 
-type Turn = { kind: 'nothing' } | { kind: 'settled' } | { kind: 'try'; held: Held; attempt: Attempt }
+interface Try {
+  kind: 'try'
+  held: Held
+  attempt: Pick<Attempt, 'id' | 'orderId' | 'key' | 'amount' | 'currency'>
+}
+type Turn = { kind: 'nothing' } | { kind: 'settled' } | Try
 
 /** Decides what is next, and stores it before any money moves. */
-async function takeTurn(services: Services, tx: Transaction, agreementId: string): Promise<Turn> {
+async function takeTurn(services: Services, tx: Transaction, agreementId: string, day: Day): Promise<Turn> {
   const held = await holdAgreement(tx, agreementId)
-  const { row, order, agreement } = held
-  const [open] = await tx
-    .select({ id: attempts.id })
-    .from(attempts)
-    .where(and(eq(attempts.agreementId, agreementId), inArray(attempts.state, [...OPEN_ATTEMPTS])))
-  if (open) return { kind: 'nothing' }
-  const school = await getSchool(tx)
-  const day = collectingDay(school, services.now())
-  const task = taskOn(agreement, school.retryAfterDays, day)
+  const { row, order, agreement, retryAfterDays } = held
+  if (held.isUnderWay) return { kind: 'nothing' }
+  const task = taskOn(agreement, retryAfterDays, day)
   if (!task) {
     // The day of the next try may be stored by an older policy.
-    await saveAgreement(tx, held, agreement, school.retryAfterDays)
+    if (nextTryOf(agreement, retryAfterDays) !== row.nextTry) await saveAgreement(tx, held, agreement)
     return { kind: 'nothing' }
   }
   const { n, pay } = task.payment
@@ -104,41 +127,33 @@ async function takeTurn(services: Services, tx: Transaction, agreementId: string
     await goOn(services, tx, held, 1, day, [{ about, what: 'payment-settled', data: { n } }], false)
     return { kind: 'settled' }
   }
-  const [attempt] = await tx
-    .insert(attempts)
-    .values({
-      orderId: order.id,
-      agreementId,
-      fromN: n,
-      toN: n,
-      key: crypto.randomUUID(),
-      connectionId: row.connectionId,
-      amount: pay,
-      currency: order.currency,
-      state: 'started',
-      startedAt: services.now(),
-      day,
-      madeBy: 'worker',
-    })
-    .returning()
-  if (!attempt) throw new Error('The attempt was not stored.')
-  await services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 })
-  await record(tx, services.now(), about, 'attempt-started', {
-    n,
+  const attempt = {
+    id: crypto.randomUUID(),
+    orderId: order.id,
+    key: crypto.randomUUID(),
     amount: pay,
     currency: order.currency,
-    key: attempt.key,
+  }
+  await tx.insert(attempts).values({
+    ...attempt,
+    agreementId,
+    fromN: n,
+    toN: n,
+    connectionId: row.connectionId,
+    state: 'started',
+    startedAt: services.now(),
+    day,
+    madeBy: 'worker',
   })
+  await services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 })
+  const { key, currency } = attempt
+  await record(tx, services.now(), about, 'attempt-started', { n, amount: pay, currency, key })
   return { kind: 'try', held, attempt }
 }
 
-/** Charges the method that was kept, and settles by the answer; no answer is looked up later. */
-async function charge(services: Services, held: Held, attempt: Attempt): Promise<void> {
-  const outcome = await chargeKept(services, held, attempt)
-  if (outcome) await settleAttempt(services, attempt.id, outcome, 'answer')
-}
-
-async function chargeKept(services: Services, { row, line }: Held, attempt: Attempt): Promise<Outcome | null> {
+/** Charges the method that was kept; null where no answer came, which is looked up later. */
+async function chargeKept(services: Services, { held, attempt }: Try, schoolName: string): Promise<Outcome | null> {
+  const { row, line } = held
   const refused = (reason: 'no-method' | 'refused'): Outcome => ({
     state: 'declined',
     reference: '',
@@ -147,16 +162,15 @@ async function chargeKept(services: Services, { row, line }: Held, attempt: Atte
   })
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, row.connectionId))
   if (!row.kept || !connection || connection.disconnectedAt) return refused('no-method')
-  const { adapter, credentials } = await openConnection(services, row.connectionId)
-  const school = await getSchool(services.db)
+  const { adapter, credentials } = await openRow(services, connection)
   try {
     const outcome = await adapter.begin(credentials, {
       key: attempt.key,
       amount: attempt.amount,
       currency: attempt.currency,
       source: { kept: row.kept },
-      reference: `${school.name}: ${line.courseTitle}`.slice(0, 120),
-      statement: statementOf(school.name),
+      reference: `${schoolName}: ${line.courseTitle}`.slice(0, 120),
+      statement: statementOf(schoolName),
     })
     if (outcome.state !== 'confirming') return outcome
     // Nobody is there to approve it: it is closed at the gateway, and counts as declined.

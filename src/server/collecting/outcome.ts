@@ -1,14 +1,13 @@
 import { and, eq, inArray } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
 import type { Outcome } from '../../gateways/contract.ts'
-import type { Attempt, Source } from '../checkout/settle.ts'
+import type { Attempt, Order, Source } from '../checkout/settle.ts'
 import type { Services } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
-import { getSchool } from '../school/service.ts'
-import { type Held, readAgreement, saveAgreement } from './agreements.ts'
+import { type Held, readAgreementOf, saveAgreement } from './agreements.ts'
 
 type Collected = Extract<Outcome, { state: 'collected' }>
 type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'reason' | 'method'>
@@ -17,13 +16,14 @@ type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'rea
 export async function laterCollected(
   services: Services,
   tx: Transaction,
+  order: Order,
   attempt: Attempt,
   outcome: Collected,
   source: Source,
 ): Promise<void> {
   const at = services.now()
-  const held = await readAgreement(tx, attempt.agreementId as string)
-  const { row, order } = held
+  const held = await readAgreementOf(tx, order, attempt.agreementId as string)
+  const { row } = held
   const about = { orderId: order.id, personId: order.personId }
   const covered = held.scheduled.filter(({ n }) => n >= (attempt.fromN ?? 0) && n <= (attempt.toN ?? 0))
   const { reference, amount, currency, fee, method, kept, expires } = outcome
@@ -72,13 +72,12 @@ export async function goOn(
   happened: Happening[],
   isTold = true,
 ): Promise<void> {
-  const { retryAfterDays } = await getSchool(tx)
   const { order, row } = held
   const about = { orderId: order.id, personId: order.personId }
   const wasStopped = held.agreement.state === 'stopped'
   let next = held.agreement
   for (let done = 0; done < count; done++) next = afterCollected(next, day)
-  await saveAgreement(tx, held, next, retryAfterDays)
+  await saveAgreement(tx, held, next)
   if (wasStopped && next.state === 'active') happened.push({ about, what: 'agreement-goes-on' })
   if (next.state === 'completed') happened.push({ about, what: 'agreement-completed' })
   if (!isTold) return recordAll(tx, services.now(), happened)
@@ -98,13 +97,14 @@ export async function goOn(
 export async function laterDeclined(
   services: Services,
   tx: Transaction,
+  order: Order,
   attempt: Attempt,
   { reference, reason, method }: Declined,
   source: Source,
 ): Promise<void> {
   const at = services.now()
-  const held = await readAgreement(tx, attempt.agreementId as string)
-  const { order, row } = held
+  const held = await readAgreementOf(tx, order, attempt.agreementId as string)
+  const { row } = held
   const about = { orderId: order.id, personId: order.personId }
   await tx
     .update(attempts)
@@ -123,9 +123,8 @@ export async function laterDeclined(
   if (!isTry || held.agreement.payments[held.agreement.collected]?.n !== attempt.fromN) {
     return recordAll(tx, at, happened)
   }
-  const { retryAfterDays } = await getSchool(tx)
-  const next = afterDeclined(held.agreement, retryAfterDays, attempt.day)
-  await saveAgreement(tx, held, next, retryAfterDays)
+  const next = afterDeclined(held.agreement, held.retryAfterDays, attempt.day)
+  await saveAgreement(tx, held, next)
   if (next.state === 'stopped') happened.push({ about, what: 'agreement-stopped' })
   const isOver = next.state === 'stopped'
   const message = { mode: order.mode, personId: order.personId, orderId: order.id, agreementId: row.id }

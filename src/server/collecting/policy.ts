@@ -37,11 +37,11 @@ export async function setRetries(services: Services, retryAfterDays: number[]): 
       const held = await holdAgreement(tx, id)
       const { agreement, order } = held
       if (agreement.tries <= retryAfterDays.length) {
-        await saveAgreement(tx, held, agreement, retryAfterDays)
+        await saveAgreement(tx, held, agreement)
         return
       }
       // One that has had all its tries by the new policy has stopped, and its buyer is told as after a last try.
-      await saveAgreement(tx, held, { ...agreement, state: 'stopped' }, retryAfterDays)
+      await saveAgreement(tx, held, { ...agreement, state: 'stopped' })
       const about = { orderId: order.id, personId: order.personId }
       const { queued, writes } = queueMessage(inTheirTime, tx, {
         mode,

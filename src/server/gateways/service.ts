@@ -74,9 +74,14 @@ export async function waysIn(services: Services, mode: Mode): Promise<Way[]> {
 
 /** A connection opened for use: its adapter, and its credentials with the clock of its mode. */
 export async function openConnection(base: Services, connectionId: string) {
-  const { db, gateways, secrets } = base
-  const [connection] = await db.select().from(connections).where(eq(connections.id, connectionId))
+  const [connection] = await base.db.select().from(connections).where(eq(connections.id, connectionId))
   if (!connection) throw notFound('connection')
+  return openRow(base, connection)
+}
+
+/** The same of a connection that was read already. */
+export async function openRow(base: Services, connection: typeof connections.$inferSelect) {
+  const { gateways, secrets } = base
   const { now } = await inMode(base, connection.mode)
   const { account } = connection
   const credentials: Credentials = { account, secret: secrets.open(connection.secret), at: now().toISOString() }

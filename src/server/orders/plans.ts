@@ -1,5 +1,5 @@
 import { asc, desc, eq, inArray } from 'drizzle-orm'
-import type { AgreementRow, PaymentRow } from '../collecting/agreements.ts'
+import type { AgreementRow, Scheduled } from '../collecting/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
 
@@ -41,7 +41,10 @@ export async function plansOf(db: Queryable, personId: string) {
 }
 
 /** A payment as its buyer sees it: late is one that was tried and did not come. */
-export function shownPayment({ due, pay, state, n }: PaymentRow, row: AgreementRow) {
+export function shownPayment(
+  { due, pay, state, n }: Pick<Scheduled, 'due' | 'pay' | 'state' | 'n'>,
+  row: AgreementRow,
+) {
   const isLate = state === 'due' && n > 0 && row.tries > 0 && n === nextNumber(row)
   return { due, pay, state: state === 'due' ? (isLate ? ('late' as const) : ('to-come' as const)) : state }
 }

@@ -5,7 +5,7 @@ import type { Services } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import { agreements, grants, orderLines } from '../db/schema/index.ts'
 import type { Happening } from '../orders/journal.ts'
-import { getSchool, schoolDay } from '../school/service.ts'
+import { schoolDay } from '../school/service.ts'
 
 /**
  * Closes what a line opened, and ends its agreement: nothing more is charged or owed. Done once, it changes nothing
@@ -25,8 +25,7 @@ export async function closeLine(
     const next = afterGivenBack(held.agreement, await schoolDay(services))
     const about = { orderId: held.order.id, personId: held.order.personId }
     if (next) {
-      const { retryAfterDays } = await getSchool(tx)
-      await saveAgreement(tx, held, next, retryAfterDays)
+      await saveAgreement(tx, held, next)
       happened.push({ about, what: 'agreement-cancelled', data: { when: 'now', by: 'creator' } })
     }
   }
