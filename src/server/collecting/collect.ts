@@ -19,7 +19,10 @@ import { goOn } from './outcome.ts'
 
 /** Payments are collected from this hour on, by the school's clock. */
 const FROM_HOUR = 6
-const MOST_AT_ONCE = 500
+/** So many are queued at a time, every twenty seconds or so. */
+const MOST_QUEUED = 1500
+/** So many agreements one process collects at a time: mostly it waits for the gateway. */
+export const COLLECTED_AT_ONCE = 8
 
 /**
  * The day whose payments may be collected now: today from six in the morning on, by the school's clock,
@@ -57,7 +60,7 @@ export async function agreementsDue(services: Services, mode: Mode): Promise<str
     .from(agreements)
     .where(and(eq(agreements.mode, mode), lte(agreements.nextTry, day), not(exists(underWay))))
     .orderBy(asc(agreements.nextTry))
-    .limit(MOST_AT_ONCE)
+    .limit(MOST_QUEUED)
   return rows.map(({ id }) => id)
 }
 

@@ -3,7 +3,7 @@ import { addDays, type Day, later } from '../../core/calendar/day.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { atOnce } from '../atOnce.ts'
 import { CALL_SECONDS, lookUpAwaited } from '../checkout/lookup.ts'
-import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
+import { agreementsDue, COLLECTED_AT_ONCE, collectAgreement } from '../collecting/collect.ts'
 import { announceIn } from '../collecting/expiry.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
@@ -27,7 +27,6 @@ export const MOST_DAYS = 400
 const MESSAGES_MS = 1500
 /** As long as the job of an unanswered attempt waits before it asks, and a little. */
 const ANSWERED_MS = (CALL_SECONDS + 10) * 1000
-const COLLECTED_AT_ONCE = 8
 /** A turn of a move is at most so long; then it lets other jobs of its worker come. */
 const TURN_MS = 60_000
 /** What came is listed as far as somebody would read it. */
