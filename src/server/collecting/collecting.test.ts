@@ -212,7 +212,8 @@ describe('a payment that is declined', () => {
 
   it('follows a new policy at once, and refuses one that makes no sense', async () => {
     const cookie = `acorn_studio=${world.creatorToken}`
-    const put = (days: unknown) => world.call('PUT', '/api/school/retries', { days }, { cookie })
+    const put = (days: unknown, mayStop = false) =>
+      world.call('PUT', '/api/school/retries', { days, mayStop }, { cookie })
     for (const wrong of [[0], [3, 3], [7, 1], [61], [1.5], ['a'], [1, 2, 3, 4, 5, 6, 7, 8, 9]]) {
       expect((await put(wrong)).status).toBe(422)
     }
@@ -221,7 +222,15 @@ describe('a payment that is declined', () => {
     await on(due)
     expect((await put([5])).status).toBe(200)
     expect(await rowOf(plan.id)).toMatchObject({ nextTry: addDays(due, 5) })
-    expect((await put([])).status).toBe(200)
+    // What would stop by it is said before.
+    const refused = await put([])
+    expect(refused.status).toBe(409)
+    expect(await refused.json()).toMatchObject({
+      code: 'would-stop',
+      title: expect.stringContaining('had as many tries'),
+    })
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'active' })
+    expect((await put([], true)).status).toBe(200)
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', nextTry: null })
     expect(await world.journalOf(plan.orderId)).toContain('agreement-stopped')
     const told = await world.db.select().from(messages).where(eq(messages.orderId, plan.orderId))

@@ -2,6 +2,7 @@ import { and, eq, gt } from 'drizzle-orm'
 import * as v from 'valibot'
 import { inMode, type Services } from '../context.ts'
 import { agreements, school } from '../db/schema/index.ts'
+import { Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { recordAll } from '../orders/journal.ts'
 import { holdAgreement, saveAgreement } from './agreements.ts'
@@ -23,9 +24,20 @@ export const retriesSchema = v.pipe(
   ),
 )
 
-/** Changes when declined payments are tried again, for those being tried now too. */
-export async function setRetries(services: Services, retryAfterDays: number[]): Promise<void> {
+/**
+ * Changes when declined payments are tried again, for those being tried now too.
+ * @throws Problem 409 `would-stop` where agreements had all their tries by it already, unless `mayStop`.
+ */
+export async function setRetries(services: Services, retryAfterDays: number[], mayStop: boolean): Promise<void> {
   const { db } = services
+  const hadAll = and(eq(agreements.state, 'active'), gt(agreements.tries, retryAfterDays.length))
+  const stopping = mayStop ? 0 : await db.$count(agreements, hadAll)
+  if (stopping > 0) {
+    const they = stopping === 1 ? 'One agreement has' : `${stopping} agreements have`
+    const theirs =
+      stopping === 1 ? 'It stops at once, and its buyer is told.' : 'They stop at once, and buyers are told.'
+    throw new Problem(409, 'would-stop', `${they} had as many tries already. ${theirs} This cannot be undone.`)
+  }
   await db.update(school).set({ retryAfterDays })
   const trying = await db
     .select({ id: agreements.id, mode: agreements.mode })

@@ -68,10 +68,15 @@ export function schoolRoutes(services: Services) {
       await changeSchool(services, c.req.valid('json'))
       return c.json({ ok: true })
     })
-    .put('/retries', validate('json', v.object({ days: retriesSchema })), async (c) => {
-      await setRetries(services, c.req.valid('json').days)
-      return c.json({ ok: true })
-    })
+    .put(
+      '/retries',
+      validate('json', v.object({ days: retriesSchema, mayStop: v.optional(v.boolean(), false) })),
+      async (c) => {
+        const { days, mayStop } = c.req.valid('json')
+        await setRetries(services, days, mayStop)
+        return c.json({ ok: true })
+      },
+    )
     .put('/grace', validate('json', v.object({ days: graceSchema })), async (c) => {
       await setGrace(services, c.req.valid('json').days)
       return c.json({ ok: true })

@@ -147,7 +147,7 @@ function RetriesForm() {
       label="Tried again after so many days"
       hint="Counted from the first try, like 1, 3, 7. Empty: it is tried once. After the last try the agreement stops. The buyer is told each time, with a link to pay."
       saving="Save the days"
-      save={() => unwrap(api.school.retries.$put({ json: { days } }))}
+      save={(mayStop) => unwrap(api.school.retries.$put({ json: { days, mayStop } }))}
       saved="Saved. It holds for payments being tried now too."
     >
       {(wiring) => (

@@ -1,9 +1,11 @@
-import type { ReactNode } from 'react'
+import { type ReactNode, useState } from 'react'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { Field } from '../../ui/Field.tsx'
+import { ApiError } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { queryClient } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
 
 interface SettingFormProps {
   id?: string
@@ -12,7 +14,8 @@ interface SettingFormProps {
   hint: string
   /** What its button says. */
   saving: string
-  save: () => Promise<unknown>
+  /** Saves it; `isSure` where it was asked whether what follows is meant. */
+  save: (isSure: boolean) => Promise<unknown>
   /** What is said once it is saved. */
   saved: string
   isWide?: boolean
@@ -32,11 +35,19 @@ export function SettingForm({
   children,
 }: SettingFormProps): ReactNode {
   const { error, isBusy, attempt } = useAttempt()
-  const submit = async () => {
-    if (!(await attempt(save))) return
-    toast(saved)
-    await queryClient.invalidateQueries()
-  }
+  const [question, setQuestion] = useState<string | null>(null)
+  const submit = (isSure: boolean) =>
+    attempt(async () => {
+      try {
+        await save(isSure)
+      } catch (problem) {
+        if (!(problem instanceof ApiError) || problem.problem.code !== 'would-stop') throw problem
+        return setQuestion(problem.message)
+      }
+      setQuestion(null)
+      toast(saved)
+      await queryClient.invalidateQueries()
+    })
   return (
     <form
       id={id}
@@ -45,7 +56,7 @@ export function SettingForm({
       className="mt-6 border-t border-line pt-4"
       onSubmit={(event) => {
         event.preventDefault()
-        void submit()
+        void submit(false)
       }}
     >
       <h2 className="text-[17px]">{title}</h2>
@@ -62,6 +73,16 @@ export function SettingForm({
           {saving}
         </Button>
       </p>
+      {question && (
+        <Dialog title={title} text={question} onClose={() => setQuestion(null)}>
+          <div className="flex justify-end gap-2">
+            <Button onClick={() => setQuestion(null)}>Leave it as it is</Button>
+            <Button kind="danger" disabled={isBusy} onClick={() => submit(true)}>
+              {saving} all the same
+            </Button>
+          </div>
+        </Dialog>
+      )}
     </form>
   )
 }
