@@ -1,7 +1,7 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
-import { Button } from '../../ui/Button.tsx'
+import { ShowMore } from '../frame/ShowMore.tsx'
 import { useSession } from '../session/session.ts'
 import type { MoneyQuery } from './NarrowTo.tsx'
 import { PaymentsTable } from './PaymentsTable.tsx'
@@ -86,10 +86,5 @@ function useLate(standing: 'late' | 'given-up', query: MoneyQuery) {
     getNextPageParam: (page) => page.next ?? undefined,
     placeholderData: keepPreviousData,
   })
-  const more = list.hasNextPage ? (
-    <Button kind="link" className="py-2" disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
-      Show more
-    </Button>
-  ) : null
-  return { rows: list.data?.pages.flatMap((page) => page.payments) ?? [], more }
+  return { rows: list.data?.pages.flatMap((page) => page.payments) ?? [], more: <ShowMore list={list} /> }
 }

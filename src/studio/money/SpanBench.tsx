@@ -2,6 +2,7 @@ import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
+import { ShowMore } from '../frame/ShowMore.tsx'
 import { useSession } from '../session/session.ts'
 import { MoneyCalendar } from './MoneyCalendar.tsx'
 import { MonthTable } from './MonthTable.tsx'
@@ -144,16 +145,7 @@ function Payments({ span, standing, money, query, chosen, choose, total }: Payme
           {list.error.message}
         </p>
       )}
-      {list.hasNextPage && (
-        <Button
-          kind="link"
-          className="py-2"
-          disabled={list.isFetchingNextPage}
-          onClick={() => void list.fetchNextPage()}
-        >
-          Show more
-        </Button>
-      )}
+      <ShowMore list={list} />
     </>
   )
 }

@@ -2,13 +2,13 @@ import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { NavLink, useParams } from 'react-router'
 import { formatMoney } from '../../core/money/format.ts'
-import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { Places } from '../frame/Places.tsx'
+import { ShowMore } from '../frame/ShowMore.tsx'
 import { useSession } from '../session/session.ts'
 import { AttentionList } from './AttentionList.tsx'
 import { OrderBench, OrderMirror, useOrder } from './OrderBench.tsx'
@@ -129,16 +129,7 @@ function OrderList() {
             : `No orders in ${mode === 'practice' ? 'Practice' : 'Live'} yet. Buy one of your own courses to see how it goes.`}
         </p>
       )}
-      {list.hasNextPage && (
-        <Button
-          kind="link"
-          className="px-2 py-2"
-          disabled={list.isFetchingNextPage}
-          onClick={() => void list.fetchNextPage()}
-        >
-          Show older orders
-        </Button>
-      )}
+      <ShowMore list={list} label="Show older orders" className="px-2 py-2" />
     </>
   )
 }

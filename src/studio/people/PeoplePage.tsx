@@ -10,6 +10,7 @@ import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { Places, Reflection, Section } from '../frame/Places.tsx'
+import { ShowMore } from '../frame/ShowMore.tsx'
 import { Journal } from '../orders/Journal.tsx'
 import { messageKind, orderState, sayToday } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
@@ -116,11 +117,7 @@ function PeopleList() {
           {search ? 'Nobody is called that.' : 'Nobody yet. Buyers appear here by themselves.'}
         </p>
       )}
-      {list.hasNextPage && (
-        <Button kind="link" className="px-2 py-2" onClick={() => void list.fetchNextPage()}>
-          Show more
-        </Button>
-      )}
+      <ShowMore list={list} className="px-2 py-2" />
       {isAdding && <AddPerson onClose={() => setAdding(false)} />}
     </>
   )

@@ -1,11 +1,8 @@
-import { type ReactNode, useState } from 'react'
+import type { ReactNode } from 'react'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { Field } from '../../ui/Field.tsx'
-import { ApiError } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { queryClient } from '../api.ts'
-import { Dialog } from '../drafting/Dialog.tsx'
+import { useAsking } from './useAsking.tsx'
 
 interface SettingFormProps {
   id?: string
@@ -34,20 +31,8 @@ export function SettingForm({
   isWide = false,
   children,
 }: SettingFormProps): ReactNode {
-  const { error, isBusy, attempt } = useAttempt()
-  const [question, setQuestion] = useState<string | null>(null)
-  const submit = (isSure: boolean) =>
-    attempt(async () => {
-      try {
-        await save(isSure)
-      } catch (problem) {
-        if (!(problem instanceof ApiError) || problem.problem.code !== 'would-stop') throw problem
-        return setQuestion(problem.message)
-      }
-      setQuestion(null)
-      toast(saved)
-      await queryClient.invalidateQueries()
-    })
+  const asking = { code: 'would-stop', title, goOn: `${saving} all the same`, isDanger: true }
+  const { error, isBusy, run, dialog } = useAsking(asking, save, () => toast(saved))
   return (
     <form
       id={id}
@@ -56,7 +41,7 @@ export function SettingForm({
       className="mt-6 border-t border-line pt-4"
       onSubmit={(event) => {
         event.preventDefault()
-        void submit(false)
+        void run(false)
       }}
     >
       <h2 className="text-[17px]">{title}</h2>
@@ -73,16 +58,7 @@ export function SettingForm({
           {saving}
         </Button>
       </p>
-      {question && (
-        <Dialog title={title} text={question} onClose={() => setQuestion(null)}>
-          <div className="flex justify-end gap-2">
-            <Button onClick={() => setQuestion(null)}>Leave it as it is</Button>
-            <Button kind="danger" disabled={isBusy} onClick={() => submit(true)}>
-              {saving} all the same
-            </Button>
-          </div>
-        </Dialog>
-      )}
+      {dialog}
     </form>
   )
 }

@@ -13,7 +13,7 @@ import { Dialog } from '../drafting/Dialog.tsx'
 import { useSession } from '../session/session.ts'
 import type { Connection, Gateway } from './GatewaysPage.tsx'
 import { TransferForm } from './TransferForm.tsx'
-import { useDisplacing } from './useDisplacing.tsx'
+import { DISPLACING, useAsking } from './useAsking.tsx'
 
 interface WayPanelProps {
   gateway: Gateway
@@ -121,7 +121,7 @@ function PauseButton({ gateway, isPaused }: { gateway: Gateway; isPaused: boolea
     unwrap(
       api.gateways[':adapter'].pause.$put({ param: { adapter: gateway.id }, json: { isPaused: !isPaused, displace } }),
     )
-  const { run, isBusy, dialog } = useDisplacing(pause, () =>
+  const { run, isBusy, dialog } = useAsking(DISPLACING, pause, () =>
     toast(
       isPaused
         ? `${name} is offered again.`
@@ -220,7 +220,8 @@ function ConnectForm({ gateway, modeName, done }: { gateway: Gateway; modeName: 
   const { name, standsAlone } = gateway.capabilities
   const [account, setAccount] = useState(gateway.connection?.account ?? '')
   const [secret, setSecret] = useState('')
-  const { error, isBusy, run, dialog } = useDisplacing(
+  const { error, isBusy, run, dialog } = useAsking(
+    DISPLACING,
     (displace) => unwrap(api.gateways.$post({ json: { adapter: gateway.id, account, secret, displace } })),
     () => {
       toast(`${name} is connected in ${modeName}.`)
