@@ -234,7 +234,7 @@ async function charge(services: Services, way: OpenWay, attempt: Attempt, placin
   }
   const { adapter, credentials } = way.gateway
   await requireUp(services, way, attempt)
-  const returnUrl = `${services.config.origin}/buy/${course.slug}?offer=${offer.id}`
+  const returnUrl = `${services.config.origin}/buy/${course.slug}?offer=${offer.id}&back=${attempt.orderId}`
   let outcome: Outcome
   try {
     outcome = await adapter.begin(credentials, {

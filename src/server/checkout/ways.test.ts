@@ -49,7 +49,9 @@ describe('a wallet, by its own page', () => {
     if (placed.state !== 'confirming') throw new Error(placed.state)
     expect(placed.isElsewhere).toBe(true)
     const back = await world.press(placed.url, 'pays')
-    expect(back.headers.get('location')).toBe(`${world.origin}/buy/${course.slug}?offer=${course.offerId}`)
+    expect(back.headers.get('location')).toBe(
+      `${world.origin}/buy/${course.slug}?offer=${course.offerId}&back=${placed.orderId}`,
+    )
     expect((await checkOrder(world.services, placed.orderId, hashToken('browser'))).state).toBe('paid')
     // The event comes too, and changes nothing.
     await new Promise((resolve) => setTimeout(resolve, 100))
@@ -66,6 +68,16 @@ describe('a wallet, by its own page', () => {
       state: 'declined',
       reason: 'refused-by-buyer',
     })
+    // The event of it may be faster than the buyer: they are told all the same, and nobody else is.
+    const school = await getSchool(world.db)
+    const seen = async (from: string | undefined, by = visitor) => {
+      const view = await checkoutView(world.services, school, course.slug, undefined, by, from)
+      return view.name === 'checkout' && view.pending
+    }
+    expect(await seen(undefined)).toBeNull()
+    expect(await seen(placed.orderId)).toBe(placed.orderId)
+    expect(await seen(placed.orderId, { ...visitor, browserHash: hashToken('another') })).toBeNull()
+    expect(await seen('nonsense')).toBeNull()
     const left = await world.buy(course.slug, ask(course, 12_900, ways.moor))
     world.clock.offsetMs += HOUR
     const attempt = await attemptOf(left.orderId)

@@ -52,7 +52,7 @@ export function planRoutes(base: Services) {
     .post('/:key/pay', validate('param', byKey), validate('json', paySchema), async (c) => {
       const { key } = c.req.valid('param')
       const { services, agreementId, byLink } = await asked(c, key)
-      const returnTo = byLink ? `/pay/${key}?back=1` : `/my/plan/${key}`
+      const returnTo = `${byLink ? '/pay' : '/my/plan'}/${key}?back=1`
       return c.json(await payByHand(services, agreementId, { ...c.req.valid('json'), returnTo }))
     })
     .post('/:key/check', validate('param', byKey), async (c) => {

@@ -14,7 +14,7 @@ import { type Held, readAgreement } from './agreements.ts'
 import { payableByHand } from './byHand.ts'
 import { readPayLink } from './payLinks.ts'
 
-const IS_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/
+export const IS_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/
 
 /** An agreement that was asked for, and by what right. */
 export interface Asked {
@@ -54,7 +54,12 @@ async function waysForLater(services: Services, { row, order, agreement }: Held,
 }
 
 /** An agreement as its buyer sees it: what was paid, what is due, what comes, and what can be done. */
-export async function planView(services: Services, { agreementId, byLink }: Asked, key: string): Promise<PlanView> {
+export async function planView(
+  services: Services,
+  { agreementId, byLink }: Asked,
+  key: string,
+  cameBack = false,
+): Promise<PlanView> {
   const { db } = services
   const held = await readAgreement(db, agreementId)
   const { agreement, row, line, order, scheduled } = held
@@ -90,7 +95,8 @@ export async function planView(services: Services, { agreementId, byLink }: Aske
     openUntilIfCancelled: found?.grant?.closes ?? null,
     ways: await waysForLater(services, held, amount),
     mayPayByKept: amount > 0 && row.kept !== null && (await isConnected(db, row.connectionId)),
-    pending: await isUnderWay(db, agreementId),
+    // Whoever comes back from a gateway's page is told how it stands, also where its event was faster than they.
+    pending: cameBack || (await isUnderWay(db, agreementId)),
   }
 }
 

@@ -62,7 +62,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   app.get(
     '/buy/:slug',
     page((services, c, school, visitor) =>
-      checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor),
+      checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor, c.req.query('back')),
     ),
   )
   app.get(

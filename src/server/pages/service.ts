@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray, isNull, notExists } from 'drizzle-orm'
+import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { speakOffer, taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
@@ -9,7 +9,7 @@ import { needsOf } from '../checkout/audience.ts'
 import { awaitedOf } from '../checkout/awaited.ts'
 import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
-import { askFor, planView } from '../collecting/view.ts'
+import { askFor, IS_ID, planView } from '../collecting/view.ts'
 import type { Services } from '../context.ts'
 import { attempts, connections, courses, offers, orderLines, orders, people } from '../db/schema/index.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
@@ -120,6 +120,7 @@ export async function checkoutView(
   slug: string,
   offerId: string | undefined,
   visitor: Visitor,
+  cameBackFrom?: string,
 ): Promise<ShopView> {
   const [course] = await sellableCourses(services.db, slug, visitor.isCreator && offerId !== undefined)
   if (!course) return missing()
@@ -143,7 +144,7 @@ export async function checkoutView(
     chosen: chosen.id,
     ways: await payWaysIn(services, visitor.mode, school.currency),
     isOwned: entry.state === 'open',
-    pending: await pendingOrder(services, course, visitor),
+    pending: await pendingOrder(services, course, visitor, cameBackFrom),
   }
 }
 
@@ -155,8 +156,11 @@ async function pendingOrder(
   { db }: Services,
   course: SellableCourse,
   { browserHash, mode }: Visitor,
+  cameBackFrom: string | undefined,
 ): Promise<string | null> {
   if (!browserHash) return null
+  // Whoever comes back from a gateway's page is told how it stands, also where its event was faster than they.
+  const isFrom = cameBackFrom && IS_ID.test(cameBackFrom) ? eq(orders.id, cameBackFrom) : undefined
   const byTransfer = db
     .select({ id: attempts.id })
     .from(attempts)
@@ -171,14 +175,14 @@ async function pendingOrder(
       and(
         eq(orders.mode, mode),
         eq(orders.browserHash, browserHash),
-        eq(orders.state, 'paying'),
+        or(isFrom, and(eq(orders.state, 'paying'), notExists(byTransfer))),
         inArray(
           orders.offerId,
           course.offers.map(({ id }) => id),
         ),
-        notExists(byTransfer),
       ),
     )
+    .orderBy(desc(orders.state))
   return order?.id ?? null
 }
 
@@ -245,7 +249,7 @@ export async function planPage(
   cameBack: boolean,
 ): Promise<ShopView> {
   const asked = await askFor(services, key, visitor)
-  if (asked) return planView(services, asked, key)
+  if (asked) return planView(services, asked, key, cameBack)
   // Whoever comes back from a gateway's page by a link that is used by now.
   const paid = cameBack ? await readUsedPayLink(services, key) : null
   if (paid) {

@@ -208,6 +208,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
       setName((typed) => typed || basket.name)
       setEmail((typed) => typed || basket.email)
     }
+    forgetBack()
     if (!first.pending) return
     isBusy.current = true
     ask(first.pending).then((placed) => leadOn(placed, true), fail)
@@ -247,6 +248,14 @@ function waysFor(ways: readonly PayWay[], { quote }: ShopOffer, pay: number, { s
 
 function isIn(ids: readonly string[], { connectionId }: PayWay): boolean {
   return ids.includes(connectionId)
+}
+
+/** A page that is loaded anew has not come back from anywhere. */
+export function forgetBack() {
+  const url = new URL(location.href)
+  if (!url.searchParams.has('back')) return
+  url.searchParams.delete('back')
+  history.replaceState(history.state, '', url)
 }
 
 /** Who the buyer said they are, so that it stands there again when they come back from a gateway's page. */

@@ -5,6 +5,7 @@ import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { sayDeclined } from '../checkout/declined.ts'
 import { tokenise } from '../checkout/GatewayFields.ts'
+import { forgetBack } from '../checkout/useCheckout.ts'
 
 type Paid = Awaited<ReturnType<typeof askHow>>
 const askHow = (key: string) => unwrap(api.plan[':key'].check.$post({ param: { key } }))
@@ -101,6 +102,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   // A payment by hand that was under way when the page was loaded: whoever comes back from a gateway's page.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
+    forgetBack()
     if (!view.pending) return
     isBusy.current = true
     void ask().then((paid) => leadOn(paid, true))
