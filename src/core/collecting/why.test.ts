@@ -78,6 +78,14 @@ describe('in parts', () => {
     )
   })
 
+  it('says when it opens, where that is still ahead', () => {
+    const asked = { paid: 1, today: '2027-01-15' }
+    expect(why(parts, { from: '2027-01-20' }, asked)).toMatch(
+      /^Opens on 20 January 2027, for good, as long as it is paid:/,
+    )
+    expect(why(parts, { from: '2027-01-20' }, { ...asked, today: '2027-01-20' })).toMatch(/^Open for good, as long/)
+  })
+
   it('names no payment once all came, nor once it is closed anyway', () => {
     expect(why(parts, forGood, { paid: 3, today: '2027-05-01' })).toBe(
       'Open for good; payment 3 of 3 collected on 1 March 2027 by card ending 4821.',

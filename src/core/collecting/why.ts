@@ -31,8 +31,13 @@ export function sayWhyOpen({ offer, agreement, line, purchaseDay, today, method,
       ? `payment ${agreement.collected}${count} collected on ${day(agreement.lastCollected)}${method ? ` by ${method}` : ''}`
       : 'nothing was due so far'
   if (agreement.cancelled?.when === 'now') return `Closed on ${day(agreement.cancelled.on)}: cancelled on that day.`
+  const open = line.opens > today ? `Opens on ${day(line.opens)}, ` : 'Open '
   const until =
-    closes === null ? 'Open for good' : closes <= today ? `Closed since ${day(closes)}` : `Open until ${day(closes)}`
+    closes === null
+      ? `${open}for good`
+      : closes <= today
+        ? `Closed since ${day(closes)}`
+        : `${open}until ${day(closes)}`
   if (lasts === 'whilePaying' && closes) {
     const plus = graceDays > 0 ? `, plus ${grace}` : ''
     return `${until}: paid through ${day(addDays(closes, -graceDays))}${plus}; ${collected}.`

@@ -3,6 +3,7 @@ import Papa from 'papaparse'
 import * as v from 'valibot'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DraftTerms } from '../../core/content/offer.ts'
+import { THREE_PARTS } from '../../testing/terms.ts'
 import { openWorld, type World } from '../../testing/world.ts'
 import { stopChasing } from '../collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
@@ -12,15 +13,6 @@ import { listPayments, type MoneyRow, paymentsBetween, paymentsToCome, spanQuery
 import { sumMonths, sumSpan } from './spans.ts'
 
 const month = { count: 1, unit: 'month' } as const
-const parts: DraftTerms = {
-  kind: 'installments',
-  count: 3,
-  every: month,
-  amount: 4300,
-  total: null,
-  deposit: null,
-  trial: null,
-}
 const monthly: DraftTerms = {
   kind: 'subscription',
   amount: 1900,
@@ -41,9 +33,9 @@ beforeAll(async () => {
     await world.buy(slug, world.request(offerId, pay, { email: `${who}@post.example`, name: `=${who}` }, card), who)
   }
   await buy(12_900, 12_900, 'once')
-  await buy(parts, 4300, 'well')
-  await buy(parts, 4300, 'late', 'pays-once')
-  await buy(parts, 4300, 'stopped')
+  await buy(THREE_PARTS, 4300, 'well')
+  await buy(THREE_PARTS, 4300, 'late', 'pays-once')
+  await buy(THREE_PARTS, 4300, 'stopped')
   await buy(monthly, 2400, 'member')
   await buy(4800, 4800, 'declined', 'not-enough-money')
   const { transfer } = await world.connectOthers()

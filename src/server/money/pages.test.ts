@@ -9,10 +9,8 @@ import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { agreements } from '../db/schema/index.ts'
 import { schoolDay } from '../school/service.ts'
 import { hashToken } from '../secrets.ts'
-import { listLate, listPayments, type MoneyFilters, type MoneyRow, paymentsBetween } from './service.ts'
+import { listLate, listPayments, type MoneyFilters, type MoneyRow, PAGE, paymentsBetween } from './service.ts'
 
-/** So many payments are on a page, as the service has it. */
-const PAGE = 50
 const ALWAYS = { from: '2020-01-01', until: '2039-12-31' }
 const DAY = 86_400_000
 const weekly = (count: number): DraftTerms => ({

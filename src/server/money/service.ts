@@ -194,7 +194,7 @@ export interface MoneyRow {
 const WAITED_FOR: ReadonlySet<Standing> = new Set(['awaited', 'late', 'given-up'])
 
 /** So many payments are read at a time. */
-const PAGE = 50
+export const PAGE = 50
 
 /** The payments of a span, in the order of their days, a page at a time by the last one seen. */
 export async function listPayments(

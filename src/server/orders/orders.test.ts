@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { DraftTerms } from '../../core/content/offer.ts'
+import { THREE_PARTS } from '../../testing/terms.ts'
 import { openWorld, type World } from '../../testing/world.ts'
 import { cancelAgreement } from '../collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
@@ -7,15 +8,6 @@ import { openPerson } from '../people/service.ts'
 import { listOrders, openOrder } from './service.ts'
 
 const every = { count: 1, unit: 'month' } as const
-const parts: DraftTerms = {
-  kind: 'installments',
-  count: 3,
-  every,
-  amount: 4300,
-  total: null,
-  deposit: null,
-  trial: null,
-}
 const monthly: DraftTerms = {
   kind: 'subscription',
   amount: 1900,
@@ -42,8 +34,8 @@ const open = (id: string) => openOrder(world.services, 'practice', id)
 describe('a list of orders', () => {
   it('says how far the later payments of each have come', async () => {
     await buy(4800, 4800, 'once')
-    await buy(parts, 4300, 'parts')
-    await buy(parts, 4300, 'late', 'pays-once')
+    await buy(THREE_PARTS, 4300, 'parts')
+    await buy(THREE_PARTS, 4300, 'late', 'pays-once')
     const trial = await buy(monthly, 0, 'trial')
     const [agreement] = (await open(trial)).agreements
     await cancelAgreement(world.services, agreement?.id as string, 'period-end', 'buyer')

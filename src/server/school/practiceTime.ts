@@ -56,6 +56,8 @@ export async function practiceClock(base: Services) {
     daysAhead: Math.round(practiceAheadMs / DAY_MS),
     next,
     move: move && came && { ...move, ...came },
+    /** One move goes at most so far. */
+    mostDays: MOST_DAYS,
     mailbox: `${base.config.standinsOrigin}/mail`,
   }
 }

@@ -90,7 +90,9 @@ export function PracticePage() {
                   : 'No payment is to come'}
               </Button>
             </p>
-            {day && <ToDay today={day} isMoving={isMoving} start={start} />}
+            {clock.data && (
+              <ToDay today={clock.data.day} mostDays={clock.data.mostDays} isMoving={isMoving} start={start} />
+            )}
             {isMoving && day && (
               <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
                 <Passed from={move.from} to={move.to} day={day} />
@@ -132,16 +134,15 @@ export function PracticePage() {
   )
 }
 
-/** As far as one move goes, in days. */
-const MOST_DAYS = 400
-
 /** A day of one's own to move to. */
 function ToDay({
   today,
+  mostDays,
   isMoving,
   start,
 }: {
   today: string
+  mostDays: number
   isMoving: boolean
   start: (to: { days: number }) => void
 }) {
@@ -153,8 +154,8 @@ function ToDay({
       ? 'Write a whole date.'
       : days < 1
         ? 'Time moves forward only: a day after the one it is.'
-        : days > MOST_DAYS
-          ? `One move goes ${MOST_DAYS} days at most.`
+        : days > mostDays
+          ? `One move goes ${mostDays} days at most.`
           : null
   return (
     <form
