@@ -44,7 +44,7 @@ export const PARTS: Part[] = [
 export function endPart(child: ChildProcess): Promise<void> {
   return new Promise((resolve) => {
     if (child.exitCode !== null || child.signalCode !== null) return resolve()
-    const hard = setTimeout(() => child.kill('SIGKILL'), 8000)
+    const hard = setTimeout(() => child.kill('SIGKILL'), 15_000)
     child.once('exit', () => {
       clearTimeout(hard)
       resolve()

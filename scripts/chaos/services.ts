@@ -14,7 +14,16 @@ export function chaosServices(
   origin = 'http://127.0.0.1',
 ): Services {
   return {
-    config: { port: 0, origin, standinsOrigin, mailPort: 0, databaseUrl, dataDir: '', distDir: '' },
+    config: {
+      port: 0,
+      origin,
+      standinsOrigin,
+      mailPort: 0,
+      databaseUrl,
+      databaseConnections: 12,
+      dataDir: '',
+      distDir: '',
+    },
     db,
     jobs: { send: async () => {} },
     gateways: allGateways(standinsOrigin, origin, 250),

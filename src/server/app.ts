@@ -8,9 +8,12 @@ import { agreementRoutes } from './collecting/routes.ts'
 import type { Services } from './context.ts'
 import { receiveEvent } from './gateways/events.ts'
 import { gatewayRoutes } from './gateways/routes.ts'
+import { deadline } from './http/deadline.ts'
 import { sameOrigin } from './http/guard.ts'
+import { describeError } from './http/logError.ts'
 import { describeApi } from './http/openApi.ts'
 import { answerProblem, notFound, Problem } from './http/problem.ts'
+import { unavailable } from './http/unavailable.ts'
 import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
 import { orderRoutes } from './orders/routes.ts'
@@ -45,12 +48,18 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
       if (typeof error.more.retryAfter === 'number') c.header('retry-after', String(error.more.retryAfter))
       return answerProblem(c, error)
     }
-    console.error(`${c.req.method} ${c.req.path}:`, error)
+    const problem = unavailable(error)
+    if (problem) {
+      c.header('retry-after', String(problem.more.retryAfter))
+      return answerProblem(c, problem)
+    }
+    console.error(`${c.req.method} ${c.req.routePath}: ${describeError(error)}`)
     return answerProblem(
       c,
       new Problem(500, 'broken', 'Something broke on our side. Nothing you typed is lost; try again.'),
     )
   })
+  app.use(deadline())
   // Pages are worth compressing; the API's short answers cost more to compress than to send.
   const compressed = compress()
   app.use((c, next) => (c.req.path.startsWith('/api/') ? next() : compressed(c, next)))

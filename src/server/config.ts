@@ -6,6 +6,8 @@ export interface Config {
   standinsOrigin: string
   mailPort: number
   databaseUrl: string
+  /** At most so many connections are held by one process. */
+  databaseConnections: number
   dataDir: string
   /** Where the built interface is. */
   distDir: string
@@ -20,6 +22,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     standinsOrigin: env.STANDINS_ORIGIN ?? `http://localhost:${Number(env.STANDINS_PORT ?? 7320)}`,
     mailPort: Number(env.MAIL_PORT ?? 7325),
     databaseUrl: env.DATABASE_URL ?? `postgres://acorn@127.0.0.1:${databasePort}/young_acorn`,
+    databaseConnections: Number(env.DATABASE_CONNECTIONS ?? 10),
     dataDir: env.DATA_DIR ?? '.data',
     distDir: env.DIST ?? 'dist',
   }

@@ -4,6 +4,7 @@ import { Hono } from 'hono'
 import { compress } from 'hono/compress'
 import { makeApp } from './app.ts'
 import { readConfig } from './config.ts'
+import { describeError } from './http/logError.ts'
 import { builtRenderer } from './pages/renderer.ts'
 import { openServices } from './services.ts'
 import { runWorker } from './worker.ts'
@@ -11,6 +12,8 @@ import { runWorker } from './worker.ts'
 /** `server` answers requests, `worker` works on the queues; each may run any number of times. */
 const role = process.argv[2]
 const config = readConfig()
+/** So long what is under way may take once the process is asked to end. */
+const GRACE_SECONDS = 12
 
 if (role === 'server') {
   const { services, close } = await openServices(config)
@@ -28,7 +31,7 @@ if (role === 'server') {
     console.log(`server: ${config.origin}`),
   )
   whenAsked(async () => {
-    server.close()
+    await new Promise((closed) => server.close(closed))
     await close()
   })
 } else if (role === 'worker') {
@@ -44,16 +47,23 @@ if (role === 'server') {
   process.exit(2)
 }
 
-/** Ends in order at a signal, or when the process that started this one is gone. */
+/**
+ * Ends in order at a signal, or when the process that started this one is gone: what is under way may finish. After
+ * the grace it ends all the same; a call left without an answer is looked up by the next worker.
+ */
 function whenAsked(end: () => Promise<void>) {
   let asked = false
   const stop = () => {
     if (asked) return
     asked = true
+    setTimeout(() => {
+      console.error(`${role}: ended after ${GRACE_SECONDS} seconds with work under way`)
+      process.exit(1)
+    }, GRACE_SECONDS * 1000).unref()
     end().then(
       () => process.exit(0),
       (error: unknown) => {
-        console.error(error)
+        console.error(describeError(error))
         process.exit(1)
       },
     )

@@ -1,14 +1,14 @@
 import { allGateways } from '../gateways/registry.ts'
 import type { Config } from './config.ts'
 import type { Services } from './context.ts'
-import { connect, migrateDatabase } from './db/client.ts'
+import { connect, migrateDatabase, SERVICE_LIMITS } from './db/client.ts'
 import { startJobs } from './jobs.ts'
 import { loadSecrets } from './secrets.ts'
 
 /** Opens everything that services stand on. `close` ends it in order. */
 export async function openServices(config: Config, { work = false, now = () => new Date() } = {}) {
-  const { db, pool } = connect(config.databaseUrl)
-  await migrateDatabase(db)
+  await migrateAlone(config.databaseUrl)
+  const { db, pool } = connect(config.databaseUrl, config.databaseConnections, SERVICE_LIMITS)
   const { boss, jobs } = await startJobs(config.databaseUrl, work)
   const services: Services = {
     config,
@@ -23,4 +23,14 @@ export async function openServices(config: Config, { work = false, now = () => n
     await pool.end()
   }
   return { services, boss, close }
+}
+
+/** A migration takes the time that it needs, on a connection without limits. */
+async function migrateAlone(url: string): Promise<void> {
+  const { db, pool } = connect(url, 1)
+  try {
+    await migrateDatabase(db)
+  } finally {
+    await pool.end()
+  }
 }

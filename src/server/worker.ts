@@ -4,6 +4,7 @@ import { lookUpUntilSettled, sweepOpenAttempts } from './checkout/lookup.ts'
 import { COLLECTED_AT_ONCE, collectAgreement, queueDue } from './collecting/collect.ts'
 import { announceExpiring } from './collecting/expiry.ts'
 import type { Services } from './context.ts'
+import { describeError } from './http/logError.ts'
 import type { JobData, JobName } from './jobs.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 import { addUp } from './money/sums.ts'
@@ -46,7 +47,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       announceExpiring(services),
       addUp(services.db),
       resumeMove(services),
-    ]).catch((error: unknown) => console.error('sweep:', error))
+    ]).catch((error: unknown) => console.error(`sweep: ${describeError(error)}`))
   }, SWEEP_MS)
   return () => clearInterval(sweep)
 }

@@ -5,7 +5,7 @@ import { type DraftTerms, newOffer, type OfferContent } from '../core/content/of
 import { allGateways } from '../gateways/registry.ts'
 import { type PlaceRequest, placeOrder } from '../server/checkout/place.ts'
 import type { Services } from '../server/context.ts'
-import { connect } from '../server/db/client.ts'
+import { connect, SERVICE_LIMITS } from '../server/db/client.ts'
 import type { Mode } from '../server/db/schema/columns.ts'
 import { attempts, connections, creators, grants, journal, orders } from '../server/db/schema/index.ts'
 import { connectGateway } from '../server/gateways/service.ts'
@@ -25,7 +25,7 @@ type Price = number | DraftTerms | null
 export async function openWorld() {
   const url = testUrl(`acorn_${randomBytes(6).toString('hex')}`)
   await copyDatabase(url, TEMPLATE)
-  const { db, pool } = connect(url, 12)
+  const { db, pool } = connect(url, 12, SERVICE_LIMITS)
   const standins = await startStandins()
   const clock = { offsetMs: 0 }
   const queue: { name: JobName; data: JobData[JobName] }[] = []
@@ -38,6 +38,7 @@ export async function openWorld() {
         standinsOrigin: standins.origin,
         mailPort: 0,
         databaseUrl: url,
+        databaseConnections: 12,
         dataDir: '',
         distDir: '',
       },

@@ -1,6 +1,6 @@
 import { and, asc, desc, eq, isNull } from 'drizzle-orm'
 import { getCourse } from '../catalogue/service.ts'
-import type { Services } from '../context.ts'
+import { inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, courses, grants, messages, orders, people } from '../db/schema/index.ts'
@@ -137,9 +137,10 @@ export async function coursesOf(services: Services, person: Person) {
 
 /** Gives a course by hand, with a note why, and tells the buyer. */
 export async function giveCourse(services: Services, personId: string, courseId: string, note: string): Promise<void> {
-  const { db, now } = services
+  const { now } = services
   const day = await schoolDay(services)
-  await db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const [person] = await tx.select().from(people).where(eq(people.id, personId)).for('no key update')
     if (!person) throw notFound('person')
     const course = await getCourse(tx, courseId)
@@ -147,7 +148,7 @@ export async function giveCourse(services: Services, personId: string, courseId:
     if (entryOn(day, held).state === 'open') throw new Problem(409, 'has-it', `${person.name} has this course already.`)
     await tx.insert(grants).values({ mode: person.mode, personId, courseId, note, opens: day, createdAt: now() })
     const { title } = course.live ?? course.draft
-    const { queued, writes } = queueMessage(services, tx, {
+    const { queued, writes } = queueMessage(services, {
       mode: person.mode,
       kind: 'given',
       personId,

@@ -4,7 +4,7 @@ import { creditorReference } from '../../core/bank/reference.ts'
 import { isDay } from '../../core/calendar/day.ts'
 import { noonOf } from '../../core/calendar/instant.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
-import { inMode, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, grants, orders, payments, refunds, transfers } from '../db/schema/index.ts'
@@ -47,11 +47,12 @@ export async function cameFor(db: Queryable, attemptId: string): Promise<number>
 /** Drops a transfer of which nothing has come, for another way; false where it may not be dropped. */
 export async function dropTransfer(services: Services, attempt: Attempt): Promise<boolean> {
   if (!(await isByTransfer(services, attempt))) return false
-  return services.db.transaction(async (tx) => {
+  return inTransaction(services, async (services) => {
+    const { db: tx } = services
     const [order] = await tx.select().from(orders).where(eq(orders.id, attempt.orderId)).for('no key update')
     const [now] = await tx.select().from(attempts).where(eq(attempts.id, attempt.id))
     if (!order || !now || (await cameFor(tx, attempt.id)) > 0) return false
-    await settleIn(services, tx, order, now, { state: 'abandoned' }, 'answer')
+    await settleIn(services, order, now, { state: 'abandoned' }, 'answer')
     return true
   })
 }
@@ -92,7 +93,8 @@ export async function markCame(
   orderId: string,
   { amount, day, note: why }: v.InferOutput<typeof cameSchema>,
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     if (attempt.state !== 'awaiting') {
       throw new Problem(
@@ -115,7 +117,6 @@ export async function markCame(
     const { reference, amount: asked } = attempt
     await settleIn(
       services,
-      tx,
       order,
       attempt,
       {
@@ -159,7 +160,8 @@ export async function takeMarkBack(
   transferId: string,
   why: string,
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     const [row] = await tx
       .update(transfers)
@@ -189,13 +191,14 @@ export async function takeMarkBack(
 
 /** Waits no longer for a transfer of which nothing came: the order can be paid otherwise, or be left. */
 export async function giveTransferUp(services: Services, mode: Mode, orderId: string): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     if (attempt.state !== 'awaiting') throw new Problem(409, 'not-awaiting', 'This order waits for no transfer.')
     if ((await cameFor(tx, attempt.id)) > 0) {
       throw new Problem(409, 'came', 'Some of it came. Give that back at the bank, and take the mark back first.')
     }
-    await settleIn(services, tx, order, attempt, { state: 'abandoned' }, 'answer')
+    await settleIn(services, order, attempt, { state: 'abandoned' }, 'answer')
     await record(tx, services.now(), { orderId, personId: order.personId }, 'transfer-given-up')
   })
 }

@@ -12,7 +12,7 @@ import {
   GatewayUnreachable,
   type Outcome,
 } from '../../gateways/contract.ts'
-import type { Services } from '../context.ts'
+import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
@@ -125,7 +125,7 @@ export async function placeOrder(
 
   // An attempt left open by this order is settled first; then there is nothing in the way.
   for (let round = 0; round < 3; round++) {
-    const prepared = await services.db.transaction((tx) => prepare(services, tx, placing))
+    const prepared = await inTransaction(services, (services) => prepare(services, placing))
     if (prepared.kind === 'paid') return { state: 'paid', orderId: prepared.orderId }
     if (prepared.kind === 'ready' && way) return charge(services, way, prepared.attempt, placing)
     if (prepared.kind !== 'busy') break
@@ -266,7 +266,8 @@ export async function leaveUnknown(
   attempt: Pick<Attempt, 'id' | 'orderId'>,
   error: GatewayUnreachable,
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const [changed] = await tx
       .update(attempts)
       .set({ state: 'unknown', reason: error.message })

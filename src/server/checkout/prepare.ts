@@ -1,5 +1,5 @@
 import { and, asc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
-import type { Services } from '../context.ts'
+import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
@@ -30,9 +30,10 @@ export type Prepared =
  * together; the database still runs them in their order. The buyer's row is locked, so two checkouts of one buyer queue up.
  * The lock leaves foreign keys free: settling an order holds that order and refers to its buyer.
  */
-export async function prepare(services: Services, tx: Transaction, placing: Placing): Promise<Prepared> {
+export async function prepare(services: Within, placing: Placing): Promise<Prepared> {
+  const { db: tx } = services
   const { shopper, request, quoted, school } = placing
-  const person = await lockPerson(services, tx, shopper.mode, request)
+  const person = await lockPerson(services, shopper.mode, request)
   // Waits for whoever is settling an order for this course. What they opened is looked at only after
   // that, or an order that is paid in this very moment would look like none at all, and be paid again.
   const unpaid = await tx
@@ -55,14 +56,14 @@ export async function prepare(services: Services, tx: Transaction, placing: Plac
     if (open) return { kind: 'busy', attempt: open, order }
   }
   const again = unpaid.find(({ offerId }) => offerId === placing.offer.id)
-  const order = await writeOrder(services, tx, person, placing, again ?? null)
+  const order = await writeOrder(services, person, placing, again ?? null)
   const placed: Happening = {
     about: { orderId: order.id, personId: person.id },
     what: again ? 'order-changed' : 'order-placed',
     data: { amount: order.payToday, currency: order.currency },
   }
   if (order.payToday === 0) {
-    await markPaid(services, tx, order, null, [placed], placing.kept)
+    await markPaid(services, order, null, [placed], placing.kept)
     return { kind: 'paid', orderId: order.id }
   }
   const attempt = {
@@ -99,7 +100,7 @@ function offersOf(tx: Transaction, { course }: Placing) {
  * Stores the buyer where they are new, and locks their row either way. What they are called is not
  * changed by whoever types their address.
  */
-async function lockPerson({ now }: Services, tx: Transaction, mode: Mode, { email, name }: PlaceRequest) {
+async function lockPerson({ db: tx, now }: Within, mode: Mode, { email, name }: PlaceRequest) {
   const [person] = await tx
     .insert(people)
     .values({ mode, email, name, createdAt: now() })
@@ -149,12 +150,12 @@ async function ownedAlready(
 }
 
 async function writeOrder(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   person: typeof people.$inferSelect,
   placing: Placing,
   unpaid: Order | null,
 ) {
+  const { db: tx } = services
   const { school, course, offer, shopper, quoted } = placing
   const current = {
     payToday: quoted.quote.today.pay,

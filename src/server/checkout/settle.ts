@@ -5,7 +5,7 @@ import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { grantDates, storedOf } from '../collecting/agreements.ts'
 import { laterCollected, laterDeclined } from '../collecting/outcome.ts'
-import type { Services } from '../context.ts'
+import { inTransaction, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   agreements,
@@ -37,25 +37,20 @@ export async function settleAttempt(
   outcome: Outcome,
   source: Source,
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     // The order's row is the lock for all that happens to it; the attempt is read once it is held.
     const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
     const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
     const [attempt] = await tx.select().from(attempts).where(eq(attempts.id, attemptId))
     if (!order || !attempt) throw new Error(`There is no attempt ${attemptId}.`)
-    await settleIn(services, tx, order, attempt, outcome, source)
+    await settleIn(services, order, attempt, outcome, source)
   })
 }
 
 /** The same in the caller's transaction, which holds the order's lock and has read the attempt since. */
-export async function settleIn(
-  services: Services,
-  tx: Transaction,
-  order: Order,
-  attempt: Attempt,
-  outcome: Outcome,
-  source: Source,
-) {
+export async function settleIn(services: Within, order: Order, attempt: Attempt, outcome: Outcome, source: Source) {
+  const { db: tx } = services
   const isOpen = OPEN_ATTEMPTS.includes(attempt.state)
   const isLater = attempt.agreementId !== null
   const at = services.now()
@@ -67,8 +62,8 @@ export async function settleIn(
       if (attempt.state === 'collected') return
       checkAmount(attempt, outcome)
       return isLater
-        ? laterCollected(services, tx, order, attempt, outcome, source)
-        : collected(services, tx, order, attempt, outcome, source)
+        ? laterCollected(services, order, attempt, outcome, source)
+        : collected(services, order, attempt, outcome, source)
     case 'confirming':
       if (attempt.state !== 'started' && attempt.state !== 'unknown') return
       await change(tx, attempt, { state: 'confirming', reference: outcome.reference, confirmUrl: outcome.url })
@@ -77,13 +72,13 @@ export async function settleIn(
       if (!isOpen || attempt.state === 'awaiting') return
       const { reference, method } = outcome
       await change(tx, attempt, { state: 'awaiting', reference, method, confirmUrl: null })
-      const { queued, writes } = queueMessage(services, tx, { ...about, mode: order.mode, kind: 'awaiting' })
+      const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'awaiting' })
       await Promise.all(writes)
       return recordAll(tx, at, [{ about, what: 'attempt-awaiting', data: { reference, method, source } }, queued])
     }
     case 'declined':
       if (!isOpen) return
-      if (isLater) return laterDeclined(services, tx, order, attempt, outcome, source)
+      if (isLater) return laterDeclined(services, order, attempt, outcome, source)
       await change(tx, attempt, {
         state: 'declined',
         reference: outcome.reference,
@@ -96,7 +91,7 @@ export async function settleIn(
         .update(orders)
         .set({ state: 'open' })
         .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
-      return tellDeclined(services, tx, order, attempt, outcome, source)
+      return tellDeclined(services, order, attempt, outcome, source)
     case 'abandoned':
       if (!isOpen) return
       await change(tx, attempt, { state: 'abandoned', settledAt: at, confirmUrl: null })
@@ -111,17 +106,17 @@ export async function settleIn(
 
 /** Writes a decline down. A buyer who has left, because the money was to come later, is told of it. */
 async function tellDeclined(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   { id: orderId, personId, mode }: Order,
   attempt: Attempt,
   { reason, reference, method }: Extract<Outcome, { state: 'declined' }>,
   source: Source,
 ) {
+  const { db: tx } = services
   const about = { orderId, personId }
   const declined: Happening = { about, what: 'attempt-declined', data: { reason, reference, method, source } }
   if (attempt.state !== 'awaiting') return recordAll(tx, services.now(), [declined])
-  const { queued, writes } = queueMessage(services, tx, { ...about, mode, kind: 'not-arrived' })
+  const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'not-arrived' })
   await Promise.all(writes)
   return recordAll(tx, services.now(), [declined, queued])
 }
@@ -135,13 +130,13 @@ function checkAmount({ key, amount, currency }: Attempt, outcome: { amount: numb
 }
 
 async function collected(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   order: Order,
   attempt: Attempt,
   outcome: Extract<Outcome, { state: 'collected' }>,
   source: Source,
 ) {
+  const { db: tx } = services
   const at = services.now()
   const { reference, fee, method, kept, expires } = outcome
   if (order.state === 'paid') {
@@ -166,7 +161,7 @@ async function collected(
   })
   const about = { orderId: order.id, personId: order.personId }
   const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
-  await markPaid(services, tx, order, attempt.id, [{ about, what: 'attempt-collected', data }], {
+  await markPaid(services, order, attempt.id, [{ about, what: 'attempt-collected', data }], {
     connectionId: attempt.connectionId,
     reference: kept,
     method,
@@ -197,13 +192,13 @@ export function goesOn({ payments: all, untilCancelled }: QuotedLine, purchaseDa
  * for the journal; `kept` is what later payments are charged to.
  */
 export async function markPaid(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   order: Order,
   attemptId: string | null,
   before: Happening[],
   kept: KeptFor | null,
 ): Promise<void> {
+  const { db: tx } = services
   const at = services.now()
   const { mode, personId, id: orderId } = order
   const about = { orderId, personId }
@@ -250,7 +245,7 @@ export async function markPaid(
       })),
     )
   }
-  const { queued, writes } = queueMessage(services, tx, { mode, kind: 'receipt', personId, orderId })
+  const { queued, writes } = queueMessage(services, { mode, kind: 'receipt', personId, orderId })
   await Promise.all([
     tx.insert(grants).values(opened),
     ...writes,

@@ -27,8 +27,7 @@ import {
   statementOf,
 } from '../checkout/place.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
-import type { Services } from '../context.ts'
-import type { Transaction } from '../db/client.ts'
+import { inTransaction, type Services, type Within } from '../context.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, refunds } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
@@ -79,8 +78,8 @@ export async function payByHand(
   const way = connectionId ? await openWay(services, { connectionId, token }, row.mode) : await openKept(services, row)
   const gateway = requireChargesAgain(way)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
-  const { attempt, held } = await services.db.transaction((tx) =>
-    begin(services, tx, agreementId, { connectionId: way.connection.id, isKept: !connectionId }, agreed),
+  const { attempt, held } = await inTransaction(services, (services) =>
+    begin(services, agreementId, { connectionId: way.connection.id, isKept: !connectionId }, agreed),
   )
   await requireUp(services, way, attempt)
   const school = await getSchool(services.db)
@@ -149,12 +148,12 @@ async function openAttempt({ db }: Services, agreementId: string): Promise<Attem
 }
 
 async function begin(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   agreementId: string,
   { connectionId, isKept }: { connectionId: string; isKept: boolean },
   agreed: number,
 ) {
+  const { db: tx } = services
   const held = await holdAgreement(tx, agreementId)
   // Another method may have been given since its way was opened.
   if (isKept && (!held.row.kept || held.row.connectionId !== connectionId)) throw keptGone()
@@ -263,14 +262,15 @@ export async function changeMethod(
       )
     throw error
   }
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const { order } = await holdAgreement(tx, agreementId)
     await tx
       .update(agreements)
       .set({ connectionId: way.connection.id, kept: kept.reference, method: kept.method, expires: kept.expires })
       .where(eq(agreements.id, agreementId))
     const about = { orderId: order.id, personId: order.personId }
-    await tell(services, tx, { order, agreementId, kind: 'method-changed' }, [
+    await tell(services, { order, agreementId, kind: 'method-changed' }, [
       { about, what: 'method-changed', data: { method: kept.method } },
     ])
   })
@@ -288,11 +288,12 @@ export async function cancelAgreement(
   when: 'now' | 'period-end',
   by: Hand,
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterCancelled(held.agreement, await schoolDay(services), when)
     if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement does not go on.')
-    await end(services, tx, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
+    await end(services, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
   })
 }
 
@@ -301,7 +302,8 @@ export async function cancelAgreement(
  * @throws Problem 409 where its next payment was due meanwhile, or money was given back.
  */
 export async function takeCancelBack(services: Services, agreementId: string): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const { order, line } = held
     const next = afterTakenBack(held.agreement, await schoolDay(services))
@@ -322,17 +324,19 @@ export async function takeCancelBack(services: Services, agreementId: string): P
 
 /** Stops chasing: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */
 export async function stopChasing(services: Services, agreementId: string, note: string): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterStopped(held.agreement)
     if (!next) throw new Problem(409, 'ended', 'This agreement does not go on; nothing is tried any more.')
-    await end(services, tx, held, next, null, { what: 'agreement-stopped', data: { note } })
+    await end(services, held, next, null, { what: 'agreement-stopped', data: { note } })
   })
 }
 
 /** Takes a stop back: the payment in hand gets a full series of tries again. */
 export async function chaseAgain(services: Services, agreementId: string): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const { agreement, order, line, retryAfterDays } = held
     // What stopped because every try was declined goes on only when it is paid, or is bought again.
@@ -354,7 +358,8 @@ export async function chaseAgain(services: Services, agreementId: string): Promi
  * @throws Problem at `/day` where the day is past, or not before the payment after it.
  */
 export async function moveDue(services: Services, agreementId: string, day: Day, reason: string): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const { agreement, order, scheduled } = held
     const payment = scheduled[agreement.collected]
@@ -377,31 +382,30 @@ export async function moveDue(services: Services, agreementId: string, day: Day,
 }
 
 async function end(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   held: Held,
   next: Agreement,
   kind: 'cancelled' | null,
   what: Pick<Happening, 'what'> & { data: Record<string, string> },
 ) {
+  const { db: tx } = services
   const { order, row } = held
   const about = { orderId: order.id, personId: order.personId }
   await saveAgreement(tx, held, next)
-  if (kind) await tell(services, tx, { order, agreementId: row.id, kind }, [{ about, ...what }])
-  if (kind && what.data.by === 'buyer')
-    await tell(services, tx, { order, agreementId: row.id, kind: 'told-cancelled' }, [])
+  if (kind) await tell(services, { order, agreementId: row.id, kind }, [{ about, ...what }])
+  if (kind && what.data.by === 'buyer') await tell(services, { order, agreementId: row.id, kind: 'told-cancelled' }, [])
   if (!kind) await recordAll(tx, services.now(), [{ about, ...what }])
 }
 
 /** Queues a message about an agreement and writes what happened. */
 async function tell(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
   happened: Happening[],
 ) {
+  const { db: tx } = services
   const { mode, personId } = order
-  const { queued, writes } = queueMessage(services, tx, { mode, kind, personId, orderId: order.id, agreementId })
+  const { queued, writes } = queueMessage(services, { mode, kind, personId, orderId: order.id, agreementId })
   await Promise.all(writes)
   await recordAll(tx, services.now(), [...happened, queued])
 }

@@ -6,8 +6,7 @@ import { GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways
 import { CALL_SECONDS } from '../checkout/lookup.ts'
 import { leaveUnknown, statementOf } from '../checkout/place.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
-import { inMode, type Services, withClock } from '../context.ts'
-import type { Transaction } from '../db/client.ts'
+import { inMode, inTransaction, type Services, type Within, withClock } from '../context.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, school } from '../db/schema/index.ts'
 import { openRow } from '../gateways/service.ts'
@@ -90,7 +89,7 @@ export async function collectAgreement(base: Services, agreementId: string): Pro
   const services = withClock(base, found.mode, found.aheadMs)
   for (;;) {
     const day = collectingDay(found, services.now())
-    const turn = await services.db.transaction((tx) => takeTurn(services, tx, agreementId, day))
+    const turn = await inTransaction(services, (services) => takeTurn(services, agreementId, day))
     if (turn.kind === 'nothing') return
     if (turn.kind === 'settled') continue
     const outcome = await chargeKept(services, turn, found.name)
@@ -112,7 +111,8 @@ interface Try {
 type Turn = { kind: 'nothing' } | { kind: 'settled' } | Try
 
 /** Decides what is next, and stores it before any money moves. */
-async function takeTurn(services: Services, tx: Transaction, agreementId: string, day: Day): Promise<Turn> {
+async function takeTurn(services: Within, agreementId: string, day: Day): Promise<Turn> {
+  const { db: tx } = services
   const held = await holdAgreement(tx, agreementId)
   const { row, order, agreement, retryAfterDays } = held
   if (held.isUnderWay) return { kind: 'nothing' }
@@ -127,7 +127,7 @@ async function takeTurn(services: Services, tx: Transaction, agreementId: string
   if (task.do === 'settle') {
     const { id } = held.scheduled[agreement.collected] as (typeof held.scheduled)[number]
     await tx.update(payments).set({ state: 'collected', collectedAt: services.now() }).where(eq(payments.id, id))
-    await goOn(services, tx, held, 1, day, [{ about, what: 'payment-settled', data: { n } }], false)
+    await goOn(services, held, 1, day, [{ about, what: 'payment-settled', data: { n } }], false)
     return { kind: 'settled' }
   }
   const attempt = {

@@ -1,6 +1,6 @@
 import { and, eq, isNull, lte, or, sql } from 'drizzle-orm'
 import { addDays } from '../../core/calendar/day.ts'
-import { inMode, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services } from '../context.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
@@ -32,14 +32,15 @@ export async function announceIn(base: Services, mode: Mode): Promise<number> {
   )
   const rows = await services.db.select({ id: agreements.id }).from(agreements).where(ending)
   for (const { id } of rows) {
-    await services.db.transaction(async (tx) => {
+    await inTransaction(services, async (services) => {
+      const { db: tx } = services
       const { order, row } = await holdAgreement(tx, id)
       // Another worker may have told them meanwhile.
       if (row.expiryTold === row.expires || row.state !== 'active') return
       await tx.update(agreements).set({ expiryTold: row.expires }).where(eq(agreements.id, id))
       const { mode: of, personId, id: orderId } = order
       const message = { mode: of, kind: 'card-expiring' as const, personId, orderId, agreementId: id }
-      const { queued, writes } = queueMessage(services, tx, message)
+      const { queued, writes } = queueMessage(services, message)
       await Promise.all(writes)
       await recordAll(tx, services.now(), [queued])
     })

@@ -2,8 +2,7 @@ import { and, eq, inArray } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import type { Attempt, Order, Source } from '../checkout/settle.ts'
-import type { Services } from '../context.ts'
-import type { Transaction } from '../db/client.ts'
+import type { Within } from '../context.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
@@ -14,13 +13,13 @@ type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'rea
 
 /** What follows from a later payment that was collected. The order is locked by the caller. */
 export async function laterCollected(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   order: Order,
   attempt: Attempt,
   outcome: Collected,
   source: Source,
 ): Promise<void> {
+  const { db: tx } = services
   const at = services.now()
   const held = await readAgreementOf(tx, order, attempt.agreementId as string)
   const { row } = held
@@ -59,19 +58,19 @@ export async function laterCollected(
       data: { n, amount: pay, currency, reference, method, source },
     }),
   )
-  await goOn(services, tx, held, covered.length, attempt.day, happened)
+  await goOn(services, held, covered.length, attempt.day, happened)
 }
 
 /** The agreement after its next payments came on a day, with what is written of it; the buyer is told unless nothing was paid. */
 export async function goOn(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   held: Held,
   count: number,
   day: string,
   happened: Happening[],
   isTold = true,
 ): Promise<void> {
+  const { db: tx } = services
   const { order, row } = held
   const about = { orderId: order.id, personId: order.personId }
   const wasStopped = held.agreement.state === 'stopped'
@@ -82,7 +81,7 @@ export async function goOn(
   if (next.state === 'completed') happened.push({ about, what: 'agreement-completed' })
   if (!isTold) return recordAll(tx, services.now(), happened)
   const { mode, personId } = order
-  const { queued, writes } = queueMessage(services, tx, {
+  const { queued, writes } = queueMessage(services, {
     mode,
     kind: 'collected',
     personId,
@@ -95,13 +94,13 @@ export async function goOn(
 
 /** What follows from a try that was declined: another later, or the agreement stops. The order is locked by the caller. */
 export async function laterDeclined(
-  services: Services,
-  tx: Transaction,
+  services: Within,
   order: Order,
   attempt: Attempt,
   { reference, reason, method }: Declined,
   source: Source,
 ): Promise<void> {
+  const { db: tx } = services
   const at = services.now()
   const held = await readAgreementOf(tx, order, attempt.agreementId as string)
   const { row } = held
@@ -128,12 +127,12 @@ export async function laterDeclined(
   if (next.state === 'stopped') happened.push({ about, what: 'agreement-stopped' })
   const isOver = next.state === 'stopped'
   const message = { mode: order.mode, personId: order.personId, orderId: order.id, agreementId: row.id }
-  const { queued, writes } = queueMessage(services, tx, { ...message, kind: isOver ? 'stopped' : 'declined' })
+  const { queued, writes } = queueMessage(services, { ...message, kind: isOver ? 'stopped' : 'declined' })
   await Promise.all(writes)
   happened.push(queued)
   // The creator hears of the first try that failed and of the end; what is between stands under what needs attention.
   if (isOver || next.tries === 1) {
-    const told = queueMessage(services, tx, { ...message, kind: isOver ? 'told-stopped' : 'told-declined' })
+    const told = queueMessage(services, { ...message, kind: isOver ? 'told-stopped' : 'told-declined' })
     await Promise.all(told.writes)
     happened.push(told.queued)
   }

@@ -1,6 +1,6 @@
 import { and, eq, gt } from 'drizzle-orm'
 import * as v from 'valibot'
-import { inMode, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services } from '../context.ts'
 import { agreements, school } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
@@ -45,7 +45,8 @@ export async function setRetries(services: Services, retryAfterDays: number[], m
     .where(and(eq(agreements.state, 'active'), gt(agreements.tries, 0)))
   for (const { id, mode } of trying) {
     const inTheirTime = await inMode(services, mode)
-    await db.transaction(async (tx) => {
+    await inTransaction(inTheirTime, async (inTheirTime) => {
+      const { db: tx } = inTheirTime
       const held = await holdAgreement(tx, id)
       const { agreement, order } = held
       if (agreement.tries <= retryAfterDays.length) {
@@ -55,7 +56,7 @@ export async function setRetries(services: Services, retryAfterDays: number[], m
       // One that has had all its tries by the new policy has stopped, and its buyer is told as after a last try.
       await saveAgreement(tx, held, { ...agreement, state: 'stopped' })
       const about = { orderId: order.id, personId: order.personId }
-      const { queued, writes } = queueMessage(inTheirTime, tx, {
+      const { queued, writes } = queueMessage(inTheirTime, {
         mode,
         kind: 'stopped',
         personId: order.personId,

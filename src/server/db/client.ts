@@ -1,3 +1,4 @@
+import { AsyncLocalStorage } from 'node:async_hooks'
 import { createHash } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
@@ -7,10 +8,30 @@ import { migrate } from 'drizzle-orm/node-postgres/migrator'
 import pg from 'pg'
 import * as schema from './schema/index.ts'
 
-export type Database = NodePgDatabase<typeof schema>
-export type Transaction = Parameters<Parameters<Database['transaction']>[0]>[0]
+/** The database by its pool. Branded, so that a transaction cannot be handed to what takes connections of its own. */
+export type Database = NodePgDatabase<typeof schema> & { readonly [POOLED]: true }
+export type Transaction = Parameters<Parameters<NodePgDatabase<typeof schema>['transaction']>[0]>[0]
 /** The database, or a transaction in it. */
 export type Queryable = Database | Transaction
+
+declare const POOLED: unique symbol
+
+/** A service asked for a second connection inside a transaction: enough of those at once would wait for each other. */
+export class SecondConnection extends Error {
+  override name = 'SecondConnection'
+}
+
+/** How long things of the database may take, in milliseconds. */
+export interface DatabaseLimits {
+  /** Waiting for a free connection. */
+  acquire: number
+  statement: number
+  /** Between two statements of a transaction. */
+  idleInTransaction: number
+}
+
+/** What a server or worker keeps to; migrations and scripts take the time that they need. */
+export const SERVICE_LIMITS: DatabaseLimits = { acquire: 5_000, statement: 20_000, idleInTransaction: 20_000 }
 
 const MIGRATIONS = fileURLToPath(new URL('./migrations', import.meta.url))
 
@@ -42,7 +63,14 @@ function nameOf(text: string): string {
   return name
 }
 
-export function connect(url: string, connections = 10): { db: Database; pool: pg.Pool } {
+/** Marks what runs inside a transaction, so that it cannot take a second connection. */
+const insideTransaction = new AsyncLocalStorage<boolean>()
+
+/**
+ * Opens a pool of connections. Inside a transaction the pool refuses a second one, by {@link SecondConnection}.
+ * @throws from statements where `limits` are passed; without them nothing is cut off.
+ */
+export function connect(url: string, connections = 10, limits?: DatabaseLimits): { db: Database; pool: pg.Pool } {
   const pool = new pg.Pool({
     connectionString: url,
     max: connections,
@@ -50,10 +78,32 @@ export function connect(url: string, connections = 10): { db: Database; pool: pg
     pipeline: true,
     // Reads by an index cost little on today's disks, and lists are short: no plan is worth compiling.
     options: '-c random_page_cost=1.1 -c jit=off',
+    ...(limits && {
+      connectionTimeoutMillis: limits.acquire,
+      statement_timeout: limits.statement,
+      lock_timeout: limits.statement,
+      idle_in_transaction_session_timeout: limits.idleInTransaction,
+    }),
   } as pg.PoolConfig)
   // An idle connection that the server ends is replaced by the pool; it must not end this process.
   pool.on('error', (error) => console.error(`database: ${error.message}`))
-  return { db: drizzle(pool, { schema, casing: 'snake_case' }), pool }
+  // One that ends while it is used fails the statements of whoever uses it, and nobody else.
+  pool.on('connect', (client) => client.on('error', () => {}))
+  refuseInsideTransactions(pool)
+  const db = drizzle(pool, { schema, casing: 'snake_case' }) as unknown as Database
+  const transaction = db.transaction.bind(db)
+  db.transaction = (run, config) => transaction((tx) => insideTransaction.run(true, () => run(tx)), config)
+  return { db, pool }
+}
+
+function refuseInsideTransactions(pool: pg.Pool) {
+  const take = pool.connect.bind(pool) as (...args: unknown[]) => unknown
+  pool.connect = ((...args: unknown[]) => {
+    if (insideTransaction.getStore()) {
+      throw new SecondConnection('Inside a transaction only that transaction may be used.')
+    }
+    return take(...args)
+  }) as typeof pool.connect
 }
 
 /** The database was made by a newer version of the product than this one. */

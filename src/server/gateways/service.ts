@@ -4,7 +4,7 @@ import { sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER, BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { type Adapter, type Capabilities, type Credentials, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Gateways } from '../../gateways/registry.ts'
-import { inMode, liveTime, type Services } from '../context.ts'
+import { inMode, inTransaction, liveTime, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections, type TransferSettings } from '../db/schema/index.ts'
@@ -144,9 +144,22 @@ export async function connectGateway(
     const here = mode === 'live' ? 'Live' : 'Practice'
     throw fieldProblem('/secret', `This key is a ${is.toLowerCase()} key; you are in ${here}.`)
   }
-  await db.transaction(async (tx) => {
+  // The gateway is asked before the transaction begins: nothing in the database waits for its answer.
+  const [standing] = await db
+    .select({ id: connections.id })
+    .from(connections)
+    .where(and(inUse(mode), eq(connections.adapter, id)))
+  const connectionId = standing?.id ?? crypto.randomUUID()
+  const { signingSecret } = await reach(name, () =>
+    adapter.listen(credentials, `${config.origin}/api/events/${connectionId}`),
+  )
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const known = await readConnection(tx, mode, id)
-    await makeRoom(services, tx, mode, { adapter: id, standsAlone: verified.standsAlone }, displace)
+    if (known && known.id !== connectionId) {
+      throw new Problem(409, 'changed-elsewhere', `${name} was connected in another window. Reload the page.`)
+    }
+    await makeRoom(services, mode, { adapter: id, standsAlone: verified.standsAlone }, displace)
     const fields = {
       account,
       accountName: verified.accountName,
@@ -157,11 +170,7 @@ export async function connectGateway(
       downSince: null,
       pausedAt: null,
     }
-    const connectionId = known?.id ?? crypto.randomUUID()
-    const { signingSecret } = await reach(name, () =>
-      adapter.listen(credentials, `${config.origin}/api/events/${connectionId}`),
-    )
-    await writeConnection(services, tx, mode, id, connectionId, known !== null, {
+    await writeConnection(services, mode, id, connectionId, known !== null, {
       ...fields,
       signingSecret: secrets.seal(signingSecret),
     })
@@ -185,8 +194,7 @@ type ConnectionFields = Omit<
 
 /** Stores a connection: what stands is changed, a new one comes after the others. */
 export async function writeConnection(
-  { now }: Services,
-  tx: Transaction,
+  { db: tx, now }: Within,
   mode: Mode,
   adapter: string,
   id: string,
@@ -210,8 +218,7 @@ export async function writeConnection(
  * that is there. @throws Problem 409 naming them, unless they may be displaced.
  */
 export async function makeRoom(
-  { gateways, now }: Services,
-  tx: Transaction,
+  { db: tx, gateways, now }: Within,
   mode: Mode,
   way: { adapter: string; standsAlone: boolean },
   displace: boolean,
@@ -251,10 +258,11 @@ export async function pauseGateway(
   isPaused: boolean,
   displace: boolean,
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const known = await readConnection(tx, mode, adapter)
     if (!known) throw notFound('connection')
-    if (!isPaused) await makeRoom(services, tx, mode, known, displace)
+    if (!isPaused) await makeRoom(services, mode, known, displace)
     await tx
       .update(connections)
       .set({ pausedAt: isPaused ? services.now() : null })

@@ -1,7 +1,7 @@
 import { isValidBIC, isValidIBAN } from 'ibantools'
 import * as v from 'valibot'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
-import type { Services } from '../context.ts'
+import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { makeRoom, readConnection, writeConnection } from './service.ts'
 
@@ -36,11 +36,12 @@ export async function setTransfer(
   mode: Mode,
   { displace, ...transfer }: v.InferOutput<typeof transferSchema>,
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const known = await readConnection(tx, mode, BANK_TRANSFER_ID)
     if (!known || known.pausedAt)
-      await makeRoom(services, tx, mode, { adapter: BANK_TRANSFER_ID, standsAlone: false }, displace)
-    await writeConnection(services, tx, mode, BANK_TRANSFER_ID, known?.id ?? crypto.randomUUID(), known !== null, {
+      await makeRoom(services, mode, { adapter: BANK_TRANSFER_ID, standsAlone: false }, displace)
+    await writeConnection(services, mode, BANK_TRANSFER_ID, known?.id ?? crypto.randomUUID(), known !== null, {
       account: transfer.iban,
       accountName: transfer.holder,
       transfer,

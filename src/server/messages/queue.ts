@@ -1,5 +1,4 @@
-import type { Services } from '../context.ts'
-import type { Transaction } from '../db/client.ts'
+import type { Within } from '../context.ts'
 import { messages } from '../db/schema/index.ts'
 import type { Happening } from '../orders/journal.ts'
 
@@ -12,7 +11,7 @@ type NewMessage = Pick<
  * Queues a message in the caller's transaction: it is sent if, and only if, that commits.
  * @returns the statements on their way, and what the caller writes into the journal.
  */
-export function queueMessage({ jobs, now }: Services, tx: Transaction, message: NewMessage) {
+export function queueMessage({ db: tx, jobs, now }: Within, message: NewMessage) {
   const id = crypto.randomUUID()
   const writes: PromiseLike<unknown>[] = [
     tx.insert(messages).values({ ...message, id, state: 'waiting', createdAt: now() }),

@@ -2,7 +2,7 @@ import { and, asc, count, desc, eq, gt, isNull, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
-import { inMode, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, journal, orderLines, orders, passwordLinks, people } from '../db/schema/index.ts'
@@ -184,8 +184,9 @@ export async function resendPassword(services: Services, mode: Mode, email: stri
     .where(and(eq(passwordLinks.personId, person.id), gt(passwordLinks.createdAt, since)))
   if ((recent?.n ?? 0) > 2)
     throw new Problem(429, 'slow-down', 'A link was sent just now. Look in your mailbox, or try again in a minute.')
-  await services.db.transaction(async (tx) => {
-    const { queued, writes } = queueMessage(services, tx, { mode, kind: 'password', personId: person.id })
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const { queued, writes } = queueMessage(services, { mode, kind: 'password', personId: person.id })
     await Promise.all(writes)
     await recordAll(tx, services.now(), [queued])
   })

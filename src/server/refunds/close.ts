@@ -1,8 +1,7 @@
 import { and, eq, isNull } from 'drizzle-orm'
 import { afterGivenBack } from '../../core/collecting/agreement.ts'
 import { holdAgreement, saveAgreement } from '../collecting/agreements.ts'
-import type { Services } from '../context.ts'
-import type { Transaction } from '../db/client.ts'
+import type { Within } from '../context.ts'
 import { agreements, grants, orderLines } from '../db/schema/index.ts'
 import type { Happening } from '../orders/journal.ts'
 import { schoolDay } from '../school/service.ts'
@@ -12,12 +11,8 @@ import { schoolDay } from '../school/service.ts'
  * any more. The caller holds the order's lock.
  * @returns what happened, for the journal.
  */
-export async function closeLine(
-  services: Services,
-  tx: Transaction,
-  lineId: string,
-  note: string,
-): Promise<Happening[]> {
+export async function closeLine(services: Within, lineId: string, note: string): Promise<Happening[]> {
+  const { db: tx } = services
   const happened: Happening[] = []
   const [agreed] = await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, lineId))
   if (agreed) {

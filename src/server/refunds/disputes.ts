@@ -1,7 +1,7 @@
 import { and, asc, eq, inArray } from 'drizzle-orm'
 import * as v from 'valibot'
 import { type Dispute, GatewayRefused, GatewayUnreachable } from '../../gateways/contract.ts'
-import { inMode, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, disputes, orderLines, orders, refunds } from '../db/schema/index.ts'
@@ -35,10 +35,11 @@ export const answerSchema = v.object({
  */
 export async function noteDispute(base: Services, mode: Mode, attemptId: string, told: Dispute): Promise<void> {
   const services = await inMode(base, mode)
-  await services.db.transaction((tx) => note(services, tx, attemptId, told))
+  await inTransaction(services, (services) => note(services, attemptId, told))
 }
 
-async function note(services: Services, tx: Transaction, attemptId: string, told: Dispute): Promise<DisputeRow> {
+async function note(services: Within, attemptId: string, told: Dispute): Promise<DisputeRow> {
+  const { db: tx } = services
   const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
   const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
   if (!order) throw notFound('order')
@@ -62,9 +63,9 @@ async function note(services: Services, tx: Transaction, attemptId: string, told
         .values({ orderId: order.id, attemptId, reference, amount, reason, state, createdAt: at, decidedAt })
         .returning()
   if (!row) throw new Error('The dispute was not stored.')
-  if (state === 'lost') await bookLoss(services, tx, row)
+  if (state === 'lost') await bookLoss(services, row)
   if (!known) {
-    const { queued, writes } = queueMessage(services, tx, { ...about, mode: order.mode, kind: 'told-disputed' })
+    const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'told-disputed' })
     await Promise.all(writes)
     happened.push(queued)
   }
@@ -73,11 +74,8 @@ async function note(services: Services, tx: Transaction, attemptId: string, told
 }
 
 /** Money that a dispute took stands among what was given back, once. */
-async function bookLoss(
-  services: Services,
-  tx: Transaction,
-  { orderId, attemptId, reference, amount, reason }: DisputeRow,
-) {
+async function bookLoss(services: Within, { orderId, attemptId, reference, amount, reason }: DisputeRow) {
+  const { db: tx } = services
   await tx
     .insert(refunds)
     .values({
@@ -144,15 +142,14 @@ export async function answerDispute(
     if (error instanceof GatewayRefused) throw new Problem(409, 'refused', error.message)
     throw error
   }
-  await services.db.transaction(async (tx) => {
-    await note(services, tx, attempt.id, told)
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    await note(services, attempt.id, told)
     await tx.update(disputes).set({ note: why }).where(eq(disputes.id, disputeId))
     const [order] = await tx.select().from(orders).where(eq(orders.id, dispute.orderId))
     const about = { orderId: dispute.orderId, personId: order?.personId ?? null }
     const closed =
-      accept && access === 'close'
-        ? await closeLine(services, tx, await lineOf(tx, attempt.id, dispute.orderId), why)
-        : []
+      accept && access === 'close' ? await closeLine(services, await lineOf(tx, attempt.id, dispute.orderId), why) : []
     const answered = {
       about,
       what: 'dispute-answered' as const,

@@ -3,7 +3,7 @@ import * as v from 'valibot'
 import { type Charge, refundableAmounts, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { GatewayUnreachable, type RefundOutcome } from '../../gateways/contract.ts'
-import { inMode, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services, type Tools } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
@@ -43,7 +43,11 @@ export interface RefundableCharge extends Charge {
 }
 
 /** What was collected for the lines of an order, newest first, and what is left of it to give back. */
-export async function chargesOf({ gateways }: Services, db: Queryable, orderId: string): Promise<RefundableCharge[]> {
+export async function chargesOf(
+  { gateways }: Pick<Tools, 'gateways'>,
+  db: Queryable,
+  orderId: string,
+): Promise<RefundableCharge[]> {
   const given = db
     .select({
       lineId: refunds.lineId,
@@ -105,7 +109,8 @@ export async function refundLine(
 ): Promise<Refunded> {
   const at = services.now()
   const day = await schoolDay(services)
-  const ids = await services.db.transaction(async (tx) => {
+  const ids = await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const [order] = await tx
       .select()
       .from(orders)
@@ -205,7 +210,8 @@ async function book(
   refundId: string,
   outcome: RefundOutcome | { state: 'by-hand' },
 ): Promise<void> {
-  await services.db.transaction(async (tx) => {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
     const ofRefund = tx.select({ id: refunds.orderId }).from(refunds).where(eq(refunds.id, refundId))
     const [order] = await tx.select().from(orders).where(inArray(orders.id, ofRefund)).for('no key update')
     const [refund] = await tx.select().from(refunds).where(eq(refunds.id, refundId))
@@ -223,13 +229,13 @@ async function book(
     }
     const reference = outcome.state === 'refunded' ? outcome.reference : null
     await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at }).where(eq(refunds.id, refundId))
-    const closed = access === 'close' ? await closeLine(services, tx, lineId, note) : []
+    const closed = access === 'close' ? await closeLine(services, lineId, note) : []
     const happened = [{ about, what: 'refunded' as const, data: { ...data, reference } }, ...closed]
     // What was given back in one go is told in one message, once all of it is.
     const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, refund.createdAt))
     const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0
     if (!isLast) return recordAll(tx, at, happened)
-    const { queued, writes } = queueMessage(services, tx, { ...about, mode: order.mode, kind: 'refunded', refundId })
+    const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'refunded', refundId })
     await Promise.all(writes)
     await recordAll(tx, at, [...happened, queued])
   })

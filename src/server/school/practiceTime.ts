@@ -5,7 +5,7 @@ import { atOnce } from '../atOnce.ts'
 import { CALL_SECONDS, lookUpAwaited } from '../checkout/lookup.ts'
 import { agreementsDue, COLLECTED_AT_ONCE, collectAgreement } from '../collecting/collect.ts'
 import { announceIn } from '../collecting/expiry.ts'
-import { inMode, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services, type Within } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import {
   agreements,
@@ -127,14 +127,15 @@ export async function goOnMoving(base: Services): Promise<void> {
     const now = await inMode(base, 'practice')
     const day = await schoolDay(now)
     const coming = await nextEvent(now, day, day)
-    const isThere = await base.db.transaction(async (tx) => {
+    const isThere = await inTransaction(now, async (now) => {
+      const { db: tx } = now
       const move = await holdMove(tx)
       if (move?.state !== 'moving') return true
       if (day >= move.to) {
         await tx.update(school).set({ practiceMove: { ...move, state: 'done' } })
         return true
       }
-      await setPracticeDay(tx, now, aheadMs, coming !== null && coming <= move.to ? coming : move.to)
+      await setPracticeDay(now, aheadMs, coming !== null && coming <= move.to ? coming : move.to)
       return false
     })
     if (isThere) return
@@ -190,7 +191,8 @@ async function waiting({ db }: Services): Promise<number> {
 }
 
 /** Sets practice time to a later day, at the same time of day as now, or at eight in the morning where it is earlier. */
-async function setPracticeDay(tx: Queryable, now: Services, aheadMs: number, day: Day): Promise<void> {
+async function setPracticeDay(now: Within, aheadMs: number, day: Day): Promise<void> {
+  const { db: tx } = now
   const { timeZone } = await getSchool(tx)
   const today = await schoolDay(now)
   const days = Math.round((Date.parse(day) - Date.parse(today)) / DAY_MS)

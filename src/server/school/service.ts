@@ -3,7 +3,7 @@ import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
 import { rescaleContent } from '../../core/content/rescale.ts'
 import { isCurrency } from '../../core/money/currency.ts'
-import type { Services } from '../context.ts'
+import type { Asking, Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { creators, offers, orders, school, versions } from '../db/schema/index.ts'
@@ -185,7 +185,7 @@ export async function setShopMode({ db }: Services, shopMode: Mode): Promise<voi
 }
 
 /** Today's date in the school's zone. */
-export async function schoolDay({ db, now }: Services): Promise<string> {
+export async function schoolDay({ db, now }: Pick<Asking, 'db' | 'now'>): Promise<string> {
   const { timeZone } = await getSchool(db)
   const instant = parseInstant(now().toISOString())
   if (!instant) throw new RangeError('The clock stands outside the years 2000 to 2999.')
