@@ -5,7 +5,7 @@ import { lookUpUntilSettled } from '../src/server/checkout/lookup.ts'
 import { type Placed, placeOrder } from '../src/server/checkout/place.ts'
 import { checkOrder } from '../src/server/checkout/standing.ts'
 import { readAgreement } from '../src/server/collecting/agreements.ts'
-import { cancelAgreement, payableByHand, payByHand } from '../src/server/collecting/byHand.ts'
+import { cancelAgreement, manualPaymentOn, payByHand } from '../src/server/collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../src/server/collecting/collect.ts'
 import { announceIn } from '../src/server/collecting/expiry.ts'
 import type { Services } from '../src/server/context.ts'
@@ -226,12 +226,14 @@ export class DemoShop {
   /** The buyer follows the link in the message, and pays what is due with another card. */
   private async payByHand(agreementId: string) {
     const held = await readAgreement(this.services.db, agreementId)
-    const payable = payableByHand(held.agreement, await schoolDay(this.services))
+    const asked = manualPaymentOn(held.agreement, await schoolDay(this.services))
+    if (!asked) throw new Error('Nothing can be paid by hand.')
     const token = this.token(held.row.mode, 'pays')
     await payByHand(this.services, agreementId, {
       connectionId: held.row.connectionId,
       token,
-      agreed: payable.reduce((sum, { pay }) => sum + pay, 0),
+      ...asked,
+      requestKey: crypto.randomUUID(),
     })
     await this.work()
   }
@@ -330,7 +332,7 @@ export class DemoShop {
   /** The buyer's page asks how the order stands. */
   private async check(orderId: string) {
     const [order] = await this.services.db.select().from(orders).where(eq(orders.id, orderId))
-    await checkOrder(this.services, orderId, order?.browserHash ?? '')
+    await checkOrder(this.services, orderId, { mode: 'practice', browserHash: order?.browserHash ?? '', person: null })
   }
 
   /** The buyer walked away; half an hour later the look-up closes the attempt. */

@@ -4,7 +4,7 @@ import { markCame } from '../../src/server/checkout/bankTransfer.ts'
 import { type Placed, placeOrder } from '../../src/server/checkout/place.ts'
 import { checkOrder } from '../../src/server/checkout/standing.ts'
 import { readAgreement } from '../../src/server/collecting/agreements.ts'
-import { cancelAgreement, payableByHand, payByHand } from '../../src/server/collecting/byHand.ts'
+import { cancelAgreement, manualPaymentOn, payByHand } from '../../src/server/collecting/byHand.ts'
 import { inMode } from '../../src/server/context.ts'
 import {
   agreements,
@@ -93,7 +93,7 @@ export class People {
         await press(placed.url, { secret, answer: comes ? 'approve' : 'refuse' })
       } else if (way === 'wallet') await press(placed.url, { answer: behaviour })
       else await press(placed.url, { answer: comes ? 'arrives' : 'lost' })
-      await checkOrder(practice, placed.orderId, browserHash)
+      await checkOrder(practice, placed.orderId, { mode: 'practice', browserHash, person: null })
     }
     if (way === 'bank' && placed.state === 'awaiting' && comes) {
       const day = await schoolDay(practice)
@@ -114,11 +114,12 @@ export class People {
     if (!id) return
     const practice = await inMode(services, 'practice')
     const { agreement } = await readAgreement(db, id)
-    const payable = payableByHand(agreement, day)
-    if (payable.length === 0) return
+    const asked = manualPaymentOn(agreement, day)
+    if (!asked) return
     await payByHand(practice, id, {
       ...this.paymentBy('card', this.dice.chance(0.8) ? 'pays' : 'not-enough-money'),
-      agreed: payable.reduce((sum, { pay }) => sum + pay, 0),
+      ...asked,
+      requestKey: crypto.randomUUID(),
     }).catch((error: unknown) => {
       if (!(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
     })

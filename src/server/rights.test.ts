@@ -106,6 +106,9 @@ describe('a buyer’s plan', () => {
     connectionId: world.connectionId,
     token: world.standins.tokenOf('pays'),
     agreed: 1900,
+    from: 2,
+    to: 2,
+    requestKey: crypto.randomUUID(),
   })
   const begun = () => world.db.$count(attempts, eq(attempts.agreementId, ada.plan))
 
@@ -134,9 +137,11 @@ describe('a buyer’s plan', () => {
     expect(other.status).toBe(410)
     const paid = await world.call('POST', `/api/shop/plan/${token}/pay`, payment())
     expect(await paid.json()).toEqual({ state: 'paid' })
-    // Used once, it is over.
+    // Used once, it is over: pressed again it says that this is paid, and pays nothing else.
     const again = await world.call('POST', `/api/shop/plan/${token}/pay`, payment())
-    expect(again.status).toBe(410)
+    expect(await again.json()).toEqual({ state: 'paid' })
+    const next = await world.call('POST', `/api/shop/plan/${token}/pay`, { ...payment(), from: 3, to: 3 })
+    expect(next.status).toBe(410)
     expect(await begun()).toBe(1)
   })
 

@@ -3,7 +3,7 @@ import { asc, eq } from 'drizzle-orm'
 import { copyDatabase, dropDatabase } from '../../scripts/databases.ts'
 import { type DraftTerms, newOffer, type OfferContent } from '../core/content/offer.ts'
 import { allGateways } from '../gateways/registry.ts'
-import { type PlaceRequest, placeOrder } from '../server/checkout/place.ts'
+import { type PlaceRequest, placeOrder, type Shopper } from '../server/checkout/place.ts'
 import type { Services } from '../server/context.ts'
 import { connect, SERVICE_LIMITS } from '../server/db/client.ts'
 import type { Mode } from '../server/db/schema/columns.ts'
@@ -20,6 +20,11 @@ import { startStandins } from './standins.ts'
 
 /** A one-time price, null for free, or any other terms. */
 type Price = number | DraftTerms | null
+
+/** Somebody who is not signed in, with a browser of their own. */
+export function shopper(browser: string, mode: Mode = 'practice'): Shopper {
+  return { mode, browserHash: hashToken(browser), person: null }
+}
 
 /** A whole school for one test file: its own database, stand-ins and listening product; time is moved by hand. */
 export async function openWorld() {
@@ -79,7 +84,7 @@ export async function openWorld() {
     offer: (courseId: string, price: Price) => offerMore(services, courseId, { terms: termsOf(price) }),
     reprice: (offerId: string, price: number) => reprice(services, offerId, price),
     buy: (slug: string, request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') =>
-      placeOrder(services, slug, request, { mode, browserHash: hashToken(browser), person: null }),
+      placeOrder(services, slug, request, shopper(browser, mode)),
     /** Connects the other ways beside the card, in practice. */
     connectOthers: () => connectOthers(services, standins),
     /** Presses a button of a page to which a buyer was sent. */

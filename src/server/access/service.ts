@@ -1,6 +1,6 @@
-import { and, asc, desc, eq, isNull } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, isNull } from 'drizzle-orm'
 import { getCourse } from '../catalogue/service.ts'
-import { inTransaction, type Services } from '../context.ts'
+import { type Asking, inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, courses, grants, messages, orders, people } from '../db/schema/index.ts'
@@ -69,7 +69,7 @@ function isStillOpen(day: string, grant: Grant): boolean {
 
 /** Whether a visitor may enter a course now, by their account or by the browser that bought it. */
 export async function mayEnter(services: Services, courseId: string, visitor: Visitor): Promise<Entry> {
-  return entryOn(await schoolDay(services), await grantsOf(services.db, visitor, courseId))
+  return entryOn(await schoolDay(services), await grantsOf(services, visitor, courseId))
 }
 
 const WITH_AGREEMENT = {
@@ -77,9 +77,17 @@ const WITH_AGREEMENT = {
   agreement: { id: agreements.id, state: agreements.state, tries: agreements.tries, nextTry: agreements.nextTry },
 }
 
-/** The grants of one course that a visitor can show: by their account, or by the browser that bought it. */
+/** So long the browser that bought has the course without signing in. */
+const BROWSER_ACCESS_MINUTES = 60
+
+/** Orders that were paid after this instant are open to the browser that placed them, without signing in. */
+export function browserAccessSince(now: Date): Date {
+  return new Date(now.getTime() - BROWSER_ACCESS_MINUTES * 60_000)
+}
+
+/** The grants of one course that a visitor can show: by their account, or by the browser that bought it within the hour. */
 export async function grantsOf(
-  db: Queryable,
+  { db, now }: Pick<Asking, 'db' | 'now'>,
   { mode, person, browserHash }: Visitor,
   courseId: string,
 ): Promise<Grant[]> {
@@ -96,7 +104,14 @@ export async function grantsOf(
         .from(grants)
         .innerJoin(orders, eq(orders.id, grants.orderId))
         .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
-        .where(and(eq(grants.mode, mode), eq(grants.courseId, courseId), eq(orders.browserHash, browserHash)))
+        .where(
+          and(
+            eq(grants.mode, mode),
+            eq(grants.courseId, courseId),
+            eq(orders.browserHash, browserHash),
+            gt(orders.paidAt, browserAccessSince(now())),
+          ),
+        )
     : []
   return [...byAccount, ...byBrowser].map(({ grant, agreement }) => ({ ...grant, agreement }))
 }
@@ -144,7 +159,7 @@ export async function giveCourse(services: Services, personId: string, courseId:
     const [person] = await tx.select().from(people).where(eq(people.id, personId)).for('no key update')
     if (!person) throw notFound('person')
     const course = await getCourse(tx, courseId)
-    const held = await grantsOf(tx, { mode: person.mode, person, browserHash: null }, courseId)
+    const held = await grantsOf(services, { mode: person.mode, person, browserHash: null }, courseId)
     if (entryOn(day, held).state === 'open') throw new Problem(409, 'has-it', `${person.name} has this course already.`)
     await tx.insert(grants).values({ mode: person.mode, personId, courseId, note, opens: day, createdAt: now() })
     const { title } = course.live ?? course.draft

@@ -42,7 +42,7 @@ export async function requireHolder(
       `This price is for who has ${what}. Sign in with the address that has it; nothing was charged.`,
     )
   const day = await schoolDay(services)
-  const visible = await Promise.all(courseIds.map((id) => grantsOf(services.db, { mode, person, browserHash }, id)))
+  const visible = await Promise.all(courseIds.map((id) => grantsOf(services, { mode, person, browserHash }, id)))
   const holders = visible.flat().filter((grant) => HOLDS.includes(entryOn(day, [grant]).state))
   const [own] = await services.db
     .select({ id: people.id })

@@ -179,7 +179,7 @@ export async function takeMarkBack(
       throw new Problem(409, 'refunded', 'Some of this money was given back since; that cannot be undone.')
     }
     await tx.update(attempts).set({ state: 'awaiting', settledAt: null }).where(eq(attempts.id, attempt.id))
-    await tx.update(orders).set({ state: 'paying', paidAt: null }).where(eq(orders.id, orderId))
+    await tx.update(orders).set({ state: 'paying', paidAt: null, duplicateOf: null }).where(eq(orders.id, orderId))
     await tx
       .update(payments)
       .set({ state: 'due', attemptId: null, collectedAt: null })

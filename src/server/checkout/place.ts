@@ -127,12 +127,29 @@ export async function placeOrder(
   for (let round = 0; round < 3; round++) {
     const prepared = await inTransaction(services, (services) => prepare(services, placing))
     if (prepared.kind === 'paid') return { state: 'paid', orderId: prepared.orderId }
+    if (prepared.kind === 'owned') {
+      throw new Problem(
+        409,
+        'already-yours',
+        'You have this course already. You find it under My courses; nothing was charged.',
+      )
+    }
+    if (prepared.kind === 'refused') throw refusedForAddress()
     if (prepared.kind === 'ready' && way) return charge(services, way, prepared.attempt, placing)
     if (prepared.kind !== 'busy') break
-    const stillBusy = await clearTheWay(services, prepared.attempt, prepared.order, shopper)
+    const stillBusy = await clearTheWay(services, prepared.attempt)
     if (stillBusy) return { state: 'checking', orderId: prepared.order.id }
   }
   throw new Problem(503, 'busy', 'This order could not be paid at the moment. Nothing was charged twice; try again.')
+}
+
+/** The one sentence for whatever an address that was only typed may not order; it tells nobody why. */
+function refusedForAddress(): Problem {
+  return new Problem(
+    409,
+    'not-with-this-email',
+    'This cannot be ordered with this email. If it is yours, we have sent you a message with what to do. Nothing was charged.',
+  )
 }
 
 /** A way that a buyer pays through, opened for use; `gateway` null where nobody is asked, as for bank transfer. */

@@ -1,26 +1,22 @@
-import { and, asc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
+import { and, asc, eq, gt, inArray, isNull, ne, sql } from 'drizzle-orm'
+import { browserAccessSince } from '../access/service.ts'
 import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
-import type { Mode } from '../db/schema/columns.ts'
-import {
-  agreements,
-  attempts,
-  grants,
-  OPEN_ATTEMPTS,
-  offers,
-  orderLines,
-  orders,
-  payments,
-  people,
-} from '../db/schema/index.ts'
-import { Problem } from '../http/problem.ts'
+import { attempts, messages, OPEN_ATTEMPTS, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
+import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
+import { nextAttemptKey } from './attemptKey.ts'
+import { heldAlready } from './heldAlready.ts'
 import { CALL_SECONDS } from './lookup.ts'
-import type { PlaceRequest, Placing } from './place.ts'
+import type { Placing, Shopper } from './place.ts'
 import { type Attempt, markPaid, type Order } from './settle.ts'
 
 /** What is to be done next for a placed order. */
 export type Prepared =
+  /** The signed-in buyer has it already. */
+  | { kind: 'owned' }
+  /** The address that was typed has it already, which is told to its owner alone. */
+  | { kind: 'refused' }
   | { kind: 'paid'; orderId: string }
   | { kind: 'ready'; attempt: Attempt }
   | { kind: 'busy'; attempt: Attempt; order: Order }
@@ -33,7 +29,7 @@ export type Prepared =
 export async function prepare(services: Within, placing: Placing): Promise<Prepared> {
   const { db: tx } = services
   const { shopper, request, quoted, school } = placing
-  const person = await lockPerson(services, shopper.mode, request)
+  const person = await lockPerson(services, placing)
   // Waits for whoever is settling an order for this course. What they opened is looked at only after
   // that, or an order that is paid in this very moment would look like none at all, and be paid again.
   const unpaid = await tx
@@ -44,9 +40,10 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     )
     .orderBy(asc(orders.number))
     .for('no key update')
-  const owned = await ownedAlready(tx, person.id, placing)
-  if (owned) return { kind: 'paid', orderId: owned }
-  for (const order of unpaid) {
+  const owned = await ownedAlready(services, person, placing)
+  if (owned) return owned
+  const own = unpaid.filter((order) => isOwnOrder(order, shopper))
+  for (const order of own) {
     const [open] = await tx
       .select()
       .from(attempts)
@@ -55,7 +52,8 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
       )
     if (open) return { kind: 'busy', attempt: open, order }
   }
-  const again = unpaid.find(({ offerId }) => offerId === placing.offer.id)
+  const same = own.filter(({ offerId }) => offerId === placing.offer.id)
+  const again = same.find(({ browserHash }) => browserHash === shopper.browserHash) ?? same[0]
   const order = await writeOrder(services, person, placing, again ?? null)
   const placed: Happening = {
     about: { orderId: order.id, personId: person.id },
@@ -69,7 +67,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   const attempt = {
     id: crypto.randomUUID(),
     orderId: order.id,
-    key: crypto.randomUUID(),
+    key: await nextAttemptKey(tx, { orderId: order.id, agreementId: null, fromN: null }),
     connectionId: request.payment?.connectionId as string,
     amount: quoted.quote.today.pay,
     currency: school.currency,
@@ -97,56 +95,69 @@ function offersOf(tx: Transaction, { course }: Placing) {
 }
 
 /**
- * Stores the buyer where they are new, and locks their row either way. What they are called is not
- * changed by whoever types their address.
+ * Whether an order may be gone on with, or ended, by a shopper: it was placed by their browser, or they are signed in
+ * as its buyer. Whoever only knows the address begins an order of their own (selling rules, section 2).
  */
-async function lockPerson({ db: tx, now }: Within, mode: Mode, { email, name }: PlaceRequest) {
+export function isOwnOrder(order: Pick<Order, 'browserHash' | 'personId'>, { browserHash, person }: Shopper): boolean {
+  return order.browserHash === browserHash || order.personId === person?.id
+}
+
+/**
+ * Stores the buyer where they are new, and locks their row either way. What somebody is called who has bought already
+ * is not changed by whoever types their address, only by themselves when signed in.
+ */
+async function lockPerson({ db: tx, now }: Within, { shopper: { mode, person: signedIn }, request }: Placing) {
+  const { email, name } = request
+  const hasBought = sql`exists (select from ${orders} o where o.person_id = ${people.id} and o.state = 'paid')`
+  const isTheirs = signedIn?.email === email
+  const keeps = isTheirs ? sql`false` : sql`${people.passwordHash} is not null or ${hasBought}`
   const [person] = await tx
     .insert(people)
     .values({ mode, email, name, createdAt: now() })
-    .onConflictDoUpdate({ target: [people.mode, people.email], set: { name: sql`${people.name}` } })
+    .onConflictDoUpdate({
+      target: [people.mode, people.email],
+      set: { name: sql`case when ${keeps} then ${people.name} else excluded.name end` },
+    })
     .returning()
   if (!person) throw new Error('The buyer was not stored.')
   return person
 }
 
 /**
- * The paid order by which this browser has the course already: paying again by Back or a second
- * tab leads there. @throws Problem 409 where the buyer has it otherwise.
+ * What is to be done where the buyer has the course already; null where they have not. The browser that bought it just
+ * now, by Back or a second tab, is led to that order, and the signed-in buyer is told. Whoever only typed the address
+ * learns nothing: its owner is written to (selling rules, section 1).
  */
 async function ownedAlready(
-  tx: Transaction,
-  personId: string,
+  services: Within,
+  person: typeof people.$inferSelect,
   { course, quoted, shopper }: Placing,
-): Promise<string | null> {
-  const held = await tx
-    .select({
-      orderId: grants.orderId,
-      browserHash: orders.browserHash,
-      closes: grants.closes,
-      shuts: grants.shuts,
-      kind: agreements.kind,
-      state: agreements.state,
-    })
-    .from(grants)
-    .leftJoin(orders, eq(orders.id, grants.orderId))
-    .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
-    .where(and(eq(grants.personId, personId), eq(grants.courseId, course.id), isNull(grants.endedAt)))
-  const { purchaseDay } = quoted.quote
-  // What closed is bought again; so is a subscription that ended unpaid. A plan that owes is paid on instead.
-  const active = held.filter(
-    ({ closes, shuts, kind, state }) =>
-      (closes === null || closes > purchaseDay) &&
-      !(shuts !== null && shuts <= purchaseDay && kind === 'subscription' && state !== 'active'),
-  )
+): Promise<Prepared | null> {
+  const active = await heldAlready(services.db, person.id, course.id, quoted.quote.purchaseDay)
   if (active.length === 0) return null
-  const own = active.find((grant) => grant.browserHash === shopper.browserHash)
-  if (own?.orderId) return own.orderId
-  throw new Problem(
-    409,
-    'already-yours',
-    'Someone with this address has the course already. Sign in to open it; nothing was charged.',
+  const justNow = browserAccessSince(services.now())
+  const own = active.find(
+    ({ browserHash, paidAt }) => browserHash === shopper.browserHash && paidAt !== null && paidAt > justNow,
   )
+  if (own?.orderId) return { kind: 'paid', orderId: own.orderId }
+  if (shopper.person?.id === person.id) return { kind: 'owned' }
+  await tellOwner(services, person, course.live.title)
+  return { kind: 'refused' }
+}
+
+/** So long after one message about it the owner of an address is not written to again. */
+const TOLD_AGAIN_HOURS = 24
+
+/** Writes to the owner of an address with which somebody tried to order what its owner has, at most once a day. */
+async function tellOwner(services: Within, { id, mode }: typeof people.$inferSelect, courseTitle: string) {
+  const { db: tx } = services
+  const at = services.now()
+  const since = new Date(at.getTime() - TOLD_AGAIN_HOURS * 3_600_000)
+  const recently = and(eq(messages.personId, id), eq(messages.kind, 'already-owned'), gt(messages.createdAt, since))
+  if ((await tx.$count(messages, recently)) > 0) return
+  const { queued, writes } = queueMessage(services, { mode, kind: 'already-owned', personId: id, courseTitle })
+  await Promise.all(writes)
+  await recordAll(tx, at, [queued])
 }
 
 async function writeOrder(
@@ -163,6 +174,8 @@ async function writeOrder(
     quoteInput: quoted.input,
     quote: quoted.quote,
     browserHash: shopper.browserHash,
+    buyerName: placing.request.name,
+    searchText: `${placing.request.name} ${person.email} ${course.live.title} ${offer.live.name}`.toLowerCase(),
     state: quoted.quote.today.pay > 0 ? ('paying' as const) : ('open' as const),
   }
   if (unpaid) {
@@ -183,7 +196,6 @@ async function writeOrder(
           number: sql`nextval(${sequence}::regclass)`,
           personId: person.id,
           offerId: offer.id,
-          searchText: `${person.name} ${person.email} ${course.live.title} ${offer.live.name}`.toLowerCase(),
           createdAt: services.now(),
         })
         .returning()

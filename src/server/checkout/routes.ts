@@ -5,7 +5,7 @@ import { planRoutes } from '../collecting/routes.ts'
 import { inMode, type Services } from '../context.ts'
 import { validate } from '../http/validate.ts'
 import { checkoutView } from '../pages/service.ts'
-import { browserHashOf, SHOP_COOKIE, visitorOf } from '../pages/visitor.ts'
+import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../pages/visitor.ts'
 import { resendPassword, setPassword, signInPerson } from '../people/service.ts'
 import { passwordSchema } from '../school/passwords.ts'
 import { keepCookie } from '../school/routes.ts'
@@ -51,8 +51,9 @@ export function shopRoutes(base: Services) {
       '/orders/:id/check',
       validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
       async (c) => {
-        const { services } = await open(c)
-        return c.json(await checkOrder(services, c.req.valid('param').id, browserHashOf(c)))
+        const { services, visitor } = await open(c)
+        const shopper = { ...visitor, browserHash: browserHashOf(c) }
+        return c.json(await checkOrder(services, c.req.valid('param').id, shopper))
       },
     )
     .post('/sign-in', validate('json', v.object({ email: emailSchema, password: v.string() })), async (c) => {
@@ -65,6 +66,8 @@ export function shopRoutes(base: Services) {
     .post('/sign-out', async (c) => {
       await closeSession(base, getCookie(c, SHOP_COOKIE))
       deleteCookie(c, SHOP_COOKIE)
+      // What this browser bought without signing in is not open in it any more either.
+      deleteCookie(c, BROWSER_COOKIE)
       return c.json({ ok: true })
     })
     .post('/password', validate('json', v.object({ token: v.string(), password: passwordSchema })), async (c) => {

@@ -1,4 +1,4 @@
-import { and, eq, inArray } from 'drizzle-orm'
+import { and, eq, inArray, not } from 'drizzle-orm'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { readQuoteRequest } from '../../core/quote/read.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
@@ -19,7 +19,8 @@ import {
 } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
-import { getSchool } from '../school/service.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+import { paidMeanwhile } from './heldAlready.ts'
 
 export type Attempt = typeof attempts.$inferSelect
 export type Order = typeof orders.$inferSelect
@@ -161,7 +162,12 @@ async function collected(
   })
   const about = { orderId: order.id, personId: order.personId }
   const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
-  await markPaid(services, order, attempt.id, [{ about, what: 'attempt-collected', data }], {
+  const collectedNow: Happening = { about, what: 'attempt-collected', data }
+  const lines = await linesOf(tx, order.id)
+  const courseIds = lines.map(({ courseId }) => courseId)
+  const first = await paidMeanwhile(tx, order, courseIds, await schoolDay(services))
+  if (first) return markPaidTwice(services, order, attempt.id, first, collectedNow)
+  await markPaid(services, order, attempt.id, [collectedNow], {
     connectionId: attempt.connectionId,
     reference: kept,
     method,
@@ -171,6 +177,48 @@ async function collected(
 
 async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {
   await tx.update(attempts).set(set).where(eq(attempts.id, attempt.id))
+}
+
+/** The lines of an order, each with the course that it opens. */
+function linesOf(tx: Transaction, orderId: string) {
+  return tx
+    .select({ line: orderLines, courseId: offers.courseId })
+    .from(orderLines)
+    .innerJoin(offers, eq(offers.id, orderLines.offerId))
+    .where(eq(orderLines.orderId, orderId))
+}
+
+/**
+ * Money came for an order whose course was opened by another order meanwhile: it is booked, opens nothing, nothing
+ * more is charged for it, and it stands under attention until it is refunded. The buyer is told.
+ */
+async function markPaidTwice(
+  services: Within,
+  { id: orderId, personId, mode, payToday, currency, quote }: Order,
+  attemptId: string,
+  duplicateOf: string,
+  collectedNow: Happening,
+): Promise<void> {
+  const { db: tx } = services
+  const at = services.now()
+  const about = { orderId, personId }
+  const dueNow = eq(payments.due, quote.purchaseDay)
+  await tx.update(orders).set({ state: 'paid', paidAt: at, duplicateOf }).where(eq(orders.id, orderId))
+  await tx
+    .update(payments)
+    .set({ state: 'collected', attemptId, collectedAt: at })
+    .where(and(eq(payments.orderId, orderId), dueNow))
+  await tx
+    .update(payments)
+    .set({ state: 'let-go' })
+    .where(and(eq(payments.orderId, orderId), not(dueNow)))
+  const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'paid-twice' })
+  await Promise.all(writes)
+  await recordAll(tx, at, [
+    collectedNow,
+    { about, what: 'order-paid-twice', data: { amount: payToday, currency } },
+    queued,
+  ])
 }
 
 /** The method that later payments are charged to; `reference` null where the gateway kept none. */
@@ -203,11 +251,7 @@ export async function markPaid(
   const { mode, personId, id: orderId } = order
   const about = { orderId, personId }
   const [lines] = await Promise.all([
-    tx
-      .select({ line: orderLines, courseId: offers.courseId })
-      .from(orderLines)
-      .innerJoin(offers, eq(offers.id, orderLines.offerId))
-      .where(eq(orderLines.orderId, orderId)),
+    linesOf(tx, orderId),
     tx.update(orders).set({ state: 'paid', paidAt: at }).where(eq(orders.id, orderId)),
     tx
       .update(payments)

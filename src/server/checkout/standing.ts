@@ -7,44 +7,31 @@ import { notFound, Problem } from '../http/problem.ts'
 import { dropTransfer } from './bankTransfer.ts'
 import { abandonAttempt, lookUpAttempt } from './lookup.ts'
 import type { Placed, Shopper } from './place.ts'
-import type { Attempt, Order } from './settle.ts'
+import { isOwnOrder } from './prepare.ts'
+import type { Attempt } from './settle.ts'
 
 /**
- * Settles an attempt that stands in the way of a new one.
+ * Settles an attempt of the shopper's own that stands in the way of a new one.
  * @returns true where it is still under way, so that nothing new may begin.
  */
-export async function clearTheWay(
-  services: Services,
-  attempt: Attempt,
-  order: Order,
-  shopper: Shopper,
-): Promise<boolean> {
-  const isOwn = order.browserHash === shopper.browserHash
+export async function clearTheWay(services: Services, attempt: Attempt): Promise<boolean> {
   try {
     // A transfer of which nothing has come yet gives way to whoever pays at once.
     if (await dropTransfer(services, attempt)) return false
-    if (attempt.state === 'confirming' && isOwn) await abandonAttempt(services, attempt)
+    if (attempt.state === 'confirming') await abandonAttempt(services, attempt)
     else await lookUpAttempt(services, attempt)
   } catch (error) {
     if (!(error instanceof GatewayUnreachable)) throw error
   }
   const [after] = await services.db.select({ state: attempts.state }).from(attempts).where(eq(attempts.id, attempt.id))
-  const isBusy = after !== undefined && OPEN_ATTEMPTS.includes(after.state)
-  if (isBusy && after.state === 'awaiting') {
+  if (after?.state === 'awaiting') {
     throw new Problem(
       409,
       'on-its-way',
       'A payment for this course is on its way already. It opens as soon as the money is there; nothing was charged.',
     )
   }
-  if (isBusy && !isOwn) {
-    throw new Problem(
-      409,
-      'being-paid',
-      'A payment for this course with this address is under way in another window. Finish it there, or wait a little; nothing was charged here.',
-    )
-  }
-  return isBusy
+  return after !== undefined && OPEN_ATTEMPTS.includes(after.state)
 }
 
 /** How an order stands now. */
@@ -74,13 +61,13 @@ export async function standing({ db, gateways }: Services, orderId: string): Pro
   return { state: 'declined', orderId, reason }
 }
 
-/** Asks the gateway about the attempt under way, and says how the order of this browser stands. */
-export async function checkOrder(services: Services, orderId: string, browserHash: string): Promise<Placed> {
+/** Asks the gateway about the attempt under way, and says how an order of the shopper's own stands. @throws Problem 404 for any other. */
+export async function checkOrder(services: Services, orderId: string, shopper: Shopper): Promise<Placed> {
   const [order] = await services.db
     .select()
     .from(orders)
-    .where(and(eq(orders.id, orderId), eq(orders.browserHash, browserHash)))
-  if (!order) throw notFound('order')
+    .where(and(eq(orders.id, orderId), eq(orders.mode, shopper.mode)))
+  if (!order || !isOwnOrder(order, shopper)) throw notFound('order')
   const [open] = await services.db
     .select()
     .from(attempts)

@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { isCreditorReference } from '../../core/bank/reference.ts'
-import { eventually, openWorld, type World } from '../../testing/world.ts'
+import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, attempts, connections, grants, messages, payments } from '../db/schema/index.ts'
 import { checkoutView, thanksView } from '../pages/service.ts'
@@ -52,7 +52,7 @@ describe('a wallet, by its own page', () => {
     expect(back.headers.get('location')).toBe(
       `${world.origin}/buy/${course.slug}?offer=${course.offerId}&back=${placed.orderId}`,
     )
-    expect((await checkOrder(world.services, placed.orderId, hashToken('browser'))).state).toBe('paid')
+    expect((await checkOrder(world.services, placed.orderId, shopper('browser'))).state).toBe('paid')
     // The event comes too, and changes nothing.
     await new Promise((resolve) => setTimeout(resolve, 100))
     expect(await world.grantsOf(placed.orderId)).toHaveLength(1)
@@ -64,7 +64,7 @@ describe('a wallet, by its own page', () => {
     const placed = await world.buy(course.slug, ask(course, 12_900, ways.moor))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, 'back')
-    expect(await checkOrder(world.services, placed.orderId, hashToken('browser'))).toMatchObject({
+    expect(await checkOrder(world.services, placed.orderId, shopper('browser'))).toMatchObject({
       state: 'declined',
       reason: 'refused-by-buyer',
     })
@@ -95,7 +95,7 @@ describe('a wallet, by its own page', () => {
     const placed = await world.buy(course.slug, ask(course, 1900, ways.moor))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, 'pays')
-    await checkOrder(world.services, placed.orderId, hashToken('browser'))
+    await checkOrder(world.services, placed.orderId, shopper('browser'))
     const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
     expect(agreement).toMatchObject({ state: 'active', method: 'wallet of Ada', connectionId: ways.moor })
     world.clock.offsetMs += 32 * 24 * HOUR
@@ -133,7 +133,7 @@ describe('money that comes hours later', () => {
     const placed = await world.buy(course.slug, ask(course, 12_900, ways.brook))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, answer)
-    expect((await checkOrder(world.services, placed.orderId, hashToken('browser'))).state).toBe('awaiting')
+    expect((await checkOrder(world.services, placed.orderId, shopper('browser'))).state).toBe('awaiting')
     return { course, ...placed }
   }
 

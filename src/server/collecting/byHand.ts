@@ -16,6 +16,7 @@ import {
   type KeptMethod,
   type Outcome,
 } from '../../gateways/contract.ts'
+import { nextAttemptKey } from '../checkout/attemptKey.ts'
 import { abandonAttempt, CALL_SECONDS, lookUpAttempt } from '../checkout/lookup.ts'
 import {
   type Gateway,
@@ -28,6 +29,7 @@ import {
 } from '../checkout/place.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
 import { inTransaction, type Services, type Within } from '../context.ts'
+import type { Queryable } from '../db/client.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, refunds } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
@@ -56,6 +58,11 @@ export interface ByHand {
   returnTo?: string
   /** What the button said, in minor units: charged for exactly this, or not at all. */
   agreed: number
+  /** The payments that it is for, by their numbers, both included. */
+  from: number
+  to: number
+  /** Made by the page: the same request again is answered with what became of it, and charges nothing. */
+  requestKey: string
 }
 
 /** The payments that are paid by hand on a day: all that are due, or the next one early. */
@@ -65,22 +72,32 @@ export function payableByHand(agreement: Agreement, day: Day) {
   return due.length > 0 || agreement.state !== 'active' || !next ? due : [next]
 }
 
+/** What a page asks for that pays by hand on a day: the sum, and the numbers of its payments; null where nothing can be paid. */
+export function manualPaymentOn(agreement: Agreement, day: Day): Pick<ByHand, 'agreed' | 'from' | 'to'> | null {
+  const payable = payableByHand(agreement, day)
+  const agreed = payable.reduce((sum, { pay }) => sum + pay, 0)
+  return agreed > 0 ? { agreed, from: payable[0]?.n ?? 0, to: payable.at(-1)?.n ?? 0 } : null
+}
+
 /**
  * Pays by hand what is due, or the next payment early: by the method that is kept, or by another, which is charged
  * from then on. It is no try of the worker's, and while it is under way the worker waits (collecting rules, section 3).
+ * What is paid already is answered with that: a second press or a second tab never pays the payment after it.
  */
-export async function payByHand(
-  services: Services,
-  agreementId: string,
-  { agreed, returnTo = '/my', connectionId, token }: ByHand,
-): Promise<PaidByHand> {
-  const { row } = await readAgreement(services.db, agreementId)
+export async function payByHand(services: Services, agreementId: string, request: ByHand): Promise<PaidByHand> {
+  const { returnTo = '/my', connectionId, token } = request
+  const { row, ...known } = await readAgreement(services.db, agreementId)
+  if (isPaid(known, request)) return { state: 'paid' }
+  if (await attemptOf(services.db, agreementId, request.requestKey)) return checkByHand(services, agreementId)
   const way = connectionId ? await openWay(services, { connectionId, token }, row.mode) : await openKept(services, row)
   const gateway = requireChargesAgain(way)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
-  const { attempt, held } = await inTransaction(services, (services) =>
-    begin(services, agreementId, { connectionId: way.connection.id, isKept: !connectionId }, agreed),
+  const begun = await inTransaction(services, (services) =>
+    begin(services, agreementId, { connectionId: way.connection.id, isKept: !connectionId }, request),
   )
+  if (begun.kind === 'paid') return { state: 'paid' }
+  if (begun.kind === 'under-way') return { state: 'checking' }
+  const { attempt, held } = begun
   await requireUp(services, way, attempt)
   const school = await getSchool(services.db)
   let outcome: Outcome
@@ -147,14 +164,42 @@ async function openAttempt({ db }: Services, agreementId: string): Promise<Attem
   return open ?? null
 }
 
+/** Whether what a request would pay is paid by now. */
+export async function isPaidByNow(
+  { db }: Services,
+  agreementId: string,
+  asked: Pick<ByHand, 'from' | 'to'>,
+): Promise<boolean> {
+  return isPaid(await readAgreement(db, agreementId), asked)
+}
+
+/** Whether the payments that a request is for are all paid. */
+function isPaid({ scheduled }: Pick<Held, 'scheduled'>, { from, to }: Pick<ByHand, 'from' | 'to'>): boolean {
+  const asked = scheduled.filter(({ n }) => n >= from && n <= to)
+  return asked.length > 0 && asked.every(({ state }) => state === 'collected')
+}
+
+async function attemptOf(db: Queryable, agreementId: string, requestKey: string): Promise<Attempt | null> {
+  const [attempt] = await db
+    .select()
+    .from(attempts)
+    .where(and(eq(attempts.agreementId, agreementId), eq(attempts.requestKey, requestKey)))
+  return attempt ?? null
+}
+
+type Begun = { kind: 'paid' } | { kind: 'under-way' } | { kind: 'begun'; attempt: Attempt; held: Held }
+
+/** Stores an attempt at what a request is for, unless it is paid or under way. @throws Problem 409 where more or less is due. */
 async function begin(
   services: Within,
   agreementId: string,
   { connectionId, isKept }: { connectionId: string; isKept: boolean },
-  agreed: number,
-) {
+  request: ByHand,
+): Promise<Begun> {
   const { db: tx } = services
   const held = await holdAgreement(tx, agreementId)
+  if (isPaid(held, request)) return { kind: 'paid' }
+  if (held.isUnderWay || (await attemptOf(tx, agreementId, request.requestKey))) return { kind: 'under-way' }
   // Another method may have been given since its way was opened.
   if (isKept && (!held.row.kept || held.row.connectionId !== connectionId)) throw keptGone()
   const day = await schoolDay(services)
@@ -163,7 +208,7 @@ async function begin(
   const last = payable.at(-1)
   if (!first || !last) throw new Problem(409, 'nothing-due', 'Nothing is due. Nothing was charged.')
   const amount = payable.reduce((sum, { pay }) => sum + pay, 0)
-  if (amount !== agreed) {
+  if (first.n !== request.from || last.n !== request.to || amount !== request.agreed) {
     throw new Problem(409, 'price-changed', 'What is due changed while this page was open. Nothing was charged.')
   }
   const { order } = held
@@ -174,7 +219,8 @@ async function begin(
       agreementId,
       fromN: first.n,
       toN: last.n,
-      key: crypto.randomUUID(),
+      key: await nextAttemptKey(tx, { orderId: order.id, agreementId, fromN: first.n }),
+      requestKey: request.requestKey,
       connectionId,
       amount,
       currency: order.currency,
@@ -193,7 +239,7 @@ async function begin(
     currency: order.currency,
     key: attempt.key,
   })
-  return { attempt, held }
+  return { kind: 'begun', attempt, held }
 }
 
 /** Asks the gateway about a payment by hand that is under way, and says how it stands. */

@@ -3,6 +3,7 @@ import { addDays, type Day } from '../../core/calendar/day.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { afterCollected, nextTryOf, taskOn } from '../../core/collecting/agreement.ts'
 import { GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
+import { nextAttemptKey } from '../checkout/attemptKey.ts'
 import { CALL_SECONDS } from '../checkout/lookup.ts'
 import { leaveUnknown, statementOf } from '../checkout/place.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
@@ -133,7 +134,7 @@ async function takeTurn(services: Within, agreementId: string, day: Day): Promis
   const attempt = {
     id: crypto.randomUUID(),
     orderId: order.id,
-    key: crypto.randomUUID(),
+    key: await nextAttemptKey(tx, { orderId: order.id, agreementId, fromN: n }),
     amount: pay,
     currency: order.currency,
   }

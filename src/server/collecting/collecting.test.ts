@@ -7,7 +7,7 @@ import type { DraftTerms } from '../../core/content/offer.ts'
 import { openWorld, type World } from '../../testing/world.ts'
 import { entryOn, grantsOf } from '../access/service.ts'
 import { lookUpUntilSettled } from '../checkout/lookup.ts'
-import { agreements, attempts, grants, messages, orders, payments } from '../db/schema/index.ts'
+import { agreements, attempts, grants, messages, orders, payments, people } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { schoolDay } from '../school/service.ts'
 import { cancelAgreement, changeMethod, moveDue, payByHand, stopChasing } from './byHand.ts'
@@ -92,15 +92,18 @@ const taken = (orderId: string) =>
     .from(attempts)
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
 const entry = async ({ courseId, email }: { courseId: string; email: string }) => {
-  const { hashToken } = await import('../secrets.ts')
-  const visitor = { mode: 'practice' as const, person: null, browserHash: hashToken(email) }
-  return entryOn(await schoolDay(world.services), await grantsOf(world.db, visitor, courseId))
+  const [person = null] = await world.db.select().from(people).where(eq(people.email, email))
+  const visitor = { mode: 'practice' as const, person, browserHash: null }
+  return entryOn(await schoolDay(world.services), await grantsOf(world.services, visitor, courseId))
 }
 const after = (day: string, months: number) => {
   const [year, m, d] = day.split('-').map(Number) as [number, number, number]
   const last = new Date(Date.UTC(year, m - 1 + months + 1, 0)).getUTCDate()
   return new Date(Date.UTC(year, m - 1 + months, Math.min(d, last))).toISOString().slice(0, 10)
 }
+
+/** A request of a page for the second payment. */
+const second = () => ({ from: 2, to: 2, requestKey: crypto.randomUUID() })
 
 describe('collecting by itself', () => {
   it('takes each payment on its day, once, and completes', async () => {
@@ -200,7 +203,7 @@ describe('a payment that is declined', () => {
     await on(addDays(due, 7))
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4, nextTry: null })
     const token = world.standins.tokenOf('pays')
-    const byHand = { connectionId: world.connectionId, token, agreed: 4300 }
+    const byHand = { connectionId: world.connectionId, token, agreed: 4300, ...second() }
     expect(await payByHand(world.services, plan.id, byHand)).toEqual({ state: 'paid' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0, method: 'card ending 4821' })
     expect(await entry(plan)).toMatchObject({ state: 'open' })
@@ -250,7 +253,12 @@ describe('a payment that is declined', () => {
     expect(letters[0]?.text).toContain('did not come: there is not enough money on it.')
     const token = /\/pay\/(\S+)/.exec(letters[0]?.text ?? '')?.[1] ?? ''
     expect(await readPayLink(world.services, token)).toBe(plan.id)
-    const byHand = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }
+    const byHand = {
+      connectionId: world.connectionId,
+      token: world.standins.tokenOf('pays'),
+      agreed: 4300,
+      ...second(),
+    }
     await payByHand(world.services, plan.id, byHand)
     expect(await readPayLink(world.services, token)).toBe(null)
     const old = (await makePayLink(world.services, plan.id)).split('/').at(-1) ?? ''
@@ -262,7 +270,12 @@ describe('a payment that is declined', () => {
   it('is never said to be late once it came', async () => {
     const plan = await agree(parts, 'pays-once')
     await on(after(plan.order.quote.purchaseDay, 1))
-    const byHand = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }
+    const byHand = {
+      connectionId: world.connectionId,
+      token: world.standins.tokenOf('pays'),
+      agreed: 4300,
+      ...second(),
+    }
     await payByHand(world.services, plan.id, byHand)
     const [message] = await world.db
       .select()
@@ -288,6 +301,7 @@ describe('a payment that is declined', () => {
         connectionId: world.connectionId,
         token: world.standins.tokenOf('pays'),
         agreed: 1900,
+        ...second(),
       }),
     ).rejects.toMatchObject({ code: 'nothing-due' })
     expect(await entry(plan)).toMatchObject({ state: 'closed' })
@@ -306,6 +320,7 @@ describe('by hand', () => {
       connectionId: world.connectionId,
       token: world.standins.tokenOf('pays'),
       agreed,
+      ...second(),
     })
     await expect(payByHand(world.services, plan.id, ask(1))).rejects.toMatchObject({ code: 'price-changed' })
     const both = await Promise.allSettled([1, 2].map(() => payByHand(world.services, plan.id, ask(4300))))
@@ -315,8 +330,10 @@ describe('by hand', () => {
 
   it('pays the next one early by the card that is kept, once, whoever presses twice', async () => {
     const plan = await agree(parts)
-    const ask = { connectionId: null, token: '', agreed: 4300 }
-    await Promise.allSettled([1, 2].map(() => payByHand(world.services, plan.id, ask)))
+    const ask = { connectionId: null, token: '', agreed: 4300, ...second() }
+    const twice = await Promise.all([1, 2].map(() => payByHand(world.services, plan.id, { ...ask, ...second() })))
+    expect(twice.map(({ state }) => state).filter((state) => state !== 'paid' && state !== 'checking')).toEqual([])
+    expect(await payByHand(world.services, plan.id, { ...ask, ...second() })).toEqual({ state: 'paid' })
     expect(await paid(plan.orderId)).toEqual([1, 2])
     expect(await rowOf(plan.id)).toMatchObject({ method: 'card ending 4821', state: 'active' })
     await on(after(plan.order.quote.purchaseDay, 1))
@@ -325,19 +342,37 @@ describe('by hand', () => {
 
   it('is declined by a kept card without counting as a try; without one there is nothing to charge', async () => {
     const plan = await agree(parts, 'pays-once')
-    const ask = { connectionId: null, token: '', agreed: 4300 }
+    const ask = { connectionId: null, token: '', agreed: 4300, ...second() }
     expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'declined', reason: 'not-enough-money' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0 })
     expect(await paid(plan.orderId)).toEqual([1])
     await world.db.update(agreements).set({ kept: null }).where(eq(agreements.id, plan.id))
-    await expect(payByHand(world.services, plan.id, ask)).rejects.toMatchObject({ code: 'method-gone' })
+    await expect(payByHand(world.services, plan.id, { ...ask, ...second() })).rejects.toMatchObject({
+      code: 'method-gone',
+    })
     const open = await world.db.select().from(attempts).where(eq(attempts.agreementId, plan.id))
     expect(open.map(({ state }) => state)).toEqual(['declined'])
   })
 
+  it('the same request again, while its answer is lost, is answered with what became of it', async () => {
+    const plan = await agree(parts)
+    const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300, ...second() }
+    world.standins.world.answersLost = true
+    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'checking' })
+    world.standins.world.answersLost = false
+    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'paid' })
+    expect(await payByHand(world.services, plan.id, { ...ask, ...second() })).toEqual({ state: 'paid' })
+    expect(await taken(plan.orderId)).toHaveLength(2)
+    // A request that has its answer is not taken up again for another payment either.
+    const declined = { ...ask, ...second(), from: 3, to: 3, token: world.standins.tokenOf('not-enough-money') }
+    expect(await payByHand(world.services, plan.id, declined)).toMatchObject({ state: 'declined' })
+    expect(await payByHand(world.services, plan.id, declined)).toMatchObject({ state: 'declined' })
+    expect((await world.attemptsOf(plan.orderId)).filter(({ state }) => state === 'declined')).toHaveLength(1)
+  })
+
   it('pays the next one early; it is not charged again on its day', async () => {
     const plan = await agree(parts)
-    const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300 }
+    const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300, ...second() }
     expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'paid' })
     await on(after(plan.order.quote.purchaseDay, 1))
     expect(await paid(plan.orderId)).toEqual([1, 2])

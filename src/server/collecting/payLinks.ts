@@ -36,9 +36,9 @@ const THANKS_MINUTES = 30
 export async function readUsedPayLink(
   { db, now }: Services,
   token: string,
-): Promise<{ course: string; slug: string } | null> {
+): Promise<{ agreementId: string; course: string; slug: string } | null> {
   const [row] = await db
-    .select({ course: orderLines.courseTitle, slug: courses.slug })
+    .select({ agreementId: agreements.id, course: orderLines.courseTitle, slug: courses.slug })
     .from(payLinks)
     .innerJoin(agreements, eq(agreements.id, payLinks.agreementId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))

@@ -13,11 +13,14 @@ import {
   changeMethod,
   chaseAgain,
   checkByHand,
+  isPaidByNow,
   moveDue,
+  type PaidByHand,
   payByHand,
   stopChasing,
   takeCancelBack,
 } from './byHand.ts'
+import { readUsedPayLink } from './payLinks.ts'
 import { askFor } from './view.ts'
 
 const byKey = v.object({ key: v.pipe(v.string(), v.maxLength(100)) })
@@ -25,11 +28,15 @@ const payment = {
   connectionId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
   token: v.pipe(v.string(), v.maxLength(200)),
 }
+const wholeNumber = v.pipe(v.number(), v.safeInteger(), v.minValue(0))
 const paySchema = v.object({
   ...payment,
   /** Null: by what is kept for the agreement. */
   connectionId: v.nullable(payment.connectionId),
-  agreed: v.pipe(v.number(), v.integer(), v.minValue(0)),
+  agreed: wholeNumber,
+  from: wholeNumber,
+  to: wholeNumber,
+  requestKey: v.pipe(v.string(), v.minLength(16), v.maxLength(64)),
 })
 const note = v.pipe(
   v.string(),
@@ -48,9 +55,20 @@ export function planRoutes(base: Services) {
       throw new Problem(410, 'link-ended', 'This link has ended, or is not yours. Sign in, and look under My courses.')
     return { services, ...found }
   }
+  const usedLink = async (c: Context, key: string) => {
+    const { mode } = await visitorOf(c, base, await getSchool(base.db))
+    const services = await inMode(base, mode)
+    const link = await readUsedPayLink(services, key)
+    return link && { services, ...link }
+  }
   return new Hono()
     .post('/:key/pay', validate('param', byKey), validate('json', paySchema), async (c) => {
       const { key } = c.req.valid('param')
+      const used = await usedLink(c, key)
+      // A second press, or a second tab: what the link was for is paid, and nothing else is done by it.
+      if (used && (await isPaidByNow(used.services, used.agreementId, c.req.valid('json')))) {
+        return c.json<PaidByHand>({ state: 'paid' })
+      }
       const { services, agreementId, byLink } = await asked(c, key)
       const returnTo = `${byLink ? '/pay' : '/my/plan'}/${key}?back=1`
       return c.json(await payByHand(services, agreementId, { ...c.req.valid('json'), returnTo }))

@@ -1,5 +1,5 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm'
-import { inHand, nextTryOf } from '../../core/collecting/agreement.ts'
+import { inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { whyNot } from '../../core/ways/collects.ts'
 import type { Visitor } from '../access/service.ts'
 import type { Services } from '../context.ts'
@@ -11,7 +11,7 @@ import { shownPayment } from '../orders/plans.ts'
 import type { PayWay, PlanView } from '../pages/data.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type Held, readAgreement } from './agreements.ts'
-import { payableByHand } from './byHand.ts'
+import { manualPaymentOn } from './byHand.ts'
 import { readPayLink } from './payLinks.ts'
 
 export const IS_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/
@@ -70,9 +70,9 @@ export async function planView(
     .innerJoin(courses, eq(courses.id, offers.courseId))
     .leftJoin(grants, and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
     .where(eq(offers.id, line.offerId))
-  const payable = payableByHand(agreement, day)
-  const amount = payable.reduce((sum, { pay }) => sum + pay, 0)
-  const isDue = payable.some(({ due }) => due <= day)
+  const asked = manualPaymentOn(agreement, day)
+  const amount = asked?.agreed ?? 0
+  const since = payableOn(agreement, day)[0]?.due ?? null
   const next = inHand(agreement)
   const on = nextTryOf(agreement, retryAfterDays)
   const ends = [found?.grant?.closes, found?.grant?.shuts].filter((end) => end != null).sort()
@@ -87,7 +87,7 @@ export async function planView(
     method: row.method,
     endless: row.endless,
     payments: scheduled.map((payment) => shownPayment(payment, row)),
-    toPay: amount > 0 ? { amount, since: isDue ? (payable[0]?.due ?? day) : null } : null,
+    toPay: asked && { amount, since, from: asked.from, to: asked.to },
     next: next && on ? { pay: next.pay, on, isAgain: agreement.tries > 0 } : null,
     shut: ends[0] ?? null,
     isShut: ends[0] !== undefined && ends[0] <= day,

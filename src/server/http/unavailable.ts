@@ -3,7 +3,8 @@ import { Problem } from './problem.ts'
 /** States of PostgreSQL (SQLSTATE) that pass: too slow, a lock not had in time, a deadlock, no connection left, ending. */
 const PASSING = new Set(['57014', '55P03', '25P03', '40001', '40P01', '53300', '53400', '57P01', '57P02', '57P03'])
 /** What the pool and the sockets say when no connection was had. */
-const NO_CONNECTION = /timeout exceeded when trying to connect|connection terminated|not queryable|ECONNREFUSED|ECONNRESET/i
+const NO_CONNECTION =
+  /timeout exceeded when trying to connect|connection terminated|not queryable|ECONNREFUSED|ECONNRESET/i
 
 /** How soon a client may ask again, in seconds. */
 const RETRY_AFTER_SECONDS = 2

@@ -47,7 +47,7 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   rows.push(['Paid', money(pay)])
   if (school.taxMode === 'inclusive' && tax > 0) rows.push([`VAT ${rate}, inside`, money(tax)])
   const paragraphs: Paragraph[] = [
-    { text: `Hello ${name},` },
+    greeting(name),
     { text: opening(receipt, school) },
     ...said(ownWords),
     ...closing(receipt, school),
@@ -63,6 +63,16 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   }
   const paidWith = receipt.method ? `Paid with ${receipt.method}.` : ''
   return letter(school, `Your receipt ${receipt.number}: ${receipt.course}`, paragraphs, rows, paidWith)
+}
+
+/** A name that a mail may repeat: one that holds a link, an address or a line break was typed to be read by others. */
+export function isPlainName(name: string): boolean {
+  return !/[@<>\p{Cc}]|:\/\/|\bwww\.|\.\p{L}{2,}/u.test(name)
+}
+
+/** The first line of a letter. */
+export function greeting(name: string): Paragraph {
+  return { text: isPlainName(name) ? `Hello ${name},` : 'Hello,' }
 }
 
 /** The creator's own words, where there are any. */
@@ -100,11 +110,29 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
 
 export function composePassword(school: School, name: string, passwordLink: string): Letter {
   return letter(school, 'Set your password', [
-    { text: `Hello ${name},` },
+    greeting(name),
     {
       text: 'Set a new password here. The link works once and ends after 24 hours. If you did not ask for it, nothing needs to be done.',
       link: passwordLink,
       label: 'Set your password',
+    },
+  ])
+}
+
+/** Somebody tried to order, with the address of who gets this, what they have already. */
+export function composeAlreadyOwned(
+  school: School,
+  name: string,
+  course: string,
+  myCourses: string,
+  passwordLink: string | null,
+): Letter {
+  return letter(school, `You already have ${course}`, [
+    greeting(name),
+    {
+      text: `Someone tried to order “${course}” with your email address. You already have it, so nothing was ordered and nothing was charged. If it was not you, there is nothing to do.`,
+      link: passwordLink ?? myCourses,
+      label: passwordLink ? 'Set a password and open it' : 'Open your courses',
     },
   ])
 }
@@ -117,7 +145,7 @@ export function composeGiven(
   passwordLink: string | null,
 ): Letter {
   const paragraphs: Paragraph[] = [
-    { text: `Hello ${name},` },
+    greeting(name),
     { text: `${school.name} has given you “${course}”.`, link: myCourses, label: 'Open your courses' },
   ]
   if (passwordLink)

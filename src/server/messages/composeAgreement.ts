@@ -2,7 +2,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
-import { type Letter, letter, type Paragraph, said } from './compose.ts'
+import { greeting, type Letter, letter, type Paragraph, said } from './compose.ts'
 
 /** What there is to say about payments over time. Amounts in minor units, days in the school's zone. */
 export interface AgreementFacts {
@@ -53,7 +53,7 @@ export function composeAgreement(
   const money = (amount: number) => formatMoney(amount, { ...school, currency: facts.currency })
   const day = (when: string) => sayDay(when, school.language)
   const { course, last, next, due } = facts
-  const hello: Paragraph = { text: `Hello ${name},` }
+  const hello = greeting(name)
   const write = (subject: string, first: Paragraph, ...rest: Paragraph[]) =>
     letter(school, subject, [hello, first, ...said(ownWords), ...rest])
   const mine: Paragraph = {

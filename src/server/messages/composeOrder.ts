@@ -2,7 +2,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Awaited } from '../pages/data.ts'
 import type { School } from '../school/service.ts'
-import { type Letter, letter, said } from './compose.ts'
+import { greeting, type Letter, letter, said } from './compose.ts'
 
 export interface AwaitedFacts {
   number: number
@@ -26,7 +26,7 @@ export function composeAwaited(
   ownWords: string,
 ): Letter | null {
   const money = (what: number) => formatMoney(what, { ...school, currency })
-  const hello = { text: `Hello ${name},` }
+  const hello = greeting(name)
   if (kind === 'not-arrived') {
     const text = `your transfer of ${money(amount)} for “${course}” did not arrive. Nothing was charged, and the course did not open. You can order it again.`
     return letter(school, `Your transfer for ${course} did not arrive`, [
@@ -95,9 +95,28 @@ export function composeRefunded(
   const to = isByHand ? 'to your bank account' : method ? `to your ${method}` : 'the way you paid'
   const then = access === 'close' ? `The course is closed, and nothing more is charged.` : 'The course stays open.'
   return letter(school, `${money} given back for ${course}`, [
-    { text: `Hello ${name},` },
+    greeting(name),
     {
       text: `${money} for “${course}” was given back ${to} on ${sayDay(day, school.language)}. Depending on your bank it takes a few days to show. ${then}`,
+    },
+    ...said(ownWords),
+  ])
+}
+
+/** Money came for what the buyer had by another order already: what the school does now. */
+export function composePaidTwice(
+  school: School,
+  name: string,
+  { number, course, currency, amount, orderLink }: AwaitedFacts,
+  ownWords: string,
+): Letter {
+  const money = formatMoney(amount, { ...school, currency })
+  return letter(school, `Paid twice: ${money} for ${course}`, [
+    greeting(name),
+    {
+      text: `${money} for order ${number} (“${course}”) was received after another order of yours had opened the course. We have been notified and will refund it; there is nothing for you to do.`,
+      link: orderLink,
+      label: 'Your order',
     },
     ...said(ownWords),
   ])

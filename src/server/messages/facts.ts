@@ -20,6 +20,7 @@ import {
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import { schoolDay } from '../school/service.ts'
+import { isPlainName } from './compose.ts'
 import { sayDecline } from './composeAgreement.ts'
 import type { AwaitedFacts, RefundFacts } from './composeOrder.ts'
 import type { ToldFacts } from './composeTold.ts'
@@ -99,7 +100,7 @@ export async function toldFacts(
   const { order, line } = await firstLine(services, orderId)
   const about = {
     number: order.number,
-    buyer: person.name,
+    buyer: isPlainName(person.name) ? person.name : person.email,
     course: line.courseTitle,
     currency: order.currency,
     isPractice: message.mode === 'practice',

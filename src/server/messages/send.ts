@@ -7,9 +7,9 @@ import { attempts, courses, messages, offers, orderLines, orders, people } from 
 import { record } from '../orders/journal.ts'
 import { makePasswordLink } from '../people/service.ts'
 import { getSchool, type School } from '../school/service.ts'
-import { composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
+import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
-import { composeAwaited, composeRefunded } from './composeOrder.ts'
+import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
 import { composeTold, isForCreator } from './composeTold.ts'
 import { awaitedFacts, creatorAddress, refundFacts, toldFacts } from './facts.ts'
 import { tellingOf } from './tellings.ts'
@@ -36,17 +36,22 @@ export function smtpPost(port: number): Post {
 export async function sendMessage(base: Services, messageId: string, post: Post): Promise<void> {
   const { db } = base
   const [row] = await db
-    .select({ message: messages, person: people })
+    .select({ message: messages, person: people, buyerName: orders.buyerName })
     .from(messages)
     .innerJoin(people, eq(people.id, messages.personId))
+    .leftJoin(orders, eq(orders.id, messages.orderId))
     .where(eq(messages.id, messageId))
   if (!row || row.message.state === 'sent' || row.message.state === 'dropped') return
   const { message, person } = row
+  // What they called themselves for the order, where it is about one.
+  const buyer = row.buyerName ?? person.name
   const services = await inMode(base, message.mode)
   const { now } = services
   const school = await getSchool(db)
   const telling = tellingOf(school, message.kind)
-  const letter = telling.isOn ? await compose(services, school, message, person, telling.ownWords) : null
+  const letter = telling.isOn
+    ? await compose(services, school, message, { ...person, name: buyer }, telling.ownWords)
+    : null
   const about = { orderId: message.orderId, personId: message.personId }
   if (!letter) {
     await db.update(messages).set({ state: 'dropped' }).where(eq(messages.id, messageId))
@@ -107,6 +112,10 @@ async function compose(
         await awaitedFacts(services, message.orderId as string),
         ownWords,
       )
+    case 'already-owned':
+      return composeAlreadyOwned(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
+    case 'paid-twice':
+      return composePaidTwice(school, person.name, await awaitedFacts(services, message.orderId as string), ownWords)
     case 'refunded':
       return composeRefunded(school, person.name, await refundFacts(services, message.refundId as string), ownWords)
   }

@@ -2,13 +2,12 @@ import { asc } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { addDays } from '../../core/calendar/day.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
-import { openWorld, type World } from '../../testing/world.ts'
+import { openWorld, shopper, type World } from '../../testing/world.ts'
 import { checkOrder } from '../checkout/standing.ts'
 import { stopChasing } from '../collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { agreements } from '../db/schema/index.ts'
 import { schoolDay } from '../school/service.ts'
-import { hashToken } from '../secrets.ts'
 import { listLate, listPayments, type MoneyFilters, type MoneyRow, PAGE, paymentsBetween } from './service.ts'
 
 const ALWAYS = { from: '2020-01-01', until: '2039-12-31' }
@@ -43,7 +42,7 @@ beforeAll(async () => {
     const placed = await world.buy(apart.slug, request, `moor${n}`)
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, 'pays')
-    await checkOrder(world.services, placed.orderId, hashToken(`moor${n}`))
+    await checkOrder(world.services, placed.orderId, shopper(`moor${n}`))
   }
   const made = await world.db.select().from(agreements).orderBy(asc(agreements.createdAt))
   for (const { id } of made.slice(0, 9)) await stopChasing(world.services, id, 'asked')

@@ -1,6 +1,6 @@
 import { eq, sql } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { openWorld, shopper, type World } from '../../testing/world.ts'
 import { markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
 import { checkOrder } from '../checkout/standing.ts'
 import { cancelAgreement, changeMethod, moveDue, payByHand, stopChasing, takeCancelBack } from '../collecting/byHand.ts'
@@ -8,7 +8,6 @@ import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
 import { refundLine } from '../refunds/service.ts'
 import { clearPractice } from '../school/practice.ts'
-import { hashToken } from '../secrets.ts'
 import { addUp, overdueOf, sumsBetween } from './sums.ts'
 
 let world: World
@@ -40,7 +39,7 @@ async function buy(price: Parameters<World['sell']>[0], pay: number, way: string
   const placed = await world.buy(course.slug, request)
   if (placed.state === 'confirming') {
     await world.press(placed.url, 'pays')
-    await checkOrder(world.services, placed.orderId, hashToken('browser'))
+    await checkOrder(world.services, placed.orderId, shopper('browser'))
   }
   const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
   const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
@@ -89,7 +88,13 @@ describe('the sums', () => {
     await collect()
     const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
     await changeMethod(world.services, wallet.agreementId, card())
-    await payByHand(world.services, plan.agreementId, { ...card(), agreed: 4300 })
+    await payByHand(world.services, plan.agreementId, {
+      ...card(),
+      agreed: 4300,
+      from: 2,
+      to: 2,
+      requestKey: crypto.randomUUID(),
+    })
     const give = (order: { orderId: string; lineId: string }, amount: number, access: 'keep' | 'close') =>
       refundLine(world.services, 'practice', order.orderId, { lineId: order.lineId, amount, access, note: 'asked' })
     await give(member, 3000, 'keep')

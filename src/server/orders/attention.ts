@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, gte, inArray, lt, lte, ne, type SQL, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, gte, inArray, isNotNull, lt, lte, ne, type SQL, sql } from 'drizzle-orm'
 import { addDays, type Day } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -19,6 +19,7 @@ import { getSchool, schoolDay } from '../school/service.ts'
 /** What a person should look at, the most pressing first. */
 export const ATTENTION_KINDS = [
   'disputed',
+  'paid-twice',
   'surplus',
   'refund-refused',
   'stopped',
@@ -74,6 +75,9 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
   const lastReason = sql<string | null>`(select a.reason from ${attempts} a
     where a.agreement_id = ${agreements.id} order by a.started_at desc limit 1)`
 
+  const leftOf = sql<number>`(${orders.payToday} - coalesce((select sum(r.amount) from ${refunds} r
+    where r.order_id = ${orders.id} and r.state <> 'refused'), 0))::float8`
+
   const ofAgreements = (where: SQL | undefined, by: SQL | undefined = undefined) =>
     db
       .select({
@@ -123,6 +127,12 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(orders, eq(orders.id, disputes.orderId))
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(orders.mode, mode), eq(disputes.state, 'open')))
+      .limit(MOST),
+    'paid-twice': db
+      .select({ ...order, amount: leftOf, since: instant(orders.paidAt), ...nothing })
+      .from(orders)
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(orders.mode, mode), isNotNull(orders.duplicateOf), gt(leftOf, 0)))
       .limit(MOST),
     'refund-refused': db
       .select({ ...order, amount: refunds.amount, since: instant(refunds.createdAt), ...nothing, why: refunds.why })

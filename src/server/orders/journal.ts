@@ -14,6 +14,7 @@ export type JournalEntry =
   | 'attempt-collected'
   | 'attempt-surplus'
   | 'order-paid'
+  | 'order-paid-twice'
   | 'agreement-begun'
   | 'agreement-goes-on'
   | 'agreement-stopped'

@@ -103,6 +103,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       currency: orders.currency,
       payToday: orders.payToday,
       quote: orders.quote,
+      duplicateOf: orders.duplicateOf,
       createdAt: orders.createdAt,
       paidAt: orders.paidAt,
       person: { id: people.id, name: people.name, email: people.email },

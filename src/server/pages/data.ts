@@ -185,8 +185,8 @@ export interface PlanView {
   method: string | null
   endless: boolean
   payments: PlanPayment[]
-  /** What can be paid by hand; `since` null: the next payment, early. */
-  toPay: { amount: number; since: string | null } | null
+  /** What can be paid by hand, payments `from` to `to`; `since` null: the next payment, early. */
+  toPay: { amount: number; since: string | null; from: number; to: number } | null
   next: PlanShown['next']
   /** The first day on which the course is shut as things stand. */
   shut: string | null

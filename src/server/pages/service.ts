@@ -4,7 +4,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { speakOffer, taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
-import { coursesOf, mayEnter, type Visitor } from '../access/service.ts'
+import { browserAccessSince, coursesOf, mayEnter, type Visitor } from '../access/service.ts'
 import { needsOf } from '../checkout/audience.ts'
 import { awaitedOf } from '../checkout/awaited.ts'
 import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
@@ -201,8 +201,19 @@ export async function thanksView(
     .innerJoin(courses, eq(courses.id, offers.courseId))
     .innerJoin(people, eq(people.id, orders.personId))
     .where(eq(orders.id, orderId))
-  const isTheirs = row && (row.order.browserHash === visitor.browserHash || row.person.id === visitor.person?.id)
-  if (!row || !isTheirs) return missing()
+  if (!row) return missing()
+  const isByBrowser = row.order.browserHash === visitor.browserHash
+  const isSignedIn = row.person.id === visitor.person?.id
+  if (!isByBrowser && !isSignedIn) return missing()
+  const { paidAt: paid } = row.order
+  if (!isSignedIn && paid && paid <= browserAccessSince(services.now())) {
+    return notice(
+      401,
+      'Sign in to see this order.',
+      'It was paid over an hour ago; since then it stands in your account.',
+      [{ label: 'Sign in', href: `/sign-in?then=${encodeURIComponent(`/thanks/${orderId}`)}` }, ALL_COURSES],
+    )
+  }
   const { order, line, course, person } = row
   const [paidBy] = await services.db
     .select({ method: attempts.method })

@@ -9,7 +9,7 @@ import { creatorOf, personOf } from '../school/sessions.ts'
 import { hashToken, newToken } from '../secrets.ts'
 
 export const SHOP_COOKIE = 'acorn_shop'
-const BROWSER_COOKIE = 'acorn_browser'
+export const BROWSER_COOKIE = 'acorn_browser'
 
 /**
  * Who looks at the shop, and in which mode: strangers in the school's, the signed-in creator in

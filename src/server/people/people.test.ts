@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { openWorld, type World } from '../../testing/world.ts'
 import { entryOn, giveCourse, listGrants, mayEnter, takeBack } from '../access/service.ts'
 import { passwordLinks, people } from '../db/schema/index.ts'
-import { composeReceipt, type Letter } from '../messages/compose.ts'
+import { composeReceipt, greeting, type Letter } from '../messages/compose.ts'
 import { sendMessage } from '../messages/send.ts'
 import { listOrders, openOrder } from '../orders/service.ts'
 import { getSchool } from '../school/service.ts'
@@ -180,9 +180,9 @@ describe('messages', () => {
   it('names that hold markup stay text', async () => {
     const { orderId } = await bought('Markup', 'markup@post.example')
     const order = await world.orderOf(orderId)
-    const letter = composeReceipt(await getSchool(world.db), '<b>Ada</b>', {
+    const letter = composeReceipt(await getSchool(world.db), 'Ada', {
       number: 1,
-      course: 'C',
+      course: '<b>C</b>',
       offer: 'O',
       quote: order?.quote as never,
       taxRate: 2000,
@@ -193,6 +193,23 @@ describe('messages', () => {
       passwordLink: null,
     })
     expect(letter.text).toContain('It stays open until 31 January 2028.')
-    expect(letter.html).toContain('&lt;b&gt;Ada&lt;/b&gt;')
+    expect(letter.html).toContain('&lt;b&gt;C&lt;/b&gt;')
+    expect(letter.text).toContain('Hello Ada,')
+  })
+
+  it('a name that holds a link or an address is not repeated in a mail', () => {
+    for (const name of [
+      'Win at www.prize.example',
+      'https://a.example',
+      'call a@b.example',
+      '<i>x</i>',
+      'now.com',
+      'a\nb',
+    ]) {
+      expect(greeting(name)).toEqual({ text: 'Hello,' })
+    }
+    for (const name of ['Ada', 'Dr. Ada O’Neill-Öz', 'J. R. R.', '李雷']) {
+      expect(greeting(name)).toEqual({ text: `Hello ${name},` })
+    }
   })
 })

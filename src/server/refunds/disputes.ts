@@ -82,7 +82,8 @@ async function bookLoss(services: Within, { orderId, attemptId, reference, amoun
       orderId,
       lineId: await lineOf(tx, attemptId, orderId),
       attemptId,
-      key: `dispute ${reference}`,
+      // Two gateways may use one reference.
+      key: `dispute ${attemptId} ${reference}`,
       amount,
       state: 'refunded',
       reference,

@@ -1,11 +1,10 @@
 import { and, eq } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import { eventually, openWorld, type World } from '../../testing/world.ts'
+import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
 import { checkOrder } from '../checkout/standing.ts'
 import { cancelAgreement, takeCancelBack } from '../collecting/byHand.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, disputes, grants, messages, orderLines, payments, refunds } from '../db/schema/index.ts'
-import { hashToken } from '../secrets.ts'
 import { answerDispute } from './disputes.ts'
 import { refundLine, settleRefund } from './service.ts'
 
@@ -117,7 +116,7 @@ describe('giving money back', () => {
     })
     const placed = await world.buy(course.slug, request)
     await world.press(placed.state === 'confirming' ? placed.url : '', 'pays')
-    await checkOrder(world.services, placed.orderId, hashToken('browser'))
+    await checkOrder(world.services, placed.orderId, shopper('browser'))
     const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
     await expect(give(placed.orderId, line?.id as string, 1000)).rejects.toMatchObject({
       errors: [{ at: '/amount', why: 'Moor Wallet gives back whole payments only: €43.00.' }],

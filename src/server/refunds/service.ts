@@ -3,6 +3,7 @@ import * as v from 'valibot'
 import { type Charge, refundableAmounts, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { GatewayUnreachable, type RefundOutcome } from '../../gateways/contract.ts'
+import { derivedKey } from '../checkout/attemptKey.ts'
 import { inMode, inTransaction, type Services, type Tools } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -129,14 +130,16 @@ export async function refundLine(
         '/amount',
         sayCannot(charges, (of) => formatMoney(of, format)),
       )
+    // Derived, as an attempt's key is: after a backup was put back the same refund is asked for by the same key.
+    const before = await tx.$count(refunds, eq(refunds.orderId, orderId))
     const rows = await tx
       .insert(refunds)
       .values(
-        shares.map((share) => ({
+        shares.map((share, index) => ({
           orderId,
           lineId,
           attemptId: share.chargeId,
-          key: crypto.randomUUID(),
+          key: derivedKey('refund', share.chargeId, String(before + index), String(share.amount)),
           amount: share.amount,
           state: 'started' as const,
           note,

@@ -19,6 +19,11 @@ export type PlanPhase =
   /** Begun at the gateway's own page, and not finished there. */
   | { kind: 'elsewhere'; url: string }
 
+/** Names one request, so that the server answers it once, however often it is sent. */
+function newRequestKey(): string {
+  return [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+}
+
 /** What a buyer does about an agreement: pay, give another method, cancel. */
 export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFrameElement | null>) {
   const [phase, setPhase] = useState<PlanPhase>(view.pending ? { kind: 'checking' } : { kind: 'idle' })
@@ -30,6 +35,8 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   const [message, setMessage] = useState<string | null>(null)
   const [done, setDone] = useState<string | null>(null)
   const isBusy = useRef(false)
+  const requestKey = useRef('')
+  requestKey.current ||= newRequestKey()
   const { key } = view
   const money = { ...page.school, currency: view.currency }
 
@@ -76,7 +83,8 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     }
   }
   const payBy = async (payment: { connectionId: string | null; token: string }) => {
-    const json = { ...payment, agreed: view.toPay?.amount ?? 0 }
+    const { amount: agreed = 0, from = 0, to = 0 } = view.toPay ?? {}
+    const json = { ...payment, agreed, from, to, requestKey: requestKey.current }
     await leadOn(await unwrap(api.plan[':key'].pay.$post({ param: { key }, json })))
   }
   const ask = (): Promise<Paid> => askHow(key).catch((): Paid => ({ state: 'checking' }))
@@ -86,6 +94,8 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       case 'paid':
         return finish(`${formatMoney(view.toPay?.amount ?? 0, money)} came. Thank you.`)
       case 'declined':
+        // That request has its answer; trying again is another one.
+        requestKey.current = newRequestKey()
         return giveUp(sayDeclined(paid.reason))
       case 'confirming':
         if (!paid.isElsewhere) return setPhase({ kind: 'confirming', url: paid.url })

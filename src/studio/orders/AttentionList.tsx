@@ -20,6 +20,11 @@ export function useAttention() {
 
 const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item: Item) => string }> = {
   disputed: { shape: 'late', word: 'disputed', says: () => 'Nothing happens before you answer.' },
+  'paid-twice': {
+    shape: 'failed',
+    word: 'paid twice',
+    says: () => 'Another order had opened the course. This one opens nothing; refund it.',
+  },
   surplus: { shape: 'failed', word: 'came once too often', says: () => 'Give it back at the gateway.' },
   'refund-refused': { shape: 'failed', word: 'not given back', says: ({ why }) => why ?? '' },
   stopped: {

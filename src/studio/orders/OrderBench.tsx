@@ -54,6 +54,7 @@ export function OrderBench({ order }: { order: Order }) {
         </Link>
         , {order.person.email}
       </p>
+      {order.duplicateOf && <PaidTwice order={order} />}
       <Section title="What">
         <Lines order={order} money={money} />
       </Section>
@@ -85,7 +86,7 @@ export function OrderBench({ order }: { order: Order }) {
         </Section>
       )}
       {order.charges.length > 0 && (
-        <Section title="Given back">
+        <Section id="refunds" title="Refunds">
           <Refunds order={order} money={money} />
         </Section>
       )}
@@ -98,6 +99,23 @@ export function OrderBench({ order }: { order: Order }) {
         ))}
       </Section>
     </>
+  )
+}
+
+/** Money that came for what another order had opened. */
+function PaidTwice({ order: { duplicateOf } }: { order: Order }) {
+  return (
+    <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
+      <b className="font-semibold">Paid twice.</b>{' '}
+      <Link className="link" to={`/studio/orders/${duplicateOf}`}>
+        Another order
+      </Link>{' '}
+      had opened the course before this money was received. This order opens nothing.{' '}
+      <a className="link" href="#refunds">
+        Refund it
+      </a>
+      .
+    </p>
   )
 }
 

@@ -140,6 +140,8 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return `The gateway collected ${amount} once more (${data.reference}). Give it back there.`
     case 'order-paid':
       return 'Paid'
+    case 'order-paid-twice':
+      return `Paid twice: ${amount} received after another order had opened the course. It opens nothing; refund it.`
     case 'agreement-begun':
       return `Later payments are agreed${data.method ? `, by ${data.method}` : ''}`
     case 'agreement-goes-on':

@@ -53,6 +53,12 @@ const TO_BUYERS: Kind[] = [
     title: 'The card ends soon',
     when: 'Two weeks before a payment that the card will not live to see.',
   },
+  {
+    kind: 'already-owned',
+    title: 'You have this already',
+    when: 'Someone orders with the email of a buyer who has the course. The checkout page tells them nothing.',
+  },
+  { kind: 'paid-twice', title: 'Paid twice', when: 'Money is received for a course that another order has opened.' },
   { kind: 'refunded', title: 'Money given back', when: 'You give money back.' },
 ]
 const TO_YOU: Kind[] = [

@@ -17,6 +17,8 @@ export const MESSAGE_KINDS = [
   'awaiting',
   'not-arrived',
   'refunded',
+  'already-owned',
+  'paid-twice',
   // To the creator.
   'told-declined',
   'told-stopped',
@@ -40,7 +42,7 @@ export const messages = pgTable(
     agreementId: uuid().references(() => agreements.id, { onDelete: 'cascade' }),
     /** For `refunded`: the refund. */
     refundId: uuid().references(() => refunds.id, { onDelete: 'cascade' }),
-    /** For `given`: the course. */
+    /** For `given` and `already-owned`: the course. */
     courseTitle: text(),
     /** dropped: what it would say was no longer true when its turn came. */
     state: text({ enum: ['waiting', 'sent', 'failed', 'dropped'] }).notNull(),

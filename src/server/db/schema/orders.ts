@@ -40,7 +40,7 @@ export const orders = pgTable(
     personId: uuid()
       .notNull()
       .references(() => people.id),
-    /** The offer that was ordered, which one buyer can be paying for only once at a time. */
+    /** The offer that was ordered, which one browser of a buyer can be paying for only once at a time. */
     offerId: uuid()
       .notNull()
       .references(() => offers.id),
@@ -50,6 +50,10 @@ export const orders = pgTable(
     /** The quote's input document and its answer. */
     quoteInput: jsonb().notNull(),
     quote: jsonb().$type<Quote>().notNull(),
+    /** What the buyer called themselves for it; null in older ones, where it is the person's. */
+    buyerName: text(),
+    /** The paid order that opened the same course first: the money of this one was on its way already, and opens nothing. */
+    duplicateOf: uuid().references((): AnyPgColumn => orders.id, { onDelete: 'set null' }),
     /** Hash of the cookie of the browser that placed it. */
     browserHash: text().notNull(),
     /** Buyer, number and titles in lower case, for the search. */
@@ -59,7 +63,11 @@ export const orders = pgTable(
   },
   (table) => [
     unique('orders_numbered').on(table.mode, table.number),
-    uniqueIndex('orders_one_unpaid').on(table.personId, table.offerId).where(sql`${table.state} <> 'paid'`),
+    // One browser; whoever types another's address in theirs begins an order of their own.
+    uniqueIndex('orders_one_unpaid_per_browser')
+      .on(table.personId, table.offerId, table.browserHash)
+      .where(sql`${table.state} <> 'paid'`),
+    index('orders_duplicate').on(table.mode).where(sql`${table.duplicateOf} is not null`),
     index('orders_newest').on(table.mode, table.number.desc()),
     index('orders_by_state').on(table.mode, table.state, table.number.desc()),
     index('orders_of_person').on(table.personId),
@@ -169,6 +177,8 @@ export const attempts = pgTable(
     /** Whose doing it is. A try of the worker counts as one; what the buyer pays by hand does not. */
     madeBy: text({ enum: ['buyer', 'worker'] }).notNull(),
     key: text().notNull().unique(),
+    /** The buyer's request that made it: the same request again is the same attempt. */
+    requestKey: text(),
     connectionId: uuid()
       .notNull()
       .references(() => connections.id),
@@ -193,6 +203,7 @@ export const attempts = pgTable(
     uniqueIndex('attempts_one_open')
       .on(table.orderId, sql`coalesce(${table.agreementId}, ${table.orderId})`)
       .where(sql`${table.state} in ('started', 'unknown', 'confirming', 'awaiting')`),
+    uniqueIndex('attempts_one_per_request').on(table.agreementId, table.requestKey),
     uniqueIndex('attempts_one_collected')
       .on(table.orderId)
       .where(sql`${table.state} = 'collected' and ${table.agreementId} is null`),
