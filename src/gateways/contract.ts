@@ -34,7 +34,7 @@ export interface Adapter {
   answerDispute?(credentials: Credentials, answer: { reference: string; accept: boolean }): Promise<Dispute>
   /**
    * Checks signature and age of an event and reads it.
-   * @throws EventRefused where either is wrong.
+   * @throws EventRefused where either is wrong, EventUnreadable where it is signed and cannot be read.
    */
   readEvent(signingSecret: string, headers: Record<string, string>, body: string): GatewayEvent
 }
@@ -167,6 +167,18 @@ export class GatewayRefused extends Error {
   override name = 'GatewayRefused'
   constructor(
     readonly code: string,
+    message: string,
+  ) {
+    super(message)
+  }
+}
+
+/** An event that is rightly signed, and of a shape that this version does not know. */
+export class EventUnreadable extends Error {
+  override name = 'EventUnreadable'
+  constructor(
+    /** The sender's id of it, which its signature covers. */
+    readonly id: string,
     message: string,
   ) {
     super(message)

@@ -1,10 +1,12 @@
 import { Webhook, WebhookVerificationError } from 'standardwebhooks'
 import * as v from 'valibot'
+import { isDay } from '../core/calendar/day.ts'
 import {
   type Adapter,
   type Credentials,
   DECLINE_REASONS,
   EventRefused,
+  EventUnreadable,
   GatewayRefused,
   GatewayUnreachable,
   type Outcome,
@@ -25,25 +27,28 @@ export interface Wire {
   path: string
 }
 
+const money = v.pipe(v.number(), v.safeInteger(), v.minValue(0))
+/** The last day on which a method can be charged. */
+const lastDay = v.nullable(v.pipe(v.string(), v.check(isDay)))
 const paymentSchema = v.object({
   id: v.string(),
   key: v.string(),
   state: v.picklist(['captured', 'declined', 'confirm', 'sent', 'abandoned']),
-  amount: v.number(),
+  amount: money,
   currency: v.string(),
-  fee: v.number(),
+  fee: money,
   reason: v.nullable(v.picklist(DECLINE_REASONS)),
   /** In words, "card ending 4821". */
   payer: v.nullable(v.string()),
   /** The kept method and the last day on which it can be charged. */
   method: v.nullable(v.string()),
-  expires: v.nullable(v.string()),
+  expires: lastDay,
   confirm_url: v.nullable(v.string()),
 })
 const disputeSchema = v.object({
   id: v.string(),
   key: v.string(),
-  amount: v.number(),
+  amount: money,
   reason: v.string(),
   state: v.picklist(['open', 'contested', 'won', 'lost']),
 })
@@ -52,7 +57,7 @@ const accountSchema = v.object({
   mode: v.picklist(['practice', 'live']),
   sole: v.optional(v.boolean(), false),
 })
-const methodSchema = v.object({ id: v.string(), payer: v.string(), expires: v.nullable(v.string()) })
+const methodSchema = v.object({ id: v.string(), payer: v.string(), expires: lastDay })
 const listenerSchema = v.object({ signing_secret: v.string() })
 const refundSchema = v.object({ id: v.string() })
 const refusalSchema = v.object({ error: v.string(), message: v.string() })
@@ -67,7 +72,7 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
   const verbs = {
     async verify(credentials) {
       try {
-        const { mode, name, sole } = v.parse(accountSchema, await call(credentials, 'GET', '/account'))
+        const { mode, name, sole } = readAs(accountSchema, await call(credentials, 'GET', '/account'))
         return { ok: true, mode, accountName: name, standsAlone: sole }
       } catch (error) {
         if (error instanceof GatewayRefused && error.code === 'unknown-account')
@@ -78,7 +83,7 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
     },
 
     async listen(credentials, url) {
-      const answer = v.parse(listenerSchema, await call(credentials, 'POST', '/listeners', { url }))
+      const answer = readAs(listenerSchema, await call(credentials, 'POST', '/listeners', { url }))
       return { signingSecret: answer.signing_secret }
     },
 
@@ -93,7 +98,7 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
     },
 
     async keep(credentials, { key, token }) {
-      const kept = v.parse(methodSchema, await call(credentials, 'POST', '/methods', { token }, key))
+      const kept = readAs(methodSchema, await call(credentials, 'POST', '/methods', { token }, key))
       return { reference: kept.id, method: kept.payer, expires: kept.expires }
     },
 
@@ -113,7 +118,7 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
     async refund(credentials, { key, reference, amount }) {
       try {
         const path = `/payments/${encodeURIComponent(reference)}/refunds`
-        const refund = v.parse(refundSchema, await call(credentials, 'POST', path, { amount }, key))
+        const refund = readAs(refundSchema, await call(credentials, 'POST', path, { amount }, key))
         return { state: 'refunded', reference: refund.id }
       } catch (error) {
         if (error instanceof GatewayRefused) return { state: 'refused', why: error.message }
@@ -126,27 +131,47 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
       try {
         new Webhook(signingSecret).verify(body, headers)
       } catch (error) {
-        if (error instanceof WebhookVerificationError || error instanceof SyntaxError) {
-          throw new EventRefused(error.message)
-        }
+        if (error instanceof WebhookVerificationError) throw new EventRefused(error.message)
+        // The document is read once its signature is found right.
+        if (error instanceof SyntaxError) throw new EventUnreadable(id, 'it is no JSON document')
         throw error
       }
-      const { type, data } = v.parse(eventSchema, JSON.parse(body))
-      const dispute = v.safeParse(disputeSchema, data)
-      if (type.startsWith('dispute.') && dispute.success) {
-        return { id, type, payment: null, dispute: disputeOf(dispute.output) }
+      const read = v.safeParse(v.pipe(v.string(), v.parseJson(), eventSchema), body)
+      if (!read.success) throw new EventUnreadable(id, `not an event: ${read.issues[0].message}`)
+      const { type, data } = read.output
+      if (type.startsWith('dispute.')) {
+        return { id, type, payment: null, dispute: disputeOf(readEventAs(disputeSchema, data, id, type)) }
       }
-      const payment = v.safeParse(paymentSchema, data)
-      if (!type.startsWith('payment.') || !payment.success) return { id, type, payment: null, dispute: null }
-      return { id, type, payment: { key: payment.output.key, outcome: outcomeOf(payment.output) }, dispute: null }
+      if (!type.startsWith('payment.')) return { id, type, payment: null, dispute: null }
+      const payment = readEventAs(paymentSchema, data, id, type)
+      return { id, type, payment: { key: payment.key, outcome: outcomeOf(payment) }, dispute: null }
     },
   } satisfies Partial<Adapter>
 
   const answerDispute: NonNullable<Adapter['answerDispute']> = async (credentials, { reference, accept }) => {
     const path = `/disputes/${encodeURIComponent(reference)}/answer`
-    return disputeOf(v.parse(disputeSchema, await call(credentials, 'POST', path, { accept })))
+    return disputeOf(readAs(disputeSchema, await call(credentials, 'POST', path, { accept })))
   }
   return { ...verbs, answerDispute }
+}
+
+/** An answer as it must be. @throws GatewayUnreachable where it is otherwise: whether money moved is not known. */
+function readAs<const S extends v.GenericSchema>(schema: S, answer: unknown): v.InferOutput<S> {
+  const read = v.safeParse(schema, answer)
+  if (!read.success) throw new GatewayUnreachable(`an answer that cannot be read: ${read.issues[0].message}`)
+  return read.output
+}
+
+/** What an event of a type must hold. @throws EventUnreadable where it does not. */
+function readEventAs<const S extends v.GenericSchema>(
+  schema: S,
+  data: unknown,
+  id: string,
+  type: string,
+): v.InferOutput<S> {
+  const read = v.safeParse(schema, data)
+  if (!read.success) throw new EventUnreadable(id, `${type} holds something else than it should`)
+  return read.output
 }
 
 /** What a gateway that keeps no method without a charge says when it is asked to. */
@@ -159,7 +184,7 @@ function disputeOf({ id, key, amount, reason, state }: v.InferOutput<typeof disp
 }
 
 function readOutcome(answer: unknown, parentOrigin: string): Outcome {
-  const payment = v.parse(paymentSchema, answer)
+  const payment = readAs(paymentSchema, answer)
   const { id: reference, amount, currency, fee, payer, method: kept, expires } = payment
   switch (payment.state) {
     case 'captured':

@@ -8,12 +8,15 @@ import { agreementRoutes } from './collecting/routes.ts'
 import type { Services } from './context.ts'
 import { receiveEvent } from './gateways/events.ts'
 import { gatewayRoutes } from './gateways/routes.ts'
+import { BODY_LIMITS, limitBody } from './http/bodies.ts'
 import { deadline } from './http/deadline.ts'
 import { sameOrigin } from './http/guard.ts'
+import { isId } from './http/isId.ts'
 import { describeError } from './http/logError.ts'
 import { describeApi } from './http/openApi.ts'
-import { answerProblem, notFound, Problem } from './http/problem.ts'
-import { unavailable } from './http/unavailable.ts'
+import { plainAddresses } from './http/plainText.ts'
+import { answerProblem, notFound } from './http/problem.ts'
+import { problemOf } from './http/problemOf.ts'
 import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
 import { orderRoutes } from './orders/routes.ts'
@@ -27,6 +30,8 @@ import { schoolRoutes, sessionRoutes } from './school/routes.ts'
 export function apiRoutes(services: Services) {
   return new Hono()
     .use(sameOrigin(services.config.origin))
+    .use('/session/*', limitBody(BODY_LIMITS.anybody))
+    .use('/shop/*', limitBody(BODY_LIMITS.anybody))
     .route('/session', sessionRoutes(services))
     .route('/school', schoolRoutes(services))
     .route('/catalogue', catalogueRoutes(services))
@@ -44,21 +49,16 @@ export function apiRoutes(services: Services) {
 export function makeApp(services: Services, renderer: Renderer, isDevelopment = false) {
   const app = new Hono()
   app.onError((error, c) => {
-    if (error instanceof Problem) {
-      if (typeof error.more.retryAfter === 'number') c.header('retry-after', String(error.more.retryAfter))
-      return answerProblem(c, error)
+    const problem = problemOf(error)
+    // A picture or a draft that is too large may still be on its way.
+    if (problem.status === 413) c.header('connection', 'close')
+    if (problem.status >= 500 && problem.code !== 'busy') {
+      console.error(`${c.req.method} ${c.req.routePath}: ${describeError(error)}`)
     }
-    const problem = unavailable(error)
-    if (problem) {
-      c.header('retry-after', String(problem.more.retryAfter))
-      return answerProblem(c, problem)
-    }
-    console.error(`${c.req.method} ${c.req.routePath}: ${describeError(error)}`)
-    return answerProblem(
-      c,
-      new Problem(500, 'broken', 'Something broke on our side. Nothing you typed is lost; try again.'),
-    )
+    if (typeof problem.more.retryAfter === 'number') c.header('retry-after', String(problem.more.retryAfter))
+    return answerProblem(c, problem)
   })
+  app.use(plainAddresses())
   app.use(deadline())
   // Pages are worth compressing; the API's short answers cost more to compress than to send.
   const compressed = compress()
@@ -82,15 +82,15 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
   )
 
   // Gateways sign what they send; they have no Origin.
-  app.post('/api/events/:connection', async (c) => {
+  app.post('/api/events/:connection', limitBody(BODY_LIMITS.event), async (c) => {
     const connection = c.req.param('connection')
-    if (!/^[0-9a-f-]{36}$/.test(connection)) throw notFound('connection')
+    if (!isId(connection)) throw notFound('connection')
     await receiveEvent(services, connection, c.req.header(), await c.req.text())
     return c.json({ ok: true })
   })
   app.get('/pictures/:id/:size', async (c) => {
     const { id, size } = c.req.param()
-    if (!/^[0-9a-f-]{36}$/.test(id) || (size !== 'large' && size !== 'small')) throw notFound('picture')
+    if (!isId(id) || (size !== 'large' && size !== 'small')) throw notFound('picture')
     const data = await findPicture(services, id, size)
     return c.body(new Uint8Array(data), 200, {
       'content-type': 'image/webp',

@@ -172,7 +172,7 @@ describe('cover pictures', () => {
 it('keeps emphasis and links of rich text, and drops what could run', () => {
   expect(
     cleanRichText('<p onclick="x()">A <strong>b</strong><script>x()</script> <a href="javascript:x()">c</a></p>'),
-  ).toBe('<p>A <strong>b</strong> <a>c</a></p>')
+  ).toBe('<p>A <strong>b</strong> <a rel="noopener nofollow">c</a></p>')
 })
 
 it('makes addresses of any title', () => {

@@ -2,9 +2,9 @@ import { eq } from 'drizzle-orm'
 import sharp from 'sharp'
 import type { Services } from '../context.ts'
 import { pictures } from '../db/schema/index.ts'
+import { MAX_PICTURE_BYTES } from '../http/bodies.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
 
-const MOST_BYTES = 12 * 1024 * 1024
 const FORMATS = new Set(['jpeg', 'png', 'webp', 'avif', 'gif', 'heif', 'tiff'])
 
 /**
@@ -13,7 +13,8 @@ const FORMATS = new Set(['jpeg', 'png', 'webp', 'avif', 'gif', 'heif', 'tiff'])
  * @throws Problem 422 at `/file` where it is no picture or too large.
  */
 export async function keepPicture({ db, now }: Services, file: Uint8Array): Promise<{ id: string }> {
-  if (file.byteLength > MOST_BYTES) throw fieldProblem('/file', 'This picture is over 12 MB. Make it smaller first.')
+  if (file.byteLength > MAX_PICTURE_BYTES)
+    throw fieldProblem('/file', 'This picture is over 12 MB. Make it smaller first.')
   const { large, small } = await encode(file)
   const [row] = await db
     .insert(pictures)

@@ -21,7 +21,7 @@ export function cleanRichText(html: string): string {
       'code',
       'pre',
     ],
-    allowedAttributes: { a: ['href'] },
+    allowedAttributes: { a: ['href', 'rel'] },
     allowedSchemes: ['http', 'https', 'mailto'],
     transformTags: { a: sanitizeHtml.simpleTransform('a', { rel: 'noopener nofollow' }) },
   })

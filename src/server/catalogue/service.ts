@@ -94,15 +94,18 @@ export async function saveCourseDraft({ db, now }: Services, id: string, baseRev
     description: cleanRichText(content.description),
     lessons: content.lessons.map((lesson) => ({ ...lesson, body: cleanRichText(lesson.body) })),
   }
-  const current = await getCourse(db, id)
-  const slug = current.live ? current.slug : await freeSlug(db, draft.title, id)
-  const [saved] = await db
-    .update(courses)
-    .set({ draft, slug, draftAt: now(), draftRev: sql`${courses.draftRev} + 1` })
-    .where(and(eq(courses.id, id), eq(courses.draftRev, baseRev)))
-    .returning()
-  if (!saved) throw changedElsewhere(await getCourse(db, id))
-  return saved
+  return db.transaction(async (tx) => {
+    const current = await getCourse(tx, id)
+    const keepsSlug = current.live !== null || current.draft.title === draft.title
+    const slug = keepsSlug ? current.slug : await freeSlug(tx, draft.title, id)
+    const [saved] = await tx
+      .update(courses)
+      .set({ draft, slug, draftAt: now(), draftRev: sql`${courses.draftRev} + 1` })
+      .where(and(eq(courses.id, id), eq(courses.draftRev, baseRev)))
+      .returning()
+    if (!saved) throw changedElsewhere(await getCourse(tx, id))
+    return saved
+  })
 }
 
 /** A draft or a publish met another one that came in between. */

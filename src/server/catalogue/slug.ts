@@ -1,5 +1,5 @@
-import { eq } from 'drizzle-orm'
-import type { Queryable } from '../db/client.ts'
+import { eq, sql } from 'drizzle-orm'
+import type { Transaction } from '../db/client.ts'
 import { courses } from '../db/schema/index.ts'
 
 /** A title as the last part of an address: small letters, figures and hyphens. */
@@ -15,8 +15,12 @@ export function slugOf(title: string): string {
   return slug || 'course'
 }
 
-/** A slug that no other course has: with a number behind it where needed. */
-export async function freeSlug(db: Queryable, title: string, own?: string): Promise<string> {
+/** Held while a slug is chosen, so that two courses of one title at the same moment get two. */
+const CHOOSING_A_SLUG = 7310
+
+/** A slug that no other course has: with a number behind it where needed. It stays free until the transaction ends. */
+export async function freeSlug(db: Transaction, title: string, own?: string): Promise<string> {
+  await db.execute(sql`select pg_advisory_xact_lock(${CHOOSING_A_SLUG})`)
   const base = slugOf(title)
   for (let n = 1; ; n++) {
     const slug = n === 1 ? base : `${base}-${n}`

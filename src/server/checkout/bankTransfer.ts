@@ -8,6 +8,7 @@ import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, grants, orders, payments, refunds, transfers } from '../db/schema/index.ts'
+import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { record, recordAll } from '../orders/journal.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -59,7 +60,7 @@ export async function dropTransfer(services: Services, attempt: Attempt): Promis
 
 const note = v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep the note under 300 letters.'))
 export const cameSchema = v.object({
-  amount: v.pipe(v.number('Write an amount.'), v.integer('Write an amount.'), v.minValue(1, 'Write what came.')),
+  amount: amountSchema(1, 'Write an amount.', 'Write how much was received.'),
   day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')),
   note,
 })

@@ -4,8 +4,19 @@ import { Webhook } from 'standardwebhooks'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { GOOD_WEATHER } from '../../standins/world.ts'
 import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
-import { attempts, connections, gatewayEvents, grants, messages, orders, payments, people } from '../db/schema/index.ts'
+import {
+  attempts,
+  connections,
+  eventRefusals,
+  gatewayEvents,
+  grants,
+  messages,
+  orders,
+  payments,
+  people,
+} from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
+import { needsAttention } from '../orders/attention.ts'
 import { hashToken } from '../secrets.ts'
 import { lookUpUntilSettled } from './lookup.ts'
 import { settleAttempt } from './settle.ts'
@@ -387,17 +398,20 @@ describe('events', () => {
     expect((await world.attemptsOf(placed.orderId))[0]?.state).toBe('collected')
   })
 
-  it('forged, changed and replayed from long ago: 401, a row, and nothing else', async () => {
+  it('forged, changed and replayed from long ago: 401, counted, and nothing else', async () => {
     const placed = await world.buy(course.slug, ask('not-enough-money'))
     const [attempt] = await world.attemptsOf(placed.orderId)
     const body = captured(attempt?.key as string)
-    const before = await world.db.$count(gatewayEvents, eq(gatewayEvents.state, 'refused'))
+    const rows = () => world.db.$count(gatewayEvents)
+    const counted = async () => (await world.db.select().from(eventRefusals)).reduce((sum, { count }) => sum + count, 0)
+    const before = [await rows(), await counted()] as const
     const forged = await send(body, { secret: `whsec_${Buffer.from('not the secret of school').toString('base64')}` })
     const old = await send(body, { at: new Date(Date.now() - 3_600_000) })
     const unsigned = await fetch(world.origin + path(), { method: 'POST', body })
     expect([forged.status, old.status, unsigned.status]).toEqual([401, 401, 401])
     expect(forged.headers.get('content-type')).toBe('application/problem+json')
-    expect(await world.db.$count(gatewayEvents, eq(gatewayEvents.state, 'refused'))).toBe(before + 3)
+    expect([await rows(), await counted()]).toEqual([before[0], before[1] + 3])
+    expect((await world.db.select().from(eventRefusals)).length).toBeLessThanOrEqual(2)
     expect((await world.orderOf(placed.orderId))?.state).toBe('open')
   })
 
@@ -412,13 +426,27 @@ describe('events', () => {
     }
   })
 
-  it('of another amount is an error that the gateway hears, and opens nothing', async () => {
+  it('rightly signed, of another amount or shape: kept, told as something to look at, and nothing opens', async () => {
     world.standins.world.answersLost = true
     world.standins.world.eventsLost = true
     const placed = await world.buy(course.slug, ask())
     const [attempt] = await world.attemptsOf(placed.orderId)
-    expect((await send(captured(attempt?.key as string, 1))).status).toBe(500)
+    const wrong = captured(attempt?.key as string, 1)
+    expect([(await send(wrong)).status, (await send(wrong)).status]).toEqual([200, 200])
     expect((await world.orderOf(placed.orderId))?.state).toBe('paying')
+    expect((await world.journalOf(placed.orderId)).filter((what) => what === 'attempt-mismatch')).toHaveLength(1)
+    const odd = [
+      'no JSON',
+      '{"type":7}',
+      '{"type":"payment.captured","data":{"key":"k"}}',
+      JSON.stringify({ type: 'payment.captured', data: { ...JSON.parse(wrong).data, amount: 1.5 } }),
+      '{"type":"dispute.opened","data":{"id":"\\u0000\\ud800"}}',
+    ]
+    for (const body of odd) expect([body, (await send(body)).status]).toEqual([body, 200])
+    expect((await send('{"type":"odd.\\u0000","data":"\\ud800"}')).status).toBe(200)
+    expect(await world.db.$count(gatewayEvents, eq(gatewayEvents.state, 'unreadable'))).toBe(odd.length)
+    const kinds = (await needsAttention(world.services, 'practice')).map(({ kind }) => kind)
+    expect(kinds).toEqual(expect.arrayContaining(['mismatch', 'unreadable-event']))
   })
 })
 

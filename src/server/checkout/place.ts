@@ -16,6 +16,7 @@ import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
+import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { record } from '../orders/journal.ts'
 import { emailSchema, getSchool, type School } from '../school/service.ts'
@@ -38,11 +39,12 @@ export const placeSchema = v.object({
   ),
   email: emailSchema,
   /** The buyer's own price, where they name it. */
-  chosen: v.nullable(
-    v.pipe(v.number('Write a price.'), v.integer('Write a price.'), v.minValue(0, 'A price cannot be below zero.')),
-  ),
+  chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
   /** What the button said: the order is placed for exactly this, or not at all. */
-  agreed: v.object({ pay: v.pipe(v.number(), v.integer(), v.minValue(0)), currency: v.string() }),
+  agreed: v.object({
+    pay: v.pipe(v.number(), v.safeInteger(), v.minValue(0)),
+    currency: v.pipe(v.string(), v.maxLength(3)),
+  }),
   /** The gateway and its token for what the buyer entered there; null where nothing is due. */
   payment: v.nullable(
     v.object({

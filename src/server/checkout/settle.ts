@@ -1,4 +1,4 @@
-import { and, eq, inArray, not } from 'drizzle-orm'
+import { and, eq, inArray, not, sql } from 'drizzle-orm'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { readQuoteRequest } from '../../core/quote/read.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
@@ -11,6 +11,7 @@ import {
   agreements,
   attempts,
   grants,
+  journal,
   OPEN_ATTEMPTS,
   offers,
   orderLines,
@@ -61,7 +62,9 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
       return
     case 'collected':
       if (attempt.state === 'collected') return
-      checkAmount(attempt, outcome)
+      if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) {
+        return noteMismatch(services, order, attempt, outcome)
+      }
       return isLater
         ? laterCollected(services, order, attempt, outcome, source)
         : collected(services, order, attempt, outcome, source)
@@ -122,12 +125,21 @@ async function tellDeclined(
   return recordAll(tx, services.now(), [declined, queued])
 }
 
-/** @throws where the gateway speaks of other money than was asked for. */
-function checkAmount({ key, amount, currency }: Attempt, outcome: { amount: number; currency: string }) {
-  if (outcome.amount === amount && outcome.currency === currency) return
-  throw new Error(
-    `Attempt ${key} asked for ${amount} ${currency}, the gateway says ${outcome.amount} ${outcome.currency}.`,
+/** Notes, once, that the gateway speaks of other money than was asked for. Nothing is settled by it; a person must see it. */
+async function noteMismatch(
+  { db: tx, now }: Within,
+  { id: orderId, personId }: Order,
+  { key, amount: asked, currency }: Attempt,
+  outcome: Extract<Outcome, { state: 'collected' }>,
+) {
+  const noted = and(
+    eq(journal.orderId, orderId),
+    eq(journal.what, 'attempt-mismatch'),
+    sql`${journal.data}->>'key' = ${key}`,
   )
+  if ((await tx.$count(journal, noted)) > 0) return
+  const { reference, amount, currency: said } = outcome
+  await record(tx, now(), { orderId, personId }, 'attempt-mismatch', { key, asked, currency, reference, amount, said })
 }
 
 async function collected(

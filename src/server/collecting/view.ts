@@ -6,6 +6,7 @@ import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, connections, courses, grants, OPEN_ATTEMPTS, offers } from '../db/schema/index.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
+import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
 import { shownPayment } from '../orders/plans.ts'
 import type { PayWay, PlanView } from '../pages/data.ts'
@@ -13,8 +14,6 @@ import { getSchool, schoolDay } from '../school/service.ts'
 import { type Held, readAgreement } from './agreements.ts'
 import { manualPaymentOn } from './byHand.ts'
 import { readPayLink } from './payLinks.ts'
-
-export const IS_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/
 
 /** An agreement that was asked for, and by what right. */
 export interface Asked {
@@ -25,7 +24,7 @@ export interface Asked {
 
 /** The agreement of a signed-in buyer by its id, or the one that a link is for; null where there is no right to it. */
 export async function askFor(services: Services, key: string, { person, mode }: Visitor): Promise<Asked | null> {
-  if (!IS_ID.test(key)) {
+  if (!isId(key)) {
     const agreementId = await readPayLink(services, key)
     if (!agreementId) return null
     const { row } = await readAgreement(services.db, agreementId)

@@ -1,16 +1,17 @@
-import { and, eq } from 'drizzle-orm'
-import { EventRefused, type GatewayEvent } from '../../gateways/contract.ts'
+import { and, eq, sql } from 'drizzle-orm'
+import { EventRefused, EventUnreadable, type GatewayEvent } from '../../gateways/contract.ts'
 import { settleAttempt } from '../checkout/settle.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, connections, gatewayEvents } from '../db/schema/index.ts'
+import { attempts, connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
+import { storable, storableJson } from '../http/plainText.ts'
 import { Problem } from '../http/problem.ts'
 import { noteDispute } from '../refunds/disputes.ts'
 import { adapterOf } from './service.ts'
 
 /**
  * Takes one event of a gateway. Signature and age are checked before anything is believed; a bad
- * one leaves a row and gets 401. One that came before changes nothing; one that nobody
+ * one is counted and gets 401. One that came before changes nothing; one that nobody
  * understands is kept.
  */
 export async function receiveEvent(
@@ -19,15 +20,17 @@ export async function receiveEvent(
   headers: Record<string, string>,
   body: string,
 ): Promise<void> {
-  const { db, gateways, secrets, now } = services
+  const { db, gateways, now } = services
   const [connection] = await db.select().from(connections).where(eq(connections.id, connectionId))
   if (!connection) throw new Problem(404, 'not-found', 'There is no such connection.')
+  const secret = services.secrets.open(connection.signingSecret)
   let event: GatewayEvent
   try {
-    event = adapterOf(gateways, connection.adapter).readEvent(secrets.open(connection.signingSecret), headers, body)
+    event = adapterOf(gateways, connection.adapter).readEvent(secret, headers, body)
   } catch (error) {
+    if (error instanceof EventUnreadable) return keepUnreadable(services, connectionId, error, body)
     if (!(error instanceof EventRefused)) throw error
-    await db.insert(gatewayEvents).values({ connectionId, state: 'refused', note: error.message, receivedAt: now() })
+    await countRefusal(services, connectionId, error.message)
     throw new Problem(401, 'event-refused', 'The signature or the age of this event is wrong.')
   }
   const known = and(eq(gatewayEvents.connectionId, connectionId), eq(gatewayEvents.eventId, event.id))
@@ -36,9 +39,9 @@ export async function receiveEvent(
     .values({
       connectionId,
       eventId: event.id,
-      type: event.type,
+      type: storable(event.type),
       state: 'received',
-      body: JSON.parse(body),
+      body: JSON.parse(storableJson(body)),
       receivedAt: now(),
     })
     .onConflictDoNothing()
@@ -50,6 +53,38 @@ export async function receiveEvent(
   }
   const result = await handle(services, connection, event)
   await db.update(gatewayEvents).set(result).where(known)
+}
+
+/** Keeps an event that is rightly signed and cannot be read: it stands under attention, and the sender need not repeat it. */
+async function keepUnreadable(
+  { db, now }: Services,
+  connectionId: string,
+  { id, message }: EventUnreadable,
+  body: string,
+): Promise<void> {
+  await db
+    .insert(gatewayEvents)
+    .values({
+      connectionId,
+      eventId: id,
+      state: 'unreadable',
+      note: storable(message),
+      body: { text: storable(body).slice(0, 4000) },
+      receivedAt: now(),
+    })
+    .onConflictDoNothing()
+}
+
+/** Counts an event that nobody signed, by connection and day: as many as anybody likes to send are one row. */
+async function countRefusal({ db, now }: Services, connectionId: string, note: string): Promise<void> {
+  const day = now().toISOString().slice(0, 10)
+  await db
+    .insert(eventRefusals)
+    .values({ connectionId, day, count: 1, lastNote: note, lastAt: now() })
+    .onConflictDoUpdate({
+      target: [eventRefusals.connectionId, eventRefusals.day],
+      set: { count: sql`${eventRefusals.count} + 1`, lastNote: note, lastAt: now() },
+    })
 }
 
 async function handle(services: Services, { id: connectionId, mode }: { id: string; mode: Mode }, event: GatewayEvent) {

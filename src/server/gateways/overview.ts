@@ -6,7 +6,7 @@ import { allWays } from '../../gateways/registry.ts'
 import { sellableCourses } from '../checkout/sellable.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, attempts, connections, gatewayEvents } from '../db/schema/index.ts'
+import { agreements, attempts, connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { overdueOf, sumsBetween } from '../money/sums.ts'
 import { getSchool, type School, schoolDay } from '../school/service.ts'
 
@@ -33,7 +33,7 @@ export interface CannotCollect {
 export async function listGateways(base: Services, mode: Mode) {
   const services = await inMode(base, mode)
   const { db, gateways, config } = services
-  const [school, asking, rows, events] = await Promise.all([
+  const [school, asking, rows, events, refusals] = await Promise.all([
     getSchool(db),
     askedFor(services),
     db
@@ -67,6 +67,13 @@ export async function listGateways(base: Services, mode: Mode) {
       .where(eq(connections.mode, mode))
       .orderBy(desc(gatewayEvents.id))
       .limit(12),
+    db
+      .select({ adapter: connections.adapter, count: eventRefusals.count, lastAt: eventRefusals.lastAt })
+      .from(eventRefusals)
+      .innerJoin(connections, eq(connections.id, eventRefusals.connectionId))
+      .where(eq(connections.mode, mode))
+      .orderBy(desc(eventRefusals.day))
+      .limit(3),
   ])
   const offered = rows.filter(({ pausedAt }) => pausedAt === null)
   const known = allWays(gateways)
@@ -91,6 +98,8 @@ export async function listGateways(base: Services, mode: Mode) {
         connection: rows.find(({ adapter }) => adapter === id) ?? null,
       })),
     events,
+    /** Events without a valid signature, by day, the newest days. */
+    refusals,
   }
 }
 

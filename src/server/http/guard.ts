@@ -3,6 +3,7 @@ import { getCookie } from 'hono/cookie'
 import type { Services } from '../context.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { type Creator, creatorOf } from '../school/sessions.ts'
+import { BODY_LIMITS, limitBody } from './bodies.ts'
 import { Problem } from './problem.ts'
 
 export const STUDIO_COOKIE = 'acorn_studio'
@@ -26,12 +27,14 @@ export interface StudioEnv {
 
 /** Lets only a signed-in creator through, and says which mode they look at. */
 export function creatorOnly(services: Services): MiddlewareHandler<StudioEnv> {
+  // Only who is signed in may send so much; before that nothing is read.
+  const limited = limitBody(BODY_LIMITS.creator)
   return async (c, next) => {
     const creator = await creatorOf(services, getCookie(c, STUDIO_COOKIE))
     if (!creator) throw new Problem(401, 'signed-out', 'Sign in first.')
     c.set('creator', creator)
     c.set('mode', chosenMode(c) ?? 'practice')
-    await next()
+    return c.req.path.endsWith('/pictures') ? next() : limited(c, next)
   }
 }
 

@@ -5,6 +5,7 @@ import { inMode, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
+import { isId } from '../http/isId.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { awaitedIn, type Overdue, offerDays, purchaseDayOf } from './sums.ts'
 
@@ -43,10 +44,13 @@ function inOrder<T extends DaySpan & Record<string, unknown>>() {
     else if (until > after(from, MOST_YEARS, { count: 1, unit: 'year' })) say(`At most ${MOST_YEARS} years at a time.`)
   })
 }
-/** Where the page before ended: `<due>|<order>|<id>`. */
-const pageAfter = v.optional(
-  v.pipe(v.string(), v.regex(/^\d{4}-\d\d-\d\d\|[0-9a-f-]{36}\|[0-9a-f-]{36}$/, 'This page does not exist.')),
-)
+/** Where a page ended: `<due>|<order>|<payment>`. */
+function isCursor(text: string): boolean {
+  const [due = '', order = '', payment = '', ...rest] = text.split('|')
+  return rest.length === 0 && isDay(due) && isId(order) && isId(payment)
+}
+
+const pageAfter = v.optional(v.pipe(v.string(), v.check(isCursor, 'This page does not exist.')))
 export const monthsQuery = v.object(filters)
 export const spanQuery = v.pipe(v.object({ ...span, ...filters }), inOrder())
 export const paymentsQuery = v.pipe(

@@ -3,6 +3,7 @@ import * as v from 'valibot'
 import { offerContentSchema } from '../../core/content/offer.ts'
 import type { Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
+import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
 import {
   createOffer,
@@ -18,7 +19,6 @@ import {
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such offer.'))
 const byId = v.object({ id: uuid })
-const revision = v.pipe(v.number(), v.integer(), v.minValue(0))
 
 export function offerRoutes(services: Services) {
   return new Hono<StudioEnv>()
@@ -37,14 +37,14 @@ export function offerRoutes(services: Services) {
     .put(
       '/:id/draft',
       validate('param', byId),
-      validate('json', v.object({ baseRev: revision, content: offerContentSchema })),
+      validate('json', v.object({ baseRev: revisionSchema, content: offerContentSchema })),
       async (c) => {
         const { baseRev, content } = c.req.valid('json')
         const { draft, draftRev } = await saveOfferDraft(services, c.req.valid('param').id, baseRev, content)
         return c.json({ draft, draftRev })
       },
     )
-    .post('/:id/publish', validate('param', byId), validate('json', v.object({ rev: revision })), async (c) => {
+    .post('/:id/publish', validate('param', byId), validate('json', v.object({ rev: revisionSchema })), async (c) => {
       await publishOffer(services, c.req.valid('param').id, c.req.valid('json').rev, c.get('creator').id)
       return c.json({ ok: true })
     })

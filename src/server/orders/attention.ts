@@ -5,7 +5,9 @@ import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
   attempts,
+  connections,
   disputes,
+  gatewayEvents,
   journal,
   messages,
   orderLines,
@@ -14,13 +16,17 @@ import {
   people,
   refunds,
 } from '../db/schema/index.ts'
+import { capabilitiesOf } from '../gateways/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import type { JournalEntry } from './journal.ts'
 
 /** What a person should look at, the most pressing first. */
 export const ATTENTION_KINDS = [
   'disputed',
   'paid-twice',
   'surplus',
+  'mismatch',
+  'unreadable-event',
   'refund-refused',
   'stopped',
   'late',
@@ -33,9 +39,11 @@ export type AttentionKind = (typeof ATTENTION_KINDS)[number]
 
 export interface AttentionItem {
   kind: AttentionKind
-  orderId: string
-  number: number
+  /** Null where it belongs to no order. */
+  orderId: string | null
+  number: number | null
   buyer: string
+  /** The course, or the gateway where it belongs to no order. */
   course: string
   /** In minor units; null where it is not about money. */
   amount: number | null
@@ -92,6 +100,20 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(agreements.mode, mode), where))
       .orderBy(by ?? asc(agreements.firstTried))
+      .limit(MOST)
+
+  const ofJournal = (what: JournalEntry) =>
+    db
+      .select({
+        ...order,
+        amount: sql<number | null>`(${journal.data}->>'amount')::float8`,
+        since: instant(journal.at),
+        ...nothing,
+      })
+      .from(journal)
+      .innerJoin(orders, eq(orders.id, journal.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(orders.mode, mode), eq(journal.what, what), gt(journal.at, backThenAt)))
       .limit(MOST)
 
   const found: Record<AttentionKind, PromiseLike<Omit<AttentionItem, 'kind'>[]>> = {
@@ -164,17 +186,29 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
         and(eq(orders.mode, mode), inArray(attempts.state, ['started', 'unknown']), lt(attempts.startedAt, aWhileAgo)),
       )
       .limit(MOST),
-    surplus: db
+    surplus: ofJournal('attempt-surplus'),
+    mismatch: ofJournal('attempt-mismatch'),
+    'unreadable-event': db
       .select({
-        ...order,
-        amount: sql<number | null>`(${journal.data}->>'amount')::float8`,
-        since: instant(journal.at),
+        orderId: sql<string | null>`null`,
+        number: sql<number | null>`null`,
+        buyer: sql<string>`''`,
+        course: connections.adapter,
+        currency: sql<string>`''`,
+        amount: sql<number | null>`null`,
+        since: instant(gatewayEvents.receivedAt),
         ...nothing,
+        why: gatewayEvents.note,
       })
-      .from(journal)
-      .innerJoin(orders, eq(orders.id, journal.orderId))
-      .innerJoin(people, eq(people.id, orders.personId))
-      .where(and(eq(orders.mode, mode), eq(journal.what, 'attempt-surplus'), gt(journal.at, backThenAt)))
+      .from(gatewayEvents)
+      .innerJoin(connections, eq(connections.id, gatewayEvents.connectionId))
+      .where(
+        and(
+          eq(connections.mode, mode),
+          eq(gatewayEvents.state, 'unreadable'),
+          gt(gatewayEvents.receivedAt, backThenAt),
+        ),
+      )
       .limit(MOST),
     'message-failed': db
       .select({
@@ -193,7 +227,9 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
   const all = await Promise.all(
     ATTENTION_KINDS.map(async (kind) => (await found[kind]).map((item) => ({ kind, ...item }))),
   )
-  return all.flat()
+  const named = (item: AttentionItem): AttentionItem =>
+    item.orderId === null ? { ...item, course: capabilitiesOf(services.gateways, item.course).name } : item
+  return all.flat().map(named)
 }
 
 function instant(column: Parameters<typeof desc>[0]): SQL<string> {

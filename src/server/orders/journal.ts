@@ -13,6 +13,7 @@ export type JournalEntry =
   | 'attempt-abandoned'
   | 'attempt-collected'
   | 'attempt-surplus'
+  | 'attempt-mismatch'
   | 'order-paid'
   | 'order-paid-twice'
   | 'agreement-begun'

@@ -1,6 +1,7 @@
 import { type Context, Hono } from 'hono'
 import type { Visitor } from '../access/service.ts'
 import { inMode, type Services } from '../context.ts'
+import { isId } from '../http/isId.ts'
 import { findSchool, type School } from '../school/service.ts'
 import type { ShopPage, ShopView } from './data.ts'
 import { shopDocument, studioDocument } from './document.ts'
@@ -69,7 +70,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     '/thanks/:order',
     page((services, c, school, visitor) => {
       const id = c.req.param('order') ?? ''
-      return /^[0-9a-f-]{36}$/.test(id) ? thanksView(services, school, id, visitor) : missing()
+      return isId(id) ? thanksView(services, school, id, visitor) : missing()
     }),
   )
   app.get(

@@ -9,10 +9,11 @@ import { needsOf } from '../checkout/audience.ts'
 import { awaitedOf } from '../checkout/awaited.ts'
 import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
-import { askFor, IS_ID, planView } from '../collecting/view.ts'
+import { askFor, planView } from '../collecting/view.ts'
 import type { Services } from '../context.ts'
 import { attempts, connections, courses, offers, orderLines, orders, people } from '../db/schema/index.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
+import { isId } from '../http/isId.ts'
 import { publishedOf } from '../offers/service.ts'
 import { plansOf } from '../orders/plans.ts'
 import { readPasswordLink } from '../people/service.ts'
@@ -160,7 +161,7 @@ async function pendingOrder(
 ): Promise<string | null> {
   if (!browserHash) return null
   // Whoever comes back from a gateway's page is told how it stands, also where its event was faster than they.
-  const isFrom = cameBackFrom && IS_ID.test(cameBackFrom) ? eq(orders.id, cameBackFrom) : undefined
+  const isFrom = cameBackFrom && isId(cameBackFrom) ? eq(orders.id, cameBackFrom) : undefined
   const byTransfer = db
     .select({ id: attempts.id })
     .from(attempts)

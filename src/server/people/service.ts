@@ -1,11 +1,13 @@
 import { and, asc, count, desc, eq, gt, isNull, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
+import { parseInstant } from '../../core/calendar/instant.ts'
 import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, journal, orderLines, orders, passwordLinks, people } from '../db/schema/index.ts'
+import { isId } from '../http/isId.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
@@ -17,10 +19,16 @@ import { hashToken, newToken } from '../secrets.ts'
 const LINK_HOURS = 24
 const PAGE = 40
 
+/** Where a page ended: `<created>|<id>`. */
+function isCursor(text: string): boolean {
+  const [at = '', id = '', ...rest] = text.split('|')
+  return rest.length === 0 && parseInstant(at) !== null && isId(id)
+}
+
 export const peopleQuery = v.object({
   search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
   /** Where the page before ended: `<created>|<id>`. */
-  after: v.optional(v.pipe(v.string(), v.regex(/^[^|]+\|[0-9a-f-]{36}$/, 'This page does not exist.'))),
+  after: v.optional(v.pipe(v.string(), v.check(isCursor, 'This page does not exist.'))),
 })
 
 /** Buyers of a mode, newest first, a page at a time. */

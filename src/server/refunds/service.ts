@@ -9,6 +9,7 @@ import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
+import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
@@ -20,11 +21,7 @@ const AGAIN_SECONDS = 30
 
 export const refundSchema = v.object({
   lineId: v.pipe(v.string(), v.uuid('There is no such line.')),
-  amount: v.pipe(
-    v.number('Write an amount.'),
-    v.integer('Write an amount.'),
-    v.minValue(1, 'Write what is given back.'),
-  ),
+  amount: amountSchema(1, 'Write an amount.', 'Write how much is refunded.'),
   access: v.picklist(['keep', 'close'], 'Say what becomes of the course.'),
   note: v.pipe(
     v.string(),

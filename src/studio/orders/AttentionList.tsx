@@ -26,6 +26,16 @@ const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item
     says: () => 'Another order had opened the course. This one opens nothing; refund it.',
   },
   surplus: { shape: 'failed', word: 'came once too often', says: () => 'Give it back at the gateway.' },
+  mismatch: {
+    shape: 'failed',
+    word: 'another amount',
+    says: () => 'The gateway reports other money than was asked for. Look it up in its books.',
+  },
+  'unreadable-event': {
+    shape: 'late',
+    word: 'event not understood',
+    says: ({ why }) => `${why ?? ''}. It is signed, and kept under Setup, Gateways.`,
+  },
   'refund-refused': { shape: 'failed', word: 'not given back', says: ({ why }) => why ?? '' },
   stopped: {
     shape: 'failed',
@@ -82,7 +92,7 @@ export function AttentionList() {
           <Row
             key={`${item.kind} ${item.orderId} ${item.since}`}
             item={item}
-            money={{ ...school, currency: item.currency }}
+            money={{ ...school, currency: item.currency || school.currency }}
           />
         ))}
       </ul>
@@ -95,12 +105,17 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
   return (
     <li className="border-b border-line">
       <Link
-        to={`/studio/orders/${item.orderId}`}
+        to={item.orderId ? `/studio/orders/${item.orderId}` : '/studio/setup/gateways'}
         className="grid grid-cols-[150px_minmax(0,1fr)_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
       >
         <State shape={shape}>{word}</State>
         <span className="truncate">
-          <b className="font-semibold">{item.buyer}</b>, {item.course}
+          {item.buyer && (
+            <>
+              <b className="font-semibold">{item.buyer}</b>,{' '}
+            </>
+          )}
+          {item.course}
         </span>
         <span className="text-right font-semibold">{item.amount === null ? '' : formatMoney(item.amount, money)}</span>
         <span className="text-[12.5px] text-ink-3">since {sayDayShort(item.since.slice(0, 10))}</span>

@@ -138,6 +138,8 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return `Collected ${amount}${data.method ? ` by ${data.method}` : ''}${source}`
     case 'attempt-surplus':
       return `The gateway collected ${amount} once more (${data.reference}). Give it back there.`
+    case 'attempt-mismatch':
+      return `The gateway reports another amount than it was asked for (${data.reference}). Nothing was settled by it.`
     case 'order-paid':
       return 'Paid'
     case 'order-paid-twice':

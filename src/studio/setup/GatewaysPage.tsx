@@ -135,6 +135,12 @@ function Mirror({ list }: { list: GatewayList }) {
             </li>
           ))}
         </ul>
+        {list.refusals.map(({ adapter, count, lastAt }) => (
+          <p key={`${adapter} ${lastAt}`} className="mt-1.5 text-[13px] text-ink-2">
+            {count} without a valid signature {count === 1 ? 'was' : 'were'} ignored, the last on{' '}
+            {sayMoment(lastAt, school.timeZone)}.
+          </p>
+        ))}
       </Reflection>
     </>
   )

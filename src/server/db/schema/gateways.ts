@@ -2,10 +2,12 @@ import { sql } from 'drizzle-orm'
 import {
   bigserial,
   boolean,
+  date,
   index,
   integer,
   jsonb,
   pgTable,
+  primaryKey,
   text,
   unique,
   uniqueIndex,
@@ -56,7 +58,7 @@ export const connections = pgTable(
   ],
 )
 
-/** Every event that a gateway sent, the refused ones too. */
+/** Every event that a gateway signed. */
 export const gatewayEvents = pgTable(
   'gateway_events',
   {
@@ -65,7 +67,8 @@ export const gatewayEvents = pgTable(
     /** The sender's id; null where the event was refused and its id cannot be trusted. */
     eventId: text(),
     type: text(),
-    state: text({ enum: ['received', 'handled', 'unknown', 'refused'] }).notNull(),
+    /** unreadable: rightly signed, and not of a shape that is known · refused: from before they were counted. */
+    state: text({ enum: ['received', 'handled', 'unknown', 'unreadable', 'refused'] }).notNull(),
     note: text(),
     body: jsonb(),
     receivedAt: moment().notNull(),
@@ -74,4 +77,20 @@ export const gatewayEvents = pgTable(
     unique('gateway_events_once').on(table.connectionId, table.eventId),
     index('gateway_events_newest').on(table.receivedAt),
   ],
+)
+
+/** Events that nobody signed, or that are too old, counted by day: they are not kept. */
+export const eventRefusals = pgTable(
+  'event_refusals',
+  {
+    connectionId: uuid()
+      .notNull()
+      .references(() => connections.id, { onDelete: 'cascade' }),
+    /** A date in UTC. */
+    day: date({ mode: 'string' }).notNull(),
+    count: integer().notNull(),
+    lastNote: text().notNull(),
+    lastAt: moment().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.connectionId, table.day] })],
 )

@@ -404,6 +404,6 @@ export const journal = pgTable(
   (table) => [
     index('journal_of_order').on(table.orderId, table.id),
     index('journal_of_person').on(table.personId, table.id),
-    index('journal_surplus').on(table.at).where(sql`${table.what} = 'attempt-surplus'`),
+    index('journal_for_attention').on(table.at).where(sql`${table.what} in ('attempt-surplus', 'attempt-mismatch')`),
   ],
 )
