@@ -9,6 +9,7 @@ import { courses } from '../src/server/db/schema/index.ts'
 import { connectGateway } from '../src/server/gateways/service.ts'
 import { setTransfer } from '../src/server/gateways/transferSettings.ts'
 import type { JobData, JobName, Jobs } from '../src/server/jobs.ts'
+import { Limits } from '../src/server/limits.ts'
 import { sendMessage, smtpPost } from '../src/server/messages/send.ts'
 import { findPerson, makePasswordLink, setPassword } from '../src/server/people/service.ts'
 import { setUp } from '../src/server/school/service.ts'
@@ -42,6 +43,8 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
     now,
     gateways: allGateways(`http://127.0.0.1:${port}`, config.origin),
     secrets: loadSecrets(config.dataDir),
+    // A year of a school's buyers comes from one process.
+    limits: new Limits(db, 100_000),
   }
   const post = smtpPost(mailPort)
   const work = async () => {

@@ -27,6 +27,7 @@ const env = {
   MAIL_PORT: String(base + 15),
   DATABASE_URL: cluster.url(isEmpty ? 'acorn_e2e_empty' : 'acorn_e2e'),
   DATA_DIR: dataDir,
+  LIMITS: '1000',
   DIST: '.data/test-dist',
   STANDINS_DATA: join(dataDir, 'standins'),
 }

@@ -23,6 +23,7 @@ export async function startMeasured() {
     MAIL_PORT: String(BASE + 15),
     DATABASE_URL: cluster.url('acorn_bench'),
     DATA_DIR: dataDir,
+    LIMITS: '100000',
     DIST: '.data/test-dist',
     STANDINS_DATA: join(dataDir, 'standins'),
   }

@@ -1,10 +1,14 @@
 import { allGateways } from '../../src/gateways/registry.ts'
 import type { Services } from '../../src/server/context.ts'
 import type { Database } from '../../src/server/db/client.ts'
+import { Limits } from '../../src/server/limits.ts'
 import { Secrets } from '../../src/server/secrets.ts'
 
 /** The same key in every process of a run, which holds nothing worth keeping. */
 const KEY = Buffer.alloc(32, 7)
+
+/** All its buyers come from one place. */
+const UNLIMITED = 100_000
 
 /** The services of one process of the chaos run. Its jobs are not queued: its workers look for what is to be done. */
 export function chaosServices(
@@ -21,6 +25,9 @@ export function chaosServices(
       mailPort: 0,
       databaseUrl,
       databaseConnections: 12,
+      host: '127.0.0.1',
+      trustedProxies: [],
+      limits: {},
       dataDir: '',
       distDir: '',
     },
@@ -28,6 +35,7 @@ export function chaosServices(
     jobs: { send: async () => {} },
     gateways: allGateways(standinsOrigin, origin, 250),
     secrets: new Secrets(KEY),
+    limits: new Limits(db, UNLIMITED),
     now: () => new Date(),
   }
 }

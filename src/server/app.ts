@@ -66,6 +66,8 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
   app.use(
     secureHeaders({
       xFrameOptions: 'SAMEORIGIN',
+      // Once a browser has seen the product over TLS it asks in no other way.
+      strictTransportSecurity: services.config.origin.startsWith('https:') ? 'max-age=31536000' : false,
       referrerPolicy: 'strict-origin-when-cross-origin',
       contentSecurityPolicy: isDevelopment
         ? undefined
@@ -77,10 +79,16 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
             frameAncestors: ["'self'"],
             baseUri: ["'none'"],
             objectSrc: ["'none'"],
+            formAction: ["'self'"],
           },
     }),
   )
 
+  // What the API answers is for whoever asked, its files too, and is kept nowhere on the way.
+  app.use('/api/*', async (c, next) => {
+    await next()
+    c.header('cache-control', 'no-store')
+  })
   // Gateways sign what they send; they have no Origin.
   app.post('/api/events/:connection', limitBody(BODY_LIMITS.event), async (c) => {
     const connection = c.req.param('connection')

@@ -4,6 +4,7 @@ import type { Database, Queryable, Transaction } from './db/client.ts'
 import type { Mode } from './db/schema/columns.ts'
 import { school } from './db/schema/index.ts'
 import type { Jobs } from './jobs.ts'
+import type { Limits } from './limits.ts'
 import type { Secrets } from './secrets.ts'
 
 /** What services need of the outside but the database; handed in, so that tests and the demo bring their own clock. */
@@ -12,6 +13,7 @@ export interface Tools {
   gateways: Gateways
   jobs: Jobs
   secrets: Secrets
+  limits: Limits
   /** The clock; of practice, once the services were taken by {@link inMode}. */
   now: () => Date
   /** The mode whose clock this is; absent: no mode's, which is live time. */

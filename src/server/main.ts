@@ -27,7 +27,7 @@ if (role === 'server') {
     }),
   )
   app.route('/', makeApp(services, await builtRenderer(config.distDir)))
-  const server = serve({ fetch: app.fetch, port: config.port, hostname: '127.0.0.1' }, () =>
+  const server = serve({ fetch: app.fetch, port: config.port, hostname: config.host }, () =>
     console.log(`server: ${config.origin}`),
   )
   whenAsked(async () => {

@@ -1,38 +1,100 @@
-import { createCipheriv, createDecipheriv, createHash, randomBytes } from 'node:crypto'
+import { createCipheriv, createDecipheriv, createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
 import { existsSync, linkSync, mkdirSync, readFileSync, unlinkSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 
-/** Encrypts what must not be read from the database alone: AES-256-GCM, a fresh nonce each. */
+/** Something was sealed with a key that is not here. */
+export class WrongKey extends Error {
+  override name = 'WrongKey'
+}
+
+/**
+ * Encrypts what must not be read from the database alone: AES-256-GCM, a fresh nonce each. The first key seals; older
+ * ones only open, while what they sealed is sealed anew.
+ */
 export class Secrets {
-  constructor(private readonly key: Buffer) {
-    if (key.length !== 32) throw new Error('The secret key must be 32 bytes, base64.')
+  private readonly keys: readonly Buffer[]
+
+  constructor(...keys: Buffer[]) {
+    if (keys.length === 0 || keys.some((key) => key.length !== 32)) {
+      throw new Error('A secret key must be 32 bytes, in base64.')
+    }
+    this.keys = keys
   }
 
   seal(text: string): string {
     const nonce = randomBytes(12)
-    const cipher = createCipheriv('aes-256-gcm', this.key, nonce)
+    const cipher = createCipheriv('aes-256-gcm', this.keys[0] as Buffer, nonce)
     const sealed = Buffer.concat([cipher.update(text, 'utf8'), cipher.final()])
     return Buffer.concat([nonce, cipher.getAuthTag(), sealed]).toString('base64')
   }
 
-  /** @throws where the text was sealed with another key, or changed. */
+  /** @throws WrongKey where the text was sealed with another key, or changed. */
   open(sealed: string): string {
-    const data = Buffer.from(sealed, 'base64')
-    const decipher = createDecipheriv('aes-256-gcm', this.key, data.subarray(0, 12))
-    decipher.setAuthTag(data.subarray(12, 28))
-    return Buffer.concat([decipher.update(data.subarray(28)), decipher.final()]).toString('utf8')
+    for (const key of this.keys) {
+      const text = openWith(key, sealed)
+      if (text !== null) return text
+    }
+    throw new WrongKey('This was sealed with another key.')
+  }
+
+  canOpen(sealed: string): boolean {
+    return this.keys.some((key) => openWith(key, sealed) !== null)
+  }
+
+  /** Whether a text is sealed with the key that seals now. */
+  isCurrent(sealed: string): boolean {
+    return openWith(this.keys[0] as Buffer, sealed) !== null
+  }
+
+  /** A mark for a browser that it cannot make itself, which says something about it. */
+  mark(about: string): string {
+    const nonce = randomBytes(12).toString('base64url')
+    return `${nonce}.${signatureOf(this.keys[0] as Buffer, nonce, about)}`
+  }
+
+  /** Whether a mark was made by us, and says just this. */
+  isMark(mark: string, about: string): boolean {
+    const [nonce = '', signature = ''] = mark.split('.')
+    const given = Buffer.from(signature)
+    return this.keys.some((key) => {
+      const right = Buffer.from(signatureOf(key, nonce, about))
+      return right.length === given.length && timingSafeEqual(right, given)
+    })
   }
 }
 
-/** The key from `SECRET_KEY`, or from a file that is made at the first start, readable by its owner alone. */
+function signatureOf(key: Buffer, nonce: string, about: string): string {
+  return createHmac('sha256', key).update(`${nonce}\n${about}`).digest('base64url')
+}
+
+/** Null where the text was sealed with another key, or changed. */
+function openWith(key: Buffer, sealed: string): string | null {
+  const data = Buffer.from(sealed, 'base64')
+  if (data.length < 28) return null
+  const decipher = createDecipheriv('aes-256-gcm', key, data.subarray(0, 12))
+  decipher.setAuthTag(data.subarray(12, 28))
+  try {
+    return Buffer.concat([decipher.update(data.subarray(28)), decipher.final()]).toString('utf8')
+  } catch {
+    return null
+  }
+}
+
+/**
+ * The key from `SECRET_KEY`, or from a file that is made at the first start, readable by its owner alone; and the older
+ * ones of `OLD_SECRET_KEYS` or `old-secret.keys`, which only open.
+ */
 export function loadSecrets(dataDir: string, env: NodeJS.ProcessEnv = process.env): Secrets {
-  if (env.SECRET_KEY) return new Secrets(Buffer.from(env.SECRET_KEY, 'base64'))
   const file = join(dataDir, 'secret.key')
-  if (!existsSync(file)) {
+  if (!env.SECRET_KEY && !existsSync(file)) {
     mkdirSync(dirname(file), { recursive: true })
     makeOnce(file, randomBytes(32).toString('base64'))
   }
-  return new Secrets(Buffer.from(readFileSync(file, 'utf8').trim(), 'base64'))
+  const current = env.SECRET_KEY ?? readFileSync(file, 'utf8')
+  const oldFile = join(dataDir, 'old-secret.keys')
+  const old = env.OLD_SECRET_KEYS ?? (existsSync(oldFile) ? readFileSync(oldFile, 'utf8') : '')
+  const keys = [current, ...old.split(/[\s,]+/)].map((text) => text.trim()).filter((text) => text !== '')
+  return new Secrets(...keys.map((text) => Buffer.from(text, 'base64')))
 }
 
 /**

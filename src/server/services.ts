@@ -3,6 +3,7 @@ import type { Config } from './config.ts'
 import type { Services } from './context.ts'
 import { connect, migrateDatabase, SERVICE_LIMITS } from './db/client.ts'
 import { startJobs } from './jobs.ts'
+import { Limits } from './limits.ts'
 import { loadSecrets } from './secrets.ts'
 
 /** Opens everything that services stand on. `close` ends it in order. */
@@ -17,6 +18,7 @@ export async function openServices(config: Config, { work = false, now = () => n
     now,
     gateways: allGateways(config.standinsOrigin, config.origin),
     secrets: loadSecrets(config.dataDir),
+    limits: new Limits(db, config.limits),
   }
   const close = async () => {
     await boss.stop({ graceful: true, timeout: 5000 })

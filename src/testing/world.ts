@@ -11,12 +11,16 @@ import { attempts, connections, creators, grants, journal, orders } from '../ser
 import { connectGateway } from '../server/gateways/service.ts'
 import { setTransfer } from '../server/gateways/transferSettings.ts'
 import type { JobData, JobName, Jobs } from '../server/jobs.ts'
+import { Limits } from '../server/limits.ts'
 import { publishOffer, saveOfferDraft } from '../server/offers/service.ts'
 import { openSession } from '../server/school/sessions.ts'
 import { hashToken, Secrets } from '../server/secrets.ts'
 import { TEMPLATE, testUrl } from './globalSetup.ts'
 import { listenAsProduct, offerMore, putOnSale, setUpSchool } from './school.ts'
 import { startStandins } from './standins.ts'
+
+/** Tests ask for everything more often than people; those of the limits themselves take the real ones. */
+const UNLIMITED = 10_000
 
 /** A one-time price, null for free, or any other terms. */
 type Price = number | DraftTerms | null
@@ -44,6 +48,9 @@ export async function openWorld() {
         mailPort: 0,
         databaseUrl: url,
         databaseConnections: 12,
+        host: '127.0.0.1',
+        trustedProxies: [],
+        limits: {},
         dataDir: '',
         distDir: '',
       },
@@ -52,6 +59,7 @@ export async function openWorld() {
       now: () => new Date(Date.now() + clock.offsetMs),
       gateways: allGateways(standins.origin, at, 400),
       secrets: new Secrets(randomBytes(32)),
+      limits: new Limits(db, UNLIMITED),
     }),
   )
   await setUpSchool(services, 'Test school', 'owner@school.example')

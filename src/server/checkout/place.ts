@@ -16,8 +16,10 @@ import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
+import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
+import type { Counted } from '../limits.ts'
 import { record } from '../orders/journal.ts'
 import { emailSchema, getSchool, type School } from '../school/service.ts'
 import type { Person } from '../school/sessions.ts'
@@ -31,12 +33,7 @@ import { clearTheWay, standing } from './standing.ts'
 
 export const placeSchema = v.object({
   offerId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
-  name: v.pipe(
-    v.string(),
-    v.trim(),
-    v.nonEmpty('Write your name.'),
-    v.maxLength(100, 'Keep the name under 100 letters.'),
-  ),
+  name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write your name.'), v.maxLength(100, 'Use at most 100 characters.')),
   email: emailSchema,
   /** The buyer's own price, where they name it. */
   chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
@@ -75,6 +72,8 @@ export interface Shopper {
   person: Person | null
   /** The signed-in creator, who may try a real purchase. */
   isCreator?: boolean
+  /** Where they are; absent where nobody is, as when the demo is loaded. */
+  address?: ClientAddress
 }
 
 /** Everything that an order is placed by. */
@@ -122,9 +121,24 @@ export async function placeOrder(
   if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
     throw new Problem(409, 'way-gone', 'This way of paying cannot collect this. Choose another; nothing was charged.')
   }
+  const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
+  await services.limits.count(counted, 'Too many orders that were not paid.')
   const kept = way && pay === 0 ? await keepMethod(way, request) : null
   const placing: Placing = { school, course, offer, request, shopper, quoted, hasLater, kept }
+  const placed = await placeOnce(services, way, placing)
+  // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
+  if (placed.state === 'paid' && way) await services.limits.giveBack(counted)
+  return placed
+}
 
+/** By whom an order is counted, while it is not paid. Who is signed in is counted by browser and address alone. */
+function countedBy(email: string, { mode, address, browserHash, person }: Shopper, what: 'order' | 'free'): Counted {
+  const places = { [`${what}:ip`]: address?.ip ?? null, [`${what}:range`]: address?.range ?? null }
+  const who = person?.email === email ? null : `${mode} ${email}`
+  return { ...places, ...(what === 'order' ? { 'order:browser': browserHash } : {}), [`${what}:email`]: who }
+}
+
+async function placeOnce(services: Services, way: OpenWay | null, placing: Placing): Promise<Placed> {
   // An attempt left open by this order is settled first; then there is nothing in the way.
   for (let round = 0; round < 3; round++) {
     const prepared = await inTransaction(services, (services) => prepare(services, placing))

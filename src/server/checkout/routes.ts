@@ -1,21 +1,27 @@
 import { type Context, Hono } from 'hono'
-import { deleteCookie, getCookie } from 'hono/cookie'
+import { getCookie } from 'hono/cookie'
 import * as v from 'valibot'
 import { planRoutes } from '../collecting/routes.ts'
 import { inMode, type Services } from '../context.ts'
+import { clientAddress, proxyList } from '../http/clientAddress.ts'
+import { dropCookie, keepCookie } from '../http/cookies.ts'
 import { validate } from '../http/validate.ts'
 import { checkoutView } from '../pages/service.ts'
 import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../pages/visitor.ts'
 import { resendPassword, setPassword, signInPerson } from '../people/service.ts'
 import { passwordSchema } from '../school/passwords.ts'
-import { keepCookie } from '../school/routes.ts'
+import { KNOWN_DAYS } from '../school/routes.ts'
 import { emailSchema, getSchool } from '../school/service.ts'
 import { closeSession } from '../school/sessions.ts'
 import { placeOrder, placeSchema } from './place.ts'
 import { checkOrder } from './standing.ts'
 
+/** Marks a browser in which a buyer has signed in before. */
+const KNOWN_SHOP_COOKIE = 'acorn_known_shop'
+
 /** What the shop's pages call: placing an order, asking how it stands, and the buyer's account. */
 export function shopRoutes(base: Services) {
+  const proxies = proxyList(base.config.trustedProxies)
   /** The visitor, the school, and the services with the clock of the visitor's mode. */
   const open = async (c: Context) => {
     const school = await getSchool(base.db)
@@ -43,7 +49,13 @@ export function shopRoutes(base: Services) {
       async (c) => {
         const { services, visitor } = await open(c)
         const { mode, person, isCreator } = visitor
-        const shopper = { mode, person, isCreator, browserHash: browserHashOf(c) }
+        const shopper = {
+          mode,
+          person,
+          isCreator,
+          browserHash: browserHashOf(c, base.config),
+          address: clientAddress(c, proxies),
+        }
         return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
       },
     )
@@ -52,34 +64,45 @@ export function shopRoutes(base: Services) {
       validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
       async (c) => {
         const { services, visitor } = await open(c)
-        const shopper = { ...visitor, browserHash: browserHashOf(c) }
+        const shopper = { ...visitor, browserHash: browserHashOf(c, base.config) }
         return c.json(await checkOrder(services, c.req.valid('param').id, shopper))
       },
     )
-    .post('/sign-in', validate('json', v.object({ email: emailSchema, password: v.string() })), async (c) => {
-      const { email, password } = c.req.valid('json')
-      const { visitor } = await open(c)
-      const { token } = await signInPerson(base, visitor.mode, email, password)
-      keepCookie(c, SHOP_COOKIE, token)
-      return c.json({ ok: true })
-    })
+    .post(
+      '/sign-in',
+      validate('json', v.object({ email: emailSchema, password: v.pipe(v.string(), v.maxLength(1000)) })),
+      async (c) => {
+        const { email, password } = c.req.valid('json')
+        const { visitor } = await open(c)
+        const known = getCookie(c, KNOWN_SHOP_COOKIE) ?? null
+        const from = { address: clientAddress(c, proxies), known }
+        const signedIn = await signInPerson(base, visitor.mode, email, password, from)
+        keepCookie(c, base.config, SHOP_COOKIE, signedIn.token)
+        keepCookie(c, base.config, KNOWN_SHOP_COOKIE, signedIn.known, KNOWN_DAYS)
+        return c.json({ ok: true })
+      },
+    )
     .post('/sign-out', async (c) => {
       await closeSession(base, getCookie(c, SHOP_COOKIE))
-      deleteCookie(c, SHOP_COOKIE)
+      dropCookie(c, base.config, SHOP_COOKIE)
       // What this browser bought without signing in is not open in it any more either.
-      deleteCookie(c, BROWSER_COOKIE)
+      dropCookie(c, base.config, BROWSER_COOKIE)
       return c.json({ ok: true })
     })
-    .post('/password', validate('json', v.object({ token: v.string(), password: passwordSchema })), async (c) => {
-      const { token, password } = c.req.valid('json')
-      const { services } = await open(c)
-      const session = await setPassword(services, token, password)
-      keepCookie(c, SHOP_COOKIE, session.token)
-      return c.json({ ok: true })
-    })
+    .post(
+      '/password',
+      validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)), password: passwordSchema })),
+      async (c) => {
+        const { token, password } = c.req.valid('json')
+        const { services } = await open(c)
+        const session = await setPassword(services, token, password)
+        keepCookie(c, base.config, SHOP_COOKIE, session.token)
+        return c.json({ ok: true })
+      },
+    )
     .post('/password/resend', validate('json', v.object({ email: emailSchema })), async (c) => {
       const { services, visitor } = await open(c)
-      await resendPassword(services, visitor.mode, c.req.valid('json').email)
+      await resendPassword(services, visitor.mode, c.req.valid('json').email, clientAddress(c, proxies))
       return c.json({ ok: true })
     })
 }

@@ -8,13 +8,11 @@ import { migrate } from 'drizzle-orm/node-postgres/migrator'
 import pg from 'pg'
 import * as schema from './schema/index.ts'
 
-/** The database by its pool. Branded, so that a transaction cannot be handed to what takes connections of its own. */
-export type Database = NodePgDatabase<typeof schema> & { readonly [POOLED]: true }
+/** The database by its pool, which a transaction has not: it cannot be handed to what takes connections of its own. */
+export type Database = NodePgDatabase<typeof schema> & { $client: pg.Pool }
 export type Transaction = Parameters<Parameters<NodePgDatabase<typeof schema>['transaction']>[0]>[0]
 /** The database, or a transaction in it. */
 export type Queryable = Database | Transaction
-
-declare const POOLED: unique symbol
 
 /** A service asked for a second connection inside a transaction: enough of those at once would wait for each other. */
 export class SecondConnection extends Error {
@@ -90,7 +88,7 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
   // One that ends while it is used fails the statements of whoever uses it, and nobody else.
   pool.on('connect', (client) => client.on('error', () => {}))
   refuseInsideTransactions(pool)
-  const db = drizzle(pool, { schema, casing: 'snake_case' }) as unknown as Database
+  const db = drizzle(pool, { schema, casing: 'snake_case' })
   const transaction = db.transaction.bind(db)
   db.transaction = (run, config) => transaction((tx) => insideTransaction.run(true, () => run(tx)), config)
   return { db, pool }

@@ -37,5 +37,6 @@ export function answerProblem(c: Context, problem: Problem): Response {
   const { status, code, title, errors, more } = problem
   return c.body(JSON.stringify({ type: `urn:young-acorn:${code}`, status, code, title, errors, ...more }), status, {
     'content-type': 'application/problem+json',
+    'cache-control': 'no-store',
   })
 }

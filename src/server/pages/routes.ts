@@ -29,7 +29,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   const page = (load: Load) => async (c: Context) => {
     const school = await findSchool(base.db)
     if (!school) return c.redirect('/studio')
-    browserHashOf(c)
+    browserHashOf(c, base.config)
     const { isOwnView, ...visitor } = await visitorOf(c, base, school)
     const services = await inMode(base, visitor.mode)
     const view = await load(services, c, school, visitor)
@@ -95,7 +95,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     '/sign-in',
     page((_services, c) => ({
       name: 'sign-in',
-      goTo: ownPath(c.req.query('then')),
+      goTo: ownPath(c.req.query('then'), base.config.origin),
       email: c.req.query('email') ?? '',
     })),
   )
@@ -112,7 +112,14 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   return app
 }
 
-/** A path of our own to go to; anything that could lead elsewhere becomes "My courses". */
-function ownPath(path: string | undefined): string {
-  return path && /^\/(?![/\\])/.test(path) ? path : '/my'
+/**
+ * A path of our own to go to; anything that leads elsewhere, as a browser would read it, becomes "My courses".
+ */
+export function ownPath(path: string | undefined, origin: string): string {
+  if (!path || !URL.canParse(path, origin)) return '/my'
+  const url = new URL(path, origin)
+  // A path may still begin with two slashes here, which a browser would read as another host.
+  return url.origin === new URL(origin).origin && !url.pathname.startsWith('//')
+    ? url.pathname + url.search + url.hash
+    : '/my'
 }

@@ -2,8 +2,8 @@ import type { Context } from 'hono'
 import { getCookie } from 'hono/cookie'
 import type { Visitor } from '../access/service.ts'
 import type { Services } from '../context.ts'
+import { keepCookie } from '../http/cookies.ts'
 import { chosenMode, STUDIO_COOKIE } from '../http/guard.ts'
-import { keepCookie } from '../school/routes.ts'
 import type { School } from '../school/service.ts'
 import { creatorOf, personOf } from '../school/sessions.ts'
 import { hashToken, newToken } from '../secrets.ts'
@@ -36,10 +36,10 @@ export async function visitorOf(
 }
 
 /** The hash of this browser's own cookie, which is set where it has none yet. */
-export function browserHashOf(c: Context): string {
+export function browserHashOf(c: Context, config: Services['config']): string {
   const known = getCookie(c, BROWSER_COOKIE)
   if (known) return hashToken(known)
   const { token, hash } = newToken()
-  keepCookie(c, BROWSER_COOKIE, token)
+  keepCookie(c, config, BROWSER_COOKIE, token)
   return hash
 }

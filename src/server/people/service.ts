@@ -1,4 +1,4 @@
-import { and, asc, count, desc, eq, gt, isNull, lt, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, isNull, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { parseInstant } from '../../core/calendar/instant.ts'
 import { listMessages } from '../access/service.ts'
@@ -6,13 +6,14 @@ import { explainGrants } from '../access/why.ts'
 import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, journal, orderLines, orders, passwordLinks, people } from '../db/schema/index.ts'
+import { agreements, journal, orderLines, orders, passwordLinks, people, sessions } from '../db/schema/index.ts'
+import type { ClientAddress } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
 import { agreementStanding } from '../orders/standing.ts'
-import { checkPassword, hashPassword } from '../school/passwords.ts'
+import { checkPassword, hashPassword, type SignInTry } from '../school/passwords.ts'
 import { openSession, type Person } from '../school/sessions.ts'
 import { hashToken, newToken } from '../secrets.ts'
 
@@ -170,6 +171,8 @@ export async function setPassword(services: Services, token: string, password: s
       .returning()
     if (!used) throw new Problem(410, 'link-ended', 'This link was used or has ended. Have a new one sent.')
     await tx.update(people).set({ passwordHash }).where(eq(people.id, used.personId))
+    // Whoever was signed in by the old password is not any more.
+    await tx.delete(sessions).where(eq(sessions.personId, used.personId))
     // Older links of the same buyer end with it.
     await tx
       .update(passwordLinks)
@@ -181,32 +184,41 @@ export async function setPassword(services: Services, token: string, password: s
   return { token: await openSession(services, { personId }) }
 }
 
-/** Sends a new link where the address is known; the answer is the same where it is not. */
-export async function resendPassword(services: Services, mode: Mode, email: string): Promise<void> {
+/**
+ * Sends a new link where the address is known. What is answered, and how often it may be asked, is the same where it is
+ * not; of many asked for at once one is sent.
+ * @throws Problem 429 where one place asks too often.
+ */
+export async function resendPassword(
+  services: Services,
+  mode: Mode,
+  email: string,
+  address: ClientAddress | null,
+): Promise<void> {
+  const { limits } = services
+  await limits.count({ 'mail:ip': address?.ip ?? null, 'mail:range': address?.range ?? null })
+  const key = `${mode} ${email}`
+  if (!(await limits.isWithin('mail:moment', key)) || !(await limits.isWithin('mail:email', key))) return
   const person = await findPerson(services.db, mode, email)
   if (!person) return
-  const since = new Date(services.now().getTime() - 60_000)
-  const [recent] = await services.db
-    .select({ n: count() })
-    .from(passwordLinks)
-    .where(and(eq(passwordLinks.personId, person.id), gt(passwordLinks.createdAt, since)))
-  if ((recent?.n ?? 0) > 2)
-    throw new Problem(429, 'slow-down', 'A link was sent just now. Look in your mailbox, or try again in a minute.')
   await inTransaction(services, async (services) => {
-    const { db: tx } = services
     const { queued, writes } = queueMessage(services, { mode, kind: 'password', personId: person.id })
     await Promise.all(writes)
-    await recordAll(tx, services.now(), [queued])
+    await recordAll(services.db, services.now(), [queued])
   })
 }
 
+/** Signs a buyer in. `known` marks the browser as one that did. @throws Problem 401, 429. */
 export async function signInPerson(
   services: Services,
   mode: Mode,
   email: string,
   password: string,
-): Promise<{ token: string }> {
+  from: Pick<SignInTry, 'address' | 'known'>,
+): Promise<{ token: string; known: string }> {
   const person = await findPerson(services.db, mode, email)
-  await checkPassword(services, `buyer ${mode} ${email}`, person?.passwordHash ?? null, password)
-  return { token: await openSession(services, { personId: person?.id as string }) }
+  const account = `buyer ${mode} ${email}`
+  await checkPassword(services, { ...from, account }, person?.passwordHash ?? null, password)
+  const token = await openSession(services, { personId: person?.id as string })
+  return { token, known: services.secrets.mark(account) }
 }

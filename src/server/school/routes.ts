@@ -1,10 +1,11 @@
-import type { Context } from 'hono'
 import { Hono } from 'hono'
-import { deleteCookie, getCookie, setCookie } from 'hono/cookie'
+import { getCookie } from 'hono/cookie'
 import * as v from 'valibot'
 import { retriesSchema, setRetries } from '../collecting/policy.ts'
 import type { Services } from '../context.ts'
 import { MODES } from '../db/schema/columns.ts'
+import { clientAddress, proxyList } from '../http/clientAddress.ts'
+import { dropCookie, keepCookie } from '../http/cookies.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { setTellings, tellingsSchema } from '../messages/tellings.ts'
@@ -27,10 +28,15 @@ import {
   signIn,
   termsSchema,
 } from './service.ts'
-import { closeSession, creatorOf, SESSION_DAYS } from './sessions.ts'
+import { closeSession, creatorOf } from './sessions.ts'
+
+/** Marks a browser that has signed in to the studio before. */
+const KNOWN_STUDIO_COOKIE = 'acorn_known_studio'
+export const KNOWN_DAYS = 365
 
 /** Before sign-in: what the studio must know to show its first screen, set-up, sign-in and out. */
 export function sessionRoutes(services: Services) {
+  const proxies = proxyList(services.config.trustedProxies)
   return new Hono()
     .get('/', async (c) => {
       const school = await findSchool(services.db)
@@ -40,21 +46,27 @@ export function sessionRoutes(services: Services) {
     })
     .post('/setup', validate('json', setupSchema), async (c) => {
       const { token } = await setUp(services, c.req.valid('json'))
-      keepCookie(c, STUDIO_COOKIE, token)
+      keepCookie(c, services.config, STUDIO_COOKIE, token)
       return c.json({ ok: true })
     })
-    .post('/sign-in', validate('json', v.object({ email: emailSchema, password: v.string() })), async (c) => {
-      const { email, password } = c.req.valid('json')
-      const { token } = await signIn(services, email, password)
-      keepCookie(c, STUDIO_COOKIE, token)
-      const mode = (await getSchool(services.db)).shopMode
-      keepCookie(c, MODE_COOKIE, mode)
-      return c.json({ ok: true })
-    })
+    .post(
+      '/sign-in',
+      validate('json', v.object({ email: emailSchema, password: v.pipe(v.string(), v.maxLength(1000)) })),
+      async (c) => {
+        const { email, password } = c.req.valid('json')
+        const known = getCookie(c, KNOWN_STUDIO_COOKIE) ?? null
+        const signedIn = await signIn(services, email, password, { address: clientAddress(c, proxies), known })
+        keepCookie(c, services.config, STUDIO_COOKIE, signedIn.token)
+        keepCookie(c, services.config, KNOWN_STUDIO_COOKIE, signedIn.known, KNOWN_DAYS)
+        const mode = (await getSchool(services.db)).shopMode
+        keepCookie(c, services.config, MODE_COOKIE, mode)
+        return c.json({ ok: true })
+      },
+    )
     .post('/sign-out', async (c) => {
       await closeSession(services, getCookie(c, STUDIO_COOKIE))
-      deleteCookie(c, STUDIO_COOKIE)
-      deleteCookie(c, MODE_COOKIE)
+      dropCookie(c, services.config, STUDIO_COOKIE)
+      dropCookie(c, services.config, MODE_COOKIE)
       return c.json({ ok: true })
     })
 }
@@ -118,21 +130,11 @@ export function schoolRoutes(services: Services) {
       return c.json({ ok: true })
     })
     .put('/mode', validate('json', v.object({ mode: v.picklist(MODES) })), async (c) => {
-      keepCookie(c, MODE_COOKIE, c.req.valid('json').mode)
+      keepCookie(c, services.config, MODE_COOKIE, c.req.valid('json').mode)
       return c.json({ ok: true })
     })
     .put('/shop-mode', validate('json', v.object({ mode: v.picklist(MODES) })), async (c) => {
       await setShopMode(services, c.req.valid('json').mode)
       return c.json({ ok: true })
     })
-}
-
-export function keepCookie(c: Context, name: string, value: string) {
-  setCookie(c, name, value, {
-    httpOnly: true,
-    sameSite: 'Lax',
-    path: '/',
-    maxAge: SESSION_DAYS * 86_400,
-    secure: c.req.url.startsWith('https:'),
-  })
 }

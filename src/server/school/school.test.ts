@@ -49,17 +49,12 @@ describe('the creator’s session', () => {
     await services.db.update(school).set({ practiceAheadMs: 0 })
   })
 
-  it('wrong passwords are slowed down, and the right one waits too; an unknown address is told nothing', async () => {
-    const email = 'owner@school.example'
-    for (let tries = 0; tries < 5; tries++) expect((await signIn('wrong password', email)).status).toBe(401)
-    const slowed = await signIn(PASSWORD, email)
-    expect(slowed.status).toBe(429)
-    expect(Number(slowed.headers.get('retry-after'))).toBeGreaterThan(0)
-    world.clock.offsetMs = 60_000
-    expect((await signIn(PASSWORD, email)).status).toBe(200)
-    world.clock.offsetMs = 0
-    const unknown = await signIn('wrong password', 'nobody@school.example')
-    expect(await unknown.json()).toMatchObject({ code: 'wrong-password' })
+  it('an unknown address is told what a wrong password is told', async () => {
+    const [unknown, wrong] = await Promise.all([
+      signIn('wrong password', 'nobody@school.example'),
+      signIn('wrong password'),
+    ])
+    expect(await unknown.json()).toEqual(await wrong.json())
   })
 })
 

@@ -8,7 +8,7 @@ import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { creators, offers, orders, school, versions } from '../db/schema/index.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { checkPassword, hashPassword, passwordSchema } from './passwords.ts'
+import { checkPassword, hashPassword, passwordSchema, type SignInTry } from './passwords.ts'
 import { openSession } from './sessions.ts'
 
 export type School = typeof school.$inferSelect
@@ -100,10 +100,18 @@ export async function setUp(services: Services, input: v.InferOutput<typeof setu
   return { token: await openSession(services, { creatorId }) }
 }
 
-export async function signIn(services: Services, email: string, password: string): Promise<{ token: string }> {
+/** Signs the creator in. `known` marks the browser as one that did. @throws Problem 401, 429. */
+export async function signIn(
+  services: Services,
+  email: string,
+  password: string,
+  from: Pick<SignInTry, 'address' | 'known'>,
+): Promise<{ token: string; known: string }> {
   const [creator] = await services.db.select().from(creators).where(eq(creators.email, email))
-  await checkPassword(services, `creator ${email}`, creator?.passwordHash ?? null, password)
-  return { token: await openSession(services, { creatorId: creator?.id as string }) }
+  const account = `creator ${email}`
+  await checkPassword(services, { ...from, account }, creator?.passwordHash ?? null, password)
+  const token = await openSession(services, { creatorId: creator?.id as string })
+  return { token, known: services.secrets.mark(account) }
 }
 
 /** The school, and why its currency can no longer change: how many orders were paid live in it. */

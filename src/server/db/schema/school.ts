@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { bigint, boolean, check, integer, jsonb, pgTable, smallint, text, uuid } from 'drizzle-orm/pg-core'
+import { bigint, boolean, check, integer, jsonb, pgTable, smallint, text, uuid, varchar } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
 import { people } from './people.ts'
 
@@ -77,10 +77,10 @@ export const sessions = pgTable(
   (table) => [check('sessions_one_owner', sql`num_nonnulls(${table.creatorId}, ${table.personId}) = 1`)],
 )
 
-/** Wrong passwords of one address, so that guessing is slowed down. */
-export const signInTries = pgTable('sign_in_tries', {
-  key: text().primaryKey(),
-  failures: integer().notNull(),
-  blockedUntil: moment(),
-  lastAt: moment().notNull(),
+/** What is counted so that it cannot be asked for without end (limits.ts); the limiter writes it. */
+export const rateLimits = pgTable('rate_limits', {
+  key: varchar({ length: 255 }).primaryKey(),
+  points: integer().notNull().default(0),
+  /** Milliseconds since 1970; after it the row counts no more. */
+  expire: bigint({ mode: 'number' }),
 })
