@@ -6,10 +6,10 @@ import { inMode } from '../src/server/context.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, refunds, school as schools } from '../src/server/db/schema/index.ts'
 import { schoolDay } from '../src/server/school/service.ts'
 import { GOOD_WEATHER } from '../src/standins/world.ts'
+import { Dice } from '../src/testing/dice.ts'
 import { People } from './chaos/buyers.ts'
 import { compare } from './chaos/compare.ts'
 import { Crew } from './chaos/crew.ts'
-import { Dice } from './chaos/dice.ts'
 import { openSchool } from './chaos/school.ts'
 
 /**

@@ -20,7 +20,7 @@ import { chargesOf, refundLine } from '../../src/server/refunds/service.ts'
 import { schoolDay } from '../../src/server/school/service.ts'
 import { hashToken } from '../../src/server/secrets.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
-import type { Dice } from './dice.ts'
+import type { Dice } from '../../src/testing/dice.ts'
 import type { ChaosSchool, OnSale, Way } from './school.ts'
 
 const MOST_TRIES = 12

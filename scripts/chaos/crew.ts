@@ -1,6 +1,6 @@
 import { type ChildProcess, spawn } from 'node:child_process'
 import { build } from 'vite'
-import type { Dice } from './dice.ts'
+import type { Dice } from '../../src/testing/dice.ts'
 
 const BUILT = '.data/chaos-worker'
 

@@ -1,0 +1,185 @@
+import { randomUUID } from 'node:crypto'
+import { eq } from 'drizzle-orm'
+import { Webhook } from 'standardwebhooks'
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { Dice } from '../testing/dice.ts'
+import { fuzzTarget } from '../testing/fuzz/school.ts'
+import { type Schema, valueFor } from '../testing/fuzz/values.ts'
+import { PASSWORD } from '../testing/school.ts'
+import { THREE_PARTS } from '../testing/terms.ts'
+import { openWorld, type World } from '../testing/world.ts'
+import { makePayLink } from './collecting/payLinks.ts'
+import { agreements, attempts, connections, courses, orders, payments, refunds } from './db/schema/index.ts'
+
+/** Many requests at the same instant: none is left hanging, none breaks the server, and money moves once. */
+let world: World
+let creator: { cookie: string }
+beforeAll(async () => {
+  world = await openWorld()
+  creator = { cookie: `acorn_studio=${world.creatorToken}; acorn_mode=practice` }
+})
+afterAll(() => world.close())
+
+const AT_ONCE = 200
+const PATIENCE_MS = 40_000
+const MINUTE = 60_000
+
+/** Statuses of as many requests at once, and how many of each. @throws where one is left hanging. */
+async function atOnce(make: (n: number) => Promise<Response>, count = AT_ONCE): Promise<Map<number, number>> {
+  const found = new Map<number, number>()
+  const late = new Promise<never>((_resolve, reject) => {
+    setTimeout(() => reject(new Error('Some requests hang.')), PATIENCE_MS).unref()
+  })
+  const all = Array.from({ length: count }, async (_, n) => {
+    const response = await make(n)
+    await response.arrayBuffer()
+    found.set(response.status, (found.get(response.status) ?? 0) + 1)
+    if (response.status === 503) expect(Number(response.headers.get('retry-after'))).toBeGreaterThan(0)
+  })
+  await Promise.race([Promise.all(all), late])
+  return found
+}
+
+async function plan(name: string, terms: Parameters<World['sell']>[0] = THREE_PARTS, pay = 4300) {
+  const course = await world.sell(terms, name)
+  const email = `${name.replaceAll(' ', '-').toLowerCase()}@load.example`
+  const { orderId } = await world.buy(course.slug, world.request(course.offerId, pay, { email }))
+  const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
+  return { ...course, orderId, agreementId: agreement?.id as string }
+}
+const collectedFor = (orderId: string) =>
+  world.attemptsOf(orderId).then((tries) => tries.filter(({ state }) => state === 'collected').length)
+
+describe(`${AT_ONCE} at once`, () => {
+  it('by one pay link: paid once', { timeout: 2 * MINUTE }, async () => {
+    const { agreementId, orderId } = await plan('Pay link')
+    const key = (await makePayLink(world.services, agreementId)).split('/').at(-1)
+    const found = await atOnce(() =>
+      world.call('POST', `/api/shop/plan/${key}/pay`, {
+        connectionId: null,
+        token: '',
+        agreed: 4300,
+        from: 2,
+        to: 2,
+        requestKey: randomUUID(),
+      }),
+    )
+    expect(found.get(500)).toBeUndefined()
+    expect(await collectedFor(orderId)).toBe(2)
+    expect(await world.db.$count(payments, eq(payments.state, 'collected'))).toBe(2)
+  })
+
+  it('cancelling: once', { timeout: 2 * MINUTE }, async () => {
+    const monthly = {
+      kind: 'subscription',
+      amount: 1900,
+      every: { count: 1, unit: 'month' },
+      payments: null,
+      setupFee: null,
+      trial: null,
+    } as const
+    const { agreementId } = await plan('Cancelled', monthly, 1900)
+    const found = await atOnce(() =>
+      world.call('POST', `/api/agreements/${agreementId}/cancel`, { when: 'period-end' }, creator),
+    )
+    expect(found.get(200)).toBe(1)
+    expect(found.get(500)).toBeUndefined()
+  })
+
+  it('buyers: each who is served has paid once', { timeout: 2 * MINUTE }, async () => {
+    const course = await world.sell(12_900, 'Crowd')
+    const found = await atOnce((n) =>
+      world.call(
+        'POST',
+        `/api/shop/checkout/${course.slug}`,
+        world.request(course.offerId, 12_900, { email: `crowd${n}@load.example` }),
+        { cookie: `acorn_browser=crowd-${n}` },
+      ),
+    )
+    expect(found.get(500)).toBeUndefined()
+    expect(found.get(200) ?? 0).toBeGreaterThan(0)
+    const placed = await world.db.select().from(orders).where(eq(orders.offerId, course.offerId))
+    for (const { id } of placed) expect(await collectedFor(id)).toBeLessThanOrEqual(1)
+  })
+
+  it('events of disputes: each is noted', { timeout: 2 * MINUTE }, async () => {
+    const course = await world.sell(12_900, 'Disputed')
+    const { orderId } = await world.buy(course.slug, world.request(course.offerId, 12_900, { email: 'd@load.example' }))
+    const [attempt] = await world.attemptsOf(orderId)
+    const [connection] = await world.db.select().from(connections).where(eq(connections.id, world.connectionId))
+    const webhook = new Webhook(world.services.secrets.open(connection?.signingSecret as string))
+    const found = await atOnce((n) => {
+      const [id, at] = [randomUUID(), new Date()]
+      const data = { id: `dis-${n}`, key: attempt?.key, amount: 1, reason: 'asked', state: 'lost' }
+      const body = JSON.stringify({ type: 'dispute.lost', data })
+      const headers = {
+        'webhook-id': id,
+        'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
+        'webhook-signature': webhook.sign(id, at, body),
+      }
+      return fetch(`${world.origin}/api/events/${world.connectionId}`, { method: 'POST', body, headers })
+    })
+    expect(found.get(500)).toBeUndefined()
+    expect(await world.db.$count(refunds, eq(refunds.orderId, orderId))).toBe(found.get(200) ?? 0)
+  })
+
+  it('marking a transfer, refunding it, and signing in: once, or later', { timeout: 2 * MINUTE }, async () => {
+    const { transfer } = await world.connectOthers()
+    const course = await world.sell(12_900, 'Transferred')
+    const payment = { connectionId: transfer, token: '' }
+    const { orderId } = await world.buy(
+      course.slug,
+      world.request(course.offerId, 12_900, { email: 't@load.example', payment }),
+    )
+    const day = new Date().toISOString().slice(0, 10)
+    const marked = await atOnce(() =>
+      world.call('POST', `/api/settling/orders/${orderId}/transfers`, { amount: 12_900, day, note: '' }, creator),
+    )
+    expect([marked.get(200), marked.get(500)]).toEqual([1, undefined])
+    const { lines } = (await (await world.call('GET', `/api/orders/${orderId}`, undefined, creator)).json()) as {
+      lines: { id: string }[]
+    }
+    const refund = { lineId: lines[0]?.id, amount: 12_900, access: 'keep', note: 'asked' }
+    const refunded = await atOnce(() => world.call('POST', `/api/settling/orders/${orderId}/refunds`, refund, creator))
+    expect([refunded.get(200), refunded.get(500)]).toEqual([1, undefined])
+    const signedIn = await atOnce(() =>
+      world.call('POST', '/api/session/sign-in', { email: 'owner@school.example', password: PASSWORD }),
+    )
+    expect([...signedIn.keys()].sort()).toEqual([200])
+  })
+
+  it('copies of one course: each its own address', { timeout: 2 * MINUTE }, async () => {
+    const { courseId } = await world.sell(100, 'Copied')
+    const found = await atOnce(
+      () => world.call('POST', `/api/catalogue/courses/${courseId}/duplicate`, {}, creator),
+      40,
+    )
+    expect([...found.keys()]).toEqual([201])
+    const slugs = (await world.db.select({ slug: courses.slug }).from(courses)).map(({ slug }) => slug)
+    expect(new Set(slugs).size).toBe(slugs.length)
+  })
+
+  it('of everything that changes something: none hangs, and none breaks', { timeout: 10 * MINUTE }, async () => {
+    const { known } = await fuzzTarget(world)
+    const { paths } = (await (await fetch(`${world.origin}/api/openapi.json`)).json()) as {
+      paths: Record<string, Record<string, { requestBody?: { content: { 'application/json': { schema: Schema } } } }>>
+    }
+    const dice = new Dice(3)
+    const changing = Object.entries(paths).flatMap(([path, methods]) =>
+      Object.keys(methods)
+        .filter((method) => method !== 'get' && !path.endsWith('sign-out') && path !== '/api/school/practice')
+        .map((method) => ({ path, method, schema: methods[method]?.requestBody?.content['application/json'].schema })),
+    )
+    expect(changing.length).toBeGreaterThan(50)
+    const broken: string[] = []
+    for (const { path, method, schema } of changing) {
+      // One body and one address, so that all of them meet at the same rows.
+      const body = schema ? valueFor(schema, dice, known) : {}
+      const address = path.replace(/\{[^}]*\}/g, () => encodeURIComponent(dice.pick(known)))
+      const found = await atOnce(() => world.call(method.toUpperCase(), address, body, creator))
+      if (found.has(500)) broken.push(`${method} ${address} ${JSON.stringify(body)}`)
+    }
+    expect(broken).toEqual([])
+    expect(await world.db.$count(attempts, eq(attempts.state, 'started'))).toBe(0)
+  })
+})
