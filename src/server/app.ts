@@ -17,6 +17,7 @@ import { describeApi } from './http/openApi.ts'
 import { plainAddresses } from './http/plainText.ts'
 import { answerProblem, notFound } from './http/problem.ts'
 import { problemOf } from './http/problemOf.ts'
+import { messageRoutes } from './messages/routes.ts'
 import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
 import { orderRoutes } from './orders/routes.ts'
@@ -41,6 +42,7 @@ export function apiRoutes(services: Services) {
     .route('/agreements', agreementRoutes(services))
     .route('/settling', settlingRoutes(services))
     .route('/money', moneyRoutes(services))
+    .route('/messages', messageRoutes(services))
     .route('/people', peopleRoutes(services))
     .route('/shop', shopRoutes(services))
 }

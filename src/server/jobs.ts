@@ -2,6 +2,18 @@ import { sql } from 'drizzle-orm'
 import PgBoss from 'pg-boss'
 import type { Queryable } from './db/client.ts'
 
+/** A link that an account asked for: the creator's new password, or a buyer's new address. */
+export type AccountMail =
+  | { kind: 'creator-password'; creatorId: string }
+  | { kind: 'new-email'; personId: string; email: string }
+
+/** Mail is tried again with growing pauses, for more than a day: a mail server may stand still overnight. */
+const MAIL_RETRIES = { retryLimit: 12, retryDelay: 20, retryBackoff: true }
+const RETRIES: Partial<Record<JobName, typeof MAIL_RETRIES>> = {
+  'message-send': MAIL_RETRIES,
+  'account-mail': MAIL_RETRIES,
+}
+
 /** The queues, and what each job carries. */
 export interface JobData {
   /** Find out what became of an attempt that may have been left without an answer. */
@@ -14,6 +26,8 @@ export interface JobData {
   'practice-move': Record<string, never>
   /** Make and send one message. */
   'message-send': { messageId: string }
+  /** Make and send a link of an account: it is no message of a school to its buyers, and is always sent. */
+  'account-mail': AccountMail
 }
 
 export type JobName = keyof JobData
@@ -23,6 +37,7 @@ const JOB_NAMES: readonly JobName[] = [
   'refund-settle',
   'practice-move',
   'message-send',
+  'account-mail',
 ]
 
 /** When a job is done: after so many seconds; `once` names what need not be queued twice within a time, a minute by default. */
@@ -63,6 +78,7 @@ async function sendJob<N extends JobName>(
 ) {
   await boss.send(name, data, {
     startAfter: afterSeconds,
+    ...RETRIES[name],
     ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: onceInSeconds }),
     db: { executeSql: (text, values) => tx.execute(withValues(text, values)) },
   })

@@ -96,8 +96,7 @@ describe('orders', () => {
         ({ state }) => state as string,
         (error: { code: string }) => error.code,
       )
-    const paid = await Promise.all(times(CEILINGS['order:browser'].points, (n) => attempt('pays', n)))
-    expect(new Set(paid)).toEqual(new Set(['paid']))
+    for (let n = 0; n < CEILINGS['order:browser'].points + 2; n++) expect(await attempt('pays', n)).toBe('paid')
     const tried: string[] = []
     for (let n = 0; n < CEILINGS['order:browser'].points + 3; n++)
       tried.push(await attempt('not-enough-money', 100 + n))

@@ -6,6 +6,7 @@ import { announceExpiring } from './collecting/expiry.ts'
 import type { Services } from './context.ts'
 import { describeError } from './http/logError.ts'
 import type { JobData, JobName } from './jobs.ts'
+import { sendAccountMail } from './messages/accountMail.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 import { addUp } from './money/sums.ts'
 import { settleRefund } from './refunds/service.ts'
@@ -19,27 +20,32 @@ const BATCH = 40
 /** Works on the queues until it is told to stop. Any number of workers may share one database. */
 export async function runWorker(services: Services, boss: PgBoss): Promise<() => void> {
   const post = smtpPost(services.config.mailPort)
-  const work = <N extends JobName>(name: N, handle: (data: JobData[N]) => Promise<void>, batchSize = 5) =>
-    boss.work<JobData[N]>(name, { pollingIntervalSeconds: POLLED_SECONDS, batchSize }, async (jobs) => {
-      for (const job of jobs) await handle(job.data)
-    })
-  await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId))
+  // Each job stands for itself: one that fails is tried again alone, and keeps no other from being done.
+  const work = <N extends JobName>(
+    name: N,
+    handle: (data: JobData[N]) => Promise<void>,
+    { batch = 5, together = 1 } = {},
+  ) =>
+    boss.work<JobData[N]>(name, { pollingIntervalSeconds: POLLED_SECONDS, batchSize: batch }, (jobs) =>
+      atOnce(together, jobs, async ({ id, data }) => {
+        try {
+          await handle(data)
+        } catch (error) {
+          console.error(`${name}: ${describeError(error)}`)
+          await boss.fail(name, id, { why: describeError(error) })
+        }
+      }),
+    )
+  await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId), { together: 5 })
   // Agreements do not wait for each other: most of a turn is waiting for the gateway and the disk.
-  await boss.work<JobData['agreement-collect']>(
-    'agreement-collect',
-    { pollingIntervalSeconds: POLLED_SECONDS, batchSize: BATCH },
-    async (jobs) => {
-      const failed: unknown[] = []
-      await atOnce(COLLECTED_AT_ONCE, jobs, ({ data }) =>
-        collectAgreement(services, data.agreementId).catch((error: unknown) => void failed.push(error)),
-      )
-      // Who is done stays done; the batch is taken up again for the others.
-      if (failed.length > 0) throw failed[0]
-    },
-  )
+  await work('agreement-collect', ({ agreementId }) => collectAgreement(services, agreementId), {
+    batch: BATCH,
+    together: COLLECTED_AT_ONCE,
+  })
   await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   await work('practice-move', () => goOnMoving(services))
-  await work('message-send', ({ messageId }) => sendMessage(services, messageId, post), BATCH)
+  await work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })
+  await work('account-mail', (mail) => sendAccountMail(services, mail, post))
   const sweep = setInterval(() => {
     Promise.all([
       sweepOpenAttempts(services),

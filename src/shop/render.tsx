@@ -8,6 +8,7 @@ import SchoolPage from './catalogue/SchoolPage.tsx'
 import CheckoutPage from './checkout/CheckoutPage.tsx'
 import ThanksPage from './checkout/ThanksPage.tsx'
 import PlanPage from './collecting/PlanPage.tsx'
+import EmailPage from './people/EmailPage.tsx'
 import PasswordPage from './people/PasswordPage.tsx'
 import SignInPage from './people/SignInPage.tsx'
 import { ShopFrame } from './ShopFrame.tsx'
@@ -24,6 +25,7 @@ const VIEWS = {
   learn: LearnPage,
   'sign-in': SignInPage,
   password: PasswordPage,
+  email: EmailPage,
   notice: NoticePage,
 } as Record<ShopViewName, ViewComponent>
 

@@ -16,6 +16,7 @@ const LOADERS: Record<ShopViewName, Load> = {
   learn: () => import('./access/LearnPage.tsx'),
   'sign-in': () => import('./people/SignInPage.tsx'),
   password: () => import('./people/PasswordPage.tsx'),
+  email: () => import('./people/EmailPage.tsx'),
   notice: () => import('./catalogue/NoticePage.tsx'),
 }
 

@@ -12,6 +12,7 @@ import { ComparePage } from './sell/ComparePage.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
 import { OfferBenchPage } from './sell/OfferBench.tsx'
 import { SellPage } from './sell/SellPage.tsx'
+import { NewPassword, passwordTokenIn } from './session/NewPassword.tsx'
 import { SetUp } from './session/SetUp.tsx'
 import { SignIn } from './session/SignIn.tsx'
 import { useSessionQuery } from './session/session.ts'
@@ -66,6 +67,8 @@ function Studio() {
     )
   if (!session.data) return null
   if (!session.data.isSetUp) return <SetUp />
+  const token = passwordTokenIn(location.pathname)
+  if (token) return <NewPassword token={token} />
   if (!session.data.creator) return <SignIn />
   return <RouterProvider router={router} />
 }

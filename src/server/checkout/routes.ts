@@ -1,18 +1,21 @@
 import { type Context, Hono } from 'hono'
 import { getCookie } from 'hono/cookie'
 import * as v from 'valibot'
+import type { Visitor } from '../access/service.ts'
 import { planRoutes } from '../collecting/routes.ts'
 import { inMode, type Services } from '../context.ts'
 import { clientAddress, proxyList } from '../http/clientAddress.ts'
 import { dropCookie, keepCookie } from '../http/cookies.ts'
+import { Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
 import { checkoutView } from '../pages/service.ts'
 import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../pages/visitor.ts'
-import { resendPassword, setPassword, signInPerson } from '../people/service.ts'
+import { confirmEmail, setPassword } from '../people/links.ts'
+import { askNewEmail, detailsSchema, renameSelf, resendPassword, signInPerson } from '../people/service.ts'
 import { passwordSchema } from '../school/passwords.ts'
 import { KNOWN_DAYS } from '../school/routes.ts'
 import { emailSchema, getSchool } from '../school/service.ts'
-import { closeSession } from '../school/sessions.ts'
+import { closeSession, type Person } from '../school/sessions.ts'
 import { placeOrder, placeSchema } from './place.ts'
 import { checkOrder } from './standing.ts'
 
@@ -100,9 +103,31 @@ export function shopRoutes(base: Services) {
         return c.json({ ok: true })
       },
     )
+    .put('/account', validate('json', v.object({ name: detailsSchema.entries.name })), async (c) => {
+      const { services, visitor } = await open(c)
+      await renameSelf(services, signedIn(visitor), c.req.valid('json').name)
+      return c.json({ ok: true })
+    })
+    .post('/account/email', validate('json', v.object({ email: emailSchema })), async (c) => {
+      const { services, visitor } = await open(c)
+      await askNewEmail(services, signedIn(visitor), c.req.valid('json').email, clientAddress(c, proxies))
+      return c.json({ ok: true })
+    })
+    .post('/email', validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)) })), async (c) => {
+      const { services } = await open(c)
+      const session = await confirmEmail(services, c.req.valid('json').token)
+      keepCookie(c, base.config, SHOP_COOKIE, session.token)
+      return c.json({ ok: true })
+    })
     .post('/password/resend', validate('json', v.object({ email: emailSchema })), async (c) => {
       const { services, visitor } = await open(c)
       await resendPassword(services, visitor.mode, c.req.valid('json').email, clientAddress(c, proxies))
       return c.json({ ok: true })
     })
+}
+
+/** The signed-in buyer. @throws Problem 401 where there is none. */
+function signedIn({ person }: Visitor): Person {
+  if (!person) throw new Problem(401, 'signed-out', 'Sign in first.')
+  return person
 }

@@ -5,7 +5,7 @@ import { factsOf } from '../collecting/facts.ts'
 import { inMode, type Services } from '../context.ts'
 import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
 import { record } from '../orders/journal.ts'
-import { makePasswordLink } from '../people/service.ts'
+import { makePasswordLink } from '../people/links.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
@@ -18,15 +18,27 @@ type Message = typeof messages.$inferSelect
 type Person = typeof people.$inferSelect
 
 /** Takes a letter to its address, or throws. */
-export type Post = (letter: Letter & { to: string; from: string }) => Promise<void>
+export type Post = (letter: Letter & { to: string; from: Sender }) => Promise<void>
+interface Sender {
+  name: string
+  address: string
+}
 
-export function smtpPost(port: number): Post {
-  const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true })
+/** A mail server that does not answer is given up after so long, and asked again later. */
+const SMTP_LIMITS = { connectionTimeout: 10_000, greetingTimeout: 10_000, socketTimeout: 20_000, dnsTimeout: 5_000 }
+
+export function smtpPost(port: number, limits = SMTP_LIMITS): Post {
+  const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true, ...limits })
   return async (letter) => {
     const { pictures = [], ...mail } = letter
     const attachments = pictures.map(({ cid, png }) => ({ filename: `${cid}.png`, content: png, cid }))
     await transport.sendMail({ ...mail, attachments })
   }
+}
+
+/** Whom the school's mail comes from. A name is kept on one line; what else it holds is the mail library's to quote. */
+export function senderOf({ name }: Pick<School, 'name'>): Sender {
+  return { name: name.replace(/\p{Cc}+/gu, ' ').trim(), address: 'school@young-acorn.example' }
 }
 
 /**
@@ -60,11 +72,7 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
   }
   const to = isForCreator(message.kind) ? await creatorAddress(services) : person.email
   try {
-    await post({
-      ...letter,
-      to,
-      from: `"${school.name.replaceAll('"', '')}" <school@young-acorn.example>`,
-    })
+    await post({ ...letter, to, from: senderOf(school) })
   } catch (error) {
     const why = error instanceof Error ? error.message : String(error)
     await db.transaction(async (tx) => {

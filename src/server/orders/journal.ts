@@ -45,6 +45,8 @@ export type JournalEntry =
   | 'message-failed'
   | 'message-off'
   | 'password-set'
+  | 'email-changed'
+  | 'name-changed'
 
 export interface About {
   orderId?: string | null

@@ -34,6 +34,7 @@ export type ShopView =
   | LearnView
   | SignInView
   | PasswordView
+  | EmailView
   | NoticeView
 
 export type ShopViewName = ShopView['name']
@@ -231,6 +232,14 @@ export interface SignInView {
 
 export interface PasswordView {
   name: 'password'
+  token: string
+  /** Null where the link was used or has ended. */
+  email: string | null
+}
+
+/** Where a buyer confirms a new address. */
+export interface EmailView {
+  name: 'email'
   token: string
   /** Null where the link was used or has ended. */
   email: string | null

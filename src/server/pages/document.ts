@@ -81,6 +81,8 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
       return { title: `Sign in · ${school.name}`, description: '' }
     case 'password':
       return { title: `Set a password · ${school.name}`, description: '' }
+    case 'email':
+      return { title: `Confirm your email · ${school.name}`, description: '' }
     case 'notice':
       return { title: `${view.title} · ${school.name}`, description: view.text }
   }

@@ -41,6 +41,7 @@ export const VIEW_FILES: Record<ShopViewName, string> = {
   learn: 'src/shop/access/LearnPage.tsx',
   'sign-in': 'src/shop/people/SignInPage.tsx',
   password: 'src/shop/people/PasswordPage.tsx',
+  email: 'src/shop/people/EmailPage.tsx',
   notice: 'src/shop/catalogue/NoticePage.tsx',
 }
 

@@ -9,6 +9,7 @@ import type { Renderer } from './renderer.ts'
 import {
   checkoutView,
   courseView,
+  emailView,
   learnView,
   missing,
   myView,
@@ -102,6 +103,10 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   app.get(
     '/password/:token',
     page((services, c) => passwordView(services, c.req.param('token') ?? '')),
+  )
+  app.get(
+    '/email/:token',
+    page((services, c) => emailView(services, c.req.param('token') ?? '')),
   )
   app.get('/studio/*', (c) => c.html(studioDocument(renderer.studioFiles())))
   app.get('/studio', (c) => c.html(studioDocument(renderer.studioFiles())))

@@ -16,7 +16,7 @@ import { payWaysIn } from '../gateways/payWays.ts'
 import { isId } from '../http/isId.ts'
 import { publishedOf } from '../offers/service.ts'
 import { plansOf } from '../orders/plans.ts'
-import { readPasswordLink } from '../people/service.ts'
+import { readBuyerLink } from '../people/links.ts'
 import { type School, schoolDay } from '../school/service.ts'
 import type { CourseCard, NoticeView, ShopOffer, ShopView } from './data.ts'
 
@@ -355,6 +355,12 @@ function whyShut(
 }
 
 export async function passwordView(services: Services, token: string): Promise<ShopView> {
-  const person = await readPasswordLink(services, token)
-  return { name: 'password', token, email: person?.email ?? null }
+  const link = await readBuyerLink(services, token)
+  return { name: 'password', token, email: link && link.email === null ? link.person.email : null }
+}
+
+/** Where a buyer confirms their new address, by the link that was sent there. */
+export async function emailView(services: Services, token: string): Promise<ShopView> {
+  const link = await readBuyerLink(services, token)
+  return { name: 'email', token, email: link?.email ?? null }
 }

@@ -8,7 +8,8 @@ import { sendMessage } from '../messages/send.ts'
 import { listOrders, openOrder } from '../orders/service.ts'
 import { getSchool } from '../school/service.ts'
 import { hashToken } from '../secrets.ts'
-import { addPerson, findPerson, listPeople, makePasswordLink, openPerson, readPasswordLink } from './service.ts'
+import { makePasswordLink, readBuyerLink } from './links.ts'
+import { addPerson, findPerson, listPeople, openPerson } from './service.ts'
 
 let world: World
 beforeAll(async () => {
@@ -38,7 +39,7 @@ describe('the link to set a password', () => {
     expect((await setPassword(tokenIn(newer))).status).toBe(200)
     for (const link of [newer, older]) {
       expect((await setPassword(tokenIn(link))).status).toBe(410)
-      expect(await readPasswordLink(world.services, tokenIn(link))).toBeNull()
+      expect(await readBuyerLink(world.services, tokenIn(link))).toBeNull()
     }
     const signedIn = await world.call('POST', '/api/shop/sign-in', { email: 'once@post.example', password: PASSWORD })
     expect(signedIn.status).toBe(200)

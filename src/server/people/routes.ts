@@ -4,8 +4,7 @@ import { giveCourse, takeBack } from '../access/service.ts'
 import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
-import { emailSchema } from '../school/service.ts'
-import { addPerson, listPeople, openPerson, peopleQuery } from './service.ts'
+import { addPerson, correctPerson, detailsSchema, listPeople, openPerson, peopleQuery } from './service.ts'
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such person.'))
 const byId = v.object({ id: uuid })
@@ -22,23 +21,18 @@ export function peopleRoutes(services: Services) {
     .get('/', validate('query', peopleQuery), async (c) =>
       c.json(await listPeople(services, c.get('mode'), c.req.valid('query'))),
     )
-    .post(
-      '/',
-      validate(
-        'json',
-        v.object({
-          name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a name.'), v.maxLength(100)),
-          email: emailSchema,
-        }),
-      ),
-      async (c) => {
-        const { name, email } = c.req.valid('json')
-        return c.json(await addPerson(services, c.get('mode'), name, email), 201)
-      },
-    )
+    .post('/', validate('json', detailsSchema), async (c) => {
+      const { name, email } = c.req.valid('json')
+      return c.json(await addPerson(services, c.get('mode'), name, email), 201)
+    })
     .get('/:id', validate('param', byId), async (c) =>
       c.json(await openPerson(services, c.get('mode'), c.req.valid('param').id)),
     )
+    .put('/:id', validate('param', byId), validate('json', detailsSchema), async (c) => {
+      const theirs = await inMode(services, c.get('mode'))
+      await correctPerson(theirs, c.get('mode'), c.req.valid('param').id, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
     .post(
       '/:id/grants',
       validate('param', byId),

@@ -1,23 +1,23 @@
-import { and, asc, desc, eq, gt, isNull, lt, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, isNull, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { parseInstant } from '../../core/calendar/instant.ts'
 import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
-import { inMode, inTransaction, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services, type Within } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, journal, orderLines, orders, passwordLinks, people, sessions } from '../db/schema/index.ts'
+import { agreements, journal, orderLines, orders, people } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
-import { notFound, Problem } from '../http/problem.ts'
+import { notFound } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
 import { agreementStanding } from '../orders/standing.ts'
-import { checkPassword, hashPassword, type SignInTry } from '../school/passwords.ts'
+import { checkPassword, type SignInTry } from '../school/passwords.ts'
+import { emailSchema } from '../school/service.ts'
 import { openSession, type Person } from '../school/sessions.ts'
-import { hashToken, newToken } from '../secrets.ts'
+import { takeEmail } from './links.ts'
 
-const LINK_HOURS = 24
 const PAGE = 40
 
 /** Where a page ended: `<created>|<id>`. */
@@ -127,63 +127,6 @@ export async function findPerson(db: Queryable, mode: Mode, email: string): Prom
   return person ?? null
 }
 
-/** Makes a link that sets a password: for one use, within 24 hours. Only its hash is kept. */
-export async function makePasswordLink({ db, now, config }: Services, personId: string): Promise<string> {
-  const { token, hash } = newToken()
-  const at = now()
-  await db
-    .insert(passwordLinks)
-    .values({ tokenHash: hash, personId, createdAt: at, expiresAt: new Date(at.getTime() + LINK_HOURS * 3_600_000) })
-  return `${config.origin}/password/${token}`
-}
-
-/** Whose password a link sets; null where it was used, has ended, or never was. */
-export async function readPasswordLink({ db, now }: Services, token: string): Promise<Person | null> {
-  const [row] = await db
-    .select({ person: people })
-    .from(passwordLinks)
-    .innerJoin(people, eq(people.id, passwordLinks.personId))
-    .where(
-      and(
-        eq(passwordLinks.tokenHash, hashToken(token)),
-        isNull(passwordLinks.usedAt),
-        gt(passwordLinks.expiresAt, now()),
-      ),
-    )
-  return row?.person ?? null
-}
-
-/** Sets a password by a link, which is used up by it, and signs the buyer in. */
-export async function setPassword(services: Services, token: string, password: string): Promise<{ token: string }> {
-  const { db, now } = services
-  const passwordHash = await hashPassword(password)
-  const personId = await db.transaction(async (tx) => {
-    const [used] = await tx
-      .update(passwordLinks)
-      .set({ usedAt: now() })
-      .where(
-        and(
-          eq(passwordLinks.tokenHash, hashToken(token)),
-          isNull(passwordLinks.usedAt),
-          gt(passwordLinks.expiresAt, now()),
-        ),
-      )
-      .returning()
-    if (!used) throw new Problem(410, 'link-ended', 'This link was used or has ended. Have a new one sent.')
-    await tx.update(people).set({ passwordHash }).where(eq(people.id, used.personId))
-    // Whoever was signed in by the old password is not any more.
-    await tx.delete(sessions).where(eq(sessions.personId, used.personId))
-    // Older links of the same buyer end with it.
-    await tx
-      .update(passwordLinks)
-      .set({ usedAt: now() })
-      .where(and(eq(passwordLinks.personId, used.personId), isNull(passwordLinks.usedAt)))
-    await record(tx, now(), { personId: used.personId }, 'password-set')
-    return used.personId
-  })
-  return { token: await openSession(services, { personId }) }
-}
-
 /**
  * Sends a new link where the address is known. What is answered, and how often it may be asked, is the same where it is
  * not; of many asked for at once one is sent.
@@ -221,4 +164,64 @@ export async function signInPerson(
   await checkPassword(services, { ...from, account }, person?.passwordHash ?? null, password)
   const token = await openSession(services, { personId: person?.id as string })
   return { token, known: services.secrets.mark(account) }
+}
+
+export const detailsSchema = v.object({
+  name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write a name.'), v.maxLength(100, 'Use at most 100 characters.')),
+  email: emailSchema,
+})
+
+/**
+ * Puts a buyer's name and address right, by the creator. Another address ends the buyer's sessions; they sign in with
+ * it by a link. @throws Problem 404, or at `/email` where another buyer has it.
+ */
+export async function correctPerson(
+  services: Services,
+  mode: Mode,
+  id: string,
+  { name, email }: v.InferOutput<typeof detailsSchema>,
+): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx, now } = services
+    const [person] = await tx
+      .select()
+      .from(people)
+      .where(and(eq(people.id, id), eq(people.mode, mode)))
+      .for('update')
+    if (!person) throw notFound('person')
+    await rename(services, person, name)
+    await takeEmail({ db: tx, now }, person, email)
+    const searchText = sql`lower(${name} || ' ' || ${email} || ' ') || coalesce((select string_agg(lower(l.course_title || ' ' || l.offer_name), ' ')
+      from order_lines l where l.order_id = ${orders.id}), '')`
+    await tx.update(orders).set({ searchText }).where(eq(orders.personId, id))
+  })
+}
+
+/** A buyer puts their own name right. */
+export async function renameSelf(services: Services, person: Person, name: string): Promise<void> {
+  await inTransaction(services, (services) => rename(services, person, name))
+}
+
+async function rename({ db: tx, now }: Within, person: Pick<Person, 'id' | 'name'>, name: string): Promise<void> {
+  if (name === person.name) return
+  await tx.update(people).set({ name }).where(eq(people.id, person.id))
+  await record(tx, now(), { personId: person.id }, 'name-changed', { from: person.name, to: name })
+}
+
+/**
+ * Sends a link to a new address of a buyer's own, by which they take it on. What is answered is the same where another
+ * buyer has it. @throws Problem 429.
+ */
+export async function askNewEmail(
+  { limits, jobs, db }: Services,
+  { id: personId, mode }: Person,
+  email: string,
+  address: ClientAddress | null,
+): Promise<void> {
+  await limits.count({
+    'mail:ip': address?.ip ?? null,
+    'mail:range': address?.range ?? null,
+    'mail:email': `${mode} ${email}`,
+  })
+  await jobs.send(db, 'account-mail', { kind: 'new-email', personId, email })
 }

@@ -9,10 +9,13 @@ import { dropCookie, keepCookie } from '../http/cookies.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { setTellings, tellingsSchema } from '../messages/tellings.ts'
+import { setCreatorPassword } from '../people/links.ts'
 import { giveTrialBack, goLiveList, openTrial } from './goLive.ts'
+import { passwordSchema } from './passwords.ts'
 import { clearPractice } from './practice.ts'
 import { MOST_DAYS, practiceClock, startMove, stopMove } from './practiceTime.ts'
 import {
+  askCreatorPassword,
   changeSchool,
   emailSchema,
   findSchool,
@@ -60,6 +63,21 @@ export function sessionRoutes(services: Services) {
         keepCookie(c, services.config, KNOWN_STUDIO_COOKIE, signedIn.known, KNOWN_DAYS)
         const mode = (await getSchool(services.db)).shopMode
         keepCookie(c, services.config, MODE_COOKIE, mode)
+        return c.json({ ok: true })
+      },
+    )
+    .post('/recover', validate('json', v.object({ email: emailSchema })), async (c) => {
+      await askCreatorPassword(services, c.req.valid('json').email, clientAddress(c, proxies))
+      return c.json({ ok: true })
+    })
+    .post(
+      '/password',
+      validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)), password: passwordSchema })),
+      async (c) => {
+        const { token, password } = c.req.valid('json')
+        const set = await setCreatorPassword(services, token, password)
+        keepCookie(c, services.config, STUDIO_COOKIE, set.token)
+        keepCookie(c, services.config, KNOWN_STUDIO_COOKIE, services.secrets.mark(`creator ${set.email}`), KNOWN_DAYS)
         return c.json({ ok: true })
       },
     )

@@ -3,7 +3,8 @@ import { PASSWORD } from '../../testing/school.ts'
 import { openWorld, type World } from '../../testing/world.ts'
 import { inMode } from '../context.ts'
 import { school } from '../db/schema/index.ts'
-import { addPerson, makePasswordLink, setPassword } from '../people/service.ts'
+import { makePasswordLink, setPassword } from '../people/links.ts'
+import { addPerson } from '../people/service.ts'
 
 let world: World
 beforeAll(async () => {

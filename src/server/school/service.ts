@@ -7,6 +7,7 @@ import type { Asking, Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { creators, offers, orders, school, versions } from '../db/schema/index.ts'
+import type { ClientAddress } from '../http/clientAddress.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { checkPassword, hashPassword, passwordSchema, type SignInTry } from './passwords.ts'
 import { openSession } from './sessions.ts'
@@ -112,6 +113,22 @@ export async function signIn(
   await checkPassword(services, { ...from, account }, creator?.passwordHash ?? null, password)
   const token = await openSession(services, { creatorId: creator?.id as string })
   return { token, known: services.secrets.mark(account) }
+}
+
+/**
+ * Sends the creator a link for a new password. What is answered, and how often it may be asked, is the same for an
+ * address that is not theirs. @throws Problem 429.
+ */
+export async function askCreatorPassword(
+  { db, jobs, limits }: Services,
+  email: string,
+  address: ClientAddress | null,
+): Promise<void> {
+  await limits.count({ 'mail:ip': address?.ip ?? null, 'mail:range': address?.range ?? null })
+  const key = `creator ${email}`
+  if (!(await limits.isWithin('mail:moment', key)) || !(await limits.isWithin('mail:email', key))) return
+  const [creator] = await db.select({ id: creators.id }).from(creators).where(eq(creators.email, email))
+  if (creator) await jobs.send(db, 'account-mail', { kind: 'creator-password', creatorId: creator.id })
 }
 
 /** The school, and why its currency can no longer change: how many orders were paid live in it. */

@@ -3,6 +3,7 @@ import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { PlanThread, sayPlan } from '../collecting/plan.tsx'
+import { Details } from '../people/Details.tsx'
 
 /** Everything the buyer holds, until when, and the way in. */
 export default function MyPage({ page, view }: { page: ShopPage; view: MyView }) {
@@ -46,10 +47,11 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
           </li>
         ))}
       </ul>
-      {view.plans.length > 0 && <h2 className="mt-9 text-[22px]">What is paid, and what comes</h2>}
+      {view.plans.length > 0 && <h2 className="mt-9 text-[22px]">Payment plans and subscriptions</h2>}
       {view.plans.map((plan, index) => (
         <Plan key={`${plan.course}-${index}`} plan={plan} language={page.school.language} />
       ))}
+      {page.visitor && <Details visitor={page.visitor} />}
     </main>
   )
 }
@@ -64,7 +66,7 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
           {plan.course}, {plan.offer}
         </h3>
         <a className="link" href={`/my/plan/${plan.id}`}>
-          {plan.state === 'active' || plan.state === 'stopped' ? 'Look, pay or change' : 'Look'}
+          {plan.state === 'active' || plan.state === 'stopped' ? 'Manage' : 'Details'}
         </a>
       </div>
       <p className="mt-1 mb-2 text-ink-2">{sayPlan(plan, money)}</p>

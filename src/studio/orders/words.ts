@@ -200,6 +200,10 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return `Message sent: ${messageKind(data.kind)}`
     case 'message-failed':
       return `Message could not be sent yet: ${messageKind(data.kind)} (${data.why})`
+    case 'email-changed':
+      return `Email changed from ${data.from} to ${data.to}`
+    case 'name-changed':
+      return `Name changed from “${data.from}” to “${data.to}”`
     case 'password-set':
       return 'The buyer set a password'
     default:

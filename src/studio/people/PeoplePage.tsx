@@ -5,16 +5,16 @@ import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
-import { Dialog } from '../drafting/Dialog.tsx'
 import { Places, Reflection, Section } from '../frame/Places.tsx'
 import { ShowMore } from '../frame/ShowMore.tsx'
 import { Journal } from '../orders/Journal.tsx'
 import { messageKind, orderState, sayToday } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
+import { type Details, DetailsDialog } from './DetailsDialog.tsx'
 import { GrantRow } from './GrantRow.tsx'
 import { NoteDialog } from './NoteDialog.tsx'
 
@@ -124,73 +124,61 @@ function PeopleList() {
 }
 
 function AddPerson({ onClose }: { onClose: () => void }) {
-  const [name, setName] = useState('')
-  const [email, setEmail] = useState('')
-  const [error, setError] = useState<ApiError | null>(null)
   const navigate = useNavigate()
-  const add = async () => {
-    try {
-      const { id } = await unwrap(api.people.$post({ json: { name, email } }))
-      await queryClient.invalidateQueries({ queryKey: ['people'] })
-      onClose()
-      navigate(`/studio/people/${id}`)
-    } catch (problem) {
-      if (!(problem instanceof ApiError)) throw problem
-      setError(problem)
-    }
+  const add = async (details: Details) => {
+    const { id } = await unwrap(api.people.$post({ json: details }))
+    await queryClient.invalidateQueries({ queryKey: ['people'] })
+    navigate(`/studio/people/${id}`)
   }
   return (
-    <Dialog title="Add someone" text="Then give them a course. They are told when you do." onClose={onClose}>
-      <form
-        noValidate
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault()
-          void add()
-        }}
-      >
-        <Field label="Name" error={error?.at('/name')}>
-          {(wiring) => (
-            <input {...wiring} className={BOX_INPUT} value={name} onChange={(event) => setName(event.target.value)} />
-          )}
-        </Field>
-        <Field label="Email" error={error?.at('/email') ?? (error?.problem.errors.length === 0 ? error.message : null)}>
-          {(wiring) => (
-            <input
-              {...wiring}
-              type="email"
-              className={BOX_INPUT}
-              value={email}
-              onChange={(event) => setEmail(event.target.value)}
-            />
-          )}
-        </Field>
-        <div className="mt-2 flex justify-end gap-2">
-          <Button onClick={onClose}>Cancel</Button>
-          <Button kind="press" type="submit">
-            Add
-          </Button>
-        </div>
-      </form>
-    </Dialog>
+    <DetailsDialog
+      title="Add someone"
+      text="Then give them a course. They are told when you do."
+      action="Add"
+      first={{ name: '', email: '' }}
+      save={add}
+      onClose={onClose}
+    />
+  )
+}
+
+function CorrectPerson({ person, onClose }: { person: PersonShown['person']; onClose: () => void }) {
+  const correct = async (details: Details) => {
+    await unwrap(api.people[':id'].$put({ param: { id: person.id }, json: details }))
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <DetailsDialog
+      title="Name and email"
+      text="With another email they are signed out everywhere, and sign in with the new one by a link."
+      action="Save"
+      first={person}
+      save={correct}
+      onClose={onClose}
+    />
   )
 }
 
 function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown }) {
   const { school } = useSession()
   const [isGiving, setGiving] = useState(false)
+  const [isCorrecting, setCorrecting] = useState(false)
   return (
     <>
       <p className="text-[13px] text-ink-3">Since {sayMoment(person.createdAt, school.timeZone)}</p>
       <div className="mt-1 flex flex-wrap items-center justify-between gap-3">
         <h1 className="text-[27px]">{person.name}</h1>
         <Button kind="press" onClick={() => setGiving(true)}>
-          Give a course…
+          Give access…
         </Button>
       </div>
       <p className="mt-1 text-ink-2">
-        {person.email} · {person.hasPassword ? 'has set a password' : 'has not set a password yet'}
+        {person.email} · {person.hasPassword ? 'has set a password' : 'has not set a password yet'} ·{' '}
+        <Button kind="link" onClick={() => setCorrecting(true)}>
+          Correct name or email…
+        </Button>
       </p>
+      {isCorrecting && <CorrectPerson person={person} onClose={() => setCorrecting(false)} />}
       <Section title="Courses">
         {grants.length === 0 && <p className="pt-[5px] text-ink-2">None.</p>}
         {grants.map((grant) => (

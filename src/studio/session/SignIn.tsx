@@ -1,34 +1,38 @@
 import { useState } from 'react'
-import { Acorn } from '../../ui/Acorn.tsx'
+import { Button } from '../../ui/Button.tsx'
 import { Credentials } from '../../ui/Credentials.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
+import { SessionSheet } from './SessionSheet.tsx'
 
-/** The creator's sign-in. */
+/** The creator's sign-in, and the way to a new password. */
 export function SignIn() {
   const [form, setForm] = useState({ email: '', password: '' })
+  const [isSent, setSent] = useState(false)
   const { error, isBusy, attempt } = useAttempt()
   const signIn = async () => {
     if (await attempt(() => unwrap(api.session['sign-in'].$post({ json: form })))) await queryClient.resetQueries()
   }
+  const recover = async () => {
+    if (await attempt(() => unwrap(api.session.recover.$post({ json: { email: form.email } })))) setSent(true)
+  }
   return (
-    <main className="grid min-h-screen place-items-center p-4">
-      <form
-        noValidate
-        className="w-[380px] max-w-full rounded-[10px] border border-line bg-sheet p-7"
-        onSubmit={(event) => {
-          event.preventDefault()
-          void signIn()
-        }}
-      >
-        <p className="display flex items-center gap-2 text-[16px] font-semibold">
-          <Acorn />
-          Young Acorn
-        </p>
-        <h1 className="mt-4 mb-4 text-[25px]">Sign in</h1>
-        <Credentials {...form} error={error} isBusy={isBusy} change={(patch) => setForm({ ...form, ...patch })} />
-      </form>
-    </main>
+    <SessionSheet title="Sign in" submit={() => void signIn()}>
+      <Credentials {...form} error={error} isBusy={isBusy} change={(patch) => setForm({ ...form, ...patch })} />
+      <p className="mt-5 border-t border-line pt-4 text-[14px] text-ink-2" role="status">
+        {isSent ? (
+          'If this is the email of the school’s owner, a link for a new password is on its way to it.'
+        ) : (
+          <>
+            Forgot your password? Write your email above and{' '}
+            <Button kind="link" onClick={() => void recover()}>
+              have a link sent
+            </Button>
+            .
+          </>
+        )}
+      </p>
+    </SessionSheet>
   )
 }

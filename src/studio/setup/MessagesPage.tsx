@@ -1,12 +1,15 @@
+import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
+import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { Reflection } from '../frame/Places.tsx'
+import { messageKind } from '../orders/words.ts'
 import { useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
 
@@ -123,23 +126,61 @@ export function MessagesPage() {
         </form>
       }
       mirror={
-        <Reflection label="Switched off">
-          <ul className="text-[13.5px]">
-            {[...TO_BUYERS, ...TO_YOU]
-              .filter(({ kind }) => tells[kind]?.isOn === false)
-              .map(({ kind, title, off }) => (
-                <li key={kind} className="mb-1.5">
-                  <State shape={off ? 'late' : 'off'}>{title}</State>
-                  {off && <span className="block text-[13px] text-ink-2">{off}</span>}
-                </li>
-              ))}
-          </ul>
-          {[...TO_BUYERS, ...TO_YOU].every(({ kind }) => tells[kind]?.isOn !== false) && (
-            <p className="text-[13.5px] text-ink-2">Nothing: everything is told. Password links are always sent.</p>
-          )}
-        </Reflection>
+        <>
+          <Outbox />
+          <Reflection label="Switched off">
+            <ul className="text-[13.5px]">
+              {[...TO_BUYERS, ...TO_YOU]
+                .filter(({ kind }) => tells[kind]?.isOn === false)
+                .map(({ kind, title, off }) => (
+                  <li key={kind} className="mb-1.5">
+                    <State shape={off ? 'late' : 'off'}>{title}</State>
+                    {off && <span className="block text-[13px] text-ink-2">{off}</span>}
+                  </li>
+                ))}
+            </ul>
+            {[...TO_BUYERS, ...TO_YOU].every(({ kind }) => tells[kind]?.isOn !== false) && (
+              <p className="text-[13.5px] text-ink-2">Nothing: everything is told. Password links are always sent.</p>
+            )}
+          </Reflection>
+        </>
       }
     />
+  )
+}
+
+const loadOutbox = () => unwrap(api.messages.$get())
+
+/** What waits to be sent, and what could not be, with why. */
+function Outbox() {
+  const { mode, school } = useSession()
+  const { data } = useQuery({ queryKey: ['outbox', mode], queryFn: loadOutbox, refetchInterval: 20_000 })
+  if (!data) return null
+  const sendAgain = async (id: string) => {
+    await unwrap(api.messages[':id'].send.$post({ param: { id } }))
+    await queryClient.invalidateQueries({ queryKey: ['outbox'] })
+  }
+  return (
+    <Reflection label="On their way">
+      <p className="text-[13.5px] text-ink-2">
+        {data.waiting === 0
+          ? 'Nothing is waiting to be sent.'
+          : `${data.waiting} ${data.waiting === 1 ? 'message is' : 'messages are'} waiting to be sent.`}
+      </p>
+      <ul className="text-[13.5px]">
+        {data.failed.map(({ id, kind, to, why, createdAt }) => (
+          <li key={id} className="mt-2 border-t border-line pt-2">
+            <State shape="late">could not be sent</State> {messageKind(kind)}, to {to}
+            <span className="block text-[13px] text-ink-2">
+              {why} · {sayMoment(createdAt, school.timeZone)}. It is tried again by itself.{' '}
+              <Button kind="link" onClick={() => void sendAgain(id)}>
+                Send now
+              </Button>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Reflection>
   )
 }
 

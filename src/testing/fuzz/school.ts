@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { makePayLink } from '../../server/collecting/payLinks.ts'
 import { agreements, connections, courses, grants, people, pictures } from '../../server/db/schema/index.ts'
-import { makePasswordLink } from '../../server/people/service.ts'
+import { makePasswordLink } from '../../server/people/links.ts'
 import { openSession } from '../../server/school/sessions.ts'
 import { THREE_PARTS } from '../terms.ts'
 import type { World } from '../world.ts'

@@ -1,8 +1,9 @@
 import { sql } from 'drizzle-orm'
-import { date, index, pgTable, text, unique, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
+import { type AnyPgColumn, check, date, index, pgTable, text, unique, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
 import { courses } from './catalogue.ts'
 import { MODES, moment } from './columns.ts'
 import { orderLines, orders } from './orders.ts'
+import { creators } from './school.ts'
 
 /** A buyer, in one mode. The address is kept in lower case. */
 export const people = pgTable(
@@ -22,16 +23,28 @@ export const people = pgTable(
   ],
 )
 
-/** A link by which a buyer sets a password: used once, and not after it has ended. */
-export const passwordLinks = pgTable('password_links', {
-  tokenHash: text().primaryKey(),
-  personId: uuid()
-    .notNull()
-    .references(() => people.id, { onDelete: 'cascade' }),
-  createdAt: moment().notNull(),
-  expiresAt: moment().notNull(),
-  usedAt: moment(),
-})
+/**
+ * A link by which an account proves that an address is its own: a buyer's or the creator's. It sets a password, or, where
+ * it holds an address, takes that one on. Used once, and not after it has ended.
+ */
+export const passwordLinks = pgTable(
+  'password_links',
+  {
+    tokenHash: text().primaryKey(),
+    personId: uuid().references(() => people.id, { onDelete: 'cascade' }),
+    creatorId: uuid().references((): AnyPgColumn => creators.id, { onDelete: 'cascade' }),
+    /** The address that it was sent to, to be taken on; null where it sets a password. */
+    email: text(),
+    createdAt: moment().notNull(),
+    expiresAt: moment().notNull(),
+    usedAt: moment(),
+  },
+  (table) => [
+    check('password_links_one_owner', sql`num_nonnulls(${table.creatorId}, ${table.personId}) = 1`),
+    index('password_links_of_person').on(table.personId),
+    index('password_links_ended').on(table.expiresAt),
+  ],
+)
 
 /**
  * One buyer's access to one course and why they have it: by a line of an order, or given by hand.

@@ -1,0 +1,39 @@
+import { eq } from 'drizzle-orm'
+import { inMode, type Services } from '../context.ts'
+import { creators, people } from '../db/schema/index.ts'
+import type { AccountMail } from '../jobs.ts'
+import { makeCreatorLink, makeEmailLink } from '../people/links.ts'
+import { getSchool } from '../school/service.ts'
+import { greeting, letter } from './compose.ts'
+import { type Post, senderOf } from './send.ts'
+
+/** Makes and sends a link of an account. Its secret is made now, and lies nowhere. @throws where it could not be sent. */
+export async function sendAccountMail(services: Services, mail: AccountMail, post: Post): Promise<void> {
+  const school = await getSchool(services.db)
+  const from = senderOf(school)
+  if (mail.kind === 'creator-password') {
+    const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
+    if (!creator) return
+    const made = letter(school, 'Set a new password for your studio', [
+      greeting(creator.name),
+      {
+        text: 'Set a new password here. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
+        link: await makeCreatorLink(services, creator.id),
+        label: 'Set a new password',
+      },
+    ])
+    return post({ ...made, to: creator.email, from })
+  }
+  const [person] = await services.db.select().from(people).where(eq(people.id, mail.personId))
+  if (!person) return
+  const theirs = await inMode(services, person.mode)
+  const made = letter(school, 'Confirm your new email address', [
+    greeting(person.name),
+    {
+      text: `This becomes the address with which you sign in at ${school.name}, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.`,
+      link: await makeEmailLink(theirs, person.id, mail.email),
+      label: 'Confirm this address',
+    },
+  ])
+  return post({ ...made, to: mail.email, from })
+}

@@ -1,0 +1,83 @@
+import { useState } from 'react'
+import type { ShopPage } from '../../server/client.ts'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { unwrap } from '../../ui/problem.ts'
+import { useAttempt } from '../../ui/useAttempt.ts'
+import { api } from '../api.ts'
+
+/** The buyer's own name and address, to be put right. A new address counts once it is confirmed there. */
+export function Details({ visitor }: { visitor: NonNullable<ShopPage['visitor']> }) {
+  const [isOpen, setOpen] = useState(false)
+  const [name, setName] = useState(visitor.name)
+  const [email, setEmail] = useState(visitor.email)
+  const [said, setSaid] = useState<string | null>(null)
+  const { error, isBusy, attempt } = useAttempt()
+  const isNewEmail = email.trim().toLowerCase() !== visitor.email
+  const save = async () => {
+    setSaid(null)
+    if (!(await attempt(() => unwrap(api.account.$put({ json: { name } }))))) return
+    if (!isNewEmail) return location.reload()
+    if (await attempt(() => unwrap(api.account.email.$post({ json: { email } }))))
+      setSaid(`We have sent a link to ${email.trim()}. Your email changes once you confirm it there.`)
+  }
+  return (
+    <section className="mt-9">
+      <h2 className="text-[22px]">Your details</h2>
+      {!isOpen ? (
+        <p className="mt-1 break-words">
+          {visitor.name}, {visitor.email}{' '}
+          <Button kind="link" onClick={() => setOpen(true)}>
+            Change…
+          </Button>
+        </p>
+      ) : (
+        <form
+          noValidate
+          className="mt-2 grid max-w-[420px] gap-3"
+          onSubmit={(event) => {
+            event.preventDefault()
+            void save()
+          }}
+        >
+          <Field label="Name" error={error?.at('/name')}>
+            {(wiring) => (
+              <input
+                {...wiring}
+                autoComplete="name"
+                className={BOX_INPUT}
+                value={name}
+                onChange={(event) => setName(event.target.value)}
+              />
+            )}
+          </Field>
+          <Field
+            label="Email"
+            error={error?.at('/email') ?? (error?.problem.errors.length === 0 ? error.message : null)}
+            hint="A link to confirm it is sent to the new address."
+          >
+            {(wiring) => (
+              <input
+                {...wiring}
+                type="email"
+                autoComplete="email"
+                className={BOX_INPUT}
+                value={email}
+                onChange={(event) => setEmail(event.target.value)}
+              />
+            )}
+          </Field>
+          <p role="status" className="empty:hidden">
+            {said}
+          </p>
+          <div className="flex gap-2">
+            <Button kind="press" type="submit" disabled={isBusy}>
+              Save
+            </Button>
+            <Button onClick={() => setOpen(false)}>Cancel</Button>
+          </div>
+        </form>
+      )}
+    </section>
+  )
+}

@@ -1,0 +1,50 @@
+import { useState } from 'react'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { unwrap } from '../../ui/problem.ts'
+import { useAttempt } from '../../ui/useAttempt.ts'
+import { api } from '../api.ts'
+import { SessionSheet } from './SessionSheet.tsx'
+
+/** The token of a link for a new password, where this address is one. */
+export function passwordTokenIn(path: string): string | null {
+  return /^\/studio\/password\/([^/]+)$/.exec(path)?.[1] ?? null
+}
+
+/** The creator's new password, by the link in a message or from the command on the machine. */
+export function NewPassword({ token }: { token: string }) {
+  const [password, setPassword] = useState('')
+  const { error, isBusy, attempt } = useAttempt()
+  const save = async () => {
+    if (await attempt(() => unwrap(api.session.password.$post({ json: { token, password } }))))
+      location.assign('/studio')
+  }
+  return (
+    <SessionSheet title="Set a new password" submit={() => void save()}>
+      <Field
+        label="New password"
+        error={error && (error.at('/password') ?? error.message)}
+        hint="At least 10 characters. Every other device is signed out."
+      >
+        {(wiring) => (
+          <input
+            {...wiring}
+            type="password"
+            autoComplete="new-password"
+            className={BOX_INPUT}
+            value={password}
+            onChange={(event) => setPassword(event.target.value)}
+          />
+        )}
+      </Field>
+      <Button kind="press" type="submit" className="mt-4" disabled={isBusy}>
+        Save and open the studio
+      </Button>
+      <p className="mt-4 text-[14px]">
+        <a className="link" href="/studio">
+          Sign in instead
+        </a>
+      </p>
+    </SessionSheet>
+  )
+}
