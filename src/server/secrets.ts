@@ -3,7 +3,7 @@ import { existsSync, linkSync, mkdirSync, readFileSync, unlinkSync, writeFileSyn
 import { dirname, join } from 'node:path'
 
 /** Something was sealed with a key that is not here. */
-export class WrongKey extends Error {
+class WrongKey extends Error {
   override name = 'WrongKey'
 }
 

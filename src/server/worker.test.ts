@@ -58,12 +58,13 @@ it('one message that is refused keeps no other from being sent; it is seen, and 
   refusing.clear()
   await sendAgain(services, 'practice', failed[0]?.id as string)
   await eventually(async () => taken.includes('refused@post.example'))
-  await eventually(async () => (await openOutbox(services, 'practice')).failed.length === 0)
-  const [sent] = await world.db
-    .select()
-    .from(messages)
-    .where(eq(messages.personId, ids[1] as string))
-  expect(sent?.state).toBe('sent')
+  const stored = () =>
+    world.db
+      .select()
+      .from(messages)
+      .where(eq(messages.personId, ids[1] as string))
+  await eventually(async () => (await stored())[0]?.state === 'sent')
+  const [sent] = await stored()
   await expect(sendAgain(services, 'practice', sent?.id as string)).rejects.toMatchObject({ status: 409 })
   stop()
   await boss.stop({ graceful: false })
@@ -93,7 +94,8 @@ it('a school is named in its mail as it is called, whatever it is called', async
     await smtpPost(port)({ ...letter, to: `${mailbox.list().length}@post.example`, from: senderOf({ name }) })
     const [mail] = mailbox.list()
     expect(mail?.from).toContain('<school@young-acorn.example>')
-    expect(mail?.from).toContain(name.split('\r')[0]?.replaceAll('"', '').replaceAll('\\', '').slice(0, 3))
+    const letters = (text: string) => text.replace(/[^\p{L}]/gu, '')
+    expect(letters(mail?.from ?? '')).toContain(letters(name.replace('\r\n', '')))
     expect(mail?.to).toBe(`${mailbox.list().length - 1}@post.example`)
   }
   await mailbox.close()

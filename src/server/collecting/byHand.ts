@@ -66,7 +66,7 @@ export interface ByHand {
 }
 
 /** The payments that are paid by hand on a day: all that are due, or the next one early. */
-export function payableByHand(agreement: Agreement, day: Day) {
+function payableByHand(agreement: Agreement, day: Day) {
   const due = payableOn(agreement, day)
   const next = inHand(agreement)
   return due.length > 0 || agreement.state !== 'active' || !next ? due : [next]

@@ -2,7 +2,7 @@ import type { MiddlewareHandler } from 'hono'
 import { busy } from './unavailable.ts'
 
 /** Longer than a gateway's answer may take, shorter than a browser waits. */
-export const REQUEST_SECONDS = 30
+const REQUEST_SECONDS = 30
 
 /**
  * Answers 503 where a request takes longer than `seconds`. What it began goes on: money that moves meanwhile is found

@@ -8,7 +8,7 @@ const REPLACED = /\0|\p{Surrogate}/gu
 /** Nothing that the product asks for nests deeper. */
 const MAX_DEPTH = 40
 
-export function isStorable(text: string): boolean {
+function isStorable(text: string): boolean {
   return !UNSTORABLE.test(text)
 }
 
