@@ -28,6 +28,7 @@ export function chaosServices(
       host: '127.0.0.1',
       trustedProxies: [],
       limits: {},
+      retentionDays: 90,
       dataDir: '',
       distDir: '',
     },

@@ -345,6 +345,31 @@ export const CHECKS: Check[] = [
     },
   },
   {
+    name: 'what was collected since an instant is listed, page by page, and nothing else',
+    async run(harness) {
+      const { adapter, credentials } = harness
+      const before = await collected(harness)
+      await new Promise((resolve) => setTimeout(resolve, 5))
+      const since = new Date()
+      const first = await collected(harness)
+      await settled(harness, 'declines')
+      const second = await collected(harness)
+      const listed = await adapter.listCollected(credentials, since)
+      ensure(
+        listed.map(({ key }) => key).join() === [first.key, second.key].join(),
+        `listed were ${listed.map(({ key }) => key).join()}`,
+      )
+      const [one] = listed
+      ensure(JSON.stringify(one?.outcome) === JSON.stringify(first.outcome), `it is ${JSON.stringify(one?.outcome)}`)
+      ensure(one?.about === 'Conformance' && one.at >= since.toISOString(), `about ${one?.about}, at ${one?.at}`)
+      const all = await adapter.listCollected(credentials, new Date(0))
+      ensure(
+        all.some(({ key }) => key === before.key),
+        'an older payment is not listed',
+      )
+    },
+  },
+  {
     name: 'events are signed, read as the outcome of their key, and have one id however often they come',
     async run(harness) {
       const { adapter, credentials, listenerUrl } = harness

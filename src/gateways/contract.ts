@@ -28,6 +28,11 @@ export interface Adapter {
    * and says what became of it: `collected` where it was charged already.
    */
   abandon(credentials: Credentials, key: string): Promise<Outcome>
+  /**
+   * Every payment that was collected since an instant of real time, by whatever call, oldest first. Moves nothing; what
+   * our own books have lost is found by it.
+   */
+  listCollected(credentials: Credentials, since: Date): Promise<Collected[]>
   /** Gives back a part of what was collected, or all of it. The same key twice gives back once, so it may be asked again. */
   refund(credentials: Credentials, refund: NewRefund): Promise<RefundOutcome>
   /** Gives a disputed payment up, or stands by it; the gateway then decides. Absent where there are no disputes. */
@@ -150,6 +155,16 @@ export const DECLINE_REASONS = [
   'refused',
 ] as const
 export type DeclineReason = (typeof DECLINE_REASONS)[number]
+
+/** A payment in the gateway's books. */
+export interface Collected {
+  key: string
+  outcome: Extract<Outcome, { state: 'collected' }>
+  /** What it was for, as we said when it began. */
+  about: string
+  /** When it was collected, as an RFC 3339 instant of real time. */
+  at: string
+}
 
 export type RefundOutcome = { state: 'refunded'; reference: string } | { state: 'refused'; why: string }
 

@@ -3,6 +3,7 @@ import * as v from 'valibot'
 import { isDay } from '../core/calendar/day.ts'
 import {
   type Adapter,
+  type Collected,
   type Credentials,
   DECLINE_REASONS,
   EventRefused,
@@ -58,6 +59,10 @@ const accountSchema = v.object({
   sole: v.optional(v.boolean(), false),
 })
 const methodSchema = v.object({ id: v.string(), payer: v.string(), expires: lastDay })
+const pageSchema = v.object({
+  payments: v.array(v.object({ ...paymentSchema.entries, captured_at: v.string(), reference: v.string() })),
+  next: v.nullable(v.string()),
+})
 const listenerSchema = v.object({ signing_secret: v.string() })
 const refundSchema = v.object({ id: v.string() })
 const refusalSchema = v.object({ error: v.string(), message: v.string() })
@@ -113,6 +118,23 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
 
     async abandon(credentials, key) {
       return outcomeOf(await call(credentials, 'POST', `${byKey(key)}/abandon`))
+    },
+
+    async listCollected(credentials, since) {
+      const found: Collected[] = []
+      for (let after: string | null = ''; after !== null; ) {
+        const query = new URLSearchParams({ since: since.toISOString(), ...(after ? { after } : {}) })
+        const page: v.InferOutput<typeof pageSchema> = readAs(
+          pageSchema,
+          await call(credentials, 'GET', `/payments?${query}`),
+        )
+        for (const { captured_at: at, reference: about, ...payment } of page.payments) {
+          const outcome = outcomeOf(payment)
+          if (outcome.state === 'collected') found.push({ key: payment.key, outcome, about, at })
+        }
+        after = page.next
+      }
+      return found
     },
 
     async refund(credentials, { key, reference, amount }) {

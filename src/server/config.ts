@@ -17,6 +17,8 @@ export interface Config {
   trustedProxies: string[]
   /** Ceilings that differ from those in limits.ts, by name; or a factor for all of them. */
   limits: Partial<Record<LimitName, number>> | number
+  /** For so many days events, links and the like are kept; the books are kept for good. */
+  retentionDays: number
   /** Where the built interface is. */
   distDir: string
 }
@@ -35,6 +37,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     databaseUrl: env.DATABASE_URL ?? `postgres://acorn@127.0.0.1:${databasePort}/young_acorn`,
     databaseConnections: Number(env.DATABASE_CONNECTIONS ?? 10),
     dataDir: env.DATA_DIR ?? '.data',
+    retentionDays: Number(env.RETENTION_DAYS ?? 90),
     distDir: env.DIST ?? 'dist',
   }
 }

@@ -24,6 +24,10 @@ export interface JobData {
   'refund-settle': { refundId: string }
   /** Go on moving practice time to where it is to be. */
   'practice-move': Record<string, never>
+  /** Compare the gateways' books with ours. */
+  reconcile: Record<string, never>
+  /** Delete what has grown old and nobody needs. */
+  purge: Record<string, never>
   /** Make and send one message. */
   'message-send': { messageId: string }
   /** Make and send a link of an account: it is no message of a school to its buyers, and is always sent. */
@@ -36,6 +40,8 @@ const JOB_NAMES: readonly JobName[] = [
   'agreement-collect',
   'refund-settle',
   'practice-move',
+  'reconcile',
+  'purge',
   'message-send',
   'account-mail',
 ]

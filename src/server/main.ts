@@ -7,6 +7,7 @@ import { readConfig } from './config.ts'
 import { describeError } from './http/logError.ts'
 import { builtRenderer } from './pages/renderer.ts'
 import { openServices } from './services.ts'
+import { describeLostKeys } from './upkeep/reseal.ts'
 import { runWorker } from './worker.ts'
 
 /** `server` answers requests, `worker` works on the queues; each may run any number of times. */
@@ -17,6 +18,8 @@ const GRACE_SECONDS = 12
 
 if (role === 'server') {
   const { services, close } = await openServices(config)
+  const lost = await describeLostKeys(services)
+  if (lost) console.error(lost)
   const app = new Hono()
   app.use('/assets/*', compress())
   app.use(

@@ -41,11 +41,6 @@ export class Secrets {
     return this.keys.some((key) => openWith(key, sealed) !== null)
   }
 
-  /** Whether a text is sealed with the key that seals now. */
-  isCurrent(sealed: string): boolean {
-    return openWith(this.keys[0] as Buffer, sealed) !== null
-  }
-
   /** A mark for a browser that it cannot make itself, which says something about it. */
   mark(about: string): string {
     const nonce = randomBytes(12).toString('base64url')

@@ -11,6 +11,9 @@ import { sendMessage, smtpPost } from './messages/send.ts'
 import { addUp } from './money/sums.ts'
 import { settleRefund } from './refunds/service.ts'
 import { goOnMoving, resumeMove } from './school/practiceTime.ts'
+import { purge } from './upkeep/purge.ts'
+import { reconcileAll } from './upkeep/reconcile.ts'
+import { restoredSince } from './upkeep/restored.ts'
 
 const SWEEP_MS = 20_000
 const POLLED_SECONDS = 0.5
@@ -36,6 +39,8 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
         }
       }),
     )
+  // A school that was put back from a backup is compared with the gateways' books before anything is collected.
+  if (await restoredSince(services.db)) await reconcileAll(services)
   await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId), { together: 5 })
   // Agreements do not wait for each other: most of a turn is waiting for the gateway and the disk.
   await work('agreement-collect', ({ agreementId }) => collectAgreement(services, agreementId), {
@@ -44,6 +49,8 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
   })
   await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   await work('practice-move', () => goOnMoving(services))
+  await work('reconcile', async () => void (await reconcileAll(services)))
+  await work('purge', async () => void (await purge(services)))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })
   await work('account-mail', (mail) => sendAccountMail(services, mail, post))
   const sweep = setInterval(() => {
@@ -53,7 +60,19 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       announceExpiring(services),
       addUp(services.db),
       resumeMove(services),
+      queueDaily(services),
     ]).catch((error: unknown) => console.error(`sweep: ${describeError(error)}`))
   }, SWEEP_MS)
   return () => clearInterval(sweep)
+}
+
+const DAY_SECONDS = 86_400
+/** While a restored school waits for a gateway that does not answer, it is asked again so often. */
+const RESTORING_SECONDS = 60
+
+/** Queues what is done once a day, whichever worker comes to it. */
+async function queueDaily({ db, jobs }: Services): Promise<void> {
+  await jobs.send(db, 'purge', {}, { once: 'purge', onceInSeconds: DAY_SECONDS })
+  const onceInSeconds = (await restoredSince(db)) ? RESTORING_SECONDS : DAY_SECONDS
+  await jobs.send(db, 'reconcile', {}, { once: `reconcile ${onceInSeconds}`, onceInSeconds })
 }

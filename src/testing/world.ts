@@ -51,6 +51,7 @@ export async function openWorld() {
         host: '127.0.0.1',
         trustedProxies: [],
         limits: {},
+        retentionDays: 90,
         dataDir: '',
         distDir: '',
       },

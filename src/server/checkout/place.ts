@@ -15,7 +15,7 @@ import {
 import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections } from '../db/schema/index.ts'
-import { capabilitiesOf, openConnection } from '../gateways/service.ts'
+import { capabilitiesOf, isReadable, openConnection } from '../gateways/service.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -23,6 +23,7 @@ import type { Counted } from '../limits.ts'
 import { record } from '../orders/journal.ts'
 import { emailSchema, getSchool, type School } from '../school/service.ts'
 import type { Person } from '../school/sessions.ts'
+import { requireCompared } from '../upkeep/restored.ts'
 import { requireHolder } from './audience.ts'
 import { awaitTransfer } from './bankTransfer.ts'
 import { prepare } from './prepare.ts'
@@ -105,6 +106,7 @@ export async function placeOrder(
   const [school, [course]] = await Promise.all([
     getSchool(services.db),
     sellableCourses(services.db, slug, shopper.isCreator),
+    requireCompared(services.db),
   ])
   const offer = course?.offers.find(({ id }) => id === request.offerId)
   if (!course || !offer) throw new Problem(410, 'not-on-sale', 'This is not on sale any more.')
@@ -185,6 +187,9 @@ export async function openWay(services: Services, payment: PlaceRequest['payment
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
   if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
     throw new Problem(409, 'way-gone', 'This way of paying is not offered any more. Reload the page.')
+  }
+  if (!isReadable(services, connection.secret)) {
+    throw new Problem(409, 'way-gone', 'This payment method is not offered at the moment. Reload the page.')
   }
   const capabilities = capabilitiesOf(services.gateways, connection.adapter)
   const gateway = capabilities.style === 'offline' ? null : await openConnection(services, connection.id)

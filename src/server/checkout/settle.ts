@@ -63,7 +63,10 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
     case 'collected':
       if (attempt.state === 'collected') return
       if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) {
-        return noteMismatch(services, order, attempt, outcome)
+        // Nothing is settled by other money than was asked for.
+        const { amount: asked, currency, key } = attempt
+        const { reference, amount, currency: said } = outcome
+        return noteOnce(services, order, 'attempt-mismatch', key, { asked, currency, reference, amount, said })
       }
       return isLater
         ? laterCollected(services, order, attempt, outcome, source)
@@ -125,21 +128,17 @@ async function tellDeclined(
   return recordAll(tx, services.now(), [declined, queued])
 }
 
-/** Notes, once, that the gateway speaks of other money than was asked for. Nothing is settled by it; a person must see it. */
-async function noteMismatch(
+/** Notes something about an attempt that a person must see, once, however often the gateway says it. */
+export async function noteOnce(
   { db: tx, now }: Within,
-  { id: orderId, personId }: Order,
-  { key, amount: asked, currency }: Attempt,
-  outcome: Extract<Outcome, { state: 'collected' }>,
-) {
-  const noted = and(
-    eq(journal.orderId, orderId),
-    eq(journal.what, 'attempt-mismatch'),
-    sql`${journal.data}->>'key' = ${key}`,
-  )
+  { id: orderId, personId }: Pick<Order, 'id' | 'personId'>,
+  what: 'attempt-mismatch' | 'attempt-surplus',
+  key: string,
+  data: Record<string, string | number | null>,
+): Promise<void> {
+  const noted = and(eq(journal.orderId, orderId), eq(journal.what, what), sql`${journal.data}->>'key' = ${key}`)
   if ((await tx.$count(journal, noted)) > 0) return
-  const { reference, amount, currency: said } = outcome
-  await record(tx, now(), { orderId, personId }, 'attempt-mismatch', { key, asked, currency, reference, amount, said })
+  await record(tx, now(), { orderId, personId }, what, { key, ...data })
 }
 
 async function collected(
@@ -154,12 +153,11 @@ async function collected(
   const { reference, fee, method, kept, expires } = outcome
   if (order.state === 'paid') {
     // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
-    await record(tx, at, { orderId: order.id }, 'attempt-surplus', {
+    return noteOnce(services, order, 'attempt-surplus', attempt.key, {
       reference,
       amount: outcome.amount,
       currency: outcome.currency,
     })
-    return
   }
   await change(tx, attempt, {
     state: 'collected',

@@ -37,6 +37,7 @@ import { fieldProblem, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { requireCompared } from '../upkeep/restored.ts'
 import { type Held, holdAgreement, readAgreement, saveAgreement } from './agreements.ts'
 import { endPayLinks } from './payLinks.ts'
 
@@ -86,6 +87,7 @@ export function manualPaymentOn(agreement: Agreement, day: Day): Pick<ByHand, 'a
  */
 export async function payByHand(services: Services, agreementId: string, request: ByHand): Promise<PaidByHand> {
   const { returnTo = '/my', connectionId, token } = request
+  await requireCompared(services.db)
   const { row, ...known } = await readAgreement(services.db, agreementId)
   if (isPaid(known, request)) return { state: 'paid' }
   if (await attemptOf(services.db, agreementId, request.requestKey)) return checkByHand(services, agreementId)

@@ -14,6 +14,7 @@ import { openRow } from '../gateways/service.ts'
 import { notFound } from '../http/problem.ts'
 import { record } from '../orders/journal.ts'
 import { findSchool, type School } from '../school/service.ts'
+import { restoredSince } from '../upkeep/restored.ts'
 import { type Held, holdAgreement, saveAgreement } from './agreements.ts'
 import { goOn } from './outcome.ts'
 
@@ -49,7 +50,7 @@ function hourIn(timeZone: string, at: Date): number {
 export async function agreementsDue(services: Services, mode: Mode): Promise<string[]> {
   const { db, now } = await inMode(services, mode)
   const school = await findSchool(db)
-  if (!school) return []
+  if (!school || (await restoredSince(db))) return []
   const day = collectingDay(school, now())
   const underWay = db
     .select({ id: attempts.id })
@@ -87,6 +88,7 @@ export async function collectAgreement(base: Services, agreementId: string): Pro
     .innerJoin(school, sql`true`)
     .where(eq(agreements.id, agreementId))
   if (!found) throw notFound('agreement')
+  if (await restoredSince(base.db)) return
   const services = withClock(base, found.mode, found.aheadMs)
   for (;;) {
     const day = collectingDay(found, services.now())

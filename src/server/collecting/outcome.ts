@@ -1,7 +1,7 @@
 import { and, eq, inArray } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
 import type { Outcome } from '../../gateways/contract.ts'
-import type { Attempt, Order, Source } from '../checkout/settle.ts'
+import { type Attempt, noteOnce, type Order, type Source } from '../checkout/settle.ts'
 import type { Within } from '../context.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
@@ -29,7 +29,7 @@ export async function laterCollected(
   const isFirst = covered[0]?.n === held.agreement.payments[held.agreement.collected]?.n
   if (covered.length === 0 || covered.some(({ state }) => state === 'collected') || !isFirst) {
     // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
-    return recordAll(tx, at, [{ about, what: 'attempt-surplus', data: { reference, amount, currency } }])
+    return noteOnce(services, order, 'attempt-surplus', attempt.key, { reference, amount, currency })
   }
   await tx
     .update(attempts)

@@ -6,6 +6,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { storable, storableJson } from '../http/plainText.ts'
 import { Problem } from '../http/problem.ts'
+import { busy } from '../http/unavailable.ts'
 import { noteDispute } from '../refunds/disputes.ts'
 import { adapterOf } from './service.ts'
 
@@ -23,6 +24,8 @@ export async function receiveEvent(
   const { db, gateways, now } = services
   const [connection] = await db.select().from(connections).where(eq(connections.id, connectionId))
   if (!connection) throw new Problem(404, 'not-found', 'There is no such connection.')
+  // The gateway sends it again later; by then the key may be back.
+  if (!services.secrets.canOpen(connection.signingSecret)) throw busy()
   const secret = services.secrets.open(connection.signingSecret)
   let event: GatewayEvent
   try {

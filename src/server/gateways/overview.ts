@@ -9,6 +9,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { overdueOf, sumsBetween } from '../money/sums.ts'
 import { getSchool, type School, schoolDay } from '../school/service.ts'
+import { isReadable } from './service.ts'
 
 /** An offer on sale, and what it asks of whoever collects it. */
 interface Asking {
@@ -42,6 +43,7 @@ export async function listGateways(base: Services, mode: Mode) {
         adapter: connections.adapter,
         account: connections.account,
         accountName: connections.accountName,
+        secret: connections.secret,
         secretEnds: connections.secretEnds,
         position: connections.position,
         standsAlone: connections.standsAlone,
@@ -75,7 +77,13 @@ export async function listGateways(base: Services, mode: Mode) {
       .orderBy(desc(eventRefusals.day))
       .limit(3),
   ])
-  const offered = rows.filter(({ pausedAt }) => pausedAt === null)
+  const offered = rows.filter(({ pausedAt, secret }) => pausedAt === null && isReadable(services, secret))
+  /** A connection without its sealed key, which never leaves the server. */
+  const shown = (row: (typeof rows)[number] | undefined) => {
+    if (!row) return null
+    const { secret, ...connection } = row
+    return { ...connection, isKeyLost: !isReadable(services, secret) }
+  }
   const known = allWays(gateways)
   const canAny = (asked: Asking) =>
     offered.some(({ adapter }) => {
@@ -95,7 +103,7 @@ export async function listGateways(base: Services, mode: Mode) {
         capabilities,
         takesCurrency: takesCurrency(capabilities, school.currency),
         cannot: against(capabilities, asking, school),
-        connection: rows.find(({ adapter }) => adapter === id) ?? null,
+        connection: shown(rows.find(({ adapter }) => adapter === id)),
       })),
     events,
     /** Events without a valid signature, by day, the newest days. */

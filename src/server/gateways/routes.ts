@@ -3,10 +3,18 @@ import * as v from 'valibot'
 import type { Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import { listUnknown, refundUnknown, settleUnknown } from '../upkeep/unknown.ts'
 import { listGateways, whatStops } from './overview.ts'
 import { connectGateway, connectSchema, disconnectGateway, orderGateways, pauseGateway } from './service.ts'
 import { setTransfer, transferSchema } from './transferSettings.ts'
 
+const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such payment.')) })
+const note = v.pipe(
+  v.string(),
+  v.trim(),
+  v.nonEmpty('Say why, for whoever asks later.'),
+  v.maxLength(300, 'Use at most 300 characters.'),
+)
 const byAdapter = v.object({ adapter: v.pipe(v.string(), v.maxLength(40)) })
 
 export function gatewayRoutes(services: Services) {
@@ -15,6 +23,15 @@ export function gatewayRoutes(services: Services) {
     .get('/', async (c) => c.json(await listGateways(services, c.get('mode'))))
     .post('/', validate('json', connectSchema), async (c) => {
       await connectGateway(services, c.get('mode'), c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .get('/unknown', async (c) => c.json({ payments: await listUnknown(services, c.get('mode')) }))
+    .post('/unknown/:id/refund', validate('param', byId), async (c) => {
+      await refundUnknown(services, c.get('mode'), c.req.valid('param').id)
+      return c.json({ ok: true })
+    })
+    .post('/unknown/:id/settle', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+      await settleUnknown(services, c.get('mode'), c.req.valid('param').id, c.req.valid('json').note)
       return c.json({ ok: true })
     })
     .put('/transfer', validate('json', transferSchema), async (c) => {

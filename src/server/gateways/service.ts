@@ -62,7 +62,9 @@ export async function waysIn(services: Services, mode: Mode): Promise<Way[]> {
     .from(connections)
     .where(and(eq(connections.mode, mode), isNull(connections.disconnectedAt), isNull(connections.pausedAt)))
     .orderBy(asc(connections.position), asc(connections.createdAt))
-  return rows.map(({ id, adapter, account, downSince, transfer }) => ({
+  // One whose key cannot be read cannot be paid by; Setup says so.
+  const usable = rows.filter(({ secret }) => isReadable(services, secret))
+  return usable.map(({ id, adapter, account, downSince, transfer }) => ({
     connectionId: id,
     account,
     adapter,
@@ -72,6 +74,11 @@ export async function waysIn(services: Services, mode: Mode): Promise<Way[]> {
   }))
 }
 
+/** Whether a connection can be used: its key can be read, or it needs none. */
+export function isReadable({ secrets }: Pick<Services, 'secrets'>, secret: string): boolean {
+  return secret === '' || secrets.canOpen(secret)
+}
+
 /** A connection opened for use: its adapter, and its credentials with the clock of its mode. */
 export async function openConnection(base: Services, connectionId: string) {
   const [connection] = await base.db.select().from(connections).where(eq(connections.id, connectionId))
@@ -79,11 +86,16 @@ export async function openConnection(base: Services, connectionId: string) {
   return openRow(base, connection)
 }
 
-/** The same of a connection that was read already. */
+/** The same of a connection that was read already. @throws GatewayUnreachable where its key was sealed with a secret key that is not here. */
 export async function openRow(base: Services, connection: typeof connections.$inferSelect) {
   const { gateways, secrets } = base
   const { now } = await inMode(base, connection.mode)
   const { account } = connection
+  if (!secrets.canOpen(connection.secret)) {
+    throw new GatewayUnreachable(
+      'The key of this connection cannot be read: the secret key of the product has changed.',
+    )
+  }
   const credentials: Credentials = { account, secret: secrets.open(connection.secret), at: now().toISOString() }
   const adapter = adapterOf(gateways, connection.adapter)
   return { connection, adapter: watched(base, connection, adapter), credentials }
@@ -105,13 +117,14 @@ function watched(services: Services, { id, downSince }: typeof connections.$infe
         throw error
       }
     }
-  const { begin, keep, lookUp, abandon, refund, verify } = adapter
+  const { begin, keep, lookUp, abandon, listCollected, refund, verify } = adapter
   return {
     ...adapter,
     begin: watch(begin),
     keep: watch(keep),
     lookUp: watch(lookUp),
     abandon: watch(abandon),
+    listCollected: watch(listCollected),
     refund: watch(refund),
     verify: watch(verify),
   }

@@ -15,6 +15,7 @@ import {
   payments,
   people,
   refunds,
+  unknownPayments,
 } from '../db/schema/index.ts'
 import { capabilitiesOf } from '../gateways/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -26,6 +27,7 @@ export const ATTENTION_KINDS = [
   'paid-twice',
   'surplus',
   'mismatch',
+  'unknown-payment',
   'unreadable-event',
   'refund-refused',
   'stopped',
@@ -188,6 +190,22 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .limit(MOST),
     surplus: ofJournal('attempt-surplus'),
     mismatch: ofJournal('attempt-mismatch'),
+    'unknown-payment': db
+      .select({
+        orderId: sql<string | null>`null`,
+        number: sql<number | null>`null`,
+        buyer: sql<string>`''`,
+        course: connections.adapter,
+        currency: unknownPayments.currency,
+        amount: unknownPayments.amount,
+        since: instant(unknownPayments.collectedAt),
+        ...nothing,
+        why: unknownPayments.about,
+      })
+      .from(unknownPayments)
+      .innerJoin(connections, eq(connections.id, unknownPayments.connectionId))
+      .where(and(eq(connections.mode, mode), eq(unknownPayments.state, 'open')))
+      .limit(MOST),
     'unreadable-event': db
       .select({
         orderId: sql<string | null>`null`,

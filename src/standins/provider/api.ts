@@ -18,7 +18,7 @@ interface Provider<P extends Payment> {
   name: string
   books: Pick<
     ProviderBooks<P>,
-    'now' | 'authenticate' | 'listen' | 'listeners' | 'byIdempotencyKey' | 'abandon' | 'refund'
+    'now' | 'authenticate' | 'listen' | 'listeners' | 'byIdempotencyKey' | 'captured' | 'abandon' | 'refund'
   >
   events: EventSender
   world: World
@@ -70,6 +70,21 @@ export function providerApi<P extends Payment>({
     const { url } = await read(c, v.object({ url: v.pipe(v.string(), v.url()) }))
     const listener = books.listen(c.get('account').id, c.get('mode'), url)
     return c.json({ id: listener.id, signing_secret: listener.signingSecret })
+  })
+
+  app.get('/payments', (c) => {
+    const { payments, next } = books.captured(
+      c.get('account').id,
+      c.get('mode'),
+      c.req.query('since') ?? '',
+      c.req.query('after') ?? '',
+    )
+    const listed = payments.map((payment) => ({
+      ...view(payment),
+      reference: payment.reference,
+      captured_at: payment.capturedAt ?? payment.at,
+    }))
+    return c.json({ payments: listed, next })
   })
 
   app.get('/payments/by-key/:key', (c) => {

@@ -39,6 +39,8 @@ export interface Payment {
   /** The kept method, where it may be charged again. */
   method: string | null
   at: string
+  /** When its money was collected. */
+  capturedAt?: string
 }
 
 export interface Refund {
@@ -54,6 +56,9 @@ export type BaseEntry<P extends Payment> =
   | { kind: 'listener'; listener: Listener }
   | { kind: 'payment'; payment: P }
   | { kind: 'refund'; refund: Refund }
+
+/** So many payments are listed at a time. */
+const PAGE = 100
 
 /** A request that the books refuse. */
 export class Refusal extends Error {
@@ -138,6 +143,18 @@ export abstract class ProviderBooks<P extends Payment, More extends { kind: stri
     return known ?? null
   }
 
+  /** A page of what was collected for an account since an instant, oldest first; `after` is the last one of the page before. */
+  captured(account: string, mode: Mode, since: string, after: string): { payments: P[]; next: string | null } {
+    const placeOf = ({ capturedAt, id }: P) => `${capturedAt ?? ''} ${id}`
+    const all = [...this.payments.values()]
+      .filter((payment) => payment.account === account && payment.mode === mode && payment.state === 'captured')
+      .filter((payment) => (payment.capturedAt ?? payment.at) >= since && placeOf(payment) > after)
+      .sort((a, b) => (placeOf(a) < placeOf(b) ? -1 : 1))
+    const payments = all.slice(0, PAGE)
+    const last = payments.at(-1)
+    return { payments, next: all.length > PAGE && last ? placeOf(last) : null }
+  }
+
   /** Closes a key for good: a waiting payment is dropped, an unseen key is kept as abandoned. */
   abandon(account: string, mode: Mode, key: string): { payment: P; changed: boolean } {
     const known = this.byIdempotencyKey(account, mode, key)
@@ -206,6 +223,9 @@ export abstract class ProviderBooks<P extends Payment, More extends { kind: stri
   }
 
   protected write(entry: BaseEntry<P> | More) {
+    if (isBase<P>(entry) && entry.kind === 'payment' && entry.payment.state === 'captured') {
+      entry.payment.capturedAt ??= this.now().toISOString()
+    }
     this.journal.write(entry)
     this.remember(entry)
   }

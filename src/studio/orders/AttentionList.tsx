@@ -31,6 +31,11 @@ const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item
     word: 'another amount',
     says: () => 'The gateway reports other money than was asked for. Look it up in its books.',
   },
+  'unknown-payment': {
+    shape: 'failed',
+    word: 'unknown payment',
+    says: ({ why }) => `“${why ?? ''}” was collected, and no order knows it. Settle it under Setup, Gateways.`,
+  },
   'unreadable-event': {
     shape: 'late',
     word: 'event not understood',

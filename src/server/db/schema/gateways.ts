@@ -50,6 +50,8 @@ export const connections = pgTable(
     pausedAt: moment(),
     /** It has not answered since then; null once it does. */
     downSince: moment(),
+    /** Its books were compared with ours up to then, in real time. */
+    reconciledAt: moment(),
   },
   (table) => [
     uniqueIndex('connections_one_per_adapter')
