@@ -36,3 +36,19 @@ it('many processes that start together read one whole key', async () => {
   for (const { stdout } of sealed) expect(secrets.open(stdout.trim())).toBe('x')
   expect(readdirSync(dir)).toEqual(['secret.key'])
 })
+
+it('an old key opens beside the new one, which seals; a mark of either is known', () => {
+  const [old, fresh] = [randomBytes(32).toString('base64'), randomBytes(32).toString('base64')]
+  const before = loadSecrets('', { SECRET_KEY: old })
+  const sealed = before.seal('thistle-live-key')
+  const mark = before.mark('creator a@b.example')
+  const both = loadSecrets('', { SECRET_KEY: fresh, OLD_SECRET_KEYS: old })
+  expect(both.open(sealed)).toBe('thistle-live-key')
+  expect(both.isMark(mark, 'creator a@b.example')).toBe(true)
+  expect(both.isMark(mark, 'creator c@b.example')).toBe(false)
+  const after = loadSecrets('', { SECRET_KEY: fresh })
+  expect(after.canOpen(sealed)).toBe(false)
+  expect(after.isMark(mark, 'creator a@b.example')).toBe(false)
+  expect(after.open(both.seal(both.open(sealed)))).toBe('thistle-live-key')
+  expect(both.canOpen('')).toBe(false)
+})

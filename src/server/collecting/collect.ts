@@ -168,8 +168,8 @@ async function chargeKept(services: Services, { held, attempt }: Try, schoolName
   })
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, row.connectionId))
   if (!row.kept || !connection || connection.disconnectedAt) return refused('no-method')
-  const { adapter, credentials } = await openRow(services, connection)
   try {
+    const { adapter, credentials } = await openRow(services, connection)
     const outcome = await adapter.begin(credentials, {
       key: attempt.key,
       amount: attempt.amount,

@@ -1,4 +1,5 @@
 import { HTTPException } from 'hono/http-exception'
+import { GatewayUnreachable } from '../../gateways/contract.ts'
 import { Problem } from './problem.ts'
 import { unavailable } from './unavailable.ts'
 
@@ -6,6 +7,9 @@ import { unavailable } from './unavailable.ts'
 export function problemOf(error: unknown): Problem {
   if (error instanceof Problem) return error
   if (error instanceof HTTPException) return new Problem(error.status, 'bad-request', 'This request cannot be read.')
+  if (error instanceof GatewayUnreachable) {
+    return new Problem(502, 'gateway-unreachable', 'The gateway does not answer at the moment. Try again later.')
+  }
   return (
     unavailable(error) ??
     refusedByDatabase(error) ??

@@ -191,9 +191,9 @@ export async function settleRefund(base: Services, refundId: string): Promise<vo
   const isByHand = capabilitiesOf(base.gateways, row.adapter).style === 'offline'
   let outcome: RefundOutcome | { state: 'by-hand' } = { state: 'by-hand' }
   if (!isByHand) {
-    const { adapter, credentials } = await openConnection(services, row.attempt.connectionId)
     const { key, amount } = row.refund
     try {
+      const { adapter, credentials } = await openConnection(services, row.attempt.connectionId)
       outcome = await adapter.refund(credentials, { key, reference: row.attempt.reference ?? '', amount })
     } catch (error) {
       if (!(error instanceof GatewayUnreachable)) throw error

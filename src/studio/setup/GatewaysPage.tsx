@@ -11,6 +11,7 @@ import { Reflection, Section } from '../frame/Places.tsx'
 import { useSession } from '../session/session.ts'
 import { CapabilityTable } from './CapabilityTable.tsx'
 import { SetupFrame } from './SetupPage.tsx'
+import { UnknownPayments } from './UnknownPayments.tsx'
 import { WayPanel } from './WayPanel.tsx'
 
 const loadGateways = () => unwrap(api.gateways.$get())
@@ -54,6 +55,7 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
       <p className="mt-1.5 max-w-[62ch] text-[13.5px] text-ink-2">
         Practice and Live are connected each for itself, each with its own key.
       </p>
+      <UnknownPayments list={list} />
       <div className="mt-4 border-t border-line pt-3">
         <CapabilityTable list={list} />
       </div>
@@ -83,7 +85,7 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
 
 /** What buyers can pay with at present, and what nothing can collect. */
 function sayOffered({ gateways, onSale, uncollected }: GatewayList): string {
-  const offered = gateways.filter(({ connection }) => connection && !connection.pausedAt)
+  const offered = gateways.filter(({ connection }) => connection && !connection.pausedAt && !connection.isKeyLost)
   if (offered.length === 0) {
     return 'A gateway takes the buyer’s money and pays it to you. Nothing is connected here yet, so nothing that costs money can be bought.'
   }

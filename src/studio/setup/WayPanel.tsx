@@ -99,6 +99,12 @@ function Connected({ connection, gateway, modeName, order, place, change }: Conn
           </span>
         </p>
       )}
+      {connection.isKeyLost && (
+        <p role="alert" className="mt-2 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">
+          The key of this connection cannot be read: the secret key of this installation has changed. Buyers are not
+          offered it, and later payments wait. Put the old secret key back, or paste the gateway’s key again.
+        </p>
+      )}
       {connection.standsAlone && (
         <p className="mt-1 text-[13px] text-ink-2">By this account’s terms nothing else may be offered beside it.</p>
       )}
