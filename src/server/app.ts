@@ -21,6 +21,7 @@ import { messageRoutes } from './messages/routes.ts'
 import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
 import { orderRoutes } from './orders/routes.ts'
+import { errorPage } from './pages/errorPage.ts'
 import type { Renderer } from './pages/renderer.ts'
 import { pageRoutes } from './pages/routes.ts'
 import { peopleRoutes } from './people/routes.ts'
@@ -58,7 +59,9 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
       console.error(`${c.req.method} ${c.req.routePath}: ${describeError(error)}`)
     }
     if (typeof problem.more.retryAfter === 'number') c.header('retry-after', String(problem.more.retryAfter))
-    return answerProblem(c, problem)
+    // People see pages, programs see problem documents.
+    const isPage = !/^\/(api|pictures|assets)\//.test(c.req.path)
+    return isPage ? errorPage(services, renderer, c, problem) : answerProblem(c, problem)
   })
   app.use(plainAddresses())
   app.use(deadline())

@@ -65,6 +65,7 @@ const checkout = (offers: ShopOffer[], more: object = {}) =>
     course: { ...card, lessons: ['One'] },
     offers,
     chosen: offers[0]?.id ?? '',
+    linked: null,
     ways: [way],
     isOwned: false,
     pending: null,
@@ -137,6 +138,7 @@ it('a course that opens later is not said to be open', () => {
     taxRate: 1000,
     closes: '2028-03-01',
     quote,
+    rows: [{ name: null, price: 100 }],
     email: 'a@post.example',
     needsPassword: false,
   }
@@ -148,15 +150,15 @@ it('a course that opens later is not said to be open', () => {
 })
 
 it('My courses says what each is, and what comes next', () => {
-  const shown = { ...card, lessons: 6, opens: null, closes: null, owes: null }
+  const shown = { ...card, lessons: 6, opens: null, closes: null, owes: null, renews: null }
   const courses = [
     { ...shown, state: 'open' as const },
     { ...shown, slug: 'later', state: 'opens-later' as const, opens: '2027-03-01' },
     { ...shown, slug: 'past', state: 'closed' as const, closes: '2026-03-01' },
   ]
   const payments = [
-    { due: '2027-01-31', pay: 4300, state: 'collected' as const },
-    { due: '2027-02-28', pay: 4300, state: 'to-come' as const },
+    { due: '2027-01-31', pay: 4300, name: null, state: 'collected' as const },
+    { due: '2027-02-28', pay: 4300, name: null, state: 'to-come' as const },
   ]
   const html = render({
     name: 'my',
@@ -178,7 +180,7 @@ it('My courses says what each is, and what comes next', () => {
   for (const said of [
     'yours for good',
     'opens on 1 March 2027',
-    'closed on 1 March 2026',
+    'ended on 1 March 2026',
     '€43.00 of €86.00 paid.',
     'Next: €43.00 on 28 February 2027, by card ending 4821.',
   ]) {

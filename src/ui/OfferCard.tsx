@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import type { ShownSale } from '../core/content/shownSale.ts'
 import { formatMoney, type MoneyFormat } from '../core/money/format.ts'
-import { type Spoken, sayEnrolButton, sayLater, sayShort } from '../core/sentence/sentence.ts'
+import { type Spoken, sayEnrolButton, sayLater, sayWhole } from '../core/sentence/sentence.ts'
 import { sayList } from '../core/sentence/words.ts'
 import { buttonClass } from './Button.tsx'
 
@@ -10,8 +10,6 @@ interface OfferCardProps {
   button: string
   /** Null while the price is not written yet. */
   spoken: Spoken | null
-  /** What is paid today. */
-  today: number
   /** The creator's suggestion among the offers of its course. */
   highlighted: boolean
   /** A few lines under the price. */
@@ -36,32 +34,26 @@ export function Suggestion() {
 
 /** One offer as buyers see it: on the course page, and beside the creator who edits it. */
 export function OfferCard(props: OfferCardProps) {
-  const { name, button, spoken, today, highlighted, lines, sale, needs, href, instead } = props
+  const { name, button, spoken, highlighted, lines, sale, needs, href, instead } = props
   const label = spoken ? sayEnrolButton(spoken, button, needs.length > 0) : button || 'Enrol'
   const looks = buttonClass('press', 'block w-full text-center')
   return (
     <div
       className={`rounded-lg border bg-sheet ${highlighted ? 'border-leaf' : 'border-line'} px-3.5 py-3 shadow-[0_1px_0_var(--color-line-2)]`}
     >
-      <div className="flex items-baseline justify-between gap-3">
-        <b className="font-semibold">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-3">
+        <b className="min-w-0 font-semibold">
           {name || 'Untitled offer'}
           {highlighted && <Suggestion />}
         </b>
-        <span className="display text-right text-[17px] font-semibold">
+        <span className="display ml-auto text-right text-[17px] leading-snug font-semibold">
           {spoken && sale?.of === '' && <Struck sale={sale} money={spoken.money} />}
-          {!spoken
-            ? '–'
-            : spoken.terms.kind === 'free'
-              ? 'free'
-              : spoken.terms.kind === 'openPrice'
-                ? sayShort(spoken)
-                : formatMoney(today, spoken.money)}
+          {spoken ? sayWhole(spoken) : '–'}
         </span>
       </div>
       <p className="mt-0.5 text-[13px] text-ink-3">{spoken ? sayLater(spoken) : 'no price yet'}</p>
       {spoken && sale && <SaleLine sale={sale} money={spoken.money} />}
-      {needs.length > 0 && <p className="mt-1 text-[13px]">For who has {sayList(needs, 'or')}.</p>}
+      {needs.length > 0 && <p className="mt-1 text-[13px]">For members of {sayList(needs, 'or')}.</p>}
       {lines.length > 0 && (
         <ul className="mt-1.5 text-[13.5px]">
           {lines.map((line, index) => (

@@ -33,7 +33,13 @@ function withoutSigns(typed: string, currency: string): string {
   const sign = new Intl.NumberFormat('en', { style: 'currency', currency, currencyDisplay: 'narrowSymbol' })
     .formatToParts(0)
     .find((part) => part.type === 'currency')?.value
-  let text = typed.replace(/\s/gu, '')
+  // "149.-" and "149,–" are ways to write that there are no cents.
+  const none = '0'.repeat(currencyDigits(currency))
+  let text = typed
+    .replace(/\s/gu, '')
+    .replace(/(\d)([.,]?)[-‐‑‒–—−]{1,2}(?=\D*$)/u, (_all, digit: string, mark: string) =>
+      mark && none ? digit + mark + none : digit,
+    )
   for (const mark of [sign, currency, currency.toLowerCase()]) {
     if (mark && text.startsWith(mark)) text = text.slice(mark.length)
     if (mark && text.endsWith(mark)) text = text.slice(0, -mark.length)

@@ -39,6 +39,7 @@ const ready: OfferSituation = {
   holdersOf: [],
   hasEarlierPrice: null,
   at,
+  timeZone: 'Europe/Vienna',
   said: null,
   course: { live: true, retired: false, lessons: 3 },
 }

@@ -1,3 +1,6 @@
+import { dayIn, parseInstant } from '../calendar/instant.ts'
+import { sayDay } from '../calendar/sayDay.ts'
+import { accessProblem } from '../content/endsOn.ts'
 import { type OfferContent, quotableSale, quotableTerms } from '../content/offer.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { Spoken } from '../sentence/sentence.ts'
@@ -45,6 +48,8 @@ export interface OfferSituation {
   said: Spoken | null
   /** Now, as an RFC 3339 instant. */
   at: string
+  /** The school's zone, by which days begin. */
+  timeZone: string
   /** Names of the other offers of the same course. */
   otherNames: readonly string[]
   /** The one-time price of the same course, where it has one. */
@@ -58,15 +63,18 @@ export interface OfferSituation {
 /** Everything between an offer and its first sale, the hardest first. */
 export function obstaclesOf(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
   return [
-    ...missingParts(situation),
+    ...missingParts(situation, format),
+    ...whatIsLive(situation, format),
     ...collecting(situation, format),
     ...notYetLive(situation),
     ...worthALook(situation, format),
   ]
 }
 
-function missingParts({ draft }: OfferSituation): Obstacle[] {
+function missingParts({ draft, at, timeZone }: OfferSituation, { language }: MoneyFormat): Obstacle[] {
   const found: Obstacle[] = []
+  const instant = parseInstant(at)
+  const today = instant && dayIn(timeZone, instant)
   if (!quotableTerms(draft.terms)) {
     found.push(
       block('no-price', 'It has no price yet.', 'Write one, or choose Free.', { to: 'price', label: 'Write it' }, true),
@@ -90,6 +98,20 @@ function missingParts({ draft }: OfferSituation): Obstacle[] {
         'The sale price does not fit.',
         'It must be written, and lower than the price it replaces.',
         { to: 'sale', label: 'Change it' },
+        true,
+      ),
+    )
+  }
+  const problem = today ? accessProblem(draft.access, today) : null
+  if (problem) {
+    found.push(
+      block(
+        'access-ended',
+        problem.code === 'ended'
+          ? `Access ended on ${sayDay(problem.until, language)}: nobody can buy it any more.`
+          : `Access would end on ${sayDay(problem.until, language)}, before it opens on ${sayDay(problem.opens, language)}.`,
+        'Choose a later day, or let it stay open.',
+        { to: 'access', label: 'Change it' },
         true,
       ),
     )
@@ -183,6 +205,16 @@ export function needOf({ line, purchaseDay }: Spoken, currency: string): ToColle
     later: later.map(({ pay }) => pay),
     goesOn: line.untilCancelled || later.length > 0,
   }
+}
+
+/** What buyers are shown may have ended though the draft says otherwise. */
+function whatIsLive({ live, draft, at, timeZone, onSale }: OfferSituation, { language }: MoneyFormat): Obstacle[] {
+  const instant = parseInstant(at)
+  if (!live || !onSale || !instant || JSON.stringify(live.access) === JSON.stringify(draft.access)) return []
+  const problem = accessProblem(live.access, dayIn(timeZone, instant))
+  if (!problem) return []
+  const title = `What is live ended on ${sayDay(problem.until, language)}: the shop does not list it any more.`
+  return [block('live-ended', title, 'Publish the draft to sell it again.', { to: 'publish', label: 'Publish' })]
 }
 
 function notYetLive({ live, draft, onSale, course }: OfferSituation): Obstacle[] {

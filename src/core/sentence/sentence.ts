@@ -37,7 +37,7 @@ export function sayLater(spoken: Spoken): string {
   return [...(runs.length > 0 ? [runs.join(', ')] : []), sayAccessShort(spoken)].join(' · ')
 }
 
-/** A price in a list: "€129", "3 × €43", "€180 + 8 × €65", "€19 a month", "from €4", "free". */
+/** A price in a list, where there is little room: "€129", "3 × €43", "€180 + 8 × €65", "€19 a month", "from €4", "free". */
 export function sayShort({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
   const short = (amount: Amount) => formatMoney(amount, money, true)
   const regular = runsOf(
@@ -60,6 +60,70 @@ export function sayShort({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
       return [...(once > 0 ? [short(once)] : []), parts.join(', then ')].join(' + ')
     }
   }
+}
+
+/**
+ * A price as it stands in the shop, whole and in few words: what is paid, how often, how much in all, and what comes
+ * after a trial. "€129", "3 × €43 (€129 in all)", "€180 deposit + 8 × €65 (€700 in all)", "7 days free, then €19 a
+ * month", "€24 to begin, then €19 a month", "from €4", "free".
+ */
+export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
+  const short = (amount: Amount) => formatMoney(amount, money, true)
+  if (terms.kind !== 'installments' && terms.kind !== 'subscription') return sayShort({ terms, line, money })
+  const sumOf = (kind: PaymentKind) =>
+    line.payments.filter((payment) => payment.kind === kind).reduce((sum, { pay }) => sum + pay, 0)
+  const regular = runsOf(
+    line.payments.filter(({ kind }) => kind === 'regular'),
+    line.untilCancelled,
+  )
+  const runs = regular.map((run) => shortRun(run, terms.every, short)).join(', then ')
+  const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
+  const inAll = !line.untilCancelled && line.payments.length > 1 ? ` (${short(all)} in all)` : ''
+  const begin = [
+    ...(sumOf('setup') > 0 ? [`${short(sumOf('setup'))} to begin`] : []),
+    ...(terms.trial
+      ? [
+          sumOf('trial') > 0
+            ? `${short(sumOf('trial'))} for ${sayLength(terms.trial.length)}`
+            : `${sayLength(terms.trial.length)} free`,
+        ]
+      : []),
+  ].join(', ')
+  const deposit = sumOf('deposit') > 0 ? `${short(sumOf('deposit'))} deposit + ` : ''
+  return `${begin ? `${begin}, then ` : ''}${deposit}${runs}${inAll}`
+}
+
+/**
+ * The prices of a course's offers beside each other: "€129, or 3 × €43 (€129 in all)". Of many the first two are said,
+ * and how many more there are.
+ */
+export function sayWholes(offers: readonly Pick<Spoken, 'terms' | 'line' | 'money'>[]): string {
+  const said = [...new Set(offers.map(sayWhole))]
+  const more = said.length - 2
+  const first = said.slice(0, 2).join(', or ')
+  return more > 0 ? `${first}, or ${more} more ${more === 1 ? 'price' : 'prices'}` : first
+}
+
+/** What a payment is for where it is no regular one: "Set-up fee", "First 7 days", "Deposit"; null else. */
+export function namePayment({ kind }: Pick<ScheduledPayment, 'kind'>, terms: Terms): string | null {
+  if (kind === 'setup') return 'Set-up fee'
+  if (kind === 'deposit') return 'Deposit'
+  if (kind === 'trial') return 'trial' in terms && terms.trial ? `First ${sayLength(terms.trial.length)}` : 'Trial'
+  return null
+}
+
+/** What is paid today, named where it is something of its own; a trial that costs nothing too. */
+export function todayInParts({
+  terms,
+  line,
+  purchaseDay,
+}: Pick<Spoken, 'terms' | 'line' | 'purchaseDay'>): { name: string | null; pay: Amount }[] {
+  const parts = line.payments
+    .filter(({ due }) => due === purchaseDay)
+    .map((payment) => ({ name: namePayment(payment, terms), pay: payment.pay }))
+  const trial = 'trial' in terms ? terms.trial : null
+  const isFree = trial !== null && !line.payments.some(({ kind }) => kind === 'trial')
+  return isFree ? [...parts, { name: `First ${sayLength(trial.length)}`, pay: 0 }] : parts
 }
 
 function shortRun(

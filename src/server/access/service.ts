@@ -12,7 +12,7 @@ import type { Person } from '../school/sessions.ts'
 
 /** A grant, and where payments go on for it, what they stand at. */
 export type Grant = typeof grants.$inferSelect & {
-  agreement: Pick<typeof agreements.$inferSelect, 'id' | 'state' | 'tries' | 'nextTry'> | null
+  agreement: Pick<typeof agreements.$inferSelect, 'id' | 'state' | 'kind' | 'tries' | 'nextTry'> | null
 }
 
 /** Who asks to enter: a signed-in buyer, and the browser that may have bought without signing in. */
@@ -52,6 +52,15 @@ export function entryOn(day: string, held: readonly Grant[]): Entry {
   return { state: 'closed', closed: last.end as string, owes: isShut && agreement ? agreement.id : null }
 }
 
+/**
+ * The day until which a subscription is paid that goes on, and on which it renews; null of any other grant. Its closing
+ * day, grace included, comes only if that payment fails.
+ */
+export function renewsOn({ closes, agreement }: Grant): string | null {
+  const goesOn = agreement?.state === 'active' && agreement.kind === 'subscription' && agreement.tries === 0
+  return closes !== null && goesOn ? agreement.nextTry : null
+}
+
 /** The first day on which a grant does not open as things stand: it closes, or an unpaid payment shuts it. */
 function endOf({ closes, shuts }: Grant): string | null {
   return closes !== null && shuts !== null ? (closes < shuts ? closes : shuts) : (closes ?? shuts)
@@ -74,7 +83,13 @@ export async function mayEnter(services: Services, courseId: string, visitor: Vi
 
 const WITH_AGREEMENT = {
   grant: grants,
-  agreement: { id: agreements.id, state: agreements.state, tries: agreements.tries, nextTry: agreements.nextTry },
+  agreement: {
+    id: agreements.id,
+    state: agreements.state,
+    kind: agreements.kind,
+    tries: agreements.tries,
+    nextTry: agreements.nextTry,
+  },
 }
 
 /** So long the browser that bought has the course without signing in. */
@@ -146,6 +161,7 @@ export async function coursesOf(services: Services, person: Person) {
       opens: entry.state === 'opens-later' ? entry.opens : null,
       closes: entry.state === 'open' ? entry.grant.closes : entry.state === 'closed' ? entry.closed : null,
       owes: entry.state === 'closed' ? entry.owes : null,
+      renews: entry.state === 'open' ? renewsOn(entry.grant) : null,
     }
   })
 }

@@ -230,10 +230,12 @@ function quoteFor(school: School, offer: SellableOffer, at: Date, chosen: number
   try {
     return quoteOffer(school, offer, at, chosen)
   } catch (error) {
-    if (!(error instanceof DocumentError) || error.at !== '/lines/0/chosen') throw error
+    if (!(error instanceof DocumentError)) throw error
+    // Its access has ended, or it does not fit the rules any more: the shop does not list it.
+    if (error.at !== '/lines/0/chosen') throw new Problem(410, 'not-on-sale', 'This is not on sale any more.')
     const { terms } = offer.live
     const least = terms.kind === 'openPrice' ? (terms.minimum ?? 0) : 0
-    throw fieldProblem('/chosen', `The least is ${formatMoney(least, school)}.`)
+    throw fieldProblem('/chosen', `The minimum is ${formatMoney(least, school)}.`)
   }
 }
 

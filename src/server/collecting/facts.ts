@@ -45,6 +45,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     next: next && on ? { pay: next.pay, on } : null,
     why: lastTry?.state === 'declined' ? sayDecline(lastTry.reason) : null,
     shut: ends[0] ?? null,
+    isShut: ends[0] !== undefined && ends[0] <= day,
     payLink: await makePayLink(services, agreementId),
     myCourses: `${config.origin}/my`,
     buyAgain: `${config.origin}/buy/${course?.slug ?? ''}`,

@@ -1,10 +1,10 @@
-import { and, eq, inArray, isNull } from 'drizzle-orm'
+import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
 import { inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { whyNot } from '../../core/ways/collects.ts'
-import type { Visitor } from '../access/service.ts'
+import { renewsOn, type Visitor } from '../access/service.ts'
 import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
-import { attempts, connections, courses, grants, OPEN_ATTEMPTS, offers } from '../db/schema/index.ts'
+import { attempts, connections, courses, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
 import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
@@ -61,7 +61,7 @@ export async function planView(
 ): Promise<PlanView> {
   const { db } = services
   const held = await readAgreement(db, agreementId)
-  const { agreement, row, line, order, scheduled } = held
+  const { agreement, row, line, order, offer } = held
   const [day, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
   const [found] = await db
     .select({ grant: grants, slug: courses.slug, cloth: courses.draft })
@@ -69,6 +69,11 @@ export async function planView(
     .innerJoin(courses, eq(courses.id, offers.courseId))
     .leftJoin(grants, and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
     .where(eq(offers.id, line.offerId))
+  const all = await db
+    .select()
+    .from(payments)
+    .where(eq(payments.lineId, line.id))
+    .orderBy(asc(payments.due), asc(payments.n))
   const asked = manualPaymentOn(agreement, day)
   const amount = asked?.agreed ?? 0
   const since = payableOn(agreement, day)[0]?.due ?? null
@@ -85,10 +90,12 @@ export async function planView(
     state: agreement.state,
     method: row.method,
     endless: row.endless,
-    payments: scheduled.map((payment) => shownPayment(payment, row)),
+    // Set-up and trial too: what was paid is the same sum here as under My courses.
+    payments: all.map((payment) => shownPayment(payment, row, offer.terms)),
     toPay: asked && { amount, since, from: asked.from, to: asked.to },
     next: next && on ? { pay: next.pay, on, isAgain: agreement.tries > 0 } : null,
     shut: ends[0] ?? null,
+    renews: found?.grant ? renewsOn({ ...found.grant, agreement: row }) : null,
     isShut: ends[0] !== undefined && ends[0] <= day,
     mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
     openUntilIfCancelled: found?.grant?.closes ?? null,

@@ -1,5 +1,6 @@
 import { html } from 'hono/html'
 import { sayDay } from '../../core/calendar/sayDay.ts'
+import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { School } from '../school/service.ts'
@@ -25,6 +26,8 @@ export interface Receipt {
   course: string
   offer: string
   quote: Quote
+  /** What was paid today, by what it was for. */
+  rows: ReceiptRow[]
   /** Basis points. */
   taxRate: number
   /** The day on which it opens, where that is later than the purchase. */
@@ -39,9 +42,11 @@ export interface Receipt {
 
 /** The receipt: what was bought, what was paid, how to open it. */
 export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Letter {
-  const { price, discount, tax, pay } = receipt.quote.today
+  const { tax, pay } = receipt.quote.today
   const money = (amount: number) => formatMoney(amount, school)
-  const rows: [string, string][] = [[`${receipt.course}, ${receipt.offer}`, money(price - discount)]]
+  const what = `${receipt.course}, ${receipt.offer}`
+  const rows = receipt.rows.map(({ name: of, price }): [string, string] => [of ? `${what}: ${of}` : what, money(price)])
+  if (rows.length === 0) rows.push([what, money(0)])
   const rate = formatRate(receipt.taxRate, school.language)
   if (school.taxMode === 'exclusive') rows.push([`VAT ${rate}`, money(tax)])
   rows.push(['Paid', money(pay)])
@@ -175,7 +180,7 @@ export function letter(
   const cell = 'padding:5px 0;border-bottom:1px solid #d6dccb'
   const page = html`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${subject}</title></head>
     <body style="margin:0;background:#ebeee4;font:16px/1.5 'Instrument Sans',Helvetica,Arial,sans-serif;color:#1a231c">
-    <div style="max-width:560px;margin:0 auto;padding:28px 18px"><div style="background:#fcfdf9;border:1px solid #d6dccb;border-radius:8px;padding:26px 28px">
+    <div style="max-width:560px;margin:0 auto;padding:28px 18px;overflow-wrap:anywhere;word-break:break-word"><div style="background:#fcfdf9;border:1px solid #d6dccb;border-radius:8px;padding:26px 28px">
     <p style="margin:0 0 18px;font-weight:700">${school.name}</p>
     ${paragraphs.map(
       ({ text: words, link, label, picture }) => html`<p style="margin:0 0 14px;white-space:pre-line">${words}</p>

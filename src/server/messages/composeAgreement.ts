@@ -22,6 +22,8 @@ export interface AgreementFacts {
   why: string | null
   /** The first day on which the course is shut as things stand; null for never. */
   shut: string | null
+  /** That day is here already. */
+  isShut: boolean
   payLink: string
   myCourses: string
   buyAgain: string
@@ -70,21 +72,25 @@ export function composeAgreement(
         : ' That was the last one; nothing more is charged.'
       return write(
         `Paid: ${money(last.pay)} for ${course}`,
-        { text: `thank you. ${money(last.pay)} for “${course}” came on ${day(last.day)}${by}.${then}` },
+        { text: `thank you. ${money(last.pay)} for “${course}” was received on ${day(last.day)}${by}.${then}` },
         mine,
       )
     }
     case 'declined': {
       if (due === 0) return null
-      const again = next ? `It is tried again on ${day(next.on)}.` : ''
-      const shut = facts.shut ? ` “${course}” stays open until ${day(facts.shut)} meanwhile.` : ''
+      const again = next ? ` We try it again on ${day(next.on)}.` : ''
+      const open = facts.isShut
+        ? ` Access to “${course}” has been paused since ${day(facts.shut ?? '')}, and opens again once it is paid.`
+        : facts.shut
+          ? ` “${course}” stays open until ${day(facts.shut)} meanwhile.`
+          : ''
       return write(
-        `A payment for ${course} did not come`,
+        `A payment for ${course} failed`,
         {
-          text: `the payment of ${money(due)} for “${course}”, due on ${day(facts.dueSince ?? '')}, did not come${facts.why ? `: ${facts.why}` : ''}. ${again}${shut}`,
+          text: `the payment of ${money(due)} for “${course}”, due on ${day(facts.dueSince ?? '')}, failed${facts.why ? `: ${facts.why}` : ''}.${again}${open}`,
         },
         {
-          text: 'You can pay it now, also another way. The link needs no password and ends after 30 days.',
+          text: 'You can pay it now, also with another payment method. The link needs no password and expires after 30 days.',
           link: facts.payLink,
           label: `Pay ${money(due)}`,
         },
@@ -96,17 +102,17 @@ export function composeAgreement(
         return write(
           `${course}: payments have stopped`,
           {
-            text: `the payment of ${money(due)} for “${course}” did not come, and it is not tried any more. The course shuts${facts.shut ? ` on ${day(facts.shut)}` : ''} until it is paid; then it goes on where it was.`,
+            text: `the payment of ${money(due)} for “${course}” failed again, and we do not retry it any more. ${pause(facts, day)} Once you have paid, it opens where you left it.`,
           },
           {
-            text: 'The link needs no password and ends after 30 days.',
+            text: 'The link needs no password and expires after 30 days.',
             link: facts.payLink,
             label: `Pay ${money(due)}`,
           },
         )
       }
       return write(`${course}: your subscription has ended`, {
-        text: `the last payment for “${course}” did not come, and nothing more is charged.${facts.shut ? ` The course closes on ${day(facts.shut)}.` : ''} You can buy it again at any time and go on where you were.`,
+        text: `the last payment for “${course}” failed, and nothing more is charged.${facts.shut ? ` Access ${facts.isShut ? 'ended' : 'ends'} on ${day(facts.shut)}.` : ''} You can buy it again at any time and go on where you were.`,
         link: facts.buyAgain,
         label: `Buy ${course} again`,
       })
@@ -130,14 +136,20 @@ export function composeAgreement(
     case 'card-expiring': {
       if (!next) return null
       return write(
-        `Your card for ${course} ends before the next payment`,
+        `Your card for ${course} expires before the next payment`,
         {
-          text: `the ${facts.method ?? 'card'} for “${course}” ends before the next payment of ${money(next.pay)} on ${day(next.on)}.`,
+          text: `the ${facts.method ?? 'card'} for “${course}” expires before the next payment of ${money(next.pay)} on ${day(next.on)}.`,
         },
-        { text: 'Give another one now. Nothing is charged by it.', link: facts.payLink, label: 'Give another card' },
+        { text: 'Add another one now; nothing is charged by it.', link: facts.payLink, label: 'Use another card' },
       )
     }
   }
+}
+
+/** From when the access of a plan that is not paid is paused. */
+function pause({ shut, isShut }: AgreementFacts, day: (when: string) => string): string {
+  if (!shut) return 'Access is paused until it is paid.'
+  return isShut ? `Access has been paused since ${day(shut)}.` : `Access is paused from ${day(shut)} on.`
 }
 
 /** Why a payment was declined, in words for the buyer. */

@@ -7,6 +7,8 @@ import { greeting, type Letter, letter, said } from './compose.ts'
 export interface AwaitedFacts {
   number: number
   course: string
+  /** The day on which the course opens, where that is not at once. */
+  opensLater: string | null
   currency: string
   amount: number
   /** Null once it is not awaited any more. */
@@ -22,7 +24,7 @@ export function composeAwaited(
   school: School,
   name: string,
   kind: 'awaiting' | 'not-arrived',
-  { number, course, currency, amount, awaited, code, orderLink, checkoutLink }: AwaitedFacts,
+  { number, course, opensLater, currency, amount, awaited, code, orderLink, checkoutLink }: AwaitedFacts,
   ownWords: string,
 ): Letter | null {
   const money = (what: number) => formatMoney(what, { ...school, currency })
@@ -37,8 +39,12 @@ export function composeAwaited(
   }
   if (!awaited) return null
   const { transfer } = awaited
+  const opens = (paid: string) =>
+    opensLater
+      ? `“${course}” opens on ${sayDay(opensLater, school.language)}, once ${paid}`
+      : `“${course}” opens as soon as ${paid}`
   if (!transfer) {
-    const text = `thank you. Your payment of ${money(amount)} for “${course}” is on its way from your bank. The course opens as soon as the money is there, which mostly takes some hours; a message will tell you.`
+    const text = `thank you. Your payment of ${money(amount)} for “${course}” is on its way from your bank. ${opens('the money is there')}, which mostly takes some hours; we will write to you.`
     return letter(school, `On its way: ${money(amount)} for ${course}`, [
       hello,
       { text, link: orderLink, label: 'Your order' },
@@ -62,7 +68,7 @@ export function composeAwaited(
     `Order ${number}: please transfer ${money(left)} for ${course}`,
     [
       hello,
-      { text: `thank you for your order. “${course}” opens as soon as ${money(left)} has come by bank transfer.` },
+      { text: `thank you for your order. ${opens(`${money(left)} has been received by bank transfer`)}.` },
       ...said(transfer.instructions),
       ...said(ownWords),
       ...(scan ? [scan] : []),

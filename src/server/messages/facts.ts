@@ -54,6 +54,7 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
   return {
     number: order.number,
     course: line.courseTitle,
+    opensLater: line.quoted.opens > order.quote.purchaseDay ? line.quoted.opens : null,
     currency: order.currency,
     amount: order.payToday,
     awaited,

@@ -1,6 +1,7 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
 import { taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
+import { receiptRows } from '../../core/content/receiptRows.ts'
 import { factsOf } from '../collecting/facts.ts'
 import { inMode, type Services } from '../context.ts'
 import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
@@ -148,6 +149,7 @@ async function receiptOf({ db, config }: Services, orderId: string) {
     course: row.line.courseTitle,
     offer: row.line.offerName,
     quote: row.order.quote,
+    rows: receiptRows(row.order.quoteInput, row.order.quote),
     taxRate: taxRateIn(row.order.quoteInput),
     closes: whilePaying(row.order.quoteInput) ? null : row.line.quoted.closes,
     opensLater: row.line.quoted.opens > row.order.quote.purchaseDay ? row.line.quoted.opens : null,

@@ -147,6 +147,7 @@ const POINTERS: Record<string, string> = {
   'suggested-low': '/terms/suggested',
   'sale-not-lower': '/sale/amount',
   'no-holders': '/audience/of',
+  'access-ended': '/access/lasts/until',
 }
 
 /**
@@ -179,6 +180,7 @@ export async function publishOffer(
         live,
         said,
         at,
+        timeZone: school.timeZone,
         onSale: true,
         course: ready,
         mode: 'practice',

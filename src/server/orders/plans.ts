@@ -1,4 +1,7 @@
 import { asc, desc, eq, inArray } from 'drizzle-orm'
+import { readQuoteRequest } from '../../core/quote/read.ts'
+import { namePayment } from '../../core/sentence/sentence.ts'
+import type { Terms } from '../../core/terms/terms.ts'
 import type { AgreementRow, Scheduled } from '../collecting/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
@@ -6,7 +9,7 @@ import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
 /** A buyer's agreements with what was paid and what comes when, newest first. */
 export async function plansOf(db: Queryable, personId: string) {
   const rows = await db
-    .select({ row: agreements, currency: orders.currency, line: orderLines })
+    .select({ row: agreements, currency: orders.currency, quoteInput: orders.quoteInput, line: orderLines })
     .from(agreements)
     .innerJoin(orders, eq(orders.id, agreements.orderId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
@@ -23,7 +26,8 @@ export async function plansOf(db: Queryable, personId: string) {
       ),
     )
     .orderBy(asc(payments.due), asc(payments.n))
-  return rows.map(({ row, currency, line }) => {
+  return rows.map(({ row, currency, quoteInput, line }) => {
+    const terms = termsOf(quoteInput, line.position)
     const numbered = scheduled.filter(({ lineId, n }) => lineId === row.lineId && n > 0)
     const inHand = numbered[row.collected]
     return {
@@ -34,19 +38,30 @@ export async function plansOf(db: Queryable, personId: string) {
       method: row.method,
       currency,
       endless: row.endless,
-      payments: scheduled.filter(({ lineId }) => lineId === row.lineId).map((payment) => shownPayment(payment, row)),
+      payments: scheduled
+        .filter(({ lineId }) => lineId === row.lineId)
+        .map((payment) => shownPayment(payment, row, terms)),
       next: inHand && row.nextTry ? { pay: inHand.pay, on: row.nextTry, isAgain: row.tries > 0 } : null,
     }
   })
 }
 
+/** The price terms that a line of an order was sold by. */
+export function termsOf(quoteInput: unknown, position: number): Terms {
+  const terms = readQuoteRequest(quoteInput).lines[position]?.offer.terms
+  if (!terms) throw new Error(`There is no quote for line ${position}.`)
+  return terms
+}
+
 /** A payment as its buyer sees it: late is one that was tried and did not come. */
 export function shownPayment(
-  { due, pay, state, n }: Pick<Scheduled, 'due' | 'pay' | 'state' | 'n'>,
+  { due, pay, state, n, kind }: Pick<Scheduled, 'due' | 'pay' | 'state' | 'n' | 'kind'>,
   row: AgreementRow,
+  terms: Terms,
 ) {
   const isLate = state === 'due' && n > 0 && row.tries > 0 && n === nextNumber(row)
-  return { due, pay, state: state === 'due' ? (isLate ? ('late' as const) : ('to-come' as const)) : state }
+  const name = namePayment({ kind }, terms)
+  return { due, pay, name, state: state === 'due' ? (isLate ? ('late' as const) : ('to-come' as const)) : state }
 }
 
 /** Numbered payments are numbered from 1 in due order. */

@@ -1,4 +1,5 @@
 import type { Cloth } from '../../core/content/course.ts'
+import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
@@ -72,10 +73,8 @@ export interface CourseCard {
 
 export interface SchoolView {
   name: 'school'
-  courses: (CourseCard & {
-    /** What the least costly offer takes today, and whether there are others. */ from: number
-    offers: number
-  })[]
+  /** Each with what it costs, whole, in words. */
+  courses: (CourseCard & { price: string })[]
 }
 
 export interface CourseView {
@@ -108,6 +107,8 @@ export interface CheckoutView {
   course: CourseCard & { lessons: string[] }
   offers: ShopOffer[]
   chosen: string
+  /** The offer that the address names, if any. */
+  linked: string | null
   ways: PayWay[]
   isOwned: boolean
   /** An order of this browser whose payment is under way. */
@@ -145,6 +146,8 @@ export interface ThanksView {
   opens: string
   isOpen: boolean
   quote: Quote
+  /** What was paid today, by what it was for. */
+  rows: ReceiptRow[]
   /** Basis points. */
   taxRate: number
   /** The day on which the course closes; null for good, or while it is paid. */
@@ -170,6 +173,8 @@ export interface PlanShown {
 export interface PlanPayment {
   due: string
   pay: number
+  /** What it is for where it is no regular payment: "Set-up fee", "First 7 days". */
+  name: string | null
   state: 'collected' | 'to-come' | 'late' | 'let-go'
 }
 
@@ -191,6 +196,8 @@ export interface PlanView {
   next: PlanShown['next']
   /** The first day on which the course is shut as things stand. */
   shut: string | null
+  /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
+  renews: string | null
   isShut: boolean
   mayCancel: boolean
   openUntilIfCancelled: string | null
@@ -211,6 +218,8 @@ export interface MyView {
     closes: string | null
     /** The agreement that shut it and opens it again when it is paid. */
     owes: string | null
+    /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
+    renews: string | null
   })[]
 }
 
@@ -218,6 +227,8 @@ export interface LearnView {
   name: 'learn'
   course: CourseCard & { description: string }
   closes: string | null
+  /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
+  renews: string | null
   lessons: { id: string; title: string }[]
   /** The lesson that is open, if any: its HTML is clean. */
   lesson: { id: string; title: string; body: string } | null

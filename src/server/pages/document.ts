@@ -101,14 +101,32 @@ function linkedDataOf({ school, view }: ShopPage, url: string) {
   }
 }
 
-function linkedOffer({ name, quote }: ShopOffer, currency: string, url: string) {
+/** An offer as search engines read it: what it costs in all, or what it costs each time where it goes on. */
+function linkedOffer({ name, quote, terms }: ShopOffer, currency: string, url: string) {
   const digits = currencyDigits(currency)
+  const written = (amount: number) => (amount / 10 ** digits).toFixed(digits)
+  const regular = quote.lines[0]?.payments.findLast(({ kind }) => kind === 'regular')?.pay ?? 0
+  const price = written(quote.committed ?? regular)
+  const goesOn = quote.committed === null && 'every' in terms
   return {
     '@type': 'Offer',
     name,
-    price: (quote.today.pay / 10 ** digits).toFixed(digits),
+    price,
     priceCurrency: currency,
-    category: quote.today.pay === 0 ? 'Free' : 'Paid',
+    ...(goesOn && {
+      priceSpecification: {
+        '@type': 'UnitPriceSpecification',
+        price,
+        priceCurrency: currency,
+        // UN/CEFACT codes of the units of time.
+        referenceQuantity: {
+          '@type': 'QuantitativeValue',
+          value: terms.every.count,
+          unitCode: { day: 'DAY', week: 'WEE', month: 'MON', year: 'ANN' }[terms.every.unit],
+        },
+      },
+    }),
+    category: quote.committed === 0 ? 'Free' : 'Paid',
     availability: 'https://schema.org/InStock',
     url,
   }

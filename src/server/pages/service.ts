@@ -1,10 +1,14 @@
 import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
+import { accessProblem } from '../../core/content/endsOn.ts'
 import { speakOffer, taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
+import { receiptRows } from '../../core/content/receiptRows.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
+import { sayWholes } from '../../core/sentence/sentence.ts'
+import { beginSentence, sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
-import { browserAccessSince, coursesOf, mayEnter, type Visitor } from '../access/service.ts'
+import { browserAccessSince, coursesOf, mayEnter, renewsOn, type Visitor } from '../access/service.ts'
 import { needsOf } from '../checkout/audience.ts'
 import { awaitedOf } from '../checkout/awaited.ts'
 import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
@@ -42,27 +46,31 @@ async function offersOf(
   const listed = course.offers.filter(({ id, live }) => live.audience.who !== 'link' || id === linkedTo)
   const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
   const history = await publishedOf(services.db, onSale)
-  return Promise.all(
-    listed.map(async ({ id, courseId, live }) => {
+  const shown = await Promise.all(
+    listed.map(async ({ id, courseId, live }): Promise<ShopOffer[]> => {
       const said = speakOffer(school, { id, courseId, content: live }, at)
-      if (!said) throw new Error(`The live offer ${id} cannot be quoted.`)
+      // What has ended, or cannot be quoted, is left out; the studio says why. It takes nothing else down with it.
+      if (!said) return []
       const { terms, access } = said.spoken
       const { name, button, highlighted, audience } = live
-      return {
-        id,
-        name,
-        button,
-        highlighted,
-        terms,
-        access,
-        quote: said.quote,
-        taxRate: live.taxRate ?? school.taxRate,
-        lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
-        sale: shownSale(history.get(id) ?? [], school, at),
-        needs: audience.who === 'holders' ? await needsOf(services, audience.of, visitor) : null,
-      }
+      return [
+        {
+          id,
+          name,
+          button,
+          highlighted,
+          terms,
+          access,
+          quote: said.quote,
+          taxRate: live.taxRate ?? school.taxRate,
+          lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
+          sale: shownSale(history.get(id) ?? [], school, at),
+          needs: audience.who === 'holders' ? await needsOf(services, audience.of, visitor) : null,
+        },
+      ]
     }),
   )
+  return shown.flat()
 }
 
 function notice(status: number, title: string, text: string, actions: NoticeView['actions']): NoticeView {
@@ -78,11 +86,25 @@ export function missing(): NoticeView {
 export async function schoolView(services: Services, school: School): Promise<ShopView> {
   const all = await sellableCourses(services.db)
   const cards = all.map(async (course) => {
-    const offers = (await offersOf(services, school, course, STRANGER)).filter(({ needs }) => needs === null)
-    const from = Math.min(...offers.map(({ quote }) => quote.today.pay))
-    return { ...cardOf(course), from, offers: offers.length }
+    const offers = await offersOf(services, school, course, STRANGER)
+    return { ...cardOf(course), price: shopPrice(offers, school), offers: offers.length }
   })
-  return { name: 'school', courses: (await Promise.all(cards)).filter(({ offers }) => offers > 0) }
+  const courses = (await Promise.all(cards)).filter(({ offers }) => offers > 0)
+  return { name: 'school', courses: courses.map(({ offers: _offers, ...card }) => card) }
+}
+
+/** What a course costs, whole, by the offers that everyone may buy; where there are none, for whom it is. */
+function shopPrice(offers: readonly ShopOffer[], school: School): string {
+  const forAll = offers.filter(({ needs }) => needs === null)
+  if (forAll.length === 0) {
+    const titles = offers.flatMap(({ needs }) => needs?.courses.map(({ title }) => title) ?? [])
+    return `For members of ${sayList([...new Set(titles)], 'or')}`
+  }
+  const spoken = forAll.flatMap(({ terms, quote }) => {
+    const [line] = quote.lines
+    return line ? [{ terms, line, money: school }] : []
+  })
+  return beginSentence(sayWholes(spoken))
 }
 
 /** The school's terms of sale. */
@@ -126,6 +148,16 @@ export async function checkoutView(
   const [course] = await sellableCourses(services.db, slug, visitor.isCreator && offerId !== undefined)
   if (!course) return missing()
   const offers = await offersOf(services, school, course, visitor, offerId)
+  const ended = endedOffer(services, school, course, offerId)
+  if (ended) {
+    const others = offers.length > 0 ? [{ label: 'See the other prices', href: `/buy/${slug}` }] : []
+    return notice(
+      410,
+      `${ended.name} ended on ${sayDay(ended.until, school.language)}.`,
+      'This offer of the course can no longer be bought.',
+      [...others, { label: 'About the course', href: `/course/${slug}` }, ALL_COURSES],
+    )
+  }
   // The one that was asked for, else the first that this visitor may buy.
   const chosen =
     offers.find(({ id }) => id === offerId) ?? offers.find(({ needs }) => needs?.isMet ?? true) ?? offers[0]
@@ -143,10 +175,24 @@ export async function checkoutView(
     course: { ...cardOf(course), lessons: course.live.lessons.map(({ title }) => title) },
     offers,
     chosen: chosen.id,
+    linked: offerId ?? null,
     ways: await payWaysIn(services, visitor.mode, school.currency),
     isOwned: entry.state === 'open',
     pending: await pendingOrder(services, course, visitor, cameBackFrom),
   }
+}
+
+/** The offer that a link names, where its access has ended by its own date. */
+function endedOffer(
+  services: Services,
+  school: School,
+  { offers: listed }: SellableCourse,
+  offerId: string | undefined,
+): { name: string; until: string } | null {
+  const asked = listed.find(({ id }) => id === offerId)
+  const at = parseInstant(services.now().toISOString())
+  const problem = asked && at ? accessProblem(asked.live.access, dayIn(school.timeZone, at)) : null
+  return asked && problem ? { name: asked.live.name, until: problem.until } : null
 }
 
 /**
@@ -237,6 +283,7 @@ export async function thanksView(
     opens: line.quoted.opens,
     isOpen: line.quoted.opens <= (await schoolDay(services)),
     quote: order.quote,
+    rows: receiptRows(order.quoteInput, order.quote),
     taxRate: taxRateIn(order.quoteInput),
     closes: whilePaying(order.quoteInput) ? null : line.quoted.closes,
     email: person.email,
@@ -325,6 +372,7 @@ export async function learnView(
     name: 'learn',
     course: { ...cardOf({ slug, live: course.live }), description },
     closes: entry.grant.closes,
+    renews: renewsOn(entry.grant),
     lessons: lessons.map(({ id, title: lessonTitle }) => ({ id, title: lessonTitle })),
     lesson,
   }

@@ -186,6 +186,7 @@ describe('messages', () => {
       course: '<b>C</b>',
       offer: 'O',
       quote: order?.quote as never,
+      rows: [{ name: null, price: 100 }],
       taxRate: 2000,
       closes: '2028-01-31',
       opensLater: null,

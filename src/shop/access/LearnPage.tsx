@@ -7,7 +7,7 @@ import { ClothHead } from '../catalogue/ClothHead.tsx'
 
 /** An opened course: its lessons, and the one being read. */
 export default function LearnPage({ page, view }: { page: ShopPage; view: LearnView }) {
-  const { course, lessons, lesson, closes } = view
+  const { course, lessons, lesson, closes, renews } = view
   const at = lessons.findIndex(({ id }) => id === lesson?.id)
   const next = lessons[at + 1]
   const text = lesson?.body ?? course.description
@@ -28,7 +28,7 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
                   )}
                 >
                   <span className="w-4 text-right text-ink-2">{index + 1}</span>
-                  {title}
+                  <span className="min-w-0">{title}</span>
                 </a>
               </li>
             ))}
@@ -36,8 +36,12 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
           {lessons.length === 0 && (
             <p className="text-ink-2">No lessons yet. They appear here when they are published.</p>
           )}
-          {closes && (
-            <p className="mt-3 px-2.5 text-[13.5px] text-ink-2">Open until {sayDay(closes, page.school.language)}.</p>
+          {(renews ?? closes) && (
+            <p className="mt-3 px-2.5 text-[13.5px] text-ink-2">
+              {renews
+                ? `Paid until ${sayDay(renews, page.school.language)}, renews then.`
+                : `Open until ${sayDay(closes ?? '', page.school.language)}.`}
+            </p>
           )}
         </nav>
         <article className="min-w-0 rounded-lg border border-line bg-sheet px-6 py-6 sm:px-9 sm:py-8">

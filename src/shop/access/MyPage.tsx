@@ -75,10 +75,11 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
   )
 }
 
-function until({ state, opens, closes, lessons, owes }: MyView['courses'][number], language: string): string {
+function until({ state, opens, closes, lessons, owes, renews }: MyView['courses'][number], language: string): string {
   const count = `${lessons} ${lessons === 1 ? 'lesson' : 'lessons'}`
   if (state === 'opens-later' && opens) return `${count} · opens on ${sayDay(opens, language)}`
-  if (owes && closes) return `${count} · shut since ${sayDay(closes, language)}: a payment is missing`
-  if (state === 'closed' && closes) return `${count} · closed on ${sayDay(closes, language)}`
+  if (owes && closes) return `${count} · paused since ${sayDay(closes, language)}: a payment is overdue`
+  if (renews) return `${count} · paid until ${sayDay(renews, language)}, renews then`
+  if (state === 'closed' && closes) return `${count} · ended on ${sayDay(closes, language)}`
   return closes ? `${count} · open until ${sayDay(closes, language)}` : `${count} · yours for good`
 }

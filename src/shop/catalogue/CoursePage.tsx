@@ -50,7 +50,6 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
                 name={offer.name}
                 button={offer.button}
                 spoken={spokenOf(offer, page.school)}
-                today={offer.quote.today.pay}
                 highlighted={offer.highlighted}
                 lines={offer.lines}
                 sale={offer.sale}

@@ -1,4 +1,3 @@
-import { formatMoney } from '../../core/money/format.ts'
 import type { SchoolView, ShopPage } from '../../server/client.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 
@@ -8,7 +7,7 @@ export default function SchoolPage({ page, view }: { page: ShopPage; view: Schoo
     <main className="mx-auto w-[1080px] max-w-[calc(100%-32px)] pt-6">
       <h1 className="text-[30px] sm:text-[40px]">Courses of {page.school.name}</h1>
       {view.courses.length === 0 && (
-        <p className="mt-4 text-ink-2">Nothing is on sale at the moment. Look in again soon.</p>
+        <p className="mt-4 text-ink-2">Nothing is on sale at the moment. Please check back soon.</p>
       )}
       <ul className="mt-6 grid gap-4 sm:grid-cols-2">
         {view.courses.map((course) => (
@@ -23,7 +22,7 @@ export default function SchoolPage({ page, view }: { page: ShopPage; view: Schoo
                   {course.title}
                 </span>
                 <span className="mt-1.5 mb-4 text-ink-2">{course.summary}</span>
-                <b className="mt-auto font-semibold">{fromPrice(course, page)}</b>
+                <b className="mt-auto font-semibold">{course.price}</b>
               </span>
               {course.coverId && (
                 <img
@@ -38,10 +37,4 @@ export default function SchoolPage({ page, view }: { page: ShopPage; view: Schoo
       </ul>
     </main>
   )
-}
-
-/** "€129.00", "From €43.00", "Free". */
-function fromPrice({ from, offers }: SchoolView['courses'][number], { school }: ShopPage): string {
-  if (from === 0) return 'Free'
-  return `${offers > 1 ? 'From ' : ''}${formatMoney(from, school)}`
 }

@@ -2,7 +2,7 @@ import { type ReactNode, useRef } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
 import { taxOf } from '../../core/quote/tax.ts'
-import { sayPayButton, sayShort } from '../../core/sentence/sentence.ts'
+import { sayPayButton, sayWhole, todayInParts } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
 import type { CheckoutView, PayWay, ShopOffer, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
@@ -48,12 +48,14 @@ function OwnedSlip({ slug }: { slug: string }) {
 function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
   const frame = useRef<HTMLIFrameElement>(null)
   const checkout = useCheckout(page, first, frame)
-  const { view, offer, phase, message, errors, pay, ways, way } = checkout
+  const { view, offer, phase, message, errors, pay, ways, way, shownWay } = checkout
   if (!offer) return null
   const hasLater = goesOn(offer)
   const isBusy = phase.kind !== 'idle' && phase.kind !== 'elsewhere'
+  // A price that is being typed may be 0 for a moment: what was entered for the card stays.
+  const isOwnPrice = offer.terms.kind === 'openPrice'
   const needsWay = pay > 0 || hasLater
-  const cannotPay = needsWay && !way
+  const cannotPay = needsWay && !way && !checkout.isPriceWrong
   const lacks = offer.needs !== null && !offer.needs.isMet
 
   return (
@@ -85,7 +87,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
       {lacks && offer.needs && (
         <Step title="For whom this is" isLast>
           <p className="mb-1.5">
-            “{offer.name}” is for who has{' '}
+            “{offer.name}” is for members of{' '}
             {sayList(
               offer.needs.courses.map(({ title }) => title),
               'or',
@@ -103,7 +105,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
             hint={
               offer.terms.minimum > 0
                 ? `At least ${formatMoney(offer.terms.minimum, page.school)}.`
-                : 'Any price, 0 too.'
+                : 'Any price; 0 is fine too.'
             }
             className="max-w-[220px]"
           >
@@ -156,18 +158,21 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
               </Field>
             </div>
           </Step>
-          {needsWay && way && (
-            <Step title={ways.length > 1 ? 'What you pay with' : `Your ${way.method.toLowerCase()}`}>
+          {(needsWay || isOwnPrice) && shownWay && (
+            <Step
+              title={ways.length > 1 ? 'Payment method' : `Your ${shownWay.method.toLowerCase()}`}
+              isHidden={!needsWay || !way}
+            >
               <Ways
                 ways={ways}
-                chosen={way}
+                chosen={shownWay}
                 choose={checkout.setWayId}
                 isBusy={isBusy}
                 fields={
                   <CardFrame
-                    key={way.connectionId}
+                    key={shownWay.connectionId}
                     ref={frame}
-                    way={way}
+                    way={shownWay}
                     mode={page.mode}
                     submit={() => void checkout.place()}
                   />
@@ -176,7 +181,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
             </Step>
           )}
           <Step title="What happens when" isLast>
-            <WhatHappens page={page} offer={offer} pay={pay} />
+            <WhatHappens page={page} offer={offer} pay={checkout.isPriceWrong ? null : pay} />
             {offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
             {offer.lines.length > 0 && (
               <ul className="mt-1.5 text-[13.5px] text-ink-2">
@@ -187,8 +192,8 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
             )}
             {cannotPay && (
               <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
-                {page.school.name} cannot take payments for this at the moment. Nothing is wrong on your side; look in
-                again later.
+                {page.school.name} cannot take payments for this at the moment. Nothing is wrong on your side; please
+                check back soon.
               </p>
             )}
             <div aria-live="assertive">
@@ -221,7 +226,9 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
               className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
             >
               {!isBusy
-                ? sayButton(page, way, pay, hasLater)
+                ? checkout.isPriceWrong
+                  ? 'Pay'
+                  : sayButton(page, way, pay, hasLater)
                 : phase.kind === 'checking'
                   ? 'Waiting for the outcome…'
                   : 'One moment…'}
@@ -253,15 +260,17 @@ function Step({
   title,
   isDone = false,
   isLast = false,
+  isHidden = false,
   children,
 }: {
   title: string
   isDone?: boolean
   isLast?: boolean
+  isHidden?: boolean
   children: ReactNode
 }) {
   return (
-    <section className={classes('relative', !isLast && 'pb-[18px]')}>
+    <section hidden={isHidden} className={classes('relative', !isLast && 'pb-[18px]')}>
       <i
         aria-hidden="true"
         className={classes(
@@ -291,7 +300,7 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
         <label
           key={offer.id}
           className={classes(
-            '-mx-2.5 grid cursor-pointer grid-cols-[20px_1fr_auto] gap-2.5 rounded-[7px] px-2.5 py-2',
+            '-mx-2.5 grid cursor-pointer grid-cols-[20px_minmax(0,1fr)] gap-2.5 rounded-[7px] px-2.5 py-2',
             offer.id === chosen && 'bg-acorn-soft shadow-[inset_3px_0_0_var(--color-leaf)]',
           )}
         >
@@ -303,17 +312,19 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
             onChange={() => choose(offer.id)}
             className="mt-1 size-4 accent-leaf"
           />
-          <b className="font-semibold">
-            {offer.name}
-            {offer.highlighted && <Suggestion />}
-          </b>
-          <b className="text-right font-semibold">
-            {offer.sale?.of === '' && <Struck sale={offer.sale} money={page.school} />}
-            {shortPrice(offer, page)}
-          </b>
+          <span className="flex flex-wrap items-baseline justify-between gap-x-3">
+            <b className="min-w-0 font-semibold">
+              {offer.name}
+              {offer.highlighted && <Suggestion />}
+            </b>
+            <b className="ml-auto text-right font-semibold">
+              {offer.sale?.of === '' && <Struck sale={offer.sale} money={page.school} />}
+              {wholePrice(offer, page)}
+            </b>
+          </span>
           {offer.needs && (
-            <span className="col-span-2 col-start-2 -mt-2 text-[13px] text-ink-2">
-              {offer.needs.isMet ? 'for you, because you have ' : 'for who has '}
+            <span className="col-start-2 -mt-2 text-[13px] text-ink-2">
+              {offer.needs.isMet ? 'for you, as a member of ' : 'for members of '}
               {sayList(
                 offer.needs.courses.map(({ title }) => title),
                 'or',
@@ -326,9 +337,9 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
   )
 }
 
-function shortPrice(offer: ShopOffer, { school }: ShopPage): string {
+function wholePrice(offer: ShopOffer, { school }: ShopPage): string {
   const spoken = spokenOf(offer, school)
-  return spoken ? sayShort(spoken) : ''
+  return spoken ? sayWhole(spoken) : ''
 }
 
 /** What the button says: that it is paid now, that the buyer goes on elsewhere, or that they order and transfer it. */
@@ -345,11 +356,10 @@ function smallPrint({ school }: ShopPage, way: PayWay | undefined, pay: number, 
     const what = way?.style === 'embedded' ? 'to this card, which' : 'by'
     return `By ordering you allow ${school.name} to charge the later payments ${what} ${gateway}${way?.style === 'embedded' ? ' keeps for it' : ', as you approve there'}.`
   }
-  if (pay === 0) return 'Nothing to pay, now or later.'
-  if (way?.style === 'offline')
-    return 'The course opens as soon as the money has come. The next page says where it goes.'
+  if (pay === 0) return 'Nothing to pay.'
+  if (way?.style === 'offline') return 'The next page says where to send the money. Access begins once it is received.'
   if (way?.known === 'later')
-    return `Charged once. ${gateway} takes the payment; the course opens when the money is there, mostly within hours.`
+    return `Charged once. ${gateway} takes the payment; access begins once the money is received, mostly within hours.`
   return `Charged once. ${gateway} takes the payment${way?.style === 'embedded' ? `; your card number never reaches ${school.name}` : ''}.`
 }
 
@@ -360,14 +370,18 @@ function suggestedOf({ terms }: ShopOffer): number {
 /** Most later payments that are listed one by one. */
 const MOST_ROWS = 5
 
-function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: ShopOffer; pay: number }) {
+/** `pay` null: the buyer's own price cannot be read. */
+function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: ShopOffer; pay: number | null }) {
   const { quote, terms } = offer
   const [line] = quote.lines
   const { tax } =
     terms.kind === 'openPrice'
-      ? taxOf(pay, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
+      ? taxOf(pay ?? 0, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
       : quote.today
   const rate = formatRate(offer.taxRate, school.language)
+  const parts = line ? todayInParts({ terms, line, purchaseDay: quote.purchaseDay }) : []
+  // What is no regular payment is named, and so is what stands beside it.
+  const named = parts.some(({ name }) => name !== null) ? parts : []
   const year = quote.purchaseDay.slice(0, 4)
   const shown = quote.later.slice(0, MOST_ROWS)
   const rest = quote.later.length - shown.length
@@ -383,8 +397,16 @@ function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: 
           : `Today, and the course is open ${lasts}`}
       </dt>
       <dd className="text-right font-semibold">
-        {pay === 0 && quote.later.length === 0 ? 'free' : formatMoney(pay, school)}
+        {pay === null ? '–' : pay === 0 && quote.later.length === 0 ? 'free' : formatMoney(pay, school)}
       </dd>
+      {named.map(({ name, pay: amount }) => (
+        <Row
+          key={name}
+          label={name ?? 'First payment'}
+          value={amount > 0 ? formatMoney(amount, school) : 'free'}
+          isQuiet
+        />
+      ))}
       {shown.map(({ due, pay: amount }) => (
         <Row key={due} label={day(due)} value={formatMoney(amount, school)} />
       ))}
@@ -429,9 +451,8 @@ function WhatYouGet({ view: { course } }: { view: CheckoutView }) {
           </li>
         ))}
       </ul>
-      {course.lessons.length === 0 && <p className="text-ink-2">The course opens as soon as it is yours.</p>}
+      {course.lessons.length === 0 && <p className="text-ink-2">The lessons appear here when they are published.</p>}
       <p className="mt-4 text-[13.5px] text-ink-2">
-        The course opens in your account as soon as it is paid.{' '}
         <a className="link" href={`/course/${course.slug}`}>
           About the course
         </a>

@@ -21,7 +21,7 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
   if (!isPaid) {
     return (
       <Sheet narrow>
-        <h1 className="text-[24px]">This order is not paid.</h1>
+        <h1 className="text-[24px]">This order has not been paid.</h1>
         <p className="mt-2 mb-4 text-ink-2">Nothing was charged for it so far.</p>
         <a href={`/buy/${course.slug}`} className={buttonClass('press')}>
           Back to the checkout
@@ -75,8 +75,8 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
       <Sheet narrow>
         <h1 className="text-[26px]">Thank you. {money(amount)} is on its way.</h1>
         <p className="mt-3">
-          {title} opens by itself as soon as the money is there, mostly within some hours. You can close this page: a
-          message to <b className="font-semibold">{view.email}</b> will tell you.
+          {opensOnceIt(view, page, 'the money is there')}, mostly within some hours. You can close this page: we will
+          write to <b className="font-semibold">{view.email}</b>.
         </p>
         <p className="mt-4">
           <State shape="awaited">awaited from your bank</State>
@@ -94,12 +94,12 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
   return (
     <Sheet>
       <h1 className="text-[28px] md:text-[32px]">
-        Thank you. Please transfer {money(amount - came)}, and {title} opens.
+        Thank you. Please transfer {money(amount - came)} for {title}.
       </h1>
       <p className="mt-3 max-w-[60ch] text-ink-2">
-        {came > 0 && `${money(came)} of ${money(amount)} has come. `}
-        All of this is in the message to <b className="font-semibold text-ink">{view.email}</b> too. You can close this
-        page; the course opens when the money has come.
+        {came > 0 && `${money(came)} of ${money(amount)} received so far. `}
+        {opensOnceIt(view, page, 'the money is received')}. All of this is in the message to{' '}
+        <b className="font-semibold text-ink">{view.email}</b> too; you can close this page.
       </p>
       {transfer.instructions && <p className="mt-3 max-w-[60ch] whitespace-pre-line">{transfer.instructions}</p>}
       <div className="mt-6 grid items-start gap-8 md:grid-cols-[1fr_auto]">
@@ -138,20 +138,30 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
   )
 }
 
+/** When the course opens of an order that waits for its money: a later opening stays what it is. */
+function opensOnceIt({ course, isOpen, opens }: ThanksView, { school }: ShopPage, paid: string): string {
+  return isOpen
+    ? `${course.title} opens by itself as soon as ${paid}`
+    : `${course.title} opens on ${sayDay(opens, school.language)}, once ${paid}`
+}
+
 function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: ThanksView; quote: ThanksView['quote'] }) {
-  const { price, discount, tax, pay } = quote.today
+  const { tax, pay } = quote.today
   const rate = formatRate(view.taxRate, school.language)
   const row = 'flex justify-between gap-4 border-b border-line py-2'
   return (
     <section className="self-start rounded-lg border border-line bg-sheet-2 px-4 py-3.5 text-[14px]">
       <h2 className="text-[16px]">Receipt {view.order.number}</h2>
       <dl className="mt-1.5">
-        <div className={row}>
-          <dt>
-            {view.course.title}, {view.offer}
-          </dt>
-          <dd>{formatMoney(price - discount, school)}</dd>
-        </div>
+        {(view.rows.length > 0 ? view.rows : [{ name: null, price: 0 }]).map(({ name, price }) => (
+          <div key={name} className={row}>
+            <dt className="min-w-0">
+              {view.course.title}, {view.offer}
+              {name && `: ${name}`}
+            </dt>
+            <dd>{formatMoney(price, school)}</dd>
+          </div>
+        ))}
         {school.taxMode === 'exclusive' && (
           <div className={row}>
             <dt>VAT {rate}</dt>

@@ -15,7 +15,7 @@ export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
     <>
       {ways.length > 1 && (
         <fieldset disabled={isBusy} className="mb-2.5 flex flex-wrap gap-x-5 gap-y-1">
-          <legend className="sr-only">What you pay with</legend>
+          <legend className="sr-only">Payment method</legend>
           {ways.map(({ connectionId, method, gateway, style, isDown }) => (
             <label key={connectionId} className="flex cursor-pointer items-baseline gap-2 py-1">
               <input

@@ -7,6 +7,7 @@ import { toCollect, whyNot } from '../../core/ways/collects.ts'
 import type { CheckoutView, PayWay, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
+import { keepBasket, keptBasket } from './basket.ts'
 import { sayDeclined } from './declined.ts'
 import { type Tokenised, tokenise } from './GatewayFields.ts'
 
@@ -32,18 +33,27 @@ export function goesOn({ quote }: ShopOffer): boolean {
   return quote.committed === null || quote.later.length > 0
 }
 
+/** The price that a buyer names. */
+interface OwnPrice {
+  /** What is paid for it, tax included; of a price that cannot be read, nothing is known. */
+  amount: number | null
+  pay: number | null
+  why?: string
+}
+
 /** The price that the buyer names: as typed, or the suggested one before they type. */
-function ownPriceOf(
-  typed: string | null,
-  terms: OpenPriceTerms,
-  rate: number,
-  { school }: ShopPage,
-): { amount: number | null; pay: number; why?: string } {
+function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, { school }: ShopPage): OwnPrice {
   const read = typed === null ? ({ ok: true, amount: terms.suggested } as const) : readMoney(typed, school)
-  if (!read.ok) return { amount: null, pay: 0, why: read.why }
+  if (!read.ok) return { amount: null, pay: null, why: read.why }
   const { pay } = taxOf(read.amount, { mode: school.taxMode, rate })
-  const why = read.amount < terms.minimum ? `The least is ${formatMoney(terms.minimum, school)}.` : undefined
+  const why = read.amount < terms.minimum ? `The minimum is ${formatMoney(terms.minimum, school)}.` : undefined
   return why ? { amount: read.amount, pay, why } : { amount: read.amount, pay }
+}
+
+/** From which price on somebody can be paid at all. */
+function sayTooSmall(ways: readonly PayWay[], { school }: ShopPage): string | undefined {
+  const least = ways.map(({ can }) => can.smallest[school.currency] ?? 1)
+  return least.length === 0 ? undefined : `The minimum is ${formatMoney(Math.min(...least), school)}.`
 }
 
 /** All that happens between the first look at a checkout page and the thanks. */
@@ -59,12 +69,21 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const isBusy = useRef(false)
   const offer = view.offers.find(({ id }) => id === chosenId) ?? view.offers[0]
   const [ownPrice, setOwnPrice] = useState<string | null>(null)
-  const own = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
-  const pay = own ? own.pay : (offer?.quote.today.pay ?? 0)
+  const read = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
+  // While their price cannot be read the page stays as it was by the last one that could.
+  const lastPay = useRef(offer?.quote.today.pay ?? 0)
+  const pay = read ? (read.pay ?? lastPay.current) : (offer?.quote.today.pay ?? 0)
+  lastPay.current = pay
   const [wayId, setWayId] = useState<string | null>(null)
+  const linked = first.linked
+  const hasRead = useRef(false)
   const [downIds, setDownIds] = useState(() => first.ways.filter(({ isDown }) => isDown).map((way) => way.connectionId))
   const ways = offer ? waysFor(view.ways, offer, pay, page).map((way) => ({ ...way, isDown: isIn(downIds, way) })) : []
   const way = ways.find(({ connectionId }) => connectionId === wayId) ?? ways.find(({ isDown }) => !isDown) ?? ways[0]
+  // A price that no payment method takes is said at its field; what was entered for the card stays meanwhile.
+  const own = read && !read.why && pay > 0 && !way ? { ...read, why: sayTooSmall(view.ways, page) } : read
+  const lastWay = useRef(way)
+  lastWay.current = way ?? lastWay.current
 
   const leadOn = async (placed: Placed, cameBack = false): Promise<void> => {
     switch (placed.state) {
@@ -138,7 +157,6 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (missing.name || missing.email || missing.chosen || !offer || isBusy.current) return
     isBusy.current = true
     setPhase({ kind: 'sending' })
-    keepBasket({ name, email })
     try {
       let payment: { connectionId: string; token: string } | null = null
       if ((pay > 0 || goesOn(offer)) && way) {
@@ -200,14 +218,27 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setMessage(sayDeclined('abandoned'))
   }
 
+  // Kept as it is typed and chosen, once what was kept before has been read.
+  useEffect(() => {
+    if (!hasRead.current) return
+    keepBasket(view.course.slug, { name, email, linked, offerId: chosenId, ownPrice, connectionId: wayId })
+  }, [view.course.slug, name, email, linked, chosenId, ownPrice, wayId])
+
   // A payment of this browser that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
-    const basket = keptBasket()
-    if (basket && !page.visitor) {
-      setName((typed) => typed || basket.name)
-      setEmail((typed) => typed || basket.email)
+    const basket = keptBasket(view.course.slug)
+    if (!page.visitor) {
+      setName((typed) => typed || basket.name || '')
+      setEmail((typed) => typed || basket.email || '')
     }
+    // A link names an offer once; after that, what the buyer chose counts.
+    if (basket.linked === linked && view.offers.some(({ id }) => id === basket.offerId)) {
+      if (basket.offerId) setChosenId(basket.offerId)
+      if (basket.ownPrice != null) setOwnPrice(basket.ownPrice)
+      if (basket.connectionId) setWayId(basket.connectionId)
+    }
+    hasRead.current = true
     forgetBack()
     if (!first.pending) return
     isBusy.current = true
@@ -218,6 +249,8 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     view,
     offer,
     pay,
+    /** Their own price cannot be read, or is too low. */
+    isPriceWrong: own?.why !== undefined,
     ownPrice,
     setOwnPrice,
     chosenId,
@@ -234,6 +267,8 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     walkAway,
     ways,
     way,
+    /** The payment method whose fields stand there, also while a price is typed that it does not take. */
+    shownWay: way ?? (own ? lastWay.current : undefined),
     setWayId,
     /** Leaves what was begun elsewhere; another order of it closes that first. */
     payAnotherWay: () => setPhase({ kind: 'idle' }),
@@ -256,17 +291,4 @@ export function forgetBack() {
   if (!url.searchParams.has('back')) return
   url.searchParams.delete('back')
   history.replaceState(history.state, '', url)
-}
-
-/** Who the buyer said they are, so that it stands there again when they come back from a gateway's page. */
-const BASKET = 'acorn-basket'
-type Basket = { name: string; email: string }
-
-function keepBasket(basket: Basket) {
-  sessionStorage.setItem(BASKET, JSON.stringify(basket))
-}
-
-function keptBasket(): Basket | null {
-  const kept = sessionStorage.getItem(BASKET)
-  return kept ? (JSON.parse(kept) as Basket) : null
 }

@@ -38,8 +38,10 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
       {view.shut && view.state !== 'completed' && (
         <p className="mt-2 text-[14px]">
           {view.isShut
-            ? `The course is shut since ${day(view.shut)}.`
-            : `As things stand, the course is open until ${day(view.shut)}.`}
+            ? `Access has been paused since ${day(view.shut)}.`
+            : view.renews
+              ? `Paid until ${day(view.renews)}, renews then.`
+              : `As things stand, the course is open until ${day(view.shut)}.`}
         </p>
       )}
       {view.toPay && (doing === 'pay' || doing === 'pay-kept') && (
@@ -52,7 +54,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
       {doing === 'method' && <h2 className="mt-5 text-[18px]">Another card from now on</h2>}
       {doing && doing !== 'pay-kept' && ways.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
-          {page.school.name} cannot take payments for this at the moment. Look in again later.
+          {page.school.name} cannot take payments for this at the moment. Please check back soon.
         </p>
       )}
       {(doing === 'pay-kept' || (doing && way)) && (

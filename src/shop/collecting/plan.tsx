@@ -12,6 +12,11 @@ const KNOTS: Record<PlanPayment['state'], KnotState> = {
   'let-go': 'given-up',
 }
 
+/** What was paid once to begin, and is no regular payment: "Set-up fee €24.00". */
+function sayNamed(payments: readonly PlanPayment[], money: MoneyFormat): string {
+  return payments.flatMap(({ name, pay }) => (name ? [`${name} ${formatMoney(pay, money)}`] : [])).join(', ')
+}
+
 /** The payments of an agreement on their thread. */
 export function PlanThread({ plan, language }: { plan: Told; language: string }) {
   const first = plan.payments[0]?.due ?? ''
@@ -40,21 +45,22 @@ export function sayPlan({ payments, next, method, state, endless }: Told, money:
       money,
     )
   const paid = payments.filter((payment) => payment.state === 'collected')
-  const came = `${sum(paid)}${endless || state === 'cancelled' ? '' : ` of ${sum(payments)}`} paid.`
+  const named = sayNamed(payments, money)
+  const came = `${sum(paid)}${endless || state === 'cancelled' ? '' : ` of ${sum(payments)}`} paid${named ? ` (${named} included)` : ''}.`
   const by = method ? `, by ${method}` : ''
   switch (state) {
     case 'completed':
-      return `${sum(paid)} paid. Nothing more is charged.`
+      return `${sum(paid)} paid${named ? ` (${named} included)` : ''}. Nothing more is charged.`
     case 'cancelled':
       return `${came} Cancelled: nothing more is charged.`
     case 'stopped':
-      return `${came} A payment did not come, and is not tried any more.`
+      return `${came} A payment failed, and we do not retry it any more.`
     case 'active': {
       if (!next) return came
       const amount = formatMoney(next.pay, money)
       const when = sayDay(next.on, money.language)
       return next.isAgain
-        ? `${came} A payment of ${amount} did not come; it is tried again on ${when}${by}.`
+        ? `${came} A payment of ${amount} failed; we try it again on ${when}${by}.`
         : `${came} Next: ${amount} on ${when}${by}.`
     }
   }

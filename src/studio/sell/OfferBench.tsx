@@ -86,6 +86,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       draft: content,
       said: said?.spoken ?? null,
       at,
+      timeZone: school.timeZone,
       live: offer.live,
       onSale: offer.onSale,
       mode,

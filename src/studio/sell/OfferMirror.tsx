@@ -31,7 +31,7 @@ interface OfferMirrorProps {
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
   const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, new Date().toISOString())
-  const today = said?.quote.today
+  const _today = said?.quote.today
   const need = said && needOf(said.spoken, school.currency)
   const way = offer.ways.find(({ capabilities }) => need && whyNot(capabilities, need) === null)?.capabilities
   return (
@@ -68,7 +68,6 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
           name={content.name}
           button={content.button}
           spoken={said?.spoken ?? null}
-          today={today?.pay ?? 0}
           highlighted={content.highlighted}
           lines={content.lines.split('\n').filter((line) => line.trim() !== '')}
           sale={sale}

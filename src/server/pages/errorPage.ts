@@ -1,0 +1,84 @@
+import type { Context } from 'hono'
+import { html } from 'hono/html'
+import type { Services } from '../context.ts'
+import { describeError } from '../http/logError.ts'
+import type { Problem } from '../http/problem.ts'
+import { getSchool } from '../school/service.ts'
+import type { NoticeView, ShopPage } from './data.ts'
+import { shopDocument } from './document.ts'
+import type { Renderer } from './renderer.ts'
+
+/** What a visitor reads where a page of the shop could not be made: what is wrong, and a way on. */
+function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
+  const again = { label: 'Try again', href: path }
+  const home = { label: 'See all courses', href: '/' }
+  if (status === 503) {
+    return {
+      name: 'notice',
+      status,
+      title: 'Too much is going on at the moment.',
+      text: 'Nothing was charged. Wait a moment, then try again.',
+      actions: [again, home],
+    }
+  }
+  if (status >= 500) {
+    return {
+      name: 'notice',
+      status,
+      title: 'This page could not be shown.',
+      text: 'Something broke on our side, and it has been noted. Nothing was charged by it.',
+      actions: [again, home],
+    }
+  }
+  return {
+    name: 'notice',
+    status,
+    title: status === 404 ? 'There is no such page.' : title,
+    text:
+      code === 'bad-request' ? 'The address may be mistyped.' : 'The address may be mistyped, or the page has gone.',
+    actions: [home],
+  }
+}
+
+/** The error page of the shop, in its own looks; as plain as can be where even those are not to be had. */
+export async function errorPage(
+  services: Services,
+  renderer: Renderer,
+  c: Context,
+  problem: Problem,
+): Promise<Response> {
+  const view = noticeOf(problem, c.req.path)
+  c.status(problem.status)
+  c.header('cache-control', 'no-store')
+  try {
+    const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms, shopMode } = await getSchool(services.db)
+    const page: ShopPage = {
+      school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
+      mode: shopMode,
+      isOwnView: false,
+      visitor: null,
+      view,
+    }
+    const url = services.config.origin + c.req.path
+    return c.html(shopDocument(page, await renderer.render(page), renderer.shopFiles('notice'), url))
+  } catch (error) {
+    console.error(`error page: ${describeError(error)}`)
+    return c.html(plainDocument(view))
+  }
+}
+
+function plainDocument({ title, text, actions }: NoticeView) {
+  return html`<!doctype html>
+    <html lang="en">
+      <head>
+        <meta charset="utf-8" />
+        <meta name="viewport" content="width=device-width,initial-scale=1" />
+        <title>${title}</title>
+      </head>
+      <body style="font:16px/1.5 sans-serif;max-width:34em;margin:12vh auto;padding:0 16px">
+        <h1 style="font-size:1.5em">${title}</h1>
+        <p>${text}</p>
+        <p>${actions.map(({ label, href }) => html`<a href="${href}" style="margin-right:1em">${label}</a>`)}</p>
+      </body>
+    </html>`
+}
