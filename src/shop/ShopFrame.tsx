@@ -16,7 +16,7 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
       )}
       {isSheet && <SchoolBar page={page} />}
       <div className="flex-1">{children}</div>
-      <footer className="mx-auto w-[1080px] max-w-[calc(100%-32px)] py-8 text-[13px] text-ink-2">
+      <footer className="mx-auto w-[1080px] max-w-[calc(100%-32px)] py-8 text-[13px] text-ink-2 [overflow-wrap:anywhere]">
         {page.school.name} ·{' '}
         <a className="link" href="/">
           All courses
@@ -54,15 +54,15 @@ function SchoolBar({ page: { school, visitor } }: { page: ShopPage }) {
     location.assign('/')
   }
   return (
-    <header className="mx-auto flex w-[1080px] max-w-[calc(100%-32px)] flex-wrap items-baseline gap-x-5 gap-y-1 py-4">
-      <a href="/" className="display mr-auto text-[17px] font-semibold">
+    <header className="mx-auto flex w-[1080px] max-w-[calc(100%-32px)] flex-wrap items-baseline gap-x-5 gap-y-1 py-4 [overflow-wrap:anywhere]">
+      <a href="/" className="display mr-auto min-w-0 text-[17px] font-semibold">
         {school.name}
       </a>
       <a href="/my" className="link">
         My courses
       </a>
       {visitor ? (
-        <span className="text-ink-2">
+        <span className="min-w-0 text-ink-2">
           {visitor.name} ·{' '}
           <button type="button" className="link" onClick={signOut}>
             Sign out

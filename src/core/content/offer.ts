@@ -39,7 +39,8 @@ const draftTermsSchema = v.variant('kind', [
     every: spanSchema,
     amount: price(1),
     total: price(1),
-    deposit: price(1),
+    /** 0: there is to be one, and its amount is still to be written. */
+    deposit: price(0),
     trial: trialSchema,
   }),
   v.object({
@@ -179,7 +180,7 @@ export function quotableTerms(terms: DraftTerms): Terms | null {
 }
 
 function quotableInstallments(terms: Extract<DraftTerms, { kind: 'installments' }>): InstallmentTerms | null {
-  if ((terms.amount === null) === (terms.total === null)) return null
+  if ((terms.amount === null) === (terms.total === null) || terms.deposit === 0) return null
   return terms
 }
 

@@ -53,6 +53,16 @@ it.each<[string[], Partial<OfferSituation>]>([
   [[], {}],
   [['no-price', 'never-published'], { draft: { ...content, terms: { kind: 'single', amount: null } }, live: null }],
   [['no-name'], { draft: { ...content, name: ' ' } }],
+  [['access-ended'], { draft: { ...content, access: { from: null, lasts: { until: '2020-01-01' }, graceDays: 0 } } }],
+  [
+    ['access-ended'],
+    { draft: { ...content, access: { from: '2999-03-01', lasts: { until: '2999-02-01' }, graceDays: 0 } } },
+  ],
+  [
+    ['live-ended', 'unpublished'],
+    { live: { ...content, access: { from: null, lasts: { until: '2020-01-01' }, graceDays: 0 } }, draft: content },
+  ],
+  [['no-price'], { draft: { ...content, terms: { ...parts, deposit: 0 } } }],
   [['no-gateway'], { ways: [] }],
   [['no-currency'], { ways: [{ ...card, currencies: ['JPY'] }] }],
   [['too-small'], { draft: { ...content, terms: { kind: 'single', amount: 49 } } }],

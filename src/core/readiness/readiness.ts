@@ -21,6 +21,8 @@ export interface Fix {
     | 'add-lesson'
     | 'bring-back'
     | 'gateways'
+    /** The field whose text cannot be read. */
+    | 'unread'
   label: string
 }
 
@@ -76,8 +78,23 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
   const instant = parseInstant(at)
   const today = instant && dayIn(timeZone, instant)
   if (!quotableTerms(draft.terms)) {
+    const isDeposit = draft.terms.kind === 'installments' && draft.terms.deposit === 0
     found.push(
-      block('no-price', 'It has no price yet.', 'Write one, or choose Free.', { to: 'price', label: 'Write it' }, true),
+      isDeposit
+        ? block(
+            'no-price',
+            'The deposit has no amount yet.',
+            'Write it, or take the deposit out.',
+            { to: 'price', label: 'Write it' },
+            true,
+          )
+        : block(
+            'no-price',
+            'It has no price yet.',
+            'Write one, or choose Free.',
+            { to: 'price', label: 'Write it' },
+            true,
+          ),
     )
   }
   if (draft.terms.kind === 'openPrice' && (draft.terms.suggested ?? 0) < (draft.terms.minimum ?? 0)) {

@@ -3,7 +3,18 @@ import { describe, expect, it } from 'vitest'
 import { formatMoney } from '../money/format.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
-import { type Spoken, sayEnrolButton, sayLater, sayPayButton, sayPrice, sayShort } from './sentence.ts'
+import {
+  type Spoken,
+  sayEnrolButton,
+  sayInParts,
+  sayLater,
+  sayPayButton,
+  sayPrice,
+  sayShort,
+  sayWhole,
+  sayWholes,
+  todayInParts,
+} from './sentence.ts'
 
 const month = { count: 1, unit: 'month' }
 const year = { count: 1, unit: 'year' }
@@ -111,23 +122,23 @@ describe('the whole price in sentences', () => {
       { kind: 'installments', count: 12, every: month, amount: 1000 },
     ],
     [
-      '€800.00 today, then 8 payments of €90.00, one every month, the first on 28 February. €1,520.00 in all. Open for good.',
+      '€800.00 deposit today, then 8 payments of €90.00, one every month, the first on 28 February. €1,520.00 in all. Open for good.',
       '€800 + 8 × €90',
       { kind: 'installments', count: 8, every: month, amount: 9000, deposit: 80_000 },
     ],
     [
-      '€800.00 today, then 8 payments of €90.00, one every month, the first on 5 April. €1,520.00 in all. Open for good.',
+      '€800.00 deposit today, then 8 payments of €90.00, one every month, the first on 5 April. €1,520.00 in all. Open for good.',
       '€800 + 8 × €90',
       { kind: 'installments', count: 8, every: month, amount: 9000, deposit: 80_000 },
       { at: '2027-03-05T10:00:00Z' },
     ],
     [
-      '€10.00 today, then €50.00 on 28 February and 31 March. €110.00 in all. Open for good.',
+      '€10.00 deposit today, then €50.00 on 28 February and 31 March. €110.00 in all. Open for good.',
       '€10 + 2 × €50',
       { kind: 'installments', count: 2, every: month, amount: 5000, deposit: 1000 },
     ],
     [
-      '€10.00 today, then €33.34 on 28 February, then €33.33 on 31 March and 30 April. €110.00 in all. Open for good.',
+      '€10.00 deposit today, then €33.34 on 28 February, then €33.33 on 31 March and 30 April. €110.00 in all. Open for good.',
       '€10 + €33.34, then 2 × €33.33',
       { ...three, total: 10_000, deposit: 1000 },
     ],
@@ -154,7 +165,7 @@ describe('the whole price in sentences', () => {
       { sale: { amount: 9900, scope: 'every' } },
     ],
     [
-      '€10.00 today, then €25.00 on 28 February, then €50.00 on 31 March. €85.00 in all. Open for good.',
+      '€10.00 deposit today, then €25.00 on 28 February, then €50.00 on 31 March. €85.00 in all. Open for good.',
       '€10 + €25, then €50',
       { kind: 'installments', count: 2, every: month, amount: 5000, deposit: 1000 },
       { sale: { amount: 2500, scope: 'first' } },
@@ -318,6 +329,61 @@ describe('the whole price in sentences', () => {
     const plain = (text: string) => text.replaceAll('\u00a0', ' ')
     expect(plain(sayPrice(spoken))).toBe(sentence)
     expect(plain(sayShort(spoken))).toBe(short)
+  })
+})
+
+const deposit = { kind: 'installments', count: 8, every: month, amount: 6500, deposit: 18_000 }
+const trial = (amount: number, count = 7) => ({ trial: { length: days(count), amount } })
+
+describe('a price in the shop, whole', () => {
+  it.each<[string, object, Asked?]>([
+    ['free', { kind: 'free' }],
+    ['€129', single],
+    ['from €4', { kind: 'openPrice', minimum: 400, suggested: 900 }],
+    ['3 × €43 (€129 in all)', three],
+    ['€30 deposit + 3 × €30 (€120 in all)', { ...three, total: 9000, deposit: 3000 }],
+    ['€180 deposit + 8 × €65 (€700 in all)', deposit],
+    ['€19 a month', monthly],
+    ['12 × €19 (€228 in all)', { ...monthly, payments: 12 }],
+    ['7 days free, then €19 a month', { ...monthly, ...trial(0) }],
+    ['€1 for 14 days, then €19 a month', { ...monthly, ...trial(100, 14) }],
+    ['€24 to begin, then €19 a month', { ...monthly, setupFee: 2400 }],
+    ['€24 to begin, 7 days free, then €19 a month', { ...monthly, setupFee: 2400, ...trial(0) }],
+    ['7 days free, then 3 × €43 (€129 in all)', { ...three, ...trial(0) }],
+    ['€33.34, then 2 × €33.33 (€100 in all)', { ...three, total: 10_000 }],
+    ['3 × €30 (€90 in all)', three, { sale: { amount: 9000, scope: 'every' } }],
+  ])('%s', (whole, terms, asked) => {
+    expect(sayWhole(speak(terms, asked))).toBe(whole)
+  })
+
+  it('of several offers says the first two, each once, and how many more there are', () => {
+    const [one, parts, monthlyOne] = [speak(single), speak(three), speak(monthly)]
+    expect(sayWholes([one])).toBe('€129')
+    expect(sayWholes([one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
+    expect(sayWholes([one, one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
+    expect(sayWholes([one, parts, monthlyOne])).toBe('€129, or 3 × €43 (€129 in all), or 1 more price')
+  })
+
+  it('a deposit and its parts come to one sum, said once', () => {
+    expect(sayInParts(speak({ ...three, total: 9000, deposit: 3000 }))).toBe(
+      '€30.00 deposit, then 3 × €30.00; €120.00 in all',
+    )
+    expect(sayInParts(speak(three))).toBe('3 × €43.00; €129.00 in all')
+  })
+
+  it('what is paid once to begin is named, a free trial too', () => {
+    const named = (terms: object) => todayInParts(speak(terms)).map(({ name, pay }) => [name, pay])
+    expect(named(single)).toEqual([[null, 12_900]])
+    expect(named(deposit)).toEqual([['Deposit', 18_000]])
+    expect(named({ ...monthly, setupFee: 2400 })).toEqual([
+      ['Set-up fee', 2400],
+      [null, 1900],
+    ])
+    expect(named({ ...monthly, setupFee: 2400, ...trial(100) })).toEqual([
+      ['Set-up fee', 2400],
+      ['First 7 days', 100],
+    ])
+    expect(named({ ...monthly, ...trial(0) })).toEqual([['First 7 days', 0]])
   })
 })
 

@@ -31,6 +31,20 @@ export function sayPrice(spoken: Spoken): string {
   return `${clauses.join(', then ')}.${inAll} ${sayAccess(spoken)}`
 }
 
+/** Installments in parts: "€30.00 deposit, then 3 × €30.00; €120.00 in all". */
+export function sayInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): string {
+  const say = (amount: Amount) => formatMoney(amount, money)
+  const sumOf = (of: readonly ScheduledPayment[]) => of.reduce((sum, { pay }) => sum + pay, 0)
+  const deposit = sumOf(line.payments.filter(({ kind }) => kind === 'deposit'))
+  const parts = runsOf(
+    line.payments.filter(({ kind }) => kind === 'regular'),
+    false,
+  )
+  const runs = parts.map(({ pay, dues }) => (dues.length === 1 ? say(pay) : `${dues.length} × ${say(pay)}`))
+  const begin = deposit > 0 ? [`${say(deposit)} deposit`] : []
+  return `${[...begin, ...runs].join(', then ')}; ${say(sumOf(line.payments))} in all`
+}
+
 /** What follows today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
 export function sayLater(spoken: Spoken): string {
   const runs = laterRuns(spoken).map((run) => `then ${sayLaterRun(run, spoken)}`)
@@ -170,7 +184,10 @@ function sayToday({ terms, line, purchaseDay, money }: Spoken): string {
     today.filter(({ kind }) => kinds.length === 0 || kinds.includes(kind)).reduce((all, { pay }) => all + pay, 0)
   const setup = sum('setup')
   const trial = 'trial' in terms ? terms.trial : null
-  if (!trial) return setup > 0 ? `${formatMoney(sum(), money)} to begin` : `${formatMoney(sum(), money)} today`
+  if (!trial) {
+    if (setup > 0) return `${formatMoney(sum(), money)} to begin`
+    return `${formatMoney(sum(), money)} ${sum('deposit') > 0 ? 'deposit today' : 'today'}`
+  }
   const length = sayLength(trial.length)
   const begin = setup > 0 ? `${formatMoney(setup, money)} to begin, ` : ''
   const paid = sum('trial')

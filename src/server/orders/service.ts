@@ -1,6 +1,7 @@
 import { and, asc, desc, eq, lt, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { afterTakenBack, inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { namePayment } from '../../core/sentence/sentence.ts'
 import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { awaitedOf } from '../checkout/awaited.ts'
@@ -25,6 +26,7 @@ import { notFound } from '../http/problem.ts'
 import { sumsOfMode } from '../money/sums.ts'
 import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { termsOf } from './plans.ts'
 import { agreementStanding } from './standing.ts'
 
 const PAGE = 40
@@ -103,6 +105,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       currency: orders.currency,
       payToday: orders.payToday,
       quote: orders.quote,
+      quoteInput: orders.quoteInput,
       duplicateOf: orders.duplicateOf,
       createdAt: orders.createdAt,
       paidAt: orders.paidAt,
@@ -138,12 +141,21 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     db.select().from(journal).where(eq(journal.orderId, id)).orderBy(asc(journal.id)),
     agreementsOf(services, mode, id),
   ])
+  const positions = new Map(lines.map(({ id: lineId, position }) => [lineId, position]))
+  const named = new Map(
+    itsPayments.map((payment) => [
+      payment.id,
+      namePayment(payment, termsOf(order.quoteInput, positions.get(payment.lineId) ?? 0)),
+    ]),
+  )
   const settling = await settlingOf(await inMode(services, mode), id)
+  const { quoteInput: _input, ...shown } = order
   return {
-    ...order,
+    ...shown,
     ...settling,
     lines,
-    payments: itsPayments,
+    // Set-up, trial and deposit are named wherever payments are listed.
+    payments: itsPayments.map((payment) => ({ ...payment, name: named.get(payment.id) ?? null })),
     agreements: agreed,
     attempts: tries,
     grants: itsGrants,

@@ -1,4 +1,6 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { sql } from 'drizzle-orm'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { THREE_PARTS } from '../../testing/terms.ts'
 import { openWorld, type World } from '../../testing/world.ts'
 import { getCourse, publishCourse, saveCourseDraft } from '../catalogue/service.ts'
 import { setShopMode } from '../school/service.ts'
@@ -47,6 +49,103 @@ describe('a page that sells', () => {
     expect(data.view.courses.map(({ title }: { title: string }) => title)).toContain('Whole page')
     expect((await page('/buy/nothing-like-it')).response.status).toBe(404)
     expect((await page('/course/nothing-like-it')).response.status).toBe(404)
+  })
+})
+
+describe('an offer that has ended, or cannot be sold', () => {
+  const until = (day: string) => ({ access: { from: null, lasts: { until: day }, graceDays: 0 } })
+  const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10)
+
+  it('takes down neither the shop nor its course; its own link says that it ended, and nothing is charged', async () => {
+    const course = await world.sell(12_900, 'Ends soon', until(inDays(3)))
+    const other = await world.sell(500, 'Goes on')
+    const request = world.request(course.offerId, 12_900, { email: 'ends@post.example' })
+    expect((await page(`/buy/${course.slug}`)).data.view.name).toBe('checkout')
+    world.clock.offsetMs = 4 * 86_400_000
+    const titles = async () => (await page('/')).data.view.courses.map(({ title }: { title: string }) => title)
+    expect(await titles()).toContain('Goes on')
+    expect(await titles()).not.toContain('Ends soon')
+    expect((await page(`/course/${course.slug}`)).data.view).toMatchObject({ name: 'course', offers: [] })
+    const own = await page(`/buy/${course.slug}?offer=${course.offerId}`)
+    expect([own.response.status, own.data.view.title]).toEqual([410, expect.stringContaining(' ended on ')])
+    expect((await page(`/buy/${course.slug}`)).response.status).toBe(410)
+    await expect(world.buy(course.slug, request)).rejects.toMatchObject({ code: 'not-on-sale', status: 410 })
+    const more = await world.offer(course.courseId, 9900)
+    expect((await page(`/buy/${course.slug}`)).data.view).toMatchObject({ name: 'checkout', chosen: more })
+    const again = (await page(`/buy/${course.slug}?offer=${course.offerId}`)).data.view
+    expect(again.actions[0]).toEqual({ label: 'See the other prices', href: `/buy/${course.slug}` })
+    expect(other.slug).toBeDefined()
+    world.clock.offsetMs = 0
+  })
+
+  it('is not published: the reason is said at its field', async () => {
+    for (const access of [
+      until('2020-01-01').access,
+      { from: inDays(30), lasts: { until: inDays(10) }, graceDays: 0 },
+    ]) {
+      await expect(world.sell(100, 'Never', { access })).rejects.toMatchObject({
+        code: 'not-ready',
+        errors: [{ at: '/access/lasts/until' }],
+      })
+    }
+  })
+
+  it('written by some other means, is left out as well', async () => {
+    const course = await world.sell(100, 'Damaged')
+    const broken = until('2020-01-01').access
+    await world.db.execute(
+      sql`update offers set live = jsonb_set(live, '{access}', ${JSON.stringify(broken)}::jsonb) where id = ${course.offerId}`,
+    )
+    expect((await page('/')).response.status).toBe(200)
+    expect((await page(`/course/${course.slug}`)).response.status).toBe(200)
+    expect(
+      (await world.call('GET', '/api/gateways', undefined, { cookie: `acorn_studio=${world.creatorToken}` })).status,
+    ).toBe(200)
+  })
+})
+
+describe('a page that could not be made', () => {
+  it('says so as a page, with a way on; a program gets a problem document', async () => {
+    const broken = await page('/%00')
+    expect(broken.response.status).toBe(400)
+    expect(broken.response.headers.get('content-type')).toContain('text/html')
+    expect(broken.data.view).toMatchObject({ name: 'notice', actions: [{ href: '/' }] })
+    const failing = vi.spyOn(world.services.db, 'select').mockImplementation(() => {
+      throw new Error('the disk is full')
+    })
+    vi.spyOn(console, 'error').mockImplementation(() => {})
+    const plain = await page('/')
+    failing.mockRestore()
+    vi.restoreAllMocks()
+    expect(plain.response.status).toBe(500)
+    expect(plain.html).toContain('This page could not be shown.')
+    expect(plain.html).not.toContain('disk')
+    expect((await world.call('GET', '/api/%00')).headers.get('content-type')).toBe('application/problem+json')
+  })
+})
+
+describe('prices in the shop', () => {
+  const card = async (title: string) =>
+    (await page('/')).data.view.courses.find((course: { title: string }) => course.title === title)
+  const monthly = {
+    kind: 'subscription',
+    amount: 1900,
+    every: { count: 1, unit: 'month' },
+    payments: null,
+    setupFee: null,
+    trial: { length: { count: 7, unit: 'day' }, amount: 0 },
+  } as const
+
+  it('are whole: a trial is not free, installments are not their first, members are named', async () => {
+    const club = await world.sell(monthly, 'The club')
+    const { courseId } = await world.sell(12_900, 'Priced twice')
+    await world.offer(courseId, THREE_PARTS)
+    await world.sell(null, 'For members', { audience: { who: 'holders', of: [club.courseId] } })
+    expect((await card('The club')).price).toBe('7 days free, then €19 a month')
+    expect((await card('Priced twice')).price).toBe('€129, or 3 × €43 (€129 in all)')
+    expect((await card('For members')).price).toBe('For members of The club')
+    const { linked } = await page(`/course/${club.slug}`)
+    expect(linked.offers[0]).toMatchObject({ price: '19.00', category: 'Paid' })
   })
 })
 

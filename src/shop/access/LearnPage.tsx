@@ -14,7 +14,7 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
   return (
     <>
       <ClothHead course={course} school={page.school.name} />
-      <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] gap-8 pt-7 md:grid-cols-[290px_1fr] md:gap-12">
+      <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-7 md:grid-cols-[290px_minmax(0,1fr)] md:gap-12">
         <nav aria-label="Lessons" className="self-start">
           <ol>
             {lessons.map(({ id, title }, index) => (

@@ -12,7 +12,7 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
   return (
     <>
       <ClothHead course={course} school={page.school.name} />
-      <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] gap-8 pt-8 md:grid-cols-[1fr_350px] md:gap-12">
+      <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-8 md:grid-cols-[minmax(0,1fr)_350px] md:gap-12">
         <div className="min-w-0">
           {course.coverId && (
             <img
@@ -30,12 +30,12 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
             {course.lessons.map((title, index) => (
               <li key={`${index}-${title}`} className="flex gap-3 border-b border-line py-2">
                 <span className="w-5 text-right text-ink-3">{index + 1}</span>
-                {title}
+                <span className="min-w-0">{title}</span>
               </li>
             ))}
           </ol>
         </div>
-        <aside className="grid content-start gap-3 max-md:row-start-1">
+        <aside className="grid grid-cols-1 content-start gap-3 max-md:row-start-1">
           {isOwned ? (
             <div className="rounded-lg border border-line bg-sheet p-4">
               <p className="mb-3">You have this course.</p>

@@ -9,7 +9,7 @@ export default function SchoolPage({ page, view }: { page: ShopPage; view: Schoo
       {view.courses.length === 0 && (
         <p className="mt-4 text-ink-2">Nothing is on sale at the moment. Please check back soon.</p>
       )}
-      <ul className="mt-6 grid gap-4 sm:grid-cols-2">
+      <ul className="mt-6 grid grid-cols-1 gap-4 sm:grid-cols-2">
         {view.courses.map((course) => (
           <li key={course.slug}>
             <a
@@ -17,7 +17,7 @@ export default function SchoolPage({ page, view }: { page: ShopPage; view: Schoo
               className="group flex h-full overflow-hidden rounded-lg border border-line bg-sheet hover:border-ink-2"
             >
               <span className={`w-3 flex-none shadow-[inset_-2px_0_0_rgb(0_0_0/.14)] ${CLOTH_CLASS[course.cloth]}`} />
-              <span className="flex flex-1 flex-col p-5">
+              <span className="flex min-w-0 flex-1 flex-col p-5">
                 <span className="display text-[21px] leading-tight font-semibold group-hover:underline group-hover:underline-offset-4">
                   {course.title}
                 </span>

@@ -22,7 +22,7 @@ export default function CheckoutPage({ page, view: first }: { page: ShopPage; vi
   return (
     <>
       <ClothHead course={first.course} school={page.school.name} under />
-      <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_1fr]">
+      <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_minmax(0,1fr)]">
         {first.isOwned ? <OwnedSlip slug={first.course.slug} /> : <Slip page={page} first={first} />}
         <WhatYouGet view={first} />
       </main>

@@ -31,8 +31,8 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
   }
   return (
     <Sheet>
-      <div className="grid gap-8 md:grid-cols-[1fr_380px]">
-        <div>
+      <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
+        <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
             Thank you. {course.title} {view.isOpen ? 'is open' : `opens on ${sayDay(view.opens, page.school.language)}`}
             .

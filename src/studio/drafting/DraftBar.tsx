@@ -1,14 +1,22 @@
 import { Redo2, Undo2 } from 'lucide-react'
 import type { ReactNode } from 'react'
 import { Button } from '../../ui/Button.tsx'
+import type { UnreadField } from './UnreadFields.tsx'
 import type { Draft } from './useDraft.ts'
 
+interface DraftBarProps<T extends object> {
+  draft: Draft<T>
+  /** Fields whose text cannot be read, and is not saved. */
+  unread?: readonly UnreadField[]
+  children: ReactNode
+}
+
 /** How the draft stands, undo and redo, and what can be done with the whole. */
-export function DraftBar<T extends object>({ draft, children }: { draft: Draft<T>; children: ReactNode }) {
+export function DraftBar<T extends object>({ draft, unread = [], children }: DraftBarProps<T>) {
   return (
     <div className="ml-auto flex flex-none items-center justify-end gap-1.5">
       <span role="status" className="max-w-[220px] text-[12.5px] text-ink-3">
-        {said(draft.state)}
+        {unread[0] ? `Not saved: ${unread.map(({ label }) => label).join(', ')}` : said(draft.state)}
       </span>
       <Button
         kind="link"

@@ -197,7 +197,10 @@ function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
     >
       {order.payments.map((payment) => (
         <tr key={payment.id}>
-          <td>{sayDay(payment.due, school.language)}</td>
+          <td>
+            {sayDay(payment.due, school.language)}
+            {payment.name && <span className="text-ink-2"> · {payment.name}</span>}
+          </td>
           <td className="text-right">{formatMoney(payment.pay, money)}</td>
           <td>
             <State shape={paymentState(payment, order)[0]}>{paymentState(payment, order)[1]}</State>

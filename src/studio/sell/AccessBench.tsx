@@ -1,4 +1,6 @@
 import { addDays } from '../../core/calendar/day.ts'
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { type AccessProblem, accessProblem } from '../../core/content/endsOn.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
 import type { Access } from '../../core/terms/terms.ts'
 import { CountField, DateField, Pick, SpanField } from './InlineFields.tsx'
@@ -7,15 +9,19 @@ interface AccessBenchProps {
   access: Access
   terms: DraftTerms
   today: string
+  /** BCP 47 tag in which days are said. */
+  language: string
   onChange: (access: Access) => void
 }
 
 type How = 'forever' | 'span' | 'until' | 'whilePaying'
 
 /** When the course is open, as a sentence. */
-export function AccessBench({ access, terms, today, onChange }: AccessBenchProps) {
+export function AccessBench({ access, terms, today, language, onChange }: AccessBenchProps) {
   const { lasts, from, graceDays } = access
   const how: How = typeof lasts === 'string' ? lasts : 'until' in lasts ? 'until' : 'span'
+  const problem = accessProblem(access, today)
+  const why = problem && sayProblem(problem, language)
   const isSubscription = terms.kind === 'subscription'
   const hasLater = isSubscription || terms.kind === 'installments'
   const choose = (next: How) => {
@@ -74,6 +80,7 @@ export function AccessBench({ access, terms, today, onChange }: AccessBenchProps
               label="Open until"
               kind="date"
               value={lasts.until}
+              problem={why}
               onChange={(until) => onChange({ ...access, lasts: { until } })}
             />
             .
@@ -96,4 +103,11 @@ export function AccessBench({ access, terms, today, onChange }: AccessBenchProps
       )}
     </p>
   )
+}
+
+/** Why a closing day does not fit, for its field. */
+function sayProblem({ code, opens }: AccessProblem, language: string): string {
+  return code === 'ended'
+    ? 'This day is past: nobody could buy it any more.'
+    : `It must be after ${sayDay(opens, language)}, when it opens.`
 }

@@ -5,8 +5,8 @@ import { Button } from '../../ui/Button.tsx'
 import { SplitHelper } from './SplitHelper.tsx'
 
 interface AgainstAtOnceProps {
-  /** What all parts come to; null while a figure is missing. */
-  all: number | null
+  /** What all parts come to, and the same in words; null while a figure is missing. */
+  all: { sum: number; says: string } | null
   /** What paying at once comes to, by the course's one-time offer. */
   atOnce: number | null
   count: number
@@ -20,14 +20,14 @@ export function AgainstAtOnce({ all, atOnce, count, money, split }: AgainstAtOnc
   return (
     <>
       <p className="mb-1 border-l-[3px] border-line-2 bg-sheet-2 px-3 py-1.5 text-[13px] text-ink-2">
-        {all !== null && `${formatMoney(all, money)} in all${beside(all, atOnce, money)} `}
+        {all !== null && `${all.says}${beside(all.sum, atOnce, money)} `}
         <Button kind="link" aria-expanded={isSplitting} onClick={() => setSplitting(!isSplitting)}>
           {all === null ? 'Split a price…' : 'Split another price…'}
         </Button>
       </p>
       {isSplitting && (
         <SplitHelper
-          price={atOnce ?? all}
+          price={atOnce ?? all?.sum ?? null}
           count={count}
           money={money}
           choose={(chosen) => {

@@ -1,6 +1,8 @@
 import { X } from 'lucide-react'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useId, useRef, useState } from 'react'
 import { LONGEST_SPAN, type Span, type SpanUnit } from '../../core/calendar/day.ts'
+import { useReportUnread } from '../drafting/UnreadFields.tsx'
+import { InlineNote } from './InlineNote.tsx'
 
 const SHELL =
   'marked inline-flex items-baseline leading-[1.35] focus-within:bg-acorn-soft focus-within:outline-2 focus-within:outline-offset-2 focus-within:outline-leaf'
@@ -13,35 +15,40 @@ interface CountFieldProps {
   onChange: (value: number) => void
 }
 
-/** A whole number inside its sentence. What is out of range is put right when one leaves the field. */
+/** A whole number inside its sentence. What is out of range stays as it was typed, with the range below it. */
 export function CountField({ label, value, least, most, onChange }: CountFieldProps) {
   const [text, setText] = useState(String(value))
   const known = useRef(value)
+  const noteId = useId()
   useEffect(() => {
     if (value === known.current) return
     known.current = value
     setText(String(value))
   }, [value])
+  const isRight = (typed: string) => /^\d+$/.test(typed.trim()) && Number(typed) >= least && Number(typed) <= most
+  const why = isRight(text) ? null : `Write a whole number from ${least} to ${most}.`
+  useReportUnread(label, why)
   const type = (typed: string) => {
     setText(typed)
-    const number = Number(typed)
-    if (!/^\d+$/.test(typed.trim()) || number < least || number > most) return
-    known.current = number
-    onChange(number)
+    if (!isRight(typed)) return
+    known.current = Number(typed)
+    onChange(Number(typed))
   }
-  const isOff = text.trim() !== String(value)
   return (
-    <span className={SHELL}>
-      <input
-        aria-label={`${label}, ${least} to ${most}`}
-        aria-invalid={isOff}
-        inputMode="numeric"
-        className="fitted min-w-[1ch] bg-transparent font-semibold outline-none"
-        value={text}
-        maxLength={3}
-        onChange={(event) => type(event.target.value)}
-        onBlur={() => setText(String(value))}
-      />
+    <span className="relative inline-block align-baseline">
+      <span className={SHELL}>
+        <input
+          aria-label={`${label}, ${least} to ${most}`}
+          aria-invalid={why !== null}
+          aria-describedby={noteId}
+          inputMode="numeric"
+          className="fitted min-w-[1ch] bg-transparent font-semibold outline-none"
+          value={text}
+          maxLength={8}
+          onChange={(event) => type(event.target.value)}
+        />
+      </span>
+      <InlineNote id={noteId} error={why} />
     </span>
   )
 }
@@ -101,20 +108,43 @@ interface DateFieldProps {
   label: string
   value: string
   kind: 'date' | 'datetime-local'
+  /** Why the day does not fit, in words. */
+  problem?: string | null
   onChange: (value: string) => void
 }
 
-/** A day, or a moment, inside its sentence. */
-export function DateField({ label, value, kind, onChange }: DateFieldProps) {
+/** A day, or a moment, inside its sentence. One that does not fit is kept, with the reason below it. */
+export function DateField({ label, value, kind, problem = null, onChange }: DateFieldProps) {
+  const [isEmpty, setEmpty] = useState(false)
+  const known = useRef(value)
+  const noteId = useId()
+  useEffect(() => {
+    if (value === known.current) return
+    known.current = value
+    setEmpty(false)
+  }, [value])
+  const why = isEmpty ? 'Choose a whole date, or take it out.' : null
+  useReportUnread(label, why)
+  const type = (typed: string) => {
+    setEmpty(typed === '')
+    if (typed === '') return
+    known.current = typed
+    onChange(typed)
+  }
   return (
-    <span className={SHELL}>
-      <input
-        aria-label={label}
-        type={kind}
-        value={value}
-        onChange={(event) => event.target.value && onChange(event.target.value)}
-        className="bg-transparent font-semibold outline-none"
-      />
+    <span className="relative inline-block align-baseline">
+      <span className={SHELL}>
+        <input
+          aria-label={label}
+          aria-invalid={why !== null || problem !== null}
+          aria-describedby={noteId}
+          type={kind}
+          value={isEmpty ? '' : value}
+          onChange={(event) => type(event.target.value)}
+          className="bg-transparent font-semibold outline-none"
+        />
+      </span>
+      <InlineNote id={noteId} error={why ?? problem} />
     </span>
   )
 }
@@ -152,35 +182,40 @@ interface RateFieldProps {
   onChange: (rate: number) => void
 }
 
-/** A rate in per cent, with at most two decimals; what is none is put right when one leaves the field. */
+/** A rate in per cent, with at most two decimals; what is none stays as it was typed, with the range below it. */
 export function RateField({ label, rate, onChange }: RateFieldProps) {
   const [text, setText] = useState(String(rate / 100))
   const known = useRef(rate)
+  const noteId = useId()
   useEffect(() => {
     if (rate === known.current) return
     known.current = rate
     setText(String(rate / 100))
   }, [rate])
-  const read = readRate(text)
+  const why = readRate(text) === null ? 'Write a rate from 0 to 100, with at most two decimals.' : null
+  useReportUnread(label, why)
   return (
-    <span className={SHELL}>
-      <input
-        aria-label={`${label}, 0 to 100`}
-        aria-invalid={read === null}
-        inputMode="decimal"
-        maxLength={6}
-        className="fitted min-w-[2ch] bg-transparent font-semibold outline-none"
-        value={text}
-        onChange={(event) => {
-          setText(event.target.value)
-          const typed = readRate(event.target.value)
-          if (typed === null) return
-          known.current = typed
-          onChange(typed)
-        }}
-        onBlur={() => setText(String(rate / 100))}
-      />
-      {' %'}
+    <span className="relative inline-block align-baseline">
+      <span className={SHELL}>
+        <input
+          aria-label={`${label}, 0 to 100`}
+          aria-invalid={why !== null}
+          aria-describedby={noteId}
+          inputMode="decimal"
+          maxLength={12}
+          className="fitted min-w-[2ch] bg-transparent font-semibold outline-none"
+          value={text}
+          onChange={(event) => {
+            setText(event.target.value)
+            const typed = readRate(event.target.value)
+            if (typed === null) return
+            known.current = typed
+            onChange(typed)
+          }}
+        />
+        {' %'}
+      </span>
+      <InlineNote id={noteId} error={why} />
     </span>
   )
 }

@@ -7,14 +7,15 @@ import { runningSale } from '../../core/content/earlierPrice.ts'
 import { fittingAccess, type OfferContent } from '../../core/content/offer.ts'
 import { type PricingSchool, speakOffer } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
-import { type Fix, obstaclesOf } from '../../core/readiness/readiness.ts'
-import { sayEnrolButton } from '../../core/sentence/sentence.ts'
+import { type Fix, type Obstacle, obstaclesOf } from '../../core/readiness/readiness.ts'
+import { sayEnrolButton, sayInParts } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
 import { ConflictDialog } from '../drafting/ConflictDialog.tsx'
 import { DraftBar } from '../drafting/DraftBar.tsx'
 import { PublishDialog } from '../drafting/PublishDialog.tsx'
+import { type UnreadField, UnreadFields, useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Menu, MenuItem } from '../frame/Menu.tsx'
 import { Places, Section } from '../frame/Places.tsx'
@@ -37,6 +38,7 @@ const FIELDS: Partial<Record<Fix['to'], string>> = {
   sale: '#offer-sale input',
   access: '#offer-access select',
   audience: '#offer-audience select',
+  unread: 'main input[aria-invalid=true]',
 }
 
 /** The bench for the offer in the address. */
@@ -54,7 +56,11 @@ export function OfferBenchPage() {
       />
     )
   if (!offer.data) return <Places shelfLabel="Courses" shelf={<Shelf />} bench={null} mirror={null} />
-  return <OfferBench key={`${offer.data.id} ${mode}`} offer={offer.data} />
+  return (
+    <UnreadFields key={`${offer.data.id} ${mode}`}>
+      <OfferBench offer={offer.data} />
+    </UnreadFields>
+  )
 }
 
 function OfferBench({ offer }: { offer: BenchOffer }) {
@@ -71,13 +77,14 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     },
   })
   const { content, change } = draft
+  const unread = useUnreadFields()
   const at = new Date().toISOString()
   const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, at)
   const atOnce = offer.atOnce && payAtOnce(offer.atOnce, school, at)
   const history = [...offer.history, { content, publishedAt: at }]
   const sale = runningSale(history, at)
   const { audience } = content
-  const obstacles = obstaclesOf(
+  const found = obstaclesOf(
     {
       known: offer.known,
       atOnce,
@@ -97,6 +104,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     money,
   )
 
+  const obstacles = [...unread.map(unreadObstacle), ...found]
   const titleOf = (courseId: string) => offer.courses.find(({ id }) => id === courseId)?.title ?? 'a retired course'
   const reload = async () => {
     await Promise.all([queryClient.invalidateQueries({ queryKey: ['offer', offer.id] }), refreshShelf()])
@@ -161,7 +169,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               </Link>
               {offer.retiredAt ? ' · retired' : offer.places > 1 ? ` · offer ${offer.place} of ${offer.places}` : ''}
             </p>
-            <DraftBar draft={draft}>
+            <DraftBar draft={draft} unread={unread}>
               {offer.retiredAt ? (
                 <Button onClick={() => setRetired(false)}>Bring back</Button>
               ) : (
@@ -221,7 +229,9 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             />
             {content.terms.kind === 'installments' && (
               <AgainstAtOnce
-                all={said?.quote.committed ?? null}
+                all={
+                  said?.quote.committed != null ? { sum: said.quote.committed, says: sayInParts(said.spoken) } : null
+                }
                 atOnce={atOnce}
                 count={content.terms.count}
                 money={money}
@@ -247,6 +257,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               access={content.access}
               terms={content.terms}
               today={said?.quote.purchaseDay ?? at.slice(0, 10)}
+              language={school.language}
               onChange={(access) => change({ access })}
             />
           </Section>
@@ -322,6 +333,18 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       }
     />
   )
+}
+
+/** What was typed and cannot be read: it is not in the draft, and nothing is published before it is put right. */
+function unreadObstacle({ label, why }: UnreadField): Obstacle {
+  return {
+    code: `unread ${label}`,
+    level: 'block',
+    stopsPublishing: true,
+    title: `“${label}” is not saved.`,
+    detail: why,
+    fix: { to: 'unread', label: 'Correct it' },
+  }
 }
 
 /** What the course's one-time offer comes to, sale or not, tax included; null while it has no price. */

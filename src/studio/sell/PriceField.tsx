@@ -1,6 +1,8 @@
 import { useEffect, useId, useRef, useState } from 'react'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
+import { useReportUnread } from '../drafting/UnreadFields.tsx'
+import { InlineNote } from './InlineNote.tsx'
 
 interface PriceFieldProps {
   label: string
@@ -8,6 +10,8 @@ interface PriceFieldProps {
   money: MoneyFormat
   /** 0 is a price here too. */
   mayBeZero?: boolean
+  /** The draft knows no empty amount here: emptied, the field says so, and the draft keeps what it was. */
+  isNeeded?: boolean
   onChange: (amount: number | null) => void
 }
 
@@ -15,12 +19,14 @@ interface PriceFieldProps {
  * A price inside its sentence. What is typed is read at once; what cannot be a price is refused in
  * words here, and the draft keeps the last one that could.
  */
-export function PriceField({ label, amount, money, mayBeZero = false, onChange }: PriceFieldProps) {
+export function PriceField({ label, amount, money, mayBeZero = false, isNeeded = false, onChange }: PriceFieldProps) {
   const [text, setText] = useState(amount === null ? '' : formatPlain(amount, money))
   const [error, setError] = useState<string | null>(null)
   const [wasAmbiguous, setAmbiguous] = useState(false)
   const known = useRef(amount)
   const noteId = useId()
+
+  useReportUnread(label, error)
 
   // Undo, redo and the other window change the amount from outside.
   useEffect(() => {
@@ -34,8 +40,9 @@ export function PriceField({ label, amount, money, mayBeZero = false, onChange }
   const type = (typed: string) => {
     setText(typed)
     if (typed.trim() === '') {
-      setError(null)
       setAmbiguous(false)
+      if (isNeeded) return setError('Write an amount; 0 is one too.')
+      setError(null)
       known.current = null
       return onChange(null)
     }
@@ -65,14 +72,11 @@ export function PriceField({ label, amount, money, mayBeZero = false, onChange }
           onBlur={() => !error && amount !== null && setText(formatPlain(amount, money))}
         />
       </span>
-      <span
+      <InlineNote
         id={noteId}
-        role={error ? 'alert' : 'status'}
-        className="absolute top-full left-0 z-10 mt-1 w-max max-w-[320px] rounded-field bg-failed-soft px-2.5 py-1 text-[13px] leading-snug font-medium text-failed empty:hidden data-[kind=read]:bg-sheet-2 data-[kind=read]:text-ink-2"
-        data-kind={error ? 'error' : 'read'}
-      >
-        {error ?? (wasAmbiguous && amount !== null ? `Read as ${formatMoney(amount, money)}.` : null)}
-      </span>
+        error={error}
+        read={wasAmbiguous && amount !== null ? `Read as ${formatMoney(amount, money)}.` : null}
+      />
     </span>
   )
 }

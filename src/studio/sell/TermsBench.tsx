@@ -136,7 +136,8 @@ function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { ter
         value={isTotal ? 'total' : 'each'}
         options={[
           ['each', 'each'],
-          ['total', 'in all'],
+          // A deposit comes on top: “in all” is said of both together, below.
+          ['total', terms.deposit === null ? 'in all' : 'for all parts'],
         ]}
         onChange={sayWhat}
       />
@@ -148,7 +149,7 @@ function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { ter
             label="Deposit"
             amount={terms.deposit || null}
             money={money}
-            onChange={(deposit) => set({ deposit: deposit ?? 1 })}
+            onChange={(deposit) => set({ deposit: deposit ?? 0 })}
           />{' '}
           at purchase
           <TakeOut label="Take the deposit out" onClick={() => set({ deposit: null })} />
@@ -207,6 +208,7 @@ function SubscriptionSentence({ terms, money, onChange }: TermsBenchProps & { te
             amount={terms.setupFee}
             money={money}
             mayBeZero
+            isNeeded
             onChange={(setupFee) => set({ setupFee: setupFee ?? 0 })}
           />{' '}
           once to begin
@@ -240,6 +242,7 @@ function TrialPart({ trial, money, onChange }: TrialPartProps) {
         amount={trial.amount}
         money={money}
         mayBeZero
+        isNeeded
         onChange={(amount) => onChange({ ...trial, amount: amount ?? 0 })}
       />
       <TakeOut label="Take the trial out" onClick={() => onChange(null)} />
