@@ -2,6 +2,7 @@ import { and, desc, eq, isNull, min } from 'drizzle-orm'
 import { speakOffer } from '../src/core/content/quoteInput.ts'
 import { markCame } from '../src/server/checkout/bankTransfer.ts'
 import { lookUpUntilSettled } from '../src/server/checkout/lookup.ts'
+import { heldAlready } from '../src/server/checkout/heldAlready.ts'
 import { type Placed, placeOrder } from '../src/server/checkout/place.ts'
 import { checkOrder } from '../src/server/checkout/standing.ts'
 import { readAgreement } from '../src/server/collecting/agreements.ts'
@@ -262,7 +263,7 @@ export class DemoShop {
     const offerId = offerKey
       ? course?.offers.get(offerKey)
       : [...(course?.offers.values() ?? [])].at(key === 'leather' ? 1 : 0)
-    if (!course || !offerId) return
+    if (!course || !offerId || (await this.hasIt(mode, offerId, name))) return
     const tries: Ending[] = ending === 'declined-then-paid' ? ['declined', 'paid'] : [ending]
     for (const attempt of tries) {
       const placed = await this.place(mode, course, offerId, name, attempt)
@@ -270,6 +271,14 @@ export class DemoShop {
       if (placed.state === 'confirming') await this.answer(placed, attempt)
     }
     await this.work()
+  }
+
+  /** Nobody buys what they have. */
+  private async hasIt(mode: Mode, offerId: string, name: string): Promise<boolean> {
+    const { db } = this.services
+    const person = await findPerson(db, mode, emailOf(name))
+    const { courseId } = await getOffer(db, offerId)
+    return person !== null && (await heldAlready(db, person.id, courseId, await schoolDay(this.services))).length > 0
   }
 
   private async place(

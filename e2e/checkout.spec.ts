@@ -2,6 +2,7 @@ import {
   chooseCard,
   expect,
   fillCheckout,
+  mailTo,
   makeCourse,
   ordersOf,
   payButton,
@@ -68,7 +69,11 @@ test('a double click, Back and again, and a second tab pay once', async ({ studi
   expect(await ordersOf(studio, title)).toHaveLength(1)
 })
 
-test('the same buyer in another browser is told, and not charged', async ({ studio, shop, browser }) => {
+test('the same address in another browser learns nothing and is not charged; its owner is written to', async ({
+  studio,
+  shop,
+  browser,
+}) => {
   const { slug, title } = await makeCourse(studio, unique('Elsewhere'), 4800)
   const who = someone()
   await fillCheckout(shop, slug, who, 'Pays')
@@ -77,7 +82,11 @@ test('the same buyer in another browser is told, and not charged', async ({ stud
   const other = await (await browser.newContext()).newPage()
   await fillCheckout(other, slug, who, 'Pays')
   await payButton(other).click()
-  await expect(other.getByText('Someone with this address has the course already.')).toBeVisible()
+  await expect(other.getByText('This cannot be ordered with this email.')).toBeVisible()
+  // Who owns the address is told what to do, and nobody else.
+  await expect
+    .poll(async () => (await mailTo(shop, who.email)).map(({ subject }) => subject))
+    .toContain(`You already have ${title}`)
   expect(await takenFor(shop, title)).toHaveLength(1)
   await other.context().close()
 })

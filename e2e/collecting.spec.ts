@@ -108,7 +108,7 @@ test('a subscription through its trial, three renewals, a decline that its buyer
 
   await visit(shop, '/my')
   await expect(shop.getByText('€76.00 paid.')).toBeVisible()
-  await shop.getByRole('link', { name: 'Look, pay or change' }).click()
+  await shop.getByRole('link', { name: 'Manage' }).click()
   const plan = shop.url()
   await pressOnce(shop, 'Give another card')
   await chooseCard(shop, 'Not enough money')
@@ -179,7 +179,7 @@ test('a plan that is declined to its stop shuts the course, and paying opens it'
 
   // The last one is paid before its day, by the card that is kept.
   await visit(shop, '/my')
-  await shop.getByRole('link', { name: 'Look, pay or change' }).click()
+  await shop.getByRole('link', { name: 'Manage' }).click()
   await pressOnce(shop, 'Pay the next one now')
   await shop.getByRole('button', { name: 'Pay €43.00 by card ending 4821' }).dblclick()
   await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()

@@ -9,7 +9,7 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
     await studio.getByLabel('Email').fill(OWNER.email)
     await studio.getByLabel('Password').fill('not the password')
     await studio.getByRole('button', { name: 'Sign in' }).click()
-    await expect(studio.getByRole('alert')).toContainText('do not belong together')
+    await expect(studio.getByRole('alert')).toContainText('do not match')
     await studio.getByLabel('Password').fill(OWNER.password)
     await studio.getByRole('button', { name: 'Sign in' }).click()
     await expect(studio.getByRole('button', { name: 'Mode: Practice' })).toBeVisible()

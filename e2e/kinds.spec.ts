@@ -47,7 +47,7 @@ test('800 now and 8 × 90 monthly', async ({ studio, shop }) => {
   await studio.getByLabel('Deposit', { exact: true }).fill('800')
   await expect(
     mirror.getByText(
-      /^€800\.00 today, then 8 payments of €90\.00, one every month, the first on .*\. €1,520\.00 in all\. Open for good\.$/,
+      /^€800\.00 deposit today, then 8 payments of €90\.00, one every month, the first on .*\. €1,520\.00 in all\. Open for good\.$/,
     ),
   ).toBeVisible()
   expect(await publishAndBuy(studio, shop)).toEqual([80_000])
@@ -166,7 +166,7 @@ test('switching offers changes the amounts at once and loses nothing typed; a pr
   await chooseCard(shop, 'Pays')
   await shop.getByLabel('In EUR').fill('3')
   await payButton(shop).click()
-  await expect(shop.getByRole('alert').filter({ hasText: 'The least is €4.00.' })).toBeVisible()
+  await expect(shop.getByRole('alert').filter({ hasText: 'The minimum is €4.00.' })).toBeVisible()
   await shop.getByLabel('In EUR').fill('7,50')
   await expect(payButton(shop)).toHaveText('Pay €7.50')
   await payButton(shop).click()

@@ -57,11 +57,11 @@ test('119 once, or 3 × 42 monthly, or free for members; two years of access', a
   })
   await test.step('a stranger sees what it needs, and cannot have it', async () => {
     await shop.goto(`/course/${slug}`)
-    await expect(shop.getByText(`For who has ${club.title}.`)).toBeVisible()
+    await expect(shop.getByText(`For members of ${club.title}.`)).toBeVisible()
     await expect(shop.getByRole('link', { name: 'Included for members' })).toHaveCount(0)
     await shop.goto(`/buy/${slug}`)
     await shop.getByRole('radio', { name: /^For members/ }).check()
-    await expect(shop.getByText(`“For members” is for who has ${club.title}.`)).toBeVisible()
+    await expect(shop.getByText(`“For members” is for members of ${club.title}.`)).toBeVisible()
     await expect(payButton(shop)).toHaveCount(0)
   })
   await test.step('a member has it free, for the address that is a member', async () => {

@@ -97,9 +97,7 @@ test('a bank transfer, from the order to the opened course: a part, the rest, an
   await fillCheckout(shop, slug, who, null)
   await shop.getByLabel('Bank transfer').check()
   await shop.getByRole('button', { name: 'Order it, and transfer €129.00' }).click()
-  await expect(
-    shop.getByRole('heading', { name: `Thank you. Please transfer €129.00, and ${title} opens.` }),
-  ).toBeVisible()
+  await expect(shop.getByRole('heading', { name: `Thank you. Please transfer €129.00 for ${title}.` })).toBeVisible()
   await expect(shop.getByText(/^RF\d\d P/)).toBeVisible()
   await expect(shop.getByRole('img', { name: 'QR code of this transfer' })).toBeVisible()
   await expect

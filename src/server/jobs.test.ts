@@ -5,6 +5,7 @@ import { copyDatabase, dropDatabase } from '../../scripts/databases.ts'
 import { TEMPLATE, testUrl } from '../testing/globalSetup.ts'
 import { connect, type Database, DatabaseIsNewer, migrateDatabase } from './db/client.ts'
 import { type Jobs, startJobs } from './jobs.ts'
+import { queueDaily } from './upkeep/daily.ts'
 
 const url = testUrl(`acorn_jobs_${randomBytes(5).toString('hex')}`)
 let db: Database
@@ -50,6 +51,12 @@ it('waits as long as it is told', async () => {
 it('a quotation mark in a job’s data is data', async () => {
   await jobs.send(db, 'message-send', { messageId: `it's "$1"` })
   expect((await waiting()).map(({ id }) => id)).toContain(`it's "$1"`)
+})
+
+it('what is done once a day is queued once a day, however often it is asked for', async () => {
+  for (let sweep = 0; sweep < 3; sweep++) await queueDaily({ db, jobs })
+  const queued = await db.execute(sql`select name from pgboss.job where name in ('purge', 'reconcile') order by name`)
+  expect(queued.rows).toEqual([{ name: 'purge' }, { name: 'reconcile' }])
 })
 
 it('a database of a newer version is refused in words', async () => {

@@ -68,6 +68,9 @@ export async function startJobs(databaseUrl: string, work: boolean): Promise<{ b
     retryLimit: 8,
     retryDelay: 2,
     retryBackoff: true,
+    // Longer than what is done once a day may be held back; done jobs are deleted after a week.
+    archiveCompletedAfterSeconds: 90_000,
+    deleteAfterDays: 7,
   })
   boss.on('error', (error) => console.error(`jobs: ${error.message}`))
   await boss.start()

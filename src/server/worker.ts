@@ -11,6 +11,7 @@ import { sendMessage, smtpPost } from './messages/send.ts'
 import { addUp } from './money/sums.ts'
 import { settleRefund } from './refunds/service.ts'
 import { goOnMoving, resumeMove } from './school/practiceTime.ts'
+import { queueDaily } from './upkeep/daily.ts'
 import { purge } from './upkeep/purge.ts'
 import { reconcileAll } from './upkeep/reconcile.ts'
 import { restoredSince } from './upkeep/restored.ts'
@@ -64,15 +65,4 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
     ]).catch((error: unknown) => console.error(`sweep: ${describeError(error)}`))
   }, SWEEP_MS)
   return () => clearInterval(sweep)
-}
-
-const DAY_SECONDS = 86_400
-/** While a restored school waits for a gateway that does not answer, it is asked again so often. */
-const RESTORING_SECONDS = 60
-
-/** Queues what is done once a day, whichever worker comes to it. */
-async function queueDaily({ db, jobs }: Services): Promise<void> {
-  await jobs.send(db, 'purge', {}, { once: 'purge', onceInSeconds: DAY_SECONDS })
-  const onceInSeconds = (await restoredSince(db)) ? RESTORING_SECONDS : DAY_SECONDS
-  await jobs.send(db, 'reconcile', {}, { once: `reconcile ${onceInSeconds}`, onceInSeconds })
 }

@@ -55,7 +55,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
   // A price that is being typed may be 0 for a moment: what was entered for the card stays.
   const isOwnPrice = offer.terms.kind === 'openPrice'
   const needsWay = pay > 0 || hasLater
-  const cannotPay = needsWay && !way && !checkout.isPriceWrong
+  const cannotPay = needsWay && !way && checkout.priceProblem === undefined
   const lacks = offer.needs !== null && !offer.needs.isMet
 
   return (
@@ -98,10 +98,10 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
         </Step>
       )}
       {!lacks && offer.terms.kind === 'openPrice' && (
-        <Step title="Your price" isDone={!errors.chosen}>
+        <Step title="Your price" isDone={!checkout.priceProblem}>
           <Field
             label={`In ${page.school.currency}`}
-            error={errors.chosen}
+            error={checkout.priceProblem ?? errors.chosen}
             hint={
               offer.terms.minimum > 0
                 ? `At least ${formatMoney(offer.terms.minimum, page.school)}.`
@@ -181,7 +181,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
             </Step>
           )}
           <Step title="What happens when" isLast>
-            <WhatHappens page={page} offer={offer} pay={checkout.isPriceWrong ? null : pay} />
+            <WhatHappens page={page} offer={offer} pay={checkout.priceProblem === undefined ? pay : null} />
             {offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
             {offer.lines.length > 0 && (
               <ul className="mt-1.5 text-[13.5px] text-ink-2">
@@ -226,7 +226,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
               className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
             >
               {!isBusy
-                ? checkout.isPriceWrong
+                ? checkout.priceProblem
                   ? 'Pay'
                   : sayButton(page, way, pay, hasLater)
                 : phase.kind === 'checking'

@@ -249,8 +249,8 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     view,
     offer,
     pay,
-    /** Their own price cannot be read, or is too low. */
-    isPriceWrong: own?.why !== undefined,
+    /** Why their own price cannot be paid: it cannot be read, or is too low. */
+    priceProblem: own?.why,
     ownPrice,
     setOwnPrice,
     chosenId,
