@@ -45,6 +45,7 @@ test('what cannot be read is kept, named where one publishes, and asked about wh
   await studio.getByRole('link', { name: 'Orders' }).first().click()
   await expect(studio.getByRole('dialog')).toContainText('Price in all: Write the price in figures')
   await studio.getByRole('button', { name: 'Stay and correct it' }).click()
+  await expect(studio.getByRole('dialog')).toHaveCount(0)
   await expect(count).toHaveValue('500')
   await count.fill('4')
   await studio.getByLabel('Price in all').fill('80')

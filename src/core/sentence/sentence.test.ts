@@ -344,6 +344,7 @@ describe('a price in the shop, whole', () => {
     ['€30 deposit + 3 × €30 (€120 in all)', { ...three, total: 9000, deposit: 3000 }],
     ['€180 deposit + 8 × €65 (€700 in all)', deposit],
     ['€19 a month', monthly],
+    ['€10 for the first month, then €19 a month', monthly, { sale: { amount: 1000, scope: 'first' } }],
     ['12 × €19 (€228 in all)', { ...monthly, payments: 12 }],
     ['7 days free, then €19 a month', { ...monthly, ...trial(0) }],
     ['€1 for 14 days, then €19 a month', { ...monthly, ...trial(100, 14) }],

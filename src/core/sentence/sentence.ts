@@ -90,7 +90,13 @@ export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
     line.payments.filter(({ kind }) => kind === 'regular'),
     line.untilCancelled,
   )
-  const runs = regular.map((run) => shortRun(run, terms.every, short)).join(', then ')
+  // "€150 for the first year, then €190 a year": a first payment on sale is no price of its own.
+  const isFirst = ({ dues }: Run, index: number) =>
+    index === 0 && dues.length === 1 && regular.length > 1 && line.untilCancelled
+  const first = terms.every.count === 1 ? `the first ${terms.every.unit}` : `the first ${sayLength(terms.every)}`
+  const runs = regular
+    .map((run, index) => (isFirst(run, index) ? `${short(run.pay)} for ${first}` : shortRun(run, terms.every, short)))
+    .join(', then ')
   const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
   const inAll = !line.untilCancelled && line.payments.length > 1 ? ` (${short(all)} in all)` : ''
   const begin = [
