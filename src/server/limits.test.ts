@@ -5,6 +5,7 @@ import { openWorld, shopper, type World } from '../testing/world.ts'
 import { placeOrder } from './checkout/place.ts'
 import { messages, people, rateLimits } from './db/schema/index.ts'
 import { CEILINGS, Limits } from './limits.ts'
+import { makePasswordLink } from './people/links.ts'
 import { addPerson } from './people/service.ts'
 
 let world: World
@@ -78,6 +79,24 @@ describe('links sent anew', () => {
     const resend = (n: number) => world.call('POST', '/api/shop/password/resend', { email: `a${n}@post.example` })
     const statuses = await statusesOf(times(25, resend))
     expect(statuses.filter((status) => status === 429)).toHaveLength(25 - CEILINGS['mail:ip'].points)
+  })
+})
+
+describe('links that do not exist', () => {
+  it('are asked for so often from one place; a link that is one is no guess', async () => {
+    const { db, services } = world
+    world.services.limits = new Limits(db, { 'guess:ip': 5 })
+    const { id } = await addPerson(services, 'practice', 'Grace', 'guessed@post.example')
+    const own = new URL(await makePasswordLink(services, id)).pathname
+    const open = async (path: string) => (await world.call('GET', path)).status
+    for (let n = 0; n < 8; n++) expect(await open(own)).toBe(200)
+    const guesses = await Promise.all(times(20, (n) => open(`/pay/guess-${n}`)))
+    expect(guesses.filter((status) => status === 410)).toHaveLength(5)
+    expect(guesses.filter((status) => status === 429)).toHaveLength(15)
+    expect(await open('/password/guess')).toBe(429)
+    const set = { token: 'guess', password: 'a password of mine' }
+    for (const path of ['/api/shop/password', '/api/session/password', '/api/shop/email', '/api/shop/plan/guess/pay'])
+      expect([path, (await world.call('POST', path, set)).status]).toEqual([path, 429])
   })
 })
 

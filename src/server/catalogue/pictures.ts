@@ -1,8 +1,8 @@
 import { eq } from 'drizzle-orm'
 import sharp from 'sharp'
+import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
 import type { Services } from '../context.ts'
 import { pictures } from '../db/schema/index.ts'
-import { MAX_PICTURE_BYTES } from '../http/bodies.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
 
 const FORMATS = new Set(['jpeg', 'png', 'webp', 'avif', 'gif', 'heif', 'tiff'])
@@ -13,8 +13,7 @@ const FORMATS = new Set(['jpeg', 'png', 'webp', 'avif', 'gif', 'heif', 'tiff'])
  * @throws Problem 422 at `/file` where it is no picture or too large.
  */
 export async function keepPicture({ db, now }: Services, file: Uint8Array): Promise<{ id: string }> {
-  if (file.byteLength > MAX_PICTURE_BYTES)
-    throw fieldProblem('/file', 'This picture is over 12 MB. Make it smaller first.')
+  if (file.byteLength > MAX_PICTURE_BYTES) throw fieldProblem('/file', PICTURE_TOO_LARGE)
   const { large, small } = await encode(file)
   const [row] = await db
     .insert(pictures)

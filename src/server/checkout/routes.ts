@@ -6,6 +6,7 @@ import { planRoutes } from '../collecting/routes.ts'
 import { inMode, type Services } from '../context.ts'
 import { clientAddress, proxyList } from '../http/clientAddress.ts'
 import { dropCookie, keepCookie } from '../http/cookies.ts'
+import { countGuesses } from '../http/guesses.ts'
 import { Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
 import { checkoutView } from '../pages/service.ts'
@@ -94,6 +95,7 @@ export function shopRoutes(base: Services) {
     })
     .post(
       '/password',
+      countGuesses(base),
       validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)), password: passwordSchema })),
       async (c) => {
         const { token, password } = c.req.valid('json')
@@ -113,12 +115,17 @@ export function shopRoutes(base: Services) {
       await askNewEmail(services, signedIn(visitor), c.req.valid('json').email, clientAddress(c, proxies))
       return c.json({ ok: true })
     })
-    .post('/email', validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)) })), async (c) => {
-      const { services } = await open(c)
-      const session = await confirmEmail(services, c.req.valid('json').token)
-      keepCookie(c, base.config, SHOP_COOKIE, session.token)
-      return c.json({ ok: true })
-    })
+    .post(
+      '/email',
+      countGuesses(base),
+      validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)) })),
+      async (c) => {
+        const { services } = await open(c)
+        const session = await confirmEmail(services, c.req.valid('json').token)
+        keepCookie(c, base.config, SHOP_COOKIE, session.token)
+        return c.json({ ok: true })
+      },
+    )
     .post('/password/resend', validate('json', v.object({ email: emailSchema })), async (c) => {
       const { services, visitor } = await open(c)
       await resendPassword(services, visitor.mode, c.req.valid('json').email, clientAddress(c, proxies))

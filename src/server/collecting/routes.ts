@@ -3,6 +3,7 @@ import * as v from 'valibot'
 import { isDay } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
+import { countGuesses } from '../http/guesses.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
 import { visitorOf } from '../pages/visitor.ts'
@@ -62,6 +63,7 @@ export function planRoutes(base: Services) {
     return link && { services, ...link }
   }
   return new Hono()
+    .use(countGuesses(base))
     .post('/:key/pay', validate('param', byKey), validate('json', paySchema), async (c) => {
       const { key } = c.req.valid('param')
       const used = await usedLink(c, key)

@@ -1,5 +1,6 @@
 import type { MiddlewareHandler } from 'hono'
 import { bodyLimit } from 'hono/body-limit'
+import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
 import { fieldProblem, Problem } from './problem.ts'
 
 const KB = 1024
@@ -8,7 +9,6 @@ const MB = 1024 * KB
 /** The largest bodies that are read, in bytes: of anybody, of the signed-in creator, of gateways. */
 export const BODY_LIMITS = { anybody: 256 * KB, creator: 8 * MB, event: 64 * KB }
 /** Pictures come as one part of a form; the rest of it is small. */
-export const MAX_PICTURE_BYTES = 12 * MB
 const FORM_ROOM = 64 * KB
 
 /** Refuses a body over `bytes` before it is read, by its length or, where none is given, once that much has come. */
@@ -26,7 +26,7 @@ export function limitPicture(): MiddlewareHandler {
   return bodyLimit({
     maxSize: MAX_PICTURE_BYTES + FORM_ROOM,
     onError: () => {
-      throw fieldProblem('/file', 'This picture is over 12 MB. Make it smaller first.', 413)
+      throw fieldProblem('/file', PICTURE_TOO_LARGE, 413)
     },
   })
 }

@@ -1,6 +1,7 @@
 import { type Context, Hono } from 'hono'
 import type { Visitor } from '../access/service.ts'
 import { inMode, type Services } from '../context.ts'
+import { countGuesses } from '../http/guesses.ts'
 import { isId } from '../http/isId.ts'
 import { findSchool, type School } from '../school/service.ts'
 import type { ShopPage, ShopView } from './data.ts'
@@ -50,7 +51,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     )
     // What one visitor sees is not for another, and the price must never be an old one.
     c.header('cache-control', 'no-store')
-    return c.html(document, view.name === 'notice' ? (view.status as 403) : 200)
+    return c.html(document, statusOf(view) as 200)
   }
 
   app.get(
@@ -80,8 +81,9 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   )
   const plan: Load = (services, c, _school, visitor) =>
     planPage(services, c.req.param('key') ?? '', visitor, c.req.query('back') !== undefined)
-  app.get('/pay/:key', page(plan))
-  app.get('/my/plan/:key', page(plan))
+  const guesses = countGuesses(base)
+  app.get('/pay/:key', guesses, page(plan))
+  app.get('/my/plan/:key', guesses, page(plan))
   app.get(
     '/learn/:slug/:lesson?',
     page((services, c, school, visitor) =>
@@ -102,10 +104,12 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   )
   app.get(
     '/password/:token',
+    guesses,
     page((services, c) => passwordView(services, c.req.param('token') ?? '')),
   )
   app.get(
     '/email/:token',
+    guesses,
     page((services, c) => emailView(services, c.req.param('token') ?? '')),
   )
   app.get('/studio/*', (c) => c.html(studioDocument(renderer.studioFiles())))
@@ -115,6 +119,12 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     page(() => missing()),
   )
   return app
+}
+
+function statusOf(view: ShopView): number {
+  if (view.name === 'notice') return view.status
+  // A link that has ended has no email to say.
+  return (view.name === 'password' || view.name === 'email') && view.email === null ? 410 : 200
 }
 
 /**

@@ -5,7 +5,7 @@ import { checkOrder } from '../checkout/standing.ts'
 import { cancelAgreement, takeCancelBack } from '../collecting/byHand.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, disputes, grants, messages, orderLines, payments, refunds } from '../db/schema/index.ts'
-import { answerDispute } from './disputes.ts'
+import { answerDispute, noteDispute } from './disputes.ts'
 import { refundLine, settleRefund } from './service.ts'
 
 let world: World
@@ -207,5 +207,40 @@ describe('a dispute', () => {
     expect((await of(orderId))?.state).toBe('won')
     expect(await openOf(orderId)).toBe(1)
     expect(await world.db.select().from(grants).where(eq(grants.orderId, orderId))).toHaveLength(1)
+  })
+
+  it('two that are lost at two gateways under one reference are both booked', async () => {
+    const { moor } = await world.connectOthers()
+    const byCard = await bought(12_900, 12_900, 'Lost by card')
+    const course = await world.sell(8000, 'Lost by wallet')
+    const placed = await world.buy(
+      course.slug,
+      world.request(course.offerId, 8000, {
+        email: 'wallet@post.example',
+        payment: { connectionId: moor as string, token: '' },
+      }),
+      'wallet',
+    )
+    if (placed.state !== 'confirming') throw new Error(placed.state)
+    await world.press(placed.url, 'pays')
+    await eventually(async () => (await world.orderOf(placed.orderId))?.state === 'paid')
+    for (const { orderId, amount } of [
+      { orderId: byCard.orderId, amount: 12_900 },
+      { orderId: placed.orderId, amount: 8000 },
+    ]) {
+      const [attempt] = await world.attemptsOf(orderId)
+      const told = {
+        key: attempt?.key as string,
+        reference: 'D-1',
+        amount,
+        reason: 'Not theirs',
+        state: 'lost' as const,
+      }
+      // Told twice, it is booked once.
+      for (let times = 0; times < 2; times++) await noteDispute(world.services, 'practice', attempt?.id as string, told)
+      expect(await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))).toMatchObject([
+        { amount, reference: 'D-1', state: 'refunded' },
+      ])
+    }
   })
 })

@@ -7,6 +7,7 @@ import { MODES } from '../db/schema/columns.ts'
 import { clientAddress, proxyList } from '../http/clientAddress.ts'
 import { dropCookie, keepCookie } from '../http/cookies.ts'
 import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } from '../http/guard.ts'
+import { countGuesses } from '../http/guesses.ts'
 import { validate } from '../http/validate.ts'
 import { setTellings, tellingsSchema } from '../messages/tellings.ts'
 import { setCreatorPassword } from '../people/links.ts'
@@ -72,6 +73,7 @@ export function sessionRoutes(services: Services) {
     })
     .post(
       '/password',
+      countGuesses(services),
       validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)), password: passwordSchema })),
       async (c) => {
         const { token, password } = c.req.valid('json')

@@ -1,4 +1,5 @@
 import { useRef, useState } from 'react'
+import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 
@@ -14,6 +15,8 @@ export function CoverField({ coverId, onChange }: CoverFieldProps) {
   const [isBusy, setBusy] = useState(false)
   const upload = async (file: File | undefined) => {
     if (!file) return
+    // The server refuses it before it has come, and a browser that still sends hears nothing of why.
+    if (file.size > MAX_PICTURE_BYTES) return setError(PICTURE_TOO_LARGE)
     setError(null)
     setBusy(true)
     const body = new FormData()
