@@ -12,11 +12,11 @@ const lessonSchema = v.object({
   body: richText,
 })
 
-/** What a creator writes about a course; rich texts are HTML that the server has cleaned. */
 /** The largest picture that is taken, in bytes, and what is said of one that is larger. */
 export const MAX_PICTURE_BYTES = 12 * 1024 * 1024
 export const PICTURE_TOO_LARGE = 'This picture is over 12 MB. Make it smaller first.'
 
+/** What a creator writes about a course; rich texts are HTML that the server has cleaned. */
 export const courseContentSchema = v.object({
   title: v.pipe(
     v.string(),
