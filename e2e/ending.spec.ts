@@ -4,7 +4,7 @@ import { expect, running, test } from './acorn.ts'
 
 test('a server that is asked to end does so, also while somebody’s request never finishes', async () => {
   const { databaseUrl, dataDir, standins } = running()
-  const port = 7440
+  const port = 7460
   const env = {
     ...process.env,
     PORT: String(port),

@@ -5,9 +5,11 @@ import {
   fillCheckout,
   mailTo,
   makeCourse,
+  ordersOf,
   payButton,
   post,
   reprice,
+  running,
   test,
   unique,
 } from './acorn.ts'
@@ -171,4 +173,46 @@ test('an offer that ended takes nothing else down, and its page says so', async 
   await expect(payButton(shop)).toHaveText('Pay €48.00')
   expect((await shop.goto('/thanks/%00'))?.status()).toBe(400)
   await expect(shop.getByRole('link', { name: 'See all courses' })).toBeVisible()
+})
+
+test('paid by transfer and by card: the second money opens nothing, and is refunded from the order', async ({
+  browser,
+  studio,
+  shop,
+}) => {
+  const { slug, title } = await makeCourse(studio, unique('Paid twice'), 12_900)
+  const who = someone()
+  await fillCheckout(shop, slug, who, null)
+  await shop.getByLabel('Bank transfer').check()
+  await shop.getByRole('button', { name: 'Order it, and transfer €129.00' }).click()
+  await expect(shop.getByRole('heading', { name: `Thank you. Please transfer €129.00 for ${title}.` })).toBeVisible()
+  const [waiting] = await ordersOf(studio, title)
+
+  const phone = await (await browser.newContext({ baseURL: running().origin })).newPage()
+  await fillCheckout(phone, slug, who, 'Pays')
+  await payButton(phone).click()
+  await expect(phone.getByRole('heading', { name: `Thank you. ${title} is open.` })).toBeVisible()
+
+  await studio.goto(`/studio/orders/${waiting?.id}`)
+  await studio.getByRole('button', { name: 'Mark as received…' }).click()
+  await studio.getByRole('button', { name: 'Mark as received', exact: true }).click()
+  await expect(studio.getByText('€129.00 came. This order opens nothing.')).toBeVisible()
+  await shop.reload()
+  await expect(shop.getByRole('heading', { name: `You have paid for ${title} twice.` })).toBeVisible()
+  await expect(shop.getByRole('link', { name: 'Open the course' })).toHaveCount(0)
+
+  await studio.goto('/studio/orders')
+  await studio
+    .getByRole('listitem')
+    .filter({ hasText: title })
+    .filter({ hasText: 'This one opens nothing' })
+    .getByRole('link')
+    .click()
+  await studio.getByRole('button', { name: 'Refund it…' }).click()
+  await studio.getByRole('button', { name: 'Give €129.00 back' }).click()
+  await expect(studio.getByText('€129.00 came. €129.00 was given back. This order opens nothing.')).toBeVisible()
+  await expect(studio.getByRole('button', { name: 'Refund it…' })).toHaveCount(0)
+  await phone.goto(`/learn/${slug}`)
+  await expect(phone.getByRole('link', { name: 'Begin: The first lesson' })).toBeVisible()
+  await phone.context().close()
 })

@@ -141,6 +141,7 @@ it('a course that opens later is not said to be open', () => {
     rows: [{ name: null, price: 100 }],
     email: 'a@post.example',
     needsPassword: false,
+    isPaidTwice: false,
   }
   const html = render(view)
   expect(html).toContain('Coptic binding opens on 1 March 2027.')

@@ -154,6 +154,8 @@ export interface ThanksView {
   closes: string | null
   email: string
   needsPassword: boolean
+  /** Another order had opened the course before this one was paid, so this one opens nothing. */
+  isPaidTwice: boolean
 }
 
 /** What an agreement has come to, and what comes next. */

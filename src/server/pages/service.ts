@@ -288,6 +288,7 @@ export async function thanksView(
     closes: whilePaying(order.quoteInput) ? null : line.quoted.closes,
     email: person.email,
     needsPassword: person.passwordHash === null,
+    isPaidTwice: order.duplicateOf !== null,
   }
 }
 

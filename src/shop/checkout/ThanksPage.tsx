@@ -29,6 +29,7 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
       </Sheet>
     )
   }
+  if (view.isPaidTwice) return <PaidTwiceSheet page={page} view={view} />
   return (
     <Sheet>
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
@@ -60,6 +61,24 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
           )}
         </div>
         <Receipt page={page} view={view} quote={quote} />
+      </div>
+    </Sheet>
+  )
+}
+
+/** The money came after another order had opened the course. */
+function PaidTwiceSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
+  return (
+    <Sheet>
+      <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
+        <div className="min-w-0">
+          <h1 className="text-[28px] md:text-[34px]">You have paid for {view.course.title} twice.</h1>
+          <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
+            Another order of yours had opened the course already. {page.school.name} was told, and refunds this one. A
+            message about it is on its way to <b className="font-semibold text-ink">{view.email}</b>.
+          </p>
+        </div>
+        <Receipt page={page} view={view} quote={view.quote} />
       </div>
     </Sheet>
   )

@@ -15,7 +15,7 @@ import { useSession } from '../session/session.ts'
 import { AgreementPanel } from './AgreementPanel.tsx'
 import { Disputes } from './Disputes.tsx'
 import { Journal } from './Journal.tsx'
-import { Refunds } from './Refunds.tsx'
+import { PaidTwice, Refunds } from './Refunds.tsx'
 import { Transfer } from './Transfer.tsx'
 import { attemptState, messageKind, orderState, sayToday } from './words.ts'
 
@@ -54,7 +54,7 @@ export function OrderBench({ order }: { order: Order }) {
         </Link>
         , {order.person.email}
       </p>
-      {order.duplicateOf && <PaidTwice order={order} />}
+      {order.duplicateOf && <PaidTwice order={order} money={money} />}
       <Section title="What">
         <Lines order={order} money={money} />
       </Section>
@@ -86,36 +86,23 @@ export function OrderBench({ order }: { order: Order }) {
         </Section>
       )}
       {order.charges.length > 0 && (
-        <Section id="refunds" title="Refunds">
+        <Section title="Refunds">
           <Refunds order={order} money={money} />
         </Section>
       )}
       <Section title="Opened">
         {order.grants.length === 0 && (
-          <p className="pt-[5px] text-ink-2">Nothing; courses open when the order is paid.</p>
+          <p className="pt-[5px] text-ink-2">
+            {order.duplicateOf
+              ? 'Nothing; another order had opened the course.'
+              : 'Nothing; courses open when the order is paid.'}
+          </p>
         )}
         {order.grants.map((grant) => (
           <GrantRow key={grant.id} grant={grant} isInOrder />
         ))}
       </Section>
     </>
-  )
-}
-
-/** Money that came for what another order had opened. */
-function PaidTwice({ order: { duplicateOf } }: { order: Order }) {
-  return (
-    <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
-      <b className="font-semibold">Paid twice.</b>{' '}
-      <Link className="link" to={`/studio/orders/${duplicateOf}`}>
-        Another order
-      </Link>{' '}
-      had opened the course before this money was received. This order opens nothing.{' '}
-      <a className="link" href="#refunds">
-        Refund it
-      </a>
-      .
-    </p>
   )
 }
 
@@ -350,10 +337,12 @@ function summary(order: Order, money: MoneyFormat): string {
     const ended = agreement.state === 'cancelled' ? ' Cancelled.' : agreement.state === 'stopped' ? ' Stopped.' : ''
     return `${formatMoney(came, money)}${of} came.${back}${late}${ended}${next}`
   }
-  if (order.state === 'paid')
-    return order.payToday === 0
-      ? 'Nothing was due; the course is open.'
-      : `${formatMoney(order.payToday, money)} came.${back}${order.grants.some(({ endedAt }) => endedAt === null) ? ' The course is open.' : ' The course is closed.'}`
+  if (order.state === 'paid' && order.payToday === 0) return 'Nothing was due; the course is open.'
+  if (order.state === 'paid') {
+    const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
+    const opened = order.duplicateOf ? 'This order opens nothing.' : `The course is ${isOpen ? 'open' : 'closed'}.`
+    return `${formatMoney(order.payToday, money)} came.${back} ${opened}`
+  }
   if (order.awaited?.transfer)
     return `${formatMoney(order.awaited.amount - order.awaited.came, money)} is awaited by bank transfer.`
   if (order.awaited) return `${formatMoney(order.payToday, money)} is on its way from the buyer’s bank.`

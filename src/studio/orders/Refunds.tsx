@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { shareRefund } from '../../core/collecting/refund.ts'
@@ -69,6 +70,29 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
   )
 }
 
+/** Money that came for what another order had opened; it is refunded from here. */
+export function PaidTwice({ order, money }: { order: Order; money: MoneyFormat }) {
+  const [isRefunding, setRefunding] = useState(false)
+  const charge = order.charges.find(({ left }) => left > 0)
+  return (
+    <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
+      <b className="font-semibold">Paid twice.</b>{' '}
+      <Link className="link" to={`/studio/orders/${order.duplicateOf}`}>
+        Another order
+      </Link>{' '}
+      had opened the course before this money was received. This order opens nothing.{' '}
+      {charge && (
+        <Button kind="link" onClick={() => setRefunding(true)}>
+          Refund it…
+        </Button>
+      )}
+      {charge && isRefunding && (
+        <RefundDialog order={order} lineId={charge.lineId} money={money} onClose={() => setRefunding(false)} />
+      )}
+    </p>
+  )
+}
+
 interface RefundDialogProps {
   order: Order
   lineId: string
@@ -84,7 +108,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
   const agreement = order.agreements.find((other) => other.lineId === lineId)
   const [typed, setTyped] = useState(formatPlain(left, money))
-  const [access, setAccess] = useState<'keep' | 'close' | null>(null)
+  const [access, setAccess] = useState<'keep' | 'close' | null>(order.duplicateOf ? 'keep' : null)
   const [error, setError] = useState<ApiError | null>(null)
   const read = readMoney(typed, money)
   const shares = read.ok ? shareRefund(charges, read.amount) : null
@@ -93,6 +117,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
     <NoteDialog
       title={`Give money back for ${line?.courseTitle ?? ''}`}
       text={`${formatMoney(left, money)} can be given back. The buyer is told.`}
+      firstNote={order.duplicateOf ? 'Paid twice' : ''}
       action={read.ok && read.amount > 0 ? `Give ${formatMoney(read.amount, money)} back` : 'Give it back'}
       run={async (note) => {
         setError(null)
@@ -139,7 +164,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
           })}
         </ul>
       )}
-      <fieldset className="mb-3">
+      {/* An order that opened nothing has nothing to close. */}
+      <fieldset className="mb-3" hidden={order.duplicateOf !== null}>
         <legend className="text-[13px] font-semibold">What becomes of the course</legend>
         {(
           [

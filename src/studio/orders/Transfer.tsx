@@ -127,7 +127,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
       unwrap(api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json })),
     )
     if (!isDone) return
-    toast(isPart ? 'Marked. The rest is awaited.' : 'Marked. The course is open.')
+    toast(isPart ? 'Marked. The rest is awaited.' : 'Marked. The order is paid.')
     onClose()
     await queryClient.invalidateQueries()
   }

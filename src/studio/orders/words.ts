@@ -1,5 +1,6 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import type { MessageKind } from '../../server/client.ts'
 import type { StateShape } from '../../ui/State.tsx'
 
 interface Agreed {
@@ -83,7 +84,7 @@ export function reasonInWords(reason: string | number | null | undefined): strin
   }
 }
 
-const MESSAGES: Record<string, string> = {
+const MESSAGES: Record<MessageKind, string> = {
   receipt: 'receipt',
   password: 'password link',
   given: 'news of the course',
@@ -96,6 +97,8 @@ const MESSAGES: Record<string, string> = {
   awaiting: 'how to pay, or that it is awaited',
   'not-arrived': 'the money did not arrive',
   refunded: 'money given back',
+  'already-owned': 'the course is theirs already',
+  'paid-twice': 'paid twice',
   'told-declined': 'to you: a payment did not come',
   'told-stopped': 'to you: payments have stopped',
   'told-cancelled': 'to you: cancelled by the buyer',
@@ -103,7 +106,7 @@ const MESSAGES: Record<string, string> = {
 }
 
 export function messageKind(kind: string | number | null | undefined): string {
-  return MESSAGES[String(kind)] ?? String(kind)
+  return MESSAGES[kind as MessageKind] ?? String(kind)
 }
 
 interface Entry {

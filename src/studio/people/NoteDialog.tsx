@@ -8,14 +8,16 @@ interface NoteDialogProps {
   title: string
   text: string
   action: string
+  /** What stands there to begin with. */
+  firstNote?: string
   children?: ReactNode
   run: (note: string) => Promise<void>
   onClose: () => void
 }
 
 /** Asks why, and does it. */
-export function NoteDialog({ title, text, action, children, run, onClose }: NoteDialogProps) {
-  const [note, setNote] = useState('')
+export function NoteDialog({ title, text, action, firstNote = '', children, run, onClose }: NoteDialogProps) {
+  const [note, setNote] = useState(firstNote)
   const { error, isBusy, attempt } = useAttempt()
   const go = async () => {
     if (await attempt(() => run(note))) onClose()
