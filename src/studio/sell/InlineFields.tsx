@@ -2,7 +2,7 @@ import { X } from 'lucide-react'
 import { useEffect, useId, useRef, useState } from 'react'
 import { LONGEST_SPAN, type Span, type SpanUnit } from '../../core/calendar/day.ts'
 import { useReportUnread } from '../drafting/UnreadFields.tsx'
-import { InlineNote } from './InlineNote.tsx'
+import { InlineNote, WITH_NOTE } from './InlineNote.tsx'
 
 const SHELL =
   'marked inline-flex items-baseline leading-[1.35] focus-within:bg-acorn-soft focus-within:outline-2 focus-within:outline-offset-2 focus-within:outline-leaf'
@@ -35,7 +35,7 @@ export function CountField({ label, value, least, most, onChange }: CountFieldPr
     onChange(Number(typed))
   }
   return (
-    <span className="relative inline-block align-baseline">
+    <span className={WITH_NOTE}>
       <span className={SHELL}>
         <input
           aria-label={`${label}, ${least} to ${most}`}
@@ -132,7 +132,7 @@ export function DateField({ label, value, kind, problem = null, onChange }: Date
     onChange(typed)
   }
   return (
-    <span className="relative inline-block align-baseline">
+    <span className={WITH_NOTE}>
       <span className={SHELL}>
         <input
           aria-label={label}
@@ -195,7 +195,7 @@ export function RateField({ label, rate, onChange }: RateFieldProps) {
   const why = readRate(text) === null ? 'Write a rate from 0 to 100, with at most two decimals.' : null
   useReportUnread(label, why)
   return (
-    <span className="relative inline-block align-baseline">
+    <span className={WITH_NOTE}>
       <span className={SHELL}>
         <input
           aria-label={`${label}, 0 to 100`}

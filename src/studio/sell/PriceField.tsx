@@ -2,7 +2,7 @@ import { useEffect, useId, useRef, useState } from 'react'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { useReportUnread } from '../drafting/UnreadFields.tsx'
-import { InlineNote } from './InlineNote.tsx'
+import { InlineNote, WITH_NOTE } from './InlineNote.tsx'
 
 interface PriceFieldProps {
   label: string
@@ -56,7 +56,7 @@ export function PriceField({ label, amount, money, mayBeZero = false, isNeeded =
   }
 
   return (
-    <span className="relative inline-block align-baseline">
+    <span className={WITH_NOTE}>
       <span className="marked inline-flex items-baseline leading-[1.35] focus-within:bg-acorn-soft focus-within:outline-2 focus-within:outline-offset-2 focus-within:outline-leaf">
         <span aria-hidden="true">{signOf(money)}</span>
         <input
