@@ -55,7 +55,7 @@ async function shop(wide: BrowserContext, narrow: BrowserContext) {
   await page.getByLabel('Email').fill('ida.brandner@post.example')
   await page.getByLabel('Password').fill(readDemo().creator.password)
   await page.getByRole('button', { name: 'Sign in' }).click()
-  await page.getByRole('link', { name: 'Look, pay or change' }).first().click()
+  await page.getByRole('link', { name: 'Manage' }).first().click()
   await page.getByRole('button', { name: 'Cancel…' }).click()
   await shoot(page, 'plan')
   await page.goto('/buy/boxes-and-slipcases')
