@@ -51,7 +51,7 @@ export async function reconcileAll(services: Services): Promise<boolean> {
 }
 
 /** Compares one connection's books with ours, and takes in what is ours. @throws GatewayUnreachable. */
-export async function reconcile(
+async function reconcile(
   services: Services,
   connection: Connection,
   restored: Date | null = null,
