@@ -17,9 +17,27 @@ export function storable(text: string): string {
   return text.replace(REPLACED, '\uFFFD')
 }
 
-/** The text of a JSON document whose strings can be kept. */
+/**
+ * The text of a JSON document whose names and strings can be kept; one that nests deeper than a database can take
+ * becomes one string.
+ */
 export function storableJson(json: string): string {
-  return JSON.stringify(JSON.parse(json, (_key, value) => (typeof value === 'string' ? storable(value) : value)))
+  const document: unknown = JSON.parse(json)
+  if (isTooDeep(document)) return JSON.stringify(storable(json))
+  // Written anew, whole pairs stand as they are, and only what cannot be kept is escaped by its number.
+  return JSON.stringify(document).replace(/(?<!\\)((?:\\\\)*)\\u(?:0000|d[89a-f]..)/gi, '$1\uFFFD')
+}
+
+/** Without recursion, which a document could exhaust. */
+function isTooDeep(document: unknown): boolean {
+  const open = [{ value: document, depth: 0 }]
+  for (let next = open.pop(); next; next = open.pop()) {
+    const { value, depth } = next
+    if (depth > MAX_DEPTH) return true
+    if (typeof value !== 'object' || value === null) continue
+    for (const inner of Object.values(value)) open.push({ value: inner, depth: depth + 1 })
+  }
+  return false
 }
 
 /**
