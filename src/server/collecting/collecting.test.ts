@@ -1,6 +1,7 @@
 import { and, asc, eq, isNull } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { addDays } from '../../core/calendar/day.ts'
+import { sayDay } from '../../core/calendar/sayDay.ts'
 import { readRehearsal } from '../../core/collecting/read.ts'
 import { rehearse } from '../../core/collecting/rehearse.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
@@ -35,6 +36,7 @@ const parts: DraftTerms = {
 }
 const whilePaying = { from: null, lasts: 'whilePaying', graceDays: 3 } as const
 const forGood = { from: null, lasts: 'forever', graceDays: 2 } as const
+type Access = typeof whilePaying | { from: null; lasts: 'forever'; graceDays: number }
 
 let world: World
 let buyers = 0
@@ -48,7 +50,7 @@ beforeEach(() => {
 })
 
 /** An order over time, bought today by a buyer of its own. */
-async function agree(terms: DraftTerms, card = 'pays', access: typeof whilePaying | typeof forGood = forGood) {
+async function agree(terms: DraftTerms, card = 'pays', access: Access = forGood) {
   const { offerId, slug, courseId } = await world.sell(terms, `Over time ${++buyers}`, { access })
   const pay = terms.kind === 'free' || terms.kind === 'openPrice' ? 0 : (terms.amount ?? 0)
   const email = `over${buyers}@post.example`
@@ -241,6 +243,36 @@ describe('a payment that is declined', () => {
     expect((await put([1, 3, 7])).status).toBe(200)
   })
 
+  it('is told with the day on which access is paused: ahead while it is open, behind once it is not', async () => {
+    const day = (on: string) => sayDay(on, 'en')
+    const textsOf = async (orderId: string, kind: 'declined' | 'stopped') => {
+      const told = await world.db
+        .select()
+        .from(messages)
+        .where(and(eq(messages.orderId, orderId), eq(messages.kind, kind)))
+      const texts: string[] = []
+      for (const { id } of told) await sendMessage(world.services, id, async ({ text }) => void texts.push(text))
+      return texts.join('')
+    }
+    const plan = await agree(parts, 'pays-once')
+    const due = after(plan.order.quote.purchaseDay, 1)
+    const shuts = addDays(due, 2)
+    await on(due)
+    expect(await entry(plan)).toMatchObject({ state: 'open' })
+    expect(await textsOf(plan.orderId, 'declined')).toContain(`stays open until ${day(shuts)}`)
+    for (const later of [1, 3, 7]) await on(addDays(due, later))
+    expect(await entry(plan)).toMatchObject({ state: 'closed', closed: shuts })
+    expect(await textsOf(plan.orderId, 'stopped')).toContain(`Access has been paused since ${day(shuts)}.`)
+
+    // With more days of grace than there are tries, the last one is refused while the course is open.
+    world.clock.offsetMs = 0
+    const slow = await agree(parts, 'pays-once', { from: null, lasts: 'forever', graceDays: 10 })
+    for (const later of [0, 1, 3, 7]) await on(addDays(due, later))
+    expect(await rowOf(slow.id)).toMatchObject({ state: 'stopped' })
+    expect(await entry(slow)).toMatchObject({ state: 'open' })
+    expect(await textsOf(slow.orderId, 'stopped')).toContain(`Access is paused from ${day(addDays(due, 10))} on.`)
+  })
+
   it('tells the buyer, with a link that pays and ends', async () => {
     const plan = await agree(parts, 'pays-once')
     await on(after(plan.order.quote.purchaseDay, 1))
@@ -250,7 +282,7 @@ describe('a payment that is declined', () => {
       .where(and(eq(messages.orderId, plan.orderId), eq(messages.kind, 'declined')))
     const letters: { text: string }[] = []
     await sendMessage(world.services, message?.id as string, async (letter) => void letters.push(letter))
-    expect(letters[0]?.text).toContain('did not come: there is not enough money on it.')
+    expect(letters[0]?.text).toContain('failed: there is not enough money on it.')
     const token = /\/pay\/(\S+)/.exec(letters[0]?.text ?? '')?.[1] ?? ''
     expect(await readPayLink(world.services, token)).toBe(plan.id)
     const byHand = {
