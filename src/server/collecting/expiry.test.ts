@@ -50,7 +50,7 @@ it('a card that ends before a payment is announced two weeks ahead, once; with a
       letter = `${subject}\n${text}`
     },
   )
-  expect(letter).toContain('Your card for Ends ends before the next payment')
+  expect(letter).toContain('Your card for Ends expires before the next payment')
   expect(letter).toContain('/pay/')
 
   // Nothing done: the gateway declines it as expired.
