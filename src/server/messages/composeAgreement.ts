@@ -140,7 +140,7 @@ export function composeAgreement(
         {
           text: `the ${facts.method ?? 'card'} for “${course}” expires before the next payment of ${money(next.pay)} on ${day(next.on)}.`,
         },
-        { text: 'Add another one now; nothing is charged by it.', link: facts.payLink, label: 'Use another card' },
+        { text: 'Add another card now; nothing is charged for that.', link: facts.payLink, label: 'Use another card' },
       )
     }
   }

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import type { PasswordView } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { NewPasswordField } from '../../ui/NewPasswordField.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
@@ -41,22 +41,7 @@ export default function PasswordPage({ view }: { view: PasswordView }) {
         }}
       >
         <input type="hidden" autoComplete="username" value={view.email} />
-        <Field
-          label="New password"
-          error={error && (error.at('/password') ?? error.message)}
-          hint="At least 10 characters."
-        >
-          {(wiring) => (
-            <input
-              {...wiring}
-              type="password"
-              autoComplete="new-password"
-              className={BOX_INPUT}
-              value={password}
-              onChange={(event) => setPassword(event.target.value)}
-            />
-          )}
-        </Field>
+        <NewPasswordField password={password} error={error} onChange={setPassword} />
         <Button kind="press" type="submit" disabled={isBusy}>
           Save and open my courses
         </Button>

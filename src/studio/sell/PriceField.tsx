@@ -41,7 +41,7 @@ export function PriceField({ label, amount, money, mayBeZero = false, isNeeded =
     setText(typed)
     if (typed.trim() === '') {
       setAmbiguous(false)
-      if (isNeeded) return setError('Write an amount; 0 is one too.')
+      if (isNeeded) return setError('Write an amount. 0 is allowed.')
       setError(null)
       known.current = null
       return onChange(null)

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { Button } from '../../ui/Button.tsx'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { NewPasswordField } from '../../ui/NewPasswordField.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
@@ -21,22 +21,12 @@ export function NewPassword({ token }: { token: string }) {
   }
   return (
     <SessionSheet title="Set a new password" submit={() => void save()}>
-      <Field
-        label="New password"
-        error={error && (error.at('/password') ?? error.message)}
-        hint="At least 10 characters. Every other device is signed out."
-      >
-        {(wiring) => (
-          <input
-            {...wiring}
-            type="password"
-            autoComplete="new-password"
-            className={BOX_INPUT}
-            value={password}
-            onChange={(event) => setPassword(event.target.value)}
-          />
-        )}
-      </Field>
+      <NewPasswordField
+        password={password}
+        error={error}
+        follows="Every other device is signed out."
+        onChange={setPassword}
+      />
       <Button kind="press" type="submit" className="mt-4" disabled={isBusy}>
         Save and open the studio
       </Button>
