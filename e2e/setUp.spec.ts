@@ -89,5 +89,34 @@ test('an empty installation is set up by its first visit, connects a gateway and
     expect(books).toContainEqual(expect.objectContaining({ amount: 5500, currency: 'JPY', state: 'captured' }))
     await other.context().close()
   })
+
+  await test.step('a forgotten password is set anew by a mailed link, once, and signs every other browser out', async () => {
+    const elsewhere = await (await browser.newContext()).newPage()
+    await elsewhere.goto(`${origin}/studio`)
+    await elsewhere.getByLabel('Email').fill('toru@tiny.example')
+    await elsewhere.getByRole('button', { name: 'have a link sent' }).click()
+    await expect(elsewhere.getByText('a link for a new password is on its way')).toBeVisible()
+    const letters = async () =>
+      (await (
+        await elsewhere.request.get(`${standins}/mail/list.json?to=${encodeURIComponent('toru@tiny.example')}`)
+      ).json()) as { text: string }[]
+    const linkIn = async () =>
+      /http\S+\/studio\/password\/\S+/.exec((await letters()).map(({ text }) => text).join('\n'))?.[0] ?? ''
+    await expect.poll(linkIn).not.toBe('')
+    const link = await linkIn()
+    await elsewhere.goto(link)
+    await elsewhere.getByLabel('New password').fill('short')
+    await elsewhere.getByRole('button', { name: 'Save and open the studio' }).click()
+    await expect(elsewhere.getByRole('alert')).toHaveText('A password has at least 10 characters.')
+    await elsewhere.getByLabel('New password').fill('another one, long enough')
+    await elsewhere.getByRole('button', { name: 'Save and open the studio' }).click()
+    await expect(elsewhere.getByRole('link', { name: 'Orders' })).toBeVisible()
+    expect((await page.request.get(`${origin}/api/school`)).status()).toBe(401)
+    await elsewhere.goto(link)
+    await elsewhere.getByLabel('New password').fill('yet another, long enough')
+    await elsewhere.getByRole('button', { name: 'Save and open the studio' }).click()
+    await expect(elsewhere.getByRole('alert')).toContainText('has been used or has expired')
+    await elsewhere.context().close()
+  })
   await buyer.close()
 })
