@@ -1,7 +1,7 @@
 import { type ServerType, serve } from '@hono/node-server'
 import { eq } from 'drizzle-orm'
 import { allGateways } from '../src/gateways/registry.ts'
-import { giveCourse, listGrants, takeBack } from '../src/server/access/service.ts'
+import { giveCourse, listGrants } from '../src/server/access/service.ts'
 import type { Config } from '../src/server/config.ts'
 import type { Services } from '../src/server/context.ts'
 import { connect } from '../src/server/db/client.ts'
@@ -13,6 +13,7 @@ import { Limits } from '../src/server/limits.ts'
 import { sendMessage, smtpPost } from '../src/server/messages/send.ts'
 import { makePasswordLink, setPassword } from '../src/server/people/links.ts'
 import { findPerson } from '../src/server/people/service.ts'
+import { takeBack } from '../src/server/refunds/close.ts'
 import { setUp } from '../src/server/school/service.ts'
 import { loadSecrets } from '../src/server/secrets.ts'
 import { makeStandins } from '../src/standins/app.ts'
@@ -115,6 +116,6 @@ async function byHand(services: Services, demo: DemoSchool, work: () => Promise<
   if (!agnes) throw new Error('Agnes has not ordered anything.')
   await giveCourse(services, agnes.id, marbling.id, 'Won it in the raffle')
   const given = (await listGrants(services.db, { personId: agnes.id })).find(({ orderId }) => orderId === null)
-  await takeBack(services, given?.id as string, 'It was another Agnes')
+  await takeBack(services, 'practice', given?.id as string, 'It was another Agnes')
   await work()
 }

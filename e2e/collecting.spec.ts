@@ -82,7 +82,7 @@ test('an installment that is declined is paid by the link in the message, and th
   await expect(shop.getByText('There is not enough money on it. Nothing was charged.')).toBeVisible()
   await chooseCard(shop, 'Pays')
   await shop.getByRole('button', { name: 'Pay €43.00' }).dblclick()
-  await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()
+  await expect(shop.getByRole('heading', { name: '€43.00 received. Thank you.' })).toBeVisible()
   await visit(shop, link)
   await expect(shop.getByRole('heading', { name: 'This link has ended, or is not yours.' })).toBeVisible()
 
@@ -122,7 +122,7 @@ test('a subscription through its trial, three renewals, a decline that its buyer
     await expect(shop.getByText('€19.00 due since')).toBeVisible()
     await chooseCard(shop, 'Pays')
     await shop.getByRole('button', { name: 'Pay €19.00' }).click()
-    await expect(shop.getByRole('heading', { name: '€19.00 came. Thank you.' })).toBeVisible()
+    await expect(shop.getByRole('heading', { name: '€19.00 received. Thank you.' })).toBeVisible()
     expect(await takenFor(shop, title)).toHaveLength(5)
   })
 
@@ -173,7 +173,7 @@ test('a plan that is declined to its stop shuts the course, and paying opens it'
   await shop.getByRole('link', { name: 'Pay it now' }).click()
   await chooseCard(shop, 'Pays')
   await shop.getByRole('button', { name: 'Pay €43.00' }).click()
-  await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()
+  await expect(shop.getByRole('heading', { name: '€43.00 received. Thank you.' })).toBeVisible()
   await shop.getByRole('link', { name: 'Open the course' }).click()
   await expect(shop.getByRole('link', { name: /The first lesson/ }).first()).toBeVisible()
 
@@ -182,7 +182,7 @@ test('a plan that is declined to its stop shuts the course, and paying opens it'
   await shop.getByRole('link', { name: 'Manage' }).click()
   await pressOnce(shop, 'Pay the next one now')
   await shop.getByRole('button', { name: 'Pay €43.00 by card ending 4821' }).dblclick()
-  await expect(shop.getByRole('heading', { name: '€43.00 came. Thank you.' })).toBeVisible()
+  await expect(shop.getByRole('heading', { name: '€43.00 received. Thank you.' })).toBeVisible()
   expect((await takenFor(shop, title)).map(({ amount }) => amount)).toEqual([4300, 4300, 4300])
 })
 

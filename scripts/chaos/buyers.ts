@@ -4,7 +4,8 @@ import { markCame } from '../../src/server/checkout/bankTransfer.ts'
 import { type Placed, placeOrder } from '../../src/server/checkout/place.ts'
 import { checkOrder } from '../../src/server/checkout/standing.ts'
 import { readAgreement } from '../../src/server/collecting/agreements.ts'
-import { cancelAgreement, manualPaymentOn, payByHand } from '../../src/server/collecting/byHand.ts'
+import { manualPaymentOn, payByHand } from '../../src/server/collecting/byHand.ts'
+import { cancelAgreement } from '../../src/server/collecting/deeds.ts'
 import { inMode } from '../../src/server/context.ts'
 import {
   agreements,

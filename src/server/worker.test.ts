@@ -19,7 +19,7 @@ beforeAll(async () => {
 })
 afterAll(() => world.close())
 
-const letter = { subject: 'S', html: '<p>x</p>', text: 'x', to: 'a@post.example' }
+const letter = { subject: 'S', html: '<p>x</p>', text: 'x', to: 'a@post.example', replyTo: 'owner@post.example' }
 
 it('one message that is refused keeps no other from being sent; it is seen, and sent again', async () => {
   const refusing = new Set(['refused@post.example'])
@@ -77,7 +77,9 @@ it('a mail server that takes the connection and says nothing is given up after a
     mute.listen(0, '127.0.0.1', () => resolve((mute.address() as { port: number }).port))
   })
   const limits = { connectionTimeout: 200, greetingTimeout: 200, socketTimeout: 200, dnsTimeout: 200 }
-  await expect(smtpPost(port, limits)({ ...letter, from: senderOf({ name: 'School' }) })).rejects.toThrow()
+  await expect(
+    smtpPost(port, limits)({ ...letter, from: senderOf({ name: 'School', senderName: '' }) }),
+  ).rejects.toThrow()
   mute.close()
 })
 
@@ -91,7 +93,11 @@ it('a school is named in its mail as it is called, whatever it is called', async
     'x\r\nBcc: everybody@post.example',
     'a@b <c@d>',
   ]) {
-    await smtpPost(port)({ ...letter, to: `${mailbox.list().length}@post.example`, from: senderOf({ name }) })
+    await smtpPost(port)({
+      ...letter,
+      to: `${mailbox.list().length}@post.example`,
+      from: senderOf({ name, senderName: '' }),
+    })
     const [mail] = mailbox.list()
     expect(mail?.from).toContain('<school@young-acorn.example>')
     const letters = (text: string) => text.replace(/[^\p{L}]/gu, '')

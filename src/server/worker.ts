@@ -1,8 +1,8 @@
 import type PgBoss from 'pg-boss'
 import { atOnce } from './atOnce.ts'
 import { lookUpUntilSettled, sweepOpenAttempts } from './checkout/lookup.ts'
+import { announceAll } from './collecting/announce.ts'
 import { COLLECTED_AT_ONCE, collectAgreement, queueDue } from './collecting/collect.ts'
-import { announceExpiring } from './collecting/expiry.ts'
 import type { Services } from './context.ts'
 import { describeError } from './http/logError.ts'
 import type { JobData, JobName } from './jobs.ts'
@@ -58,7 +58,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
     Promise.all([
       sweepOpenAttempts(services),
       queueDue(services),
-      announceExpiring(services),
+      announceAll(services),
       addUp(services.db),
       resumeMove(services),
       queueDaily(services),

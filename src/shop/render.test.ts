@@ -68,6 +68,7 @@ const checkout = (offers: ShopOffer[], more: object = {}) =>
     linked: null,
     ways: [way],
     isOwned: false,
+    held: null,
     pending: null,
     ...more,
   })
@@ -135,6 +136,7 @@ it('a course that opens later is not said to be open', () => {
     offer: 'At once',
     opens: '2027-03-01',
     isOpen: false,
+    hasEnded: false,
     taxRate: 1000,
     closes: '2028-03-01',
     quote,

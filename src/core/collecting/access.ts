@@ -1,21 +1,32 @@
-import { addDays, type Day } from '../calendar/day.ts'
-import { closesOn, opensOn } from '../quote/access.ts'
+import { addDays, type Day, later } from '../calendar/day.ts'
+import { closesOnceIn, opensOn } from '../quote/access.ts'
 import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
 import { type Agreement, inHand } from './agreement.ts'
 
-/** When the course closes as things stand: by what was paid so far, or the day it was cancelled now. */
+/**
+ * When the course closes as things stand: by what was paid so far, or the day it was cancelled now. `placedOn` is the
+ * day on which the order was paid, where its money came after the purchase day.
+ */
 export function closesAsItStands(
   { access, terms }: QuotedOffer,
   agreement: Agreement | null,
   purchaseDay: Day,
   paidBefore: number,
+  placedOn: Day = purchaseDay,
 ): Day | null {
   const paid = agreement
     ? agreement.payments.slice(0, agreement.collected).filter(({ kind }) => kind === 'regular').length
     : paidBefore
-  const closes = closesOn(access, terms, purchaseDay, paid, '')
+  const byPaid = closesOnceIn(access, terms, purchaseDay, paid, placedOn)
+  const closes = access.lasts === 'whilePaying' && byPaid !== null ? openToDue(byPaid, access, agreement) : byPaid
   const cancelled = agreement?.cancelled?.when === 'now' ? agreement.cancelled.on : null
   return cancelled !== null && (closes === null || cancelled < closes) ? cancelled : closes
+}
+
+/** A payment that was moved to a later day does not shut the course before it: it stays open to that day, and its grace. */
+function openToDue(byPaid: Day, { graceDays }: QuotedOffer['access'], agreement: Agreement | null): Day {
+  const unpaid = agreement && inHand(agreement)
+  return unpaid ? later(byPaid, addDays(unpaid.due, graceDays)) : byPaid
 }
 
 /** Regular payments that the purchase itself paid. */

@@ -120,6 +120,20 @@ export function payableOn(agreement: Agreement, day: Day): ScheduledPayment[] {
   return owes(agreement) ? agreement.payments.slice(agreement.collected).filter(({ due }) => due <= day) : []
 }
 
+/** All that is left of an installment plan, due or not; nothing of anything else. */
+export function restOf(agreement: Agreement): ScheduledPayment[] {
+  return agreement.kind === 'installments' && owes(agreement) ? agreement.payments.slice(agreement.collected) : []
+}
+
+/**
+ * The agreement after what a stopped installment plan owes was written off; null for any other. Like a cancelling at
+ * the end of a period it opens nothing again.
+ */
+export function afterWrittenOff(agreement: Agreement, on: Day): Agreement | null {
+  if (agreement.state !== 'stopped' || agreement.kind !== 'installments') return null
+  return { ...agreement, state: 'cancelled', cancelled: { on, when: 'period-end' } }
+}
+
 /** The agreement after it was cancelled; null where it does not go on, or is no subscription. */
 export function afterCancelled(agreement: Agreement, on: Day, when: 'now' | 'period-end'): Agreement | null {
   if (agreement.state !== 'active' || agreement.kind !== 'subscription') return null
@@ -141,6 +155,6 @@ export function afterGivenBack(agreement: Agreement, on: Day): Agreement | null 
  */
 export function afterTakenBack(agreement: Agreement, day: Day): Agreement | null {
   const next = inHand(agreement)
-  if (agreement.state !== 'cancelled' || !next || next.due < day) return null
+  if (agreement.state !== 'cancelled' || agreement.kind !== 'subscription' || !next || next.due < day) return null
   return { ...agreement, state: 'active', cancelled: null, ...UNTRIED }
 }

@@ -33,7 +33,16 @@ function why(terms: object, access: object, { paid, today, cancelled }: Asked): 
     agreement = afterCollected(agreement, agreement.payments[agreement.collected]?.due as Day)
   }
   if (cancelled) agreement = afterCancelled(agreement, cancelled.on, cancelled.when) as Agreement
-  return sayWhyOpen({ offer, agreement, line, purchaseDay, today, method: 'card ending 4821', language: 'en' })
+  return sayWhyOpen({
+    offer,
+    agreement,
+    line,
+    purchaseDay,
+    placedOn: purchaseDay,
+    today,
+    method: 'card ending 4821',
+    language: 'en',
+  })
 }
 
 describe('while it is paid', () => {

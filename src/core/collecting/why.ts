@@ -9,6 +9,8 @@ interface Reasons {
   agreement: Agreement
   line: QuotedLine
   purchaseDay: Day
+  /** The day on which the order was paid. */
+  placedOn: Day
   /** The day on which it is asked. */
   today: Day
   method: string | null
@@ -19,9 +21,18 @@ interface Reasons {
  * Why a course is open until when, or shut since when, in words: "Open until 4 April: paid through 1 April, plus
  * 3 days of grace; payment 5 of 12 collected on 1 March by card ending 4821." All of it is read off the agreement.
  */
-export function sayWhyOpen({ offer, agreement, line, purchaseDay, today, method, language }: Reasons): string {
+export function sayWhyOpen({
+  offer,
+  agreement,
+  line,
+  purchaseDay,
+  placedOn,
+  today,
+  method,
+  language,
+}: Reasons): string {
   const day = (when: Day) => sayDay(when, language)
-  const closes = closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line, purchaseDay))
+  const closes = closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line, purchaseDay), placedOn)
   const shuts = shutsForDebt(offer, agreement)
   const { graceDays, lasts } = offer.access
   const grace = `${graceDays} ${graceDays === 1 ? 'day' : 'days'} of grace`

@@ -1,7 +1,8 @@
-import { after } from '../calendar/day.ts'
+import { after, type Day } from '../calendar/day.ts'
 import { dayIn, parseInstant } from '../calendar/instant.ts'
 import { DocumentError } from '../document/reader.ts'
 import type { MoneyFormat } from '../money/format.ts'
+import { closesOnceIn, opensOn } from '../quote/access.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import { anchorOf } from '../quote/schedule.ts'
@@ -108,7 +109,15 @@ export function taxRateIn(input: unknown): number {
   return lines[0]?.offer.taxRate ?? tax.rate
 }
 
-/** Whether the first line of a quote document opens its courses while it is paid. */
-export function whilePaying(input: unknown): boolean {
-  return readQuoteRequest(input).lines[0]?.offer.access.lasts === 'whilePaying'
+/**
+ * From when until when the first line of a quote document opens its courses, where the order is paid on `placedOn`.
+ * `closes` is null for good, and for what is open while it is paid.
+ */
+export function accessIn(input: unknown, placedOn: Day): { opens: Day; closes: Day | null } {
+  const request = readQuoteRequest(input)
+  const offer = request.lines[0]?.offer
+  if (!offer) throw new RangeError('A quote has at least one line.')
+  const { access, terms } = offer
+  const opens = opensOn(access, placedOn)
+  return { opens, closes: access.lasts === 'whilePaying' ? null : closesOnceIn(access, terms, placedOn, 0, placedOn) }
 }

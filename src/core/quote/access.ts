@@ -28,3 +28,14 @@ export function closesOn(access: Access, terms: Terms, purchaseDay: Day, paid: n
   }
   return after(opens, 1, lasts)
 }
+
+/**
+ * The same for money that came on a later day than the order: what lasts a span counts from the day on which the order
+ * was paid, so that nobody loses days by waiting; a fixed day stays, also where it was past by then (collecting rules,
+ * section 1; selling rules, section 2).
+ */
+export function closesOnceIn(access: Access, terms: Terms, purchaseDay: Day, paid: number, placedOn: Day): Day | null {
+  const { lasts } = access
+  if (typeof lasts === 'object' && 'until' in lasts) return lasts.until
+  return closesOn(access, terms, lasts === 'whilePaying' ? purchaseDay : placedOn, paid, '')
+}

@@ -6,7 +6,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { agreements, courses, grants, messages, orders, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
-import { record, recordAll } from '../orders/journal.ts'
+import { recordAll } from '../orders/journal.ts'
 import { schoolDay } from '../school/service.ts'
 import type { Person } from '../school/sessions.ts'
 
@@ -190,21 +190,15 @@ export async function giveCourse(services: Services, personId: string, courseId:
   })
 }
 
-/** Takes a grant back: the course is shut from now on. Taken back once, it stays so. */
-export async function takeBack({ db, now }: Services, grantId: string, note: string): Promise<void> {
-  await db.transaction(async (tx) => {
-    const [grant] = await tx
-      .update(grants)
-      .set({ endedAt: now(), endedNote: note })
-      .where(and(eq(grants.id, grantId), isNull(grants.endedAt)))
-      .returning()
-    if (!grant) throw new Problem(409, 'ended', 'This was taken back already.')
-    const course = await getCourse(tx, grant.courseId)
-    await record(tx, now(), { personId: grant.personId, orderId: grant.orderId }, 'course-taken-back', {
-      course: (course.live ?? course.draft).title,
-      note,
-    })
-  })
+/** Whether a course that a line opened is open by it at the moment. */
+export async function isLineOpen(services: Services, lineId: string): Promise<boolean> {
+  const rows = await services.db
+    .select(WITH_AGREEMENT)
+    .from(grants)
+    .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
+    .where(eq(grants.lineId, lineId))
+  const held = rows.map(({ grant, agreement }) => ({ ...grant, agreement }))
+  return entryOn(await schoolDay(services), held).state === 'open'
 }
 
 /** The grants of a buyer or an order, with their courses, oldest first. */

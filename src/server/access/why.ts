@@ -20,8 +20,9 @@ export async function explainGrants(services: Services, of: { personId: string }
       }
       const { offer, agreement, line, order, row } = await readAgreement(db, agreementId)
       const { purchaseDay } = order.quote
+      const placedOn = order.placedOn ?? purchaseDay
       const { method } = row
-      const why = sayWhyOpen({ offer, agreement, line: line.quoted, purchaseDay, today, method, language })
+      const why = sayWhyOpen({ offer, agreement, line: line.quoted, purchaseDay, placedOn, today, method, language })
       return { ...grant, why }
     }),
   )

@@ -2,10 +2,11 @@ import { eq } from 'drizzle-orm'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { newOffer } from '../../core/content/offer.ts'
 import { openWorld, type World } from '../../testing/world.ts'
-import { listGrants, takeBack } from '../access/service.ts'
+import { listGrants } from '../access/service.ts'
 import { offers, people } from '../db/schema/index.ts'
 import { createOffer, openOffer, publishedOf, publishOffer, saveOfferDraft } from '../offers/service.ts'
 import { checkoutView, courseView, schoolView } from '../pages/service.ts'
+import { takeBack } from '../refunds/close.ts'
 import { changeSchool, getSchool } from '../school/service.ts'
 import { hashToken } from '../secrets.ts'
 
@@ -53,7 +54,7 @@ describe('an offer for holders', () => {
     await world.buy(club.slug, world.request(club.offerId, 1900, { email: 'old@post.example' }), 'old')
     const [person] = await world.db.select().from(people).where(eq(people.email, 'old@post.example'))
     const [grant] = await listGrants(world.db, { personId: person?.id as string })
-    await takeBack(world.services, grant?.id as string, 'left')
+    await takeBack(world.services, 'practice', grant?.id as string, 'left')
     await expect(
       world.buy(course.slug, world.request(offerId, 0, { email: 'old@post.example', payment: null }), 'old'),
     ).rejects.toMatchObject({ code: 'not-for-you' })

@@ -36,12 +36,17 @@ export async function awaitTransfer(services: Services, { id, orderId }: Attempt
   await settleAttempt(await inMode(services, order.mode), id, awaited, 'answer')
 }
 
+/** The marks that count for an attempt. */
+function counting(attemptId: string) {
+  return and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt), eq(transfers.isSurplus, false))
+}
+
 /** What has come for an attempt so far, in minor units. */
 export async function cameFor(db: Queryable, attemptId: string): Promise<number> {
   const [row] = await db
     .select({ amount: sql<number>`coalesce(sum(${transfers.amount}), 0)::float8` })
     .from(transfers)
-    .where(and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt)))
+    .where(counting(attemptId))
   return row?.amount ?? 0
 }
 
@@ -63,6 +68,8 @@ export const cameSchema = v.object({
   amount: amountSchema(1, 'Write an amount.', 'Write how much was received.'),
   day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')),
   note,
+  /** It came for an order that is paid already, and whoever marks it knows that. */
+  isSurplus: v.optional(v.boolean()),
 })
 
 /** The order, locked, with its newest attempt by transfer. @throws Problem 404, or 409 where it has none. */
@@ -85,36 +92,41 @@ async function holdTransfer(tx: Transaction, mode: Mode, orderId: string): Promi
 }
 
 /**
- * Marks money as come by transfer, the whole or a part. Once all is there, the order is paid and its course opens.
- * @throws Problem at `/day` where it lies ahead, or before the order; 409 where the order waits for nothing.
+ * Marks money as come by transfer, the whole or a part. Once all is there, the order is paid and its course opens. What
+ * comes for an order that is paid is noted beside it: it counts for nothing, and stands under attention until it is
+ * given back.
+ * @throws Problem at `/day` where it lies ahead, or before the order; 409 where the order does not wait any more.
  */
 export async function markCame(
   services: Services,
   mode: Mode,
   orderId: string,
-  { amount, day, note: why }: v.InferOutput<typeof cameSchema>,
+  { amount, day, note: why, isSurplus: isKnown = false }: v.InferOutput<typeof cameSchema>,
 ): Promise<void> {
   await inTransaction(services, async (services) => {
     const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
-    if (attempt.state !== 'awaiting') {
-      throw new Problem(
-        409,
-        'not-awaiting',
-        'This order waits for no transfer. What came too much is given back at the bank.',
-      )
+    // Marked twice, by two windows or two presses, it is no second transfer.
+    const isSurplus = isKnown && attempt.state === 'collected'
+    if (attempt.state !== 'awaiting' && !isSurplus) {
+      throw new Problem(409, 'not-awaiting', 'This order waits for no transfer any more. Look at how it stands now.')
     }
     if (day > (await schoolDay(services))) throw fieldProblem('/day', 'This day lies ahead.')
     if (day < order.quote.purchaseDay) {
       throw fieldProblem('/day', 'The order was placed later than this; no money can have come for it.')
     }
-    const before = await cameFor(tx, attempt.id)
-    await tx
-      .insert(transfers)
-      .values({ orderId, attemptId: attempt.id, amount, day, note: why, createdAt: services.now() })
+    const missing = isSurplus ? 0 : attempt.amount - (await cameFor(tx, attempt.id))
     const { currency, personId } = order
-    await record(tx, services.now(), { orderId, personId }, 'transfer-came', { amount, currency, day, note: why })
-    if (before + amount < attempt.amount) return
+    const mark = async (part: number, surplus: boolean) => {
+      if (part === 0) return
+      const row = { orderId, attemptId: attempt.id, amount: part, day, note: why, isSurplus: surplus }
+      await tx.insert(transfers).values({ ...row, createdAt: services.now() })
+      const what = surplus ? 'transfer-surplus' : 'transfer-came'
+      await record(tx, services.now(), { orderId, personId }, what, { amount: part, currency, day, note: why })
+    }
+    await mark(Math.min(amount, missing), false)
+    await mark(amount - Math.min(amount, missing), true)
+    if (isSurplus || amount < missing) return
     const { reference, amount: asked } = attempt
     await settleIn(
       services,
@@ -141,7 +153,7 @@ async function dateByMarks(tx: Transaction, attemptId: string): Promise<void> {
   const [last] = await tx
     .select({ day: sql<string>`max(${transfers.day})` })
     .from(transfers)
-    .where(and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt)))
+    .where(counting(attemptId))
   if (!last) return
   const { timeZone } = await getSchool(tx)
   await tx
@@ -173,14 +185,17 @@ export async function takeMarkBack(
     const about = { orderId, personId: order.personId }
     const { amount } = row
     const taken = { about, what: 'transfer-taken-back' as const, data: { amount, currency: order.currency, note: why } }
-    if (attempt.state !== 'collected' || (await cameFor(tx, attempt.id)) >= attempt.amount) {
+    if (row.isSurplus || attempt.state !== 'collected' || (await cameFor(tx, attempt.id)) >= attempt.amount) {
       return recordAll(tx, services.now(), [taken])
     }
     if ((await tx.$count(refunds, eq(refunds.attemptId, attempt.id))) > 0) {
       throw new Problem(409, 'refunded', 'Some of this money was given back since; that cannot be undone.')
     }
     await tx.update(attempts).set({ state: 'awaiting', settledAt: null }).where(eq(attempts.id, attempt.id))
-    await tx.update(orders).set({ state: 'paying', paidAt: null, duplicateOf: null }).where(eq(orders.id, orderId))
+    await tx
+      .update(orders)
+      .set({ state: 'paying', paidAt: null, placedOn: null, duplicateOf: null })
+      .where(eq(orders.id, orderId))
     await tx
       .update(payments)
       .set({ state: 'due', attemptId: null, collectedAt: null })
@@ -201,5 +216,29 @@ export async function giveTransferUp(services: Services, mode: Mode, orderId: st
     }
     await settleIn(services, order, attempt, { state: 'abandoned' }, 'answer')
     await record(tx, services.now(), { orderId, personId: order.personId }, 'transfer-given-up')
+  })
+}
+
+/** Notes that money which came for a paid order was given back at the bank. @throws Problem 409 where none is to be. */
+export async function giveSurplusBack(
+  services: Services,
+  mode: Mode,
+  orderId: string,
+  transferId: string,
+  why: string,
+): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const { order } = await holdTransfer(tx, mode, orderId)
+    const open = and(isNull(transfers.takenBackAt), isNull(transfers.givenBackOn), eq(transfers.isSurplus, true))
+    const [row] = await tx
+      .update(transfers)
+      .set({ givenBackOn: await schoolDay(services) })
+      .where(and(eq(transfers.id, transferId), eq(transfers.orderId, orderId), open))
+      .returning()
+    if (!row) throw new Problem(409, 'given-back', 'This was given back already, or is no surplus.')
+    const { amount } = row
+    const data = { amount, currency: order.currency, note: why }
+    await record(tx, services.now(), { orderId, personId: order.personId }, 'transfer-given-back', data)
   })
 }

@@ -71,6 +71,7 @@ describe('a paid order', () => {
     expect(await world.grantsOf(orderId)).toMatchObject([{ courseId: course.courseId, closes: null, endedAt: null }])
     expect(await world.db.select().from(messages).where(eq(messages.orderId, orderId))).toMatchObject([
       { kind: 'receipt', state: 'waiting' },
+      { kind: 'told-sold', state: 'waiting' },
     ])
     expect(await world.journalOf(orderId)).toEqual([
       'order-placed',
@@ -78,6 +79,7 @@ describe('a paid order', () => {
       'attempt-collected',
       'order-paid',
       'course-opened',
+      'message-queued',
       'message-queued',
     ])
   })

@@ -38,6 +38,8 @@ export const placeSchema = v.object({
   email: emailSchema,
   /** The buyer's own price, where they name it. */
   chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
+  /** The page said that the buyer has the course for a while already. */
+  isTold: v.optional(v.boolean()),
   /** What the button said: the order is placed for exactly this, or not at all. */
   agreed: v.object({
     pay: v.pipe(v.number(), v.safeInteger(), v.minValue(0)),
@@ -150,6 +152,19 @@ async function placeOnce(services: Services, way: OpenWay | null, placing: Placi
         409,
         'already-yours',
         'You have this course already. You find it under My courses; nothing was charged.',
+      )
+    }
+    if (prepared.kind === 'same') {
+      const how = prepared.mayComeBack
+        ? 'You have cancelled this. You can take the cancelling back under My courses, without a charge.'
+        : 'You pay for this already, and it goes on. You find it under My courses.'
+      throw new Problem(409, 'already-yours', `${how} Nothing was charged.`)
+    }
+    if (prepared.kind === 'untold') {
+      throw new Problem(
+        409,
+        'held',
+        'You have this course for a while already. Nothing was charged. Reload the page to see until when, then order again if you want.',
       )
     }
     if (prepared.kind === 'refused') throw refusedForAddress()

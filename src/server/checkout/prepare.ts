@@ -6,15 +6,19 @@ import { attempts, messages, OPEN_ATTEMPTS, offers, orderLines, orders, payments
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
 import { nextAttemptKey } from './attemptKey.ts'
-import { heldAlready } from './heldAlready.ts'
+import { heldAlready, outlasts, sameOffer } from './heldAlready.ts'
 import { CALL_SECONDS } from './lookup.ts'
 import type { Placing, Shopper } from './place.ts'
 import { type Attempt, markPaid, type Order } from './settle.ts'
 
 /** What is to be done next for a placed order. */
 export type Prepared =
-  /** The signed-in buyer has it already. */
+  /** The signed-in buyer has it already, for as long as this would give it. */
   | { kind: 'owned' }
+  /** The same offer goes on for the signed-in buyer, or they have cancelled it and may come back. */
+  | { kind: 'same'; mayComeBack: boolean }
+  /** The signed-in buyer has it for a while, and has not been told. */
+  | { kind: 'untold' }
   /** The address that was typed has it already, which is told to its owner alone. */
   | { kind: 'refused' }
   | { kind: 'paid'; orderId: string }
@@ -124,25 +128,34 @@ async function lockPerson({ db: tx, now }: Within, { shopper: { mode, person: si
 }
 
 /**
- * What is to be done where the buyer has the course already; null where they have not. The browser that bought it just
- * now, by Back or a second tab, is led to that order, and the signed-in buyer is told. Whoever only typed the address
- * learns nothing: its owner is written to (selling rules, section 1).
+ * What is to be done where the buyer has the course already; null where it may be bought, beside what they have too. The
+ * browser that bought it just now, by Back or a second tab, is led to that order, and the signed-in buyer is told.
+ * Whoever only typed the address learns nothing: its owner is written to (selling rules, sections 1 and 2).
  */
 async function ownedAlready(
   services: Within,
   person: typeof people.$inferSelect,
-  { course, quoted, shopper }: Placing,
+  { course, offer, quoted, shopper, request }: Placing,
 ): Promise<Prepared | null> {
-  const active = await heldAlready(services.db, person.id, course.id, quoted.quote.purchaseDay)
-  if (active.length === 0) return null
+  const { purchaseDay, lines } = quoted.quote
+  const active = await heldAlready(services.db, person.id, course.id, purchaseDay)
+  const [line] = lines
+  if (active.length === 0 || !line) return null
   const justNow = browserAccessSince(services.now())
-  const own = active.find(
+  const byBrowser = active.filter(
     ({ browserHash, paidAt }) => browserHash === shopper.browserHash && paidAt !== null && paidAt > justNow,
   )
+  const isOutlasted = active.some((held) => outlasts(held, line))
+  const own = byBrowser.find((held) => held.offerId === offer.id || isOutlasted)
   if (own?.orderId) return { kind: 'paid', orderId: own.orderId }
-  if (shopper.person?.id === person.id) return { kind: 'owned' }
-  await tellOwner(services, person, course.live.title)
-  return { kind: 'refused' }
+  if (shopper.person?.id !== person.id && byBrowser.length === 0) {
+    await tellOwner(services, person, course.live.title)
+    return { kind: 'refused' }
+  }
+  if (isOutlasted) return { kind: 'owned' }
+  const same = await sameOffer(services.db, active, offer.id, purchaseDay)
+  if (same) return { kind: 'same', mayComeBack: same.mayComeBack }
+  return request.isTold ? null : { kind: 'untold' }
 }
 
 /** So long after one message about it the owner of an address is not written to again. */

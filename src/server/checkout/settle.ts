@@ -1,5 +1,6 @@
 import { and, eq, inArray, not, sql } from 'drizzle-orm'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
+import { opensOn } from '../../core/quote/access.ts'
 import { readQuoteRequest } from '../../core/quote/read.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
 import type { Outcome } from '../../gateways/contract.ts'
@@ -20,7 +21,7 @@ import {
 } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
-import { getSchool, schoolDay } from '../school/service.ts'
+import { dayFor, getSchool, schoolDay } from '../school/service.ts'
 import { paidMeanwhile } from './heldAlready.ts'
 
 export type Attempt = typeof attempts.$inferSelect
@@ -213,7 +214,8 @@ async function markPaidTwice(
   const at = services.now()
   const about = { orderId, personId }
   const dueNow = eq(payments.due, quote.purchaseDay)
-  await tx.update(orders).set({ state: 'paid', paidAt: at, duplicateOf }).where(eq(orders.id, orderId))
+  const placedOn = await schoolDay(services)
+  await tx.update(orders).set({ state: 'paid', paidAt: at, placedOn, duplicateOf }).where(eq(orders.id, orderId))
   await tx
     .update(payments)
     .set({ state: 'collected', attemptId, collectedAt: at })
@@ -260,9 +262,11 @@ export async function markPaid(
   const at = services.now()
   const { mode, personId, id: orderId } = order
   const about = { orderId, personId }
+  const school = await getSchool(tx)
+  const placedOn = dayFor(school, at)
   const [lines] = await Promise.all([
     linesOf(tx, orderId),
-    tx.update(orders).set({ state: 'paid', paidAt: at }).where(eq(orders.id, orderId)),
+    tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
     tx
       .update(payments)
       .set({ state: 'collected', attemptId, collectedAt: at })
@@ -275,14 +279,14 @@ export async function markPaid(
     return { line, courseId, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
   })
   const opened = begun.map(({ line, courseId, offer, agreement }) => {
-    const { opens } = line.quoted
-    const dates = grantDates(offer, agreement, line, purchaseDay)
+    const opens = opensOn(offer.access, placedOn)
+    const dates = grantDates(offer, agreement, line, { purchaseDay, placedOn })
     return { mode, personId, courseId, orderId, lineId: line.id, offerId: line.offerId, opens, createdAt: at, ...dates }
   })
   const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
   if (promised.length > 0) {
     if (!kept) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
-    const { retryAfterDays } = await getSchool(tx)
+    const { retryAfterDays } = school
     const { connectionId, reference, method, expires } = kept
     await tx.insert(agreements).values(
       promised.map(({ line, agreement }) => ({
@@ -300,18 +304,22 @@ export async function markPaid(
     )
   }
   const { queued, writes } = queueMessage(services, { mode, kind: 'receipt', personId, orderId })
+  const sold =
+    school.soldTelling === 'each' ? queueMessage(services, { mode, kind: 'told-sold', personId, orderId }) : null
   await Promise.all([
     tx.insert(grants).values(opened),
     ...writes,
+    ...(sold?.writes ?? []),
     recordAll(tx, at, [
       ...before,
       { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
       ...promised.map((): Happening => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
-      ...lines.map(({ line: { courseTitle: course, quoted } }): Happening => {
-        const { opens, closes } = quoted
+      ...opened.map(({ opens, closes }, index): Happening => {
+        const course = lines[index]?.line.courseTitle ?? ''
         return { about, what: 'course-opened', data: { course, opens, closes } }
       }),
       queued,
+      ...(sold ? [sold.queued] : []),
     ]),
   ])
 }

@@ -3,12 +3,13 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { isCreditorReference } from '../../core/bank/reference.ts'
 import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
-import { agreements, attempts, connections, grants, messages, payments } from '../db/schema/index.ts'
+import { agreements, attempts, connections, grants, messages, payments, transfers } from '../db/schema/index.ts'
+import { needsAttention } from '../orders/attention.ts'
 import { checkoutView, thanksView } from '../pages/service.ts'
 import { getSchool } from '../school/service.ts'
 import { hashToken } from '../secrets.ts'
 import { awaitedOf } from './awaited.ts'
-import { giveTransferUp, markCame, takeMarkBack } from './bankTransfer.ts'
+import { giveSurplusBack, giveTransferUp, markCame, takeMarkBack } from './bankTransfer.ts'
 import { lookUpAwaited, lookUpUntilSettled } from './lookup.ts'
 import { checkOrder } from './standing.ts'
 
@@ -189,7 +190,7 @@ describe('bank transfer', () => {
     const { orderId } = await order('Transfer')
     const attempt = await attemptOf(orderId)
     expect(isCreditorReference(attempt?.reference ?? '')).toBe(true)
-    const view = await thanksView(world.services, await getSchool(world.db), orderId, visitor)
+    const view = await thanksView(world.services, orderId, visitor)
     if (view.name !== 'thanks') throw new Error(view.name)
     expect(view.awaited).toMatchObject({ amount: 12_900, came: 0, transfer: { iban: 'AT34 0000 0000 1234 5678' } })
     expect(view.awaited?.transfer?.code?.path).toMatch(/^M\d/)
@@ -207,9 +208,26 @@ describe('bank transfer', () => {
     expect(waiting && (await awaitedOf(world.db, waiting))).toMatchObject({ came: 9000 })
     await markCame(world.services, 'practice', orderId, { amount: 4000, day: day(), note: 'too much' })
     expect(await stateOf(orderId)).toBe('paid')
+    const more = { amount: 100, day: day(), note: '' }
+    // Pressed twice it is no second transfer; said to be one, it is noted, and counts for nothing.
+    await expect(markCame(world.services, 'practice', orderId, more)).rejects.toMatchObject({ code: 'not-awaiting' })
+    await markCame(world.services, 'practice', orderId, { ...more, isSurplus: true })
+    const marks = await world.db.select().from(transfers).where(eq(transfers.orderId, orderId))
+    const surplus = marks.filter(({ isSurplus }) => isSurplus)
+    expect(surplus.map(({ amount }) => amount)).toEqual([100, 100])
+    const kinds = async () =>
+      (await needsAttention(world.services, 'practice'))
+        .filter((item) => item.orderId === orderId)
+        .map(({ kind }) => kind)
+    expect(await kinds()).toEqual(['surplus-transfer'])
+    for (const { id } of surplus) await giveSurplusBack(world.services, 'practice', orderId, id, 'sent back')
     await expect(
-      markCame(world.services, 'practice', orderId, { amount: 100, day: day(), note: '' }),
-    ).rejects.toMatchObject({ code: 'not-awaiting' })
+      giveSurplusBack(world.services, 'practice', orderId, surplus[0]?.id as string, 'twice'),
+    ).rejects.toMatchObject({ code: 'given-back' })
+    expect(await kinds()).toEqual([])
+    expect((await world.attemptsOf(orderId)).map(({ amount, state }) => [amount, state])).toEqual([
+      [12_900, 'collected'],
+    ])
   })
 
   it('came on the day that is marked, whenever it is marked; not ahead, nor before the order', async () => {

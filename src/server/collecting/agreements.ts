@@ -21,6 +21,7 @@ const ORDER = {
   currency: orders.currency,
   quoteInput: orders.quoteInput,
   quote: orders.quote,
+  placedOn: orders.placedOn,
 }
 const LINE = {
   id: orderLines.id,
@@ -38,6 +39,8 @@ const BESIDE = {
   retryAfterDays: school.retryAfterDays,
   isUnderWay: sql<boolean>`exists (select 1 from attempts t
     where t.agreement_id = ${agreements.id} and t.state in (${OPEN}))`,
+  isTakenBack: sql<boolean>`not exists (select 1 from ${grants} g
+    where g.line_id = ${agreements.lineId} and g.ended_at is null)`,
 }
 const SCHEDULED = {
   id: payments.id,
@@ -69,6 +72,8 @@ export interface Held {
   retryAfterDays: readonly number[]
   /** An attempt of it is under way. */
   isUnderWay: boolean
+  /** The creator has shut all that it pays for. */
+  isTakenBack: boolean
 }
 
 /** Payments to come that are kept listed of what goes on until cancelled, at least … */
@@ -113,7 +118,7 @@ export async function readAgreementOf(db: Queryable, order: AgreedOrder, id: str
 
 async function readSchedule(
   db: Queryable,
-  found: Pick<Held, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay'>,
+  found: Pick<Held, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'isTakenBack'>,
 ): Promise<Held> {
   const { row, order, line } = found
   const scheduled = await db
@@ -172,10 +177,20 @@ export function storedOf(agreement: Agreement, retryAfterDays: readonly number[]
   }
 }
 
-/** From when to when the course is open as an agreement stands, for its grant. */
-export function grantDates(offer: QuotedOffer, agreement: Agreement | null, line: Held['line'], purchaseDay: Day) {
+/** The day of the purchase, and the day on which it was paid: in older orders the same. */
+function daysOf({ quote: { purchaseDay }, placedOn }: AgreedOrder) {
+  return { purchaseDay, placedOn: placedOn ?? purchaseDay }
+}
+
+/** Until when the course is open as an agreement stands, for its grant; `placedOn` is the day on which the order was paid. */
+export function grantDates(
+  offer: QuotedOffer,
+  agreement: Agreement | null,
+  line: Pick<Held['line'], 'quoted'>,
+  { purchaseDay, placedOn }: { purchaseDay: Day; placedOn: Day },
+) {
   return {
-    closes: closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line.quoted, purchaseDay)),
+    closes: closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line.quoted, purchaseDay), placedOn),
     shuts: shutsForDebt(offer, agreement),
   }
 }
@@ -187,7 +202,7 @@ export function grantDates(offer: QuotedOffer, agreement: Agreement | null, line
 export async function saveAgreement(tx: Transaction, held: Held, next: Agreement): Promise<Agreement> {
   const { row, order, line, offer, retryAfterDays } = held
   const listed = await listAhead(tx, held, next)
-  const dates = grantDates(offer, listed, line, order.quote.purchaseDay)
+  const dates = grantDates(offer, listed, line, daysOf(order))
   await Promise.all([
     tx.update(agreements).set(storedOf(listed, retryAfterDays)).where(eq(agreements.id, row.id)),
     tx

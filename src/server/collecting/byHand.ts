@@ -1,14 +1,7 @@
 import { and, desc, eq, inArray, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
-import {
-  type Agreement,
-  afterCancelled,
-  afterStopped,
-  afterTakenBack,
-  inHand,
-  payableOn,
-  UNTRIED,
-} from '../../core/collecting/agreement.ts'
+import { type Agreement, inHand, payableOn, restOf } from '../../core/collecting/agreement.ts'
+import type { ScheduledPayment } from '../../core/quote/types.ts'
 import {
   type DeclineReason,
   GatewayRefused,
@@ -30,19 +23,15 @@ import {
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
 import { inTransaction, type Services, type Within } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
-import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, refunds } from '../db/schema/index.ts'
-import type { MessageKind } from '../db/schema/messages.ts'
+import { agreements, attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { queueMessage } from '../messages/queue.ts'
-import { type Happening, record, recordAll } from '../orders/journal.ts'
+import { record } from '../orders/journal.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { requireCompared } from '../upkeep/restored.ts'
-import { type Held, holdAgreement, readAgreement, saveAgreement } from './agreements.ts'
+import { type Held, holdAgreement, readAgreement } from './agreements.ts'
+import { tellOf } from './deeds.ts'
 import { endPayLinks } from './payLinks.ts'
-
-/** Who does something to an agreement: its buyer, or the creator for them. */
-export type Hand = 'buyer' | 'creator'
 
 /** How a payment by hand stands. */
 export type PaidByHand =
@@ -64,6 +53,8 @@ export interface ByHand {
   to: number
   /** Made by the page: the same request again is answered with what became of it, and charges nothing. */
   requestKey: string
+  /** Who asks; the creator may try what is kept once more. The buyer, where nobody is named. */
+  by?: 'buyer' | 'creator'
 }
 
 /** The payments that are paid by hand on a day: all that are due, or the next one early. */
@@ -73,15 +64,27 @@ function payableByHand(agreement: Agreement, day: Day) {
   return due.length > 0 || agreement.state !== 'active' || !next ? due : [next]
 }
 
-/** What a page asks for that pays by hand on a day: the sum, and the numbers of its payments; null where nothing can be paid. */
-export function manualPaymentOn(agreement: Agreement, day: Day): Pick<ByHand, 'agreed' | 'from' | 'to'> | null {
-  const payable = payableByHand(agreement, day)
+/** What is asked for by hand: the sum in minor units, and the numbers of its payments. */
+export type Asked = Pick<ByHand, 'agreed' | 'from' | 'to'>
+
+/** What a page asks for that pays by hand on a day; null where nothing can be paid. */
+export function manualPaymentOn(agreement: Agreement, day: Day): Asked | null {
+  return askedFor(payableByHand(agreement, day))
+}
+
+/** All that is left of an installment plan, where that is more than what is asked for anyway; else null. */
+export function restOn(agreement: Agreement, day: Day): Asked | null {
+  const rest = restOf(agreement)
+  return rest.length > payableByHand(agreement, day).length ? askedFor(rest) : null
+}
+
+function askedFor(payable: readonly ScheduledPayment[]): Asked | null {
   const agreed = payable.reduce((sum, { pay }) => sum + pay, 0)
   return agreed > 0 ? { agreed, from: payable[0]?.n ?? 0, to: payable.at(-1)?.n ?? 0 } : null
 }
 
 /**
- * Pays by hand what is due, or the next payment early: by the method that is kept, or by another, which is charged
+ * Pays by hand what is due, the next payment early, or all that is left of a plan: by the method that is kept, or by another, which is charged
  * from then on. It is no try of the worker's, and while it is under way the worker waits (collecting rules, section 3).
  * What is paid already is answered with that: a second press or a second tab never pays the payment after it.
  */
@@ -205,12 +208,10 @@ async function begin(
   // Another method may have been given since its way was opened.
   if (isKept && (!held.row.kept || held.row.connectionId !== connectionId)) throw keptGone()
   const day = await schoolDay(services)
-  const payable = payableByHand(held.agreement, day)
-  const [first] = payable
-  const last = payable.at(-1)
-  if (!first || !last) throw new Problem(409, 'nothing-due', 'Nothing is due. Nothing was charged.')
-  const amount = payable.reduce((sum, { pay }) => sum + pay, 0)
-  if (first.n !== request.from || last.n !== request.to || amount !== request.agreed) {
+  const offered = [manualPaymentOn(held.agreement, day), restOn(held.agreement, day)].filter((asked) => asked !== null)
+  if (offered.length === 0) throw new Problem(409, 'nothing-due', 'Nothing is due. Nothing was charged.')
+  const { from, to, agreed: amount } = request
+  if (!offered.some((asked) => asked.from === from && asked.to === to && asked.agreed === amount)) {
     throw new Problem(409, 'price-changed', 'What is due changed while this page was open. Nothing was charged.')
   }
   const { order } = held
@@ -219,9 +220,9 @@ async function begin(
     .values({
       orderId: order.id,
       agreementId,
-      fromN: first.n,
-      toN: last.n,
-      key: await nextAttemptKey(tx, { orderId: order.id, agreementId, fromN: first.n }),
+      fromN: from,
+      toN: to,
+      key: await nextAttemptKey(tx, { orderId: order.id, agreementId, fromN: from }),
       requestKey: request.requestKey,
       connectionId,
       amount,
@@ -229,14 +230,14 @@ async function begin(
       state: 'started',
       startedAt: services.now(),
       day,
-      madeBy: 'buyer',
+      madeBy: request.by ?? 'buyer',
     })
     .returning()
   if (!attempt) throw new Error('The attempt was not stored.')
   await services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 })
   const about = { orderId: order.id, personId: order.personId }
   await record(tx, services.now(), about, 'attempt-started', {
-    n: first.n,
+    n: from,
     amount,
     currency: order.currency,
     key: attempt.key,
@@ -318,142 +319,9 @@ export async function changeMethod(
       .set({ connectionId: way.connection.id, kept: kept.reference, method: kept.method, expires: kept.expires })
       .where(eq(agreements.id, agreementId))
     const about = { orderId: order.id, personId: order.personId }
-    await tell(services, { order, agreementId, kind: 'method-changed' }, [
+    await tellOf(services, { order, agreementId, kind: 'method-changed' }, [
       { about, what: 'method-changed', data: { method: kept.method } },
     ])
   })
   await endPayLinks(services, agreementId)
-}
-
-/**
- * Cancels a subscription: no payment is tried any more. `period-end` leaves the course open as far as it is
- * paid, `now` closes it today.
- * @throws Problem 409 where it does not go on, or is none.
- */
-export async function cancelAgreement(
-  services: Services,
-  agreementId: string,
-  when: 'now' | 'period-end',
-  by: Hand,
-): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const held = await holdAgreement(tx, agreementId)
-    const next = afterCancelled(held.agreement, await schoolDay(services), when)
-    if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement does not go on.')
-    await end(services, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
-  })
-}
-
-/**
- * Takes a cancelling back: the subscription goes on as if it had not been.
- * @throws Problem 409 where its next payment was due meanwhile, or money was given back.
- */
-export async function takeCancelBack(services: Services, agreementId: string): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const held = await holdAgreement(tx, agreementId)
-    const { order, line } = held
-    const next = afterTakenBack(held.agreement, await schoolDay(services))
-    if (!next) {
-      throw new Problem(409, 'too-late', 'A payment was due since it was cancelled. It is bought again instead.')
-    }
-    if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0) {
-      throw new Problem(409, 'refunded', 'Money was given back for it since. It is bought again instead.')
-    }
-    await tx
-      .update(payments)
-      .set({ state: 'due' })
-      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
-    await saveAgreement(tx, held, next)
-    await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'cancel-taken-back')
-  })
-}
-
-/** Stops chasing: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */
-export async function stopChasing(services: Services, agreementId: string, note: string): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const held = await holdAgreement(tx, agreementId)
-    const next = afterStopped(held.agreement)
-    if (!next) throw new Problem(409, 'ended', 'This agreement does not go on; nothing is tried any more.')
-    await end(services, held, next, null, { what: 'agreement-stopped', data: { note } })
-  })
-}
-
-/** Takes a stop back: the payment in hand gets a full series of tries again. */
-export async function chaseAgain(services: Services, agreementId: string): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const held = await holdAgreement(tx, agreementId)
-    const { agreement, order, line, retryAfterDays } = held
-    // What stopped because every try was declined goes on only when it is paid, or is bought again.
-    if (agreement.state !== 'stopped' || agreement.tries > retryAfterDays.length) {
-      throw new Problem(409, 'not-stopped', 'This agreement was not stopped by hand.')
-    }
-    const next: Agreement = { ...agreement, state: 'active', ...UNTRIED }
-    await tx
-      .update(payments)
-      .set({ state: 'due' })
-      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
-    await saveAgreement(tx, held, next)
-    await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'agreement-goes-on')
-  })
-}
-
-/**
- * Moves the payment in hand to another day, with the reason. Later ones keep theirs.
- * @throws Problem at `/day` where the day is past, or not before the payment after it.
- */
-export async function moveDue(services: Services, agreementId: string, day: Day, reason: string): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const held = await holdAgreement(tx, agreementId)
-    const { agreement, order, scheduled } = held
-    const payment = scheduled[agreement.collected]
-    const following = scheduled[agreement.collected + 1]
-    if (agreement.state !== 'active' || !payment) throw new Problem(409, 'ended', 'Nothing is to come any more.')
-    if (day < (await schoolDay(services))) throw fieldProblem('/day', 'This day is past.')
-    if (following && day >= following.due) throw fieldProblem('/day', 'It must stay before the payment after it.')
-    await tx.update(payments).set({ due: day }).where(eq(payments.id, payment.id))
-    const moved = agreement.payments.map((other, index) =>
-      index === agreement.collected ? { ...other, due: day } : other,
-    )
-    await saveAgreement(tx, held, { ...agreement, payments: moved, ...UNTRIED })
-    await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'due-moved', {
-      n: payment.n,
-      from: payment.due,
-      to: day,
-      reason,
-    })
-  })
-}
-
-async function end(
-  services: Within,
-  held: Held,
-  next: Agreement,
-  kind: 'cancelled' | null,
-  what: Pick<Happening, 'what'> & { data: Record<string, string> },
-) {
-  const { db: tx } = services
-  const { order, row } = held
-  const about = { orderId: order.id, personId: order.personId }
-  await saveAgreement(tx, held, next)
-  if (kind) await tell(services, { order, agreementId: row.id, kind }, [{ about, ...what }])
-  if (kind && what.data.by === 'buyer') await tell(services, { order, agreementId: row.id, kind: 'told-cancelled' }, [])
-  if (!kind) await recordAll(tx, services.now(), [{ about, ...what }])
-}
-
-/** Queues a message about an agreement and writes what happened. */
-async function tell(
-  services: Within,
-  { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
-  happened: Happening[],
-) {
-  const { db: tx } = services
-  const { mode, personId } = order
-  const { queued, writes } = queueMessage(services, { mode, kind, personId, orderId: order.id, agreementId })
-  await Promise.all(writes)
-  await recordAll(tx, services.now(), [...happened, queued])
 }

@@ -1,7 +1,7 @@
 import { and, asc, eq, exists, inArray, lte, not, sql } from 'drizzle-orm'
 import { addDays, type Day } from '../../core/calendar/day.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
-import { afterCollected, nextTryOf, taskOn } from '../../core/collecting/agreement.ts'
+import { afterCollected, afterGivenBack, nextTryOf, taskOn } from '../../core/collecting/agreement.ts'
 import { GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
 import { nextAttemptKey } from '../checkout/attemptKey.ts'
 import { CALL_SECONDS } from '../checkout/lookup.ts'
@@ -127,6 +127,13 @@ async function takeTurn(services: Within, agreementId: string, day: Day): Promis
   }
   const { n, pay } = task.payment
   const about = { orderId: order.id, personId: order.personId }
+  const ended = held.isTakenBack ? afterGivenBack(agreement, day) : null
+  if (ended) {
+    // Nothing is charged for a course that the creator has shut, whatever way that came about.
+    await saveAgreement(tx, held, ended)
+    await record(tx, services.now(), about, 'agreement-cancelled', { when: 'now', by: 'creator' })
+    return { kind: 'nothing' }
+  }
   if (task.do === 'settle') {
     const { id } = held.scheduled[agreement.collected] as (typeof held.scheduled)[number]
     await tx.update(payments).set({ state: 'collected', collectedAt: services.now() }).where(eq(payments.id, id))

@@ -11,8 +11,9 @@ import { lookUpUntilSettled } from '../checkout/lookup.ts'
 import { agreements, attempts, grants, messages, orders, payments, people } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { schoolDay } from '../school/service.ts'
-import { cancelAgreement, changeMethod, moveDue, payByHand, stopChasing } from './byHand.ts'
+import { changeMethod, payByHand } from './byHand.ts'
 import { agreementsDue, collectAgreement, collectingDay } from './collect.ts'
+import { cancelAgreement, moveDue, stopChasing } from './deeds.ts'
 import { makePayLink, readPayLink } from './payLinks.ts'
 
 const DAY = 86_400_000

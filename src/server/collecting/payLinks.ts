@@ -1,5 +1,6 @@
 import { and, eq, gt, isNull } from 'drizzle-orm'
 import type { Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
 import { agreements, courses, offers, orderLines, payLinks } from '../db/schema/index.ts'
 import { hashToken, newToken } from '../secrets.ts'
 
@@ -59,4 +60,14 @@ export async function endPayLinks({ db, now }: Services, agreementId: string): P
     .update(payLinks)
     .set({ usedAt: now() })
     .where(and(eq(payLinks.agreementId, agreementId), isNull(payLinks.usedAt)))
+}
+
+/** The mode of the agreement that a link is or was for, so that it works whatever is sold to strangers; null where there is none. */
+export async function modeOfPayLink({ db }: Pick<Services, 'db'>, token: string): Promise<Mode | null> {
+  const [row] = await db
+    .select({ mode: agreements.mode })
+    .from(payLinks)
+    .innerJoin(agreements, eq(agreements.id, payLinks.agreementId))
+    .where(eq(payLinks.tokenHash, hashToken(token)))
+  return row?.mode ?? null
 }

@@ -9,19 +9,9 @@ import { validate } from '../http/validate.ts'
 import { visitorOf } from '../pages/visitor.ts'
 import { getSchool } from '../school/service.ts'
 import { readAgreement } from './agreements.ts'
-import {
-  cancelAgreement,
-  changeMethod,
-  chaseAgain,
-  checkByHand,
-  isPaidByNow,
-  moveDue,
-  type PaidByHand,
-  payByHand,
-  stopChasing,
-  takeCancelBack,
-} from './byHand.ts'
-import { readUsedPayLink } from './payLinks.ts'
+import { changeMethod, checkByHand, isPaidByNow, type PaidByHand, payByHand } from './byHand.ts'
+import { cancelAgreement, chaseAgain, moveDue, sendPayLink, stopChasing, takeCancelBack, writeOff } from './deeds.ts'
+import { modeOfPayLink, readUsedPayLink } from './payLinks.ts'
 import { askFor } from './view.ts'
 
 const byKey = v.object({ key: v.pipe(v.string(), v.maxLength(100)) })
@@ -30,14 +20,18 @@ const payment = {
   token: v.pipe(v.string(), v.maxLength(200)),
 }
 const wholeNumber = v.pipe(v.number(), v.safeInteger(), v.minValue(0))
-const paySchema = v.object({
-  ...payment,
-  /** Null: by what is kept for the agreement. */
-  connectionId: v.nullable(payment.connectionId),
+/** What is to be charged, as the page said it. */
+const trySchema = v.object({
   agreed: wholeNumber,
   from: wholeNumber,
   to: wholeNumber,
   requestKey: v.pipe(v.string(), v.minLength(16), v.maxLength(64)),
+})
+const paySchema = v.object({
+  ...payment,
+  /** Null: by what is kept for the agreement. */
+  connectionId: v.nullable(payment.connectionId),
+  ...trySchema.entries,
 })
 const note = v.pipe(
   v.string(),
@@ -50,7 +44,7 @@ const note = v.pipe(
 export function planRoutes(base: Services) {
   const asked = async (c: Context, key: string) => {
     const visitor = await visitorOf(c, base, await getSchool(base.db))
-    const services = await inMode(base, visitor.mode)
+    const services = await inMode(base, (await modeOfPayLink(base, key)) ?? visitor.mode)
     const found = await askFor(services, key, visitor)
     if (!found)
       throw new Problem(410, 'link-ended', 'This link has ended, or is not yours. Sign in, and look under My courses.')
@@ -58,7 +52,7 @@ export function planRoutes(base: Services) {
   }
   const usedLink = async (c: Context, key: string) => {
     const { mode } = await visitorOf(c, base, await getSchool(base.db))
-    const services = await inMode(base, mode)
+    const services = await inMode(base, (await modeOfPayLink(base, key)) ?? mode)
     const link = await readUsedPayLink(services, key)
     return link && { services, ...link }
   }
@@ -90,6 +84,12 @@ export function planRoutes(base: Services) {
       await cancelAgreement(services, agreementId, 'period-end', 'buyer')
       return c.json({ ok: true })
     })
+    .post('/:key/uncancel', validate('param', byKey), async (c) => {
+      const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
+      if (byLink) throw new Problem(403, 'not-by-link', 'Sign in to come back. This link only pays.')
+      await takeCancelBack(services, agreementId, 'buyer')
+      return c.json({ ok: true })
+    })
 }
 
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such agreement.')) })
@@ -115,12 +115,27 @@ export function agreementRoutes(base: Services) {
     )
     .post('/:id/uncancel', validate('param', byId), async (c) => {
       const { id } = c.req.valid('param')
-      await takeCancelBack(await inTheirMode(c, id), id)
+      await takeCancelBack(await inTheirMode(c, id), id, 'creator')
       return c.json({ ok: true })
     })
     .post('/:id/stop', validate('param', byId), validate('json', v.object({ note })), async (c) => {
       const { id } = c.req.valid('param')
       await stopChasing(await inTheirMode(c, id), id, c.req.valid('json').note)
+      return c.json({ ok: true })
+    })
+    .post('/:id/write-off', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+      const { id } = c.req.valid('param')
+      await writeOff(await inTheirMode(c, id), id, c.req.valid('json').note)
+      return c.json({ ok: true })
+    })
+    .post('/:id/try', validate('param', byId), validate('json', trySchema), async (c) => {
+      const { id } = c.req.valid('param')
+      const request = { ...c.req.valid('json'), connectionId: null, token: '', by: 'creator' as const }
+      return c.json(await payByHand(await inTheirMode(c, id), id, request))
+    })
+    .post('/:id/pay-link', validate('param', byId), async (c) => {
+      const { id } = c.req.valid('param')
+      await sendPayLink(await inTheirMode(c, id), id)
       return c.json({ ok: true })
     })
     .post('/:id/chase', validate('param', byId), async (c) => {

@@ -1,5 +1,5 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
-import { inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { afterTakenBack, inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { whyNot } from '../../core/ways/collects.ts'
 import { renewsOn, type Visitor } from '../access/service.ts'
 import type { Services } from '../context.ts'
@@ -12,7 +12,7 @@ import { shownPayment } from '../orders/plans.ts'
 import type { PayWay, PlanView } from '../pages/data.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type Held, readAgreement } from './agreements.ts'
-import { manualPaymentOn } from './byHand.ts'
+import { manualPaymentOn, restOn } from './byHand.ts'
 import { readPayLink } from './payLinks.ts'
 
 /** An agreement that was asked for, and by what right. */
@@ -27,8 +27,7 @@ export async function askFor(services: Services, key: string, { person, mode }: 
   if (!isId(key)) {
     const agreementId = await readPayLink(services, key)
     if (!agreementId) return null
-    const { row } = await readAgreement(services.db, agreementId)
-    return row.mode === mode ? { agreementId, byLink: true } : null
+    return { agreementId, byLink: true }
   }
   if (!person) return null
   const found = await readAgreement(services.db, key).catch((error: unknown) => {
@@ -76,6 +75,7 @@ export async function planView(
     .orderBy(asc(payments.due), asc(payments.n))
   const asked = manualPaymentOn(agreement, day)
   const amount = asked?.agreed ?? 0
+  const rest = restOn(agreement, day)
   const since = payableOn(agreement, day)[0]?.due ?? null
   const next = inHand(agreement)
   const on = nextTryOf(agreement, retryAfterDays)
@@ -93,11 +93,13 @@ export async function planView(
     // Set-up and trial too: what was paid is the same sum here as under My courses.
     payments: all.map((payment) => shownPayment(payment, row, offer.terms)),
     toPay: asked && { amount, since, from: asked.from, to: asked.to },
+    rest: rest && { amount: rest.agreed, from: rest.from, to: rest.to },
     next: next && on ? { pay: next.pay, on, isAgain: agreement.tries > 0 } : null,
     shut: ends[0] ?? null,
     renews: found?.grant ? renewsOn({ ...found.grant, agreement: row }) : null,
     isShut: ends[0] !== undefined && ends[0] <= day,
     mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
+    mayComeBack: !byLink && afterTakenBack(agreement, day) !== null,
     openUntilIfCancelled: found?.grant?.closes ?? null,
     ways: await waysForLater(services, held, amount),
     mayPayByKept: amount > 0 && row.kept !== null && (await isConnected(db, row.connectionId)),

@@ -5,12 +5,12 @@ import type { AccountMail } from '../jobs.ts'
 import { makeCreatorLink, makeEmailLink } from '../people/links.ts'
 import { getSchool } from '../school/service.ts'
 import { greeting, letter } from './compose.ts'
-import { type Post, senderOf } from './send.ts'
+import { type Post, senderIn } from './send.ts'
 
 /** Makes and sends a link of an account. Its secret is made now, and lies nowhere. @throws where it could not be sent. */
 export async function sendAccountMail(services: Services, mail: AccountMail, post: Post): Promise<void> {
   const school = await getSchool(services.db)
-  const from = senderOf(school)
+  const by = await senderIn(services, school)
   if (mail.kind === 'creator-password') {
     const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
     if (!creator) return
@@ -22,7 +22,7 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
         label: 'Set a new password',
       },
     ])
-    return post({ ...made, to: creator.email, from })
+    return post({ ...made, to: creator.email, ...by })
   }
   const [person] = await services.db.select().from(people).where(eq(people.id, mail.personId))
   if (!person) return
@@ -35,5 +35,5 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
       label: 'Confirm this address',
     },
   ])
-  return post({ ...made, to: mail.email, from })
+  return post({ ...made, to: mail.email, ...by })
 }

@@ -36,6 +36,8 @@ export interface Receipt {
   courseLink: string
   /** The day on which it closes; null for good, or while it is paid. */
   closes: string | null
+  /** That day was past already when the money came. */
+  hasEnded: boolean
   /** Only for a buyer who has no password yet. */
   passwordLink: string | null
 }
@@ -56,7 +58,9 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
     { text: opening(receipt, school) },
     ...said(ownWords),
     ...closing(receipt, school),
-    { text: 'You find it here:', link: receipt.courseLink, label: `Open ${receipt.course}` },
+    ...(receipt.hasEnded
+      ? []
+      : [{ text: 'You find it here:', link: receipt.courseLink, label: `Open ${receipt.course}` }]),
     ...later(receipt, school),
   ]
   if (receipt.passwordLink) {
@@ -85,15 +89,18 @@ export function said(ownWords: string): Paragraph[] {
   return ownWords.trim() ? [{ text: ownWords.trim() }] : []
 }
 
-function opening({ course, quote, opensLater }: Receipt, school: School): string {
+function opening({ course, quote, opensLater, hasEnded, closes }: Receipt, school: School): string {
   const { pay } = quote.today
+  if (hasEnded && closes) {
+    return `thank you. “${course}” is paid, but it ended on ${sayDay(closes, school.language)}, before your money was received. We have been notified, and will write to you about a refund.`
+  }
   if (opensLater) return `thank you. “${course}” is yours; it opens on ${sayDay(opensLater, school.language)}.`
   return pay > 0 ? `thank you. “${course}” is paid and open.` : `“${course}” is yours and open.`
 }
 
 /** Until when it is open, and how to go on then. */
-function closing({ closes }: Receipt, school: School): Paragraph[] {
-  if (!closes) return []
+function closing({ closes, hasEnded }: Receipt, school: School): Paragraph[] {
+  if (!closes || hasEnded) return []
   return [
     {
       text: `It stays open until ${sayDay(closes, school.language)}. After that you can buy it again and go on where you were.`,

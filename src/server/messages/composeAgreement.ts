@@ -29,6 +29,8 @@ export interface AgreementFacts {
   buyAgain: string
 }
 
+const LINK_NOTE = 'The link needs no password and expires after 30 days.'
+
 const ABOUT_AGREEMENTS = [
   'collected',
   'declined',
@@ -36,6 +38,10 @@ const ABOUT_AGREEMENTS = [
   'cancelled',
   'method-changed',
   'card-expiring',
+  'due-moved',
+  'cancel-taken-back',
+  'renewal-ahead',
+  'pay-link',
 ] as const satisfies readonly MessageKind[]
 export type AgreementMessage = (typeof ABOUT_AGREEMENTS)[number]
 
@@ -105,7 +111,7 @@ export function composeAgreement(
             text: `the payment of ${money(due)} for “${course}” failed again, and we do not retry it any more. ${pause(facts, day)} Once you have paid, it opens where you left it.`,
           },
           {
-            text: 'The link needs no password and expires after 30 days.',
+            text: LINK_NOTE,
             link: facts.payLink,
             label: `Pay ${money(due)}`,
           },
@@ -118,7 +124,11 @@ export function composeAgreement(
       })
     }
     case 'cancelled': {
-      const open = facts.shut ? ` The course stays open until ${day(facts.shut)}.` : ''
+      const open = facts.isShut
+        ? ' Access has ended.'
+        : facts.shut
+          ? ` The course stays open until ${day(facts.shut)}.`
+          : ''
       return write(
         `${course} is cancelled`,
         { text: `“${course}” is cancelled, and nothing more is charged.${open} You can buy it again at any time.` },
@@ -133,6 +143,54 @@ export function composeAgreement(
         },
         mine,
       )
+    case 'due-moved': {
+      if (!next) return null
+      return write(
+        `${course}: your payment is now due on ${day(next.on)}`,
+        {
+          text: `${school.name} has moved your next payment of ${money(next.pay)} for “${course}” to ${day(next.on)}. The course stays open until then, and the payment is charged by itself.`,
+        },
+        mine,
+      )
+    }
+    case 'cancel-taken-back': {
+      const then = next ? ` The next payment is ${money(next.pay)} on ${day(next.on)}.` : ''
+      return write(
+        `${course} goes on`,
+        { text: `the cancelling of “${course}” was taken back, and nothing was charged for that.${then}` },
+        mine,
+      )
+    }
+    case 'renewal-ahead': {
+      if (!next) return null
+      const by = facts.method ? ` to ${facts.method}` : ''
+      return write(
+        `${course} renews on ${day(next.on)}`,
+        {
+          text: `“${course}” renews on ${day(next.on)}: ${money(next.pay)} is charged${by} by itself. If you do not want that, cancel before that day under “My courses”.`,
+        },
+        mine,
+      )
+    }
+    case 'pay-link': {
+      if (due > 0) {
+        return write(
+          `Your link to pay ${money(due)} for ${course}`,
+          {
+            text: `${money(due)} for “${course}” has been due since ${day(facts.dueSince ?? '')}. Here you can pay it.`,
+          },
+          { text: LINK_NOTE, link: facts.payLink, label: `Pay ${money(due)}` },
+        )
+      }
+      if (!next) return null
+      return write(
+        `Your link to pay for ${course}`,
+        {
+          text: `the next payment for “${course}” is ${money(next.pay)} on ${day(next.on)}. Here you can pay it now, or choose another payment method for it.`,
+        },
+        { text: LINK_NOTE, link: facts.payLink, label: 'Pay or change the payment method' },
+      )
+    }
     case 'card-expiring': {
       if (!next) return null
       return write(

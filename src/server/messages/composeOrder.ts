@@ -86,7 +86,10 @@ export interface RefundFacts {
   amount: number
   method: string | null
   isByHand: boolean
+  /** Nothing is charged any more for what it was. */
   access: 'keep' | 'close'
+  /** The course is open at the moment. */
+  isOpen: boolean
   day: string
 }
 
@@ -94,16 +97,17 @@ export interface RefundFacts {
 export function composeRefunded(
   school: School,
   name: string,
-  { course, currency, amount, method, isByHand, access, day }: RefundFacts,
+  { course, currency, amount, method, isByHand, access, isOpen, day }: RefundFacts,
   ownWords: string,
 ): Letter {
   const money = formatMoney(amount, { ...school, currency })
   const to = isByHand ? 'to your bank account' : method ? `to your ${method}` : 'the way you paid'
-  const then = access === 'close' ? `The course is closed, and nothing more is charged.` : 'The course stays open.'
+  const then =
+    access === 'close' ? 'The course is closed, and nothing more is charged.' : isOpen ? 'The course stays open.' : ''
   return letter(school, `${money} given back for ${course}`, [
     greeting(name),
     {
-      text: `${money} for “${course}” was given back ${to} on ${sayDay(day, school.language)}. Depending on your bank it takes a few days to show. ${then}`,
+      text: `${money} for “${course}” was given back ${to} on ${sayDay(day, school.language)}. Depending on your bank it takes a few days to show. ${then}`.trim(),
     },
     ...said(ownWords),
   ])

@@ -8,6 +8,8 @@ const FOR_CREATOR = [
   'told-stopped',
   'told-cancelled',
   'told-disputed',
+  'told-dispute-ended',
+  'told-sold',
 ] as const satisfies readonly MessageKind[]
 export type CreatorMessage = (typeof FOR_CREATOR)[number]
 
@@ -25,6 +27,9 @@ export interface ToldFacts {
   amount: number
   /** Why, in words; null where there is nothing to say. */
   why: string | null
+  offer: string
+  /** How a dispute ended. */
+  ended: 'won' | 'lost' | null
   isPractice: boolean
   orderLink: string
 }
@@ -51,6 +56,22 @@ export function composeTold(school: School, kind: CreatorMessage, facts: ToldFac
     'told-disputed': [
       `${buyer} disputes ${money} for ${course}`,
       `${buyer} asks ${money} for “${course}” back through the bank${why}. Nothing is closed by it; decide what to do.`,
+    ],
+    'told-dispute-ended':
+      facts.ended === 'won'
+        ? [
+            `You keep ${money}: the dispute of ${buyer} is won`,
+            `The dispute of ${buyer} about ${money} for “${course}” was decided for you. The money stays, and there is nothing to do.`,
+          ]
+        : [
+            `The dispute of ${buyer} is lost: ${money}`,
+            `${money} for “${course}” went back to ${buyer} through the bank. The course is still open; decide whether it stays so.`,
+          ],
+    'told-sold': [
+      `You sold ${course}${amount > 0 ? `: ${money}` : ''}`,
+      amount > 0
+        ? `${buyer} bought “${course}”, ${facts.offer}. ${money} was received.`
+        : `${buyer} ordered “${course}”, ${facts.offer}. Nothing was due today.`,
     ],
   }[kind] as [string, string]
   return letter(school, `${subject}${practice}`, [{ text, link: orderLink, label: `Order ${number}` }])

@@ -2,7 +2,9 @@ import { and, asc, desc, eq, sql } from 'drizzle-orm'
 import { toBuffer } from 'qrcode'
 import { payableOn } from '../../core/collecting/agreement.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import { isLineOpen } from '../access/service.ts'
 import { awaitedOf, codeTextOf } from '../checkout/awaited.ts'
+import { makeOrderLink } from '../checkout/orderLinks.ts'
 import { readAgreement } from '../collecting/agreements.ts'
 import type { Services } from '../context.ts'
 import {
@@ -42,7 +44,7 @@ async function firstLine({ db }: Services, orderId: string) {
 export async function awaitedFacts(services: Services, orderId: string): Promise<AwaitedFacts> {
   const { db, config } = services
   const { order, line, slug } = await firstLine(services, orderId)
-  const awaited = await awaitedOf(db, order)
+  const [awaited, today] = await Promise.all([awaitedOf(db, order), schoolDay(services)])
   const [by] = await db
     .select({ transfer: connections.transfer })
     .from(attempts)
@@ -54,17 +56,18 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
   return {
     number: order.number,
     course: line.courseTitle,
-    opensLater: line.quoted.opens > order.quote.purchaseDay ? line.quoted.opens : null,
+    opensLater: line.quoted.opens > today ? line.quoted.opens : null,
     currency: order.currency,
     amount: order.payToday,
     awaited,
     code: text ? await toBuffer(text, { errorCorrectionLevel: 'M', scale: 6 }) : null,
-    orderLink: `${config.origin}/thanks/${orderId}`,
+    orderLink: await makeOrderLink(services, orderId),
     checkoutLink: `${config.origin}/buy/${slug}?offer=${line.offerId}`,
   }
 }
 
-export async function refundFacts({ db }: Services, refundId: string): Promise<RefundFacts> {
+export async function refundFacts(services: Services, refundId: string): Promise<RefundFacts> {
+  const { db } = services
   const [row] = await db
     .select({ refund: refunds, attempt: attempts, line: orderLines, adapter: connections.adapter })
     .from(refunds)
@@ -87,6 +90,7 @@ export async function refundFacts({ db }: Services, refundId: string): Promise<R
     method: attempt.method,
     isByHand: adapter === BANK_TRANSFER_ID,
     access: refund.access,
+    isOpen: await isLineOpen(services, refund.lineId),
     day: refund.day,
   }
 }
@@ -104,17 +108,20 @@ export async function toldFacts(
     buyer: isPlainName(person.name) ? person.name : person.email,
     course: line.courseTitle,
     currency: order.currency,
+    offer: line.offerName,
+    ended: null,
     isPractice: message.mode === 'practice',
     orderLink: `${config.origin}/studio/orders/${orderId}`,
   }
-  if (message.kind === 'told-disputed') {
+  if (message.kind === 'told-disputed' || message.kind === 'told-dispute-ended') {
     const [dispute] = await db
       .select()
       .from(disputes)
       .where(eq(disputes.orderId, orderId))
       .orderBy(desc(disputes.createdAt))
       .limit(1)
-    return { ...about, amount: dispute?.amount ?? 0, why: dispute?.reason ?? null }
+    const ended = dispute?.state === 'won' || dispute?.state === 'lost' ? dispute.state : null
+    return { ...about, amount: dispute?.amount ?? 0, why: dispute?.reason ?? null, ended }
   }
   if (!message.agreementId) return { ...about, amount: order.payToday, why: null }
   const { agreement } = await readAgreement(db, message.agreementId)

@@ -1,6 +1,6 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
-import { taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
+import { accessIn, taxRateIn } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { factsOf } from '../collecting/facts.ts'
 import { inMode, type Services } from '../context.ts'
@@ -13,13 +13,14 @@ import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
 import { composeTold, isForCreator } from './composeTold.ts'
 import { awaitedFacts, creatorAddress, refundFacts, toldFacts } from './facts.ts'
-import { tellingOf } from './tellings.ts'
+import { keptOf, renewedOf } from './letters.ts'
+import { ALWAYS, tellingOf } from './tellings.ts'
 
 type Message = typeof messages.$inferSelect
 type Person = typeof people.$inferSelect
 
 /** Takes a letter to its address, or throws. */
-export type Post = (letter: Letter & { to: string; from: Sender }) => Promise<void>
+export type Post = (letter: Letter & { to: string; from: Sender; replyTo: string }) => Promise<void>
 interface Sender {
   name: string
   address: string
@@ -38,8 +39,13 @@ export function smtpPost(port: number, limits = SMTP_LIMITS): Post {
 }
 
 /** Whom the school's mail comes from. A name is kept on one line; what else it holds is the mail library's to quote. */
-export function senderOf({ name }: Pick<School, 'name'>): Sender {
-  return { name: name.replace(/\p{Cc}+/gu, ' ').trim(), address: 'school@young-acorn.example' }
+export function senderOf({ name, senderName }: Pick<School, 'name' | 'senderName'>): Sender {
+  return { name: (senderName || name).replace(/\p{Cc}+/gu, ' ').trim(), address: 'school@young-acorn.example' }
+}
+
+/** From whom a letter comes, and where an answer to it goes: to the school's own address, or else to the creator. */
+export async function senderIn(services: Services, school: School): Promise<{ from: Sender; replyTo: string }> {
+  return { from: senderOf(school), replyTo: school.replyTo || (await creatorAddress(services)) }
 }
 
 /**
@@ -61,9 +67,10 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
   const services = await inMode(base, message.mode)
   const { now } = services
   const school = await getSchool(db)
-  const telling = tellingOf(school, message.kind)
+  const telling = message.againOf ? ALWAYS : tellingOf(school, message.kind)
   const letter = telling.isOn
-    ? await compose(services, school, message, { ...person, name: buyer }, telling.ownWords)
+    ? ((await onceMore(services, message)) ??
+      (await compose(services, school, message, { ...person, name: buyer }, telling.ownWords)))
     : null
   const about = { orderId: message.orderId, personId: message.personId }
   if (!letter) {
@@ -73,7 +80,7 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
   }
   const to = isForCreator(message.kind) ? await creatorAddress(services) : person.email
   try {
-    await post({ ...letter, to, from: senderOf(school) })
+    await post({ ...letter, to, ...(await senderIn(services, school)) })
   } catch (error) {
     const why = error instanceof Error ? error.message : String(error)
     await db.transaction(async (tx) => {
@@ -83,9 +90,20 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
     throw error
   }
   await db.transaction(async (tx) => {
-    await tx.update(messages).set({ state: 'sent', sentAt: now(), error: null }).where(eq(messages.id, messageId))
+    const kept = { to, letter: keptOf(letter, services.config.origin) }
+    await tx
+      .update(messages)
+      .set({ state: 'sent', sentAt: now(), error: null, ...kept })
+      .where(eq(messages.id, messageId))
     await record(tx, now(), about, 'message-sent', { kind: message.kind, to })
   })
+}
+
+/** The message that this one sends once more, as it was but with new links; null where it is none, or none is kept. */
+async function onceMore(services: Services, { againOf }: Message): Promise<Letter | null> {
+  if (!againOf) return null
+  const [first] = await services.db.select().from(messages).where(eq(messages.id, againOf))
+  return first?.letter ? renewedOf(services, first, first.letter) : null
 }
 
 async function compose(
@@ -144,6 +162,9 @@ async function receiptOf({ db, config }: Services, orderId: string) {
     .from(attempts)
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected'), isNull(attempts.agreementId)))
     .orderBy(desc(attempts.settledAt))
+  const { placedOn: paidOn, quote, quoteInput } = row.order
+  const placedOn = paidOn ?? quote.purchaseDay
+  const { opens, closes } = accessIn(quoteInput, placedOn)
   return {
     number: row.order.number,
     course: row.line.courseTitle,
@@ -151,8 +172,9 @@ async function receiptOf({ db, config }: Services, orderId: string) {
     quote: row.order.quote,
     rows: receiptRows(row.order.quoteInput, row.order.quote),
     taxRate: taxRateIn(row.order.quoteInput),
-    closes: whilePaying(row.order.quoteInput) ? null : row.line.quoted.closes,
-    opensLater: row.line.quoted.opens > row.order.quote.purchaseDay ? row.line.quoted.opens : null,
+    closes,
+    opensLater: opens > placedOn ? opens : null,
+    hasEnded: closes !== null && closes <= opens,
     method: collected?.method ?? null,
     courseLink: `${config.origin}/learn/${row.slug}`,
   }

@@ -3,11 +3,12 @@ import type { Services } from '../context.ts'
 import { MESSAGE_KINDS, type MessageKind, school, type Telling } from '../db/schema/index.ts'
 import type { School } from '../school/service.ts'
 
-const AS_IT_COMES: Telling = { isOn: true, ownWords: '' }
+/** As it comes, whatever is switched off. */
+export const ALWAYS: Telling = { isOn: true, ownWords: '' }
 
-/** How a kind of message is sent. A password link that was asked for is always sent. */
+/** How a kind of message is sent. A link that was asked for is always sent. */
 export function tellingOf({ tells }: Pick<School, 'tells'>, kind: MessageKind): Telling {
-  return kind === 'password' ? AS_IT_COMES : (tells[kind] ?? AS_IT_COMES)
+  return kind === 'password' || kind === 'pay-link' ? ALWAYS : (tells[kind] ?? ALWAYS)
 }
 
 export const tellingsSchema = v.object({

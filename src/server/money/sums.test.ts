@@ -3,8 +3,9 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { openWorld, shopper, type World } from '../../testing/world.ts'
 import { markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
 import { checkOrder } from '../checkout/standing.ts'
-import { cancelAgreement, changeMethod, moveDue, payByHand, stopChasing, takeCancelBack } from '../collecting/byHand.ts'
+import { changeMethod, payByHand } from '../collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
+import { cancelAgreement, moveDue, stopChasing, takeCancelBack } from '../collecting/deeds.ts'
 import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
 import { refundLine } from '../refunds/service.ts'
 import { clearPractice } from '../school/practice.ts'
@@ -102,7 +103,7 @@ describe('the sums', () => {
     expect(await summed()).toEqual(await counted())
     const again = await buy(monthly, 2400)
     await cancelAgreement(world.services, again.agreementId, 'now', 'creator')
-    await takeCancelBack(world.services, again.agreementId)
+    await takeCancelBack(world.services, again.agreementId, 'creator')
     await give(plan, 4300, 'close')
     expect(await summed()).toEqual(await counted())
 

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, gte, inArray, isNotNull, lt, lte, ne, type SQL, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, isNotNull, isNull, lt, lte, ne, type SQL, sql } from 'drizzle-orm'
 import { addDays, type Day } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -8,6 +8,7 @@ import {
   connections,
   disputes,
   gatewayEvents,
+  grants,
   journal,
   messages,
   orderLines,
@@ -15,6 +16,7 @@ import {
   payments,
   people,
   refunds,
+  transfers,
   unknownPayments,
 } from '../db/schema/index.ts'
 import { capabilitiesOf } from '../gateways/service.ts'
@@ -25,6 +27,9 @@ import type { JournalEntry } from './journal.ts'
 export const ATTENTION_KINDS = [
   'disputed',
   'paid-twice',
+  'paid-too-late',
+  'dispute-lost',
+  'surplus-transfer',
   'surplus',
   'mismatch',
   'unknown-payment',
@@ -69,7 +74,6 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
   const services = await inMode(base, mode)
   const { db, now } = services
   const [today, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
-  const backThen = addDays(today, -DAYS_BACK)
   const backThenAt = new Date(now().getTime() - DAYS_BACK * 86_400_000)
   const aWhileAgo = new Date(now().getTime() - AFTER_MINUTES * 60_000)
   const order = {
@@ -124,9 +128,8 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       and(
         eq(agreements.state, 'stopped'),
         eq(agreements.kind, 'installments'),
-        // Who was stopped by hand is not chased any more on purpose.
+        // Who was stopped by hand is not chased any more on purpose. It stands here until it is paid or written off.
         gt(agreements.tries, retryAfterDays.length),
-        gte(agreements.lastCollected, backThen),
       ),
       desc(agreements.lastCollected),
     ),
@@ -152,11 +155,51 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(orders.mode, mode), eq(disputes.state, 'open')))
       .limit(MOST),
+    'dispute-lost': db
+      .select({
+        ...order,
+        amount: disputes.amount,
+        since: instant(disputes.decidedAt),
+        ...nothing,
+        why: disputes.reason,
+      })
+      .from(disputes)
+      .innerJoin(orders, eq(orders.id, disputes.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(orders.mode, mode), eq(disputes.state, 'lost'), isNull(disputes.accessDecidedAt)))
+      .limit(MOST),
+    'surplus-transfer': db
+      .select({
+        ...order,
+        amount: sql<number>`sum(${transfers.amount})::float8`,
+        since: sql<string>`min(${transfers.day})::text`,
+        ...nothing,
+      })
+      .from(transfers)
+      .innerJoin(orders, eq(orders.id, transfers.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(
+        and(
+          eq(orders.mode, mode),
+          eq(transfers.isSurplus, true),
+          isNull(transfers.givenBackOn),
+          isNull(transfers.takenBackAt),
+        ),
+      )
+      .groupBy(orders.id, people.id)
+      .limit(MOST),
     'paid-twice': db
       .select({ ...order, amount: leftOf, since: instant(orders.paidAt), ...nothing })
       .from(orders)
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(orders.mode, mode), isNotNull(orders.duplicateOf), gt(leftOf, 0)))
+      .limit(MOST),
+    'paid-too-late': db
+      .select({ ...order, amount: leftOf, since: instant(orders.paidAt), ...nothing })
+      .from(grants)
+      .innerJoin(orders, eq(orders.id, grants.orderId))
+      .innerJoin(people, eq(people.id, orders.personId))
+      .where(and(eq(grants.mode, mode), lte(grants.closes, grants.opens), isNull(grants.endedAt), gt(leftOf, 0)))
       .limit(MOST),
     'refund-refused': db
       .select({ ...order, amount: refunds.amount, since: instant(refunds.createdAt), ...nothing, why: refunds.why })

@@ -111,6 +111,8 @@ export interface CheckoutView {
   linked: string | null
   ways: PayWay[]
   isOwned: boolean
+  /** What the visitor has of the course already, and where they change it; null where they have nothing, or cannot be known. */
+  held: { says: string; label: string; href: string } | null
   /** An order of this browser whose payment is under way. */
   pending: string | null
 }
@@ -145,6 +147,8 @@ export interface ThanksView {
   offer: string
   opens: string
   isOpen: boolean
+  /** The money came when the access had ended already. */
+  hasEnded: boolean
   quote: Quote
   /** What was paid today, by what it was for. */
   rows: ReceiptRow[]
@@ -195,6 +199,8 @@ export interface PlanView {
   payments: PlanPayment[]
   /** What can be paid by hand, payments `from` to `to`; `since` null: the next payment, early. */
   toPay: { amount: number; since: string | null; from: number; to: number } | null
+  /** All that is left of a plan, to be paid at once; null where that is no more than `toPay`. */
+  rest: { amount: number; from: number; to: number } | null
   next: PlanShown['next']
   /** The first day on which the course is shut as things stand. */
   shut: string | null
@@ -202,6 +208,8 @@ export interface PlanView {
   renews: string | null
   isShut: boolean
   mayCancel: boolean
+  /** Its cancelling can be taken back, without a charge. */
+  mayComeBack: boolean
   openUntilIfCancelled: string | null
   ways: PayWay[]
   /** What is kept can be charged by hand too. */

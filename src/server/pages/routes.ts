@@ -1,6 +1,9 @@
 import { type Context, Hono } from 'hono'
 import type { Visitor } from '../access/service.ts'
+import { readOrderLink } from '../checkout/orderLinks.ts'
+import { modeOfPayLink } from '../collecting/payLinks.ts'
 import { inMode, type Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
 import { countGuesses } from '../http/guesses.ts'
 import { isId } from '../http/isId.ts'
 import { findSchool, type School } from '../school/service.ts'
@@ -14,6 +17,7 @@ import {
   learnView,
   missing,
   myView,
+  orderLinkEnded,
   passwordView,
   planPage,
   schoolView,
@@ -27,13 +31,17 @@ type Load = (services: Services, c: Context, school: School, visitor: Visitor) =
 /** The shop's pages, made on the server with their data inside, and the studio's one page. */
 export function pageRoutes(base: Services, renderer: Renderer) {
   const app = new Hono()
+  const guesses = countGuesses(base)
 
-  const page = (load: Load) => async (c: Context) => {
+  /** `modeOf`: the mode of what a link shows, which works whatever is sold to strangers. */
+  const page = (load: Load, modeOf?: (c: Context) => Promise<Mode | null>) => async (c: Context) => {
     const school = await findSchool(base.db)
     if (!school) return c.redirect('/studio')
     browserHashOf(c, base.config)
-    const { isOwnView, ...visitor } = await visitorOf(c, base, school)
-    const services = await inMode(base, visitor.mode)
+    const { isOwnView, ...seen } = await visitorOf(c, base, school)
+    const mode = (await modeOf?.(c)) ?? seen.mode
+    const visitor = { ...seen, mode, person: seen.person?.mode === mode ? seen.person : null }
+    const services = await inMode(base, mode)
     const view = await load(services, c, school, visitor)
     const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms } = school
     const data: ShopPage = {
@@ -70,10 +78,21 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   )
   app.get(
     '/thanks/:order',
-    page((services, c, school, visitor) => {
+    page((services, c, _school, visitor) => {
       const id = c.req.param('order') ?? ''
-      return isId(id) ? thanksView(services, school, id, visitor) : missing()
+      return isId(id) ? thanksView(services, id, visitor) : missing()
     }),
+  )
+  app.get(
+    '/order/:key',
+    guesses,
+    page(
+      async (services, c, _school, visitor) => {
+        const link = await readOrderLink(services, c.req.param('key') ?? '')
+        return link ? thanksView(services, link.orderId, visitor, true) : orderLinkEnded(visitor)
+      },
+      async (c) => (await readOrderLink(base, c.req.param('key') ?? ''))?.mode ?? null,
+    ),
   )
   app.get(
     '/my',
@@ -81,8 +100,11 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   )
   const plan: Load = (services, c, _school, visitor) =>
     planPage(services, c.req.param('key') ?? '', visitor, c.req.query('back') !== undefined)
-  const guesses = countGuesses(base)
-  app.get('/pay/:key', guesses, page(plan))
+  app.get(
+    '/pay/:key',
+    guesses,
+    page(plan, (c) => modeOfPayLink(base, c.req.param('key') ?? '')),
+  )
   app.get('/my/plan/:key', guesses, page(plan))
   app.get(
     '/learn/:slug/:lesson?',

@@ -2,7 +2,7 @@ import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
-import { speakOffer, taxRateIn, whilePaying } from '../../core/content/quoteInput.ts'
+import { accessIn, speakOffer, taxRateIn } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { sayWholes } from '../../core/sentence/sentence.ts'
@@ -22,6 +22,7 @@ import { publishedOf } from '../offers/service.ts'
 import { plansOf } from '../orders/plans.ts'
 import { readBuyerLink } from '../people/links.ts'
 import { type School, schoolDay } from '../school/service.ts'
+import { beside } from './beside.ts'
 import type { CourseCard, NoticeView, ShopOffer, ShopView } from './data.ts'
 
 /** The services behind each page of the shop: what it shows to this visitor. */
@@ -169,15 +170,16 @@ export async function checkoutView(
       [{ label: 'About the course', href: `/course/${slug}` }, ALL_COURSES],
     )
   }
-  const entry = await mayEnter(services, course.id, visitor)
+  const { buyable, says } = await beside(services, school, course, offers, visitor)
   return {
     name: 'checkout',
     course: { ...cardOf(course), lessons: course.live.lessons.map(({ title }) => title) },
-    offers,
-    chosen: chosen.id,
+    offers: buyable.length > 0 ? buyable : offers,
+    chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
     linked: offerId ?? null,
     ways: await payWaysIn(services, visitor.mode, school.currency),
-    isOwned: entry.state === 'open',
+    isOwned: buyable.length === 0,
+    held: says,
     pending: await pendingOrder(services, course, visitor, cameBackFrom),
   }
 }
@@ -236,9 +238,9 @@ async function pendingOrder(
 /** The receipt page, for the browser that paid and for the buyer when signed in. */
 export async function thanksView(
   services: Services,
-  school: School,
   orderId: string,
   visitor: Visitor,
+  byLink = false,
 ): Promise<ShopView> {
   const [row] = await services.db
     .select({ order: orders, line: orderLines, course: courses, person: people })
@@ -251,9 +253,9 @@ export async function thanksView(
   if (!row) return missing()
   const isByBrowser = row.order.browserHash === visitor.browserHash
   const isSignedIn = row.person.id === visitor.person?.id
-  if (!isByBrowser && !isSignedIn) return missing()
+  if (!isByBrowser && !isSignedIn && !byLink) return missing()
   const { paidAt: paid } = row.order
-  if (!isSignedIn && paid && paid <= browserAccessSince(services.now())) {
+  if (!isSignedIn && !byLink && paid && paid <= browserAccessSince(services.now())) {
     return notice(
       401,
       'Sign in to see this order.',
@@ -267,7 +269,8 @@ export async function thanksView(
     .from(attempts)
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected'), isNull(attempts.agreementId)))
     .orderBy(desc(attempts.settledAt))
-  const paidAt = order.paidAt && parseInstant(order.paidAt.toISOString())
+  const today = await schoolDay(services)
+  const { opens, closes } = accessIn(order.quoteInput, order.placedOn ?? today)
   return {
     name: 'thanks',
     order: {
@@ -275,21 +278,33 @@ export async function thanksView(
       number: order.number,
       state: order.state,
       method: paidBy?.method ?? null,
-      paidOn: paidAt ? dayIn(school.timeZone, paidAt) : null,
+      paidOn: order.placedOn,
     },
     awaited: await awaitedOf(services.db, order),
     course: cardOf({ slug: course.slug, live: course.live ?? course.draft }),
     offer: line.offerName,
-    opens: line.quoted.opens,
-    isOpen: line.quoted.opens <= (await schoolDay(services)),
+    opens,
+    isOpen: opens <= today && (closes === null || today < closes),
+    hasEnded: closes !== null && closes <= opens,
     quote: order.quote,
     rows: receiptRows(order.quoteInput, order.quote),
     taxRate: taxRateIn(order.quoteInput),
-    closes: whilePaying(order.quoteInput) ? null : line.quoted.closes,
+    closes,
     email: person.email,
     needsPassword: person.passwordHash === null,
     isPaidTwice: order.duplicateOf !== null,
   }
+}
+
+/** A link to an order that has ended, or never was. */
+export function orderLinkEnded(visitor: Visitor): ShopView {
+  const signIn = { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent('/my')}` }
+  return notice(
+    410,
+    'This link has expired, or is not complete.',
+    'Check that the whole link was copied. Your courses and payments are under My courses.',
+    visitor.person ? [{ label: 'My courses', href: '/my' }] : [signIn],
+  )
 }
 
 export async function myView(services: Services, visitor: Visitor): Promise<ShopView> {

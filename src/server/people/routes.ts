@@ -1,9 +1,10 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import { giveCourse, takeBack } from '../access/service.ts'
+import { giveCourse } from '../access/service.ts'
 import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import { takeBack } from '../refunds/close.ts'
 import { addPerson, correctPerson, detailsSchema, listPeople, openPerson, peopleQuery } from './service.ts'
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such person.'))
@@ -46,7 +47,8 @@ export function peopleRoutes(services: Services) {
       },
     )
     .post('/grants/:id/take-back', validate('param', byId), validate('json', v.object({ note })), async (c) => {
-      await takeBack(services, c.req.valid('param').id, c.req.valid('json').note)
+      const mode = c.get('mode')
+      await takeBack(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json').note)
       return c.json({ ok: true })
     })
 }

@@ -1,9 +1,13 @@
 import { and, eq, isNull } from 'drizzle-orm'
 import { afterGivenBack } from '../../core/collecting/agreement.ts'
+import { getCourse } from '../catalogue/service.ts'
 import { holdAgreement, saveAgreement } from '../collecting/agreements.ts'
-import type { Within } from '../context.ts'
+import { inTransaction, type Services, type Within } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
 import { agreements, grants, orderLines } from '../db/schema/index.ts'
-import type { Happening } from '../orders/journal.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { type Happening, record, recordAll } from '../orders/journal.ts'
 import { schoolDay } from '../school/service.ts'
 
 /**
@@ -38,4 +42,54 @@ export async function closeLine(services: Within, lineId: string, note: string):
     })
   }
   return happened
+}
+
+/**
+ * Takes a course back: it is shut from now on, and stays so. What was agreed for it ends first: nothing is ever charged
+ * for a course that the creator has shut, and what a plan still owes is let go. Money is not given back by it.
+ * @throws Problem 404, or 409 where it was taken back already, or a payment for it is under way.
+ */
+export async function takeBack(services: Services, mode: Mode, grantId: string, note: string): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx, now } = services
+    const [grant] = await tx
+      .select()
+      .from(grants)
+      .where(and(eq(grants.id, grantId), eq(grants.mode, mode)))
+    if (!grant) throw notFound('grant')
+    const [agreed] = grant.lineId
+      ? await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, grant.lineId))
+      : []
+    if (agreed && grant.endedAt === null) {
+      const held = await holdAgreement(tx, agreed.id)
+      if (held.isUnderWay) {
+        throw new Problem(409, 'under-way', 'A payment for it is under way. Wait until it is settled, then try again.')
+      }
+    }
+    if (grant.lineId) {
+      const happened = await closeLine(services, grant.lineId, note)
+      if (happened.length === 0) throw takenBackAlready()
+      if (agreed && happened.some(({ what }) => what === 'agreement-cancelled')) {
+        const { personId, orderId } = grant
+        const message = { mode, kind: 'cancelled' as const, personId, orderId, agreementId: agreed.id }
+        const { queued, writes } = queueMessage(services, message)
+        await Promise.all(writes)
+        happened.push(queued)
+      }
+      return recordAll(tx, now(), happened)
+    }
+    const [ended] = await tx
+      .update(grants)
+      .set({ endedAt: now(), endedNote: note })
+      .where(and(eq(grants.id, grantId), isNull(grants.endedAt)))
+      .returning()
+    if (!ended) throw takenBackAlready()
+    const course = await getCourse(tx, grant.courseId)
+    const data = { course: (course.live ?? course.draft).title, note }
+    await record(tx, now(), { personId: grant.personId }, 'course-taken-back', data)
+  })
+}
+
+function takenBackAlready(): Problem {
+  return new Problem(409, 'ended', 'This was taken back already.')
 }

@@ -1,4 +1,4 @@
-import { and, asc, eq, inArray } from 'drizzle-orm'
+import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
 import * as v from 'valibot'
 import { type Dispute, GatewayRefused, GatewayUnreachable } from '../../gateways/contract.ts'
 import { inMode, inTransaction, type Services, type Within } from '../context.ts'
@@ -17,17 +17,20 @@ type DisputeRow = typeof disputes.$inferSelect
 /** A dispute goes on in this order, whatever order its events come in. */
 const ORDER: readonly DisputeRow['state'][] = ['open', 'contested', 'won', 'lost']
 
+const note = v.pipe(
+  v.string(),
+  v.trim(),
+  v.nonEmpty('Say why, for whoever asks later.'),
+  v.maxLength(300, 'Keep the note under 300 letters.'),
+)
 export const answerSchema = v.object({
   accept: v.boolean(),
   /** What becomes of the access, where the money is given up. */
   access: v.picklist(['keep', 'close']),
-  note: v.pipe(
-    v.string(),
-    v.trim(),
-    v.nonEmpty('Say why, for whoever asks later.'),
-    v.maxLength(300, 'Keep the note under 300 letters.'),
-  ),
+  note,
 })
+/** What becomes of the course of a dispute that was lost. */
+export const lostSchema = v.object({ access: v.picklist(['keep', 'close']), note })
 
 /**
  * Writes what a gateway says of a dispute; told twice, or out of order, it changes nothing. It closes nothing: what
@@ -35,10 +38,11 @@ export const answerSchema = v.object({
  */
 export async function noteDispute(base: Services, mode: Mode, attemptId: string, told: Dispute): Promise<void> {
   const services = await inMode(base, mode)
-  await inTransaction(services, (services) => note(services, attemptId, told))
+  await inTransaction(services, (services) => take(services, attemptId, told))
 }
 
-async function note(services: Within, attemptId: string, told: Dispute): Promise<DisputeRow> {
+/** `isAnswer`: the creator has just given it up, and need not be told. */
+async function take(services: Within, attemptId: string, told: Dispute, isAnswer = false): Promise<DisputeRow> {
   const { db: tx } = services
   const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
   const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
@@ -64,8 +68,9 @@ async function note(services: Within, attemptId: string, told: Dispute): Promise
         .returning()
   if (!row) throw new Error('The dispute was not stored.')
   if (state === 'lost') await bookLoss(services, row)
-  if (!known) {
-    const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'told-disputed' })
+  if (!known || (isEnded && !isAnswer)) {
+    const kind = isEnded ? 'told-dispute-ended' : 'told-disputed'
+    const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind })
     await Promise.all(writes)
     happened.push(queued)
   }
@@ -145,8 +150,9 @@ export async function answerDispute(
   }
   await inTransaction(services, async (services) => {
     const { db: tx } = services
-    await note(services, attempt.id, told)
-    await tx.update(disputes).set({ note: why }).where(eq(disputes.id, disputeId))
+    await take(services, attempt.id, told, accept)
+    const accessDecidedAt = accept ? services.now() : null
+    await tx.update(disputes).set({ note: why, accessDecidedAt }).where(eq(disputes.id, disputeId))
     const [order] = await tx.select().from(orders).where(eq(orders.id, dispute.orderId))
     const about = { orderId: dispute.orderId, personId: order?.personId ?? null }
     const closed =
@@ -157,5 +163,37 @@ export async function answerDispute(
       data: { answer: accept ? 'given-up' : 'contested', note: why },
     }
     await recordAll(tx, services.now(), [answered, ...closed])
+  })
+}
+
+/**
+ * Decides what becomes of the course of a dispute that was lost after it was contested, once.
+ * @throws Problem 404, or 409 where it is not lost or was decided already.
+ */
+export async function decideLost(
+  services: Services,
+  mode: Mode,
+  disputeId: string,
+  { access, note: why }: v.InferOutput<typeof lostSchema>,
+): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx, now } = services
+    const [row] = await tx
+      .select({ dispute: disputes, order: orders })
+      .from(disputes)
+      .innerJoin(orders, eq(orders.id, disputes.orderId))
+      .where(and(eq(disputes.id, disputeId), eq(orders.mode, mode)))
+    if (!row) throw notFound('dispute')
+    await tx.select({ id: orders.id }).from(orders).where(eq(orders.id, row.order.id)).for('no key update')
+    const [decided] = await tx
+      .update(disputes)
+      .set({ accessDecidedAt: now() })
+      .where(and(eq(disputes.id, disputeId), eq(disputes.state, 'lost'), isNull(disputes.accessDecidedAt)))
+      .returning()
+    if (!decided) throw new Problem(409, 'decided', 'This dispute is not lost, or it was decided already.')
+    const closed =
+      access === 'close' ? await closeLine(services, await lineOf(tx, decided.attemptId, decided.orderId), why) : []
+    const about = { orderId: row.order.id, personId: row.order.personId }
+    await recordAll(tx, now(), [{ about, what: 'dispute-decided', data: { access, note: why } }, ...closed])
   })
 }

@@ -2,8 +2,8 @@ import { and, eq } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
 import { checkOrder } from '../checkout/standing.ts'
-import { cancelAgreement, takeCancelBack } from '../collecting/byHand.ts'
 import { collectAgreement } from '../collecting/collect.ts'
+import { cancelAgreement, takeCancelBack } from '../collecting/deeds.ts'
 import { agreements, disputes, grants, messages, orderLines, payments, refunds } from '../db/schema/index.ts'
 import { answerDispute, noteDispute } from './disputes.ts'
 import { refundLine, settleRefund } from './service.ts'
@@ -133,7 +133,7 @@ describe('a cancelling taken back', () => {
     const expected = await world.db.$count(payments, due)
     await cancelAgreement(world.services, agreementId, 'now', 'creator')
     expect(await world.db.$count(payments, due)).toBe(0)
-    await takeCancelBack(world.services, agreementId)
+    await takeCancelBack(world.services, agreementId, 'creator')
     expect(await agreementOf(agreementId)).toEqual(before)
     expect(await world.db.$count(payments, due)).toBe(expected)
     const [grant] = await world.grantsOf(orderId)
@@ -144,11 +144,15 @@ describe('a cancelling taken back', () => {
     const late = await bought(monthly, 1900, 'Too late')
     await cancelAgreement(world.services, late.agreementId, 'period-end', 'buyer')
     world.clock.offsetMs += 40 * DAY
-    await expect(takeCancelBack(world.services, late.agreementId)).rejects.toMatchObject({ code: 'too-late' })
+    await expect(takeCancelBack(world.services, late.agreementId, 'creator')).rejects.toMatchObject({
+      code: 'too-late',
+    })
     world.clock.offsetMs -= 40 * DAY
     const paid = await bought(monthly, 1900, 'Given back')
     await give(paid.orderId, paid.lineId, 1900, 'close')
-    await expect(takeCancelBack(world.services, paid.agreementId)).rejects.toMatchObject({ code: 'refunded' })
+    await expect(takeCancelBack(world.services, paid.agreementId, 'creator')).rejects.toMatchObject({
+      code: 'refunded',
+    })
   })
 })
 

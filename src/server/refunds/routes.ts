@@ -1,10 +1,10 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import { cameSchema, giveTransferUp, markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
+import { cameSchema, giveSurplusBack, giveTransferUp, markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
 import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
-import { answerDispute, answerSchema } from './disputes.ts'
+import { answerDispute, answerSchema, decideLost, lostSchema } from './disputes.ts'
 import { refundLine, refundSchema } from './service.ts'
 
 const byOrder = v.object({ order: v.pipe(v.string(), v.uuid('There is no such order.')) })
@@ -47,4 +47,20 @@ export function settlingRoutes(services: Services) {
       await answerDispute(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json'))
       return c.json({ ok: true })
     })
+    .post('/disputes/:id/access', validate('param', byDispute), validate('json', lostSchema), async (c) => {
+      const mode = c.get('mode')
+      await decideLost(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .post(
+      '/orders/:order/transfers/:id/given-back',
+      validate('param', byTransfer),
+      validate('json', v.object({ note })),
+      async (c) => {
+        const mode = c.get('mode')
+        const { order, id } = c.req.valid('param')
+        await giveSurplusBack(await inMode(services, mode), mode, order, id, c.req.valid('json').note)
+        return c.json({ ok: true })
+      },
+    )
 }

@@ -3,8 +3,8 @@ import { addDays, type Day, later } from '../../core/calendar/day.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { atOnce } from '../atOnce.ts'
 import { CALL_SECONDS, lookUpAwaited } from '../checkout/lookup.ts'
+import { announceIn } from '../collecting/announce.ts'
 import { agreementsDue, COLLECTED_AT_ONCE, collectAgreement } from '../collecting/collect.ts'
-import { announceIn } from '../collecting/expiry.ts'
 import { inMode, inTransaction, type Services, type Within } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import {
@@ -77,7 +77,30 @@ async function nextEvent({ db }: Services, today: Day, after: Day | null): Promi
     )
   // Money that comes hours later is there on the next day.
   const tomorrow = (awaited?.n ?? 0) > 0 ? addDays(today, 1) : null
-  return [row?.on ?? null, tomorrow].filter((day) => day !== null).sort()[0] ?? null
+  return (
+    [row?.on ?? null, tomorrow, await nextNotice(db, after ?? today)].filter((day) => day !== null).sort()[0] ?? null
+  )
+}
+
+/** The next day on which buyers are told of a renewal; null where the school tells of none. */
+async function nextNotice(db: Queryable, after: Day): Promise<Day | null> {
+  const { renewalNoticeDays } = await getSchool(db)
+  if (renewalNoticeDays === 0) return null
+  const on = sql<string>`(${agreements.nextTry} - ${renewalNoticeDays}::int)`
+  const [row] = await db
+    .select({ on: sql<string | null>`min(${on})::text` })
+    .from(agreements)
+    .where(
+      and(
+        eq(agreements.mode, 'practice'),
+        eq(agreements.state, 'active'),
+        eq(agreements.kind, 'subscription'),
+        eq(agreements.tries, 0),
+        sql`${agreements.renewalTold} is distinct from ${agreements.nextTry}`,
+        sql`${on} > ${after}`,
+      ),
+    )
+  return row?.on ?? null
 }
 
 async function holdMove(tx: Queryable): Promise<PracticeMove | null> {

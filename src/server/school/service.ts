@@ -211,8 +211,12 @@ export async function setShopMode({ db }: Services, shopMode: Mode): Promise<voi
 
 /** Today's date in the school's zone. */
 export async function schoolDay({ db, now }: Pick<Asking, 'db' | 'now'>): Promise<string> {
-  const { timeZone } = await getSchool(db)
-  const instant = parseInstant(now().toISOString())
+  return dayFor(await getSchool(db), now())
+}
+
+/** The date of a moment in the school's zone. */
+export function dayFor({ timeZone }: Pick<School, 'timeZone'>, at: Date): string {
+  const instant = parseInstant(at.toISOString())
   if (!instant) throw new RangeError('The clock stands outside the years 2000 to 2999.')
   return dayIn(timeZone, instant)
 }

@@ -23,7 +23,7 @@ export default function CheckoutPage({ page, view: first }: { page: ShopPage; vi
     <>
       <ClothHead course={first.course} school={page.school.name} under />
       <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_minmax(0,1fr)]">
-        {first.isOwned ? <OwnedSlip slug={first.course.slug} /> : <Slip page={page} first={first} />}
+        {first.isOwned ? <OwnedSlip view={first} /> : <Slip page={page} first={first} />}
         <WhatYouGet view={first} />
       </main>
     </>
@@ -33,15 +33,27 @@ export default function CheckoutPage({ page, view: first }: { page: ShopPage; vi
 const SLIP =
   'relative rounded-lg bg-sheet py-5 pr-4 pl-[42px] shadow-[0_1px_0_var(--color-line-2),0_12px_28px_-22px_rgb(26_35_28/.5)] md:py-[22px] md:pr-[26px] md:pl-14'
 
-function OwnedSlip({ slug }: { slug: string }) {
+function OwnedSlip({ view: { course, held } }: { view: CheckoutView }) {
   return (
     <div className={SLIP}>
       <h2 className="text-[19px]">You have this course.</h2>
-      <p className="mt-1.5 mb-4 text-ink-2">It is paid and open; there is nothing to pay again.</p>
-      <a href={`/learn/${slug}`} className={buttonClass('press')}>
+      {held && <Held held={held} />}
+      <a href={`/learn/${course.slug}`} className={buttonClass('press')}>
         Open it
       </a>
     </div>
+  )
+}
+
+/** What the buyer has of the course already, and where they change it. */
+function Held({ held }: { held: NonNullable<CheckoutView['held']> }) {
+  return (
+    <p className="mt-1.5 mb-4 text-ink-2">
+      {held.says}{' '}
+      <a className="link" href={held.href}>
+        {held.label}
+      </a>
+    </p>
   )
 }
 
@@ -73,6 +85,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
         aria-hidden="true"
         className="absolute top-[34px] bottom-[46px] left-5 border-l-2 border-dashed border-line-2 md:left-[30px]"
       />
+      {view.held && <Held held={view.held} />}
       {view.offers.length > 1 && (
         <Step title="How you pay" isDone>
           <OfferChoice

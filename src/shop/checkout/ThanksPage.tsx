@@ -30,6 +30,7 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
     )
   }
   if (view.isPaidTwice) return <PaidTwiceSheet page={page} view={view} />
+  if (view.hasEnded) return <EndedSheet page={page} view={view} />
   return (
     <Sheet>
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
@@ -76,6 +77,26 @@ function PaidTwiceSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
             Another order of yours had opened the course already. {page.school.name} was told, and refunds this one. A
             message about it is on its way to <b className="font-semibold text-ink">{view.email}</b>.
+          </p>
+        </div>
+        <Receipt page={page} view={view} quote={view.quote} />
+      </div>
+    </Sheet>
+  )
+}
+
+/** The money came after an access that ends on a date had ended. */
+function EndedSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
+  return (
+    <Sheet>
+      <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
+        <div className="min-w-0">
+          <h1 className="text-[28px] md:text-[34px]">
+            {view.course.title} ended on {sayDay(view.closes ?? '', page.school.language)}.
+          </h1>
+          <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
+            Your money was received after that. {page.school.name} was told, and will write to you about a refund at{' '}
+            <b className="font-semibold text-ink">{view.email}</b>.
           </p>
         </div>
         <Receipt page={page} view={view} quote={view.quote} />

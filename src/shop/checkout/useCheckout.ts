@@ -177,6 +177,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         email,
         agreed: { pay, currency: page.school.currency },
         payment,
+        isTold: view.held !== null,
       }
       await leadOn(await unwrap(api.checkout[':slug'].$post({ param: { slug: view.course.slug }, json: request })))
     } catch (error) {

@@ -12,7 +12,8 @@ import { PlanThread, sayPlan } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
 
 /** What the buyer is about: paying by another method, by what is kept, giving another method. */
-type Doing = 'pay' | 'pay-kept' | 'method' | null
+type Doing = 'pay' | 'pay-kept' | 'rest' | 'rest-kept' | 'method' | null
+const BY_KEPT: readonly Doing[] = ['pay-kept', 'rest-kept']
 
 /** One agreement: what was paid, what comes, and what its buyer can do about it. */
 export default function PlanPage({ page, view }: { page: ShopPage; view: PlanView }) {
@@ -25,7 +26,9 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
   const way = plan.wayIn(ways)
   const day = (when: string) => sayDay(when, page.school.language)
   const isBusy = plan.phase.kind !== 'idle' && plan.phase.kind !== 'elsewhere'
-  const act = () => void (doing === 'pay-kept' ? plan.payByKept() : doing === 'pay' ? plan.pay() : plan.changeMethod())
+  const isByKept = BY_KEPT.includes(doing)
+  const toPay = doing === 'rest' || doing === 'rest-kept' ? view.rest : view.toPay
+  const act = () => void (doing === 'method' ? plan.changeMethod() : isByKept ? plan.payByKept(toPay) : plan.pay(toPay))
   if (plan.done) return <Done view={view} said={plan.done} />
   return (
     <Sheet narrow>
@@ -51,13 +54,16 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             : `Pay the next ${formatMoney(view.toPay.amount, money)} now`}
         </h2>
       )}
+      {view.rest && (doing === 'rest' || doing === 'rest-kept') && (
+        <h2 className="mt-5 text-[18px]">Pay all that is left, {formatMoney(view.rest.amount, money)}, now</h2>
+      )}
       {doing === 'method' && <h2 className="mt-5 text-[18px]">Another card from now on</h2>}
-      {doing && doing !== 'pay-kept' && ways.length === 0 && (
+      {doing && !isByKept && ways.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
           {page.school.name} cannot take payments for this at the moment. Please check back soon.
         </p>
       )}
-      {(doing === 'pay-kept' || (doing && way)) && (
+      {(isByKept || (doing && way)) && (
         <form
           noValidate
           className="mt-2"
@@ -66,7 +72,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             act()
           }}
         >
-          {doing !== 'pay-kept' && way && (
+          {!isByKept && way && (
             <Ways
               ways={ways}
               chosen={way}
@@ -101,7 +107,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
                 : 'One moment…'
               : doing === 'method'
                 ? 'Use this card from now on'
-                : `Pay ${formatMoney(view.toPay?.amount ?? 0, money)}${doing === 'pay-kept' ? ` by ${view.method}` : ''}`}
+                : `Pay ${formatMoney(toPay?.amount ?? 0, money)}${isByKept ? ` by ${view.method}` : ''}`}
           </Button>
           <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, doing, way)}</p>
         </form>
@@ -112,6 +118,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
         doing={doing}
         setDoing={setDoing}
         cancel={() => void plan.cancel()}
+        comeBack={() => void plan.comeBack()}
         message={doing ? null : plan.message}
       />
       {plan.phase.kind === 'confirming' && (
@@ -121,9 +128,13 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
   )
 }
 
+/** The same payment by what is kept, or another way. */
+const OTHERWISE = { pay: 'pay-kept', 'pay-kept': 'pay', rest: 'rest-kept', 'rest-kept': 'rest' } as const
+
 /** What the buyer allows by it. */
 function smallPrint({ school }: ShopPage, doing: Doing, way: PayWay | undefined): string {
   if (doing === 'pay-kept') return 'Charged once, now; it is not charged again on its day.'
+  if (doing === 'rest' || doing === 'rest-kept') return 'Charged once, now. After that nothing more is charged.'
   if (doing === 'method') return `Nothing is charged today. ${way?.gateway} keeps the card for the payments to come.`
   return way?.style === 'embedded'
     ? `${school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
@@ -136,13 +147,15 @@ interface ChoicesProps {
   doing: Doing
   setDoing: (doing: Doing) => void
   cancel: () => void
+  comeBack: () => void
   message: string | null
 }
 
 /** What else can be done. Cancelling takes two clicks, the second of which says what follows. */
-function Choices({ view, money, doing, setDoing, cancel, message }: ChoicesProps) {
+function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: ChoicesProps) {
   const [isAsking, setAsking] = useState(false)
   const isPaying = doing === 'pay' || doing === 'pay-kept'
+  const isPayingRest = doing === 'rest' || doing === 'rest-kept'
   return (
     <>
       <p className="mt-5 flex flex-wrap gap-x-5 gap-y-1.5 text-[14.5px]">
@@ -151,9 +164,19 @@ function Choices({ view, money, doing, setDoing, cancel, message }: ChoicesProps
             {view.toPay.since ? `Pay ${formatMoney(view.toPay.amount, money)}` : 'Pay the next one now'}
           </Button>
         )}
-        {isPaying && view.mayPayByKept && (
-          <Button kind="link" onClick={() => setDoing(doing === 'pay' ? 'pay-kept' : 'pay')}>
-            {doing === 'pay' ? `Pay by ${view.method}` : 'Pay another way'}
+        {view.rest && !isPayingRest && (
+          <Button kind="link" onClick={() => setDoing(view.mayPayByKept ? 'rest-kept' : 'rest')}>
+            Pay all that is left, {formatMoney(view.rest.amount, money)}
+          </Button>
+        )}
+        {(isPaying || isPayingRest) && view.mayPayByKept && (
+          <Button kind="link" onClick={() => setDoing(OTHERWISE[doing as keyof typeof OTHERWISE])}>
+            {BY_KEPT.includes(doing) ? 'Pay another way' : `Pay by ${view.method}`}
+          </Button>
+        )}
+        {view.mayComeBack && (
+          <Button kind="press" onClick={comeBack}>
+            Take the cancelling back
           </Button>
         )}
         {view.state === 'active' && doing !== 'method' && view.ways.some(({ can }) => can.keepsUnused) && (

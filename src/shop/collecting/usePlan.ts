@@ -37,6 +37,8 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   const isBusy = useRef(false)
   const requestKey = useRef('')
   requestKey.current ||= newRequestKey()
+  /** The sum that was asked for last. */
+  const paying = useRef(view.toPay?.amount ?? 0)
   const { key } = view
   const money = { ...page.school, currency: view.currency }
 
@@ -82,8 +84,12 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       giveUp(error.problem.errors[0]?.why ?? error.message)
     }
   }
-  const payBy = async (payment: { connectionId: string | null; token: string }) => {
-    const { amount: agreed = 0, from = 0, to = 0 } = view.toPay ?? {}
+  const payBy = async (
+    asked: PlanView['toPay'] | PlanView['rest'],
+    payment: { connectionId: string | null; token: string },
+  ) => {
+    const { amount: agreed = 0, from = 0, to = 0 } = asked ?? {}
+    paying.current = agreed
     const json = { ...payment, agreed, from, to, requestKey: requestKey.current }
     await leadOn(await unwrap(api.plan[':key'].pay.$post({ param: { key }, json })))
   }
@@ -92,7 +98,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   const leadOn = async (paid: Paid, cameBack = false): Promise<void> => {
     switch (paid.state) {
       case 'paid':
-        return finish(`${formatMoney(view.toPay?.amount ?? 0, money)} came. Thank you.`)
+        return finish(`${formatMoney(paying.current, money)} received. Thank you.`)
       case 'declined':
         // That request has its answer; trying again is another one.
         requestKey.current = newRequestKey()
@@ -125,11 +131,11 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     phase,
     message,
     done,
-    pay: () => withMethod(view.ways, payBy),
-    payByKept: async () => {
+    pay: (asked: PlanView['toPay'] | PlanView['rest']) => withMethod(view.ways, (payment) => payBy(asked, payment)),
+    payByKept: async (asked: PlanView['toPay'] | PlanView['rest']) => {
       if (isBusy.current) return
       begin()
-      await send(() => payBy({ connectionId: null, token: '' }))
+      await send(() => payBy(asked, { connectionId: null, token: '' }))
     },
     changeMethod: () =>
       withMethod(keepers, async (payment) => {
@@ -142,6 +148,17 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       try {
         await unwrap(api.plan[':key'].cancel.$post({ param: { key } }))
         finish('Cancelled. Nothing more is charged.')
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error
+        giveUp(error.message)
+      }
+    },
+    comeBack: async () => {
+      if (isBusy.current) return
+      isBusy.current = true
+      try {
+        await unwrap(api.plan[':key'].uncancel.$post({ param: { key } }))
+        finish('It goes on. Nothing was charged.')
       } catch (error) {
         if (!(error instanceof ApiError)) throw error
         giveUp(error.message)

@@ -25,6 +25,21 @@ const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item
     word: 'paid twice',
     says: () => 'Another order had opened the course. This one opens nothing; refund it.',
   },
+  'paid-too-late': {
+    shape: 'failed',
+    word: 'paid too late',
+    says: () => 'Access had ended when the money was received. Refund it, or give access by hand.',
+  },
+  'dispute-lost': {
+    shape: 'failed',
+    word: 'dispute lost',
+    says: () => 'The money went back. Decide whether the course stays open.',
+  },
+  'surplus-transfer': {
+    shape: 'failed',
+    word: 'transfer too much',
+    says: () => 'It came for an order that was paid. Give it back at your bank, then note it.',
+  },
   surplus: { shape: 'failed', word: 'came once too often', says: () => 'Give it back at the gateway.' },
   mismatch: {
     shape: 'failed',
@@ -45,7 +60,7 @@ const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item
   stopped: {
     shape: 'failed',
     word: 'stopped, still owed',
-    says: ({ why }) => `Nothing more is tried: ${reasonInWords(why)}. The buyer can pay by the link they have.`,
+    says: ({ why }) => `Nothing more is tried: ${reasonInWords(why)}. Try it now, send a new link, or write it off.`,
   },
   late: {
     shape: 'late',

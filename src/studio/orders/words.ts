@@ -99,10 +99,16 @@ const MESSAGES: Record<MessageKind, string> = {
   refunded: 'money given back',
   'already-owned': 'the course is theirs already',
   'paid-twice': 'paid twice',
+  'due-moved': 'the due day was moved',
+  'cancel-taken-back': 'it goes on',
+  'renewal-ahead': 'it renews soon',
+  'pay-link': 'link to pay',
   'told-declined': 'to you: a payment did not come',
   'told-stopped': 'to you: payments have stopped',
   'told-cancelled': 'to you: cancelled by the buyer',
   'told-disputed': 'to you: a payment is disputed',
+  'told-dispute-ended': 'to you: how a dispute ended',
+  'told-sold': 'to you: you sold something',
 }
 
 export function messageKind(kind: string | number | null | undefined): string {
@@ -168,11 +174,25 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
     case 'method-changed':
       return `Charged to ${data.method} from now on`
     case 'cancel-taken-back':
-      return 'The cancelling was taken back'
+      return `The cancelling was taken back${data.by ? ` by the ${data.by}` : ''}`
     case 'transfer-came':
       return `Marked as received: ${amount}, on ${day(data.day)}${data.note ? `. “${data.note}”` : ''}`
     case 'transfer-taken-back':
       return `Taken back: ${amount} did not come. “${data.note}”`
+    case 'written-off':
+      return `Written off: ${amount} is not expected any more. “${data.note}”`
+    case 'dispute-decided':
+      return `${data.access === 'close' ? 'The course is closed' : 'The buyer keeps the course'} after the lost dispute: “${data.note}”`
+    case 'transfer-surplus':
+      return `Received for the paid order: ${amount}, on ${day(data.day)}. Give it back.${data.note ? ` “${data.note}”` : ''}`
+    case 'transfer-given-back':
+      return `Given back at the bank: ${amount}. “${data.note}”`
+    case 'person-joined':
+      return `Joined with ${data.name}, ${data.email}: “${data.note}”`
+    case 'person-erased':
+      return `Personal data deleted: “${data.note}”`
+    case 'address-changed':
+      return `Postal address changed to “${String(data.to).replace(/\n+/g, ', ')}”`
     case 'transfer-given-up':
       return 'The transfer is not waited for any more'
     case 'refund-started':

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { index, pgTable, text, uuid } from 'drizzle-orm/pg-core'
+import { type AnyPgColumn, index, jsonb, pgTable, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
 import { agreements, orders, refunds } from './orders.ts'
 import { people } from './people.ts'
@@ -19,13 +19,26 @@ export const MESSAGE_KINDS = [
   'refunded',
   'already-owned',
   'paid-twice',
+  'due-moved',
+  'cancel-taken-back',
+  'renewal-ahead',
+  'pay-link',
   // To the creator.
   'told-declined',
   'told-stopped',
   'told-cancelled',
   'told-disputed',
+  'told-dispute-ended',
+  'told-sold',
 ] as const
 export type MessageKind = (typeof MESSAGE_KINDS)[number]
+
+/** A letter as it was sent. */
+export interface SentLetter {
+  subject: string
+  text: string
+  html: string
+}
 
 /** A message to a buyer, or to the creator about one. Its text is made when it is sent, so that no link's secret is stored. */
 export const messages = pgTable(
@@ -47,6 +60,12 @@ export const messages = pgTable(
     /** dropped: what it would say was no longer true when its turn came. */
     state: text({ enum: ['waiting', 'sent', 'failed', 'dropped'] }).notNull(),
     error: text(),
+    /** Where it was sent, or is to be sent where that is not the buyer's own address any more. */
+    to: text(),
+    /** As it was sent; links that work once stand in it as what they are for, so that no secret is stored. */
+    letter: jsonb().$type<SentLetter>(),
+    /** The message of which this is sent once more. */
+    againOf: uuid().references((): AnyPgColumn => messages.id, { onDelete: 'set null' }),
     createdAt: moment().notNull(),
     sentAt: moment(),
   },

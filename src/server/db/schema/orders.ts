@@ -60,6 +60,8 @@ export const orders = pgTable(
     searchText: text().notNull(),
     createdAt: moment().notNull(),
     paidAt: moment(),
+    /** The school's day on which it was paid, from which access counts; null while it is not. */
+    placedOn: date({ mode: 'string' }),
   },
   (table) => [
     unique('orders_numbered').on(table.mode, table.number),
@@ -174,8 +176,8 @@ export const attempts = pgTable(
     toN: integer(),
     /** A date in the school's zone: the day of the try. */
     day: date({ mode: 'string' }).notNull(),
-    /** Whose doing it is. A try of the worker counts as one; what the buyer pays by hand does not. */
-    madeBy: text({ enum: ['buyer', 'worker'] }).notNull(),
+    /** Whose doing it is. A try of the worker counts as one; what is paid by hand does not. */
+    madeBy: text({ enum: ['buyer', 'creator', 'worker'] }).notNull(),
     key: text().notNull().unique(),
     /** The buyer's request that made it: the same request again is the same attempt. */
     requestKey: text(),
@@ -250,6 +252,8 @@ export const agreements = pgTable(
     expires: date({ mode: 'string' }),
     /** The `expires` that its buyer was told of. */
     expiryTold: date({ mode: 'string' }),
+    /** The due day of the renewal that its buyer was told of. */
+    renewalTold: date({ mode: 'string' }),
     kind: text({ enum: ['installments', 'subscription', 'single', 'openPrice', 'free'] }).notNull(),
     /** Goes on until cancelled: more payments follow those listed. */
     endless: boolean().notNull(),
@@ -301,8 +305,17 @@ export const transfers = pgTable(
     createdAt: moment().notNull(),
     takenBackAt: moment(),
     takenBackNote: text(),
+    /** It came for an order that was paid already: it counts for nothing, and is given back by hand. */
+    isSurplus: boolean().notNull().default(false),
+    /** The day on which such money was given back at the bank. */
+    givenBackOn: date({ mode: 'string' }),
   },
-  (table) => [index('transfers_of_order').on(table.orderId)],
+  (table) => [
+    index('transfers_of_order').on(table.orderId),
+    index('transfers_surplus')
+      .on(table.createdAt)
+      .where(sql`${table.isSurplus} and ${table.givenBackOn} is null and ${table.takenBackAt} is null`),
+  ],
 )
 
 export const REFUND_STATES = ['started', 'refunded', 'refused'] as const
@@ -367,10 +380,13 @@ export const disputes = pgTable(
     note: text(),
     createdAt: moment().notNull(),
     decidedAt: moment(),
+    /** Where it was lost: when the creator decided what becomes of the course. */
+    accessDecidedAt: moment(),
   },
   (table) => [
     unique('disputes_once').on(table.attemptId, table.reference),
     index('disputes_of_order').on(table.orderId),
+    index('disputes_lost').on(table.createdAt).where(sql`${table.state} = 'lost' and ${table.accessDecidedAt} is null`),
     index('disputes_open').on(table.createdAt).where(sql`${table.state} in ('open', 'contested')`),
   ],
 )
@@ -388,6 +404,20 @@ export const payLinks = pgTable(
     usedAt: moment(),
   },
   (table) => [index('pay_links_of_agreement').on(table.agreementId)],
+)
+
+/** A link in a message by which whoever holds it sees one order, on any device. */
+export const orderLinks = pgTable(
+  'order_links',
+  {
+    tokenHash: text().primaryKey(),
+    orderId: uuid()
+      .notNull()
+      .references(() => orders.id, { onDelete: 'cascade' }),
+    createdAt: moment().notNull(),
+    expiresAt: moment().notNull(),
+  },
+  (table) => [index('order_links_of_order').on(table.orderId)],
 )
 
 /** All that happened to an order or a person, in order. */

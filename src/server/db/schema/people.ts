@@ -13,8 +13,12 @@ export const people = pgTable(
     mode: text({ enum: MODES }).notNull(),
     email: text().notNull(),
     name: text().notNull(),
+    /** Where they live, as they or the creator wrote it, for receipts; empty where nobody did. */
+    postalAddress: text().notNull().default(''),
     passwordHash: text(),
     createdAt: moment().notNull(),
+    /** Their data was deleted but for what the books must keep. */
+    erasedAt: moment(),
   },
   (table) => [
     unique('people_one_per_address').on(table.mode, table.email),
@@ -83,5 +87,7 @@ export const grants = pgTable(
     index('grants_of_offer').on(table.offerId, table.mode, table.personId).where(sql`${table.endedAt} is null`),
     index('grants_of_person').on(table.personId),
     index('grants_of_order').on(table.orderId),
+    // Money that came after an access that ends on a date had ended.
+    index('grants_too_late').on(table.mode).where(sql`${table.closes} <= ${table.opens}`),
   ],
 )

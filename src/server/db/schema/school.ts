@@ -43,6 +43,18 @@ export const school = pgTable(
     graceDays: integer().notNull().default(3),
     /** What is told to whom, by the kind of message; a kind that is missing is told as it comes. */
     tells: jsonb().$type<Record<string, Telling>>().notNull().default({}),
+    /** Whom mail comes from, where that is not the school's name; empty: the school's name. */
+    senderName: text().notNull().default(''),
+    /** Where buyers' answers go; empty: to the creator. */
+    replyTo: text().notNull().default(''),
+    /** How the creator hears of sales. */
+    soldTelling: text({ enum: ['each', 'daily', 'off'] })
+      .notNull()
+      .default('each'),
+    /** So many days before a subscription renews its buyer is told; 0: not at all. */
+    renewalNoticeDays: integer().notNull().default(0),
+    /** For so many years the books keep what a person bought, also where their data is deleted. */
+    keepYears: integer().notNull().default(7),
     /** The terms of sale, as plain paragraphs. */
     terms: text().notNull().default(''),
     /** How far practice time runs ahead, in milliseconds. Live time cannot move. */

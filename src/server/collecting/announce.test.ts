@@ -3,9 +3,9 @@ import { afterAll, beforeAll, expect, it } from 'vitest'
 import { openWorld, type World } from '../../testing/world.ts'
 import { agreements, messages } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
+import { announceAll } from './announce.ts'
 import { changeMethod } from './byHand.ts'
 import { collectAgreement } from './collect.ts'
-import { announceExpiring } from './expiry.ts'
 
 let world: World
 beforeAll(async () => {
@@ -34,12 +34,12 @@ it('a card that ends before a payment is announced two weeks ahead, once; with a
   const placed = await world.buy(course.slug, { ...world.request(course.offerId, 1900), payment })
   const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
   expect(agreement?.expires).toBe(dayIn(20))
-  await announceExpiring(world.services)
+  await announceAll(world.services)
   expect(await toldOf(placed.orderId)).toBe(0)
 
   world.clock.offsetMs += 18 * DAY
-  await Promise.all([announceExpiring(world.services), announceExpiring(world.services)])
-  await announceExpiring(world.services)
+  await Promise.all([announceAll(world.services), announceAll(world.services)])
+  await announceAll(world.services)
   expect(await toldOf(placed.orderId)).toBe(1)
   const job = world.queue.filter(({ name }) => name === 'message-send').at(-1)
   let letter = ''
@@ -61,7 +61,7 @@ it('a card that ends before a payment is announced two weeks ahead, once; with a
   // Another card: announced anew only when that one ends.
   const other = { connectionId: world.connectionId, token: tokenUntil(dayIn(400)) }
   await changeMethod(world.services, agreement?.id as string, other)
-  await announceExpiring(world.services)
+  await announceAll(world.services)
   expect(await toldOf(placed.orderId)).toBe(1)
   const [after] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
   expect(after?.expires).toBe(dayIn(400))

@@ -1,0 +1,318 @@
+import { and, asc, eq } from 'drizzle-orm'
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { addDays, after } from '../../core/calendar/day.ts'
+import type { DraftTerms } from '../../core/content/offer.ts'
+import { openWorld, shopper, type World } from '../../testing/world.ts'
+import { entryOn, grantsOf, listGrants } from '../access/service.ts'
+import { placeOrder } from '../checkout/place.ts'
+import { agreements, messages, payments, people, school } from '../db/schema/index.ts'
+import { sendMessage } from '../messages/send.ts'
+import { needsAttention } from '../orders/attention.ts'
+import { checkoutView } from '../pages/service.ts'
+import { takeBack } from '../refunds/close.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+import { readAgreement } from './agreements.ts'
+import { announceAll } from './announce.ts'
+import { manualPaymentOn, payByHand, restOn } from './byHand.ts'
+import { agreementsDue, collectAgreement } from './collect.ts'
+import { cancelAgreement, moveDue, sendPayLink, takeCancelBack, writeOff } from './deeds.ts'
+
+const DAY = 86_400_000
+const month = { count: 1, unit: 'month' } as const
+const monthly: DraftTerms = {
+  kind: 'subscription',
+  amount: 1900,
+  every: month,
+  payments: null,
+  setupFee: null,
+  trial: null,
+}
+const yearly: DraftTerms = { ...monthly, amount: 19_000, every: { count: 1, unit: 'year' } }
+const parts: DraftTerms = {
+  kind: 'installments',
+  count: 4,
+  every: month,
+  amount: 4300,
+  total: null,
+  deposit: null,
+  trial: null,
+}
+const whilePaying = { from: null, lasts: 'whilePaying', graceDays: 3 } as const
+
+let world: World
+let buyers = 0
+beforeAll(async () => {
+  world = await openWorld()
+})
+afterAll(() => world.close())
+beforeEach(() => {
+  world.clock.offsetMs = 0
+})
+
+async function agree(terms: DraftTerms, card = 'pays') {
+  const access = terms.kind === 'subscription' ? { access: whilePaying } : {}
+  const { offerId, slug, courseId } = await world.sell(terms, `Deed ${++buyers}`, access)
+  const pay = 'amount' in terms ? (terms.amount ?? 0) : 0
+  const email = `deed${buyers}@post.example`
+  const { orderId } = await world.buy(slug, world.request(offerId, pay, { email }, card), email)
+  const [row] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
+  const [person] = await world.db.select().from(people).where(eq(people.email, email))
+  if (!row || !person) throw new Error('no agreement')
+  return { id: row.id, orderId, courseId, slug, offerId, person, email }
+}
+
+/** Moves so many days on, and lets the worker do what is due. */
+async function goOn(days: number) {
+  world.clock.offsetMs += days * DAY
+  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
+}
+
+const rowOf = async (id: string) => (await world.db.select().from(agreements).where(eq(agreements.id, id)))[0]
+const kindsTo = async (orderId: string) =>
+  (await world.db.select().from(messages).where(eq(messages.orderId, orderId)).orderBy(asc(messages.createdAt)))
+    .map(({ kind }) => kind)
+    .filter((kind) => !kind.startsWith('told-') && kind !== 'receipt')
+const isOpen = async ({ courseId, person }: Awaited<ReturnType<typeof agree>>) => {
+  const held = await grantsOf(world.services, { mode: 'practice', person, browserHash: null }, courseId)
+  return entryOn(await schoolDay(world.services), held).state
+}
+const takenFor = async (orderId: string) =>
+  (await world.attemptsOf(orderId)).filter(({ state }) => state === 'collected').map(({ amount }) => amount)
+/** The text of the last message of a kind, as it is sent now. */
+async function letterOf(orderId: string, kind: string) {
+  const rows = await world.db
+    .select()
+    .from(messages)
+    .where(eq(messages.orderId, orderId))
+    .orderBy(asc(messages.createdAt))
+  const message = rows.filter((row) => row.kind === kind).at(-1)
+  let letter = ''
+  await sendMessage(world.services, message?.id as string, async ({ subject, text }) => {
+    letter = `${subject}\n${text}`
+  })
+  return letter
+}
+
+describe('a course taken back', () => {
+  it('of a subscription is never charged again; the buyer is told that it is cancelled', async () => {
+    const plan = await agree(monthly)
+    const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+    await takeBack(world.services, 'practice', grant?.id as string, 'moved to another class')
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', cancelledWhen: 'now', nextTry: null })
+    expect(await isOpen(plan)).toBe('no-grant')
+    expect(await kindsTo(plan.orderId)).toEqual(['cancelled'])
+    const letter = await letterOf(plan.orderId, 'cancelled')
+    expect(letter).toContain('nothing more is charged')
+    expect(letter).not.toContain('stays open')
+    for (let months = 0; months < 3; months++) await goOn(31)
+    expect(await takenFor(plan.orderId)).toEqual([1900])
+  })
+
+  it('of a plan lets go what is owed', async () => {
+    const plan = await agree(parts)
+    const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+    await takeBack(world.services, 'practice', grant?.id as string, 'by agreement')
+    await goOn(40)
+    expect(await takenFor(plan.orderId)).toEqual([4300])
+    const states = await world.db.select().from(payments).where(eq(payments.orderId, plan.orderId))
+    expect(states.filter(({ state }) => state === 'due')).toHaveLength(0)
+  })
+
+  it('in whatever way it was shut, is not charged by the worker', async () => {
+    const plan = await agree(monthly)
+    const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+    const { grants } = await import('../db/schema/index.ts')
+    await world.db
+      .update(grants)
+      .set({ endedAt: new Date() })
+      .where(eq(grants.id, grant?.id as string))
+    await goOn(31)
+    expect(await takenFor(plan.orderId)).toEqual([1900])
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', nextTry: null })
+  })
+})
+
+it('a due day that is moved leaves the course open to the new day, and the buyer is told', async () => {
+  const plan = await agree(monthly)
+  const today = await schoolDay(world.services)
+  const due = after(today, 1, month)
+  const moved = addDays(due, 12)
+  await moveDue(world.services, plan.id, moved, 'waits for the salary')
+  expect(await kindsTo(plan.orderId)).toEqual(['due-moved'])
+  expect(await letterOf(plan.orderId, 'due-moved')).toContain('stays open until then')
+  const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+  expect(grant?.closes).toBe(addDays(moved, 3))
+  for (let days = 0; days < 42; days += 3) {
+    await goOn(3)
+    expect(await isOpen(plan)).toBe('open')
+  }
+  expect(await takenFor(plan.orderId)).toEqual([1900, 1900])
+  // The payment after it keeps its day.
+  const rows = await world.db
+    .select()
+    .from(payments)
+    .where(and(eq(payments.orderId, plan.orderId), eq(payments.n, 3)))
+  expect(rows[0]?.due).toBe(after(today, 2, month))
+})
+
+describe('who cancelled', () => {
+  const view = async (plan: Awaited<ReturnType<typeof agree>>) => {
+    const visitor = { mode: 'practice' as const, person: plan.person, browserHash: null }
+    const page = await checkoutView(world.services, await getSchool(world.db), plan.slug, undefined, visitor)
+    if (page.name !== 'checkout') throw new Error('no checkout')
+    return page
+  }
+
+  it('comes back to the same offer without a charge, and is told', async () => {
+    const plan = await agree(monthly)
+    await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
+    const page = await view(plan)
+    expect(page).toMatchObject({ isOwned: true, held: { href: `/my/plan/${plan.id}`, label: 'Come back' } })
+    const again = world.request(plan.offerId, 1900, { email: plan.email })
+    const signedIn = { ...shopper('elsewhere'), person: plan.person }
+    await expect(placeOrder(world.services, plan.slug, again, signedIn)).rejects.toMatchObject({
+      code: 'already-yours',
+    })
+    await takeCancelBack(world.services, plan.id, 'buyer')
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'active' })
+    expect(await takenFor(plan.orderId)).toEqual([1900])
+    expect(await kindsTo(plan.orderId)).toEqual(['cancelled', 'cancel-taken-back'])
+    expect(await letterOf(plan.orderId, 'cancel-taken-back')).toContain('nothing was charged')
+  })
+
+  it('orders another offer, which is paid today, once the overlap was said', async () => {
+    const plan = await agree(monthly)
+    const other = await world.offer(plan.courseId, yearly)
+    await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
+    const page = await view(plan)
+    expect(page.offers.map(({ id }) => id)).toEqual([other])
+    expect(page.held?.says).toMatch(/You have this course until .* paid today, and runs from today/)
+    const request = world.request(other, 19_000, { email: plan.email })
+    const signedIn = { ...shopper('elsewhere'), person: plan.person }
+    await expect(placeOrder(world.services, plan.slug, request, signedIn)).rejects.toMatchObject({ code: 'held' })
+    const placed = await placeOrder(world.services, plan.slug, { ...request, isTold: true }, signedIn)
+    expect(placed.state).toBe('paid')
+    // Whoever only types the address learns nothing, and orders nothing.
+    await expect(
+      placeOrder(world.services, plan.slug, { ...request, isTold: true }, shopper('a stranger')),
+    ).rejects.toMatchObject({ code: 'not-with-this-email' })
+  })
+
+  it('has nothing to order where what they have lasts as long', async () => {
+    const { offerId, slug, courseId } = await world.sell(9900, `Deed ${++buyers}`)
+    const email = `deed${buyers}@post.example`
+    await world.buy(slug, world.request(offerId, 9900, { email }), email)
+    const other = await world.offer(courseId, monthly)
+    const [person = null] = await world.db.select().from(people).where(eq(people.email, email))
+    const request = { ...world.request(other, 1900, { email }), isTold: true }
+    await expect(placeOrder(world.services, slug, request, { ...shopper('elsewhere'), person })).rejects.toMatchObject({
+      code: 'already-yours',
+    })
+  })
+})
+
+describe('all that is left of a plan', () => {
+  const asked = async (id: string) => {
+    const { agreement } = await readAgreement(world.db, id)
+    return restOn(agreement, await schoolDay(world.services))
+  }
+  const byKept = (rest: object) =>
+    ({ ...rest, connectionId: null, token: '', requestKey: crypto.randomUUID() }) as never
+
+  it('is paid at once, in one charge, and nothing is charged after it', async () => {
+    const plan = await agree(parts)
+    const rest = await asked(plan.id)
+    expect(rest).toEqual({ agreed: 12_900, from: 2, to: 4 })
+    expect(await payByHand(world.services, plan.id, byKept(rest as object))).toEqual({ state: 'paid' })
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'completed', collected: 4, nextTry: null })
+    for (let months = 0; months < 4; months++) await goOn(31)
+    expect(await takenFor(plan.orderId)).toEqual([4300, 12_900])
+  })
+
+  it('of a stopped plan too; less than what is offered is refused', async () => {
+    const plan = await agree(parts, 'pays-once')
+    for (let days = 0; days < 45; days++) await goOn(1)
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
+    const rest = await asked(plan.id)
+    expect(rest).toEqual({ agreed: 12_900, from: 2, to: 4 })
+    await expect(payByHand(world.services, plan.id, byKept({ agreed: 8600, from: 2, to: 3 }))).rejects.toMatchObject({
+      code: 'price-changed',
+    })
+  })
+
+  it('is nothing of its own for the last payment, or a subscription', async () => {
+    const endless = await agree(monthly)
+    expect(await asked(endless.id)).toBeNull()
+    const plan = await agree(parts)
+    await goOn(31)
+    await goOn(31)
+    expect(await asked(plan.id)).toBeNull()
+  })
+})
+
+describe('a stopped plan', () => {
+  const stopped = async () => {
+    const plan = await agree(parts, 'pays-once')
+    for (let days = 0; days < 45; days++) await goOn(1)
+    return plan
+  }
+  const attention = async (orderId: string) =>
+    (await needsAttention(world.services, 'practice'))
+      .filter((item) => item.orderId === orderId)
+      .map(({ kind }) => kind)
+
+  it('stands under attention until it is decided, however long; written off, it owes nothing and stays shut', async () => {
+    const plan = await stopped()
+    await goOn(200)
+    expect(await attention(plan.orderId)).toEqual(['stopped'])
+    await writeOff(world.services, plan.id, 'not worth it')
+    expect(await attention(plan.orderId)).toEqual([])
+    expect(await isOpen(plan)).toBe('closed')
+    const left = await world.db.select().from(payments).where(eq(payments.orderId, plan.orderId))
+    expect(left.map(({ state }) => state).sort()).toEqual(['collected', 'let-go', 'let-go', 'let-go'])
+    await expect(writeOff(world.services, plan.id, 'again')).rejects.toMatchObject({ code: 'not-stopped' })
+  })
+
+  it('can be tried now, which is no try of the worker’s, and be sent a new link', async () => {
+    const plan = await stopped()
+    const { agreement } = await readAgreement(world.db, plan.id)
+    const due = manualPaymentOn(agreement, await schoolDay(world.services)) as {
+      agreed: number
+      from: number
+      to: number
+    }
+    const now = { ...due, connectionId: null, token: '', requestKey: crypto.randomUUID(), by: 'creator' as const }
+    expect(await payByHand(world.services, plan.id, now)).toMatchObject({ state: 'declined' })
+    expect((await world.attemptsOf(plan.orderId)).at(-1)).toMatchObject({ madeBy: 'creator', state: 'declined' })
+    expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4 })
+    await sendPayLink(world.services, plan.id)
+    expect(await letterOf(plan.orderId, 'pay-link')).toMatch(/Your link to pay €43.00[\s\S]*\/pay\//)
+  })
+})
+
+it('a pay link is sent for what is not late, too, and for nothing that has ended', async () => {
+  const plan = await agree(parts)
+  await sendPayLink(world.services, plan.id)
+  expect(await letterOf(plan.orderId, 'pay-link')).toContain('the next payment')
+  const gone = await agree(monthly)
+  await cancelAgreement(world.services, gone.id, 'now', 'creator')
+  await expect(sendPayLink(world.services, gone.id)).rejects.toMatchObject({ code: 'nothing-due' })
+})
+
+it('a renewal is announced once, so many days before as the school has set', async () => {
+  const plan = await agree(monthly)
+  const told = async () => (await kindsTo(plan.orderId)).filter((kind) => kind === 'renewal-ahead').length
+  world.clock.offsetMs += 25 * DAY
+  await announceAll(world.services)
+  expect(await told()).toBe(0)
+  await world.db.update(school).set({ renewalNoticeDays: 7 })
+  await announceAll(world.services)
+  await announceAll(world.services)
+  expect(await told()).toBe(1)
+  expect(await letterOf(plan.orderId, 'renewal-ahead')).toMatch(/renews on .*: €19.00 is charged/)
+  await goOn(7)
+  world.clock.offsetMs += 25 * DAY
+  await announceAll(world.services)
+  expect(await told()).toBe(2)
+  await world.db.update(school).set({ renewalNoticeDays: 0 })
+})

@@ -1,0 +1,188 @@
+import { and, eq } from 'drizzle-orm'
+import type { Day } from '../../core/calendar/day.ts'
+import {
+  type Agreement,
+  afterCancelled,
+  afterStopped,
+  afterTakenBack,
+  afterWrittenOff,
+  inHand,
+  owes,
+  restOf,
+  UNTRIED,
+} from '../../core/collecting/agreement.ts'
+import { inTransaction, type Services, type Within } from '../context.ts'
+import { payments, refunds } from '../db/schema/index.ts'
+import type { MessageKind } from '../db/schema/messages.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
+import { queueMessage } from '../messages/queue.ts'
+import { type Happening, record, recordAll } from '../orders/journal.ts'
+import { schoolDay } from '../school/service.ts'
+import { type Held, holdAgreement, saveAgreement } from './agreements.ts'
+
+/** Who does something to an agreement: its buyer, or the creator for them. */
+export type Hand = 'buyer' | 'creator'
+
+/**
+ * Cancels a subscription: no payment is tried any more. `period-end` leaves the course open as far as it is
+ * paid, `now` closes it today.
+ * @throws Problem 409 where it does not go on, or is none.
+ */
+export async function cancelAgreement(
+  services: Services,
+  agreementId: string,
+  when: 'now' | 'period-end',
+  by: Hand,
+): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const held = await holdAgreement(tx, agreementId)
+    const next = afterCancelled(held.agreement, await schoolDay(services), when)
+    if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement does not go on.')
+    await end(services, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
+  })
+}
+
+/**
+ * Takes a cancelling back: the subscription goes on as if it had not been, and nothing is charged by it. The buyer is told.
+ * @throws Problem 409 where its next payment was due meanwhile, or money was given back.
+ */
+export async function takeCancelBack(services: Services, agreementId: string, by: Hand): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const held = await holdAgreement(tx, agreementId)
+    const { order, line } = held
+    const next = afterTakenBack(held.agreement, await schoolDay(services))
+    if (!next) {
+      throw new Problem(409, 'too-late', 'A payment was due since it was cancelled. It is bought again instead.')
+    }
+    if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0) {
+      throw new Problem(409, 'refunded', 'Money was given back for it since. It is bought again instead.')
+    }
+    await tx
+      .update(payments)
+      .set({ state: 'due' })
+      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
+    await saveAgreement(tx, held, next)
+    const about = { orderId: order.id, personId: order.personId }
+    await tellOf(services, { order, agreementId, kind: 'cancel-taken-back' }, [
+      { about, what: 'cancel-taken-back', data: { by } },
+    ])
+  })
+}
+
+/** Stops chasing: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */
+export async function stopChasing(services: Services, agreementId: string, note: string): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const held = await holdAgreement(tx, agreementId)
+    const next = afterStopped(held.agreement)
+    if (!next) throw new Problem(409, 'ended', 'This agreement does not go on; nothing is tried any more.')
+    await end(services, held, next, null, { what: 'agreement-stopped', data: { note } })
+  })
+}
+
+/**
+ * Writes off what a stopped installment plan still owes: nothing more is expected of it. It does not open again what not
+ * paying has shut. @throws Problem 409 where it is no stopped plan.
+ */
+export async function writeOff(services: Services, agreementId: string, note: string): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const held = await holdAgreement(tx, agreementId)
+    const next = afterWrittenOff(held.agreement, await schoolDay(services))
+    if (!next) throw new Problem(409, 'not-stopped', 'Only a stopped plan that still owes can be written off.')
+    const { agreement, order } = held
+    const amount = restOf(agreement).reduce((sum, { pay }) => sum + pay, 0)
+    await end(services, held, next, null, { what: 'written-off', data: { amount, currency: order.currency, note } })
+  })
+}
+
+/** Takes a stop back: the payment in hand gets a full series of tries again. */
+export async function chaseAgain(services: Services, agreementId: string): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const held = await holdAgreement(tx, agreementId)
+    const { agreement, order, line, retryAfterDays } = held
+    // What stopped because every try was declined goes on only when it is paid, or is bought again.
+    if (agreement.state !== 'stopped' || agreement.tries > retryAfterDays.length) {
+      throw new Problem(409, 'not-stopped', 'This agreement was not stopped by hand.')
+    }
+    const next: Agreement = { ...agreement, state: 'active', ...UNTRIED }
+    await tx
+      .update(payments)
+      .set({ state: 'due' })
+      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
+    await saveAgreement(tx, held, next)
+    await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'agreement-goes-on')
+  })
+}
+
+/**
+ * Moves the payment in hand to another day, with the reason. Later ones keep theirs; the course stays open to the new
+ * day, and the buyer is told.
+ * @throws Problem at `/day` where the day is past, or not before the payment after it.
+ */
+export async function moveDue(services: Services, agreementId: string, day: Day, reason: string): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const held = await holdAgreement(tx, agreementId)
+    const { agreement, order, scheduled } = held
+    const payment = scheduled[agreement.collected]
+    const following = scheduled[agreement.collected + 1]
+    if (agreement.state !== 'active' || !payment) throw new Problem(409, 'ended', 'Nothing is to come any more.')
+    if (day < (await schoolDay(services))) throw fieldProblem('/day', 'This day is past.')
+    if (following && day >= following.due) throw fieldProblem('/day', 'It must stay before the payment after it.')
+    await tx.update(payments).set({ due: day }).where(eq(payments.id, payment.id))
+    const moved = agreement.payments.map((other, index) =>
+      index === agreement.collected ? { ...other, due: day } : other,
+    )
+    await saveAgreement(tx, held, { ...agreement, payments: moved, ...UNTRIED })
+    const about = { orderId: order.id, personId: order.personId }
+    await tellOf(services, { order, agreementId, kind: 'due-moved' }, [
+      { about, what: 'due-moved', data: { n: payment.n, from: payment.due, to: day, reason } },
+    ])
+  })
+}
+
+/** Sends the buyer a new link that pays what is due or comes next, also for what is not late. @throws Problem 409 where nothing is. */
+export async function sendPayLink(services: Services, agreementId: string): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const held = await holdAgreement(services.db, agreementId)
+    const { order, agreement } = held
+    if (!owes(agreement) || !inHand(agreement)) {
+      throw new Problem(409, 'nothing-due', 'Nothing is due or to come, so there is nothing to pay.')
+    }
+    await tellOf(services, { order, agreementId, kind: 'pay-link' }, [])
+  })
+}
+
+async function end(
+  services: Within,
+  held: Held,
+  next: Agreement,
+  kind: 'cancelled' | null,
+  what: Pick<Happening, 'what'> & { data: Record<string, string | number> },
+) {
+  const { db: tx } = services
+  const { order, row } = held
+  const about = { orderId: order.id, personId: order.personId }
+  await saveAgreement(tx, held, next)
+  if (kind) await tellOf(services, { order, agreementId: row.id, kind }, [{ about, ...what }])
+  if (kind && what.data.by === 'buyer')
+    await tellOf(services, { order, agreementId: row.id, kind: 'told-cancelled' }, [])
+  if (!kind) await recordAll(tx, services.now(), [{ about, ...what }])
+}
+
+/** Queues a message about an agreement and writes what happened. */
+export async function tellOf(
+  services: Within,
+  { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
+  happened: Happening[],
+) {
+  const { db: tx } = services
+  const { mode, personId } = order
+  const { queued, writes } = queueMessage(services, { mode, kind, personId, orderId: order.id, agreementId })
+  await Promise.all(writes)
+  await recordAll(tx, services.now(), [...happened, queued])
+}

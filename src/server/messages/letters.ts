@@ -1,0 +1,68 @@
+import { eq } from 'drizzle-orm'
+import { makeOrderLink } from '../checkout/orderLinks.ts'
+import { makePayLink } from '../collecting/payLinks.ts'
+import type { Services } from '../context.ts'
+import { type messages, people, type SentLetter } from '../db/schema/index.ts'
+import { makePasswordLink } from '../people/links.ts'
+import type { Letter } from './compose.ts'
+
+/** What a link in a message is for that holds a secret. */
+const SECRET = ['pay', 'password', 'order', 'studio/password', 'email'] as const
+type Secret = (typeof SECRET)[number]
+
+/** Stands in a kept letter where a link with a secret stood. */
+const marker = (secret: string) => `one-time:${secret}`
+const MARKERS = new RegExp(`one-time:(${SECRET.join('|')})`, 'g')
+const PICTURES = /src="data:image\/png;base64,([^"]+)"/g
+
+/** A letter as it is kept: its secret links are taken out, its pictures put in, so that it can be shown as it was. */
+export function keptOf({ subject, text, html, pictures = [] }: Letter, origin: string): SentLetter {
+  const links = new RegExp(`${origin.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}/(${SECRET.join('|')})/[\\w-]{20,}`, 'g')
+  const masked = (words: string) => words.replace(links, (_link, secret: string) => marker(secret))
+  const shown = pictures.reduce(
+    (page, { cid, png }) =>
+      page.replaceAll(`src="cid:${cid}"`, `src="data:image/png;base64,${png.toString('base64')}"`),
+    html,
+  )
+  return { subject, text: masked(text), html: masked(shown) }
+}
+
+/** The same letter once more, with new links where it had some. */
+export async function renewedOf(
+  services: Services,
+  message: typeof messages.$inferSelect,
+  { subject, text, html }: SentLetter,
+): Promise<Letter> {
+  const made = new Map<string, string>()
+  for (const [, secret] of text.matchAll(MARKERS)) {
+    if (secret && !made.has(secret)) made.set(secret, await makeLink(services, message, secret as Secret))
+  }
+  const filled = (words: string) => words.replace(MARKERS, (_marker, secret: string) => made.get(secret) ?? '')
+  const pictures: NonNullable<Letter['pictures']> = []
+  const page = filled(html).replace(PICTURES, (_src, png: string) => {
+    const cid = `picture-${pictures.length}`
+    pictures.push({ cid, png: Buffer.from(png, 'base64') })
+    return `src="cid:${cid}"`
+  })
+  return { subject, text: filled(text), html: page, pictures }
+}
+
+async function makeLink(
+  services: Services,
+  { personId, orderId, agreementId }: typeof messages.$inferSelect,
+  secret: Secret,
+): Promise<string> {
+  const { origin } = services.config
+  switch (secret) {
+    case 'pay':
+      return agreementId ? makePayLink(services, agreementId) : `${origin}/my`
+    case 'order':
+      return orderId ? makeOrderLink(services, orderId) : `${origin}/my`
+    case 'password': {
+      const [person] = await services.db.select().from(people).where(eq(people.id, personId))
+      return person?.passwordHash ? `${origin}/my` : makePasswordLink(services, personId)
+    }
+    default:
+      return `${origin}/my`
+  }
+}

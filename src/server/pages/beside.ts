@@ -1,0 +1,70 @@
+import { sayDay } from '../../core/calendar/sayDay.ts'
+import { grantsOf, type Visitor } from '../access/service.ts'
+import { type Holding, heldAlready, outlasts, sameOffer } from '../checkout/heldAlready.ts'
+import type { SellableCourse } from '../checkout/sellable.ts'
+import type { Services } from '../context.ts'
+import { type School, schoolDay } from '../school/service.ts'
+import type { CheckoutView, ShopOffer } from './data.ts'
+
+/**
+ * Of what is on sale, what can be bought beside what the visitor has, and what is said of that (selling rules,
+ * section 2). Of who is not signed in only the browser that bought just now is known.
+ */
+export async function beside(
+  services: Services,
+  school: School,
+  course: SellableCourse,
+  offers: ShopOffer[],
+  visitor: Visitor,
+): Promise<{ buyable: ShopOffer[]; says: CheckoutView['held'] }> {
+  const personId = visitor.person?.id ?? (await buyerInBrowser(services, course.id, visitor))
+  if (!personId) return { buyable: offers, says: null }
+  const day = await schoolDay(services)
+  const held = await heldAlready(services.db, personId, course.id, day)
+  if (held.length === 0) return { buyable: offers, says: null }
+  const kept: ShopOffer[] = []
+  let back: string | null = null
+  for (const offer of offers) {
+    const [line] = offer.quote.lines
+    if (line && held.some((holding) => outlasts(holding, line))) continue
+    const same = await sameOffer(services.db, held, offer.id, day)
+    if (same?.mayComeBack) back = same.agreementId
+    if (!same) kept.push(offer)
+  }
+  return { buyable: kept, says: sayHeld(school, held, back, kept.length > 0) }
+}
+
+/** The buyer who paid in this browser within the hour, whom it still knows. */
+async function buyerInBrowser(services: Services, courseId: string, visitor: Visitor): Promise<string | null> {
+  const [grant] = await grantsOf(services, visitor, courseId)
+  return grant?.personId ?? null
+}
+
+/** What somebody has of a course, in words, and where they change it. */
+function sayHeld(
+  { language }: School,
+  held: readonly Holding[],
+  back: string | null,
+  canBuy: boolean,
+): CheckoutView['held'] {
+  const goesOn = held.find(({ state }) => state === 'active' || state === 'stopped')
+  const overlap = canBuy ? ' What you order here is paid today, and runs from today.' : ''
+  if (goesOn?.agreementId) {
+    const next = goesOn.nextTry ? `; the next payment is on ${sayDay(goesOn.nextTry, language)}` : ''
+    return {
+      says: `You pay for this course already${next}.${overlap}${canBuy ? ' The other goes on until you cancel it.' : ''}`,
+      label: 'See what you pay',
+      href: `/my/plan/${goesOn.agreementId}`,
+    }
+  }
+  const last = held.map(({ closes }) => closes).sort((a, b) => (a === null || (b !== null && a > b) ? -1 : 1))[0]
+  const until = last ? `You have this course until ${sayDay(last, language)}.` : 'You have this course.'
+  if (back) {
+    return {
+      says: `${until} You have cancelled; you can come back without a charge.${overlap}`,
+      label: 'Come back',
+      href: `/my/plan/${back}`,
+    }
+  }
+  return { says: `${until}${overlap}`, label: 'My courses', href: '/my' }
+}
