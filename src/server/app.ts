@@ -6,6 +6,7 @@ import { catalogueRoutes } from './catalogue/routes.ts'
 import { shopRoutes } from './checkout/routes.ts'
 import { agreementRoutes } from './collecting/routes.ts'
 import type { Services } from './context.ts'
+import { findRoutes } from './find/routes.ts'
 import { receiveEvent } from './gateways/events.ts'
 import { gatewayRoutes } from './gateways/routes.ts'
 import { BODY_LIMITS, limitBody } from './http/bodies.ts'
@@ -45,6 +46,7 @@ export function apiRoutes(services: Services) {
     .route('/money', moneyRoutes(services))
     .route('/messages', messageRoutes(services))
     .route('/people', peopleRoutes(services))
+    .route('/find', findRoutes(services))
     .route('/shop', shopRoutes(services))
 }
 

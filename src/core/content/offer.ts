@@ -190,6 +190,12 @@ export function fittingAccess(access: Access, terms: DraftTerms): Access {
   return { ...access, lasts: 'forever' }
 }
 
+/** Why a sale could never run, in words: it ends before it begins. Null where it can. */
+export function saleSpanProblem({ from, until }: DraftSale): string | null {
+  if (from === null || until === null || Date.parse(until) > Date.parse(from)) return null
+  return 'The sale ends before it begins.'
+}
+
 /** A sale price that the core can quote, or null where there is none, its figure is missing, or it does not fit. */
 export function quotableSale(sale: OfferContent['sale'], terms: DraftTerms) {
   if (!sale || sale.amount === null || terms.kind === 'free' || terms.kind === 'openPrice') return null

@@ -1,7 +1,7 @@
 import { dayIn, parseInstant } from '../calendar/instant.ts'
 import { sayDay } from '../calendar/sayDay.ts'
 import { accessProblem } from '../content/endsOn.ts'
-import { type OfferContent, quotableSale, quotableTerms } from '../content/offer.ts'
+import { type OfferContent, quotableSale, quotableTerms, saleSpanProblem } from '../content/offer.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { Spoken } from '../sentence/sentence.ts'
 import { sayList } from '../sentence/words.ts'
@@ -114,6 +114,18 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
         'sale-not-lower',
         'The sale price does not fit.',
         'It must be written, and lower than the price it replaces.',
+        { to: 'sale', label: 'Change it' },
+        true,
+      ),
+    )
+  }
+  const span = draft.sale && saleSpanProblem(draft.sale)
+  if (span) {
+    found.push(
+      block(
+        'sale-span',
+        span,
+        'Choose a later end, or an earlier beginning.',
         { to: 'sale', label: 'Change it' },
         true,
       ),

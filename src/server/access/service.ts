@@ -210,6 +210,7 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
       live: courses.live,
       slug: courses.slug,
       agreementId: agreements.id,
+      agreement: { id: agreements.id, kind: agreements.kind, state: agreements.state },
       orderNumber: orders.number,
     })
     .from(grants)
@@ -218,12 +219,14 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     .leftJoin(orders, eq(orders.id, grants.orderId))
     .where('personId' in of ? eq(grants.personId, of.personId) : eq(grants.orderId, of.orderId))
     .orderBy(asc(grants.createdAt))
-  return rows.map(({ grant, title, live, slug, agreementId, orderNumber }) => ({
+  return rows.map(({ grant, title, live, slug, agreementId, agreement, orderNumber }) => ({
     id: grant.id,
     courseId: grant.courseId,
     orderId: grant.orderId,
     orderNumber,
     agreementId,
+    /** What is agreed for it, where payments come over time. */
+    agreement,
     slug,
     course: (live ?? title).title,
     cloth: (live ?? title).cloth,

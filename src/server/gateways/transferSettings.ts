@@ -9,26 +9,48 @@ const text = (most: number, missing: string) =>
   v.pipe(v.string(), v.trim(), v.nonEmpty(missing), v.maxLength(most, `Keep it under ${most} letters.`))
 const bare = v.transform((written: string) => written.replace(/\s/g, '').toUpperCase())
 
+/** Territories whose banks are named by a code of their own, while their IBANs carry their country's. */
+const TERRITORIES: Record<string, readonly string[]> = {
+  FR: ['GF', 'GP', 'MQ', 'RE', 'YT', 'PM', 'BL', 'MF', 'NC', 'PF', 'WF', 'TF'],
+  GB: ['IM', 'JE', 'GG'],
+}
+
+/** Whether a BIC and an IBAN are of one country (ISO 9362 and ISO 13616 both hold it). */
+function isOfOneBank(iban: string, bic: string): boolean {
+  const country = iban.slice(0, 2)
+  const bank = bic.slice(4, 6)
+  return bank === country || (TERRITORIES[country] ?? []).includes(bank)
+}
+
 /** What a creator writes for who pays by bank transfer. */
-export const transferSchema = v.object({
-  title: text(60, 'Write what buyers choose, like “Bank transfer”.'),
-  description: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep it under 300 letters.')),
-  instructions: v.pipe(v.string(), v.trim(), v.maxLength(1000, 'Keep it under 1000 letters.')),
-  // The QR code holds at most 70 letters of it (EPC069-12).
-  holder: text(70, 'Write whose account it is.'),
-  iban: v.pipe(
-    v.string(),
-    bare,
-    v.nonEmpty('Write the account’s IBAN.'),
-    v.check((iban) => isValidIBAN(iban), 'This IBAN is mistyped: its check digits do not fit.'),
+export const transferSchema = v.pipe(
+  v.object({
+    title: text(60, 'Write what buyers choose, like “Bank transfer”.'),
+    description: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep it under 300 letters.')),
+    instructions: v.pipe(v.string(), v.trim(), v.maxLength(1000, 'Keep it under 1000 letters.')),
+    // The QR code holds at most 70 letters of it (EPC069-12).
+    holder: text(70, 'Write whose account it is.'),
+    iban: v.pipe(
+      v.string(),
+      bare,
+      v.nonEmpty('Write the account’s IBAN.'),
+      v.check((iban) => isValidIBAN(iban), 'This IBAN is mistyped: its check digits do not fit.'),
+    ),
+    bic: v.pipe(
+      v.string(),
+      bare,
+      v.check((bic) => bic === '' || isValidBIC(bic), 'A BIC has 8 or 11 letters and figures. You may leave it out.'),
+    ),
+    displace: v.optional(v.boolean(), false),
+  }),
+  v.forward(
+    v.check(
+      ({ iban, bic }) => bic === '' || isOfOneBank(iban, bic),
+      'This BIC is of another country than the IBAN. You may leave the BIC out.',
+    ),
+    ['bic'],
   ),
-  bic: v.pipe(
-    v.string(),
-    bare,
-    v.check((bic) => bic === '' || isValidBIC(bic), 'A BIC has 8 or 11 letters and figures. You may leave it out.'),
-  ),
-  displace: v.optional(v.boolean(), false),
-})
+)
 
 /** Sets bank transfer up in a mode, or changes what is told. */
 export async function setTransfer(

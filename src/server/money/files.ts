@@ -1,10 +1,13 @@
-import ical, { ICalEventBusyStatus } from 'ical-generator'
+import ical, { ICalEventBusyStatus, ICalEventTransparency } from 'ical-generator'
 import Papa from 'papaparse'
 import { addDays } from '../../core/calendar/day.ts'
 import { dayIn } from '../../core/calendar/instant.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { MoneyRow } from './service.ts'
+
+/** What a spreadsheet would run as a formula stays text; a number, below zero too, stays a number. */
+export const FORMULA = /^(?!-?\d+(\.\d+)?$)[=+\-@\t\r]/
 
 /**
  * Payments as CSV (RFC 4180): amounts with a point and the currency's decimals, days as ISO 8601 in the school's
@@ -70,23 +73,23 @@ export function moneyCsv(rows: readonly MoneyRow[], timeZone: string): string {
         ]
       }),
     },
-    // A cell that a spreadsheet would run as a formula stays text.
-    { newline: '\r\n', escapeFormulae: true },
+    { newline: '\r\n', escapeFormulae: FORMULA },
   )
 }
 
-/** Payments to come as iCalendar: one all-day entry each, that blocks no time. */
+/** Payments to come, and those that are tried again, as iCalendar: one all-day entry each, that blocks no time. */
 export function moneyCalendar(name: string, rows: readonly MoneyRow[], language: string): string {
   const calendar = ical({ name: `${name}: payments to come`, prodId: { company: 'Young Acorn', product: 'Payments' } })
   for (const row of rows) {
     const which = row.of === null ? `payment ${row.n}` : `${row.n} of ${row.of}`
     calendar.createEvent({
       id: row.id,
-      start: row.due,
-      end: addDays(row.due, 1),
+      start: row.nextTry ?? row.due,
+      end: addDays(row.nextTry ?? row.due, 1),
       allDay: true,
       busystatus: ICalEventBusyStatus.FREE,
-      summary: `${formatMoney(row.pay, { currency: row.currency, language })}, ${row.buyer}`,
+      transparency: ICalEventTransparency.TRANSPARENT,
+      summary: `${row.nextTry ? 'Tried again: ' : ''}${formatMoney(row.pay, { currency: row.currency, language })}, ${row.buyer}`,
       description: `${row.course}, ${row.offer}, ${which}. Order ${row.number}.`,
     })
   }

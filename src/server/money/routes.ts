@@ -5,6 +5,7 @@ import { validate } from '../http/validate.ts'
 import { getSchool } from '../school/service.ts'
 import { moneyCalendar, moneyCsv } from './files.ts'
 import {
+  exportQuery,
   lateQuery,
   listLate,
   listPayments,
@@ -32,7 +33,7 @@ export function moneyRoutes(services: Services) {
     .get('/late', validate('query', lateQuery), async (c) =>
       c.json(await listLate(services, c.get('mode'), c.req.valid('query'))),
     )
-    .get('/payments.csv', validate('query', spanQuery), async (c) => {
+    .get('/payments.csv', validate('query', exportQuery), async (c) => {
       const { from, until, ...query } = c.req.valid('query')
       const rows = await paymentsBetween(services, c.get('mode'), { from, until }, query)
       c.header('content-type', 'text/csv; charset=utf-8')

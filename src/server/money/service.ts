@@ -3,6 +3,7 @@ import * as v from 'valibot'
 import { after, type Day, daysBetween, isDay, later } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
+import { nameFits } from '../db/matching.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { isId } from '../http/isId.ts'
@@ -53,6 +54,10 @@ function isCursor(text: string): boolean {
 const pageAfter = v.optional(v.pipe(v.string(), v.check(isCursor, 'This page does not exist.')))
 export const monthsQuery = v.object(filters)
 export const spanQuery = v.pipe(v.object({ ...span, ...filters }), inOrder())
+export const exportQuery = v.pipe(
+  v.object({ ...span, standing: v.optional(v.picklist(STANDINGS)), ...filters }),
+  inOrder(),
+)
 export const paymentsQuery = v.pipe(
   v.object({ ...span, standing: v.optional(v.picklist(STANDINGS)), after: pageAfter, ...filters }),
   inOrder(),
@@ -60,8 +65,8 @@ export const paymentsQuery = v.pipe(
 export const lateQuery = v.object({ standing: v.picklist(['late', 'given-up']), after: pageAfter, ...filters })
 export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 
-/** So many buyers that fit are looked at. */
-const MOST_BUYERS = 50
+/** Up to so many buyers are few. */
+const FEW_BUYERS = 50
 
 /**
  * Where a payment stands: received; awaited (a transfer that is to arrive, or to be sent); late (due, and not collected
@@ -111,7 +116,7 @@ async function narrowed(
     offer ? eq(payments.offerId, offer) : undefined,
     way ? eq(connections.adapter, way) : undefined,
     // The buyers are found first: whoever reads by them reads their few orders, and not a year of payments.
-    search ? inArray(orders.personId, [...(await findBuyers(db, mode, search)), NOBODY]) : undefined,
+    search ? await ofBuyers(db, mode, search) : undefined,
   )
 }
 
@@ -128,14 +133,18 @@ function ofOffers(ids: string[]): SQL {
 
 const NOBODY = '00000000-0000-0000-0000-000000000000'
 
-async function findBuyers(db: Queryable, mode: Mode, search: string): Promise<string[]> {
-  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
+/** All buyers that a search finds: few are named, so that their orders are read by an index; many are looked for as they are. */
+async function ofBuyers(db: Queryable, mode: Mode, search: string): Promise<SQL> {
+  const fitting = and(eq(people.mode, mode), nameFits(search))
   const rows = await db
     .select({ id: people.id })
     .from(people)
-    .where(and(eq(people.mode, mode), sql`(lower(${people.name}) || ' ' || ${people.email}) like ${pattern}`))
-    .limit(MOST_BUYERS)
-  return rows.map(({ id }) => id)
+    .where(fitting)
+    .limit(FEW_BUYERS + 1)
+  if (rows.length > FEW_BUYERS) {
+    return sql`${orders.personId} in (select b.id from people b where b.mode = ${mode} and ${nameFits(search, 'b')})`
+  }
+  return inArray(orders.personId, [...rows.map(({ id }) => id), NOBODY])
 }
 
 /** Payments with all that they are told by. */
@@ -320,11 +329,15 @@ export async function paymentsBetween(
   base: Services,
   mode: Mode,
   { from, until }: DaySpan,
-  query: MoneyFilters,
+  { standing: only, ...query }: MoneyFilters & { standing?: Standing | undefined },
 ): Promise<MoneyRow[]> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
-  const where = and(await narrowed(services, mode, query), between(payments.due, from, until))
+  const where = and(
+    await narrowed(services, mode, query),
+    between(payments.due, from, until),
+    only ? eq(standing(today), only) : undefined,
+  )
   const rows = await readPayments(services, today, where)
   return rows.sort((a, b) => (a.due < b.due ? -1 : a.due > b.due ? 1 : a.number - b.number || a.n - b.n))
 }
@@ -410,12 +423,20 @@ async function readPayments(
   }))
 }
 
-/** Everything that is still to come within a year, for a calendar. */
+/** Everything that is still to come within a year, and what is tried again, for a calendar. */
 export async function paymentsToCome(base: Services, mode: Mode): Promise<{ rows: MoneyRow[]; schoolName: string }> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
   const { name } = await getSchool(base.db)
   const until = after(today, 1, { count: 1, unit: 'year' })
   const rows = await paymentsBetween(base, mode, { from: today, until }, { search: '' })
-  return { rows: rows.filter((row) => row.standing === 'to-come'), schoolName: name }
+  const where = and(
+    await narrowed(services, mode, { search: '' }),
+    eq(payments.state, 'due'),
+    overdueLines(mode, today, 'late'),
+    // Of several that are late, the first is tried; the others wait for it.
+    sql`${payments.n} = ${agreements.collected} + 1`,
+  )
+  const again = (await readPayments(services, today, where)).filter(({ nextTry }) => nextTry !== null)
+  return { rows: [...again, ...rows.filter((row) => row.standing === 'to-come')], schoolName: name }
 }

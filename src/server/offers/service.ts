@@ -78,8 +78,9 @@ async function countHolders(db: Queryable, offerId: string, mode: Mode): Promise
 
 /** Every course that is not retired, and whether it can be bought at present. */
 async function coursesToHold(db: Queryable) {
-  const isSold = sql<boolean>`${courses.live} is not null and exists (
-    select from ${offers} where ${offers.courseId} = ${courses.id} and ${offers.onSale} and ${offers.retiredAt} is null
+  // Columns are named with their tables: of one table alone they would stand without, and mean those of the inner one.
+  const isSold = sql<boolean>`courses.live is not null and exists (
+    select from offers o where o.course_id = courses.id and o.on_sale and o.retired_at is null
   )`
   const rows = await db
     .select({ id: courses.id, draft: courses.draft, isSold })
@@ -146,6 +147,7 @@ const POINTERS: Record<string, string> = {
   'no-price': '/terms/amount',
   'suggested-low': '/terms/suggested',
   'sale-not-lower': '/sale/amount',
+  'sale-span': '/sale/until',
   'no-holders': '/audience/of',
   'access-ended': '/access/lasts/until',
 }

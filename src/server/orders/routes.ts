@@ -3,8 +3,10 @@ import * as v from 'valibot'
 import type { Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import { getSchool } from '../school/service.ts'
 import { needsAttention } from './attention.ts'
-import { listOrders, openOrder, ordersQuery, sumOrders } from './service.ts'
+import { ordersCsv } from './files.ts'
+import { listOrders, openOrder, ordersFor, ordersQuery, sumOrders } from './service.ts'
 
 export function orderRoutes(services: Services) {
   return new Hono<StudioEnv>()
@@ -12,6 +14,13 @@ export function orderRoutes(services: Services) {
     .get('/', validate('query', ordersQuery), async (c) =>
       c.json(await listOrders(services, c.get('mode'), c.req.valid('query'))),
     )
+    .get('/orders.csv', validate('query', ordersQuery), async (c) => {
+      const { before: _before, ...query } = c.req.valid('query')
+      c.header('content-type', 'text/csv; charset=utf-8')
+      c.header('content-disposition', 'attachment; filename="orders.csv"')
+      const { timeZone } = await getSchool(services.db)
+      return c.body(ordersCsv(await ordersFor(services, c.get('mode'), query), timeZone))
+    })
     .get('/attention', async (c) => c.json({ items: await needsAttention(services, c.get('mode')) }))
     .get('/sum', async (c) => c.json(await sumOrders(services, c.get('mode'))))
     .get(

@@ -1,11 +1,13 @@
-import { and, asc, desc, eq, lt, or, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gte, inArray, lt, ne, not, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
-import { afterTakenBack, inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { addDays, isDay } from '../../core/calendar/day.ts'
+import { afterTakenBack, inHand, nextTryOf, owes, payableOn, restOf } from '../../core/collecting/agreement.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { awaitedOf } from '../checkout/awaited.ts'
 import { readAgreement } from '../collecting/agreements.ts'
+import { manualPaymentOn } from '../collecting/byHand.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
@@ -14,7 +16,7 @@ import {
   connections,
   disputes,
   journal,
-  ORDER_STATES,
+  offers,
   orderLines,
   orders,
   payments,
@@ -26,26 +28,56 @@ import { notFound } from '../http/problem.ts'
 import { sumsOfMode } from '../money/sums.ts'
 import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { ordersFitting } from './matching.ts'
 import { termsOf } from './plans.ts'
-import { agreementStanding } from './standing.ts'
+import { agreementStanding, orderStanding } from './standing.ts'
 
 const PAGE = 40
 
+/** How orders are told apart in their list. */
+export const ORDER_FILTERS = ['all', 'paid', 'waiting', 'late', 'refunded', 'unpaid'] as const
+const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
+
 export const ordersQuery = v.object({
   search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
-  state: v.optional(v.picklist([...ORDER_STATES, 'all']), 'all'),
+  state: v.optional(v.picklist(ORDER_FILTERS), 'all'),
+  course: v.optional(v.pipe(v.string(), v.uuid('There is no such course.'))),
+  /** Days on which they were ordered, both included, by the school's clock. */
+  from: v.optional(day),
+  until: v.optional(day),
   /** The last number of the page before. */
   before: v.optional(v.pipe(v.string(), v.regex(/^\d{1,9}$/, 'This page does not exist.'))),
 })
+type OrdersQuery = Omit<v.InferOutput<typeof ordersQuery>, 'before'>
 
 /** Orders of one mode, newest first, a page at a time by the number of the last one seen. */
 export async function listOrders(
-  { db }: Services,
+  base: Services,
   mode: Mode,
-  { search, state, before }: v.InferOutput<typeof ordersQuery>,
+  { before, ...query }: v.InferOutput<typeof ordersQuery>,
+  most = PAGE,
 ) {
-  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
-  const rows = await db
+  const rows = await readOrders(await inMode(base, mode), mode, query, before, most + 1)
+  const page = rows.slice(0, most)
+  return { orders: page, next: rows.length > most ? (page.at(-1)?.number ?? null) : null }
+}
+
+/** All orders that fit, newest first, for a file. */
+export async function ordersFor(base: Services, mode: Mode, query: OrdersQuery) {
+  return readOrders(await inMode(base, mode), mode, query, undefined, undefined)
+}
+
+async function readOrders(
+  services: Services,
+  mode: Mode,
+  { search, state, course, from, until }: OrdersQuery,
+  before: string | undefined,
+  most: number | undefined,
+) {
+  const { db } = services
+  const school = await getSchool(db)
+  const at = (day: string) => sql`(${day}::date)::timestamp at time zone ${school.timeZone}`
+  const read = db
     .select({
       id: orders.id,
       number: orders.number,
@@ -57,6 +89,7 @@ export async function listOrders(
       email: people.email,
       course: orderLines.courseTitle,
       offer: orderLines.offerName,
+      ...orderStanding,
       agreement: agreementStanding,
     })
     .from(orders)
@@ -66,19 +99,31 @@ export async function listOrders(
     .where(
       and(
         eq(orders.mode, mode),
-        state === 'all' ? undefined : eq(orders.state, state),
+        state === 'all' ? undefined : IN_STATE[state],
+        course
+          ? inArray(orders.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course)))
+          : undefined,
+        from ? gte(orders.createdAt, at(from)) : undefined,
+        until ? lt(orders.createdAt, at(addDays(until, 1))) : undefined,
         before === undefined ? undefined : lt(orders.number, Number(before)),
-        search ? or(sql`${orders.searchText} like ${pattern}`, numberIn(search)) : undefined,
+        search ? ordersFitting(mode, search, school) : undefined,
       ),
     )
     .orderBy(desc(orders.number))
-    .limit(PAGE + 1)
-  const page = rows.slice(0, PAGE)
-  return { orders: page, next: rows.length > PAGE ? (page.at(-1)?.number ?? null) : null }
+  return most === undefined ? read : read.limit(most)
 }
 
-function numberIn(search: string) {
-  return /^\d{1,9}$/.test(search) ? eq(orders.number, Number(search)) : undefined
+const isAwaited = sql`exists (select from ${attempts} a
+  where a.order_id = ${orders.id} and a.agreement_id is null and a.state in ('started', 'unknown', 'confirming', 'awaiting'))`
+
+/** What an unpaid order waits for is under way, or is to come; what is unpaid waits for nothing. */
+const IN_STATE: Record<Exclude<(typeof ORDER_FILTERS)[number], 'all'>, SQL | undefined> = {
+  paid: eq(orders.state, 'paid'),
+  waiting: and(ne(orders.state, 'paid'), isAwaited),
+  unpaid: and(ne(orders.state, 'paid'), not(isAwaited)),
+  late: sql`exists (select from ${agreements} g where g.order_id = ${orders.id}
+    and (g.state = 'active' and g.tries > 0 or g.state = 'stopped' and g.kind = 'installments'))`,
+  refunded: sql`exists (select from ${refunds} r where r.order_id = ${orders.id} and r.state = 'refunded')`,
 }
 
 /** What orders of a mode came to, for the sentence above the list. */
@@ -86,12 +131,13 @@ export async function sumOrders({ db }: Services, mode: Mode) {
   const [row] = await db
     .select({
       paid: sql<number>`(count(*) filter (where ${orders.state} = 'paid'))::int`,
-      open: sql<number>`(count(*) filter (where ${orders.state} <> 'paid'))::int`,
+      waiting: sql<number>`(count(*) filter (where ${IN_STATE.waiting}))::int`,
+      unpaid: sql<number>`(count(*) filter (where ${IN_STATE.unpaid}))::int`,
     })
     .from(orders)
     .where(eq(orders.mode, mode))
   const money = await sumsOfMode(db, mode)
-  return { paid: row?.paid ?? 0, open: row?.open ?? 0, ...money }
+  return { paid: row?.paid ?? 0, waiting: row?.waiting ?? 0, unpaid: row?.unpaid ?? 0, ...money }
 }
 
 /** One order with all that belongs to it, and its journal in order. */
@@ -109,6 +155,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       duplicateOf: orders.duplicateOf,
       createdAt: orders.createdAt,
       paidAt: orders.paidAt,
+      ...orderStanding,
       person: { id: people.id, name: people.name, email: people.email },
     })
     .from(orders)
@@ -207,6 +254,12 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
         tries: agreement.tries,
         next: next ? { n: next.n, pay: next.pay, due: next.due, on: nextTryOf(agreement, retryAfterDays) } : null,
         toPay: payableOn(agreement, day).reduce((sum, { pay }) => sum + pay, 0),
+        /** What is tried now where the creator asks for it; null where nothing is due. */
+        due: payableOn(agreement, day).length > 0 ? manualPaymentOn(agreement, day) : null,
+        /** All that a plan still owes, due or not. */
+        owed: restOf(agreement).reduce((sum, { pay }) => sum + pay, 0),
+        isOwed: owes(agreement) && next !== undefined,
+        isWrittenOff: agreement.kind === 'installments' && agreement.cancelled?.when === 'period-end',
         mayUncancel: afterTakenBack(agreement, day) !== null,
         stoppedByHand: agreement.state === 'stopped' && agreement.tries <= retryAfterDays.length,
       }

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { agreements } from '../db/schema/index.ts'
+import { agreements, attempts, connections, orders, payments, refunds, transfers } from '../db/schema/index.ts'
 
 /**
  * How an order's agreement stands, for lists of orders: to be selected beside a left join of `agreements`, and null
@@ -13,3 +13,27 @@ export const agreementStanding = {
   count: sql<number | null>`case when not ${agreements.endless} then
     (select count(*)::int from payments p where p.line_id = ${agreements.lineId} and p.n > 0) end`,
 }
+
+/** The newest attempt at what an order owes on its first day. */
+const firstAttempt = (what: ReturnType<typeof sql>) => sql`(select ${what} from ${attempts} a
+  join ${connections} c on c.id = a.connection_id
+  where a.order_id = ${orders.id} and a.agreement_id is null order by a.started_at desc limit 1)`
+
+/** What has come for an order and what went back, in minor units, and what an unpaid one waits for. For lists of orders. */
+export const orderStanding = {
+  received: sql<number>`coalesce((select sum(p.pay) from ${payments} p
+    where p.order_id = ${orders.id} and p.state = 'collected'), 0)::float8`,
+  refunded: sql<number>`coalesce((select sum(r.amount) from ${refunds} r
+    where r.order_id = ${orders.id} and r.state = 'refunded'), 0)::float8`,
+  /** Of a transfer that is not complete. */
+  came: sql<number>`case when ${orders.state} = 'paid' then 0 else coalesce((select sum(t.amount) from ${transfers} t
+    join ${attempts} a on a.id = t.attempt_id
+    where t.order_id = ${orders.id} and a.state = 'awaiting' and t.taken_back_at is null and not t.is_surplus), 0) end::float8`,
+  /** `<state> <gateway>` of its newest attempt; null where there was none. */
+  last: sql<
+    string | null
+  >`case when ${orders.state} <> 'paid' then ${firstAttempt(sql`a.state || ' ' || c.adapter`)} end`,
+}
+
+/** As it is known of one order that was read with its attempts. */
+export type OrderStanding = { received: number; refunded: number; came: number; last: string | null }

@@ -1,6 +1,6 @@
 import { html, raw } from 'hono/html'
-import { currencyDigits } from '../../core/money/currency.ts'
-import type { ShopOffer, ShopPage } from './data.ts'
+import type { ShopPage } from './data.ts'
+import { linkedDataOf } from './linkedData.ts'
 import type { PageFiles } from './renderer.ts'
 
 /** JSON that may stand inside a script element. */
@@ -85,49 +85,5 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
       return { title: `Confirm your email · ${school.name}`, description: '' }
     case 'notice':
       return { title: `${view.title} · ${school.name}`, description: view.text }
-  }
-}
-
-/** schema.org data of a page that sells a course. */
-function linkedDataOf({ school, view }: ShopPage, url: string) {
-  if (view.name !== 'course' && view.name !== 'checkout') return null
-  return {
-    '@context': 'https://schema.org',
-    '@type': 'Course',
-    name: view.course.title,
-    description: view.course.summary || view.course.title,
-    provider: { '@type': 'Organization', name: school.name },
-    offers: view.offers.map((offer) => linkedOffer(offer, school.currency, url)),
-  }
-}
-
-/** An offer as search engines read it: what it costs in all, or what it costs each time where it goes on. */
-function linkedOffer({ name, quote, terms }: ShopOffer, currency: string, url: string) {
-  const digits = currencyDigits(currency)
-  const written = (amount: number) => (amount / 10 ** digits).toFixed(digits)
-  const regular = quote.lines[0]?.payments.findLast(({ kind }) => kind === 'regular')?.pay ?? 0
-  const price = written(quote.committed ?? regular)
-  const goesOn = quote.committed === null && 'every' in terms
-  return {
-    '@type': 'Offer',
-    name,
-    price,
-    priceCurrency: currency,
-    ...(goesOn && {
-      priceSpecification: {
-        '@type': 'UnitPriceSpecification',
-        price,
-        priceCurrency: currency,
-        // UN/CEFACT codes of the units of time.
-        referenceQuantity: {
-          '@type': 'QuantitativeValue',
-          value: terms.every.count,
-          unitCode: { day: 'DAY', week: 'WEE', month: 'MON', year: 'ANN' }[terms.every.unit],
-        },
-      },
-    }),
-    category: quote.committed === 0 ? 'Free' : 'Paid',
-    availability: 'https://schema.org/InStock',
-    url,
   }
 }

@@ -138,14 +138,33 @@ describe('prices in the shop', () => {
 
   it('are whole: a trial is not free, installments are not their first, members are named', async () => {
     const club = await world.sell(monthly, 'The club')
-    const { courseId } = await world.sell(12_900, 'Priced twice')
-    await world.offer(courseId, THREE_PARTS)
-    await world.sell(null, 'For members', { audience: { who: 'holders', of: [club.courseId] } })
+    const priced = await world.sell(12_900, 'Priced twice')
+    await world.offer(priced.courseId, THREE_PARTS)
+    const members = await world.sell(null, 'For members', { audience: { who: 'holders', of: [club.courseId] } })
     expect((await card('The club')).price).toBe('7 days free, then €19 a month')
     expect((await card('Priced twice')).price).toBe('€129, or 3 × €43 (€129 in all)')
     expect((await card('For members')).price).toBe('For members of The club')
     const { linked } = await page(`/course/${club.slug}`)
-    expect(linked.offers[0]).toMatchObject({ price: '19.00', category: 'Paid' })
+    const monthly19 = {
+      '@type': 'UnitPriceSpecification',
+      price: '19.00',
+      priceComponentType: 'https://schema.org/Subscription',
+      referenceQuantity: { value: 1, unitCode: 'MON' },
+    }
+    expect(linked.offers).toMatchObject([{ price: '19.00', category: 'Paid', priceSpecification: [monthly19] }])
+    expect(linked.offers[0].priceSpecification[0]).not.toHaveProperty('billingDuration')
+    const inParts = (await page(`/course/${priced.slug}`)).linked.offers
+    expect(inParts).toMatchObject([
+      { price: '129.00' },
+      {
+        price: '129.00',
+        priceSpecification: [
+          { price: '43.00', priceComponentType: 'https://schema.org/Installment', billingDuration: 3 },
+        ],
+      },
+    ])
+    // Members' offers are offered to members.
+    expect((await page(`/course/${members.slug}`)).linked.offers).toEqual([])
   })
 })
 

@@ -6,6 +6,7 @@ import { record } from '../orders/journal.ts'
 import { hashPassword } from '../school/passwords.ts'
 import { openSession, type Person } from '../school/sessions.ts'
 import { hashToken, newToken } from '../secrets.ts'
+import { refreshSearch } from './searchText.ts'
 
 const LINK_HOURS = 24
 
@@ -140,6 +141,7 @@ export async function takeEmail(
   const taken = and(eq(people.mode, person.mode), eq(people.email, email))
   if ((await db.$count(people, taken)) > 0) throw fieldProblem('/email', 'Another buyer has this email.', 409)
   await db.update(people).set({ email }).where(eq(people.id, person.id))
+  await refreshSearch(db, person.id)
   await db.delete(sessions).where(eq(sessions.personId, person.id))
   await db
     .update(passwordLinks)

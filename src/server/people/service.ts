@@ -5,6 +5,7 @@ import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { inMode, inTransaction, type Services, type Within } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
+import { nameFits } from '../db/matching.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, journal, orderLines, orders, people } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
@@ -12,11 +13,12 @@ import { isId } from '../http/isId.ts'
 import { notFound } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
-import { agreementStanding } from '../orders/standing.ts'
+import { agreementStanding, orderStanding } from '../orders/standing.ts'
 import { checkPassword, type SignInTry } from '../school/passwords.ts'
 import { emailSchema } from '../school/service.ts'
 import { openSession, type Person } from '../school/sessions.ts'
 import { takeEmail } from './links.ts'
+import { refreshSearch } from './searchText.ts'
 
 const PAGE = 40
 
@@ -34,7 +36,6 @@ export const peopleQuery = v.object({
 
 /** Buyers of a mode, newest first, a page at a time. */
 export async function listPeople({ db }: Services, mode: Mode, { search, after }: v.InferOutput<typeof peopleQuery>) {
-  const pattern = `%${search.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
   const [createdAt, id] = after?.split('|') ?? []
   const rows = await db
     .select({
@@ -49,7 +50,7 @@ export async function listPeople({ db }: Services, mode: Mode, { search, after }
     .where(
       and(
         eq(people.mode, mode),
-        search ? sql`(lower(${people.name}) || ' ' || ${people.email}) like ${pattern}` : undefined,
+        search ? nameFits(search) : undefined,
         createdAt && id
           ? or(
               lt(people.createdAt, new Date(createdAt)),
@@ -88,6 +89,8 @@ export async function openPerson(services: Services, mode: Mode, id: string) {
         payToday: orders.payToday,
         currency: orders.currency,
         createdAt: orders.createdAt,
+        course: orderLines.courseTitle,
+        ...orderStanding,
         agreement: agreementStanding,
       })
       .from(orders)
@@ -191,9 +194,6 @@ export async function correctPerson(
     if (!person) throw notFound('person')
     await rename(services, person, name)
     await takeEmail({ db: tx, now }, person, email)
-    const searchText = sql`lower(${name} || ' ' || ${email} || ' ') || coalesce((select string_agg(lower(l.course_title || ' ' || l.offer_name), ' ')
-      from order_lines l where l.order_id = ${orders.id}), '')`
-    await tx.update(orders).set({ searchText }).where(eq(orders.personId, id))
   })
 }
 
@@ -205,6 +205,7 @@ export async function renameSelf(services: Services, person: Person, name: strin
 async function rename({ db: tx, now }: Within, person: Pick<Person, 'id' | 'name'>, name: string): Promise<void> {
   if (name === person.name) return
   await tx.update(people).set({ name }).where(eq(people.id, person.id))
+  await refreshSearch(tx, person.id)
   await record(tx, now(), { personId: person.id }, 'name-changed', { from: person.name, to: name })
 }
 

@@ -2,12 +2,13 @@ import { DropdownMenu } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { NavLink, Outlet, useNavigate } from 'react-router'
 import { Toaster } from 'sonner'
+import { sayDay } from '../../core/calendar/sayDay.ts'
 import { Acorn } from '../../ui/Acorn.tsx'
 import { classes } from '../../ui/classes.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { Palette } from '../find/Palette.tsx'
 import { useAttention } from '../orders/AttentionList.tsx'
-import { signOut, switchMode, useSession } from '../session/session.ts'
+import { signOut, switchMode, useDaysAhead, useSession, useStudioToday } from '../session/session.ts'
 import { Menu, MenuItem } from './Menu.tsx'
 
 const AREAS = [
@@ -93,7 +94,8 @@ function ModeMenu() {
   const { mode, creator, school } = useSession()
   const navigate = useNavigate()
   const other = mode === 'practice' ? 'live' : 'practice'
-  const days = Math.round(school.practiceAheadMs / 86_400_000)
+  const days = useDaysAhead()
+  const today = useStudioToday()
   const ahead = days > 0 ? ` · ${days} ${days === 1 ? 'day' : 'days'} ahead` : ''
   return (
     <Menu
@@ -115,6 +117,7 @@ function ModeMenu() {
           ? 'You look at Practice: no real money, sample cards.'
           : 'You look at Live: real orders and money.'}{' '}
         Strangers buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
+        {days > 0 && ` Practice time runs ahead: there it is ${sayDay(today, school.language)}.`}
       </DropdownMenu.Label>
       <MenuItem onSelect={() => void switchMode(other)}>Look at {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/practice')}>Move practice time…</MenuItem>

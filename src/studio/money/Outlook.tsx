@@ -1,5 +1,7 @@
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from 'chart.js'
 import { useEffect, useRef } from 'react'
+import { addDays, after } from '../../core/calendar/day.ts'
+import { sayDay } from '../../core/calendar/sayDay.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { Month } from './queries.ts'
@@ -18,6 +20,9 @@ interface OutlookProps {
 export function Outlook({ months, today, money }: OutlookProps) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const ahead = months.filter(({ month }) => month > today.slice(0, 7)).reduce((sum, { toCome }) => sum + toCome, 0)
+  const day = (when: string) => sayDay(when, money.language)
+  const nextMonth = after(`${today.slice(0, 7)}-01`, 1, { count: 1, unit: 'month' })
+  const lastDay = addDays(after(`${months.at(-1)?.month}-01`, 1, { count: 1, unit: 'month' }), -1)
   const behind = months.reduce((sum, { received }) => sum + received, 0)
   useEffect(() => {
     if (!canvas.current) return
@@ -78,7 +83,8 @@ export function Outlook({ months, today, money }: OutlookProps) {
   return (
     <>
       <p className="display mb-3 text-[17px] leading-[1.45] font-medium">
-        {formatMoney(behind, money)} came within a year. {formatMoney(ahead, money)} is agreed for the months ahead.
+        {formatMoney(behind, money)} received since {day(`${months[0]?.month}-01`)}. {formatMoney(ahead, money)} agreed
+        for the time from {day(nextMonth)} to {day(lastDay)}.
       </p>
       <div className="h-[230px]">
         <canvas

@@ -41,7 +41,7 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
           )}
           <a
             className={buttonClass('quiet')}
-            href={`/api/money/payments.csv?${new URLSearchParams({ ...span, ...query })}`}
+            href={`/api/money/payments.csv?${new URLSearchParams({ ...span, ...query, ...(standing ? { standing } : {}) })}`}
             download
           >
             Export CSV
@@ -102,7 +102,7 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
 }
 
 const STANDING_WORDS: Record<string, string> = {
-  received: 'came',
+  received: 'was received',
   awaited: 'is awaited',
   late: 'is late',
   'given-up': 'is owed and not tried any more',

@@ -6,16 +6,19 @@ import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
+import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
+import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import type { Order } from './OrderBench.tsx'
+import { reasonInWords } from './words.ts'
 
 type Agreement = Order['agreements'][number]
 
 /** What an agreement stands at, what comes next, and what the creator can do for its buyer. */
 export function AgreementPanel({ agreement, money }: { agreement: Agreement; money: MoneyFormat }) {
-  const [asking, setAsking] = useState<'cancel' | 'stop' | 'move' | null>(null)
+  const [asking, setAsking] = useState<'cancel' | 'stop' | 'move' | 'write-off' | 'try' | null>(null)
   const { id, state } = agreement
   const isActive = state === 'active'
   const [shape, word] = stateOf(agreement)
@@ -28,9 +31,13 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
     await unwrap(api.agreements[':id'].chase.$post({ param: { id } }))
     await done('It goes on; the payment is tried again.')
   }
+  const sendLink = async () => {
+    await unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } }))
+    await done('A new link to pay is on its way to the buyer.')
+  }
   const uncancel = async () => {
     await unwrap(api.agreements[':id'].uncancel.$post({ param: { id } }))
-    await done('It goes on as if it had not been cancelled.')
+    await done('It goes on as if it had not been cancelled. The buyer is told.')
   }
   return (
     <div className="pt-[5px]">
@@ -52,6 +59,21 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
         {isActive && (
           <Button kind="link" onClick={() => setAsking('stop')}>
             Stop chasing…
+          </Button>
+        )}
+        {agreement.due && agreement.hasMethod && (
+          <Button kind="link" onClick={() => setAsking('try')}>
+            Try it now…
+          </Button>
+        )}
+        {agreement.isOwed && (
+          <Button kind="link" onClick={sendLink}>
+            Send a new link to pay
+          </Button>
+        )}
+        {state === 'stopped' && agreement.owed > 0 && (
+          <Button kind="link" onClick={() => setAsking('write-off')}>
+            Write it off…
           </Button>
         )}
         {agreement.mayUncancel && (
@@ -78,6 +100,27 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           onClose={() => setAsking(null)}
         />
       )}
+      {asking === 'write-off' && (
+        <NoteDialog
+          title={`Write off ${formatMoney(agreement.owed, money)}`}
+          text="It is not expected any more and cannot be paid by the buyer. What not paying has shut stays shut. This cannot be undone."
+          action="Write it off"
+          run={async (note) => {
+            await unwrap(api.agreements[':id']['write-off'].$post({ param: { id }, json: { note } }))
+            await done('Written off.')
+          }}
+          onClose={() => setAsking(null)}
+        />
+      )}
+      {asking === 'try' && agreement.due && (
+        <TryDialog
+          id={id}
+          due={agreement.due}
+          method={agreement.method}
+          money={money}
+          onClose={() => setAsking(null)}
+        />
+      )}
       {asking === 'move' && agreement.next && (
         <MoveDialog agreement={agreement} money={money} done={done} onClose={() => setAsking(null)} />
       )}
@@ -85,7 +128,59 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
   )
 }
 
-function stateOf({ state, tries }: Agreement): readonly [StateShape, string] {
+/** One more try by the kept method, outside the series of tries. */
+function TryDialog({
+  id,
+  due,
+  method,
+  money,
+  onClose,
+}: {
+  id: string
+  due: NonNullable<Agreement['due']>
+  method: string | null
+  money: MoneyFormat
+  onClose: () => void
+}) {
+  const [requestKey] = useState(() => crypto.randomUUID())
+  const { error, isBusy, attempt } = useAttempt()
+  const [declined, setDeclined] = useState<string | null>(null)
+  const tryNow = async () => {
+    let said = ''
+    const isDone = await attempt(async () => {
+      const paid = await unwrap(api.agreements[':id'].try.$post({ param: { id }, json: { ...due, requestKey } }))
+      said = paid.state
+      if (paid.state === 'declined') setDeclined(reasonInWords(paid.reason))
+    })
+    await queryClient.invalidateQueries()
+    if (!isDone || said === 'declined') return
+    toast(said === 'paid' ? `${formatMoney(due.agreed, money)} received.` : 'No answer yet; it is looked up by itself.')
+    onClose()
+  }
+  return (
+    <Dialog
+      title={`Charge ${formatMoney(due.agreed, money)} now`}
+      text={`It is charged to ${method ?? 'the kept method'} at once. The buyer is told when it is received, and not when it is declined.`}
+      onClose={onClose}
+    >
+      {(declined || error) && (
+        <p role="alert" className="mb-3 font-medium text-failed">
+          {declined ? `Declined: ${declined}. Nothing was charged.` : error?.message}
+        </p>
+      )}
+      <div className="flex justify-end gap-2">
+        <Button onClick={onClose}>{declined ? 'Close' : 'Cancel'}</Button>
+        {!declined && (
+          <Button kind="press" disabled={isBusy} onClick={() => void tryNow()}>
+            Charge it now
+          </Button>
+        )}
+      </div>
+    </Dialog>
+  )
+}
+
+function stateOf({ state, tries, isWrittenOff }: Agreement): readonly [StateShape, string] {
   switch (state) {
     case 'active':
       return tries > 0 ? ['late', 'a payment is late'] : ['awaited', 'goes on']
@@ -94,12 +189,12 @@ function stateOf({ state, tries }: Agreement): readonly [StateShape, string] {
     case 'stopped':
       return ['failed', 'stopped']
     case 'cancelled':
-      return ['off', 'cancelled']
+      return ['off', isWrittenOff ? 'written off' : 'cancelled']
   }
 }
 
 function saying({ collected, count, next, method, hasMethod, tries }: Agreement, money: MoneyFormat): string {
-  const came = count === null ? `${collected} payments came.` : `${collected} of ${count} payments came.`
+  const came = count === null ? `${collected} payments received.` : `${collected} of ${count} payments received.`
   if (!next?.on) return came
   const by = hasMethod ? ` by ${method}` : ', but there is nothing to charge it to'
   const again = tries > 0 ? ` It was tried ${tries === 1 ? 'once' : `${tries} times`}.` : ''
@@ -142,7 +237,7 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
   return (
     <NoteDialog
       title={`Move ${formatMoney(next?.pay ?? 0, money)}, due on ${sayDay(next?.due ?? '', money.language)}`}
-      text="Only this payment moves; later ones keep their days."
+      text="Only this payment moves; later ones keep their days. The course stays open to the new day, and the buyer is told."
       action="Move it"
       run={async (note) => {
         try {
@@ -157,12 +252,13 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
     >
       <Field label="New day" error={error?.at('/day')} className="mb-3">
         {(wiring) => (
-          <input
-            {...wiring}
-            type="date"
+          <DayField
+            wiring={wiring}
             className={BOX_INPUT}
+            language={money.language}
+            today={next?.due ?? day}
             value={day}
-            onChange={(event) => setDay(event.target.value)}
+            onChange={setDay}
           />
         )}
       </Field>

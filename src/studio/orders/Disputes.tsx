@@ -22,6 +22,7 @@ const STATES: Record<Dispute['state'], readonly [StateShape, string]> = {
 export function Disputes({ order, money }: { order: Order; money: MoneyFormat }) {
   const { school } = useSession()
   const [asking, setAsking] = useState<{ dispute: Dispute; accept: boolean } | null>(null)
+  const [deciding, setDeciding] = useState<{ dispute: Dispute; access: 'keep' | 'close' } | null>(null)
   return (
     <>
       {order.disputes.map((dispute) => {
@@ -46,9 +47,38 @@ export function Disputes({ order, money }: { order: Order; money: MoneyFormat })
                 </Button>
               </p>
             )}
+            {dispute.state === 'lost' && !dispute.accessDecidedAt && (
+              <p className="mt-1.5 flex flex-wrap gap-x-4">
+                <span>What becomes of the course?</span>
+                <Button kind="link" onClick={() => setDeciding({ dispute, access: 'close' })}>
+                  Close it…
+                </Button>
+                <Button kind="link" onClick={() => setDeciding({ dispute, access: 'keep' })}>
+                  Leave it open…
+                </Button>
+              </p>
+            )}
           </div>
         )
       })}
+      {deciding && (
+        <NoteDialog
+          title={deciding.access === 'close' ? 'Close the course' : 'Leave the course open'}
+          text={
+            deciding.access === 'close'
+              ? 'It is shut for this buyer at once, and nothing more is charged.'
+              : 'The buyer keeps it, though the money went back.'
+          }
+          action={deciding.access === 'close' ? 'Close it' : 'Leave it open'}
+          run={async (note) => {
+            const json = { access: deciding.access, note }
+            await unwrap(api.settling.disputes[':id'].access.$post({ param: { id: deciding.dispute.id }, json }))
+            toast('Decided.')
+            await queryClient.invalidateQueries()
+          }}
+          onClose={() => setDeciding(null)}
+        />
+      )}
       {asking && <AnswerDialog {...asking} money={money} onClose={() => setAsking(null)} />}
     </>
   )

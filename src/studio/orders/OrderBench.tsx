@@ -17,7 +17,7 @@ import { Disputes } from './Disputes.tsx'
 import { Journal } from './Journal.tsx'
 import { PaidTwice, Refunds } from './Refunds.tsx'
 import { Transfer } from './Transfer.tsx'
-import { attemptState, messageKind, orderState, sayToday } from './words.ts'
+import { attemptState, messageKind, orderState, sayWorth } from './words.ts'
 
 const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
 export type Order = Awaited<ReturnType<typeof loadOrder>>
@@ -37,14 +37,14 @@ export function OrderBench({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }
   const standing = { ...order, agreement: order.agreements[0] ?? null }
-  const [shape, word] = orderState(standing)
+  const [shape, word] = orderState(standing, school)
   return (
     <>
       <p className="text-[13px] text-ink-3">
         Order {order.number} · {sayMoment(order.createdAt, school.timeZone)}
       </p>
       <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-[27px]">{beginSentence(sayToday(standing, school))}</h1>
+        <h1 className="text-[27px]">{beginSentence(sayWorth(standing, school))}</h1>
         <State shape={shape}>{word}</State>
       </div>
       <p className="mt-1">

@@ -1,26 +1,54 @@
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { NavLink, useParams } from 'react-router'
-import { formatMoney } from '../../core/money/format.ts'
+import { Link, NavLink, useParams, useSearchParams } from 'react-router'
+import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api } from '../api.ts'
+import { DayField } from '../days/DayField.tsx'
+import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places } from '../frame/Places.tsx'
-import { ShowMore } from '../frame/ShowMore.tsx'
-import { useSession } from '../session/session.ts'
+import { Waiting } from '../frame/Waiting.tsx'
+import { useShelf } from '../sell/queries.ts'
+import { useSession, useStudioToday } from '../session/session.ts'
 import { AttentionList } from './AttentionList.tsx'
 import { OrderBench, OrderMirror, useOrder } from './OrderBench.tsx'
-import { orderState, sayToday } from './words.ts'
+import { orderState, sayWorth } from './words.ts'
 
-const STATES = [
+const FILTERS = [
   ['all', 'All'],
   ['paid', 'Paid'],
-  ['open', 'Not paid'],
-  ['paying', 'Being paid'],
+  ['waiting', 'Waiting'],
+  ['late', 'Late'],
+  ['refunded', 'Refunded'],
+  ['unpaid', 'Not paid'],
 ] as const
-type Filter = (typeof STATES)[number][0]
+type Filter = (typeof FILTERS)[number][0]
+
+/** What the list is narrowed to, in the address, so that it stays when the page is loaded anew. */
+function useNarrowed() {
+  const [params, setParams] = useSearchParams()
+  const state = FILTERS.find(([key]) => key === params.get('state'))?.[0] ?? ('all' as Filter)
+  const query: Record<string, string> = { state }
+  for (const name of ['search', 'course', 'from', 'until']) {
+    const value = params.get(name)
+    if (value) query[name] = value
+  }
+  const narrow = (change: Record<string, string | null>) =>
+    setParams(
+      (now) => {
+        const next = new URLSearchParams(now)
+        for (const [name, value] of Object.entries(change)) value ? next.set(name, value) : next.delete(name)
+        return next
+      },
+      { replace: true },
+    )
+  return { params, query: query as Parameters<typeof api.orders.$get>[0]['query'], state, narrow }
+}
 
 /** Orders: the list, one order, and what happened to it. */
 export function OrdersPage() {
@@ -31,17 +59,7 @@ export function OrdersPage() {
       shelfLabel="Orders"
       columns="lg:grid-cols-[336px_minmax(0,1fr)_330px]"
       shelf={<OrderList />}
-      bench={
-        id ? (
-          order.data ? (
-            <OrderBench order={order.data} />
-          ) : (
-            <p className="py-10 text-ink-2">{order.error?.message}</p>
-          )
-        ) : (
-          <OrdersSum />
-        )
-      }
+      bench={id ? order.data ? <OrderBench order={order.data} /> : <Waiting error={order.error} /> : <OrdersSum />}
       mirror={order.data && id ? <OrderMirror order={order.data} /> : null}
     />
   )
@@ -49,39 +67,52 @@ export function OrdersPage() {
 
 function OrderList() {
   const { school, mode } = useSession()
-  const [search, setSearch] = useState('')
-  const [state, setState] = useState<Filter>('all')
+  const today = useStudioToday()
+  const shelf = useShelf()
+  const { params, query, state, narrow } = useNarrowed()
   const list = useInfiniteQuery({
-    queryKey: ['orders', mode, search, state],
+    queryKey: ['orders', mode, query],
     initialPageParam: undefined as number | undefined,
     queryFn: ({ pageParam }) =>
       unwrap(
-        api.orders.$get({
-          query: { search, state, ...(pageParam === undefined ? {} : { before: String(pageParam) }) },
-        }),
+        api.orders.$get({ query: { ...query, ...(pageParam === undefined ? {} : { before: String(pageParam) }) } }),
       ),
     getNextPageParam: (page) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
   })
   const orders = list.data?.pages.flatMap((page) => page.orders) ?? []
+  const isNarrowed = Object.keys(query).length > 1 || state !== 'all'
+  const [isNarrowing, setNarrowing] = useState(params.has('course') || params.has('from') || params.has('until'))
+  const back = params.toString()
   return (
     <>
       <div className="grid gap-2 px-1.5 pb-2">
-        <h2 className="text-[15px]">Orders</h2>
+        <div className="flex items-baseline justify-between gap-3">
+          <h2 className="text-[15px]">Orders</h2>
+          <a
+            className="link text-[13px]"
+            href={`/api/orders/orders.csv?${new URLSearchParams(query as Record<string, string>)}`}
+            download
+          >
+            Export CSV
+          </a>
+        </div>
         <input
           type="search"
           aria-label="Search orders"
-          placeholder="Number, buyer, course"
-          value={search}
-          onChange={(event) => setSearch(event.target.value)}
+          placeholder="Number, buyer, course, reference, amount"
+          defaultValue={query.search ?? ''}
+          maxLength={100}
+          onChange={(event) => narrow({ search: event.target.value })}
           className="w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
         />
-        <div role="group" aria-label="Filter by state" className="flex gap-1">
-          {STATES.map(([key, label]) => (
+        <div role="group" aria-label="Filter by state" className="flex flex-wrap gap-1">
+          {FILTERS.map(([key, label]) => (
             <button
               key={key}
               type="button"
               aria-pressed={state === key}
-              onClick={() => setState(key)}
+              onClick={() => narrow({ state: key === 'all' ? null : key })}
               className={classes(
                 'rounded-full border px-2 py-0.5 text-[12.5px]',
                 state === key ? 'border-ink bg-ink font-semibold text-sheet' : 'border-line-2 text-ink-2',
@@ -91,65 +122,173 @@ function OrderList() {
             </button>
           ))}
         </div>
+        {isNarrowing ? (
+          <div className="grid gap-1.5 text-[13px]">
+            <select
+              aria-label="Course"
+              className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"
+              value={query.course ?? ''}
+              onChange={(event) => narrow({ course: event.target.value })}
+            >
+              <option value="">Every course</option>
+              {(shelf.data ?? []).map((course) => (
+                <option key={course.id} value={course.id}>
+                  {course.title}
+                </option>
+              ))}
+            </select>
+            <p className="flex flex-wrap items-baseline gap-x-2 gap-y-1">
+              {(['from', 'until'] as const).map((name) => (
+                <label key={name} className="flex items-baseline gap-1.5">
+                  {name}
+                  <DayField
+                    value={query[name] ?? ''}
+                    language={school.language}
+                    today={today}
+                    className="rounded-field border border-line-2 px-2"
+                    wiring={{ 'aria-label': name === 'from' ? 'Ordered from' : 'Ordered until' }}
+                    onChange={(day) => narrow({ [name]: day })}
+                  />
+                </label>
+              ))}
+            </p>
+            <Button
+              kind="link"
+              className="justify-self-start"
+              onClick={() => {
+                setNarrowing(false)
+                narrow({ course: null, from: null, until: null })
+              }}
+            >
+              Every course and day
+            </Button>
+          </div>
+        ) : (
+          <Button kind="link" className="justify-self-start text-[13px]" onClick={() => setNarrowing(true)}>
+            By course or day…
+          </Button>
+        )}
       </div>
-      <ul>
-        {orders.map((order) => {
-          const [shape, word] = orderState(order)
-          return (
-            <li key={order.id}>
-              <NavLink
-                to={`/studio/orders/${order.id}`}
-                className={({ isActive }) =>
-                  classes(
-                    'grid grid-cols-[1fr_auto] gap-x-3 rounded-field px-2 py-1.5 text-[13px]',
-                    isActive ? 'bg-acorn' : 'hover:bg-sheet-2',
-                  )
-                }
-              >
-                <span className="truncate font-semibold">
-                  {order.number} · {order.buyer}
-                </span>
-                <span className="justify-self-end font-semibold">{sayToday(order, school)}</span>
-                <span className="truncate text-ink-2">{order.course}</span>
-                <span className="justify-self-end">
-                  <State shape={shape}>{word}</State>
-                </span>
-                <time dateTime={order.createdAt} className="text-[12px] text-ink-2">
-                  {sayMoment(order.createdAt, school.timeZone)}
-                </time>
-              </NavLink>
-            </li>
-          )
-        })}
-      </ul>
+      <EndlessList label="Orders" narrowed={JSON.stringify([mode, query])} list={list} moreLabel="Show older orders">
+        {orders.map((order) => (
+          <li key={order.id}>
+            <NavLink
+              to={`/studio/orders/${order.id}${back ? `?${back}` : ''}`}
+              className={({ isActive }) =>
+                classes(
+                  'grid grid-cols-[1fr_auto] gap-x-3 rounded-field px-2 py-1.5 text-[13px]',
+                  isActive ? 'bg-acorn' : 'hover:bg-sheet-2',
+                )
+              }
+            >
+              <OrderRow order={order} money={school} />
+            </NavLink>
+          </li>
+        ))}
+      </EndlessList>
+      {list.isPending && <Waiting />}
+      {list.error && (
+        <p role="alert" className="px-2 text-failed">
+          {list.error.message}
+        </p>
+      )}
       {list.isSuccess && orders.length === 0 && (
         <p className="px-2 text-ink-2">
-          {search || state !== 'all'
+          {isNarrowed
             ? 'No order is like that.'
             : `No orders in ${mode === 'practice' ? 'Practice' : 'Live'} yet. Buy one of your own courses to see how it goes.`}
         </p>
       )}
-      <ShowMore list={list} label="Show older orders" className="px-2 py-2" />
     </>
   )
 }
 
+type ListedOrder = Awaited<ReturnType<typeof loadLatest>>['orders'][number]
+const loadLatest = () => unwrap(api.orders.$get({ query: { search: '', state: 'all' } }))
+
+/** An order in a list: its number and buyer, what it came to, what it is of, and how it stands. */
+function OrderRow({ order, money }: { order: ListedOrder; money: MoneyFormat & { timeZone: string } }) {
+  const [shape, word] = orderState(order, money)
+  return (
+    <>
+      <span className="truncate font-semibold">
+        {order.number} · {order.buyer}
+      </span>
+      <span className="justify-self-end font-semibold">{sayWorth(order, money)}</span>
+      <span className="truncate text-ink-2">{order.course}</span>
+      <span className="justify-self-end text-right">
+        <State shape={shape}>{word}</State>
+      </span>
+      <time dateTime={order.createdAt} className="text-[12px] text-ink-2">
+        {sayMoment(order.createdAt, money.timeZone)}
+      </time>
+    </>
+  )
+}
+
+/** Nothing chosen: what needs a look, and today's and the latest orders. */
 function OrdersSum() {
   const { school, mode } = useSession()
+  const today = useStudioToday()
   const sum = useQuery({ queryKey: ['orders-sum', mode], queryFn: () => unwrap(api.orders.sum.$get()) })
-  if (!sum.data) return null
-  const { paid, open, received, fees, refunds } = sum.data
+  const latest = useQuery({ queryKey: ['orders', mode, 'latest'], queryFn: loadLatest })
+  if (!sum.data || !latest.data) return <Waiting />
+  const { paid, waiting, unpaid, received, fees, refunds } = sum.data
+  const { orders } = latest.data
+  const ofToday = orders.filter(({ createdAt }) => dayOf(createdAt, school.timeZone) === today)
+  const shown = ofToday.length > 0 ? ofToday : orders.slice(0, 6)
   return (
     <>
       <h1 className="text-[27px]">Orders in {mode === 'practice' ? 'Practice' : 'Live'}</h1>
       <p className="display mt-2 text-[18px] leading-[1.45] font-medium text-ink-2">
-        <b className="text-ink">{paid}</b> {paid === 1 ? 'order is' : 'orders are'} paid,{' '}
-        <b className="text-ink">{open}</b> {open === 1 ? 'is' : 'are'} not.{' '}
-        <b className="text-ink">{formatMoney(received, school)}</b> came,{' '}
-        <b className="text-ink">{formatMoney(received - fees - refunds, school)}</b> after fees
-        {refunds > 0 && ' and what was given back'}.
+        <b className="text-ink">{paid}</b> paid, <b className="text-ink">{waiting}</b> waiting for money,{' '}
+        <b className="text-ink">{unpaid}</b> not paid. <b className="text-ink">{formatMoney(received, school)}</b>{' '}
+        received, <b className="text-ink">{formatMoney(received - fees - refunds, school)}</b> after fees
+        {refunds > 0 && ' and refunds'}.
       </p>
       <AttentionList />
+      {shown.length > 0 ? (
+        <section className="mt-5 border-t border-line pt-3.5">
+          <h2 className="text-[17px]">{ofToday.length > 0 ? 'Today' : 'The latest'}</h2>
+          <ul className="mt-1">
+            {shown.map((order) => (
+              <li key={order.id} className="border-b border-line">
+                <Link
+                  to={`/studio/orders/${order.id}`}
+                  className="grid grid-cols-[1fr_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
+                >
+                  <OrderRow order={order} money={school} />
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </section>
+      ) : (
+        <section className="mt-5 border-t border-line pt-3.5">
+          <h2 className="text-[17px]">The first order</h2>
+          <p className="mt-1.5 max-w-[60ch] text-ink-2">
+            {mode === 'practice'
+              ? 'Open your shop, choose a course, and pay with a sample card: no real money moves, and you see all that a buyer sees.'
+              : 'Orders appear here as soon as somebody buys. Until then, what is missing before going live stands under Setup.'}
+          </p>
+          <p className="mt-2.5">
+            {mode === 'practice' ? (
+              <a className={buttonClass('press')} href="/" target="_blank" rel="noopener">
+                Open the shop
+              </a>
+            ) : (
+              <Link className={buttonClass('press')} to="/studio/setup/live">
+                See what is missing
+              </Link>
+            )}
+          </p>
+        </section>
+      )}
     </>
   )
+}
+
+function dayOf(at: string, timeZone: string): string {
+  const instant = parseInstant(at)
+  return instant ? dayIn(timeZone, instant) : ''
 }

@@ -6,9 +6,10 @@ import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { State } from '../../ui/State.tsx'
+import { State, type StateShape } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
+import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import type { Order } from './OrderBench.tsx'
@@ -16,11 +17,10 @@ import type { Order } from './OrderBench.tsx'
 /** What has come for an order by bank transfer, as someone has marked it, and what is awaited. */
 export function Transfer({ order, money }: { order: Order; money: MoneyFormat }) {
   const [isMarking, setMarking] = useState(false)
+  const [givingBack, setGivingBack] = useState<string | null>(null)
   const [takingBack, setTakingBack] = useState<string | null>(null)
   const { awaited, transfers } = order
   const left = awaited?.transfer ? awaited.amount - awaited.came : 0
-  const came = transfers.reduce((sum, { amount, takenBackAt }) => sum + (takenBackAt ? 0 : amount), 0)
-  const over = order.state === 'paid' ? Math.max(0, came - order.payToday) : 0
   const param = { order: order.id }
   const giveUp = async () => {
     try {
@@ -44,24 +44,21 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
           )}
         </p>
       )}
-      {over > 0 && (
-        <p className="flex flex-wrap items-baseline gap-x-3 pt-[5px]">
-          <State shape="late">{`${formatMoney(over, money)} too much`}</State>
-          <span className="text-[13.5px] text-ink-2">not in your sums; give it back at your bank</span>
-        </p>
-      )}
       {transfers.map((transfer) => (
         <div key={transfer.id} className="border-b border-line py-2 text-[13.5px]">
           <p className="flex flex-wrap items-baseline justify-between gap-x-4">
-            <State shape={transfer.takenBackAt ? 'off' : 'received'}>
-              {transfer.takenBackAt ? 'taken back' : `came on ${sayDay(transfer.day, money.language)}`}
-            </State>
+            <State shape={markState(transfer, money)[0]}>{markState(transfer, money)[1]}</State>
             <span className={transfer.takenBackAt ? 'line-through' : ''}>{formatMoney(transfer.amount, money)}</span>
           </p>
           <p className="flex flex-wrap gap-x-4 text-[13px] text-ink-2">
             {transfer.note && <span>“{transfer.note}”</span>}
             {transfer.takenBackNote && <span>“{transfer.takenBackNote}”</span>}
-            {!transfer.takenBackAt && (
+            {transfer.isSurplus && !transfer.takenBackAt && !transfer.givenBackOn && (
+              <Button kind="link" onClick={() => setGivingBack(transfer.id)}>
+                Note that you gave it back…
+              </Button>
+            )}
+            {!transfer.takenBackAt && !transfer.givenBackOn && (
               <Button kind="link" onClick={() => setTakingBack(transfer.id)}>
                 Take it back…
               </Button>
@@ -80,6 +77,31 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
             </Button>
           )}
         </p>
+      )}
+      {order.state === 'paid' && (
+        <p className="mt-2.5">
+          <Button kind="link" onClick={() => setMarking(true)}>
+            Note another transfer…
+          </Button>
+        </p>
+      )}
+      {givingBack && (
+        <NoteDialog
+          title="Given back at your bank"
+          text="Young Acorn moves no money here: note it once you have transferred it back."
+          action="Note it"
+          run={async (note) => {
+            await unwrap(
+              api.settling.orders[':order'].transfers[':id']['given-back'].$post({
+                param: { ...param, id: givingBack },
+                json: { note },
+              }),
+            )
+            toast('Noted.')
+            await queryClient.invalidateQueries()
+          }}
+          onClose={() => setGivingBack(null)}
+        />
       )}
       {isMarking && <MarkDialog order={order} left={left} money={money} onClose={() => setMarking(false)} />}
       {takingBack && (
@@ -104,6 +126,18 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
   )
 }
 
+/** A mark as shape and word. */
+function markState(
+  { takenBackAt, givenBackOn, isSurplus, day }: Order['transfers'][number],
+  { language }: MoneyFormat,
+): readonly [StateShape, string] {
+  if (takenBackAt) return ['off', 'taken back']
+  if (givenBackOn) return ['off', `too much; given back on ${sayDay(givenBackOn, language)}`]
+  return isSurplus
+    ? ['late', `too much, received on ${sayDay(day, language)}; give it back`]
+    : ['received', `received on ${sayDay(day, language)}`]
+}
+
 interface MarkDialogProps {
   order: Order
   left: number
@@ -113,21 +147,31 @@ interface MarkDialogProps {
 
 /** What came, when, and a note. */
 function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
-  const [typed, setTyped] = useState(formatPlain(left, money))
+  const isSurplus = order.state === 'paid'
+  const [typed, setTyped] = useState(isSurplus ? '' : formatPlain(left, money))
   const [day, setDay] = useState(order.today)
   const [note, setNote] = useState('')
+  const [isPressed, setPressed] = useState(false)
   const { error, isBusy, attempt, forget } = useAttempt()
   const read = readMoney(typed, money)
+  const nothing = read.ok && read.amount === 0 ? '0 marks nothing: write how much was received.' : undefined
+  const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
   const isPart = read.ok && read.amount > 0 && read.amount < left
   const over = read.ok ? Math.max(0, read.amount - left) : 0
   const mark = async () => {
-    if (!read.ok) return
-    const json = { amount: read.amount, day, note }
+    if (!read.ok || read.amount === 0) return setPressed(true)
+    const json = { amount: read.amount, day, note, ...(isSurplus ? { isSurplus } : {}) }
     const isDone = await attempt(() =>
       unwrap(api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json })),
     )
     if (!isDone) return
-    toast(isPart ? 'Marked. The rest is awaited.' : 'Marked. The order is paid.')
+    toast(
+      isSurplus
+        ? 'Noted. Give it back at your bank.'
+        : isPart
+          ? 'Marked. The rest is awaited.'
+          : 'Marked. The order is paid.',
+    )
     onClose()
     await queryClient.invalidateQueries()
   }
@@ -142,14 +186,16 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
         }}
       >
         <Field
-          label="How much came"
-          error={read.ok ? error?.at('/amount') : read.why}
+          label="How much was received"
+          error={unread ?? nothing ?? error?.at('/amount')}
           hint={
-            isPart
-              ? `A part; ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still awaited, and the course stays shut.`
-              : over > 0
-                ? `${formatMoney(over, money)} more than is awaited. The order is paid with its price and the course opens; give the rest back at your bank.`
-                : 'With this the order is paid and the course opens.'
+            isSurplus
+              ? 'The order is paid already: this counts for nothing, and stands under what needs a look until you have given it back.'
+              : isPart
+                ? `A part; ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still awaited, and the course stays shut.`
+                : over > 0
+                  ? `${formatMoney(over, money)} more than is awaited. The order is paid with its price and the course opens; the rest is noted, to be given back.`
+                  : 'With this the order is paid and the course opens.'
           }
         >
           {(wiring) => (
@@ -167,14 +213,15 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
         </Field>
         <Field label="On which day" error={error?.at('/day')}>
           {(wiring) => (
-            <input
-              {...wiring}
-              type="date"
+            <DayField
+              wiring={wiring}
               className={BOX_INPUT}
+              language={money.language}
+              today={order.today}
               value={day}
-              onChange={(event) => {
+              onChange={(chosen) => {
                 forget()
-                setDay(event.target.value)
+                setDay(chosen)
               }}
             />
           )}

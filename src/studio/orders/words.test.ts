@@ -1,32 +1,55 @@
 import { describe, expect, it } from 'vitest'
-import { orderState, sayToday } from './words.ts'
+import { orderState, sayWorth } from './words.ts'
 
 const money = { currency: 'EUR', language: 'en' }
 const plan = { kind: 'installments', state: 'active', tries: 0, collected: 1, count: 3 } as const
 const member = { ...plan, kind: 'subscription', count: null } as const
-const paid = (agreement: typeof plan | typeof member | object | null) =>
-  ({ state: 'paid', payToday: 4300, currency: 'EUR', agreement }) as Parameters<typeof orderState>[0]
+type Standing = Parameters<typeof orderState>[0]
+const paid = (agreement: object | null, more: Partial<Standing> = {}) =>
+  ({
+    state: 'paid',
+    payToday: 4300,
+    currency: 'EUR',
+    received: 4300,
+    refunded: 0,
+    came: 0,
+    last: null,
+    agreement,
+    ...more,
+  }) as Standing
+const unpaid = (last: string | null, came = 0) => paid(null, { state: 'paying', received: 0, last, came })
 
 describe('how an order stands', () => {
   it.each([
-    [{ ...paid(null), state: 'open' as const }, 'due', 'not paid'],
-    [{ ...paid(null), state: 'paying' as const }, 'awaited', 'being paid'],
+    [unpaid(null), 'due', 'not paid'],
+    [unpaid('declined thistle'), 'failed', 'declined'],
+    [unpaid('abandoned moor'), 'off', 'not finished'],
+    [unpaid('unknown thistle'), 'awaited', 'being looked up'],
+    [unpaid('confirming moor'), 'awaited', 'waits for approval'],
+    [unpaid('awaiting brook'), 'awaited', 'money on its way'],
+    [unpaid('awaiting transfer'), 'awaited', 'waits for the transfer'],
+    [unpaid('awaiting transfer', 1000), 'awaited', '€10.00 received, €33.00 missing'],
     [paid(null), 'received', 'paid'],
-    [paid(plan), 'received', '1 of 3 came'],
-    [paid(member), 'received', '1 came'],
+    [paid(null, { refunded: 1000 }), 'received', 'paid, €10.00 refunded'],
+    [paid(null, { refunded: 4300 }), 'off', 'refunded'],
+    [paid(plan), 'received', '1 of 3 received'],
+    [paid(plan, { refunded: 300 }), 'received', '1 of 3 received, €3.00 refunded'],
+    [paid(member), 'received', '1 received'],
     [paid({ ...member, collected: 0 }), 'received', 'begun'],
     [paid({ ...plan, tries: 2 }), 'late', 'payment 2 is late'],
-    [paid({ ...plan, state: 'completed', collected: 3 }), 'received', 'all 3 came'],
-    [paid({ ...plan, state: 'stopped' }), 'failed', 'stopped, 1 of 3 came'],
+    [paid({ ...plan, state: 'completed', collected: 3 }), 'received', 'all 3 received'],
+    [paid({ ...plan, state: 'stopped' }), 'failed', 'stopped, 1 of 3 received'],
+    [paid({ ...plan, state: 'cancelled' }), 'off', 'ended, 1 of 3 received'],
     [paid({ ...member, state: 'stopped' }), 'failed', 'stopped'],
     [paid({ ...member, state: 'cancelled' }), 'off', 'cancelled'],
-  ] as const)('%j: %s, %s', (order, shape, word) => {
-    expect(orderState(order as Parameters<typeof orderState>[0])).toEqual([shape, word])
+  ] as const)('%#: %j', (order, shape, word) => {
+    expect(orderState(order, money)).toEqual([shape, word])
   })
 })
 
-it('calls free only what costs nothing later either', () => {
-  expect(sayToday({ ...paid(null), payToday: 0 }, money)).toBe('free')
-  expect(sayToday({ ...paid(member), payToday: 0 }, money)).toBe('€0.00')
-  expect(sayToday(paid(plan), money)).toBe('€43.00')
+it('says what was received so far, and calls free only what costs nothing later either', () => {
+  expect(sayWorth(paid(null, { payToday: 0, received: 0 }), money)).toBe('free')
+  expect(sayWorth(paid(member, { payToday: 0, received: 22_800 }), money)).toBe('€228.00')
+  expect(sayWorth(paid(plan), money)).toBe('€43.00')
+  expect(sayWorth(unpaid('awaiting transfer', 1000), money)).toBe('€43.00')
 })

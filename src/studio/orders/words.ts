@@ -15,30 +15,72 @@ interface StandingOrder {
   state: 'open' | 'paying' | 'paid'
   payToday: number
   currency: string
+  /** What was collected for it, and what of that went back. */
+  received: number
+  refunded: number
+  /** What has come of a transfer that is not complete. */
+  came: number
+  /** Of an unpaid order the state and gateway of its newest attempt. */
+  last: string | null
   agreement: Agreed | null
 }
 
-/** How an order stands as shape and word: what it was placed with, or how far its later payments have come. */
-export function orderState({ state, agreement }: StandingOrder): readonly [StateShape, string] {
-  if (state !== 'paid') return state === 'paying' ? ['awaited', 'being paid'] : ['due', 'not paid']
-  if (!agreement) return ['received', 'paid']
-  const { collected, count, tries } = agreement
-  const came = collected === 0 ? 'begun' : count === null ? `${collected} came` : `${collected} of ${count} came`
+/** How an order stands as shape and word: what it waits for, how far its later payments have come, what went back. */
+export function orderState(order: StandingOrder, money: MoneyFormat): readonly [StateShape, string] {
+  const say = (amount: number) => formatMoney(amount, { ...money, currency: order.currency })
+  if (order.state !== 'paid') return unpaidState(order, say)
+  const { received, refunded, agreement } = order
+  if (refunded > 0 && refunded >= received) return ['off', 'refunded']
+  const [shape, word] = agreement ? agreementState(agreement) : (['received', 'paid'] as const)
+  return [shape, refunded > 0 ? `${word}, ${say(refunded)} refunded` : word]
+}
+
+function unpaidState(
+  { last, came, payToday }: StandingOrder,
+  say: (amount: number) => string,
+): readonly [StateShape, string] {
+  const [attempt, gateway] = (last ?? '').split(' ')
+  switch (attempt) {
+    case 'awaiting':
+      if (came > 0) return ['awaited', `${say(came)} received, ${say(payToday - came)} missing`]
+      return ['awaited', gateway === 'transfer' ? 'waits for the transfer' : 'money on its way']
+    case 'confirming':
+      return ['awaited', 'waits for approval']
+    case 'started':
+    case 'unknown':
+      return ['awaited', 'being looked up']
+    case 'declined':
+      return ['failed', 'declined']
+    case 'abandoned':
+      return ['off', 'not finished']
+    default:
+      return ['due', 'not paid']
+  }
+}
+
+function agreementState(agreement: Agreed): readonly [StateShape, string] {
+  const { collected, count, tries, kind } = agreement
+  const came =
+    collected === 0 ? 'begun' : count === null ? `${collected} received` : `${collected} of ${count} received`
   switch (agreement.state) {
     case 'active':
       return tries > 0 ? ['late', `payment ${collected + 1} is late`] : ['received', came]
     case 'completed':
-      return ['received', `all ${collected} came`]
+      return ['received', `all ${collected} received`]
     case 'stopped':
-      return ['failed', agreement.kind === 'subscription' ? 'stopped' : `stopped, ${came}`]
+      return ['failed', kind === 'subscription' ? 'stopped' : `stopped, ${came}`]
     case 'cancelled':
-      return ['off', 'cancelled']
+      return ['off', kind === 'installments' ? `ended, ${came}` : 'cancelled']
   }
 }
 
-/** What was to be paid at the purchase; "free" where nothing comes later either. */
-export function sayToday({ payToday, currency, agreement }: StandingOrder, money: MoneyFormat): string {
-  return payToday === 0 && !agreement ? 'free' : formatMoney(payToday, { ...money, currency })
+/** What an order came to: what was received for it so far, or what it was placed for; "free" where nothing comes later either. */
+export function sayWorth(
+  { state, payToday, currency, received, agreement }: StandingOrder,
+  money: MoneyFormat,
+): string {
+  if (payToday === 0 && !agreement) return 'free'
+  return formatMoney(state === 'paid' ? received : payToday, { ...money, currency })
 }
 
 /** An attempt's state as shape and word. */

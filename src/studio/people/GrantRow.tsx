@@ -20,13 +20,22 @@ export interface GrantShown {
   endedNote: string | null
   /** Why it is open until when; null where it was taken back. */
   why: string | null
+  agreement: { id: string; kind: string; state: string } | null
 }
 
 /** One grant: the course, since when, until when, why, and the way to take it back. */
 export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isInOrder?: boolean }) {
   const { school } = useSession()
   const [isAsking, setAsking] = useState(false)
+  const { agreement } = grant
+  const isSubscription = agreement?.kind === 'subscription' && agreement.state === 'active'
+  const owes = agreement !== null && (agreement.state === 'active' || agreement.state === 'stopped')
+  const [when, setWhen] = useState<'now' | 'period-end'>('now')
   const takeBack = async (note: string) => {
+    if (isSubscription && when === 'period-end') {
+      await unwrap(api.agreements[':id'].cancel.$post({ param: { id: agreement.id }, json: { when } }))
+      return queryClient.invalidateQueries()
+    }
     await unwrap(api.people.grants[':id']['take-back'].$post({ param: { id: grant.id }, json: { note } }))
     await queryClient.invalidateQueries()
   }
@@ -54,12 +63,38 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
       {isAsking && (
         <NoteDialog
           title={`Take back “${grant.course}”`}
-          text="It is shut for this buyer at once. Money is not given back by this."
-          action="Take it back"
+          text={sayEnd(isSubscription, owes)}
+          action={isSubscription && when === 'period-end' ? 'Cancel it' : 'Take it back'}
           run={takeBack}
           onClose={() => setAsking(false)}
-        />
+        >
+          {isSubscription && (
+            <fieldset className="mb-3">
+              <legend className="text-[13px] font-semibold">What becomes of the subscription</legend>
+              {(
+                [
+                  ['now', 'Cancel it, and shut the course now'],
+                  ['period-end', 'Cancel it; the course stays open as far as it is paid'],
+                ] as const
+              ).map(([value, label]) => (
+                <label key={value} className="mt-1 flex items-center gap-2">
+                  <input type="radio" name="when" checked={when === value} onChange={() => setWhen(value)} />
+                  {label}
+                </label>
+              ))}
+            </fieldset>
+          )}
+        </NoteDialog>
       )}
     </div>
   )
+}
+
+/** What follows from taking a course back; nothing is charged for a course that is shut by the creator. */
+function sayEnd(isSubscription: boolean, owes: boolean): string {
+  const money = 'Money is not given back by this; that is done on the order.'
+  if (isSubscription) return `Nothing more is charged either way, and the buyer is told. ${money}`
+  if (owes)
+    return `It is shut for this buyer at once. What is still owed is let go and not charged, and the buyer is told. ${money}`
+  return `It is shut for this buyer at once. ${money}`
 }

@@ -11,7 +11,7 @@ import { api, queryClient } from '../api.ts'
 import { Places, Reflection, Section } from '../frame/Places.tsx'
 import { ShowMore } from '../frame/ShowMore.tsx'
 import { Journal } from '../orders/Journal.tsx'
-import { messageKind, orderState, sayToday } from '../orders/words.ts'
+import { messageKind, orderState, sayWorth } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 import { type Details, DetailsDialog } from './DetailsDialog.tsx'
@@ -189,13 +189,13 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
         {orders.length === 0 && <p className="pt-[5px] text-ink-2">None.</p>}
         <ul>
           {orders.map((order) => {
-            const [shape, word] = orderState(order)
+            const [shape, word] = orderState(order, school)
             return (
               <li key={order.id} className="flex items-baseline gap-4 border-b border-line py-1.5">
                 <Link className="link" to={`/studio/orders/${order.id}`}>
                   {order.number}
                 </Link>
-                <span>{sayToday(order, school)}</span>
+                <span>{sayWorth(order, school)}</span>
                 <State shape={shape}>{word}</State>
                 <time className="ml-auto text-[13px] text-ink-3">{sayMoment(order.createdAt, school.timeZone)}</time>
               </li>

@@ -49,7 +49,7 @@ export function AccessBench({ access, terms, today, language, onChange }: Access
       {from !== null && (
         <>
           {' '}
-          <DateField label="Opens on" kind="date" value={from} onChange={(day) => onChange({ ...access, from: day })} />
+          <DateField label="Opens on" value={from} onChange={(day) => onChange({ ...access, from: day })} />
         </>
       )}{' '}
       and stays open{' '}
@@ -78,7 +78,6 @@ export function AccessBench({ access, terms, today, language, onChange }: Access
           <span className="whitespace-nowrap">
             <DateField
               label="Open until"
-              kind="date"
               value={lasts.until}
               problem={why}
               onChange={(until) => onChange({ ...access, lasts: { until } })}

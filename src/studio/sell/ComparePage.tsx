@@ -5,6 +5,7 @@ import { useSearchParams } from 'react-router'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { keptOverTime } from '../../core/content/compare.ts'
+import { quotableTerms } from '../../core/content/offer.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { sayPrice } from '../../core/sentence/sentence.ts'
@@ -13,11 +14,11 @@ import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { Places, Reflection } from '../frame/Places.tsx'
-import { useMoney, useSession } from '../session/session.ts'
+import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { type Column, columnsOf, MOST_MONTHS, sayThen } from './compared.ts'
 import { CountField, Pick } from './InlineFields.tsx'
 import { type ShelfCourse, useShelf } from './queries.ts'
-import { shortPrice } from './shortPrice.ts'
+import { useShortPrice } from './shortPrice.ts'
 
 const KeptChart = lazy(() => import('./KeptChart.tsx').then(({ KeptChart: chart }) => ({ default: chart })))
 
@@ -27,11 +28,13 @@ export function ComparePage() {
   const { mode, school } = useSession()
   const [params, setParams] = useSearchParams()
   const gateways = useQuery({ queryKey: ['gateways', mode], queryFn: () => unwrap(api.gateways.$get()) })
-  const chosen = (params.get('offers') ?? '').split(',').filter(Boolean)
-  const choose = (ids: string[]) =>
-    setParams(ids.length > 0 ? { offers: ids.join(',') } : {}, { replace: true, flushSync: true })
+  const asked = params.get('offers')
+  // Nothing chosen yet: the offers of the first course that has several, so that there is something to look at.
+  const chosen = asked === null ? firstToCompare(shelf.data ?? []) : asked.split(',').filter(Boolean)
+  const choose = (ids: string[]) => setParams({ offers: ids.join(',') }, { replace: true, flushSync: true })
   const way = gateways.data?.gateways.find(({ connection }) => connection !== null)?.capabilities ?? null
-  const at = useMemo(() => new Date().toISOString(), [])
+  const now = useStudioNow()
+  const at = `${now.slice(0, 16)}:00Z`
   const columns = columnsOf(shelf.data ?? [], chosen, school, way?.fee ?? null, at)
   return (
     <Places
@@ -55,6 +58,15 @@ export function ComparePage() {
   )
 }
 
+/** The offers of the first course that has two or more with a price. */
+function firstToCompare(courses: readonly ShelfCourse[]): string[] {
+  for (const { isRetired, offers } of courses) {
+    const standing = offers.filter((offer) => !offer.isRetired && quotableTerms(offer.content.terms))
+    if (!isRetired && standing.length > 1) return standing.slice(0, 3).map(({ id }) => id)
+  }
+  return []
+}
+
 interface PickerProps {
   courses: readonly ShelfCourse[]
   chosen: readonly string[]
@@ -62,7 +74,7 @@ interface PickerProps {
 }
 
 function Picker({ courses, chosen, choose }: PickerProps) {
-  const { school } = useSession()
+  const shortPrice = useShortPrice()
   const toggle = (id: string) => choose(chosen.includes(id) ? chosen.filter((other) => other !== id) : [...chosen, id])
   return (
     <>
@@ -90,7 +102,7 @@ function Picker({ courses, chosen, choose }: PickerProps) {
                     onChange={() => toggle(offer.id)}
                   />
                   <span className="min-w-0 truncate">{offer.name || 'Untitled offer'}</span>
-                  <span className="ml-auto whitespace-nowrap">{shortPrice(offer, school)}</span>
+                  <span className="ml-auto whitespace-nowrap">{shortPrice(offer)}</span>
                 </label>
               ))}
           </fieldset>

@@ -8,7 +8,7 @@ import { useSession } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
 import { type BenchCourse, useShelf } from './queries.ts'
 import { AddOffer, stateOf, useAddOffer } from './Shelf.tsx'
-import { shortPrice } from './shortPrice.ts'
+import { useShortPrice } from './shortPrice.ts'
 
 interface CourseMirrorProps {
   course: BenchCourse
@@ -21,6 +21,7 @@ interface CourseMirrorProps {
 /** What follows from a course: its offers, what stands in the way, and its page. */
 export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
   const { school } = useSession()
+  const shortPrice = useShortPrice()
   const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []
   const addOffer = useAddOffer(course.id)
   const standing = offers.filter(({ isRetired }) => !isRetired)
@@ -35,7 +36,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
                 <Link to={`/studio/sell/offers/${offer.id}`} className="link min-w-0 truncate">
                   {offer.name || 'Untitled offer'}
                 </Link>
-                <span className="font-semibold">{shortPrice(offer, school)}</span>
+                <span className="font-semibold">{shortPrice(offer)}</span>
                 <span className="ml-auto text-[13px]">
                   <State shape={shape}>{word}</State>
                 </span>

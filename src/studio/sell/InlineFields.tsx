@@ -1,7 +1,9 @@
 import { X } from 'lucide-react'
 import { useEffect, useId, useRef, useState } from 'react'
 import { LONGEST_SPAN, type Span, type SpanUnit } from '../../core/calendar/day.ts'
+import { DayField } from '../days/DayField.tsx'
 import { useReportUnread } from '../drafting/UnreadFields.tsx'
+import { useSession, useStudioToday } from '../session/session.ts'
 import { InlineNote, WITH_NOTE } from './InlineNote.tsx'
 
 const SHELL =
@@ -107,46 +109,84 @@ export function SpanField({ label, span, onChange }: { label: string; span: Span
 interface DateFieldProps {
   label: string
   value: string
-  kind: 'date' | 'datetime-local'
   /** Why the day does not fit, in words. */
   problem?: string | null
   onChange: (value: string) => void
 }
 
-/** A day, or a moment, inside its sentence. One that does not fit is kept, with the reason below it. */
-export function DateField({ label, value, kind, problem = null, onChange }: DateFieldProps) {
-  const [isEmpty, setEmpty] = useState(false)
+/** A day inside its sentence, as the school writes days. One that does not fit is kept, with the reason below it. */
+export function DateField({ label, value, problem = null, onChange }: DateFieldProps) {
+  const { school } = useSession()
+  const today = useStudioToday()
+  const [unread, setUnread] = useState<string | null>(null)
+  const noteId = useId()
+  useReportUnread(label, unread)
+  const why = unread ?? problem
+  return (
+    <span className={WITH_NOTE}>
+      <DayField
+        value={value}
+        language={school.language}
+        today={today}
+        className={`${SHELL} font-semibold`}
+        wiring={{ 'aria-label': label, 'aria-invalid': why !== null, 'aria-describedby': noteId }}
+        onUnread={setUnread}
+        onChange={onChange}
+      />
+      <InlineNote id={noteId} error={why} />
+    </span>
+  )
+}
+
+/** A time of day inside its sentence, "18:00". */
+export function TimeField({
+  label,
+  value,
+  onChange,
+}: {
+  label: string
+  value: string
+  onChange: (value: string) => void
+}) {
+  const [text, setText] = useState(value)
   const known = useRef(value)
   const noteId = useId()
   useEffect(() => {
     if (value === known.current) return
     known.current = value
-    setEmpty(false)
+    setText(value)
   }, [value])
-  const why = isEmpty ? 'Choose a whole date, or take it out.' : null
+  const why = readTime(text) === null ? 'Write a time from 00:00 to 23:59.' : null
   useReportUnread(label, why)
-  const type = (typed: string) => {
-    setEmpty(typed === '')
-    if (typed === '') return
-    known.current = typed
-    onChange(typed)
-  }
   return (
     <span className={WITH_NOTE}>
       <span className={SHELL}>
         <input
           aria-label={label}
-          aria-invalid={why !== null || problem !== null}
+          aria-invalid={why !== null}
           aria-describedby={noteId}
-          type={kind}
-          value={isEmpty ? '' : value}
-          onChange={(event) => type(event.target.value)}
-          className="bg-transparent font-semibold outline-none"
+          maxLength={5}
+          className="fitted min-w-[4ch] bg-transparent font-semibold outline-none"
+          value={text}
+          onChange={(event) => {
+            setText(event.target.value)
+            const time = readTime(event.target.value)
+            if (time === null) return
+            known.current = time
+            onChange(time)
+          }}
         />
       </span>
-      <InlineNote id={noteId} error={why ?? problem} />
+      <InlineNote id={noteId} error={why} />
     </span>
   )
+}
+
+/** "9", "9:30" and "18.00" as `HH:MM`; null where it is no time of day. */
+function readTime(text: string): string | null {
+  const [, hour, minute = '00'] = /^(\d{1,2})(?:[:.](\d{2}))?$/.exec(text.trim()) ?? []
+  if (!hour || Number(hour) > 23 || Number(minute) > 59) return null
+  return `${hour.padStart(2, '0')}:${minute}`
 }
 
 interface InlineTextProps {

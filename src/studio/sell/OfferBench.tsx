@@ -19,7 +19,7 @@ import { type UnreadField, UnreadFields, useUnreadFields } from '../drafting/Unr
 import { useDraft } from '../drafting/useDraft.ts'
 import { Menu, MenuItem } from '../frame/Menu.tsx'
 import { Places, Section } from '../frame/Places.tsx'
-import { useMoney, useSession } from '../session/session.ts'
+import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { AccessBench } from './AccessBench.tsx'
 import { AgainstAtOnce } from './AgainstAtOnce.tsx'
 import { AudienceBench } from './AudienceBench.tsx'
@@ -78,7 +78,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   })
   const { content, change } = draft
   const unread = useUnreadFields()
-  const at = new Date().toISOString()
+  const at = useStudioNow()
   const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, at)
   const atOnce = offer.atOnce && payAtOnce(offer.atOnce, school, at)
   const history = [...offer.history, { content, publishedAt: at }]

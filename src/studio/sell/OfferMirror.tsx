@@ -14,7 +14,7 @@ import { OfferCard } from '../../ui/OfferCard.tsx'
 import { State } from '../../ui/State.tsx'
 import { type Knot, type Mark, type Ribbon, Thread } from '../../ui/Thread.tsx'
 import { Reflection } from '../frame/Places.tsx'
-import { useSession } from '../session/session.ts'
+import { useDaysAhead, useSession, useStudioNow, useStudioToday } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
 import type { BenchOffer } from './queries.ts'
 
@@ -30,13 +30,19 @@ interface OfferMirrorProps {
 /** What follows from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
-  const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, new Date().toISOString())
-  const _today = said?.quote.today
+  const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, useStudioNow())
+  const daysAhead = useDaysAhead()
+  const today = useStudioToday()
   const need = said && needOf(said.spoken, school.currency)
   const way = offer.ways.find(({ capabilities }) => need && whyNot(capabilities, need) === null)?.capabilities
   return (
     <>
       <Reflection label="Reads as">
+        {daysAhead > 0 && (
+          <p className="mb-1 text-[12.5px] text-ink-3">
+            As of {sayDay(today, school.language)}, where practice time stands.
+          </p>
+        )}
         <p className="display text-[20px] leading-[1.32] font-medium" aria-live="polite">
           {said ? sayPrice(said.spoken) : 'No price yet.'}
         </p>

@@ -1,7 +1,9 @@
 import { Temporal } from 'temporal-polyfill'
-import type { DraftSale, DraftTerms } from '../../core/content/offer.ts'
+import { addDays } from '../../core/calendar/day.ts'
+import { type DraftSale, type DraftTerms, saleSpanProblem } from '../../core/content/offer.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
-import { DateField, Pick, TakeOut } from './InlineFields.tsx'
+import { useStudioToday } from '../session/session.ts'
+import { DateField, Pick, TakeOut, TimeField } from './InlineFields.tsx'
 import { PriceField } from './PriceField.tsx'
 import { Add, Additions } from './TermsBench.tsx'
 
@@ -15,6 +17,7 @@ interface SaleBenchProps {
 
 /** A lower price for a while, as a sentence; its moments are the school's own. */
 export function SaleBench({ sale, terms, money, timeZone, onChange }: SaleBenchProps) {
+  const today = useStudioToday()
   if (terms.kind === 'free' || terms.kind === 'openPrice') return null
   if (!sale) {
     return (
@@ -25,22 +28,35 @@ export function SaleBench({ sale, terms, money, timeZone, onChange }: SaleBenchP
   }
   const set = (patch: Partial<DraftSale>) => onChange({ ...sale, ...patch })
   const isTotal = terms.kind === 'installments' && terms.total !== null
+  const problem = saleSpanProblem(sale)
   const moment = (name: 'from' | 'until', label: string) => {
     const instant = sale[name]
-    return instant === null ? null : (
+    if (instant === null) return null
+    const { day, time } = momentOf(instant, timeZone, name)
+    const at = (on: string, clock: string | null) => set({ [name]: instantOf(on, clock, timeZone, name) })
+    return (
       <>
         {' '}
         {label}{' '}
         <DateField
-          label={`Sale ${label}`}
-          kind="datetime-local"
-          value={localOf(instant, timeZone)}
-          onChange={(local) => set({ [name]: instantOf(local, timeZone) })}
+          label={`Sale ${name}`}
+          value={day}
+          problem={name === 'until' ? problem : null}
+          onChange={(on) => at(on, time)}
         />
+        {time !== null && (
+          <>
+            {', '}
+            <TimeField label={`Sale ${name}, time`} value={time} onChange={(clock) => at(day, clock)} />
+            <TakeOut label="Take the time out" onClick={() => at(day, null)} />
+          </>
+        )}
         <TakeOut label={`Take “${label}” out`} onClick={() => set({ [name]: null })} />
       </>
     )
   }
+  const hasTime = (name: 'from' | 'until') =>
+    sale[name] !== null && momentOf(sale[name] as string, timeZone, name).time !== null
   return (
     <div id="offer-sale" className="pb-1 text-[16.5px] leading-[2.1]">
       On sale for{' '}
@@ -65,35 +81,57 @@ export function SaleBench({ sale, terms, money, timeZone, onChange }: SaleBenchP
         </>
       )}
       {moment('from', 'from')}
-      {moment('until', 'until')}
+      {moment('until', sale.until !== null && !hasTime('until') ? 'until the end of' : 'until')}
       <span className="text-[13.5px] text-ink-2"> ({timeZone.replaceAll('_', ' ')})</span>
       <TakeOut label="Take the sale price out" onClick={() => onChange(null)} />
       <Additions>
-        {sale.from === null && <Add onClick={() => set({ from: startOfDay(0, timeZone) })}>Say from when</Add>}
-        {sale.until === null && <Add onClick={() => set({ until: startOfDay(8, timeZone) })}>Say until when</Add>}
+        {sale.from === null && (
+          <Add onClick={() => set({ from: instantOf(today, null, timeZone, 'from') })}>Say from when</Add>
+        )}
+        {sale.until === null && (
+          <Add onClick={() => set({ until: instantOf(addDays(today, 7), null, timeZone, 'until') })}>
+            Say until when
+          </Add>
+        )}
+        {(['from', 'until'] as const).map((name) =>
+          sale[name] !== null && !hasTime(name) ? (
+            <Add
+              key={name}
+              onClick={() =>
+                set({ [name]: instantOf(momentOf(sale[name] as string, timeZone, name).day, '12:00', timeZone, name) })
+              }
+            >
+              {name === 'from' ? 'Say at what time it begins' : 'Say at what time it ends'}
+            </Add>
+          ) : null,
+        )}
       </Additions>
     </div>
   )
 }
 
-/** The wall clock of a zone at an instant, as a date-and-time field holds it. */
-function localOf(instant: string, timeZone: string): string {
-  return Temporal.Instant.from(instant)
-    .toZonedDateTimeISO(timeZone)
-    .toPlainDateTime()
-    .toString({ smallestUnit: 'minute' })
+/**
+ * The day of a moment by a zone's clock, and its time where it is none of a whole day: what begins at midnight begins
+ * with its day, and what ends at midnight ends with the day before.
+ */
+function momentOf(instant: string, timeZone: string, which: 'from' | 'until'): { day: string; time: string | null } {
+  const at = Temporal.Instant.from(instant).toZonedDateTimeISO(timeZone)
+  const isMidnight = at.hour === 0 && at.minute === 0
+  if (!isMidnight)
+    return { day: at.toPlainDate().toString(), time: at.toPlainTime().toString({ smallestUnit: 'minute' }) }
+  return {
+    day: at
+      .toPlainDate()
+      .subtract({ days: which === 'until' ? 1 : 0 })
+      .toString(),
+    time: null,
+  }
 }
 
-/** The instant at which a zone's clock shows this; in the hour that a clock shows twice, the first. */
-function instantOf(local: string, timeZone: string): string {
-  return Temporal.PlainDateTime.from(local)
-    .toZonedDateTime(timeZone)
-    .toString({ timeZoneName: 'never', smallestUnit: 'second' })
-}
-
-function startOfDay(days: number, timeZone: string): string {
-  return Temporal.Now.zonedDateTimeISO(timeZone)
-    .add({ days })
-    .startOfDay()
+/** The moment of a day, and a time of it, by a zone's clock; in the hour that a clock shows twice, the first. */
+function instantOf(day: string, time: string | null, timeZone: string, which: 'from' | 'until'): string {
+  const date = Temporal.PlainDate.from(day).add({ days: time === null && which === 'until' ? 1 : 0 })
+  return date
+    .toZonedDateTime({ timeZone, plainTime: time ?? '00:00' })
     .toString({ timeZoneName: 'never', smallestUnit: 'second' })
 }

@@ -19,7 +19,7 @@ import { StateMark } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { useSession } from '../session/session.ts'
 import { refreshShelf, type ShelfCourse, type ShelfOffer, useShelf } from './queries.ts'
-import { shortPrice } from './shortPrice.ts'
+import { useShortPrice } from './shortPrice.ts'
 
 /** What there is: courses as spines, with their offers, prices and states. */
 export function Shelf() {
@@ -157,7 +157,7 @@ function Volume({ course }: { course: ShelfCourse }) {
 }
 
 function OfferLine({ offer }: { offer: ShelfOffer }) {
-  const { school } = useSession()
+  const shortPrice = useShortPrice()
   const [shape, word] = stateOf(offer)
   return (
     <NavLink
@@ -174,7 +174,7 @@ function OfferLine({ offer }: { offer: ShelfOffer }) {
       <span className="min-w-0 truncate" title={word}>
         {offer.content.label || offer.name || 'Untitled offer'}
       </span>
-      <span className="ml-auto whitespace-nowrap text-ink">{shortPrice(offer, school)}</span>
+      <span className="ml-auto whitespace-nowrap text-ink">{shortPrice(offer)}</span>
     </NavLink>
   )
 }

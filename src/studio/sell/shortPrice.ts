@@ -1,9 +1,14 @@
-import { type PricingSchool, speakOffer } from '../../core/content/quoteInput.ts'
+import { speakOffer } from '../../core/content/quoteInput.ts'
 import { sayShort } from '../../core/sentence/sentence.ts'
+import { useSession, useStudioNow } from '../session/session.ts'
 import type { ShelfOffer } from './queries.ts'
 
-/** An offer's price as it stands on the shelf. */
-export function shortPrice({ id, content }: ShelfOffer, school: PricingSchool): string {
-  const said = speakOffer(school, { id, courseId: id, content }, new Date().toISOString())
-  return said ? sayShort(said.spoken) : 'no price'
+/** Says an offer's price as it stands on the shelf, at the moment that the studio looks at. */
+export function useShortPrice(): (offer: ShelfOffer) => string {
+  const { school } = useSession()
+  const now = useStudioNow()
+  return ({ id, content }) => {
+    const said = speakOffer(school, { id, courseId: id, content }, now)
+    return said ? sayShort(said.spoken) : 'no price'
+  }
 }

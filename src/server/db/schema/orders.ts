@@ -56,7 +56,7 @@ export const orders = pgTable(
     duplicateOf: uuid().references((): AnyPgColumn => orders.id, { onDelete: 'set null' }),
     /** Hash of the cookie of the browser that placed it. */
     browserHash: text().notNull(),
-    /** Buyer, number and titles in lower case, for the search. */
+    /** Buyer, address and titles, for the search. */
     searchText: text().notNull(),
     createdAt: moment().notNull(),
     paidAt: moment(),
@@ -73,7 +73,7 @@ export const orders = pgTable(
     index('orders_newest').on(table.mode, table.number.desc()),
     index('orders_by_state').on(table.mode, table.state, table.number.desc()),
     index('orders_of_person').on(table.personId),
-    index('orders_found').using('gin', sql`${table.searchText} gin_trgm_ops`),
+    index('orders_found').using('gin', sql`plain_text(${table.searchText}) gin_trgm_ops`),
   ],
 )
 
@@ -213,6 +213,9 @@ export const attempts = pgTable(
       .on(table.agreementId, table.fromN)
       .where(sql`${table.state} = 'collected'`),
     index('attempts_of_order').on(table.orderId),
+    // What stands on a bank's or a gateway's paper is looked for by these.
+    index('attempts_of_amount').on(table.amount),
+    index('attempts_referred').on(sql`lower(${table.reference})`),
     index('attempts_of_agreement').on(table.agreementId, table.startedAt).where(sql`${table.agreementId} is not null`),
     index('attempts_under_way')
       .on(table.startedAt)
@@ -312,6 +315,7 @@ export const transfers = pgTable(
   },
   (table) => [
     index('transfers_of_order').on(table.orderId),
+    index('transfers_of_amount').on(table.amount),
     index('transfers_surplus')
       .on(table.createdAt)
       .where(sql`${table.isSurplus} and ${table.givenBackOn} is null and ${table.takenBackAt} is null`),
@@ -354,6 +358,8 @@ export const refunds = pgTable(
   },
   (table) => [
     index('refunds_of_order').on(table.orderId),
+    index('refunds_of_amount').on(table.amount),
+    index('refunds_referred').on(sql`lower(${table.reference})`),
     index('refunds_of_attempt').on(table.attemptId),
     index('refunds_under_way').on(table.createdAt).where(sql`${table.state} = 'started'`),
   ],

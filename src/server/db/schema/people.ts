@@ -16,6 +16,8 @@ export const people = pgTable(
     /** Where they live, as they or the creator wrote it, for receipts; empty where nobody did. */
     postalAddress: text().notNull().default(''),
     passwordHash: text(),
+    /** Name and address without case and accents, for the search. */
+    searchText: text().notNull().generatedAlwaysAs(sql`plain_text(name || ' ' || email)`),
     createdAt: moment().notNull(),
     /** Their data was deleted but for what the books must keep. */
     erasedAt: moment(),
@@ -23,7 +25,7 @@ export const people = pgTable(
   (table) => [
     unique('people_one_per_address').on(table.mode, table.email),
     index('people_newest').on(table.mode, table.createdAt, table.id),
-    index('people_found').using('gin', sql`(lower(${table.name}) || ' ' || ${table.email}) gin_trgm_ops`),
+    index('people_found').using('gin', sql`${table.searchText} gin_trgm_ops`),
   ],
 )
 

@@ -1,0 +1,92 @@
+import type { UseInfiniteQueryResult } from '@tanstack/react-query'
+import { type KeyboardEvent, type ReactNode, useEffect, useRef } from 'react'
+import { ShowMore } from './ShowMore.tsx'
+
+interface EndlessListProps {
+  /** What the list is of, for screen readers, and by which its place is kept. */
+  label: string
+  /** What it is narrowed to; another list has another place. */
+  narrowed: string
+  list: Pick<
+    UseInfiniteQueryResult<{ pages: unknown[] }>,
+    'data' | 'hasNextPage' | 'isFetchingNextPage' | 'fetchNextPage'
+  >
+  moreLabel?: string
+  children: ReactNode
+}
+
+/**
+ * A list of links that goes on by itself while it is scrolled, is walked through by the arrow keys, and keeps its place
+ * when the page is loaded anew.
+ */
+export function EndlessList({ label, narrowed, list, moreLabel, children }: EndlessListProps) {
+  const element = useRef<HTMLUListElement>(null)
+  useKeptPlace(`place of ${label} ${narrowed}`, element, list)
+  const walk = (event: KeyboardEvent) => {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
+    const links = [...(element.current?.querySelectorAll('a') ?? [])]
+    const at = links.indexOf(document.activeElement as HTMLAnchorElement)
+    if (at < 0 || (step === undefined && event.key !== 'Home' && event.key !== 'End')) return
+    event.preventDefault()
+    const to = event.key === 'Home' ? 0 : event.key === 'End' ? links.length - 1 : at + (step ?? 0)
+    links[Math.min(Math.max(to, 0), links.length - 1)]?.focus()
+  }
+  return (
+    <>
+      {/* biome-ignore lint/a11y/noNoninteractiveElementInteractions: its links take the keys; the list hears them once */}
+      <ul ref={element} aria-label={label} onKeyDown={walk}>
+        {children}
+      </ul>
+      <ShowMore list={list} className="px-2 py-2" {...(moreLabel ? { label: moreLabel } : {})} />
+    </>
+  )
+}
+
+interface Place {
+  pages: number
+  top: number
+}
+
+/** Keeps how far a list was read and scrolled, for when the page is loaded anew. */
+function useKeptPlace(key: string, element: React.RefObject<HTMLUListElement | null>, list: EndlessListProps['list']) {
+  const pages = list.data?.pages.length ?? 0
+  const wanted = useRef<Place | null>(null)
+  const known = useRef('')
+  if (known.current !== key) {
+    known.current = key
+    wanted.current = readPlace(key)
+  }
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = list
+  useEffect(() => {
+    const place = wanted.current
+    if (!place || pages === 0) return
+    if (pages < place.pages && hasNextPage) {
+      if (!isFetchingNextPage) void fetchNextPage()
+      return
+    }
+    wanted.current = null
+    scrollerOf(element.current)?.scrollTo({ top: place.top })
+  }, [pages, hasNextPage, isFetchingNextPage, fetchNextPage, element])
+  useEffect(() => {
+    const scroller = scrollerOf(element.current)
+    if (!scroller) return
+    const keep = () => {
+      if (wanted.current === null) sessionStorage.setItem(key, JSON.stringify({ pages, top: scroller.scrollTop }))
+    }
+    scroller.addEventListener('scroll', keep, { passive: true })
+    return () => scroller.removeEventListener('scroll', keep)
+  }, [key, pages, element])
+}
+
+function readPlace(key: string): Place | null {
+  const kept: unknown = JSON.parse(sessionStorage.getItem(key) ?? 'null')
+  return kept && typeof kept === 'object' && 'pages' in kept && 'top' in kept ? (kept as Place) : null
+}
+
+/** What scrolls around an element. */
+function scrollerOf(element: HTMLElement | null): HTMLElement | null {
+  for (let at = element?.parentElement ?? null; at; at = at.parentElement) {
+    if (/auto|scroll/.test(getComputedStyle(at).overflowY)) return at
+  }
+  return null
+}
