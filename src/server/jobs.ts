@@ -7,8 +7,11 @@ export type AccountMail =
   | { kind: 'creator-password'; creatorId: string }
   | { kind: 'new-email'; personId: string; email: string }
 
-/** Mail is tried again with growing pauses, for more than a day: a mail server may stand still overnight. */
-const MAIL_RETRIES = { retryLimit: 12, retryDelay: 20, retryBackoff: true }
+/**
+ * Mail is tried again with growing pauses: so often that three days have passed with the last, however the pauses fall
+ * out. A message is given up after that (messages/send.ts): a mail server may stand still over a weekend.
+ */
+const MAIL_RETRIES = { retryLimit: 14, retryDelay: 20, retryBackoff: true }
 const RETRIES: Partial<Record<JobName, typeof MAIL_RETRIES>> = {
   'message-send': MAIL_RETRIES,
   'account-mail': MAIL_RETRIES,

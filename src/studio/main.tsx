@@ -11,7 +11,7 @@ import { tellRefusals } from './refusals.ts'
 import { ComparePage } from './sell/ComparePage.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
 import { OfferBenchPage } from './sell/OfferBench.tsx'
-import { SellPage } from './sell/SellPage.tsx'
+import { SellPage, SellStart } from './sell/SellPage.tsx'
 import { NewPassword, passwordTokenIn } from './session/NewPassword.tsx'
 import { SetUp } from './session/SetUp.tsx'
 import { SignIn } from './session/SignIn.tsx'
@@ -31,9 +31,15 @@ const router = createBrowserRouter([
     Component: StudioFrame,
     children: [
       { index: true, element: <Navigate to="/studio/sell" replace /> },
-      { path: 'sell', Component: SellPage },
-      { path: 'sell/courses/:id', Component: CourseBenchPage },
-      { path: 'sell/offers/:id', Component: OfferBenchPage },
+      {
+        path: 'sell',
+        Component: SellPage,
+        children: [
+          { index: true, Component: SellStart },
+          { path: 'courses/:id', Component: CourseBenchPage },
+          { path: 'offers/:id', Component: OfferBenchPage },
+        ],
+      },
       { path: 'sell/compare', Component: ComparePage },
       { path: 'orders/:id?', Component: OrdersPage },
       {

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, isNull } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, isNull, sql } from 'drizzle-orm'
 import { getCourse } from '../catalogue/service.ts'
 import { type Asking, inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
@@ -250,6 +250,10 @@ export async function listMessages(db: Queryable, of: { personId: string } | { o
       state: messages.state,
       createdAt: messages.createdAt,
       sentAt: messages.sentAt,
+      /** Its text is kept, and can be read and sent once more. */
+      isKept: sql<boolean>`${messages.letter} is not null`,
+      isAgain: sql<boolean>`${messages.againOf} is not null`,
+      to: messages.to,
       error: messages.error,
     })
     .from(messages)

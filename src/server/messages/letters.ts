@@ -27,6 +27,15 @@ export function keptOf({ subject, text, html, pictures = [] }: Letter, origin: s
   return { subject, text: masked(text), html: masked(shown) }
 }
 
+/** A kept letter as a person reads it: a link that works once leads nowhere. */
+export function maskedOf({ subject, text, html }: SentLetter, origin: string): SentLetter {
+  return {
+    subject,
+    text: text.replace(MARKERS, '[a link that works for the buyer alone]'),
+    html: html.replace(MARKERS, '#').replaceAll(`href="${origin}`, `target="_blank" rel="noopener" href="${origin}`),
+  }
+}
+
 /** The same letter once more, with new links where it had some. */
 export async function renewedOf(
   services: Services,

@@ -1,8 +1,13 @@
 import { and, asc, count, desc, eq, ne } from 'drizzle-orm'
-import { inTransaction, type Services } from '../context.ts'
+import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { messages, people } from '../db/schema/index.ts'
-import { Problem } from '../http/problem.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { recordAll } from '../orders/journal.ts'
+import { takeEmail } from '../people/links.ts'
+import { isForCreator } from './composeTold.ts'
+import { maskedOf } from './letters.ts'
+import { queueMessage } from './queue.ts'
 
 /** So many failed messages are listed. */
 const MAX_LISTED = 30
@@ -30,6 +35,54 @@ export async function openOutbox({ db }: Services, mode: Mode) {
       .limit(MAX_LISTED),
   ])
   return { waiting: waiting?.n ?? 0, failed }
+}
+
+/** A message as it was sent, its links that work once taken out. @throws Problem 404, or 409 where none is kept. */
+export async function readMessage({ db, config }: Services, mode: Mode, id: string) {
+  const [row] = await db
+    .select({ message: messages, email: people.email })
+    .from(messages)
+    .innerJoin(people, eq(people.id, messages.personId))
+    .where(and(eq(messages.id, id), eq(messages.mode, mode)))
+  if (!row) throw notFound('message')
+  const { kind, to, sentAt, letter } = row.message
+  if (!letter)
+    throw new Problem(409, 'not-kept', 'The text of this message is not kept: it was not sent, or was deleted.')
+  return {
+    id,
+    kind,
+    to: to ?? row.email,
+    sentAt,
+    isForCreator: isForCreator(kind),
+    ...maskedOf(letter, config.origin),
+    email: row.email,
+  }
+}
+
+/**
+ * Sends a message once more, as it was but with new links, to the buyer's address; another one given here becomes the
+ * buyer's from then on. @throws Problem 404, 409 where none is kept, or at `/email`.
+ */
+export async function sendOnceMore(base: Services, mode: Mode, id: string, email: string): Promise<void> {
+  const services = await inMode(base, mode)
+  await readMessage(services, mode, id)
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const [row] = await tx
+      .select({ message: messages, person: people })
+      .from(messages)
+      .innerJoin(people, eq(people.id, messages.personId))
+      .where(eq(messages.id, id))
+      .for('update', { of: people })
+    if (!row) throw notFound('message')
+    const { message, person } = row
+    if (!isForCreator(message.kind)) await takeEmail(services, person, email)
+    const { kind, personId, orderId, agreementId, refundId, courseTitle } = message
+    const again = { mode, kind, personId, orderId, agreementId, refundId, courseTitle, againOf: id }
+    const { queued, writes } = queueMessage(services, again)
+    await Promise.all(writes)
+    await recordAll(tx, services.now(), [queued])
+  })
 }
 
 /** Sends a message anew that could not be sent, at once. @throws Problem 409 where it has been sent. */

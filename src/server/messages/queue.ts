@@ -4,7 +4,7 @@ import type { Happening } from '../orders/journal.ts'
 
 type NewMessage = Pick<
   typeof messages.$inferInsert,
-  'mode' | 'kind' | 'personId' | 'orderId' | 'agreementId' | 'refundId' | 'courseTitle'
+  'mode' | 'kind' | 'personId' | 'orderId' | 'agreementId' | 'refundId' | 'courseTitle' | 'againOf'
 >
 
 /**

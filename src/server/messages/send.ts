@@ -48,9 +48,12 @@ export async function senderIn(services: Services, school: School): Promise<{ fr
   return { from: senderOf(school), replyTo: school.replyTo || (await creatorAddress(services)) }
 }
 
+/** For so long a message that cannot be sent is tried again by itself. */
+const TRIED_MS = 3 * 86_400_000
+
 /**
  * Makes and sends one message. Its links are made now, so that no secret lies in the database.
- * @throws where it could not be sent; the queue tries again.
+ * @throws where it could not be sent within three days; the queue tries again.
  */
 export async function sendMessage(base: Services, messageId: string, post: Post): Promise<void> {
   const { db } = base
@@ -87,6 +90,8 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
       await tx.update(messages).set({ state: 'failed', error: why }).where(eq(messages.id, messageId))
       await record(tx, now(), about, 'message-failed', { kind: message.kind, why })
     })
+    // Given up it stands under attention until somebody sends it again.
+    if (now().getTime() - message.createdAt.getTime() >= TRIED_MS) return
     throw error
   }
   await db.transaction(async (tx) => {

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, inArray, isNotNull, isNull, lt, lte, ne, type SQL, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, isNotNull, isNull, lt, lte, type SQL, sql } from 'drizzle-orm'
 import { addDays, type Day } from '../../core/calendar/day.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -48,6 +48,8 @@ export interface AttentionItem {
   kind: AttentionKind
   /** Null where it belongs to no order. */
   orderId: string | null
+  /** Where it belongs to a buyer, and to no order. */
+  personId?: string
   number: number | null
   buyer: string
   /** The course, or the gateway where it belongs to no order. */
@@ -273,23 +275,32 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .limit(MOST),
     'message-failed': db
       .select({
-        ...order,
+        orderId: orders.id,
+        personId: people.id,
+        number: orders.number,
+        buyer: people.name,
+        course: sql<string>`coalesce((select l.course_title from ${orderLines} l
+          where l.order_id = ${orders.id} order by l.position limit 1), ${people.email})`,
+        currency: sql<string>`coalesce(${orders.currency}, '')`,
         amount: sql<number | null>`null`,
         since: instant(messages.createdAt),
         ...nothing,
         why: messages.error,
       })
       .from(messages)
-      .innerJoin(orders, eq(orders.id, messages.orderId))
-      .innerJoin(people, eq(people.id, orders.personId))
-      .where(and(eq(messages.mode, mode), eq(messages.state, 'failed'), ne(messages.kind, 'password')))
+      .leftJoin(orders, eq(orders.id, messages.orderId))
+      .innerJoin(people, eq(people.id, messages.personId))
+      .where(and(eq(messages.mode, mode), eq(messages.state, 'failed')))
+      .orderBy(desc(messages.createdAt))
       .limit(MOST),
   }
   const all = await Promise.all(
     ATTENTION_KINDS.map(async (kind) => (await found[kind]).map((item) => ({ kind, ...item }))),
   )
   const named = (item: AttentionItem): AttentionItem =>
-    item.orderId === null ? { ...item, course: capabilitiesOf(services.gateways, item.course).name } : item
+    item.orderId === null && !item.personId
+      ? { ...item, course: capabilitiesOf(services.gateways, item.course).name }
+      : item
   return all.flat().map(named)
 }
 

@@ -5,7 +5,15 @@ import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { takeBack } from '../refunds/close.ts'
-import { addPerson, correctPerson, detailsSchema, listPeople, openPerson, peopleQuery } from './service.ts'
+import {
+  addPerson,
+  correctPerson,
+  detailsSchema,
+  listPeople,
+  openPerson,
+  peopleQuery,
+  sendPasswordLink,
+} from './service.ts'
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such person.'))
 const byId = v.object({ id: uuid })
@@ -32,6 +40,11 @@ export function peopleRoutes(services: Services) {
     .put('/:id', validate('param', byId), validate('json', detailsSchema), async (c) => {
       const theirs = await inMode(services, c.get('mode'))
       await correctPerson(theirs, c.get('mode'), c.req.valid('param').id, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .post('/:id/password-link', validate('param', byId), async (c) => {
+      const mode = c.get('mode')
+      await sendPasswordLink(await inMode(services, mode), mode, c.req.valid('param').id)
       return c.json({ ok: true })
     })
     .post(

@@ -154,6 +154,16 @@ export async function resendPassword(
   })
 }
 
+/** Sends a buyer a link for a password, by the creator. @throws Problem 404. */
+export async function sendPasswordLink(services: Services, mode: Mode, id: string): Promise<void> {
+  await openPerson(services, mode, id)
+  await inTransaction(services, async (services) => {
+    const { queued, writes } = queueMessage(services, { mode, kind: 'password', personId: id })
+    await Promise.all(writes)
+    await recordAll(services.db, services.now(), [queued])
+  })
+}
+
 /** Signs a buyer in. `known` marks the browser as one that did. @throws Problem 401, 429. */
 export async function signInPerson(
   services: Services,

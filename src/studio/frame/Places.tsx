@@ -1,22 +1,26 @@
 import type { ReactNode } from 'react'
 
-interface PlacesProps {
-  shelf: ReactNode
+interface WorkProps {
   bench: ReactNode
   mirror: ReactNode
-  /** Widths of shelf and mirror, as Tailwind column classes. */
-  columns?: string
-  shelfLabel: string
 }
 
-/** The three places: what there is, the one thing being worked on, what follows from it. */
-export function Places({
+interface AroundProps {
+  shelf: ReactNode
+  shelfLabel: string
+  /** Widths of shelf and mirror, as Tailwind column classes. */
+  columns?: string
+  /** The bench and the mirror, as {@link Work}. */
+  children: ReactNode
+}
+
+/** The shelf, and room for what is worked on beside it. It stays as it is while that changes. */
+export function Around({
   shelf,
-  bench,
-  mirror,
-  columns = 'lg:grid-cols-[252px_minmax(0,1fr)_386px]',
   shelfLabel,
-}: PlacesProps) {
+  columns = 'lg:grid-cols-[252px_minmax(0,1fr)_386px]',
+  children,
+}: AroundProps) {
   return (
     <main className={`grid min-h-0 gap-2.5 px-2.5 pb-2.5 ${columns}`}>
       <section
@@ -26,16 +30,36 @@ export function Places({
       >
         {shelf}
       </section>
+      {children}
+    </main>
+  )
+}
+
+/** The bench and the mirror: the one thing being worked on, and what follows from it. */
+export function Work({ bench, mirror }: WorkProps) {
+  return (
+    <>
       <section
+        id="bench"
         aria-label="Bench"
-        className="min-h-0 overflow-y-auto rounded-[10px] border border-line bg-sheet px-6 pt-[18px] pb-8"
+        tabIndex={-1}
+        className="min-h-0 overflow-y-auto rounded-[10px] border border-line bg-sheet px-6 pt-[18px] pb-8 outline-none max-h-full self-start"
       >
         {bench}
       </section>
       <section aria-label="What follows" className="min-h-0 overflow-y-auto pt-3 pr-1 pl-3">
         {mirror}
       </section>
-    </main>
+    </>
+  )
+}
+
+/** The three places: what there is, the one thing being worked on, what follows from it. */
+export function Places({ bench, mirror, ...around }: WorkProps & Omit<AroundProps, 'children'>) {
+  return (
+    <Around {...around}>
+      <Work bench={bench} mirror={mirror} />
+    </Around>
   )
 }
 

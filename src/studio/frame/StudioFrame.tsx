@@ -1,3 +1,4 @@
+import { User } from 'lucide-react'
 import { DropdownMenu } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { NavLink, Outlet, useNavigate } from 'react-router'
@@ -9,6 +10,7 @@ import { StateMark } from '../../ui/State.tsx'
 import { Palette } from '../find/Palette.tsx'
 import { useAttention } from '../orders/AttentionList.tsx'
 import { signOut, switchMode, useDaysAhead, useSession, useStudioToday } from '../session/session.ts'
+import { useKeptFocus } from './keepFocus.ts'
 import { Menu, MenuItem } from './Menu.tsx'
 
 const AREAS = [
@@ -22,6 +24,7 @@ const AREAS = [
 /** What stands on every page of the studio: areas, search, the mode. */
 export function StudioFrame() {
   const [isFinding, setFinding] = useState(false)
+  useKeptFocus()
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
@@ -34,6 +37,16 @@ export function StudioFrame() {
   }, [])
   return (
     <div className="grid h-screen min-h-[560px] grid-rows-[46px_1fr] overflow-hidden max-lg:h-auto max-lg:overflow-visible">
+      <a
+        href="#bench"
+        className="absolute top-1.5 left-4 z-50 -translate-y-14 rounded-full bg-ink px-4 py-1.5 font-semibold text-sheet focus:translate-y-0"
+        onClick={(event) => {
+          event.preventDefault()
+          document.getElementById('bench')?.focus()
+        }}
+      >
+        To the bench
+      </a>
       <header className="flex items-center gap-1 px-4">
         <span className="display flex w-[250px] items-center gap-2 text-[16px] font-semibold max-lg:w-auto max-lg:pr-3">
           <Acorn />
@@ -64,6 +77,7 @@ export function StudioFrame() {
           Find or do <kbd className="ml-auto rounded border border-line-2 px-1 font-text text-[11px]">Ctrl K</kbd>
         </button>
         <ModeMenu />
+        <AccountMenu />
       </header>
       <Outlet />
       {isFinding && <Palette onClose={() => setFinding(false)} />}
@@ -91,7 +105,7 @@ function AttentionCount() {
 }
 
 function ModeMenu() {
-  const { mode, creator, school } = useSession()
+  const { mode, school } = useSession()
   const navigate = useNavigate()
   const other = mode === 'practice' ? 'live' : 'practice'
   const days = useDaysAhead()
@@ -123,8 +137,34 @@ function ModeMenu() {
       <MenuItem onSelect={() => navigate('/studio/setup/practice')}>Move practice time…</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/school')}>Where strangers buy…</MenuItem>
       <MenuItem onSelect={() => window.open('/', '_blank', 'noopener')}>Open the shop</MenuItem>
-      <DropdownMenu.Separator className="my-1 h-px bg-line" />
-      <DropdownMenu.Label className="px-3 pt-1 text-[12px] text-ink-3">{creator.email}</DropdownMenu.Label>
+    </Menu>
+  )
+}
+
+/** Who is signed in, their account, and the way out. */
+function AccountMenu() {
+  const { creator } = useSession()
+  const navigate = useNavigate()
+  const letter = [...creator.name.trim()][0]?.toUpperCase() ?? ''
+  return (
+    <Menu
+      trigger={
+        <button
+          type="button"
+          aria-label={`Your account: ${creator.name}`}
+          title={creator.name}
+          className="ml-1.5 grid size-[31px] place-items-center rounded-full border-[1.5px] border-line-2 text-[13px] font-semibold hover:border-ink"
+        >
+          {letter || <User size={15} />}
+        </button>
+      }
+    >
+      <DropdownMenu.Label className="max-w-[250px] truncate px-3 py-2 text-[13px] text-ink-2">
+        {creator.name}
+        <br />
+        {creator.email}
+      </DropdownMenu.Label>
+      <MenuItem onSelect={() => navigate('/studio/setup/account')}>Your account</MenuItem>
       <MenuItem onSelect={() => void signOut()}>Sign out</MenuItem>
     </Menu>
   )

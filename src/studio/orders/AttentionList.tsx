@@ -74,7 +74,11 @@ const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item
     says: () => 'Mark it when it is in your account, or wait no longer.',
   },
   unknown: { shape: 'awaited', word: 'no answer yet', says: () => 'The gateway is asked until it knows.' },
-  'message-failed': { shape: 'late', word: 'message not sent', says: ({ why }) => why ?? '' },
+  'message-failed': {
+    shape: 'late',
+    word: 'message not sent',
+    says: ({ why }) => `${why ?? ''}. It is tried for three days; you can send it again.`,
+  },
   expiring: {
     shape: 'due',
     word: 'card ends soon',
@@ -110,7 +114,7 @@ export function AttentionList() {
       <ul className="mt-1">
         {data.items.map((item) => (
           <Row
-            key={`${item.kind} ${item.orderId} ${item.since}`}
+            key={`${item.kind} ${item.orderId ?? item.personId} ${item.since}`}
             item={item}
             money={{ ...school, currency: item.currency || school.currency }}
           />
@@ -125,7 +129,7 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
   return (
     <li className="border-b border-line">
       <Link
-        to={item.orderId ? `/studio/orders/${item.orderId}` : '/studio/setup/gateways'}
+        to={leadsTo(item)}
         className="grid grid-cols-[150px_minmax(0,1fr)_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
       >
         <State shape={shape}>{word}</State>
@@ -143,4 +147,10 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
       </Link>
     </li>
   )
+}
+
+/** Where an item is dealt with: at its order, its buyer, or its gateway. */
+function leadsTo({ orderId, personId }: Item): string {
+  if (orderId) return `/studio/orders/${orderId}`
+  return personId ? `/studio/people/${personId}` : '/studio/setup/gateways'
 }

@@ -10,14 +10,15 @@ import { State, type StateShape } from '../../ui/State.tsx'
 import { type Knot, type KnotState, Thread } from '../../ui/Thread.tsx'
 import { api } from '../api.ts'
 import { Reflection, Section } from '../frame/Places.tsx'
+import { MessageRow } from '../messages/MessageRow.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
 import { useSession } from '../session/session.ts'
 import { AgreementPanel } from './AgreementPanel.tsx'
 import { Disputes } from './Disputes.tsx'
 import { Journal } from './Journal.tsx'
-import { PaidTwice, Refunds } from './Refunds.tsx'
+import { PaidTwice, Refunds, TooLate } from './Refunds.tsx'
 import { Transfer } from './Transfer.tsx'
-import { attemptState, messageKind, orderState, sayWorth } from './words.ts'
+import { attemptState, orderState, sayWorth } from './words.ts'
 
 const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
 export type Order = Awaited<ReturnType<typeof loadOrder>>
@@ -54,6 +55,7 @@ export function OrderBench({ order }: { order: Order }) {
         </Link>
         , {order.person.email}
       </p>
+      <TooLate order={order} money={money} />
       {order.duplicateOf && <PaidTwice order={order} money={money} />}
       <Section title="What">
         <Lines order={order} money={money} />
@@ -300,16 +302,7 @@ export function OrderMirror({ order }: { order: Order }) {
       {order.messages.length > 0 && (
         <Reflection label="Messages">
           {order.messages.map((message) => (
-            <p key={message.id} className="flex flex-wrap items-center gap-x-2 text-[13.5px]">
-              <State shape={message.state === 'sent' ? 'received' : message.state === 'failed' ? 'late' : 'awaited'}>
-                {messageKind(message.kind)}
-              </State>{' '}
-              {message.state === 'sent' && message.sentAt
-                ? `sent ${sayMoment(message.sentAt, school.timeZone)}`
-                : message.state === 'failed'
-                  ? `could not be sent so far: ${message.error}`
-                  : 'on its way'}
-            </p>
+            <MessageRow key={message.id} message={message} />
           ))}
         </Reflection>
       )}

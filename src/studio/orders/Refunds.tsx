@@ -93,6 +93,32 @@ export function PaidTwice({ order, money }: { order: Order; money: MoneyFormat }
   )
 }
 
+/** Money that came after an access that ends on a date had ended; it is refunded from here. */
+export function TooLate({ order, money }: { order: Order; money: MoneyFormat }) {
+  const [isRefunding, setRefunding] = useState(false)
+  const grant = order.grants.find(
+    ({ opens, closes, endedAt }) => endedAt === null && closes !== null && closes <= opens,
+  )
+  const charge = order.charges.find(({ left }) => left > 0)
+  if (!grant?.closes || !charge) return null
+  return (
+    <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
+      <b className="font-semibold">Paid too late.</b> Access ended on {sayDay(grant.closes, money.language)}, before the
+      money was received. Refund it, or{' '}
+      <Link className="link" to={`/studio/people/${order.person.id}`}>
+        give the course by hand
+      </Link>
+      .{' '}
+      <Button kind="link" onClick={() => setRefunding(true)}>
+        Refund it…
+      </Button>
+      {isRefunding && (
+        <RefundDialog order={order} lineId={charge.lineId} money={money} onClose={() => setRefunding(false)} />
+      )}
+    </p>
+  )
+}
+
 interface RefundDialogProps {
   order: Order
   lineId: string

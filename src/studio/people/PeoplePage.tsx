@@ -10,8 +10,9 @@ import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { Places, Reflection, Section } from '../frame/Places.tsx'
 import { ShowMore } from '../frame/ShowMore.tsx'
+import { MessageRow } from '../messages/MessageRow.tsx'
 import { Journal } from '../orders/Journal.tsx'
-import { messageKind, orderState, sayWorth } from '../orders/words.ts'
+import { orderState, sayWorth } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 import { type Details, DetailsDialog } from './DetailsDialog.tsx'
@@ -247,18 +248,12 @@ function GiveCourse({ personId, name, onClose }: { personId: string; name: strin
 }
 
 function PersonMirror({ shown: { messages, journal } }: { shown: PersonShown }) {
-  const { school } = useSession()
   return (
     <>
       <Reflection label="Messages">
         {messages.length === 0 && <p className="text-ink-2">None.</p>}
         {messages.map((message) => (
-          <p key={message.id} className="flex flex-wrap items-center gap-x-2 text-[13.5px]">
-            <State shape={message.state === 'sent' ? 'received' : message.state === 'failed' ? 'late' : 'awaited'}>
-              {messageKind(message.kind)}
-            </State>{' '}
-            {sayMoment(message.sentAt ?? message.createdAt, school.timeZone)}
-          </p>
+          <MessageRow key={message.id} message={message} />
         ))}
       </Reflection>
       {journal.length > 0 && (

@@ -16,28 +16,20 @@ import { DraftBar } from '../drafting/DraftBar.tsx'
 import { PublishDialog } from '../drafting/PublishDialog.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Menu, MenuItem } from '../frame/Menu.tsx'
-import { Places, Section } from '../frame/Places.tsx'
+import { Section, Work } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { CourseMirror } from './CourseMirror.tsx'
 import { CoverField } from './CoverField.tsx'
 import { Lessons, newLesson } from './Lessons.tsx'
 import { type BenchCourse, refreshShelf, useCourse } from './queries.ts'
 import { RichText } from './RichText.tsx'
-import { Shelf } from './Shelf.tsx'
 
 /** The bench for the course in the address. */
 export function CourseBenchPage() {
   const { id = '' } = useParams()
   const course = useCourse(id)
-  if (course.error)
-    return (
-      <Places
-        shelfLabel="Courses"
-        shelf={<Shelf />}
-        bench={<p className="py-10 text-ink-2">{course.error.message}</p>}
-        mirror={null}
-      />
-    )
-  if (!course.data) return <Places shelfLabel="Courses" shelf={<Shelf />} bench={null} mirror={null} />
+  if (course.error) return <Work bench={<p className="py-10 text-ink-2">{course.error.message}</p>} mirror={null} />
+  if (!course.data) return <Work bench={<Waiting />} mirror={null} />
   return <CourseBench key={course.data.id} course={course.data} />
 }
 
@@ -84,9 +76,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
   }
 
   return (
-    <Places
-      shelfLabel="Courses"
-      shelf={<Shelf />}
+    <Work
       bench={
         <>
           <div className="flex items-center gap-3 max-sm:flex-wrap">

@@ -18,7 +18,8 @@ import { PublishDialog } from '../drafting/PublishDialog.tsx'
 import { type UnreadField, UnreadFields, useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Menu, MenuItem } from '../frame/Menu.tsx'
-import { Places, Section } from '../frame/Places.tsx'
+import { Section, Work } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { AccessBench } from './AccessBench.tsx'
 import { AgainstAtOnce } from './AgainstAtOnce.tsx'
@@ -28,7 +29,6 @@ import { OfferMirror } from './OfferMirror.tsx'
 import { OwnBench, PageBench } from './PageBench.tsx'
 import { type BenchOffer, refreshShelf, useOffer } from './queries.ts'
 import { SaleBench } from './SaleBench.tsx'
-import { Shelf } from './Shelf.tsx'
 import { TaxBench } from './TaxBench.tsx'
 import { TermsBench } from './TermsBench.tsx'
 
@@ -46,16 +46,8 @@ export function OfferBenchPage() {
   const { id = '' } = useParams()
   const { mode } = useSession()
   const offer = useOffer(id)
-  if (offer.error)
-    return (
-      <Places
-        shelfLabel="Courses"
-        shelf={<Shelf />}
-        bench={<p className="py-10 text-ink-2">{offer.error.message}</p>}
-        mirror={null}
-      />
-    )
-  if (!offer.data) return <Places shelfLabel="Courses" shelf={<Shelf />} bench={null} mirror={null} />
+  if (offer.error) return <Work bench={<p className="py-10 text-ink-2">{offer.error.message}</p>} mirror={null} />
+  if (!offer.data) return <Work bench={<Waiting />} mirror={null} />
   return (
     <UnreadFields key={`${offer.data.id} ${mode}`}>
       <OfferBench offer={offer.data} />
@@ -157,9 +149,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   }
 
   return (
-    <Places
-      shelfLabel="Courses"
-      shelf={<Shelf />}
+    <Work
       bench={
         <>
           <div className="flex items-center gap-3 max-sm:flex-wrap">

@@ -1,10 +1,40 @@
-import { Navigate, useSearchParams } from 'react-router'
-import { Places } from '../frame/Places.tsx'
+import { Link, Navigate, Outlet, useSearchParams } from 'react-router'
+import { buttonClass } from '../../ui/Button.tsx'
+import { Around, Work } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { useShelf } from './queries.ts'
 import { Shelf } from './Shelf.tsx'
 
-/** Sell, before anything is chosen: the first course opens by itself. */
+/** Sell: the shelf, and beside it the course or the offer that is chosen. */
 export function SellPage() {
+  return (
+    <Around shelfLabel="Courses" shelf={<Shelf />}>
+      <Outlet />
+    </Around>
+  )
+}
+
+const STEPS = [
+  ['A course', 'Name it on the left; its lessons and picture can come later.', null],
+  [
+    'A price',
+    'One-time, in installments, a subscription, named by the buyer, or free. It reads back as you write it.',
+    null,
+  ],
+  [
+    'A way to be paid',
+    'Connect a gateway, or use bank transfer. Practice moves no real money.',
+    '/studio/setup/gateways',
+  ],
+  [
+    'Publish, and buy it yourself',
+    'The shop opens in Practice: pay with a sample card and see all that a buyer sees.',
+    null,
+  ],
+] as const
+
+/** Before anything is chosen: the first course opens by itself; where there is none, the way to the first sale. */
+export function SellStart() {
   const shelf = useShelf()
   const [params] = useSearchParams()
   const first = shelf.data?.find((course) => !course.isRetired)
@@ -13,17 +43,34 @@ export function SellPage() {
     : first && `/studio/sell/courses/${first.id}`
   if (target && !params.has('new')) return <Navigate to={target} replace />
   return (
-    <Places
-      shelfLabel="Courses"
-      shelf={<Shelf />}
+    <Work
       bench={
-        <div className="mx-auto max-w-[46ch] py-16 text-ink-2">
-          <h1 className="text-[27px] text-ink">A course, a price, a page that sells it</h1>
-          <p className="mt-3">
-            Make a course on the left. Then give it a price, connect a gateway under Setup, and publish. Everything that
-            stands in the way of the first sale is said at the side, with a button that leads to the fix.
-          </p>
-        </div>
+        shelf.data ? (
+          <>
+            <h1 className="text-[27px]">A course, a price, a page that sells it</h1>
+            <ol className="mt-4 max-w-[60ch]">
+              {STEPS.map(([title, text, to], index) => (
+                <li key={title} className="grid grid-cols-[28px_1fr] gap-x-2 border-t border-line py-3">
+                  <b className="display text-[17px] text-leaf">{index + 1}</b>
+                  <span>
+                    <b className="font-semibold">{title}</b>
+                    <span className="mt-0.5 block text-ink-2">{text}</span>
+                    {to && (
+                      <Link className={buttonClass('quiet', 'mt-2')} to={to}>
+                        Connect a gateway
+                      </Link>
+                    )}
+                  </span>
+                </li>
+              ))}
+            </ol>
+            <p className="border-t border-line pt-3 text-ink-2">
+              What still stands in the way of the first sale is said at the side, with a button that leads to the fix.
+            </p>
+          </>
+        ) : (
+          <Waiting error={shelf.error} />
+        )
       }
       mirror={null}
     />
