@@ -27,7 +27,7 @@ import type { Renderer } from './pages/renderer.ts'
 import { pageRoutes } from './pages/routes.ts'
 import { peopleRoutes } from './people/routes.ts'
 import { settlingRoutes } from './refunds/routes.ts'
-import { schoolRoutes, sessionRoutes } from './school/routes.ts'
+import { accountRoutes, schoolRoutes, sessionRoutes } from './school/routes.ts'
 
 /** The API that studio and shop call through the typed client. */
 export function apiRoutes(services: Services) {
@@ -36,6 +36,7 @@ export function apiRoutes(services: Services) {
     .use('/session/*', limitBody(BODY_LIMITS.anybody))
     .use('/shop/*', limitBody(BODY_LIMITS.anybody))
     .route('/session', sessionRoutes(services))
+    .route('/account', accountRoutes(services))
     .route('/school', schoolRoutes(services))
     .route('/catalogue', catalogueRoutes(services))
     .route('/offers', offerRoutes(services))

@@ -54,7 +54,7 @@ it('a quotation mark in a job’s data is data', async () => {
 })
 
 it('what is done once a day is queued once a day, however often it is asked for', async () => {
-  for (let sweep = 0; sweep < 3; sweep++) await queueDaily({ db, jobs })
+  for (let sweep = 0; sweep < 3; sweep++) await queueDaily({ now: () => new Date(), db, jobs })
   const queued = await db.execute(sql`select name from pgboss.job where name in ('purge', 'reconcile') order by name`)
   expect(queued.rows).toEqual([{ name: 'purge' }, { name: 'reconcile' }])
 })

@@ -1,11 +1,18 @@
 import { sql } from 'drizzle-orm'
 import PgBoss from 'pg-boss'
 import type { Queryable } from './db/client.ts'
+import type { Mode } from './db/schema/columns.ts'
+import type { MessageKind } from './db/schema/messages.ts'
 
 /** A link that an account asked for: the creator's new password, or a buyer's new address. */
 export type AccountMail =
   | { kind: 'creator-password'; creatorId: string }
   | { kind: 'new-email'; personId: string; email: string }
+  | { kind: 'creator-email'; creatorId: string; email: string }
+  /** A message of a kind as buyers get it, to the creator who wants to see it. */
+  | { kind: 'test'; creatorId: string; of: MessageKind; ownWords: string }
+  /** Yesterday's sales, to the creator who wants them once a day. */
+  | { kind: 'sold'; mode: Mode; day: string }
 
 /**
  * Mail is tried again with growing pauses: so often that three days have passed with the last, however the pauses fall

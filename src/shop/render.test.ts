@@ -144,6 +144,7 @@ it('a course that opens later is not said to be open', () => {
     email: 'a@post.example',
     needsPassword: false,
     isPaidTwice: false,
+    receiptPdf: null,
   }
   const html = render(view)
   expect(html).toContain('Coptic binding opens on 1 March 2027.')
@@ -165,6 +166,7 @@ it('My courses says what each is, and what comes next', () => {
   ]
   const html = render({
     name: 'my',
+    orders: [],
     courses,
     plans: [
       {

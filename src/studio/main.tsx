@@ -12,10 +12,12 @@ import { ComparePage } from './sell/ComparePage.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
 import { OfferBenchPage } from './sell/OfferBench.tsx'
 import { SellPage, SellStart } from './sell/SellPage.tsx'
+import { emailTokenIn, NewEmail } from './session/NewEmail.tsx'
 import { NewPassword, passwordTokenIn } from './session/NewPassword.tsx'
 import { SetUp } from './session/SetUp.tsx'
 import { SignIn } from './session/SignIn.tsx'
 import { useSessionQuery } from './session/session.ts'
+import { AccountPage } from './setup/AccountPage.tsx'
 import { GatewaysPage } from './setup/GatewaysPage.tsx'
 import { LivePage } from './setup/LivePage.tsx'
 import { MessagesPage } from './setup/MessagesPage.tsx'
@@ -57,6 +59,7 @@ const router = createBrowserRouter([
       { path: 'setup/live', Component: LivePage },
       { path: 'setup/school', Component: SchoolPage },
       { path: 'setup/practice', Component: PracticePage },
+      { path: 'setup/account', Component: AccountPage },
       { path: '*', element: <Navigate to="/studio/sell" replace /> },
     ],
   },
@@ -75,6 +78,8 @@ function Studio() {
   if (!session.data.isSetUp) return <SetUp />
   const token = passwordTokenIn(location.pathname)
   if (token) return <NewPassword token={token} />
+  const emailToken = emailTokenIn(location.pathname)
+  if (emailToken) return <NewEmail token={emailToken} />
   if (!session.data.creator) return <SignIn />
   return <RouterProvider router={router} />
 }

@@ -2,10 +2,13 @@ import { eq } from 'drizzle-orm'
 import { inMode, type Services } from '../context.ts'
 import { creators, people } from '../db/schema/index.ts'
 import type { AccountMail } from '../jobs.ts'
-import { makeCreatorLink, makeEmailLink } from '../people/links.ts'
+import { makeCreatorEmailLink, makeCreatorLink, makeEmailLink } from '../people/links.ts'
 import { getSchool } from '../school/service.ts'
 import { greeting, letter } from './compose.ts'
+import { creatorAddress } from './facts.ts'
+import { sampleOf } from './samples.ts'
 import { type Post, senderIn } from './send.ts'
+import { composeSold } from './sold.ts'
 
 /** Makes and sends a link of an account. Its secret is made now, and lies nowhere. @throws where it could not be sent. */
 export async function sendAccountMail(services: Services, mail: AccountMail, post: Post): Promise<void> {
@@ -23,6 +26,30 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
       },
     ])
     return post({ ...made, to: creator.email, ...by })
+  }
+  if (mail.kind === 'creator-email') {
+    const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
+    if (!creator) return
+    const made = letter(school, 'Confirm your new email address', [
+      greeting(creator.name),
+      {
+        text: 'This becomes the address with which you sign in to your studio, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
+        link: await makeCreatorEmailLink(services, creator.id, mail.email),
+        label: 'Confirm this address',
+      },
+    ])
+    return post({ ...made, to: mail.email, ...by })
+  }
+  if (mail.kind === 'test') {
+    const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
+    if (!creator) return
+    const made = await sampleOf(services, school, mail.of, mail.ownWords)
+    return post({ ...made, subject: `Test: ${made.subject}`, to: creator.email, ...by })
+  }
+  if (mail.kind === 'sold') {
+    const made = await composeSold(services, school, mail.mode, mail.day)
+    if (made) await post({ ...made, to: await creatorAddress(services), ...by })
+    return
   }
   const [person] = await services.db.select().from(people).where(eq(people.id, mail.personId))
   if (!person) return

@@ -34,6 +34,8 @@ export interface Receipt {
   opensLater: string | null
   method: string | null
   courseLink: string
+  /** Shows the order and its receipt to whoever holds it. */
+  receiptLink: string
   /** The day on which it closes; null for good, or while it is paid. */
   closes: string | null
   /** That day was past already when the money came. */
@@ -70,6 +72,11 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
       label: 'Set your password',
     })
   }
+  paragraphs.push({
+    text: 'The receipt to keep, also as a PDF:',
+    link: receipt.receiptLink,
+    label: 'Your receipt',
+  })
   const paidWith = receipt.method ? `Paid with ${receipt.method}.` : ''
   return letter(school, `Your receipt ${receipt.number}: ${receipt.course}`, paragraphs, rows, paidWith)
 }

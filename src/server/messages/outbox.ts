@@ -1,10 +1,11 @@
 import { and, asc, count, desc, eq, ne } from 'drizzle-orm'
 import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { messages, people } from '../db/schema/index.ts'
+import { type MessageKind, messages, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { recordAll } from '../orders/journal.ts'
 import { takeEmail } from '../people/links.ts'
+import type { Creator } from '../school/sessions.ts'
 import { isForCreator } from './composeTold.ts'
 import { maskedOf } from './letters.ts'
 import { queueMessage } from './queue.ts'
@@ -98,4 +99,15 @@ export async function sendAgain(services: Services, mode: Mode, id: string): Pro
     if (!message) throw new Problem(409, 'sent', 'This message has been sent.')
     await jobs.send(tx, 'message-send', { messageId: id })
   })
+}
+
+/** Sends the creator a message of a kind as buyers get it, with made-up figures. @throws Problem 429. */
+export async function sendTest(
+  { db, limits, jobs }: Services,
+  { id: creatorId, email }: Pick<Creator, 'id' | 'email'>,
+  kind: MessageKind,
+  ownWords: string,
+): Promise<void> {
+  await limits.count({ 'mail:email': `test ${email}` })
+  await jobs.send(db, 'account-mail', { kind: 'test', creatorId, of: kind, ownWords })
 }

@@ -1,11 +1,17 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
 import type { Services } from '../context.ts'
+import { MESSAGE_KINDS } from '../db/schema/index.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
-import { emailSchema } from '../school/service.ts'
-import { openOutbox, readMessage, sendAgain, sendOnceMore } from './outbox.ts'
+import { emailSchema, getSchool } from '../school/service.ts'
+import { openOutbox, readMessage, sendAgain, sendOnceMore, sendTest } from './outbox.ts'
+import { sampleOf } from './samples.ts'
 
+const sampleSchema = v.object({
+  kind: v.picklist(MESSAGE_KINDS),
+  ownWords: v.optional(v.pipe(v.string(), v.maxLength(600, 'Keep your own words under 600 letters.')), ''),
+})
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such message.')) })
 
 /** What is on its way to buyers. */
@@ -13,6 +19,16 @@ export function messageRoutes(services: Services) {
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/', async (c) => c.json(await openOutbox(services, c.get('mode'))))
+    .post('/sample', validate('json', sampleSchema), async (c) => {
+      const { kind, ownWords } = c.req.valid('json')
+      const { subject, html } = await sampleOf(services, await getSchool(services.db), kind, ownWords)
+      return c.json({ subject, html })
+    })
+    .post('/test', validate('json', sampleSchema), async (c) => {
+      const { kind, ownWords } = c.req.valid('json')
+      await sendTest(services, c.get('creator'), kind, ownWords)
+      return c.json({ ok: true })
+    })
     .get('/:id', validate('param', byId), async (c) =>
       c.json(await readMessage(services, c.get('mode'), c.req.valid('param').id)),
     )

@@ -2,6 +2,7 @@ import { and, desc, eq, isNull } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
 import { accessIn, taxRateIn } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
+import { makeOrderLink } from '../checkout/orderLinks.ts'
 import { factsOf } from '../collecting/facts.ts'
 import { inMode, type Services } from '../context.ts'
 import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
@@ -153,7 +154,8 @@ async function compose(
   }
 }
 
-async function receiptOf({ db, config }: Services, orderId: string) {
+async function receiptOf(services: Services, orderId: string) {
+  const { db, config } = services
   const [row] = await db
     .select({ order: orders, line: orderLines, slug: courses.slug })
     .from(orders)
@@ -182,5 +184,6 @@ async function receiptOf({ db, config }: Services, orderId: string) {
     hasEnded: closes !== null && closes <= opens,
     method: collected?.method ?? null,
     courseLink: `${config.origin}/learn/${row.slug}`,
+    receiptLink: await makeOrderLink(services, orderId),
   }
 }

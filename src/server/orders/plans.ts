@@ -1,4 +1,4 @@
-import { asc, desc, eq, inArray } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray } from 'drizzle-orm'
 import { readQuoteRequest } from '../../core/quote/read.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import type { Terms } from '../../core/terms/terms.ts'
@@ -44,6 +44,17 @@ export async function plansOf(db: Queryable, personId: string) {
       next: inHand && row.nextTry ? { pay: inHand.pay, on: row.nextTry, isAgain: row.tries > 0 } : null,
     }
   })
+}
+
+/** A buyer's paid orders, the newest first. */
+export async function paidOrdersOf(db: Queryable, personId: string) {
+  const rows = await db
+    .select({ id: orders.id, number: orders.number, course: orderLines.courseTitle, paidOn: orders.placedOn })
+    .from(orders)
+    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
+    .where(and(eq(orders.personId, personId), eq(orders.state, 'paid')))
+    .orderBy(desc(orders.number))
+  return rows.map(({ paidOn, ...order }) => ({ ...order, paidOn: paidOn ?? '' }))
 }
 
 /** The price terms that a line of an order was sold by. */

@@ -6,6 +6,8 @@ import { validate } from '../http/validate.ts'
 import { getSchool } from '../school/service.ts'
 import { needsAttention } from './attention.ts'
 import { ordersCsv } from './files.ts'
+import { receiptOf } from './receipt.ts'
+import { receiptPdf } from './receiptPdf.ts'
 import { listOrders, openOrder, ordersFor, ordersQuery, sumOrders } from './service.ts'
 
 export function orderRoutes(services: Services) {
@@ -27,5 +29,19 @@ export function orderRoutes(services: Services) {
       '/:id',
       validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
       async (c) => c.json(await openOrder(services, c.get('mode'), c.req.valid('param').id)),
+    )
+    .get(
+      '/:id/receipt.pdf',
+      validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
+      async (c) => {
+        const { id } = c.req.valid('param')
+        await openOrder(services, c.get('mode'), id)
+        const receipt = await receiptOf(services, id)
+        const pdf = await receiptPdf(receipt)
+        return c.body(new Uint8Array(pdf), 200, {
+          'content-type': 'application/pdf',
+          'content-disposition': `inline; filename="receipt-${receipt.number}.pdf"`,
+        })
+      },
     )
 }

@@ -160,6 +160,8 @@ export interface ThanksView {
   needsPassword: boolean
   /** Another order had opened the course before this one was paid, so this one opens nothing. */
   isPaidTwice: boolean
+  /** Where the receipt is as a PDF; null before it is paid. */
+  receiptPdf: string | null
 }
 
 /** What an agreement has come to, and what comes next. */
@@ -220,6 +222,8 @@ export interface PlanView {
 
 export interface MyView {
   name: 'my'
+  /** Paid orders, the newest first, with their receipts. */
+  orders: { id: string; number: number; course: string; paidOn: string }[]
   plans: PlanShown[]
   courses: (CourseCard & {
     lessons: number

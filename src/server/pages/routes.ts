@@ -6,6 +6,9 @@ import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { countGuesses } from '../http/guesses.ts'
 import { isId } from '../http/isId.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { receiptOf } from '../orders/receipt.ts'
+import { receiptPdf } from '../orders/receiptPdf.ts'
 import { findSchool, type School } from '../school/service.ts'
 import type { ShopPage, ShopView } from './data.ts'
 import { shopDocument, studioDocument } from './document.ts'
@@ -83,13 +86,28 @@ export function pageRoutes(base: Services, renderer: Renderer) {
       return isId(id) ? thanksView(services, id, visitor) : missing()
     }),
   )
+  // The receipt as a file, for who may see the order.
+  app.get('/order/:key/receipt.pdf', guesses, async (c) => {
+    const link = await readOrderLink(base, c.req.param('key'))
+    if (!link) throw new Problem(410, 'link-ended', 'This link has expired, or is not complete.')
+    return answerPdf(c, base, link.orderId)
+  })
+  app.get('/thanks/:order/receipt.pdf', async (c) => {
+    const id = c.req.param('order')
+    const school = await findSchool(base.db)
+    if (!school || !isId(id)) throw notFound('receipt')
+    const visitor = await visitorOf(c, base, school)
+    const view = await thanksView(await inMode(base, visitor.mode), id, visitor)
+    if (view.name !== 'thanks') throw notFound('receipt')
+    return answerPdf(c, base, id)
+  })
   app.get(
     '/order/:key',
     guesses,
     page(
       async (services, c, _school, visitor) => {
         const link = await readOrderLink(services, c.req.param('key') ?? '')
-        return link ? thanksView(services, link.orderId, visitor, true) : orderLinkEnded(visitor)
+        return link ? thanksView(services, link.orderId, visitor, c.req.param('key')) : orderLinkEnded(visitor)
       },
       async (c) => (await readOrderLink(base, c.req.param('key') ?? ''))?.mode ?? null,
     ),
@@ -141,6 +159,16 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     page(() => missing()),
   )
   return app
+}
+
+async function answerPdf(c: Context, services: Services, orderId: string) {
+  const receipt = await receiptOf(services, orderId)
+  const pdf = await receiptPdf(receipt)
+  return c.body(new Uint8Array(pdf), 200, {
+    'content-type': 'application/pdf',
+    'content-disposition': `inline; filename="receipt-${receipt.number}.pdf"`,
+    'cache-control': 'no-store',
+  })
 }
 
 function statusOf(view: ShopView): number {

@@ -19,7 +19,7 @@ import { attempts, connections, courses, offers, orderLines, orders, people } fr
 import { payWaysIn } from '../gateways/payWays.ts'
 import { isId } from '../http/isId.ts'
 import { publishedOf } from '../offers/service.ts'
-import { plansOf } from '../orders/plans.ts'
+import { paidOrdersOf, plansOf } from '../orders/plans.ts'
 import { readBuyerLink } from '../people/links.ts'
 import { type School, schoolDay } from '../school/service.ts'
 import { beside } from './beside.ts'
@@ -240,7 +240,7 @@ export async function thanksView(
   services: Services,
   orderId: string,
   visitor: Visitor,
-  byLink = false,
+  key: string | null = null,
 ): Promise<ShopView> {
   const [row] = await services.db
     .select({ order: orders, line: orderLines, course: courses, person: people })
@@ -253,9 +253,9 @@ export async function thanksView(
   if (!row) return missing()
   const isByBrowser = row.order.browserHash === visitor.browserHash
   const isSignedIn = row.person.id === visitor.person?.id
-  if (!isByBrowser && !isSignedIn && !byLink) return missing()
+  if (!isByBrowser && !isSignedIn && key === null) return missing()
   const { paidAt: paid } = row.order
-  if (!isSignedIn && !byLink && paid && paid <= browserAccessSince(services.now())) {
+  if (!isSignedIn && key === null && paid && paid <= browserAccessSince(services.now())) {
     return notice(
       401,
       'Sign in to see this order.',
@@ -293,6 +293,7 @@ export async function thanksView(
     email: person.email,
     needsPassword: person.passwordHash === null,
     isPaidTwice: order.duplicateOf !== null,
+    receiptPdf: order.state === 'paid' ? `/${key ? `order/${key}` : `thanks/${order.id}`}/receipt.pdf` : null,
   }
 }
 
@@ -313,6 +314,7 @@ export async function myView(services: Services, visitor: Visitor): Promise<Shop
     name: 'my',
     courses: await coursesOf(services, visitor.person),
     plans: await plansOf(services.db, visitor.person.id),
+    orders: await paidOrdersOf(services.db, visitor.person.id),
   }
 }
 

@@ -39,6 +39,33 @@ export async function makeCreatorLink(services: Services, creatorId: string): Pr
 const unused = (token: string, at: Date) =>
   and(eq(passwordLinks.tokenHash, hashToken(token)), isNull(passwordLinks.usedAt), gt(passwordLinks.expiresAt, at))
 
+/** A link by which the creator takes another address on; it is sent there, which proves that it is theirs. */
+export async function makeCreatorEmailLink(services: Services, creatorId: string, email: string): Promise<string> {
+  return `${services.config.origin}/studio/email/${await makeLink(services, { creatorId }, email)}`
+}
+
+/**
+ * Takes the creator's new address on by the link that was sent there. @throws Problem 410 where it has ended, 409 where
+ * somebody else signs in with it.
+ */
+export async function confirmCreatorEmail(services: Services, token: string): Promise<{ email: string }> {
+  const { now } = services
+  return inTransaction(services, async ({ db: tx }) => {
+    const [used] = await tx.update(passwordLinks).set({ usedAt: now() }).where(unused(token, now())).returning()
+    if (!used?.creatorId || !used.email) throw linkEnded()
+    const { creatorId, email } = used
+    if ((await tx.$count(creators, eq(creators.email, email))) > 0) {
+      throw new Problem(409, 'taken', 'Somebody signs in with this email already.')
+    }
+    await tx.update(creators).set({ email }).where(eq(creators.id, creatorId))
+    await tx
+      .update(passwordLinks)
+      .set({ usedAt: now() })
+      .where(and(eq(passwordLinks.creatorId, creatorId), isNull(passwordLinks.usedAt)))
+    return { email }
+  })
+}
+
 /** Whose password a link sets, or which address it takes on; null where it was used, has ended, or never was. */
 export async function readBuyerLink(
   { db, now }: Services,
@@ -96,7 +123,11 @@ export async function setCreatorPassword(
   const { now } = services
   const passwordHash = await hashPassword(password)
   const creator = await inTransaction(services, async ({ db: tx }) => {
-    const [used] = await tx.update(passwordLinks).set({ usedAt: now() }).where(unused(token, now())).returning()
+    const [used] = await tx
+      .update(passwordLinks)
+      .set({ usedAt: now() })
+      .where(and(unused(token, now()), isNull(passwordLinks.email)))
+      .returning()
     if (!used?.creatorId) throw linkEnded()
     const [changed] = await tx
       .update(creators)

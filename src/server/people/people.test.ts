@@ -193,6 +193,7 @@ describe('messages', () => {
       hasEnded: false,
       method: null,
       courseLink: 'http://x/',
+      receiptLink: 'http://x/order',
       passwordLink: null,
     })
     expect(letter.text).toContain('It stays open until 31 January 2028.')

@@ -1,4 +1,4 @@
-import { Hono } from 'hono'
+import { type Context, Hono } from 'hono'
 import { getCookie } from 'hono/cookie'
 import * as v from 'valibot'
 import { retriesSchema, setRetries } from '../collecting/policy.ts'
@@ -10,7 +10,15 @@ import { chosenMode, creatorOnly, MODE_COOKIE, STUDIO_COOKIE, type StudioEnv } f
 import { countGuesses } from '../http/guesses.ts'
 import { validate } from '../http/validate.ts'
 import { setTellings, tellingsSchema } from '../messages/tellings.ts'
-import { setCreatorPassword } from '../people/links.ts'
+import { confirmCreatorEmail, setCreatorPassword } from '../people/links.ts'
+import {
+  askCreatorEmail,
+  changeCreatorPassword,
+  creatorNameSchema,
+  newEmailSchema,
+  newPasswordSchema,
+  renameCreator,
+} from './account.ts'
 import { giveTrialBack, goLiveList, openTrial } from './goLive.ts'
 import { passwordSchema } from './passwords.ts'
 import { clearPractice } from './practice.ts'
@@ -22,9 +30,13 @@ import {
   findSchool,
   getSchool,
   graceSchema,
+  keepYearsSchema,
+  mailSchema,
   openSchool,
   schoolSchema,
   setGrace,
+  setKeepYears,
+  setMail,
   setShopMode,
   setTerms,
   setUp,
@@ -32,7 +44,7 @@ import {
   signIn,
   termsSchema,
 } from './service.ts'
-import { closeSession, creatorOf } from './sessions.ts'
+import { closeOthers, closeSession, creatorOf, devicesOf } from './sessions.ts'
 
 /** Marks a browser that has signed in to the studio before. */
 const KNOWN_STUDIO_COOKIE = 'acorn_known_studio'
@@ -49,7 +61,7 @@ export function sessionRoutes(services: Services) {
       return c.json({ isSetUp: school !== null, creator, school: creator && school, mode: creator && mode })
     })
     .post('/setup', validate('json', setupSchema), async (c) => {
-      const { token } = await setUp(services, c.req.valid('json'))
+      const { token } = await setUp(services, c.req.valid('json'), deviceOf(c))
       keepCookie(c, services.config, STUDIO_COOKIE, token)
       return c.json({ ok: true })
     })
@@ -59,7 +71,11 @@ export function sessionRoutes(services: Services) {
       async (c) => {
         const { email, password } = c.req.valid('json')
         const known = getCookie(c, KNOWN_STUDIO_COOKIE) ?? null
-        const signedIn = await signIn(services, email, password, { address: clientAddress(c, proxies), known })
+        const signedIn = await signIn(services, email, password, {
+          address: clientAddress(c, proxies),
+          known,
+          device: deviceOf(c),
+        })
         keepCookie(c, services.config, STUDIO_COOKIE, signedIn.token)
         keepCookie(c, services.config, KNOWN_STUDIO_COOKIE, signedIn.known, KNOWN_DAYS)
         const mode = (await getSchool(services.db)).shopMode
@@ -83,12 +99,61 @@ export function sessionRoutes(services: Services) {
         return c.json({ ok: true })
       },
     )
+    .post(
+      '/email',
+      countGuesses(services),
+      validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)) })),
+      async (c) => c.json(await confirmCreatorEmail(services, c.req.valid('json').token)),
+    )
     .post('/sign-out', async (c) => {
       await closeSession(services, getCookie(c, STUDIO_COOKIE))
       dropCookie(c, services.config, STUDIO_COOKIE)
       dropCookie(c, services.config, MODE_COOKIE)
       return c.json({ ok: true })
     })
+}
+
+/** What a browser calls itself. */
+function deviceOf(c: Context): string {
+  return c.req.header('user-agent') ?? ''
+}
+
+/** The signed-in creator's own account. */
+export function accountRoutes(services: Services) {
+  const proxies = proxyList(services.config.trustedProxies)
+  const token = (c: Context) => getCookie(c, STUDIO_COOKIE)
+  return new Hono<StudioEnv>()
+    .use(creatorOnly(services))
+    .get('/', async (c) => {
+      const { id, name, email } = c.get('creator')
+      return c.json({ name, email, devices: await devicesOf(services, id, token(c)) })
+    })
+    .put('/name', validate('json', creatorNameSchema), async (c) => {
+      await renameCreator(services, c.get('creator'), c.req.valid('json').name)
+      return c.json({ ok: true })
+    })
+    .put('/email', validate('json', newEmailSchema), async (c) => {
+      await askCreatorEmail(services, c.get('creator'), c.req.valid('json'), clientAddress(c, proxies))
+      return c.json({ ok: true })
+    })
+    .put('/password', validate('json', newPasswordSchema), async (c) => {
+      const from = { address: clientAddress(c, proxies), device: deviceOf(c) }
+      const made = await changeCreatorPassword(services, c.get('creator'), c.req.valid('json'), from)
+      keepCookie(c, services.config, STUDIO_COOKIE, made)
+      return c.json({ ok: true })
+    })
+    .delete('/devices', async (c) => {
+      await closeOthers(services, c.get('creator').id, token(c), null)
+      return c.json({ ok: true })
+    })
+    .delete(
+      '/devices/:id',
+      validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such device.')) })),
+      async (c) => {
+        await closeOthers(services, c.get('creator').id, token(c), c.req.valid('param').id)
+        return c.json({ ok: true })
+      },
+    )
 }
 
 /** The school and the mode, for the signed-in creator. */
@@ -111,6 +176,14 @@ export function schoolRoutes(services: Services) {
     )
     .put('/grace', validate('json', v.object({ days: graceSchema })), async (c) => {
       await setGrace(services, c.req.valid('json').days)
+      return c.json({ ok: true })
+    })
+    .put('/mail', validate('json', mailSchema), async (c) => {
+      await setMail(services, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .put('/keep', validate('json', v.object({ years: keepYearsSchema })), async (c) => {
+      await setKeepYears(services, c.req.valid('json').years)
       return c.json({ ok: true })
     })
     .put('/terms', validate('json', v.object({ terms: termsSchema })), async (c) => {

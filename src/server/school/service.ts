@@ -82,7 +82,11 @@ export async function getSchool(db: Queryable): Promise<School> {
 }
 
 /** Makes the school and its creator, once. */
-export async function setUp(services: Services, input: v.InferOutput<typeof setupSchema>): Promise<{ token: string }> {
+export async function setUp(
+  services: Services,
+  input: v.InferOutput<typeof setupSchema>,
+  device = '',
+): Promise<{ token: string }> {
   const { db, now } = services
   const passwordHash = await hashPassword(input.creator.password)
   const creatorId = await db.transaction(async (tx) => {
@@ -98,7 +102,7 @@ export async function setUp(services: Services, input: v.InferOutput<typeof setu
       .returning({ id: creators.id })
     return creator?.id as string
   })
-  return { token: await openSession(services, { creatorId }) }
+  return { token: await openSession(services, { creatorId }, device) }
 }
 
 /** Signs the creator in. `known` marks the browser as one that did. @throws Problem 401, 429. */
@@ -106,12 +110,12 @@ export async function signIn(
   services: Services,
   email: string,
   password: string,
-  from: Pick<SignInTry, 'address' | 'known'>,
+  from: Pick<SignInTry, 'address' | 'known'> & { device?: string },
 ): Promise<{ token: string; known: string }> {
   const [creator] = await services.db.select().from(creators).where(eq(creators.email, email))
   const account = `creator ${email}`
   await checkPassword(services, { ...from, account }, creator?.passwordHash ?? null, password)
-  const token = await openSession(services, { creatorId: creator?.id as string })
+  const token = await openSession(services, { creatorId: creator?.id as string }, from.device)
   return { token, known: services.secrets.mark(account) }
 }
 
@@ -195,6 +199,36 @@ export const graceSchema = v.pipe(
 /** The days of grace that a new offer begins with; those there are keep theirs. */
 export async function setGrace({ db }: Services, graceDays: number): Promise<void> {
   await db.update(school).set({ graceDays })
+}
+
+/** How mail goes out, and how much of it. */
+export const mailSchema = v.object({
+  senderName: v.pipe(v.string(), v.trim(), v.maxLength(100, 'Keep the name under 100 letters.')),
+  replyTo: v.union([v.pipe(v.string(), v.trim(), v.literal('')), emailSchema], 'Write an email address, or nothing.'),
+  soldTelling: v.picklist(['each', 'daily', 'off']),
+  renewalNoticeDays: v.pipe(
+    v.number('Write days as a figure.'),
+    v.integer('Write whole days.'),
+    v.minValue(0, 'Days are not below 0.'),
+    v.maxValue(60, 'A notice comes at most 60 days before.'),
+  ),
+})
+
+/** Sets from whom mail comes, and what of sales and renewals is told. */
+export async function setMail({ db }: Services, mail: v.InferOutput<typeof mailSchema>): Promise<void> {
+  await db.update(school).set(mail)
+}
+
+export const keepYearsSchema = v.pipe(
+  v.number('Write years as a figure.'),
+  v.integer('Write whole years.'),
+  v.minValue(0, 'Years are not below 0.'),
+  v.maxValue(30, 'Books are kept for at most 30 years.'),
+)
+
+/** For how many years the books keep what a person bought, where their data is deleted. */
+export async function setKeepYears({ db }: Services, keepYears: number): Promise<void> {
+  await db.update(school).set({ keepYears })
 }
 
 export const termsSchema = v.pipe(v.string(), v.trim(), v.maxLength(40_000, 'Keep the terms under 40,000 letters.'))

@@ -1,4 +1,4 @@
-import { and, eq, gt, lt } from 'drizzle-orm'
+import { and, desc, eq, gt, lt, ne } from 'drizzle-orm'
 import type { Services } from '../context.ts'
 import { creators, people, sessions } from '../db/schema/index.ts'
 import { hashToken, newToken } from '../secrets.ts'
@@ -17,6 +17,7 @@ export type Person = typeof people.$inferSelect
 export async function openSession(
   { db, now, liveNow = now }: Services,
   owner: { creatorId: string } | { personId: string },
+  device = '',
 ): Promise<string> {
   const { token, hash } = newToken()
   // Moving practice time signs nobody out.
@@ -25,6 +26,7 @@ export async function openSession(
   await db.insert(sessions).values({
     tokenHash: hash,
     ...owner,
+    device: device.slice(0, 300),
     createdAt: at,
     expiresAt: new Date(at.getTime() + SESSION_DAYS * 86_400_000),
   })
@@ -44,6 +46,39 @@ export async function creatorOf({ db, now }: Services, token: string | undefined
     .innerJoin(creators, eq(creators.id, sessions.creatorId))
     .where(and(eq(sessions.tokenHash, hashToken(token)), gt(sessions.expiresAt, now())))
   return row ?? null
+}
+
+/** Where a creator is signed in, the latest first, and which of them this browser is. */
+export async function devicesOf({ db, now }: Services, creatorId: string, token: string | undefined) {
+  const rows = await db
+    .select()
+    .from(sessions)
+    .where(and(eq(sessions.creatorId, creatorId), gt(sessions.expiresAt, now())))
+    .orderBy(desc(sessions.createdAt))
+  return rows.map(({ id, device, createdAt, tokenHash }) => ({
+    id,
+    device,
+    createdAt,
+    isThis: token !== undefined && hashToken(token) === tokenHash,
+  }))
+}
+
+/** Signs a creator out elsewhere: on one device, or on all but the one that asks. */
+export async function closeOthers(
+  { db }: Services,
+  creatorId: string,
+  token: string | undefined,
+  only: string | null,
+): Promise<void> {
+  await db
+    .delete(sessions)
+    .where(
+      and(
+        eq(sessions.creatorId, creatorId),
+        ne(sessions.tokenHash, hashToken(token ?? '')),
+        only === null ? undefined : eq(sessions.id, only),
+      ),
+    )
 }
 
 /** The buyer behind a shop cookie. A creator's token opens nothing here. */

@@ -51,6 +51,29 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
       {view.plans.map((plan, index) => (
         <Plan key={`${plan.course}-${index}`} plan={plan} language={page.school.language} />
       ))}
+      {view.orders.length > 0 && (
+        <>
+          <h2 className="mt-9 text-[22px]">Receipts</h2>
+          <ul className="mt-3 rounded-lg border border-line bg-sheet px-5 py-1.5">
+            {view.orders.map(({ id, number, course, paidOn }) => (
+              <li
+                key={id}
+                className="flex flex-wrap items-baseline justify-between gap-x-4 border-b border-line py-2 last:border-0"
+              >
+                <span className="min-w-0">
+                  {number} · {course}
+                </span>
+                <span className="text-[14px] text-ink-2">
+                  {paidOn && sayDay(paidOn, page.school.language)} ·{' '}
+                  <a className="link" href={`/thanks/${id}/receipt.pdf`} target="_blank" rel="noopener">
+                    PDF
+                  </a>
+                </span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
       {page.visitor && <Details visitor={page.visitor} />}
     </main>
   )

@@ -228,6 +228,13 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
           . My courses shows what comes when.
         </p>
       )}
+      {view.receiptPdf && (
+        <p className="mt-3">
+          <a className="link" href={view.receiptPdf} target="_blank" rel="noopener">
+            Receipt as PDF
+          </a>
+        </p>
+      )}
       <p className="mt-3 flex flex-wrap items-center gap-x-2">
         <State shape="received">{pay > 0 ? 'received' : 'nothing due today'}</State>
         {view.order.paidOn && (

@@ -1,41 +1,100 @@
 import { useQuery } from '@tanstack/react-query'
 import { Command } from 'cmdk'
-import { useState } from 'react'
-import { useNavigate } from 'react-router'
-import { formatMoney } from '../../core/money/format.ts'
+import { type ReactNode, useState } from 'react'
+import { useLocation, useNavigate } from 'react-router'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
+import { sayWorth } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
+import { useShortPrice } from '../sell/shortPrice.ts'
 import { signOut, switchMode, useSession } from '../session/session.ts'
+import { doingsAt } from './doings.ts'
+import { fits } from './fits.ts'
 
 const ITEM = 'flex cursor-pointer justify-between gap-4 rounded-field px-3 py-2 data-[selected=true]:bg-acorn'
 const GROUP =
   '[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:pb-1 [&_[cmdk-group-heading]]:text-[12px] [&_[cmdk-group-heading]]:font-semibold [&_[cmdk-group-heading]]:text-ink-3'
+/** So many courses and offers are shown at a time. */
+const MOST = 8
 
-/** Ctrl+K: finds courses, offers, orders and people, and does most things. */
+interface ItemProps {
+  id: string
+  name: ReactNode
+  note?: ReactNode
+  onSelect: () => void
+}
+
+function Item({ id, name, note = null, onSelect }: ItemProps) {
+  return (
+    <Command.Item value={id} onSelect={onSelect} className={ITEM}>
+      <span className="min-w-0 truncate">{name}</span>
+      <span className="flex-none text-ink-3">{note}</span>
+    </Command.Item>
+  )
+}
+
+/** Ctrl+K: finds courses, offers, orders and people by their names and by what stands on paper, and does most things. */
 export function Palette({ onClose }: { onClose: () => void }) {
   const [search, setSearch] = useState('')
   const navigate = useNavigate()
+  const { pathname } = useLocation()
   const { mode, school } = useSession()
   const shelf = useShelf()
+  const shortPrice = useShortPrice()
+  const typed = search.trim()
   const found = useQuery({
-    queryKey: ['find', mode, search],
-    enabled: search.trim().length > 1,
-    queryFn: async () => {
-      const [orders, people] = await Promise.all([
-        unwrap(api.orders.$get({ query: { search, state: 'all' } })),
-        unwrap(api.people.$get({ query: { search } })),
-      ])
-      return { orders: orders.orders.slice(0, 6), people: people.people.slice(0, 6) }
-    },
+    queryKey: ['find', mode, typed],
+    enabled: typed.length > 1 || /^\d+$/.test(typed),
+    queryFn: () => unwrap(api.find.$get({ query: { search: typed } })),
   })
   const go = (path: string) => {
     onClose()
     navigate(path)
   }
+  const run = (act: () => void) => {
+    onClose()
+    act()
+  }
+  const acts = {
+    shop: () => window.open('/', '_blank', 'noopener'),
+    mode: () => void switchMode(mode === 'live' ? 'practice' : 'live'),
+    'sign-out': () => void signOut(),
+  }
+  const courses = (shelf.data ?? []).filter(({ title }) => fits(typed, title, 'course'))
+  const offers = (shelf.data ?? []).flatMap((course) =>
+    course.offers
+      .filter((offer) => fits(typed, `${course.title} ${offer.name}`, 'offer price publish sale bench'))
+      .map((offer) => ({ course, offer })),
+  )
+  const doings = doingsAt(pathname, mode).filter(({ name, words }) => fits(typed, name, words))
+  const orders = found.data?.orders ?? []
+  const people = found.data?.people ?? []
+  const isNothing = courses.length + offers.length + doings.length + orders.length + people.length === 0
+  const ofOrders = orders.length > 0 && (
+    <Command.Group heading="Orders" className={GROUP}>
+      {orders.map((order) => (
+        <Item
+          key={order.id}
+          id={`order ${order.id}`}
+          name={`${order.number} · ${order.buyer}, ${order.course}`}
+          note={sayWorth(order, school)}
+          onSelect={() => go(`/studio/orders/${order.id}`)}
+        />
+      ))}
+    </Command.Group>
+  )
+  const ofDoings = doings.length > 0 && (
+    <Command.Group heading="Do" className={GROUP}>
+      {doings.map(({ name, to, act }) => (
+        <Item key={name} id={`do ${name}`} name={name} onSelect={() => (act ? run(acts[act]) : go(to ?? '/studio'))} />
+      ))}
+    </Command.Group>
+  )
   return (
     <Command.Dialog
       open
+      // What fits is found here and by the server; nothing is matched inside ids.
+      shouldFilter={false}
       onOpenChange={(open) => !open && onClose()}
       label="Find or do"
       overlayClassName="fixed inset-0 z-40 bg-ink/35"
@@ -44,114 +103,55 @@ export function Palette({ onClose }: { onClose: () => void }) {
       <Command.Input
         value={search}
         onValueChange={setSearch}
-        placeholder="A course, an order, a buyer, or what you want to do"
+        maxLength={100}
+        placeholder="A course, an order, a buyer, a reference, an amount, or what you want to do"
         className="w-full rounded-t-[10px] border-b border-line bg-transparent px-4 py-3 text-[16px] outline-none"
       />
       <Command.List className="max-h-[52vh] overflow-y-auto p-1.5">
-        <Command.Empty className="px-3 py-4 text-ink-2">Nothing is called that. Try fewer letters.</Command.Empty>
-        <Command.Group heading="Courses and offers" className={GROUP}>
-          {(shelf.data ?? []).map((course) => (
-            <Command.Item
-              key={course.id}
-              value={`${course.title} ${course.id}`}
-              onSelect={() => go(`/studio/sell/courses/${course.id}`)}
-              className={ITEM}
-            >
-              {course.title}
-              <span className="text-ink-3">course</span>
-            </Command.Item>
-          ))}
-          {(shelf.data ?? []).flatMap((course) =>
-            course.offers.map((offer) => (
-              <Command.Item
+        {isNothing && (
+          <p className="px-3 py-4 text-ink-2">
+            {found.isFetching ? 'Looking…' : 'Nothing is called that. Try fewer letters.'}
+          </p>
+        )}
+        {/* A number is mostly an order’s; words are mostly what somebody wants to do, or a name. */}
+        {ofOrders}
+        {typed !== '' && ofDoings}
+        {courses.length + offers.length > 0 && (
+          <Command.Group heading="Courses and offers" className={GROUP}>
+            {courses.slice(0, MOST).map((course) => (
+              <Item
+                key={course.id}
+                id={`course ${course.id}`}
+                name={course.title || 'Untitled course'}
+                note="course"
+                onSelect={() => go(`/studio/sell/courses/${course.id}`)}
+              />
+            ))}
+            {offers.slice(0, MOST).map(({ course, offer }) => (
+              <Item
                 key={offer.id}
-                value={`${course.title} ${offer.name} ${offer.id}`}
+                id={`offer ${offer.id}`}
+                name={`${course.title}: ${offer.name || 'Untitled offer'}`}
+                note={shortPrice(offer)}
                 onSelect={() => go(`/studio/sell/offers/${offer.id}`)}
-                className={ITEM}
-              >
-                {course.title}: {offer.name || 'Untitled offer'}
-                <span className="text-ink-3">offer</span>
-              </Command.Item>
-            )),
-          )}
-        </Command.Group>
-        {found.data && found.data.orders.length > 0 && (
-          <Command.Group heading="Orders" className={GROUP}>
-            {found.data.orders.map((order) => (
-              <Command.Item
-                key={order.id}
-                value={`${search} order ${order.number}`}
-                onSelect={() => go(`/studio/orders/${order.id}`)}
-                className={ITEM}
-              >
-                {order.number} · {order.buyer}
-                <span className="text-ink-3">{formatMoney(order.payToday, school)}</span>
-              </Command.Item>
+              />
             ))}
           </Command.Group>
         )}
-        {found.data && found.data.people.length > 0 && (
+        {people.length > 0 && (
           <Command.Group heading="People" className={GROUP}>
-            {found.data.people.map((person) => (
-              <Command.Item
+            {people.map((person) => (
+              <Item
                 key={person.id}
-                value={`${search} person ${person.email}`}
+                id={`person ${person.id}`}
+                name={person.name}
+                note={person.email}
                 onSelect={() => go(`/studio/people/${person.id}`)}
-                className={ITEM}
-              >
-                {person.name}
-                <span className="text-ink-3">{person.email}</span>
-              </Command.Item>
+              />
             ))}
           </Command.Group>
         )}
-        <Command.Group heading="Do" className={GROUP}>
-          <Command.Item value="new course" onSelect={() => go('/studio/sell?new')} className={ITEM}>
-            New course
-          </Command.Item>
-          <Command.Item
-            value="connect a gateway payments"
-            onSelect={() => go('/studio/setup/gateways')}
-            className={ITEM}
-          >
-            Connect a gateway
-          </Command.Item>
-          <Command.Item value="messages told switched" onSelect={() => go('/studio/setup/messages')} className={ITEM}>
-            Change what is told
-          </Command.Item>
-          <Command.Item value="go live ready real" onSelect={() => go('/studio/setup/live')} className={ITEM}>
-            See what is missing before going live
-          </Command.Item>
-          <Command.Item value="orders list" onSelect={() => go('/studio/orders')} className={ITEM}>
-            Look at orders
-          </Command.Item>
-          <Command.Item value="people buyers list" onSelect={() => go('/studio/people')} className={ITEM}>
-            Look at people
-          </Command.Item>
-          <Command.Item
-            value="open the shop"
-            onSelect={() => {
-              onClose()
-              window.open('/', '_blank', 'noopener')
-            }}
-            className={ITEM}
-          >
-            Open the shop
-          </Command.Item>
-          <Command.Item
-            value="switch mode practice live"
-            onSelect={() => {
-              onClose()
-              void switchMode(mode === 'live' ? 'practice' : 'live')
-            }}
-            className={ITEM}
-          >
-            Look at {mode === 'live' ? 'Practice' : 'Live'}
-          </Command.Item>
-          <Command.Item value="sign out" onSelect={() => void signOut()} className={ITEM}>
-            Sign out
-          </Command.Item>
-        </Command.Group>
+        {typed === '' && ofDoings}
       </Command.List>
     </Command.Dialog>
   )

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
-import type { ReactNode } from 'react'
-import { Link } from 'react-router'
+import { type ReactNode, useEffect } from 'react'
+import { Link, useLocation } from 'react-router'
 import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
@@ -39,6 +39,13 @@ export function OrderBench({ order }: { order: Order }) {
   const money = { ...school, currency: order.currency }
   const standing = { ...order, agreement: order.agreements[0] ?? null }
   const [shape, word] = orderState(standing, school)
+  const { hash } = useLocation()
+  // Led here to one part of it.
+  useEffect(() => {
+    const part = hash ? document.getElementById(hash.slice(1)) : null
+    part?.scrollIntoView({ block: 'center' })
+    part?.querySelector<HTMLElement>('button, a')?.focus()
+  }, [hash])
   return (
     <>
       <p className="text-[13px] text-ink-3">
@@ -54,6 +61,14 @@ export function OrderBench({ order }: { order: Order }) {
           {order.person.name}
         </Link>
         , {order.person.email}
+        {order.state === 'paid' && (
+          <>
+            {' · '}
+            <a className="link" href={`/api/orders/${order.id}/receipt.pdf`} target="_blank" rel="noopener">
+              Receipt as PDF
+            </a>
+          </>
+        )}
       </p>
       <TooLate order={order} money={money} />
       {order.duplicateOf && <PaidTwice order={order} money={money} />}
@@ -78,7 +93,7 @@ export function OrderBench({ order }: { order: Order }) {
         </Section>
       )}
       {order.agreements.map((agreement) => (
-        <Section key={agreement.id} title="Agreement">
+        <Section key={agreement.id} title="Agreement" id="agreement">
           <AgreementPanel agreement={agreement} money={money} />
         </Section>
       ))}
@@ -88,7 +103,7 @@ export function OrderBench({ order }: { order: Order }) {
         </Section>
       )}
       {order.charges.length > 0 && (
-        <Section title="Refunds">
+        <Section title="Refunds" id="refunds">
           <Refunds order={order} money={money} />
         </Section>
       )}

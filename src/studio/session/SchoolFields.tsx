@@ -50,14 +50,14 @@ export function SchoolFields({ form, set, error, at, currencyLocked }: SchoolFie
       <Choice
         label="Country"
         value={form.country}
-        options={countryNames()}
+        options={form.country ? countryNames() : [['', 'Choose a country'], ...countryNames()]}
         onChange={(country) => set({ country })}
         error={error?.at(`${at}/country`)}
       />
       <Choice
         label="Time zone"
         value={form.timeZone}
-        options={timeZones()}
+        options={form.timeZone ? timeZones(form.timeZone) : [['', 'Choose a time zone'], ...timeZones('')]}
         onChange={(timeZone) => set({ timeZone })}
         error={error?.at(`${at}/timeZone`)}
       />

@@ -5,23 +5,33 @@ import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
+import { guessCountry, proposalFor } from './countries.ts'
 import { SchoolFields, type SchoolForm, schoolOf } from './SchoolFields.tsx'
+
+const BROWSER_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone
+
+/** The form as it begins: with what the browser's country proposes, where it says which that is. */
+function firstForm(): SchoolForm {
+  const country = guessCountry(BROWSER_ZONE, navigator.language)
+  const none = { currency: 'EUR', language: 'en', timeZone: '', taxMode: 'inclusive', taxRate: '20' } as const
+  return { name: '', leaveOutZeros: false, country, ...(proposalFor(country, BROWSER_ZONE) ?? none) }
+}
 
 /** The first visit: the school and its creator. */
 export function SetUp() {
-  const [school, setSchool] = useState<SchoolForm>({
-    name: '',
-    currency: 'EUR',
-    language: 'en',
-    leaveOutZeros: false,
-    timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
-    country: 'AT',
-    taxMode: 'inclusive',
-    taxRate: '20',
-  })
+  const [school, setSchool] = useState<SchoolForm>(firstForm)
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
   const [form, setForm] = useState({ name: '', email: '', password: '' })
   const { error, isBusy, attempt } = useAttempt()
   const set = (patch: Partial<typeof form>) => setForm((old) => ({ ...old, ...patch }))
+
+  /** What the country proposes is taken on, but for what was chosen by hand before. */
+  const change = (patch: Partial<SchoolForm>) => {
+    setChosen((old) => new Set([...old, ...Object.keys(patch)]))
+    const proposed = patch.country ? Object.entries(proposalFor(patch.country, BROWSER_ZONE) ?? {}) : []
+    const taken = Object.fromEntries(proposed.filter(([name]) => !chosen.has(name)))
+    setSchool((old) => ({ ...old, ...taken, ...patch }))
+  }
 
   const save = async () => {
     const isDone = await attempt(async () => {
@@ -49,12 +59,7 @@ export function SetUp() {
         <h1 className="text-[27px]">Set up your school</h1>
         <p className="mt-1.5 text-ink-2">A minute’s work. You begin in Practice, where no real money moves.</p>
         <Group title="The school">
-          <SchoolFields
-            form={school}
-            set={(patch) => setSchool((old) => ({ ...old, ...patch }))}
-            error={error}
-            at="/school"
-          />
+          <SchoolFields form={school} set={change} error={error} at="/school" />
         </Group>
         <Group title="You">
           <Field label="Your name" error={error?.at('/creator/name')}>

@@ -1,3 +1,5 @@
+import { COUNTRY_CODES } from './countries.ts'
+
 /** What can be chosen at set-up, from the browser's own lists. */
 
 export const LANGUAGES = [
@@ -24,16 +26,15 @@ export function currencyNames(current: string): [string, string][] {
   return [...new Set([...COMMON, current])].map((code) => [code, `${names.of(code)} (${code})`])
 }
 
-export function timeZones(): [string, string][] {
-  return Intl.supportedValuesOf('timeZone').map((zone) => [zone, zone.replaceAll('_', ' ')])
+/** All time zones, and `current` where it is another, as UTC is. */
+export function timeZones(current: string): [string, string][] {
+  const zones = new Set([...Intl.supportedValuesOf('timeZone'), ...(current ? [current] : [])])
+  return [...zones].map((zone) => [zone, zone.replaceAll('_', ' ')])
 }
-
-const COUNTRIES =
-  'AT AU BE BG BR CA CH CL CY CZ DE DK EE ES FI FR GB GR HR HU IE IL IN IS IT JP KE KR KW LT LU LV MT MX NG NL NO NZ PL PT RO SE SG SI SK TR UA US ZA'
 
 export function countryNames(): [string, string][] {
   const names = new Intl.DisplayNames('en', { type: 'region' })
-  return COUNTRIES.split(' ')
-    .map((code): [string, string] => [code, names.of(code) ?? code])
-    .sort((a, b) => a[1].localeCompare(b[1]))
+  return COUNTRY_CODES.map((code): [string, string] => [code, names.of(code) ?? code]).sort((a, b) =>
+    a[1].localeCompare(b[1]),
+  )
 }

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
+import type { MessageKind } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
@@ -8,7 +9,9 @@ import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
 import { Reflection } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { messageKind } from '../orders/words.ts'
 import { useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
@@ -36,10 +39,10 @@ const TO_BUYERS: Kind[] = [
   },
   { kind: 'not-arrived', title: 'It did not arrive', when: 'Money from a bank does not come.' },
   { kind: 'given', title: 'A course was given', when: 'You give a course by hand.' },
-  { kind: 'collected', title: 'A later payment came', when: 'An installment or a renewal is collected.' },
+  { kind: 'collected', title: 'A later payment was received', when: 'An installment or a renewal is collected.' },
   {
     kind: 'declined',
-    title: 'A later payment did not come',
+    title: 'A later payment failed',
     when: 'It is declined and tried again. It holds a link that pays.',
     off: 'Who is late does not learn of it, and has no link to pay.',
   },
@@ -63,12 +66,21 @@ const TO_BUYERS: Kind[] = [
   },
   { kind: 'paid-twice', title: 'Paid twice', when: 'Money is received for a course that another order has opened.' },
   { kind: 'refunded', title: 'Money given back', when: 'You give money back.' },
+  { kind: 'due-moved', title: 'The due day was moved', when: 'You move a payment to another day.' },
+  { kind: 'cancel-taken-back', title: 'It goes on', when: 'A cancelling is taken back, by them or by you.' },
+  {
+    kind: 'renewal-ahead',
+    title: 'It renews soon',
+    when: 'Before a subscription renews, so many days as you set below. In some places the law asks for it.',
+  },
 ]
 const TO_YOU: Kind[] = [
+  { kind: 'told-sold', title: 'You sold something', when: 'Somebody buys. How often you hear of it is set below.' },
   { kind: 'told-declined', title: 'A payment is late', when: 'The first try of a payment is declined.' },
   { kind: 'told-stopped', title: 'Payments have stopped', when: 'The last try is declined too.' },
   { kind: 'told-cancelled', title: 'A buyer has cancelled', when: 'They cancel by themselves.' },
   { kind: 'told-disputed', title: 'A payment is disputed', when: 'A buyer asks the bank for their money back.' },
+  { kind: 'told-dispute-ended', title: 'A dispute has ended', when: 'The gateway decides it, for you or against you.' },
 ]
 
 type Tells = ReturnType<typeof useSession>['school']['tells']
@@ -97,33 +109,36 @@ export function MessagesPage() {
   return (
     <SetupFrame
       bench={
-        <form
-          noValidate
-          onSubmit={(event) => {
-            event.preventDefault()
-            void save()
-          }}
-        >
-          <div className="flex flex-wrap items-start justify-between gap-3">
-            <h1 className="text-[27px]">Messages</h1>
-            <Button kind="press" type="submit" disabled={isBusy || !isChanged}>
-              {isChanged ? 'Save' : 'Saved'}
-            </Button>
-          </div>
-          <p className="mt-1.5 max-w-[62ch] text-ink-2">
-            Each says by itself what happened, how much, and what comes next. You can add words of your own, and switch
-            off what you do not want sent.
-          </p>
-          {error && error.problem.errors.length === 0 && (
-            <p role="alert" className="mt-3 font-medium text-failed">
-              {error.message}
+        <>
+          <form
+            noValidate
+            onSubmit={(event) => {
+              event.preventDefault()
+              void save()
+            }}
+          >
+            <div className="flex flex-wrap items-start justify-between gap-3">
+              <h1 className="text-[27px]">Messages</h1>
+              <Button kind="press" type="submit" disabled={isBusy || !isChanged}>
+                {isChanged ? 'Save' : 'Saved'}
+              </Button>
+            </div>
+            <p className="mt-1.5 max-w-[62ch] text-ink-2">
+              Each says by itself what happened, how much, and what comes next. You can add words of your own, and
+              switch off what you do not want sent.
             </p>
-          )}
-          <h2 className="mt-5 text-[17px]">To buyers</h2>
-          {rows(TO_BUYERS)}
-          <h2 className="mt-6 text-[17px]">To you, at {creator.email}</h2>
-          {rows(TO_YOU)}
-        </form>
+            {error && error.problem.errors.length === 0 && (
+              <p role="alert" className="mt-3 font-medium text-failed">
+                {error.message}
+              </p>
+            )}
+            <h2 className="mt-5 text-[17px]">To buyers</h2>
+            {rows(TO_BUYERS)}
+            <h2 className="mt-6 text-[17px]">To you, at {creator.email}</h2>
+            {rows(TO_YOU)}
+          </form>
+          <MailForm />
+        </>
       }
       mirror={
         <>
@@ -192,6 +207,7 @@ interface RowProps extends Kind {
 
 function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error, set }: RowProps) {
   const [isWriting, setWriting] = useState(telling.ownWords !== '')
+  const [isLooking, setLooking] = useState(false)
   return (
     <div className="border-b border-line py-2.5">
       <label className="flex items-baseline gap-2.5">
@@ -205,6 +221,12 @@ function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error,
           <b className="font-semibold">{title}</b> <span className="text-[13.5px] text-ink-2">{when}</span>
         </span>
       </label>
+      <Button kind="link" className="ml-6.5 mr-4 text-[13px]" onClick={() => setLooking(true)}>
+        Look at it
+      </Button>
+      {isLooking && (
+        <SampleDialog kind={kind} title={title} ownWords={telling.ownWords} onClose={() => setLooking(false)} />
+      )}
       {!kind.startsWith('told-') &&
         (isWriting ? (
           <Field
@@ -225,10 +247,160 @@ function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error,
             )}
           </Field>
         ) : (
-          <Button kind="link" className="ml-6.5 text-[13px]" onClick={() => setWriting(true)}>
+          <Button kind="link" className="text-[13px]" onClick={() => setWriting(true)}>
             Add words of your own
           </Button>
         ))}
     </div>
+  )
+}
+
+/** A message as it would be sent, with made-up figures; and the way to send it to oneself. */
+function SampleDialog({
+  kind,
+  title,
+  ownWords,
+  onClose,
+}: {
+  kind: string
+  title: string
+  ownWords: string
+  onClose: () => void
+}) {
+  const { creator } = useSession()
+  const json = { kind: kind as MessageKind, ownWords }
+  const sample = useQuery({
+    queryKey: ['sample', kind, ownWords],
+    queryFn: () => unwrap(api.messages.sample.$post({ json })),
+  })
+  const { error, isBusy, attempt } = useAttempt()
+  const send = async () => {
+    if (!(await attempt(() => unwrap(api.messages.test.$post({ json }))))) return
+    toast(`On its way to ${creator.email}.`)
+  }
+  return (
+    <Dialog
+      title={sample.data?.subject ?? title}
+      text="With a made-up buyer and made-up figures; the links lead nowhere."
+      onClose={onClose}
+    >
+      {sample.data ? (
+        <iframe
+          title="The message"
+          sandbox=""
+          srcDoc={sample.data.html}
+          className="h-[52vh] w-full rounded-lg border border-line bg-sheet"
+        />
+      ) : (
+        <Waiting error={sample.error} />
+      )}
+      {error && (
+        <p role="alert" className="mt-3 font-medium text-failed">
+          {error.message}
+        </p>
+      )}
+      <div className="mt-4 flex justify-end gap-2">
+        <Button onClick={onClose}>Close</Button>
+        <Button kind="press" disabled={isBusy} onClick={() => void send()}>
+          Send it to me
+        </Button>
+      </div>
+    </Dialog>
+  )
+}
+
+/** From whom mail comes, where answers go, and how often the creator hears of sales. */
+function MailForm() {
+  const { school, creator } = useSession()
+  const [form, setForm] = useState({
+    senderName: school.senderName,
+    replyTo: school.replyTo,
+    soldTelling: school.soldTelling,
+    renewalNoticeDays: String(school.renewalNoticeDays),
+  })
+  const { error, isBusy, attempt, forget } = useAttempt()
+  const set = (patch: Partial<typeof form>) => {
+    forget()
+    setForm((old) => ({ ...old, ...patch }))
+  }
+  const save = async () => {
+    const days = form.renewalNoticeDays.trim()
+    const json = { ...form, renewalNoticeDays: days === '' ? Number.NaN : Number(days) }
+    if (!(await attempt(() => unwrap(api.school.mail.$put({ json }))))) return
+    toast('Saved.')
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <form
+      noValidate
+      aria-label="How mail is sent"
+      className="mt-8 border-t border-line pt-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void save()
+      }}
+    >
+      <h2 className="text-[17px]">How mail is sent</h2>
+      <div className="mt-3 grid gap-x-4 gap-y-3.5 sm:grid-cols-2">
+        <Field label="Sender’s name" error={error?.at('/senderName')} hint={`Empty: ${school.name}.`}>
+          {(wiring) => (
+            <input
+              {...wiring}
+              className={BOX_INPUT}
+              maxLength={100}
+              value={form.senderName}
+              onChange={(event) => set({ senderName: event.target.value })}
+            />
+          )}
+        </Field>
+        <Field label="Answers go to" error={error?.at('/replyTo')} hint={`Empty: ${creator.email}.`}>
+          {(wiring) => (
+            <input
+              {...wiring}
+              type="email"
+              className={BOX_INPUT}
+              maxLength={254}
+              value={form.replyTo}
+              onChange={(event) => set({ replyTo: event.target.value })}
+            />
+          )}
+        </Field>
+        <Field label="“You sold something”" error={error?.at('/soldTelling')}>
+          {(wiring) => (
+            <select
+              {...wiring}
+              className={BOX_INPUT}
+              value={form.soldTelling}
+              onChange={(event) => set({ soldTelling: event.target.value as typeof form.soldTelling })}
+            >
+              <option value="each">At each sale</option>
+              <option value="daily">Once a day, all sales of the day before</option>
+              <option value="off">Not at all</option>
+            </select>
+          )}
+        </Field>
+        <Field
+          label="Notice before a renewal, days"
+          error={error?.at('/renewalNoticeDays')}
+          hint="0: none. Buyers are told once before each renewal."
+        >
+          {(wiring) => (
+            <input
+              {...wiring}
+              inputMode="numeric"
+              className={BOX_INPUT}
+              maxLength={4}
+              value={form.renewalNoticeDays}
+              onChange={(event) => set({ renewalNoticeDays: event.target.value })}
+            />
+          )}
+        </Field>
+      </div>
+      <p className="mt-3">
+        <Button type="submit" disabled={isBusy}>
+          Save how mail is sent
+        </Button>
+      </p>
+    </form>
   )
 }

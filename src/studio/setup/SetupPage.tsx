@@ -9,6 +9,7 @@ const PAGES = [
   ['/studio/setup/school', 'School'],
   ['/studio/setup/practice', 'Practice'],
   ['/studio/setup/live', 'Going live'],
+  ['/studio/setup/account', 'Your account'],
 ] as const
 
 /** The frame of Setup's pages. */

@@ -83,6 +83,10 @@ export const sessions = pgTable(
     tokenHash: text().primaryKey(),
     creatorId: uuid().references(() => creators.id, { onDelete: 'cascade' }),
     personId: uuid().references(() => people.id, { onDelete: 'cascade' }),
+    /** Names it to its owner. */
+    id: uuid().notNull().unique().defaultRandom(),
+    /** What the browser calls itself. */
+    device: text().notNull().default(''),
     createdAt: moment().notNull(),
     expiresAt: moment().notNull(),
   },

@@ -1,0 +1,152 @@
+import { inGroups } from '../../core/bank/reference.ts'
+import { addDays } from '../../core/calendar/day.ts'
+import { newOffer } from '../../core/content/offer.ts'
+import { quoteInputOf, speakQuote } from '../../core/content/quoteInput.ts'
+import type { Services } from '../context.ts'
+import type { MessageKind } from '../db/schema/messages.ts'
+import { type School, schoolDay } from '../school/service.ts'
+import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
+import { type AgreementFacts, composeAgreement, isAboutAgreement } from './composeAgreement.ts'
+import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
+import { composeTold, isForCreator } from './composeTold.ts'
+
+const COURSE = 'Your course'
+const OFFER = 'At once'
+const BUYER = 'Ada Example'
+/** In minor units. */
+const PRICE = 12_900
+const PART = 4300
+
+/** A message of a kind as a buyer would get it, with a made-up buyer, course and sums; its links lead nowhere. */
+export async function sampleOf(
+  services: Services,
+  school: School,
+  kind: MessageKind,
+  ownWords: string,
+): Promise<Letter> {
+  const { origin } = services.config
+  const today = await schoolDay(services)
+  const nowhere = `${origin}/my`
+  if (isAboutAgreement(kind)) {
+    const made = composeAgreement(school, BUYER, kind, agreementFacts(school, kind, today, nowhere), ownWords)
+    if (!made) throw new Error(`There is no sample of ${kind}.`)
+    return made
+  }
+  if (isForCreator(kind)) {
+    return composeTold(school, kind, {
+      number: 1001,
+      buyer: BUYER,
+      course: COURSE,
+      offer: OFFER,
+      currency: school.currency,
+      amount: kind === 'told-sold' ? PRICE : PART,
+      why: kind === 'told-declined' || kind === 'told-stopped' ? 'there is not enough money on it' : null,
+      ended: kind === 'told-dispute-ended' ? 'lost' : null,
+      isPractice: false,
+      orderLink: `${origin}/studio/orders`,
+    })
+  }
+  switch (kind) {
+    case 'password':
+      return composePassword(school, BUYER, nowhere)
+    case 'given':
+      return composeGiven(school, BUYER, COURSE, nowhere, nowhere)
+    case 'already-owned':
+      return composeAlreadyOwned(school, BUYER, COURSE, nowhere, null)
+    case 'receipt': {
+      const content = { ...newOffer(OFFER), terms: { kind: 'single' as const, amount: PRICE } }
+      const input = quoteInputOf(school, { id: 'sample', courseId: 'sample', content }, services.now().toISOString())
+      const { quote } = speakQuote(school, input)
+      return composeReceipt(
+        school,
+        BUYER,
+        {
+          number: 1001,
+          course: COURSE,
+          offer: OFFER,
+          quote,
+          rows: [{ name: null, price: PRICE }],
+          taxRate: school.taxRate,
+          closes: null,
+          opensLater: null,
+          hasEnded: false,
+          method: 'card ending 4821',
+          courseLink: nowhere,
+          receiptLink: nowhere,
+          passwordLink: nowhere,
+        },
+        ownWords,
+      )
+    }
+    case 'awaiting':
+    case 'not-arrived': {
+      const made = composeAwaited(school, BUYER, kind, awaitedFacts(school, nowhere), ownWords)
+      if (!made) throw new Error(`There is no sample of ${kind}.`)
+      return made
+    }
+    case 'paid-twice':
+      return composePaidTwice(school, BUYER, awaitedFacts(school, nowhere), ownWords)
+    case 'refunded':
+      return composeRefunded(
+        school,
+        BUYER,
+        {
+          course: COURSE,
+          currency: school.currency,
+          amount: PART,
+          method: 'card ending 4821',
+          isByHand: false,
+          access: 'keep',
+          isOpen: true,
+          day: today,
+        },
+        ownWords,
+      )
+  }
+}
+
+function agreementFacts({ currency }: School, kind: MessageKind, today: string, nowhere: string): AgreementFacts {
+  const isLate = kind === 'declined' || kind === 'stopped' || kind === 'pay-link'
+  return {
+    course: COURSE,
+    currency,
+    method: 'card ending 4821',
+    isInstallments: kind !== 'renewal-ahead' && kind !== 'cancelled',
+    last: { pay: PART, day: today },
+    due: isLate ? PART : 0,
+    dueSince: isLate ? today : null,
+    next: { pay: PART, on: addDays(today, kind === 'declined' ? 3 : 7) },
+    why: 'there is not enough money on it',
+    shut: addDays(today, 10),
+    isShut: false,
+    payLink: nowhere,
+    myCourses: nowhere,
+    buyAgain: nowhere,
+  }
+}
+
+function awaitedFacts({ currency, name }: School, nowhere: string): AwaitedFacts {
+  return {
+    number: 1001,
+    course: COURSE,
+    opensLater: null,
+    currency,
+    amount: PRICE,
+    awaited: {
+      amount: PRICE,
+      came: 0,
+      method: 'bank transfer',
+      transfer: {
+        instructions: '',
+        holder: name,
+        iban: inGroups('AT000000000000000000'),
+        bic: '',
+        reference: inGroups('RF00P1001'),
+        code: null,
+      },
+    },
+    code: null,
+    orderLink: nowhere,
+    checkoutLink: nowhere,
+  }
+}

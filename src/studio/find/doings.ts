@@ -1,0 +1,74 @@
+import type { Mode } from '../../server/client.ts'
+
+/** Something to do: where it is done, or what it does at once; and the words by which people look for it. */
+export interface Doing {
+  name: string
+  words: string
+  to?: string
+  act?: 'shop' | 'mode' | 'sign-out'
+}
+
+/** All that can be done from anywhere; what belongs to the order that is open comes first. */
+export function doingsAt(pathname: string, mode: Mode): Doing[] {
+  const [, order] = /^\/studio\/orders\/([\w-]+)/.exec(pathname) ?? []
+  const ofOrder: Doing[] = order
+    ? [
+        {
+          name: 'Give money back for this order',
+          words: 'refund reimburse return',
+          to: `/studio/orders/${order}#refunds`,
+        },
+        {
+          name: 'Look at what is agreed for this order',
+          words: 'pay link cancel move due write off',
+          to: `/studio/orders/${order}#agreement`,
+        },
+      ]
+    : []
+  return [
+    ...ofOrder,
+    { name: 'New course', words: 'add create product', to: '/studio/sell?new' },
+    {
+      name: 'Change a price, or publish',
+      words: 'offer price publish draft live sale discount trial',
+      to: '/studio/sell',
+    },
+    { name: 'Compare offers side by side', words: 'price kept fees', to: '/studio/sell/compare' },
+    { name: 'Give money back', words: 'refund reimburse return order', to: '/studio/orders?state=paid' },
+    {
+      name: 'Look at what needs attention',
+      words: 'dispute chargeback late stopped failed transfer',
+      to: '/studio/orders',
+    },
+    { name: 'Look at late payments', words: 'overdue owed reminder pay link', to: '/studio/orders?state=late' },
+    { name: 'Look at orders', words: 'sales list export csv', to: '/studio/orders' },
+    { name: 'Look at people', words: 'buyers customers access email address delete data', to: '/studio/people' },
+    {
+      name: 'Look at money',
+      words: 'income revenue expected received export csv calendar bookkeeping',
+      to: '/studio/money',
+    },
+    { name: 'Connect a gateway', words: 'payments card wallet key provider', to: '/studio/setup/gateways' },
+    { name: 'Set up bank transfer', words: 'iban bic account', to: '/studio/setup/gateways' },
+    {
+      name: 'Change what is told',
+      words: 'messages mail email receipt reminder notify sender reply',
+      to: '/studio/setup/messages',
+    },
+    {
+      name: 'Change the school',
+      words: 'currency tax vat time zone country name terms of sale grace retries',
+      to: '/studio/setup/school',
+    },
+    { name: 'See what is missing before going live', words: 'ready real launch', to: '/studio/setup/live' },
+    { name: 'Move practice time', words: 'clock days ahead test', to: '/studio/setup/practice' },
+    { name: 'Your account', words: 'password email name devices sign in', to: '/studio/setup/account' },
+    { name: 'Open the shop', words: 'see buyers view page store', act: 'shop' },
+    {
+      name: `Look at ${mode === 'live' ? 'Practice' : 'Live'}`,
+      words: 'switch mode practice live test real',
+      act: 'mode',
+    },
+    { name: 'Sign out', words: 'log off leave', act: 'sign-out' },
+  ]
+}
