@@ -18,6 +18,20 @@ const FLAGS: [keyof World, string][] = [
   ['eventsLost', 'Events are lost'],
   ['eventsReordered', 'Events arrive in the wrong order, two at a time'],
 ]
+/** Copies what stands beside a button, and says so. */
+const COPY = `document.addEventListener('click', async (event) => {
+  const button = event.target.closest('button[data-copy]')
+  if (!button) return
+  await navigator.clipboard.writeText(button.dataset.copy)
+  document.getElementById('said').textContent = 'Copied: ' + button.dataset.copy
+  button.textContent = 'Copied'
+})`
+
+/** A text that is copied by a press. */
+function copied(text: string) {
+  return html`<code>${text}</code> <button type="button" class="s" data-copy="${text}">Copy</button>`
+}
+
 const NAMES = ['Thistle Card', 'Moor Wallet', 'Brook Transfer']
 
 interface Outside {
@@ -70,6 +84,8 @@ export function standinsConsole({ books, wallets, transfers, events, world, anno
         html`
         <p>Simulated providers: they move no money and pay out nothing. Copy an account id and a secret key from here
           into Young Acorn, under Setup → Gateways.</p>
+        <p role="status" id="said" class="muted"></p>
+        <script>${raw(COPY)}</script>
         ${providers.map(
           (provider) => html`
           <h2 id="${provider.id}">${provider.name}</h2>
@@ -78,9 +94,9 @@ export function standinsConsole({ books, wallets, transfers, events, world, anno
             (account) => html`
             <table>
               <tr><th scope="row">School</th><td>${account.name}${account.sole ? ' · by its terms the only way offered' : ''}</td></tr>
-              <tr><th scope="row">Account id</th><td><code>${account.id}</code></td></tr>
-              <tr><th scope="row">Secret key, practice</th><td><code>${account.keys.practice}</code></td></tr>
-              <tr><th scope="row">Secret key, live</th><td><code>${account.keys.live}</code></td></tr>
+              <tr><th scope="row">Account id</th><td>${copied(account.id)}</td></tr>
+              <tr><th scope="row">Secret key, practice</th><td>${copied(account.keys.practice)}</td></tr>
+              <tr><th scope="row">Secret key, live</th><td>${copied(account.keys.live)}</td></tr>
             </table><br />`,
           )}
           <form method="post" action="/accounts">

@@ -16,7 +16,7 @@ const TERRITORIES: Record<string, readonly string[]> = {
 }
 
 /** Whether a BIC and an IBAN are of one country (ISO 9362 and ISO 13616 both hold it). */
-function isOfOneBank(iban: string, bic: string): boolean {
+function isOfOneCountry(iban: string, bic: string): boolean {
   const country = iban.slice(0, 2)
   const bank = bic.slice(4, 6)
   return bank === country || (TERRITORIES[country] ?? []).includes(bank)
@@ -45,7 +45,7 @@ export const transferSchema = v.pipe(
   }),
   v.forward(
     v.check(
-      ({ iban, bic }) => bic === '' || isOfOneBank(iban, bic),
+      ({ iban, bic }) => !isValidBIC(bic) || !isValidIBAN(iban) || isOfOneCountry(iban, bic),
       'This BIC is of another country than the IBAN. You may leave the BIC out.',
     ),
     ['bic'],

@@ -219,11 +219,17 @@ describe('files', () => {
     }
   })
 
-  it('the calendar holds each payment to come, as a day', async () => {
+  it('the calendar holds each payment to come, and each that is tried again, as a day that blocks no time', async () => {
     const { rows: coming, schoolName } = await paymentsToCome(world.services, 'practice')
     const calendar = moneyCalendar(schoolName, coming, 'en')
     expect(calendar.match(/BEGIN:VEVENT/g)).toHaveLength(coming.length)
-    expect(calendar).toContain(`DTSTART;VALUE=DATE:${coming[0]?.due.replaceAll('-', '')}`)
-    expect(coming.every(({ standing }) => standing === 'to-come')).toBe(true)
+    expect(calendar.match(/TRANSP:TRANSPARENT/g)).toHaveLength(coming.length)
+    const again = coming.filter(({ standing }) => standing === 'late')
+    const first = coming.find(({ standing }) => standing === 'to-come')
+    expect(again).toHaveLength(1)
+    for (const day of [again[0]?.nextTry, first?.due])
+      expect(calendar).toContain(`DTSTART;VALUE=DATE:${day?.replaceAll('-', '')}`)
+    expect(calendar.match(/SUMMARY:Tried again/g)).toHaveLength(1)
+    expect(coming.every(({ standing }) => standing === 'to-come' || standing === 'late')).toBe(true)
   })
 })

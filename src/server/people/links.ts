@@ -167,6 +167,7 @@ export async function takeEmail(
   { db, now }: Pick<Asking, 'db' | 'now'>,
   person: Pick<Person, 'id' | 'mode' | 'email'>,
   email: string,
+  why: string | null = null,
 ): Promise<void> {
   if (email === person.email) return
   const taken = and(eq(people.mode, person.mode), eq(people.email, email))
@@ -178,5 +179,9 @@ export async function takeEmail(
     .update(passwordLinks)
     .set({ usedAt: now() })
     .where(and(eq(passwordLinks.personId, person.id), isNull(passwordLinks.usedAt)))
-  await record(db, now(), { personId: person.id }, 'email-changed', { from: person.email, to: email })
+  await record(db, now(), { personId: person.id }, 'email-changed', {
+    from: person.email,
+    to: email,
+    ...(why ? { note: why } : {}),
+  })
 }

@@ -5,8 +5,11 @@ import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { takeBack } from '../refunds/close.ts'
+import { erasePerson } from './erase.ts'
+import { joinPeople } from './join.ts'
 import {
   addPerson,
+  correctionSchema,
   correctPerson,
   detailsSchema,
   listPeople,
@@ -14,6 +17,7 @@ import {
   peopleQuery,
   sendPasswordLink,
 } from './service.ts'
+import { dataOf } from './theirData.ts'
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such person.'))
 const byId = v.object({ id: uuid })
@@ -37,9 +41,31 @@ export function peopleRoutes(services: Services) {
     .get('/:id', validate('param', byId), async (c) =>
       c.json(await openPerson(services, c.get('mode'), c.req.valid('param').id)),
     )
-    .put('/:id', validate('param', byId), validate('json', detailsSchema), async (c) => {
+    .put('/:id', validate('param', byId), validate('json', correctionSchema), async (c) => {
       const theirs = await inMode(services, c.get('mode'))
       await correctPerson(theirs, c.get('mode'), c.req.valid('param').id, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
+    .post(
+      '/:id/join',
+      validate('param', byId),
+      validate('json', v.object({ other: v.pipe(v.string(), v.uuid('Choose whom to join.')), note })),
+      async (c) => {
+        const mode = c.get('mode')
+        const { other, note: why } = c.req.valid('json')
+        await joinPeople(await inMode(services, mode), mode, c.req.valid('param').id, other, why)
+        return c.json({ ok: true })
+      },
+    )
+    .get('/:id/data.json', validate('param', byId), async (c) => {
+      const mode = c.get('mode')
+      const { id } = c.req.valid('param')
+      c.header('content-disposition', `attachment; filename="person-${id.slice(0, 8)}.json"`)
+      return c.json(await dataOf(await inMode(services, mode), mode, id))
+    })
+    .post('/:id/erase', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+      const mode = c.get('mode')
+      await erasePerson(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json').note)
       return c.json({ ok: true })
     })
     .post('/:id/password-link', validate('param', byId), async (c) => {

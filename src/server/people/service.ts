@@ -74,7 +74,9 @@ export async function openPerson(services: Services, mode: Mode, id: string) {
       id: people.id,
       name: people.name,
       email: people.email,
+      postalAddress: people.postalAddress,
       createdAt: people.createdAt,
+      erasedAt: people.erasedAt,
       hasPassword: sql<boolean>`${people.passwordHash} is not null`,
     })
     .from(people)
@@ -184,26 +186,45 @@ export const detailsSchema = v.object({
   email: emailSchema,
 })
 
+const note = v.pipe(
+  v.string(),
+  v.trim(),
+  v.nonEmpty('Say why, for whoever asks later.'),
+  v.maxLength(300, 'Keep the note under 300 letters.'),
+)
+export const correctionSchema = v.object({
+  ...detailsSchema.entries,
+  postalAddress: v.pipe(v.string(), v.trim(), v.maxLength(400, 'Keep the address under 400 letters.')),
+  note,
+})
+
 /**
- * Puts a buyer's name and address right, by the creator. Another address ends the buyer's sessions; they sign in with
- * it by a link. @throws Problem 404, or at `/email` where another buyer has it.
+ * Puts a buyer's name, email and postal address right, by the creator, who says why. Another email ends the buyer's
+ * sessions; they sign in with it by a link. @throws Problem 404, or at `/email` where another buyer has it.
  */
 export async function correctPerson(
   services: Services,
   mode: Mode,
   id: string,
-  { name, email }: v.InferOutput<typeof detailsSchema>,
+  { name, email, postalAddress, note: why }: v.InferOutput<typeof correctionSchema>,
 ): Promise<void> {
   await inTransaction(services, async (services) => {
     const { db: tx, now } = services
     const [person] = await tx
       .select()
       .from(people)
-      .where(and(eq(people.id, id), eq(people.mode, mode)))
+      .where(and(eq(people.id, id), eq(people.mode, mode), isNull(people.erasedAt)))
       .for('update')
     if (!person) throw notFound('person')
-    await rename(services, person, name)
-    await takeEmail({ db: tx, now }, person, email)
+    await rename(services, person, name, why)
+    await takeEmail({ db: tx, now }, person, email, why)
+    if (postalAddress === person.postalAddress) return
+    await tx.update(people).set({ postalAddress }).where(eq(people.id, id))
+    await record(tx, now(), { personId: id }, 'address-changed', {
+      from: person.postalAddress,
+      to: postalAddress,
+      note: why,
+    })
   })
 }
 
@@ -212,11 +233,20 @@ export async function renameSelf(services: Services, person: Person, name: strin
   await inTransaction(services, (services) => rename(services, person, name))
 }
 
-async function rename({ db: tx, now }: Within, person: Pick<Person, 'id' | 'name'>, name: string): Promise<void> {
+async function rename(
+  { db: tx, now }: Within,
+  person: Pick<Person, 'id' | 'name'>,
+  name: string,
+  why: string | null = null,
+): Promise<void> {
   if (name === person.name) return
   await tx.update(people).set({ name }).where(eq(people.id, person.id))
   await refreshSearch(tx, person.id)
-  await record(tx, now(), { personId: person.id }, 'name-changed', { from: person.name, to: name })
+  await record(tx, now(), { personId: person.id }, 'name-changed', {
+    from: person.name,
+    to: name,
+    ...(why ? { note: why } : {}),
+  })
 }
 
 /**

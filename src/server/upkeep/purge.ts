@@ -5,6 +5,7 @@ import {
   courses,
   eventRefusals,
   gatewayEvents,
+  orderLinks,
   passwordLinks,
   payLinks,
   pictures,
@@ -12,6 +13,7 @@ import {
   sessions,
   versions,
 } from '../db/schema/index.ts'
+import { forgetOldNames } from '../people/erase.ts'
 
 const DAY_MS = 86_400_000
 /** A picture that was uploaded just now may not stand in a draft yet. */
@@ -40,6 +42,8 @@ export async function purge(services: Services): Promise<Record<string, number>>
     payLinks: await drop(payLinks, or(lt(payLinks.expiresAt, old), lt(payLinks.usedAt, old))),
     passwordLinks: await drop(passwordLinks, or(lt(passwordLinks.expiresAt, old), lt(passwordLinks.usedAt, old))),
     sessions: await drop(sessions, lt(sessions.expiresAt, now)),
+    names: await forgetOldNames(services),
+    orderLinks: await drop(orderLinks, lt(orderLinks.expiresAt, old)),
     limits: await drop(rateLimits, and(isNotNull(rateLimits.expire), lt(rateLimits.expire, now.getTime()))),
     pictures: await drop(
       pictures,

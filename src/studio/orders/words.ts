@@ -230,11 +230,13 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
     case 'transfer-given-back':
       return `Given back at the bank: ${amount}. “${data.note}”`
     case 'person-joined':
-      return `Joined with ${data.name}, ${data.email}: “${data.note}”`
+      return data.name ? `Joined with ${data.name}, ${data.email}: “${data.note}”` : 'Joined with another person'
     case 'person-erased':
       return `Personal data deleted: “${data.note}”`
     case 'address-changed':
-      return `Postal address changed to “${String(data.to).replace(/\n+/g, ', ')}”`
+      return data.to
+        ? `Postal address changed to “${String(data.to).replace(/\n+/g, ', ')}”${noted(data)}`
+        : 'Postal address changed'
     case 'transfer-given-up':
       return 'The transfer is not waited for any more'
     case 'refund-started':
@@ -266,12 +268,17 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
     case 'message-failed':
       return `Message could not be sent yet: ${messageKind(data.kind)} (${data.why})`
     case 'email-changed':
-      return `Email changed from ${data.from} to ${data.to}`
+      return data.to ? `Email changed from ${data.from} to ${data.to}${noted(data)}` : 'Email changed'
     case 'name-changed':
-      return `Name changed from “${data.from}” to “${data.to}”`
+      return data.to ? `Name changed from “${data.from}” to “${data.to}”${noted(data)}` : 'Name changed'
     case 'password-set':
       return 'The buyer set a password'
     default:
       return what
   }
+}
+
+/** Why it was done, where somebody said so. */
+function noted({ note }: Entry['data']): string {
+  return note ? `: “${note}”` : ''
 }

@@ -1,6 +1,6 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { Link, NavLink, useNavigate, useParams } from 'react-router'
+import { Link, NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { sayMoment } from '../../ui/dates.ts'
@@ -8,8 +8,9 @@ import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
+import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places, Reflection, Section } from '../frame/Places.tsx'
-import { ShowMore } from '../frame/ShowMore.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { Journal } from '../orders/Journal.tsx'
 import { orderState, sayWorth } from '../orders/words.ts'
@@ -18,6 +19,7 @@ import { useSession } from '../session/session.ts'
 import { type Details, DetailsDialog } from './DetailsDialog.tsx'
 import { GrantRow } from './GrantRow.tsx'
 import { NoteDialog } from './NoteDialog.tsx'
+import { PersonDeeds } from './PersonDeeds.tsx'
 
 const loadPerson = (id: string) => unwrap(api.people[':id'].$get({ param: { id } }))
 type PersonShown = Awaited<ReturnType<typeof loadPerson>>
@@ -31,30 +33,13 @@ export function PeoplePage() {
     enabled: id !== undefined,
     queryFn: () => loadPerson(id as string),
   })
-  const nobody = (
-    <div className="mx-auto max-w-[50ch] py-16 text-ink-2">
-      <h1 className="text-[27px] text-ink">People</h1>
-      <p className="mt-3">
-        Everyone who ordered, or was given a course, in {mode === 'practice' ? 'Practice' : 'Live'}. Choose someone to
-        see their orders and courses, to give a course by hand, or to take one back.
-      </p>
-    </div>
-  )
   return (
     <Places
       shelfLabel="People"
       columns="lg:grid-cols-[336px_minmax(0,1fr)_330px]"
       shelf={<PeopleList />}
       bench={
-        id ? (
-          person.data ? (
-            <PersonBench shown={person.data} />
-          ) : (
-            <p className="py-10 text-ink-2">{person.error?.message}</p>
-          )
-        ) : (
-          nobody
-        )
+        id ? person.data ? <PersonBench shown={person.data} /> : <Waiting error={person.error} /> : <PeopleStart />
       }
       mirror={person.data && id ? <PersonMirror shown={person.data} /> : null}
     />
@@ -63,7 +48,8 @@ export function PeoplePage() {
 
 function PeopleList() {
   const { mode } = useSession()
-  const [search, setSearch] = useState('')
+  const [params, setParams] = useSearchParams()
+  const search = params.get('search') ?? ''
   const [isAdding, setAdding] = useState(false)
   const list = useInfiniteQuery({
     queryKey: ['people', mode, search],
@@ -86,16 +72,17 @@ function PeopleList() {
           type="search"
           aria-label="Search people"
           placeholder="Name or address"
-          value={search}
-          onChange={(event) => setSearch(event.target.value)}
+          defaultValue={search}
+          maxLength={100}
+          onChange={(event) => setParams(event.target.value ? { search: event.target.value } : {}, { replace: true })}
           className="w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
         />
       </div>
-      <ul>
+      <EndlessList label="People" narrowed={JSON.stringify([mode, search])} list={list}>
         {people.map((person) => (
           <li key={person.id}>
             <NavLink
-              to={`/studio/people/${person.id}`}
+              to={`/studio/people/${person.id}${search ? `?${new URLSearchParams({ search })}` : ''}`}
               className={({ isActive }) =>
                 classes(
                   'grid grid-cols-[1fr_auto] gap-x-3 rounded-field px-2 py-1.5 text-[13px]',
@@ -103,23 +90,73 @@ function PeopleList() {
                 )
               }
             >
-              <span className="truncate font-semibold">{person.name}</span>
-              <span className="text-ink-2">
-                {person.courses} {person.courses === 1 ? 'course' : 'courses'}
-              </span>
-              <span className="truncate text-ink-2">{person.email}</span>
-              <span className="text-ink-2">{person.orders} paid</span>
+              <PersonRow person={person} />
             </NavLink>
           </li>
         ))}
-      </ul>
+      </EndlessList>
+      {list.isPending && <Waiting />}
       {list.isSuccess && people.length === 0 && (
         <p className="px-2 text-ink-2">
           {search ? 'Nobody is called that.' : 'Nobody yet. Buyers appear here by themselves.'}
         </p>
       )}
-      <ShowMore list={list} className="px-2 py-2" />
       {isAdding && <AddPerson onClose={() => setAdding(false)} />}
+    </>
+  )
+}
+
+const loadLatest = () => unwrap(api.people.$get({ query: { search: '' } }))
+type ListedPerson = Awaited<ReturnType<typeof loadLatest>>['people'][number]
+
+/** A buyer in a list: name, address, how much they have. */
+function PersonRow({ person }: { person: ListedPerson }) {
+  return (
+    <>
+      <span className="truncate font-semibold">{person.name}</span>
+      <span className="text-ink-2">
+        {person.courses} {person.courses === 1 ? 'course' : 'courses'}
+      </span>
+      <span className="truncate text-ink-2">{person.email}</span>
+      <span className="text-ink-2">{person.orders} paid</span>
+    </>
+  )
+}
+
+/** Nobody chosen: who came last, and what can be done here. */
+function PeopleStart() {
+  const { mode } = useSession()
+  const latest = useQuery({ queryKey: ['people', mode, 'latest'], queryFn: loadLatest })
+  return (
+    <>
+      <h1 className="text-[27px]">People</h1>
+      <p className="mt-2 max-w-[60ch] text-ink-2">
+        Everyone who ordered, or was given a course, in {mode === 'practice' ? 'Practice' : 'Live'}. Choose someone to
+        see their orders and courses, to give a course by hand or take one back, and to put their details right.
+      </p>
+      {!latest.data && <Waiting error={latest.error} />}
+      {latest.data && latest.data.people.length > 0 && (
+        <section className="mt-5 border-t border-line pt-3.5">
+          <h2 className="text-[17px]">The latest</h2>
+          <ul className="mt-1">
+            {latest.data.people.slice(0, 8).map((person) => (
+              <li key={person.id} className="border-b border-line">
+                <Link
+                  to={`/studio/people/${person.id}`}
+                  className="grid grid-cols-[1fr_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
+                >
+                  <PersonRow person={person} />
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {latest.data?.people.length === 0 && (
+        <p className="mt-3 text-ink-2">
+          Nobody yet. Buyers appear here by themselves; you can add someone on the left.
+        </p>
+      )}
     </>
   )
 }
@@ -143,43 +180,27 @@ function AddPerson({ onClose }: { onClose: () => void }) {
   )
 }
 
-function CorrectPerson({ person, onClose }: { person: PersonShown['person']; onClose: () => void }) {
-  const correct = async (details: Details) => {
-    await unwrap(api.people[':id'].$put({ param: { id: person.id }, json: details }))
-    await queryClient.invalidateQueries()
-  }
-  return (
-    <DetailsDialog
-      title="Name and email"
-      text="With another email they are signed out everywhere, and sign in with the new one by a link."
-      action="Save"
-      first={person}
-      save={correct}
-      onClose={onClose}
-    />
-  )
-}
-
 function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown }) {
   const { school } = useSession()
   const [isGiving, setGiving] = useState(false)
-  const [isCorrecting, setCorrecting] = useState(false)
   return (
     <>
       <p className="text-[13px] text-ink-3">Since {sayMoment(person.createdAt, school.timeZone)}</p>
       <div className="mt-1 flex flex-wrap items-center justify-between gap-3">
         <h1 className="text-[27px]">{person.name}</h1>
-        <Button kind="press" onClick={() => setGiving(true)}>
-          Give access…
-        </Button>
+        {!person.erasedAt && (
+          <Button kind="press" onClick={() => setGiving(true)}>
+            Give access…
+          </Button>
+        )}
       </div>
       <p className="mt-1 text-ink-2">
-        {person.email} · {person.hasPassword ? 'has set a password' : 'has not set a password yet'} ·{' '}
-        <Button kind="link" onClick={() => setCorrecting(true)}>
-          Correct name or email…
-        </Button>
+        {person.erasedAt
+          ? `The personal data was deleted on ${sayMoment(person.erasedAt, school.timeZone)}; the books keep the orders.`
+          : `${person.email} · ${person.hasPassword ? 'has set a password' : 'has not set a password yet'}`}
       </p>
-      {isCorrecting && <CorrectPerson person={person} onClose={() => setCorrecting(false)} />}
+      {person.postalAddress && <p className="mt-1 whitespace-pre-line text-ink-2">{person.postalAddress}</p>}
+      {!person.erasedAt && <PersonDeeds person={person} />}
       <Section title="Courses">
         {grants.length === 0 && <p className="pt-[5px] text-ink-2">None.</p>}
         {grants.map((grant) => (

@@ -56,9 +56,6 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
         Practice and Live are connected each for itself, each with its own key.
       </p>
       <UnknownPayments list={list} />
-      <div className="mt-4 border-t border-line pt-3">
-        <CapabilityTable list={list} />
-      </div>
       {list.gateways.map((gateway, index) =>
         gateway.connection || opened === gateway.id ? (
           <Section key={`${gateway.id} ${modeName}`} title={gateway.capabilities.name}>
@@ -79,13 +76,19 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
           </p>
         </Section>
       )}
+      <section className="mt-4 border-t border-line pt-3.5">
+        <h2 className="mb-2 text-[17px]">What each can do</h2>
+        <CapabilityTable list={list} />
+      </section>
     </>
   )
 }
 
 /** What buyers can pay with at present, and what nothing can collect. */
 function sayOffered({ gateways, onSale, uncollected }: GatewayList): string {
-  const offered = gateways.filter(({ connection }) => connection && !connection.pausedAt && !connection.isKeyLost)
+  const offered = gateways.filter(
+    ({ connection, takesCurrency }) => connection && takesCurrency && !connection.pausedAt && !connection.isKeyLost,
+  )
   if (offered.length === 0) {
     return 'A gateway takes the buyer’s money and pays it to you. Nothing is connected here yet, so nothing that costs money can be bought.'
   }

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
@@ -10,7 +11,9 @@ import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
 import { Section } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { SchoolFields, type SchoolForm, schoolOf } from '../session/SchoolFields.tsx'
 import { useSession } from '../session/session.ts'
 import { SettingForm } from './SettingForm.tsx'
@@ -20,6 +23,7 @@ import { SetupFrame } from './SetupPage.tsx'
 export function SchoolPage() {
   const { school } = useSession()
   const other: Mode = school.shopMode === 'practice' ? 'live' : 'practice'
+  const [isAsking, setAsking] = useState(false)
   const open = async () => {
     await unwrap(api.school['shop-mode'].$put({ json: { mode: other } }))
     toast(
@@ -47,18 +51,102 @@ export function SchoolPage() {
                 ? 'Everyone who opens the shop pays with sample cards; no real money moves. Open the live shop when your gateway is connected in Live.'
                 : 'Everyone who opens the shop pays real money. You can still look at Practice by the switch at the top; then only you see the practice shop.'}
             </p>
-            <Button kind={other === 'live' ? 'press' : 'quiet'} className="mt-3" onClick={open}>
-              {other === 'live' ? 'Open the live shop' : 'Go back to Practice'}
+            <Button kind={other === 'live' ? 'press' : 'quiet'} className="mt-3" onClick={() => setAsking(true)}>
+              {other === 'live' ? 'Open the live shop…' : 'Go back to Practice…'}
             </Button>
+            {isAsking && <SwitchDialog to={other} run={open} onClose={() => setAsking(false)} />}
           </Section>
           <SchoolSettings key={school.currency} />
           <RetriesForm />
           <GraceForm />
           <TermsForm />
+          <KeepForm />
         </>
       }
       mirror={null}
     />
+  )
+}
+
+/** Asks before strangers buy otherwise, and says what is unfinished. */
+function SwitchDialog({ to, run, onClose }: { to: Mode; run: () => Promise<void>; onClose: () => void }) {
+  const list = useQuery({ queryKey: ['live', 'switch'], queryFn: () => unwrap(api.school.live.$get()) })
+  const { error, isBusy, attempt } = useAttempt()
+  const missing = to === 'live' ? (list.data?.checks ?? []).filter(({ isDone }) => !isDone) : []
+  return (
+    <Dialog
+      title={to === 'live' ? 'Open the live shop?' : 'Back to Practice?'}
+      text={
+        to === 'live'
+          ? 'From now on everyone who opens the shop pays real money.'
+          : 'From now on everyone who opens the shop pays with sample cards, and nothing real is sold. Live agreements are still collected.'
+      }
+      onClose={onClose}
+    >
+      {to === 'live' && !list.data && <Waiting error={list.error} />}
+      {missing.length > 0 && (
+        <>
+          <p className="font-semibold">Not finished:</p>
+          <ul className="mt-1 mb-2 grid gap-1.5">
+            {missing.map(({ code, title, detail }) => (
+              <li key={code} className="text-[14px]">
+                <State shape="late">{title}</State>
+                <span className="block text-[13px] text-ink-2">{detail}</span>
+              </li>
+            ))}
+          </ul>
+          <Link className="link" to="/studio/setup/live">
+            See the list
+          </Link>
+        </>
+      )}
+      {list.data && to === 'live' && missing.length === 0 && <p>Everything on the list before going live holds.</p>}
+      {error && (
+        <p role="alert" className="mt-2 font-medium text-failed">
+          {error.message}
+        </p>
+      )}
+      <div className="mt-5 flex justify-end gap-2">
+        <Button onClick={onClose}>Leave it as it is</Button>
+        <Button
+          kind={missing.length > 0 ? 'danger' : 'press'}
+          disabled={isBusy || (to === 'live' && !list.data)}
+          onClick={async () => {
+            if (await attempt(run)) onClose()
+          }}
+        >
+          {to === 'live' ? (missing.length > 0 ? 'Open it all the same' : 'Open the live shop') : 'Go back to Practice'}
+        </Button>
+      </div>
+    </Dialog>
+  )
+}
+
+/** For how long the books keep a name whose other data was deleted. */
+function KeepForm() {
+  const { school } = useSession()
+  const [text, setText] = useState(String(school.keepYears))
+  const years = text.trim() === '' ? Number.NaN : Number(text)
+  return (
+    <SettingForm
+      title="Keeping the books"
+      label="Years for which names stay on receipts"
+      hint="Where you delete a buyer’s data, their paid orders keep the name for so long. Your tax law says how many years."
+      saving="Save the years"
+      save={() => unwrap(api.school.keep.$put({ json: { years } }))}
+      saved="Saved."
+    >
+      {(wiring) => (
+        <input
+          {...wiring}
+          inputMode="numeric"
+          className={BOX_INPUT}
+          maxLength={3}
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
+      )}
+    </SettingForm>
   )
 }
 

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
@@ -226,6 +226,9 @@ function ConnectForm({ gateway, modeName, done }: { gateway: Gateway; modeName: 
   const { name, standsAlone } = gateway.capabilities
   const [account, setAccount] = useState(gateway.connection?.account ?? '')
   const [secret, setSecret] = useState('')
+  const first = useRef<HTMLInputElement>(null)
+  // Whoever opens it is about to paste what stands on the gateway's page.
+  useEffect(() => first.current?.focus({ preventScroll: true }), [])
   const { error, isBusy, run, dialog } = useAsking(
     DISPLACING,
     (displace) => unwrap(api.gateways.$post({ json: { adapter: gateway.id, account, secret, displace } })),
@@ -252,6 +255,7 @@ function ConnectForm({ gateway, modeName, done }: { gateway: Gateway; modeName: 
         {(wiring) => (
           <input
             {...wiring}
+            ref={first}
             autoComplete="off"
             spellCheck={false}
             className={BOX_INPUT}

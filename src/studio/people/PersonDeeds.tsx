@@ -1,0 +1,198 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { api, queryClient } from '../api.ts'
+import { useSession } from '../session/session.ts'
+import { NoteDialog } from './NoteDialog.tsx'
+
+interface PersonShown {
+  id: string
+  name: string
+  email: string
+  postalAddress: string
+}
+
+/** What the creator does about a buyer: puts details right, sends a link, joins two, hands out or deletes their data. */
+export function PersonDeeds({ person }: { person: PersonShown }) {
+  const [asking, setAsking] = useState<'correct' | 'join' | 'erase' | null>(null)
+  const param = { id: person.id }
+  const close = () => setAsking(null)
+  const sendLink = async () => {
+    await unwrap(api.people[':id']['password-link'].$post({ param }))
+    toast(`A link to set a password is on its way to ${person.email}.`)
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <>
+      <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
+        <Button kind="link" onClick={() => setAsking('correct')}>
+          Correct the details…
+        </Button>
+        <Button kind="link" onClick={() => void sendLink()}>
+          Send a password link
+        </Button>
+        <Button kind="link" onClick={() => setAsking('join')}>
+          Join with another person…
+        </Button>
+        <a className="link" href={`/api/people/${person.id}/data.json`} download>
+          Their data as a file
+        </a>
+        <Button kind="link" onClick={() => setAsking('erase')}>
+          Delete their data…
+        </Button>
+      </p>
+      {asking === 'correct' && <CorrectDialog person={person} onClose={close} />}
+      {asking === 'join' && <JoinDialog person={person} onClose={close} />}
+      {asking === 'erase' && <EraseDialog person={person} onClose={close} />}
+    </>
+  )
+}
+
+interface DialogProps {
+  person: PersonShown
+  onClose: () => void
+}
+
+function CorrectDialog({ person, onClose }: DialogProps) {
+  const [form, setForm] = useState({ name: person.name, email: person.email, postalAddress: person.postalAddress })
+  const [error, setError] = useState<ApiError | null>(null)
+  const set = (patch: Partial<typeof form>) => {
+    setError(null)
+    setForm((old) => ({ ...old, ...patch }))
+  }
+  return (
+    <NoteDialog
+      title="Name, email and address"
+      text="With another email they are signed out everywhere, and sign in with the new one by a link. The postal address stands on receipts."
+      action="Save"
+      run={async (note) => {
+        try {
+          await unwrap(api.people[':id'].$put({ param: { id: person.id }, json: { ...form, note } }))
+        } catch (problem) {
+          if (problem instanceof ApiError) setError(problem)
+          throw problem
+        }
+        await queryClient.invalidateQueries()
+      }}
+      onClose={onClose}
+    >
+      <div className="mb-3 grid gap-3">
+        <Field label="Name" error={error?.at('/name')}>
+          {(wiring) => (
+            <input
+              {...wiring}
+              className={BOX_INPUT}
+              maxLength={100}
+              value={form.name}
+              onChange={(event) => set({ name: event.target.value })}
+            />
+          )}
+        </Field>
+        <Field
+          label="Email"
+          error={error?.at('/email')}
+          hint={error?.at('/email') ? 'If both are one person, join them instead.' : undefined}
+        >
+          {(wiring) => (
+            <input
+              {...wiring}
+              type="email"
+              className={BOX_INPUT}
+              maxLength={254}
+              value={form.email}
+              onChange={(event) => set({ email: event.target.value })}
+            />
+          )}
+        </Field>
+        <Field label="Postal address" error={error?.at('/postalAddress')}>
+          {(wiring) => (
+            <textarea
+              {...wiring}
+              rows={3}
+              className={BOX_INPUT}
+              maxLength={400}
+              value={form.postalAddress}
+              onChange={(event) => set({ postalAddress: event.target.value })}
+            />
+          )}
+        </Field>
+      </div>
+    </NoteDialog>
+  )
+}
+
+function JoinDialog({ person, onClose }: DialogProps) {
+  const { mode } = useSession()
+  const [search, setSearch] = useState('')
+  const [other, setOther] = useState<string | null>(null)
+  const found = useQuery({
+    queryKey: ['people', mode, 'join', search],
+    enabled: search.trim().length > 1,
+    queryFn: () => unwrap(api.people.$get({ query: { search } })),
+  })
+  const others = (found.data?.people ?? []).filter(({ id }) => id !== person.id).slice(0, 6)
+  return (
+    <NoteDialog
+      title={`Join ${person.name} with another person`}
+      text={`Where two persons are one buyer: all orders, courses and messages of the other become ${person.name}’s, who keeps name, email and password. The other is gone. This cannot be undone.`}
+      action="Join them"
+      run={async (note) => {
+        if (!other)
+          throw new ApiError({ status: 0, code: 'choose', title: 'Choose whom to join.', errors: [], more: {} })
+        await unwrap(api.people[':id'].join.$post({ param: { id: person.id }, json: { other, note } }))
+        toast('Joined.')
+        await queryClient.invalidateQueries()
+      }}
+      onClose={onClose}
+    >
+      <Field label="The other person" hint="Name or email." className="mb-2">
+        {(wiring) => (
+          <input
+            {...wiring}
+            type="search"
+            className={BOX_INPUT}
+            maxLength={100}
+            value={search}
+            onChange={(event) => {
+              setSearch(event.target.value)
+              setOther(null)
+            }}
+          />
+        )}
+      </Field>
+      <fieldset className="mb-3">
+        <legend className="sr-only">Whom to join</legend>
+        {others.map(({ id, name, email }) => (
+          <label key={id} className="mt-1 flex items-center gap-2">
+            <input type="radio" name="other" checked={other === id} onChange={() => setOther(id)} />
+            {name}, {email}
+          </label>
+        ))}
+        {found.isSuccess && others.length === 0 && (
+          <p className="text-[13.5px] text-ink-2">Nobody else is called that.</p>
+        )}
+      </fieldset>
+    </NoteDialog>
+  )
+}
+
+function EraseDialog({ person, onClose }: DialogProps) {
+  const { school } = useSession()
+  const years = `${school.keepYears} ${school.keepYears === 1 ? 'year' : 'years'}`
+  return (
+    <NoteDialog
+      title={`Delete the data of ${person.name}`}
+      text={`Name, email, address, password and the texts of messages are deleted, access ends, and nobody can sign in. The books keep the paid orders; the name on their receipts stays for ${years} (Setup, School). This cannot be undone.`}
+      action="Delete the data"
+      run={async (note) => {
+        await unwrap(api.people[':id'].erase.$post({ param: { id: person.id }, json: { note } }))
+        toast('Deleted.')
+        await queryClient.invalidateQueries()
+      }}
+      onClose={onClose}
+    />
+  )
+}
