@@ -3,6 +3,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { newOffer } from '../../core/content/offer.ts'
 import { openWorld, type World } from '../../testing/world.ts'
 import { listGrants } from '../access/service.ts'
+import { createCourse } from '../catalogue/service.ts'
 import { offers, people } from '../db/schema/index.ts'
 import { createOffer, openOffer, publishedOf, publishOffer, saveOfferDraft } from '../offers/service.ts'
 import { checkoutView, courseView, schoolView } from '../pages/service.ts'
@@ -46,6 +47,15 @@ describe('an offer for holders', () => {
       code: 'not-for-you',
     })
     expect(await world.buy(course.slug, ask('eva@post.example'), 'eva')).toMatchObject({ state: 'paid' })
+  })
+
+  it('knows which of the courses it asks for are on sale', async () => {
+    const course = await world.sell(9900, 'Asks for the club')
+    const offerId = await add(course.courseId, { who: 'holders', of: [club.courseId] })
+    const { id: draftOnly } = await createCourse(world.services, 'Nobody can buy this')
+    const { courses } = await openOffer(world.services, offerId, 'practice')
+    const sold = (id: string) => courses.find((other) => other.id === id)?.isSold
+    expect([sold(club.courseId), sold(course.courseId), sold(draftOnly)]).toEqual([true, true, false])
   })
 
   it('is no longer for who was a holder', async () => {

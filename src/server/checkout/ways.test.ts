@@ -4,6 +4,7 @@ import { isCreditorReference } from '../../core/bank/reference.ts'
 import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, attempts, connections, grants, messages, payments, transfers } from '../db/schema/index.ts'
+import { sendMessage } from '../messages/send.ts'
 import { needsAttention } from '../orders/attention.ts'
 import { checkoutView, thanksView } from '../pages/service.ts'
 import { getSchool } from '../school/service.ts'
@@ -177,6 +178,16 @@ describe('money that comes hours later', () => {
   })
 })
 
+/** The receipt of an order, as it is sent now. */
+async function receiptText(orderId: string): Promise<string> {
+  const rows = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
+  let letter = ''
+  await sendMessage(world.services, rows.find(({ kind }) => kind === 'receipt')?.id as string, async ({ text }) => {
+    letter = text
+  })
+  return letter
+}
+
 describe('bank transfer', () => {
   const order = async (title: string) => {
     const course = await world.sell(12_900, title)
@@ -243,6 +254,51 @@ describe('bank transfer', () => {
     await mark(7900, on(2))
     const [paid] = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
     expect(paid?.collectedAt?.toISOString().slice(0, 10)).toBe(on(3))
+  })
+
+  it('that arrives after the length of the access opens it for its whole length from then on', async () => {
+    const access = { from: null, lasts: { count: 7, unit: 'day' as const }, graceDays: 0 }
+    const course = await world.sell(12_900, 'A week', { access })
+    const payment = { connectionId: ways.transfer, token: '' }
+    const { orderId } = await world.buy(
+      course.slug,
+      world.request(course.offerId, 12_900, { payment, email: 'week@post.example' }),
+      'week',
+    )
+    world.clock.offsetMs += 20 * 24 * HOUR
+    const today = new Date(Date.now() + world.clock.offsetMs).toISOString().slice(0, 10)
+    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: today, note: '' })
+    const [grant] = await world.grantsOf(orderId)
+    const weekOn = new Date(Date.parse(today) + 7 * 24 * HOUR).toISOString().slice(0, 10)
+    expect(grant).toMatchObject({ opens: today, closes: weekOn })
+    const visitor = { mode: 'practice' as const, person: null, browserHash: hashToken('week') }
+    expect(await thanksView(world.services, orderId, visitor)).toMatchObject({
+      isOpen: true,
+      closes: weekOn,
+      hasEnded: false,
+    })
+    expect(await receiptText(orderId)).toContain('It stays open until')
+  })
+
+  it('that arrives after an access that ends on a date: paid, ended, under attention, and said so', async () => {
+    world.clock.offsetMs = 0
+    const on = (days: number) => new Date(Date.now() + days * 24 * HOUR).toISOString().slice(0, 10)
+    const access = { from: null, lasts: { until: on(5) }, graceDays: 0 }
+    const course = await world.sell(12_900, 'Until a day', { access })
+    const payment = { connectionId: ways.transfer, token: '' }
+    const { orderId } = await world.buy(
+      course.slug,
+      world.request(course.offerId, 12_900, { payment, email: 'late@week.example' }),
+      'late',
+    )
+    world.clock.offsetMs += 9 * 24 * HOUR
+    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: on(9), note: '' })
+    expect(await stateOf(orderId)).toBe('paid')
+    const kinds = (await needsAttention(world.services, 'practice')).filter((item) => item.orderId === orderId)
+    expect(kinds).toMatchObject([{ kind: 'paid-too-late', amount: 12_900 }])
+    const text = await receiptText(orderId)
+    expect(text).toContain('before your money was received')
+    expect(text).not.toContain('Open Until a day')
   })
 
   it('marked at the same moment by two, the course opens once', async () => {

@@ -100,6 +100,10 @@ it('says at the field what is wrong with the bank details, and keeps good ones',
   expect(wrong.status).toBe(422)
   const { errors } = (await wrong.json()) as { errors: { at: string }[] }
   expect(errors.map(({ at }) => at).sort()).toEqual(['/bic', '/holder', '/iban'])
+  // A bank of another country than the account's would stand in the code that banking apps scan.
+  const foreign = await call('PUT', '/transfer', { ...transfer, bic: 'DEUTDEFF' }, 'live')
+  expect(((await foreign.json()) as { errors: { at: string }[] }).errors.map(({ at }) => at)).toEqual(['/bic'])
+  expect((await call('PUT', '/transfer', { ...transfer, bic: 'TESTATWW' }, 'live')).status).toBe(200)
   expect((await call('PUT', '/transfer', transfer, 'live')).status).toBe(200)
   expect((await listed('live')).find(({ id }) => id === 'transfer')?.connection).toMatchObject({
     account: 'AT340000000012345678',

@@ -11,6 +11,7 @@ import { agreements, courses } from '../db/schema/index.ts'
 import { moneyCalendar, moneyCsv } from './files.ts'
 import { listPayments, type MoneyRow, paymentsBetween, paymentsToCome, spanQuery } from './service.ts'
 import { sumMonths, sumSpan } from './spans.ts'
+import { addUp } from './sums.ts'
 
 const month = { count: 1, unit: 'month' } as const
 const monthly: DraftTerms = {
@@ -200,6 +201,21 @@ describe('expected and received', () => {
   })
 })
 
+describe('many buyers', () => {
+  it('a search that finds more than fifty leaves none of them out', async () => {
+    const { slug, offerId } = await world.sell(100, 'Crowd')
+    const buyers = Array.from({ length: 53 }, (_, index) => `crowd${index}@many.example`)
+    for (const email of buyers) await world.buy(slug, world.request(offerId, 100, { email, name: 'Ádá Çrowd' }), email)
+    await addUp(world.db)
+    for (const search of ['many.example', 'ada crowd']) {
+      const found = await paymentsBetween(world.services, 'practice', ALWAYS, { search })
+      expect(found).toHaveLength(buyers.length)
+      const { total } = await sumSpan(world.services, 'practice', { ...ALWAYS, search })
+      expect(total.received).toBe(buyers.length * 100)
+    }
+  })
+})
+
 describe('files', () => {
   it('CSV comes to the same cent, and a name that is a formula stays text', () => {
     const csv = moneyCsv(rows, 'Europe/Vienna')
@@ -217,6 +233,13 @@ describe('files', () => {
       // The gateway's own reference, by which a payout is told.
       expect(row.reference !== '').toBe(came)
     }
+  })
+
+  it('a figure below zero stays a figure, whoever the buyer is', () => {
+    const [row] = rows
+    const csv = moneyCsv([{ ...(row as (typeof rows)[number]), buyer: '-1+2', pay: 0, fee: 153 }], 'Europe/Vienna')
+    const { data } = Papa.parse<Record<string, string>>(csv, { header: true })
+    expect(data[0]).toMatchObject({ net: '-1.53', buyer: "'-1+2" })
   })
 
   it('the calendar holds each payment to come, and each that is tried again, as a day that blocks no time', async () => {

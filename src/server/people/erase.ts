@@ -90,6 +90,10 @@ export async function erasePerson(services: Services, mode: Mode, id: string, no
           inArray(journal.what, ['name-changed', 'email-changed', 'address-changed', 'person-joined']),
         ),
       )
+    await tx
+      .update(journal)
+      .set({ data: sql`${journal.data} - 'to' - 'why'` })
+      .where(and(eq(journal.personId, id), inArray(journal.what, ['message-sent', 'message-failed'])))
     const since = after(await schoolDay(services), -(await getSchool(tx)).keepYears, YEAR)
     await tx
       .update(orders)

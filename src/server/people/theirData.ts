@@ -112,6 +112,6 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
       subject: letter?.subject ?? null,
       text: letter?.text ?? null,
     })),
-    happened: happened.map(({ at, what, data }) => ({ at, what, data })),
+    happened: happened.map(({ at, what, data: { key: _key, ...data } }) => ({ at, what, data })),
   }
 }

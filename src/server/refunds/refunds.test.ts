@@ -5,7 +5,8 @@ import { checkOrder } from '../checkout/standing.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { cancelAgreement, takeCancelBack } from '../collecting/deeds.ts'
 import { agreements, disputes, grants, messages, orderLines, payments, refunds } from '../db/schema/index.ts'
-import { answerDispute, noteDispute } from './disputes.ts'
+import { needsAttention } from '../orders/attention.ts'
+import { answerDispute, decideLost, noteDispute } from './disputes.ts'
 import { refundLine, settleRefund } from './service.ts'
 
 let world: World
@@ -211,6 +212,39 @@ describe('a dispute', () => {
     expect((await of(orderId))?.state).toBe('won')
     expect(await openOf(orderId)).toBe(1)
     expect(await world.db.select().from(grants).where(eq(grants.orderId, orderId))).toHaveLength(1)
+  })
+
+  it('contested and lost is told, and stands under attention until it is decided what becomes of the course', async () => {
+    const { orderId } = await disputed('Lost late')
+    await answer(orderId, false)
+    const [attempt] = await world.attemptsOf(orderId)
+    const booked = [...world.standins.books.disputes.values()].find(({ payment }) => payment === attempt?.reference)
+    world.standins.announceDispute(world.standins.books.decideDispute(booked?.id ?? '', false))
+    await eventually(async () => (await of(orderId))?.state === 'lost')
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-dispute-ended'))
+    expect(await world.db.$count(messages, told)).toBe(1)
+    const attention = async () =>
+      (await needsAttention(world.services, 'practice'))
+        .filter((item) => item.orderId === orderId)
+        .map(({ kind }) => kind)
+    expect(await attention()).toEqual(['dispute-lost'])
+    expect(await openOf(orderId)).toBe(1)
+    const id = (await of(orderId))?.id as string
+    await decideLost(world.services, 'practice', id, { access: 'close', note: 'the money is gone' })
+    expect(await openOf(orderId)).toBe(0)
+    expect(await attention()).toEqual([])
+    await expect(decideLost(world.services, 'practice', id, { access: 'keep', note: 'twice' })).rejects.toMatchObject({
+      code: 'decided',
+    })
+  })
+
+  it('given up by the creator asks nothing more', async () => {
+    const { orderId } = await disputed('Given up at once')
+    await answer(orderId, true, 'keep')
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-dispute-ended'))
+    expect(await world.db.$count(messages, told)).toBe(0)
+    const kinds = (await needsAttention(world.services, 'practice')).filter((item) => item.orderId === orderId)
+    expect(kinds).toEqual([])
   })
 
   it('two that are lost at two gateways under one reference are both booked', async () => {
