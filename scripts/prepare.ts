@@ -1,10 +1,10 @@
 import { loadDemo } from '../demo/load.ts'
 import { readDemo } from '../demo/school.ts'
-import type { Config } from '../src/server/config.ts'
-import { connect, migrateDatabase } from '../src/server/db/client.ts'
+import { type Config, readConfig } from '../src/server/config.ts'
+import { connect, DatabaseIsNewer, migrateDatabase } from '../src/server/db/client.ts'
 import { startJobs } from '../src/server/jobs.ts'
 import { findSchool } from '../src/server/school/service.ts'
-import { ensureDatabase } from './postgres.ts'
+import { ensureDatabase, SetUpError } from './postgres.ts'
 
 /**
  * Makes the database where it is missing, migrates it, and loads the demo school where it is wanted
@@ -26,4 +26,15 @@ export async function prepareData(config: Config, standinsData: string, wantsDem
   console.log('Loading the demo school, over a year of it…')
   await loadDemo(config, standinsData)
   return true
+}
+
+if (process.argv[1]?.endsWith('prepare.ts')) {
+  const [standinsData = '', wants] = process.argv.slice(2)
+  try {
+    process.send?.(await prepareData(readConfig(), standinsData, wants === 'demo'))
+    process.disconnect()
+  } catch (error) {
+    console.error(error instanceof DatabaseIsNewer || error instanceof SetUpError ? error.message : error)
+    process.exit(1)
+  }
 }

@@ -1,4 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process'
+import { SetUpError } from './postgres.ts'
 
 export interface Part {
   name: string
@@ -30,6 +31,26 @@ export function startPart({ name, args, ready }: Part, env: NodeJS.ProcessEnv): 
       clearTimeout(timer)
       reject(new Error(`${name} ended at once (status ${code}):\n${said}`))
     })
+  })
+}
+
+/**
+ * Runs a step of setting up in a process of its own, which takes its memory with it when it is done.
+ * @returns what it says of itself, false where it says nothing. @throws SetUpError where it fails; it has said why.
+ */
+export function runStep(args: string[], env: NodeJS.ProcessEnv = {}): Promise<boolean> {
+  const child = spawn(process.execPath, ['--import', 'tsx', ...args], {
+    env: { ...process.env, ...env },
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  })
+  let said = false
+  child.on('message', (message) => {
+    said = message === true
+  })
+  return new Promise((resolve, reject) => {
+    child.once('exit', (code) =>
+      code === 0 ? resolve(said) : reject(new SetUpError(`${args[0]} ended with status ${code}.`)),
+    )
   })
 }
 

@@ -3,12 +3,9 @@ import { mkdirSync, rmSync, statfsSync } from 'node:fs'
 import { join } from 'node:path'
 import { readDemo } from '../demo/school.ts'
 import { readConfig } from '../src/server/config.ts'
-import { DatabaseIsNewer } from '../src/server/db/client.ts'
-import { buildWhatChanged } from './build.ts'
 import { dropDatabase } from './databases.ts'
 import { isPortTaken, SetUpError, startCluster } from './postgres.ts'
-import { prepareData } from './prepare.ts'
-import { endPart, PARTS, startPart } from './processes.ts'
+import { endPart, PARTS, runStep, startPart } from './processes.ts'
 
 const HELP = `./start           sets up what is missing and runs Young Acorn with the demo school
 ./start --fresh   deletes all data and loads the demo school anew
@@ -27,7 +24,7 @@ try {
   await start()
 } catch (error) {
   await end()
-  if (!(error instanceof SetUpError || error instanceof DatabaseIsNewer)) console.error(error)
+  if (!(error instanceof SetUpError)) console.error(error)
   else console.error(`\n${error.message}`)
   process.exit(1)
 }
@@ -60,9 +57,9 @@ async function start() {
     await dropDatabase(config.databaseUrl)
     rmSync(standinsData, { recursive: true, force: true })
   }
-  await buildWhatChanged(config.distDir)
+  await runStep(['scripts/build.ts'], { DIST: config.distDir })
   const wantsDemo = !flags.has('--empty')
-  const isDemo = await prepareData(config, standinsData, wantsDemo)
+  const isDemo = await runStep(['scripts/prepare.ts', standinsData, wantsDemo ? 'demo' : 'empty'])
   if (isDemo && !wantsDemo) {
     throw new SetUpError('The demo school is loaded here. ./start --fresh --empty deletes it and starts without it.')
   }

@@ -13,11 +13,11 @@ import { BODY_LIMITS, limitBody } from './http/bodies.ts'
 import { deadline } from './http/deadline.ts'
 import { sameOrigin } from './http/guard.ts'
 import { isId } from './http/isId.ts'
-import { describeError } from './http/logError.ts'
 import { describeApi } from './http/openApi.ts'
 import { plainAddresses } from './http/plainText.ts'
 import { answerProblem, notFound } from './http/problem.ts'
 import { problemOf } from './http/problemOf.ts'
+import { log, withRequestId } from './log.ts'
 import { messageRoutes } from './messages/routes.ts'
 import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
@@ -58,13 +58,19 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
     const problem = problemOf(error)
     // A picture or a draft that is too large may still be on its way.
     if (problem.status === 413) c.header('connection', 'close')
-    if (problem.status >= 500 && problem.code !== 'busy') {
-      console.error(`${c.req.method} ${c.req.routePath}: ${describeError(error)}`)
+    if (problem.status >= 500 && problem.code !== 'busy' && problem.code !== 'away') {
+      log('error', `${c.req.method} ${c.req.routePath}`, error)
     }
     if (typeof problem.more.retryAfter === 'number') c.header('retry-after', String(problem.more.retryAfter))
     // People see pages, programs see problem documents.
     const isPage = !/^\/(api|pictures|assets)\//.test(c.req.path)
     return isPage ? errorPage(services, renderer, c, problem) : answerProblem(c, problem)
+  })
+  // A line of the log and an answer that was complained about are told to belong together by it.
+  app.use(async (c, next) => {
+    const id = crypto.randomUUID().slice(0, 8)
+    c.header('x-request-id', id)
+    await withRequestId(id, next)
   })
   app.use(plainAddresses())
   app.use(deadline())

@@ -3,6 +3,7 @@ import PgBoss from 'pg-boss'
 import type { Queryable } from './db/client.ts'
 import type { Mode } from './db/schema/columns.ts'
 import type { MessageKind } from './db/schema/messages.ts'
+import { log } from './log.ts'
 
 /** A link that an account asked for: the creator's new password, or a buyer's new address. */
 export type AccountMail =
@@ -82,7 +83,7 @@ export async function startJobs(databaseUrl: string, work: boolean): Promise<{ b
     archiveCompletedAfterSeconds: 90_000,
     deleteAfterDays: 7,
   })
-  boss.on('error', (error) => console.error(`jobs: ${error.message}`))
+  boss.on('error', (error) => log('error', `jobs: ${error.message}`))
   await boss.start()
   for (const name of JOB_NAMES) await boss.createQueue(name)
   return { boss, jobs: { send: (tx, name, data, when = {}) => sendJob(boss, tx, name, data, when) } }

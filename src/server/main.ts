@@ -4,7 +4,7 @@ import { Hono } from 'hono'
 import { compress } from 'hono/compress'
 import { makeApp } from './app.ts'
 import { readConfig } from './config.ts'
-import { describeError } from './http/logError.ts'
+import { log } from './log.ts'
 import { builtRenderer } from './pages/renderer.ts'
 import { openServices } from './services.ts'
 import { describeLostKeys } from './upkeep/reseal.ts'
@@ -19,7 +19,7 @@ const GRACE_SECONDS = 12
 if (role === 'server') {
   const { services, close } = await openServices(config)
   const lost = await describeLostKeys(services)
-  if (lost) console.error(lost)
+  if (lost) log('error', lost)
   const app = new Hono()
   app.use('/assets/*', compress())
   app.use(
@@ -60,13 +60,13 @@ function whenAsked(end: () => Promise<void>) {
     if (asked) return
     asked = true
     setTimeout(() => {
-      console.error(`${role}: ended after ${GRACE_SECONDS} seconds with work under way`)
+      log('error', `${role}: ended after ${GRACE_SECONDS} seconds with work under way`)
       process.exit(1)
     }, GRACE_SECONDS * 1000).unref()
     end().then(
       () => process.exit(0),
       (error: unknown) => {
-        console.error(describeError(error))
+        log('error', 'ending', error)
         process.exit(1)
       },
     )

@@ -6,6 +6,7 @@ import { COLLECTED_AT_ONCE, collectAgreement, queueDue } from './collecting/coll
 import type { Services } from './context.ts'
 import { describeError } from './http/logError.ts'
 import type { JobData, JobName } from './jobs.ts'
+import { log } from './log.ts'
 import { sendAccountMail } from './messages/accountMail.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 import { addUp } from './money/sums.ts'
@@ -35,7 +36,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
         try {
           await handle(data)
         } catch (error) {
-          console.error(`${name}: ${describeError(error)}`)
+          log('error', name, error)
           await boss.fail(name, id, { why: describeError(error) })
         }
       }),
@@ -62,7 +63,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       addUp(services.db),
       resumeMove(services),
       queueDaily(services),
-    ]).catch((error: unknown) => console.error(`sweep: ${describeError(error)}`))
+    ]).catch((error: unknown) => log('error', 'sweep', error))
   }, SWEEP_MS)
   return () => clearInterval(sweep)
 }

@@ -5,6 +5,7 @@ import { inMode, type Services } from '../context.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
+import { log } from '../log.ts'
 import { awaitTransfer, isByTransfer } from './bankTransfer.ts'
 import { type Attempt, settleAttempt } from './settle.ts'
 
@@ -80,7 +81,7 @@ export async function lookUpUntilSettled(services: Services, attemptId: string):
     await lookUpAttempt(services, attempt)
   } catch (error) {
     if (!(error instanceof GatewayUnreachable)) throw error
-    console.warn(`look-up of ${attempt.key}: ${error.message}; asking again`)
+    log('warn', `look-up of an attempt at ${attempt.connectionId}: ${error.message}; asking again`)
   }
   const after = await getAttempt(services, attemptId)
   // Of a bank transfer only a person can say that it came.

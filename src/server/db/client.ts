@@ -6,6 +6,7 @@ import { sql } from 'drizzle-orm'
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres'
 import { migrate } from 'drizzle-orm/node-postgres/migrator'
 import pg from 'pg'
+import { log } from '../log.ts'
 import * as schema from './schema/index.ts'
 
 /** The database by its pool, which a transaction has not: it cannot be handed to what takes connections of its own. */
@@ -84,7 +85,7 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
     }),
   } as pg.PoolConfig)
   // An idle connection that the server ends is replaced by the pool; it must not end this process.
-  pool.on('error', (error) => console.error(`database: ${error.message}`))
+  pool.on('error', (error) => log('error', `database: ${error.message}`))
   // One that ends while it is used fails the statements of whoever uses it, and nobody else.
   pool.on('connect', (client) => client.on('error', () => {}))
   refuseInsideTransactions(pool)

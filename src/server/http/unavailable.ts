@@ -6,6 +6,10 @@ const PASSING = new Set(['57014', '55P03', '25P03', '40001', '40P01', '53300', '
 const NO_CONNECTION =
   /timeout exceeded when trying to connect|connection terminated|not queryable|ECONNREFUSED|ECONNRESET/i
 
+/** What is said where there is no database at all. */
+const AWAY =
+  /ECONNREFUSED|ENOENT|ENOTFOUND|57P03|57P01|the database system is (starting up|shutting down)|connection terminated unexpectedly/i
+
 /** How soon a client may ask again, in seconds. */
 const RETRY_AFTER_SECONDS = 2
 
@@ -13,6 +17,7 @@ const RETRY_AFTER_SECONDS = 2
 export function unavailable(error: unknown): Problem | null {
   for (let at = error, depth = 0; at instanceof Error && depth < 4; at = at.cause, depth++) {
     const { code } = at as { code?: unknown }
+    if (AWAY.test(`${String(code)} ${at.message}`)) return away()
     if (
       PASSING.has(String(code)) ||
       String(code).startsWith('08') ||
@@ -28,4 +33,17 @@ export function busy(): Problem {
   return new Problem(503, 'busy', 'Too much is going on at the moment. Nothing you typed is lost; try again.', [], {
     retryAfter: RETRY_AFTER_SECONDS,
   })
+}
+
+/** Answered where the database does not answer. */
+function away(): Problem {
+  return new Problem(
+    503,
+    'away',
+    'This school cannot be reached at the moment. Nothing you typed is lost; try again in a minute.',
+    [],
+    {
+      retryAfter: 30,
+    },
+  )
 }

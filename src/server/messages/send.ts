@@ -6,6 +6,7 @@ import { makeOrderLink } from '../checkout/orderLinks.ts'
 import { factsOf } from '../collecting/facts.ts'
 import { inMode, type Services } from '../context.ts'
 import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
+import { log } from '../log.ts'
 import { record } from '../orders/journal.ts'
 import { makePasswordLink } from '../people/links.ts'
 import { getSchool, type School } from '../school/service.ts'
@@ -92,7 +93,10 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
       await record(tx, now(), about, 'message-failed', { kind: message.kind, why })
     })
     // Given up it stands under attention until somebody sends it again.
-    if (now().getTime() - message.createdAt.getTime() >= TRIED_MS) return
+    if (now().getTime() - message.createdAt.getTime() >= TRIED_MS) {
+      log('error', `a message (${message.kind}) could not be sent for three days and is given up`)
+      return
+    }
     throw error
   }
   await db.transaction(async (tx) => {

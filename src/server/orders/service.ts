@@ -35,7 +35,7 @@ import { agreementStanding, orderStanding } from './standing.ts'
 const PAGE = 40
 
 /** How orders are told apart in their list. */
-export const ORDER_FILTERS = ['all', 'paid', 'waiting', 'late', 'refunded', 'unpaid'] as const
+const ORDER_FILTERS = ['all', 'paid', 'waiting', 'late', 'refunded', 'unpaid'] as const
 const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
 
 export const ordersQuery = v.object({

@@ -34,6 +34,3 @@ export const orderStanding = {
     string | null
   >`case when ${orders.state} <> 'paid' then ${firstAttempt(sql`a.state || ' ' || c.adapter`)} end`,
 }
-
-/** As it is known of one order that was read with its attempts. */
-export type OrderStanding = { received: number; refunded: number; came: number; last: string | null }

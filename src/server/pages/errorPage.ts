@@ -1,8 +1,8 @@
 import type { Context } from 'hono'
 import { html } from 'hono/html'
 import type { Services } from '../context.ts'
-import { describeError } from '../http/logError.ts'
 import type { Problem } from '../http/problem.ts'
+import { log } from '../log.ts'
 import { getSchool } from '../school/service.ts'
 import type { NoticeView, ShopPage } from './data.ts'
 import { shopDocument } from './document.ts'
@@ -12,6 +12,15 @@ import type { Renderer } from './renderer.ts'
 function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
   const again = { label: 'Try again', href: path }
   const home = { label: 'See all courses', href: '/' }
+  if (code === 'away') {
+    return {
+      name: 'notice',
+      status,
+      title: 'This school cannot be reached at the moment.',
+      text: 'It is being looked after. Nothing was charged. Try again in a minute.',
+      actions: [again],
+    }
+  }
   if (status === 503) {
     return {
       name: 'notice',
@@ -62,7 +71,7 @@ export async function errorPage(
     const url = services.config.origin + c.req.path
     return c.html(shopDocument(page, await renderer.render(page), renderer.shopFiles('notice'), url))
   } catch (error) {
-    console.error(`error page: ${describeError(error)}`)
+    if (problem.status !== 503) log('error', 'error page', error)
     return c.html(plainDocument(view))
   }
 }

@@ -6,7 +6,7 @@ import { readAgreement } from '../collecting/agreements.ts'
 import { inMode, liveTime, type Services } from '../context.ts'
 import { agreements, attempts, connections, orders, unknownPayments } from '../db/schema/index.ts'
 import { capabilitiesOf, isReadable, openRow } from '../gateways/service.ts'
-import { describeError } from '../http/logError.ts'
+import { log } from '../log.ts'
 import { schoolDay } from '../school/service.ts'
 import { endRestoring, restoredSince } from './restored.ts'
 
@@ -43,7 +43,7 @@ export async function reconcileAll(services: Services): Promise<boolean> {
       await reconcile(services, row, restored)
     } catch (error) {
       isWhole = false
-      console.error(`reconcile: ${describeError(error)}`)
+      log('error', 'reconcile', error)
     }
   }
   if (isWhole && restored) await endRestoring(db)

@@ -33,7 +33,6 @@ export function EndlessList({ label, narrowed, list, moreLabel, children }: Endl
   }
   return (
     <>
-      {/* biome-ignore lint/a11y/noNoninteractiveElementInteractions: its links take the keys; the list hears them once */}
       <ul ref={element} aria-label={label} onKeyDown={walk}>
         {children}
       </ul>

@@ -40,10 +40,6 @@ export function StudioFrame() {
       <a
         href="#bench"
         className="absolute top-1.5 left-4 z-50 -translate-y-14 rounded-full bg-ink px-4 py-1.5 font-semibold text-sheet focus:translate-y-0"
-        onClick={(event) => {
-          event.preventDefault()
-          document.getElementById('bench')?.focus()
-        }}
       >
         To the bench
       </a>

@@ -23,7 +23,6 @@ export function Waiting({ error = null, lines = 3 }: { error?: Error | null; lin
       <span className="sr-only">Loading…</span>
       {Array.from({ length: lines }, (_, line) => (
         <span
-          // biome-ignore lint/suspicious/noArrayIndexKey: lines without content
           key={line}
           aria-hidden="true"
           className="h-3.5 animate-pulse rounded bg-sheet-2 motion-reduce:animate-none"

@@ -139,7 +139,7 @@ function OrderList() {
             </select>
             <p className="flex flex-wrap items-baseline gap-x-2 gap-y-1">
               {(['from', 'until'] as const).map((name) => (
-                <label key={name} className="flex items-baseline gap-1.5">
+                <span key={name} className="flex items-baseline gap-1.5">
                   {name}
                   <DayField
                     value={query[name] ?? ''}
@@ -149,7 +149,7 @@ function OrderList() {
                     wiring={{ 'aria-label': name === 'from' ? 'Ordered from' : 'Ordered until' }}
                     onChange={(day) => narrow({ [name]: day })}
                   />
-                </label>
+                </span>
               ))}
             </p>
             <Button

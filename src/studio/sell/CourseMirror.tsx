@@ -4,7 +4,6 @@ import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { State } from '../../ui/State.tsx'
 import { Reflection } from '../frame/Places.tsx'
-import { useSession } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
 import { type BenchCourse, useShelf } from './queries.ts'
 import { AddOffer, stateOf, useAddOffer } from './Shelf.tsx'
@@ -20,7 +19,6 @@ interface CourseMirrorProps {
 
 /** What follows from a course: its offers, what stands in the way, and its page. */
 export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
-  const { school } = useSession()
   const shortPrice = useShortPrice()
   const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []
   const addOffer = useAddOffer(course.id)
