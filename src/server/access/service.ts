@@ -258,5 +258,5 @@ export async function listMessages(db: Queryable, of: { personId: string } | { o
     })
     .from(messages)
     .where('personId' in of ? eq(messages.personId, of.personId) : eq(messages.orderId, of.orderId))
-    .orderBy(asc(messages.createdAt))
+    .orderBy(asc(messages.createdAt), asc(messages.kind))
 }

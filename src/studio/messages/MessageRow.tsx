@@ -54,7 +54,7 @@ export function MessageRow({ message }: { message: MessageShown }) {
         </span>
         {message.isKept && (
           <Button kind="link" onClick={() => setReading(true)}>
-            Read or send again
+            Read…
           </Button>
         )}
         {state === 'failed' && (

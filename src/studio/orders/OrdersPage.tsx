@@ -215,13 +215,13 @@ function OrderRow({ order, money }: { order: ListedOrder; money: MoneyFormat & {
         {order.number} · {order.buyer}
       </span>
       <span className="justify-self-end font-semibold">{sayWorth(order, money)}</span>
-      <span className="truncate text-ink-2">{order.course}</span>
-      <span className="justify-self-end text-right">
+      <span className="col-span-2 truncate text-ink-2">{order.course}</span>
+      <span className="col-span-2 flex flex-wrap items-baseline justify-between gap-x-3">
+        <time dateTime={order.createdAt} className="text-[12px] text-ink-2">
+          {sayMoment(order.createdAt, money.timeZone)}
+        </time>
         <State shape={shape}>{word}</State>
       </span>
-      <time dateTime={order.createdAt} className="text-[12px] text-ink-2">
-        {sayMoment(order.createdAt, money.timeZone)}
-      </time>
     </>
   )
 }

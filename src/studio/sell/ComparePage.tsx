@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import Papa from 'papaparse'
-import { lazy, type ReactNode, Suspense, useMemo, useState } from 'react'
+import { lazy, type ReactNode, Suspense, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'

@@ -1,4 +1,12 @@
-import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
+import {
+  type Announcements,
+  DndContext,
+  type DragEndEvent,
+  KeyboardSensor,
+  PointerSensor,
+  useSensor,
+  useSensors,
+} from '@dnd-kit/core'
 import {
   arrayMove,
   SortableContext,
@@ -17,6 +25,10 @@ import { RichText } from './RichText.tsx'
 /** A lesson without words yet. */
 export function newLesson(): Lesson {
   return { id: crypto.randomUUID(), title: '', body: '' }
+}
+
+const screenReaderInstructions = {
+  draggable: 'Press space to pick the lesson up, the arrow keys to move it, space to put it down, escape to leave it.',
 }
 
 interface LessonsProps {
@@ -41,9 +53,20 @@ export function Lessons({ lessons, onChange }: LessonsProps) {
     const at = (id: unknown) => lessons.findIndex((lesson) => lesson.id === id)
     onChange(arrayMove(lessons, at(active.id), at(over.id)))
   }
+  const titled = (id: unknown) => {
+    const at = lessons.findIndex((lesson) => lesson.id === id)
+    return `“${lessons[at]?.title || `Lesson ${at + 1}`}”`
+  }
+  const placed = (id: unknown) => `place ${lessons.findIndex((lesson) => lesson.id === id) + 1} of ${lessons.length}`
+  const announcements: Announcements = {
+    onDragStart: ({ active }) => `${titled(active.id)} is picked up at ${placed(active.id)}.`,
+    onDragOver: ({ active, over }) => (over ? `${titled(active.id)} would stand at ${placed(over.id)}.` : undefined),
+    onDragEnd: ({ active, over }) => `${titled(active.id)} stands at ${placed((over ?? active).id)}.`,
+    onDragCancel: ({ active }) => `${titled(active.id)} stays where it was.`,
+  }
   return (
     <>
-      <DndContext sensors={sensors} onDragEnd={onDragEnd}>
+      <DndContext sensors={sensors} onDragEnd={onDragEnd} accessibility={{ announcements, screenReaderInstructions }}>
         <SortableContext items={lessons.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
           <ol>
             {lessons.map((lesson, index) => (
@@ -94,7 +117,7 @@ function LessonRow({ lesson, number, isOpen, toggle, change, remove }: LessonRow
       <div className="flex items-center gap-1.5">
         <button
           type="button"
-          aria-label={`Move lesson ${number}`}
+          aria-label={`Move lesson ${number}${lesson.title ? `, “${lesson.title}”` : ''}`}
           className="cursor-grab p-1 text-ink-3"
           {...attributes}
           {...listeners}

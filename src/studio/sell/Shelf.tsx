@@ -17,7 +17,6 @@ import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
-import { useSession } from '../session/session.ts'
 import { refreshShelf, type ShelfCourse, type ShelfOffer, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
 

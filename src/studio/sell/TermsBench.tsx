@@ -1,3 +1,4 @@
+import { RadioGroup } from 'radix-ui'
 import { type ReactNode, useState } from 'react'
 import { changeKind, type DraftTerms } from '../../core/content/offer.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
@@ -27,14 +28,17 @@ const KINDS = [
 export function TermsBench({ terms, money, onChange }: TermsBenchProps) {
   return (
     <>
-      <div role="radiogroup" aria-label="Kind of price" className="flex flex-wrap gap-1">
+      <RadioGroup.Root
+        aria-label="Kind of price"
+        className="flex flex-wrap gap-1"
+        orientation="horizontal"
+        value={terms.kind}
+        onValueChange={(kind) => onChange(changeKind(terms, kind as DraftTerms['kind']))}
+      >
         {KINDS.map(([kind, label]) => (
-          <button
+          <RadioGroup.Item
             key={kind}
-            type="button"
-            role="radio"
-            aria-checked={terms.kind === kind}
-            onClick={() => terms.kind !== kind && onChange(changeKind(terms, kind))}
+            value={kind}
             className={classes(
               'rounded-full border px-2 py-[3px] text-[12.5px]',
               terms.kind === kind
@@ -43,9 +47,9 @@ export function TermsBench({ terms, money, onChange }: TermsBenchProps) {
             )}
           >
             {label}
-          </button>
+          </RadioGroup.Item>
         ))}
-      </div>
+      </RadioGroup.Root>
       <div className="py-2 text-[16.5px] leading-[2.1]">
         <Sentence terms={terms} money={money} onChange={onChange} />
       </div>
