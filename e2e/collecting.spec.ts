@@ -88,7 +88,7 @@ test('an installment that is declined is paid by the link in the message, and th
 
   await pass(studio, 'A month')
   await visit(studio, `/studio/orders/${order?.id}`)
-  await expect(studio.getByText('3 of 3 payments came.')).toBeVisible()
+  await expect(studio.getByText('3 of 3 payments received.')).toBeVisible()
   expect((await takenFor(shop, title)).map(({ amount }) => amount)).toEqual([4300, 4300, 4300])
 })
 

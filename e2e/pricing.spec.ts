@@ -184,6 +184,9 @@ test('two offers side by side, with figures to copy', async ({ studio }) => {
   // The first offer opens by itself; what is clicked before that is overtaken by it.
   await expect(studio.getByLabel('Name of the offer')).toBeVisible()
   await studio.getByRole('link', { name: 'Compare', exact: true }).click()
+  // The first course's offers stand there to begin with.
+  await expect(studio.getByRole('row', { name: /^In all/ })).toBeVisible()
+  await studio.getByRole('button', { name: 'Untick all' }).click()
   await expect(studio.getByText('Tick two or more offers')).toBeVisible()
   const group = studio.getByRole('group', { name: title })
   await group.getByRole('checkbox', { name: /^At once/ }).check()

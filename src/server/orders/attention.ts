@@ -61,6 +61,8 @@ export interface AttentionItem {
   since: string
   /** The day on which something happens by itself. */
   next: Day | null
+  /** Of a transfer that is not complete: what has come. */
+  came?: number
   /** Why, where the gateway or the mail server said so. */
   why: string | null
 }
@@ -93,6 +95,9 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
 
   const leftOf = sql<number>`(${orders.payToday} - coalesce((select sum(r.amount) from ${refunds} r
     where r.order_id = ${orders.id} and r.state <> 'refused'), 0))::float8`
+
+  const cameOf = sql<number>`coalesce((select sum(t.amount) from ${transfers} t
+    where t.attempt_id = ${attempts.id} and t.taken_back_at is null and not t.is_surplus), 0)::float8`
 
   const ofAgreements = (where: SQL | undefined, by: SQL | undefined = undefined) =>
     db
@@ -211,7 +216,13 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .where(and(eq(orders.mode, mode), eq(refunds.state, 'refused'), gt(refunds.createdAt, backThenAt)))
       .limit(MOST),
     transfer: db
-      .select({ ...order, amount: attempts.amount, since: instant(attempts.startedAt), ...nothing })
+      .select({
+        ...order,
+        amount: sql<number>`(${attempts.amount} - ${cameOf})::float8`,
+        since: instant(attempts.startedAt),
+        ...nothing,
+        came: cameOf,
+      })
       .from(attempts)
       .innerJoin(orders, eq(orders.id, attempts.orderId))
       .innerJoin(people, eq(people.id, orders.personId))

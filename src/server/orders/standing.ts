@@ -6,6 +6,7 @@ import { agreements, attempts, connections, orders, payments, refunds, transfers
  * where the order began none. `count` is how many numbered payments there are, null where they go on until cancelled.
  */
 export const agreementStanding = {
+  id: agreements.id,
   kind: agreements.kind,
   state: agreements.state,
   tries: agreements.tries,

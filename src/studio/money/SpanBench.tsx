@@ -3,6 +3,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { ShowMore } from '../frame/ShowMore.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
 import { MoneyCalendar } from './MoneyCalendar.tsx'
 import { MonthTable } from './MonthTable.tsx'
@@ -49,7 +50,7 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
           <a
             className={buttonClass('quiet')}
             href="/api/money/to-come.ics"
-            title="What is to come within a year, for a calendar program"
+            title="What is to come in the 12 months from today, for a calendar program"
             download
           >
             Export .ics
@@ -130,6 +131,8 @@ function Payments({ span, standing, money, query, chosen, choose, total }: Payme
     placeholderData: keepPreviousData,
   })
   const rows = list.data?.pages.flatMap((page) => page.payments) ?? []
+  // Empty is said only once it is known to be.
+  if (list.isPending) return <Waiting lines={5} />
   return (
     <>
       <PaymentsTable

@@ -18,7 +18,10 @@ export function useAttention() {
   return useQuery({ queryKey: ['attention', mode], queryFn: loadAttention, refetchInterval: 60_000 })
 }
 
-const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item: Item) => string }> = {
+const KINDS: Record<
+  Item['kind'],
+  { shape: StateShape; word: string; says: (item: Item, money: MoneyFormat) => string }
+> = {
   disputed: { shape: 'late', word: 'disputed', says: () => 'Nothing happens before you answer.' },
   'paid-twice': {
     shape: 'failed',
@@ -71,7 +74,10 @@ const KINDS: Record<Item['kind'], { shape: StateShape; word: string; says: (item
   transfer: {
     shape: 'awaited',
     word: 'transfer awaited',
-    says: () => 'Mark it when it is in your account, or wait no longer.',
+    says: ({ came = 0 }, money) =>
+      came > 0
+        ? `${formatMoney(came, money)} was received; so much is missing. Mark the rest when it comes.`
+        : 'Mark it when it is in your account, or wait no longer.',
   },
   unknown: { shape: 'awaited', word: 'no answer yet', says: () => 'The gateway is asked until it knows.' },
   'message-failed': {
@@ -143,7 +149,7 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
         </span>
         <span className="text-right font-semibold">{item.amount === null ? '' : formatMoney(item.amount, money)}</span>
         <span className="text-[12.5px] text-ink-3">since {sayDayShort(item.since.slice(0, 10))}</span>
-        <span className="col-span-2 text-[12.5px] text-ink-2">{says(item)}</span>
+        <span className="col-span-2 text-[12.5px] text-ink-2">{says(item, money)}</span>
       </Link>
     </li>
   )

@@ -1,14 +1,16 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { type ReactNode, useEffect } from 'react'
 import { Link, useLocation } from 'react-router'
+import { toast } from 'sonner'
 import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
+import { Button } from '../../ui/Button.tsx'
 import { sayDate, sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { type Knot, type KnotState, Thread } from '../../ui/Thread.tsx'
-import { api } from '../api.ts'
+import { api, queryClient } from '../api.ts'
 import { Reflection, Section } from '../frame/Places.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
@@ -61,6 +63,10 @@ export function OrderBench({ order }: { order: Order }) {
           {order.person.name}
         </Link>
         , {order.person.email}
+        {' · '}
+        <Button kind="link" onClick={() => void sendPasswordLink(order.person)}>
+          Send a password link
+        </Button>
         {order.state === 'paid' && (
           <>
             {' · '}
@@ -121,6 +127,12 @@ export function OrderBench({ order }: { order: Order }) {
       </Section>
     </>
   )
+}
+
+async function sendPasswordLink({ id, email }: Order['person']) {
+  await unwrap(api.people[':id']['password-link'].$post({ param: { id } }))
+  toast(`A link to set a password is on its way to ${email}.`)
+  await queryClient.invalidateQueries()
 }
 
 function Table({ head, children }: { head: [string, boolean][]; children: ReactNode }) {

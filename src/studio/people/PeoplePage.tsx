@@ -1,6 +1,7 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
+import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { sayMoment } from '../../ui/dates.ts'
@@ -219,6 +220,15 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
                 </Link>
                 <span>{sayWorth(order, school)}</span>
                 <State shape={shape}>{word}</State>
+                {isOwed(order.agreement) && (
+                  <Button
+                    kind="link"
+                    className="text-[13px]"
+                    onClick={() => void sendPayLink(order.agreement?.id ?? '')}
+                  >
+                    Send a link to pay
+                  </Button>
+                )}
                 <time className="ml-auto text-[13px] text-ink-3">{sayMoment(order.createdAt, school.timeZone)}</time>
               </li>
             )
@@ -228,6 +238,17 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
       {isGiving && <GiveCourse personId={person.id} name={person.name} onClose={() => setGiving(false)} />}
     </>
   )
+}
+
+/** Whether something of it is due or to come, so that a link can pay it. */
+function isOwed(agreement: PersonShown['orders'][number]['agreement']): boolean {
+  return agreement?.state === 'active' || (agreement?.state === 'stopped' && agreement.kind === 'installments')
+}
+
+async function sendPayLink(id: string) {
+  await unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } }))
+  toast('A link to pay is on its way to the buyer.')
+  await queryClient.invalidateQueries()
 }
 
 function GiveCourse({ personId, name, onClose }: { personId: string; name: string; onClose: () => void }) {

@@ -78,7 +78,14 @@ function Picker({ courses, chosen, choose }: PickerProps) {
   const toggle = (id: string) => choose(chosen.includes(id) ? chosen.filter((other) => other !== id) : [...chosen, id])
   return (
     <>
-      <h2 className="px-1.5 pb-2 text-[15px]">Offers</h2>
+      <div className="flex items-baseline justify-between px-1.5 pb-2">
+        <h2 className="text-[15px]">Offers</h2>
+        {chosen.length > 0 && (
+          <Button kind="link" className="text-[13px]" onClick={() => choose([])}>
+            Untick all
+          </Button>
+        )}
+      </div>
       {courses
         .filter(({ isRetired, offers }) => !isRetired && offers.length > 0)
         .map((course) => (

@@ -190,7 +190,8 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
                 <b className="font-semibold">
                   {agreements} {agreements === 1 ? 'agreement stops' : 'agreements stop'} being collected
                 </b>
-                : {formatMoney(amount, school)} that {agreements === 1 ? 'it brings' : 'they bring'} within a year
+                : {formatMoney(amount, school)} that {agreements === 1 ? 'it brings' : 'they bring'} in the 12 months
+                from today
                 {next && `, the next payment on ${sayDay(next, school.language)}`}.
               </p>
               <p>
