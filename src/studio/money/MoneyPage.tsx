@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { Places, Reflection } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { OrderMirror, useOrder } from '../orders/OrderBench.tsx'
 import { useMoney, useSession } from '../session/session.ts'
 import { LateBench } from './LateBench.tsx'
@@ -58,6 +59,7 @@ export function MoneyPage() {
       }
       bench={
         <>
+          {!error && !(isLate ? months.data : span && sums.data) && <Waiting lines={6} />}
           {isLate && months.data && (
             <LateBench
               ages={months.data.ages}

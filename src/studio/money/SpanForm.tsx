@@ -2,6 +2,8 @@ import { useState } from 'react'
 import { isDay } from '../../core/calendar/day.ts'
 import { Button } from '../../ui/Button.tsx'
 import { Field } from '../../ui/Field.tsx'
+import { DayField } from '../days/DayField.tsx'
+import { useSession } from '../session/session.ts'
 import { addressOf, type DaySpan, spanOfYear } from './span.ts'
 
 interface SpanFormProps {
@@ -23,10 +25,13 @@ export function SpanForm({ span, today, complaint, go }: SpanFormProps) {
     setShown(span)
     setDraft(span)
   }
+  const { school } = useSession()
+  const [unread, setUnread] = useState<Partial<Record<keyof DaySpan, string | null>>>({})
   const isWhole = isDay(draft.from) && isDay(draft.until)
   const isBackwards = isWhole && draft.until < draft.from
   const year = today.slice(0, 4)
   const show = (next: DaySpan) => {
+    if (unread.from || unread.until) return
     if (!isDay(next.from) || !isDay(next.until) || next.until < next.from) return
     if (next.from !== span.from || next.until !== span.until) go(addressOf(next))
   }
@@ -37,12 +42,14 @@ export function SpanForm({ span, today, complaint, go }: SpanFormProps) {
       className="grid grid-cols-[36px_1fr] items-center gap-x-1 [&>div]:col-start-2 [&_label]:font-normal"
     >
       {(wiring) => (
-        <input
-          {...wiring}
-          type="date"
+        <DayField
+          wiring={wiring}
           className={DATE}
+          language={school.language}
+          today={today}
           value={draft[name]}
-          onChange={(event) => setDraft({ ...draft, [name]: event.target.value })}
+          onUnread={(why) => setUnread((old) => ({ ...old, [name]: why }))}
+          onChange={(day) => setDraft((old) => ({ ...old, [name]: day }))}
         />
       )}
     </Field>
@@ -59,11 +66,11 @@ export function SpanForm({ span, today, complaint, go }: SpanFormProps) {
         if (!event.currentTarget.contains(event.relatedTarget)) show(draft)
       }}
     >
-      {date('from', 'From', draft.from && isDay(draft.from) ? null : 'Write a whole date.')}
+      {date('from', 'From', isDay(draft.from) && !unread.from ? null : 'Write a whole date.')}
       {date(
         'until',
         'To',
-        draft.until && isDay(draft.until)
+        isDay(draft.until) && !unread.until
           ? isBackwards
             ? 'The last day lies before the first.'
             : complaint

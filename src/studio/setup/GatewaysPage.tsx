@@ -8,6 +8,7 @@ import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { Reflection, Section } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
 import { CapabilityTable } from './CapabilityTable.tsx'
 import { SetupFrame } from './SetupPage.tsx'
@@ -29,11 +30,7 @@ export function GatewaysPage() {
         <>
           <h1 className="text-[27px]">Gateways in {nameOf(mode)}</h1>
           {list.data && <Ways list={list.data} modeName={nameOf(mode)} />}
-          {list.error && (
-            <p role="alert" className="mt-4 text-failed">
-              {list.error.message}
-            </p>
-          )}
+          {!list.data && <Waiting error={list.error} />}
         </>
       }
       mirror={list.data && <Mirror list={list.data} />}

@@ -7,6 +7,7 @@ import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { Reflection } from '../frame/Places.tsx'
+import { Waiting } from '../frame/Waiting.tsx'
 import { switchMode, useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
 
@@ -22,11 +23,7 @@ export function LivePage() {
       bench={
         <>
           <h1 className="text-[27px]">Going live</h1>
-          {list.error && (
-            <p role="alert" className="mt-3 text-failed">
-              {list.error.message}
-            </p>
-          )}
+          {!list.data && <Waiting error={list.error} />}
           {list.data && <Checks list={list.data} />}
         </>
       }

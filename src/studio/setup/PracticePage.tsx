@@ -10,6 +10,7 @@ import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
+import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { Reflection, Section } from '../frame/Places.tsx'
 import { journalInWords } from '../orders/words.ts'
@@ -87,7 +88,9 @@ export function PracticePage() {
               <Button kind="press" disabled={isMoving || !clock.data?.next} onClick={() => start('next')}>
                 {clock.data?.next
                   ? `To the next payment, ${sayDay(clock.data.next, school.language)}`
-                  : 'No payment is to come'}
+                  : clock.data
+                    ? 'No payment is to come'
+                    : 'To the next payment'}
               </Button>
             </p>
             {clock.data && (
@@ -149,8 +152,10 @@ function ToDay({
   const [to, setTo] = useState('')
   const [isAsked, setAsked] = useState(false)
   const days = isDay(to) ? daysBetween(today, to) : null
+  const { school } = useSession()
+  const [unread, setUnread] = useState<string | null>(null)
   const error =
-    days === null
+    unread !== null || days === null
       ? 'Write a whole date.'
       : days < 1
         ? 'Time moves forward only: a day after the one it is.'
@@ -170,15 +175,16 @@ function ToDay({
         start({ days })
       }}
     >
-      <Field label="To a day" error={isAsked ? error : null} className="w-[170px] [&_label]:font-normal">
+      <Field label="To a day" error={isAsked ? error : null} className="w-[230px] [&_label]:font-normal">
         {(wiring) => (
-          <input
-            {...wiring}
-            type="date"
-            min={addDays(today, 1)}
+          <DayField
+            wiring={wiring}
             className={BOX_INPUT}
+            language={school.language}
+            today={today}
             value={to}
-            onChange={(event) => setTo(event.target.value)}
+            onUnread={setUnread}
+            onChange={setTo}
           />
         )}
       </Field>
