@@ -116,7 +116,12 @@ describe('a buyer’s details', () => {
     const creator = (await world.db.select().from(creators))[0]?.id as string
     const cookie = `acorn_studio=${await openSession(world.services, { creatorId: creator })}; acorn_mode=practice`
     const correct = (email: string) =>
-      world.call('PUT', `/api/people/${person?.id}`, { name: 'Ada Right', email }, { cookie })
+      world.call(
+        'PUT',
+        `/api/people/${person?.id}`,
+        { name: 'Ada Right', email, postalAddress: '', note: 'wrote to us' },
+        { cookie },
+      )
     expect(await (await correct('ben@post.example')).json()).toMatchObject({ errors: [{ at: '/email' }] })
     expect((await correct('wrong@post.example')).status).toBe(200)
     const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
