@@ -153,3 +153,40 @@ test('Ctrl+K finds a course and goes there', async ({ studio }) => {
   await studio.keyboard.press('Enter')
   await expect(studio.getByRole('textbox', { name: 'Title of the course' })).toHaveValue(title)
 })
+
+test('the keyboard’s focus is always somewhere: from the shelf, in a sentence, after a dialog', async ({ studio }) => {
+  const { offerId, title } = await makeCourse(studio, unique('Focused'), 4900)
+  await studio.goto(`/studio/sell/offers/${offerId}`)
+  const focused = () =>
+    studio.evaluate(() => {
+      const at = document.activeElement
+      return at && at !== document.body ? (at.getAttribute('aria-label') ?? at.textContent ?? at.tagName) : null
+    })
+  await studio.getByRole('button', { name: 'Add a sale price' }).press('Enter')
+  await expect(studio.getByLabel('Sale price', { exact: true })).toBeVisible()
+  await expect.poll(focused).not.toBeNull()
+  await studio.getByRole('button', { name: 'Take the sale price out' }).press('Enter')
+  await expect(studio.getByRole('button', { name: 'Add a sale price' })).toBeVisible()
+  await expect.poll(focused).not.toBeNull()
+
+  const kinds = studio.getByRole('radiogroup', { name: 'Kind of price' })
+  await kinds.getByRole('radio', { name: 'One-time' }).focus()
+  await studio.keyboard.press('ArrowRight')
+  await expect(kinds.getByRole('radio', { name: 'Installments' })).toBeChecked()
+  expect(await focused()).toBe('Installments')
+
+  await studio.getByRole('link', { name: title, exact: true }).first().press('Enter')
+  await expect(studio.getByLabel('Title of the course')).toBeVisible()
+  await expect.poll(focused).not.toBeNull()
+
+  await studio.keyboard.press('Control+k')
+  await expect(studio.getByPlaceholder(/^A course, an order/)).toBeFocused()
+  await studio.keyboard.press('Escape')
+  await expect(studio.getByPlaceholder(/^A course, an order/)).toBeHidden()
+  await expect.poll(focused).not.toBeNull()
+
+  await studio.goto('/studio/orders')
+  await studio.keyboard.press('Tab')
+  await studio.keyboard.press('Enter')
+  await expect(studio.getByLabel('Bench')).toBeFocused()
+})

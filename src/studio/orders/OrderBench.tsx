@@ -63,17 +63,15 @@ export function OrderBench({ order }: { order: Order }) {
           {order.person.name}
         </Link>
         , {order.person.email}
-        {' · '}
+      </p>
+      <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
         <Button kind="link" onClick={() => void sendPasswordLink(order.person)}>
           Send a password link
         </Button>
         {order.state === 'paid' && (
-          <>
-            {' · '}
-            <a className="link" href={`/api/orders/${order.id}/receipt.pdf`} target="_blank" rel="noopener">
-              Receipt as PDF
-            </a>
-          </>
+          <a className="link" href={`/api/orders/${order.id}/receipt.pdf`} target="_blank" rel="noopener">
+            Receipt as PDF
+          </a>
         )}
       </p>
       <TooLate order={order} money={money} />
