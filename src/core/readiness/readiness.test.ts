@@ -123,6 +123,18 @@ it.each<[string[], Partial<OfferSituation>]>([
   expect(codes(change)).toEqual(expected)
 })
 
+it('a sale that ends before it begins stops publishing, and is said once', () => {
+  const sale = (from: string, until: string) => ({
+    ...content,
+    sale: { amount: 100, from, until, scope: 'every' as const },
+  })
+  const [early, late] = ['2026-01-01T00:00:00+01:00', '2026-02-01T00:00:00+01:00'] as const
+  expect(codes({ draft: sale(late, early) })).toContain('sale-span')
+  expect(codes({ draft: sale(late, early) })).not.toContain('sale-over')
+  expect(codes({ draft: sale(late, late) })).toContain('sale-span')
+  expect(codes({ draft: sale(early, late) })).not.toContain('sale-span')
+})
+
 it('names the gateway that could, and what is in the way in money', () => {
   const wallet = { ...card, name: 'Brook Transfer', chargesAgain: false }
   const said = (change: Partial<OfferSituation>) => {
@@ -144,4 +156,13 @@ it('names the gateway that could, and what is in the way in money', () => {
   expect(said({ draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 })[0]).toBe(
     'In parts it costs €9.00 less than at once: who pays at once pays more.',
   )
+})
+
+it('with nothing connected it names those that could take this price in this currency, and no others', () => {
+  const euroOnly = { ...card, name: 'Euro only', currencies: ['EUR'] as const }
+  const any = { ...card, name: 'Any', currencies: 'any' as const }
+  const said = speakOffer({ ...school, currency: 'CHF' }, { id: 'o', courseId: 'c', content }, at)?.spoken ?? null
+  const found = obstaclesOf({ ...ready, said, ways: [], known: [euroOnly, any] }, { ...money, currency: 'CHF' })
+  const [first] = found
+  expect(`${first?.title} ${first?.detail}`).toContain('Connect a gateway; Any is one that can take it.')
 })

@@ -175,24 +175,28 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
   const { draft, ways, mode, said } = situation
   if (draft.terms.kind === 'free') return []
   const fix: Fix = { to: 'gateways', label: 'Connect' }
+  const { currency } = format
+  const canTake = (way: CollectingWay) => {
+    const need = said ? needOf(said, currency) : null
+    return need ? whyNot(way, need) === null : takesCurrency(way, currency)
+  }
   if (ways.length === 0) {
     return [
       block(
         'no-gateway',
         `Nothing is connected in ${modeName(mode)} that can take money.`,
-        `Connect a gateway${sayWhich(situation.known, () => true, 'that takes it')}.`,
+        `Connect a gateway${sayWhich(situation.known, canTake, 'that can take it')}.`,
         fix,
       ),
     ]
   }
-  const { currency } = format
   const takes = ways.filter((way) => takesCurrency(way, currency))
   if (takes.length === 0) {
     return [
       block(
         'no-currency',
         `No connected gateway takes ${currency}.`,
-        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => takesCurrency(way, currency), `that takes ${currency}`)}.`,
+        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => takesCurrency(way, currency), `that can take ${currency}`)}.`,
         fix,
       ),
     ]
@@ -301,7 +305,8 @@ function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
     found.push(warning('same-name', 'Another offer of this course has the same name.', { to: 'name', label: 'Rename' }))
   }
   const { sale, access } = draft
-  if (sale?.until && Date.parse(sale.until) <= Date.parse(at)) {
+  // One that ends before it begins is refused already, and needs no second word.
+  if (sale?.until && !saleSpanProblem(sale) && Date.parse(sale.until) <= Date.parse(at)) {
     found.push(warning('sale-over', 'The sale is over: buyers pay the full price.', { to: 'sale', label: 'Look' }))
   } else if (sale?.from && Date.parse(sale.from) > Date.parse(at)) {
     found.push(
