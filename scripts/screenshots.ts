@@ -108,7 +108,10 @@ async function studio(context: BrowserContext) {
   await shoot(page, 'money')
   await page.getByRole('link', { name: 'People' }).click()
   await page.getByLabel('Search people').fill('Agnes Thorup')
-  await page.getByRole('link', { name: /Agnes Thorup/ }).click()
+  await page
+    .getByRole('link', { name: /Agnes Thorup/ })
+    .first()
+    .click()
   await page.getByText('taken back', { exact: true }).waitFor()
   await shoot(page, 'people')
   await page.getByRole('link', { name: 'Setup' }).click()

@@ -49,7 +49,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
         </thead>
         <tbody>
           {rows.map((row) => {
-            const [shape, word] = stateOf(row)
+            const [shape, word] = stateOf(row, money)
             const form = { ...money, currency: row.currency }
             return (
               <tr key={row.id} className={row.orderId === chosen ? 'bg-acorn-soft' : 'hover:bg-sheet-2'}>
@@ -71,7 +71,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
                 <td className="text-right">
                   {row.standing === 'received' ? formatMoney(row.pay, form) : '–'}
                   {row.came > 0 && (
-                    <span className="block text-[12px] text-ink-3">{formatMoney(row.came, form)} came</span>
+                    <span className="block text-[12px] text-ink-3">{formatMoney(row.came, form)} received</span>
                   )}
                   <Taken fee={row.fee} refunded={row.refunded} money={form} />
                 </td>
@@ -112,12 +112,18 @@ function Taken({ fee, refunded, money }: { fee: number; refunded: number; money:
   )
 }
 
-function stateOf({ standing, daysLate, tries, due, nextTry }: Row): readonly [StateShape, string] {
+function stateOf(
+  { standing, daysLate, tries, due, nextTry, came, pay, currency, refunded }: Row,
+  money: MoneyFormat,
+): readonly [StateShape, string] {
+  const say = (amount: number) => formatMoney(amount, { ...money, currency })
   const days = `${daysLate} ${daysLate === 1 ? 'day' : 'days'}`
   switch (standing) {
     case 'received':
+      if (refunded >= pay) return ['off', 'refunded']
       return ['received', tries > 1 ? `received, try ${tries}` : 'received']
     case 'awaited':
+      if (came > 0) return ['awaited', `${say(pay - came)} missing, ${days}`]
       return ['awaited', daysLate > 0 ? `awaited, ${days}` : 'awaited']
     case 'late':
       return ['late', nextTry ? `late, ${days}; again ${sayDayShort(nextTry)}` : `late, ${days}`]
