@@ -1,4 +1,6 @@
 import type { Page } from '@playwright/test'
+import { after } from '../src/core/calendar/day.ts'
+import { sayDay } from '../src/core/calendar/sayDay.ts'
 import {
   chooseCard,
   expect,
@@ -187,7 +189,7 @@ test('a plan that is declined to its stop shuts the course, and paying opens it'
 })
 
 test('the creator cancels, moves a due day and stops chasing, each with its reason', async ({ studio, shop }) => {
-  const { slug, title } = await makeCourse(studio, unique('By hand'), parts)
+  const { slug, title, offerId } = await makeCourse(studio, unique('By hand'), parts)
   await buy(shop, slug, someone('Per Hand'), 'Pays')
   const [order] = await ordersOf(studio, title)
   await visit(studio, `/studio/orders/${order?.id}`)
@@ -207,7 +209,19 @@ test('the creator cancels, moves a due day and stops chasing, each with its reas
   await expect(studio.getByText('goes on', { exact: true })).toBeVisible()
   await pass(studio, 'A year')
   expect(await takenFor(shop, title)).toHaveLength(3)
-  expect(await post(studio.request, '/api/school/practice', undefined, 'GET')).toMatchObject({
-    daysAhead: expect.any(Number),
-  })
+  // What the bench says holds where practice time stands, and it says so.
+  const { day, daysAhead } = await post(studio.request, '/api/school/practice', undefined, 'GET')
+  expect(daysAhead).toBeGreaterThan(300)
+  await visit(studio, `/studio/sell/offers/${offerId}`)
+  const mirror = studio.getByLabel('What follows')
+  await expect(mirror.getByText(`As of ${sayDay(day, 'en')}, where practice time stands.`)).toBeVisible()
+  const [, next] = scheduleFrom(day)
+  await expect(
+    mirror.getByText(new RegExp(`then €43\\.00 on ${sayDay(next, 'en', day.slice(0, 4))}`)).first(),
+  ).toBeVisible()
 })
+
+/** The days of three monthly payments from a day on. */
+function scheduleFrom(day: string): [string, string, string] {
+  return [day, after(day, 1, { count: 1, unit: 'month' }), after(day, 2, { count: 1, unit: 'month' })]
+}

@@ -190,3 +190,26 @@ test('the keyboard’s focus is always somewhere: from the shelf, in a sentence,
   await studio.keyboard.press('Enter')
   await expect(studio.getByLabel('Bench')).toBeFocused()
 })
+
+test('nothing is said to be empty before that is known; what takes a while has its shape', async ({ studio }) => {
+  for (const [path, request, empty] of [
+    ['/studio/money', '**/api/money/payments?*', 'No payment here.'],
+    ['/studio/orders', '**/api/orders?*', 'No orders in'],
+    ['/studio/people', '**/api/people?*', 'Nobody yet.'],
+  ] as const) {
+    let release = () => {}
+    const held = new Promise<void>((done) => {
+      release = done
+    })
+    await studio.route(request, async (route) => {
+      await held
+      await route.continue()
+    })
+    await studio.goto(path)
+    await expect(studio.getByText('Loading…').first()).toBeAttached()
+    await expect(studio.getByText(empty)).toHaveCount(0)
+    release()
+    await expect(studio.getByText('Loading…')).toHaveCount(0)
+    await studio.unroute(request)
+  }
+})

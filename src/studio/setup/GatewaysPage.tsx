@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { sayList } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
@@ -11,6 +10,7 @@ import { Reflection, Section } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
 import { CapabilityTable } from './CapabilityTable.tsx'
+import { sayOffered } from './offered.ts'
 import { SetupFrame } from './SetupPage.tsx'
 import { UnknownPayments } from './UnknownPayments.tsx'
 import { WayPanel } from './WayPanel.tsx'
@@ -79,21 +79,6 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
       </section>
     </>
   )
-}
-
-/** What buyers can pay with at present, and what nothing can collect. */
-function sayOffered({ gateways, onSale, uncollected }: GatewayList): string {
-  const offered = gateways.filter(
-    ({ connection, takesCurrency }) => connection && takesCurrency && !connection.pausedAt && !connection.isKeyLost,
-  )
-  if (offered.length === 0) {
-    return 'A gateway takes the buyer’s money and pays it to you. Nothing is connected here yet, so nothing that costs money can be bought.'
-  }
-  const names = offered.map(({ capabilities, connection }) => connection?.transfer?.title ?? capabilities.name)
-  const by = `Buyers can pay by ${sayList(names, 'or')}, in this order.`
-  if (onSale === 0) return by
-  if (uncollected.length === 0) return `${by} Together they collect all ${onSale} offers on sale.`
-  return `${by} ${uncollected.length} of ${onSale} offers on sale cannot be collected by any: ${sayList(uncollected.map(({ name }) => name))}.`
 }
 
 function Mirror({ list }: { list: GatewayList }) {
