@@ -213,3 +213,26 @@ test('nothing is said to be empty before that is known; what takes a while has i
     await studio.unroute(request)
   }
 })
+
+test('the list of orders goes on while it is scrolled, takes the arrow keys, and keeps its place', async ({
+  studio,
+}) => {
+  await studio.goto('/studio/orders')
+  const list = studio.getByRole('list', { name: 'Orders', exact: true })
+  const links = list.getByRole('link')
+  await expect(links.first()).toBeVisible()
+  const first = await links.count()
+  await links.first().focus()
+  await studio.keyboard.press('ArrowDown')
+  await expect(links.nth(1)).toBeFocused()
+  await studio.keyboard.press('End')
+  await expect.poll(() => links.count()).toBeGreaterThan(first)
+  const top = () => list.evaluate((element) => element.parentElement?.scrollTop ?? 0)
+  await list.evaluate((element) => element.parentElement?.scrollTo({ top: 1500 }))
+  await expect.poll(top).toBe(1500)
+  // The place is noted as it is scrolled.
+  await expect.poll(() => studio.evaluate(() => JSON.stringify(sessionStorage))).toContain('1500')
+  await studio.reload()
+  await expect.poll(top).toBe(1500)
+  expect(await links.count()).toBeGreaterThan(first)
+})

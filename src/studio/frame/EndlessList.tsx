@@ -22,23 +22,24 @@ interface EndlessListProps {
 export function EndlessList({ label, narrowed, list, moreLabel, children }: EndlessListProps) {
   const element = useRef<HTMLUListElement>(null)
   useKeptPlace(`place of ${label} ${narrowed}`, element, list)
-  const walk = (event: KeyboardEvent) => {
-    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key]
-    const links = [...(element.current?.querySelectorAll('a') ?? [])]
-    const at = links.indexOf(document.activeElement as HTMLAnchorElement)
-    if (at < 0 || (step === undefined && event.key !== 'Home' && event.key !== 'End')) return
-    event.preventDefault()
-    const to = event.key === 'Home' ? 0 : event.key === 'End' ? links.length - 1 : at + (step ?? 0)
-    links[Math.min(Math.max(to, 0), links.length - 1)]?.focus()
-  }
   return (
     <>
-      <ul ref={element} aria-label={label} onKeyDown={walk}>
+      <ul ref={element} aria-label={label} onKeyDown={(event) => walk(event, element.current, 'a')}>
         {children}
       </ul>
       <ShowMore list={list} className="px-2 py-2" {...(moreLabel ? { label: moreLabel } : {})} />
     </>
   )
+}
+
+/** Goes through what stands in a list by the arrow keys, Home and End; `what` is a selector. */
+export function walk(event: KeyboardEvent, within: HTMLElement | null, what: string): void {
+  const places = [...(within?.querySelectorAll<HTMLElement>(what) ?? [])]
+  const at = places.indexOf(document.activeElement as HTMLElement)
+  const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: places.length - 1 }[event.key]
+  if (at < 0 || to === undefined) return
+  event.preventDefault()
+  places[Math.min(Math.max(to, 0), places.length - 1)]?.focus()
 }
 
 interface Place {
@@ -47,7 +48,11 @@ interface Place {
 }
 
 /** Keeps how far a list was read and scrolled, for when the page is loaded anew. */
-function useKeptPlace(key: string, element: React.RefObject<HTMLUListElement | null>, list: EndlessListProps['list']) {
+export function useKeptPlace(
+  key: string,
+  element: React.RefObject<HTMLElement | null>,
+  list: EndlessListProps['list'],
+) {
   const pages = list.data?.pages.length ?? 0
   const wanted = useRef<Place | null>(null)
   const known = useRef('')

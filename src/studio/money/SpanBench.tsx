@@ -1,7 +1,9 @@
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
+import { useRef } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
+import { useKeptPlace, walk } from '../frame/EndlessList.tsx'
 import { ShowMore } from '../frame/ShowMore.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
@@ -131,18 +133,23 @@ function Payments({ span, standing, money, query, chosen, choose, total }: Payme
     placeholderData: keepPreviousData,
   })
   const rows = list.data?.pages.flatMap((page) => page.payments) ?? []
+  const table = useRef<HTMLDivElement>(null)
+  useKeptPlace(`place of payments ${JSON.stringify([mode, span, standing, query])}`, table, list)
   // Empty is said only once it is known to be.
   if (list.isPending) return <Waiting lines={5} />
   return (
     <>
-      <PaymentsTable
-        rows={rows}
-        money={money}
-        chosen={chosen}
-        choose={choose}
-        total={total}
-        hasMore={list.hasNextPage}
-      />
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: its buttons take the keys; this hears them once */}
+      <div ref={table} onKeyDown={(event) => walk(event, table.current, 'tbody button')}>
+        <PaymentsTable
+          rows={rows}
+          money={money}
+          chosen={chosen}
+          choose={choose}
+          total={total}
+          hasMore={list.hasNextPage}
+        />
+      </div>
       {list.error && (
         <p role="alert" className="text-failed">
           {list.error.message}
