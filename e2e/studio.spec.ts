@@ -186,7 +186,9 @@ test('the keyboard’s focus is always somewhere: from the shelf, in a sentence,
   await expect.poll(focused).not.toBeNull()
 
   await studio.goto('/studio/orders')
+  await expect(studio.getByRole('heading', { name: 'Orders in Practice' })).toBeVisible()
   await studio.keyboard.press('Tab')
+  await expect(studio.getByRole('link', { name: 'To the bench' })).toBeFocused()
   await studio.keyboard.press('Enter')
   await expect(studio.getByLabel('Bench')).toBeFocused()
 })

@@ -34,6 +34,14 @@ export function TermsBench({ terms, money, onChange }: TermsBenchProps) {
         orientation="horizontal"
         value={terms.kind}
         onValueChange={(kind) => onChange(changeKind(terms, kind as DraftTerms['kind']))}
+        // The group chooses what an arrow leads to only while the key is held; a short press chooses it, too.
+        onKeyDown={(event) => {
+          const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key]
+          if (step === undefined) return
+          const at = KINDS.findIndex(([kind]) => kind === terms.kind)
+          const next = KINDS[(at + step + KINDS.length) % KINDS.length]
+          if (next) onChange(changeKind(terms, next[0]))
+        }}
       >
         {KINDS.map(([kind, label]) => (
           <RadioGroup.Item
