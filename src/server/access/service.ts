@@ -173,7 +173,7 @@ export async function giveCourse(services: Services, personId: string, courseId:
   await inTransaction(services, async (services) => {
     const { db: tx } = services
     const [person] = await tx.select().from(people).where(eq(people.id, personId)).for('no key update')
-    if (!person) throw notFound('person')
+    if (!person || person.erasedAt) throw notFound('person')
     const course = await getCourse(tx, courseId)
     const held = await grantsOf(services, { mode: person.mode, person, browserHash: null }, courseId)
     if (entryOn(day, held).state === 'open') throw new Problem(409, 'has-it', `${person.name} has this course already.`)

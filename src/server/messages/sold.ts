@@ -42,7 +42,7 @@ export async function composeSold(
     `You sold: ${count}, ${money(sum)}${practice}`,
     [
       {
-        text: `On ${sayDay(day, school.language)} ${count} came in; ${money(sum)} was received with ${rows.length === 1 ? 'it' : 'them'}.`,
+        text: `On ${sayDay(day, school.language)} you received ${count}, and ${money(sum)} for ${rows.length === 1 ? 'it' : 'them'}.`,
         link: `${config.origin}/studio/orders?from=${day}&until=${day}`,
         label: 'Look at the orders',
       },

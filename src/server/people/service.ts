@@ -10,7 +10,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { agreements, journal, orderLines, orders, people } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
-import { notFound } from '../http/problem.ts'
+import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
 import { agreementStanding, orderStanding } from '../orders/standing.ts'
@@ -156,9 +156,11 @@ export async function resendPassword(
   })
 }
 
-/** Sends a buyer a link for a password, by the creator. @throws Problem 404. */
+/** Sends a buyer a link for a password, by the creator. @throws Problem 404, or 409 where their data was deleted. */
 export async function sendPasswordLink(services: Services, mode: Mode, id: string): Promise<void> {
-  await openPerson(services, mode, id)
+  const { person } = await openPerson(services, mode, id)
+  if (person.erasedAt)
+    throw new Problem(409, 'erased', 'The data of this buyer was deleted; there is no address to write to.')
   await inTransaction(services, async (services) => {
     const { queued, writes } = queueMessage(services, { mode, kind: 'password', personId: id })
     await Promise.all(writes)

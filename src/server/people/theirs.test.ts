@@ -14,7 +14,7 @@ import { setKeepYears } from '../school/service.ts'
 import { openSession } from '../school/sessions.ts'
 import { erasePerson, forgetOldNames } from './erase.ts'
 import { joinPeople } from './join.ts'
-import { addPerson, correctPerson, findPerson, openPerson } from './service.ts'
+import { addPerson, correctPerson, findPerson, openPerson, sendPasswordLink } from './service.ts'
 import { dataOf } from './theirData.ts'
 
 const DAY = 86_400_000
@@ -147,14 +147,13 @@ describe('two persons who are one', () => {
   it('are joined: orders, access, agreements and messages go over; the other cannot sign in', async () => {
     const one = await bought(4900, 4900)
     const other = await bought(monthly, 1900)
-    const token = await openSession(world.services, { personId: other.person.id })
+    await openSession(world.services, { personId: other.person.id })
     await giveCourse(world.services, one.person.id, other.courseId, 'helped')
     await joinPeople(world.services, 'practice', one.person.id, other.person.id, 'two emails')
     const { orders: theirs, journal: happened } = await openPerson(world.services, 'practice', one.person.id)
     expect(theirs.map(({ id }) => id).sort()).toEqual([one.orderId, other.orderId].sort())
     expect(happened.at(-1)).toMatchObject({ what: 'person-joined', data: { email: other.email } })
     expect(await findPerson(world.db, 'practice', other.email)).toBeNull()
-    expect(token).toBeTruthy()
     expect(await world.db.$count(sessions, eq(sessions.personId, other.person.id))).toBe(0)
     const [agreed] = await world.db.select().from(agreements).where(eq(agreements.orderId, other.orderId))
     expect(agreed?.personId).toBe(one.person.id)
@@ -175,7 +174,12 @@ describe('two persons who are one', () => {
     await expect(joinPeople(world.services, 'practice', a?.id as string, a?.id as string, 'x')).rejects.toMatchObject({
       errors: [{ at: '/other' }],
     })
-    await expect(joinPeople(world.services, 'live', a?.id as string, a?.id as string, 'x')).rejects.toBeTruthy()
+    const other = await addPerson(world.services, 'live', 'Twin', `live${n}@post.example`)
+    for (const mode of ['practice', 'live'] as const) {
+      await expect(joinPeople(world.services, mode, a?.id as string, other.id, 'x')).rejects.toMatchObject({
+        status: 404,
+      })
+    }
   })
 })
 
@@ -245,5 +249,6 @@ describe('a buyer’s data', () => {
     const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
     expect(order).toMatchObject({ buyerName: null, state: 'paid' })
     await expect(erasePerson(world.services, 'practice', person.id, 'again')).rejects.toMatchObject({ status: 404 })
+    await expect(sendPasswordLink(world.services, 'practice', person.id)).rejects.toMatchObject({ code: 'erased' })
   })
 })

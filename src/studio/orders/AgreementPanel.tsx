@@ -154,7 +154,11 @@ function TryDialog({
     })
     await queryClient.invalidateQueries()
     if (!isDone || said === 'declined') return
-    toast(said === 'paid' ? `${formatMoney(due.agreed, money)} received.` : 'No answer yet; it is looked up by itself.')
+    toast(
+      said === 'paid'
+        ? `${formatMoney(due.agreed, money)} received.`
+        : 'No answer yet. The outcome appears here once it is known.',
+    )
     onClose()
   }
   return (

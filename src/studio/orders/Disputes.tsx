@@ -66,7 +66,7 @@ export function Disputes({ order, money }: { order: Order; money: MoneyFormat })
           title={deciding.access === 'close' ? 'Close the course' : 'Leave the course open'}
           text={
             deciding.access === 'close'
-              ? 'It is shut for this buyer at once, and nothing more is charged.'
+              ? 'The buyer loses access at once, and nothing more is charged.'
               : 'The buyer keeps it, though the money went back.'
           }
           action={deciding.access === 'close' ? 'Close it' : 'Leave it open'}

@@ -95,6 +95,6 @@ function sayEnd(isSubscription: boolean, owes: boolean): string {
   const money = 'Money is not given back by this; that is done on the order.'
   if (isSubscription) return `Nothing more is charged either way, and the buyer is told. ${money}`
   if (owes)
-    return `It is shut for this buyer at once. What is still owed is let go and not charged, and the buyer is told. ${money}`
-  return `It is shut for this buyer at once. ${money}`
+    return `The buyer loses access at once. What is still owed is let go and not charged, and the buyer is told. ${money}`
+  return `The buyer loses access at once. ${money}`
 }

@@ -101,7 +101,7 @@ export function SaleBench({ sale, terms, money, timeZone, onChange }: SaleBenchP
                 set({ [name]: instantOf(momentOf(sale[name] as string, timeZone, name).day, '12:00', timeZone, name) })
               }
             >
-              {name === 'from' ? 'Say at what time it begins' : 'Say at what time it ends'}
+              {name === 'from' ? 'Add a start time' : 'Add an end time'}
             </Add>
           ) : null,
         )}

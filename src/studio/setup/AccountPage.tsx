@@ -231,7 +231,7 @@ function Devices({ devices }: { devices: Device[] }) {
   }
   const close = async (id: string) => {
     await unwrap(api.account.devices[':id'].$delete({ param: { id } }))
-    await done('Signed out there.')
+    await done('That device is signed out.')
   }
   const closeAll = async () => {
     await unwrap(api.account.devices.$delete())

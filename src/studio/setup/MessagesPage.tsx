@@ -71,7 +71,7 @@ const TO_BUYERS: Kind[] = [
   {
     kind: 'renewal-ahead',
     title: 'It renews soon',
-    when: 'Before a subscription renews, so many days as you set below. In some places the law asks for it.',
+    when: 'Some days before a subscription renews; you set how many below. Some countries require it.',
   },
 ]
 const TO_YOU: Kind[] = [
@@ -80,7 +80,11 @@ const TO_YOU: Kind[] = [
   { kind: 'told-stopped', title: 'Payments have stopped', when: 'The last try is declined too.' },
   { kind: 'told-cancelled', title: 'A buyer has cancelled', when: 'They cancel by themselves.' },
   { kind: 'told-disputed', title: 'A payment is disputed', when: 'A buyer asks the bank for their money back.' },
-  { kind: 'told-dispute-ended', title: 'A dispute has ended', when: 'The gateway decides it, for you or against you.' },
+  {
+    kind: 'told-dispute-ended',
+    title: 'A dispute has ended',
+    when: 'The gateway decides the dispute, for you or against you.',
+  },
 ]
 
 type Tells = ReturnType<typeof useSession>['school']['tells']
