@@ -25,7 +25,10 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
     await studio.getByRole('textbox', { name: 'Description' }).fill('Soft covers, no glue.')
     for (const [index, lesson] of ['Paper', 'Thread'].entries()) {
       await studio.getByRole('button', { name: 'Add a lesson' }).click()
-      await studio.getByLabel(`Title of lesson ${index + 1}`).fill(lesson)
+      await expect(studio.getByLabel(`Title of lesson ${index + 1}`)).toBeFocused()
+      if (index === 0) await expect(studio.getByText('Lesson 1 has no title.')).toBeVisible()
+      await studio.keyboard.type(lesson)
+      await expect(studio.getByText(/^Lesson \d has no title\.$/)).toHaveCount(0)
       await studio
         .getByRole('textbox', { name: `Text of lesson ${index + 1}` })
         .fill(`All about ${lesson.toLowerCase()}.`)

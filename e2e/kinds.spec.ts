@@ -64,7 +64,7 @@ test('240 to begin, 14 days free, then 36 a year', async ({ studio, shop }) => {
   await studio.getByLabel('Trial, how many').fill('14')
   await expect(
     mirror.getByText(
-      /^€240\.00 to begin, 14 days free, then €36\.00 every year from .* until cancelled\. Open for good\.$/,
+      /^€240\.00 to begin, 14 days free, then €36\.00 every year from .* until cancelled\. Open while it is paid and 3 days longer\.$/,
     ),
   ).toBeVisible()
   expect(await publishAndBuy(studio, shop)).toEqual([24_000])

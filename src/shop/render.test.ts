@@ -154,9 +154,10 @@ it('a course that opens later is not said to be open', () => {
 })
 
 it('My courses says what each is, and what comes next', () => {
-  const shown = { ...card, lessons: 6, opens: null, closes: null, owes: null, renews: null }
+  const shown = { ...card, lessons: 6, opens: null, closes: null, owes: null, renews: null, hangsOnPayments: false }
   const courses = [
     { ...shown, state: 'open' as const },
+    { ...shown, slug: 'monthly', state: 'open' as const, hangsOnPayments: true },
     { ...shown, slug: 'later', state: 'opens-later' as const, opens: '2027-03-01' },
     { ...shown, slug: 'past', state: 'closed' as const, closes: '2026-03-01' },
   ]
@@ -184,6 +185,7 @@ it('My courses says what each is, and what comes next', () => {
   })
   for (const said of [
     'yours for good',
+    'open for good, as long as it is paid',
     'opens on 1 March 2027',
     'ended on 1 March 2026',
     '€43.00 of €86.00 paid.',

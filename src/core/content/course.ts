@@ -32,4 +32,9 @@ export const courseContentSchema = v.object({
 })
 
 export type CourseContent = v.InferOutput<typeof courseContentSchema>
+/** What a lesson is called wherever it is shown: by its place, until it has a title. */
+export function lessonTitle(lesson: Pick<Lesson, 'title'>, index: number): string {
+  return lesson.title.trim() || `Lesson ${index + 1}`
+}
+
 export type Lesson = v.InferOutput<typeof lessonSchema>

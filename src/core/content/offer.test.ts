@@ -2,6 +2,7 @@ import fc from 'fast-check'
 import * as v from 'valibot'
 import { describe, expect, it } from 'vitest'
 import {
+  accessAfter,
   changeKind,
   type DraftTerms,
   fittingAccess,
@@ -76,6 +77,19 @@ it('open while paying becomes open for good on terms that do not repeat', () => 
   const access = { from: null, lasts: 'whilePaying', graceDays: 3 } as const
   expect(fittingAccess(access, monthly).lasts).toBe('whilePaying')
   expect(fittingAccess(access, parts).lasts).toBe('forever')
+})
+
+it('a price that becomes a subscription is open while it is paid, unless its access was said before', () => {
+  const access = { from: null, lasts: 'forever', graceDays: 0 } as const
+  expect(accessAfter(access, parts, monthly)).toEqual({ from: null, lasts: 'whilePaying', graceDays: 3 })
+  expect(accessAfter({ ...access, graceDays: 7 }, parts, monthly).graceDays).toBe(7)
+  expect(accessAfter({ ...access, from: '2027-01-01' }, parts, monthly).lasts).toBe('forever')
+  expect(accessAfter({ ...access, lasts: { count: 1, unit: 'year' } }, parts, monthly).lasts).toEqual({
+    count: 1,
+    unit: 'year',
+  })
+  expect(accessAfter(access, monthly, { ...monthly, amount: 5 })).toEqual(access)
+  expect(accessAfter({ ...access, lasts: 'whilePaying' }, monthly, parts).lasts).toBe('forever')
 })
 
 it('what the schema lets through, the core can quote or calls unfinished; it never breaks', () => {

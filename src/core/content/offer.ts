@@ -190,6 +190,17 @@ export function fittingAccess(access: Access, terms: DraftTerms): Access {
   return { ...access, lasts: 'forever' }
 }
 
+/**
+ * The access rule after a change of terms. Whoever turns a price into a subscription and has said nothing else
+ * about access means that the course is open while it is paid; otherwise the rule is only made to fit.
+ */
+export function accessAfter(access: Access, before: DraftTerms, terms: DraftTerms): Access {
+  const isUntouched = access.lasts === 'forever' && access.from === null
+  return terms.kind === 'subscription' && before.kind !== 'subscription' && isUntouched
+    ? { from: null, lasts: 'whilePaying', graceDays: access.graceDays || 3 }
+    : fittingAccess(access, terms)
+}
+
 /** Why a sale could never run, in words: it ends before it begins. Null where it can. */
 export function saleSpanProblem({ from, until }: DraftSale): string | null {
   if (from === null || until === null || Date.parse(until) > Date.parse(from)) return null

@@ -19,6 +19,7 @@ export interface Fix {
     | 'put-on-sale'
     | 'open-course'
     | 'add-lesson'
+    | 'name-lesson'
     | 'bring-back'
     | 'gateways'
     /** The field whose text cannot be read. */

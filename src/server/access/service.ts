@@ -162,6 +162,7 @@ export async function coursesOf(services: Services, person: Person) {
       closes: entry.state === 'open' ? entry.grant.closes : entry.state === 'closed' ? entry.closed : null,
       owes: entry.state === 'closed' ? entry.owes : null,
       renews: entry.state === 'open' ? renewsOn(entry.grant) : null,
+      hangsOnPayments: entry.state === 'open' && entry.grant.shuts !== null,
     }
   })
 }

@@ -234,6 +234,8 @@ export interface MyView {
     owes: string | null
     /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
     renews: string | null
+    /** Open, and shut by the next payment if that is not paid. */
+    hangsOnPayments: boolean
   })[]
 }
 

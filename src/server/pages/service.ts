@@ -1,6 +1,7 @@
 import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
+import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
 import { accessIn, speakOffer, taxRateIn } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
@@ -131,7 +132,7 @@ export async function courseView(
     course: {
       ...cardOf(course),
       description: course.live.description,
-      lessons: course.live.lessons.map(({ title }) => title),
+      lessons: course.live.lessons.map(lessonTitle),
     },
     offers: await offersOf(services, school, course, visitor),
     isOwned: entry.state === 'open',
@@ -173,7 +174,7 @@ export async function checkoutView(
   const { buyable, says } = await beside(services, school, course, offers, visitor)
   return {
     name: 'checkout',
-    course: { ...cardOf(course), lessons: course.live.lessons.map(({ title }) => title) },
+    course: { ...cardOf(course), lessons: course.live.lessons.map(lessonTitle) },
     offers: buyable.length > 0 ? buyable : offers,
     chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
     linked: offerId ?? null,
@@ -391,7 +392,7 @@ export async function learnView(
     course: { ...cardOf({ slug, live: course.live }), description },
     closes: entry.grant.closes,
     renews: renewsOn(entry.grant),
-    lessons: lessons.map(({ id, title: lessonTitle }) => ({ id, title: lessonTitle })),
+    lessons: lessons.map((one, index) => ({ id: one.id, title: lessonTitle(one, index) })),
     lesson,
   }
 }

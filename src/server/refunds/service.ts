@@ -35,6 +35,8 @@ export const refundSchema = v.object({
 export interface RefundableCharge extends Charge {
   lineId: string
   amount: number
+  /** When it was collected. */
+  at: Date | null
   method: string | null
   gateway: string
   isByHand: boolean
@@ -60,6 +62,7 @@ export async function chargesOf(
     .select({
       id: attempts.id,
       whole: attempts.amount,
+      at: attempts.settledAt,
       method: attempts.method,
       adapter: connections.adapter,
       lineId: payments.lineId,
@@ -75,13 +78,13 @@ export async function chargesOf(
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
     .groupBy(attempts.id, connections.adapter, payments.lineId)
     .orderBy(desc(attempts.settledAt), desc(attempts.startedAt))
-  return rows.map(({ id, whole, method, adapter, lineId, amount, given: before, isDisputed }) => {
+  return rows.map(({ id, whole, at, method, adapter, lineId, amount, given: before, isDisputed }) => {
     const { name, refunds: can, style } = capabilitiesOf(gateways, adapter)
     // What gives back whole payments only cannot give back one line of several, nor the rest of a part.
     const cannot = isDisputed || can === 'none' || (can === 'whole' && amount !== whole)
     const left = cannot ? 0 : amount - before
     const gives = can === 'whole' ? ('whole' as const) : ('part' as const)
-    return { id, lineId, amount, left, gives, method, gateway: name, isByHand: style === 'offline' }
+    return { id, lineId, amount, at, left, gives, method, gateway: name, isByHand: style === 'offline' }
   })
 }
 

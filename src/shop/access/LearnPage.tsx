@@ -45,7 +45,7 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
           )}
         </nav>
         <article className="min-w-0 rounded-lg border border-line bg-sheet px-6 py-6 sm:px-9 sm:py-8">
-          {lesson && <h2 className="mb-4 text-[26px]">{lesson.title || 'Untitled lesson'}</h2>}
+          {lesson && <h2 className="mb-4 text-[26px]">{lessons[at]?.title}</h2>}
           {text ? (
             <RichHtml className="max-w-[62ch] text-[16.5px] leading-relaxed" html={text} />
           ) : (

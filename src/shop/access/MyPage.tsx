@@ -98,11 +98,13 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
   )
 }
 
-function until({ state, opens, closes, lessons, owes, renews }: MyView['courses'][number], language: string): string {
+function until(course: MyView['courses'][number], language: string): string {
+  const { state, opens, closes, lessons, owes, renews, hangsOnPayments } = course
   const count = `${lessons} ${lessons === 1 ? 'lesson' : 'lessons'}`
   if (state === 'opens-later' && opens) return `${count} · opens on ${sayDay(opens, language)}`
   if (owes && closes) return `${count} · paused since ${sayDay(closes, language)}: a payment is overdue`
   if (renews) return `${count} · paid until ${sayDay(renews, language)}, renews then`
   if (state === 'closed' && closes) return `${count} · ended on ${sayDay(closes, language)}`
-  return closes ? `${count} · open until ${sayDay(closes, language)}` : `${count} · yours for good`
+  if (closes) return `${count} · open until ${sayDay(closes, language)}`
+  return `${count} · ${hangsOnPayments ? 'open for good, as long as it is paid' : 'yours for good'}`
 }

@@ -6,11 +6,13 @@ import { shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
+import { sayDate } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
+import { useSession } from '../session/session.ts'
 import type { Order } from './OrderBench.tsx'
 
 type Refund = Order['refunds'][number]
@@ -139,6 +141,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const read = readMoney(typed, money)
   const shares = read.ok ? shareRefund(charges, read.amount) : null
   const goesOn = agreement?.state === 'active'
+  const several = charges.length > 1
+  const { school } = useSession()
   return (
     <NoteDialog
       title={`Give money back for ${line?.courseTitle ?? ''}`}
@@ -181,7 +185,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
             const charge = charges.find(({ id }) => id === chargeId)
             return (
               <li key={chargeId}>
-                {formatMoney(amount, money)}{' '}
+                {formatMoney(amount, money)}
+                {several && charge?.at && ` of ${sayDate(charge.at, school.timeZone)}`}{' '}
                 {charge?.isByHand
                   ? 'by hand: transfer it from your bank; this notes it'
                   : `through ${charge?.gateway}, to ${charge?.method ?? 'where it came from'}`}

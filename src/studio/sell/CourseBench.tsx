@@ -1,5 +1,6 @@
 import { MoreHorizontal } from 'lucide-react'
 import { useState } from 'react'
+import { flushSync } from 'react-dom'
 import { useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { courseChanges } from '../../core/content/changes.ts'
@@ -20,7 +21,7 @@ import { Section, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { CourseMirror } from './CourseMirror.tsx'
 import { CoverField } from './CoverField.tsx'
-import { Lessons, newLesson } from './Lessons.tsx'
+import { focusTitle, Lessons, newLesson } from './Lessons.tsx'
 import { type BenchCourse, refreshShelf, useCourse } from './queries.ts'
 import { RichText } from './RichText.tsx'
 
@@ -64,9 +65,15 @@ function CourseBench({ course }: { course: BenchCourse }) {
     await refreshShelf()
     navigate(`/studio/sell/courses/${id}`)
   }
+  const addLesson = () => {
+    const lesson = newLesson()
+    flushSync(() => change({ lessons: [...content.lessons, lesson] }))
+    focusTitle(lesson)
+  }
   const fix = (to: Fix['to']) => {
     if (to === 'bring-back') void setRetired(false)
-    else if (to === 'add-lesson') change({ lessons: [...content.lessons, newLesson()] })
+    else if (to === 'add-lesson') addLesson()
+    else if (to === 'name-lesson') focusTitle(content.lessons.find(({ title }) => !title.trim()) ?? { id: '' })
     else setPublishing(true)
   }
   const remove = async () => {

@@ -1,5 +1,5 @@
 import { Link } from 'react-router'
-import type { CourseContent } from '../../core/content/course.ts'
+import { type CourseContent, lessonTitle } from '../../core/content/course.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { State } from '../../ui/State.tsx'
@@ -60,7 +60,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
           <ol className="px-4 py-2 text-[13.5px]">
             {content.lessons.slice(0, 6).map((lesson, index) => (
               <li key={lesson.id} className="border-b border-line py-1 last:border-0">
-                {index + 1}. {lesson.title || 'Untitled lesson'}
+                {index + 1}. {lessonTitle(lesson, index)}
               </li>
             ))}
             {content.lessons.length === 0 && <li className="py-1 text-ink-3">No lessons yet</li>}
@@ -98,5 +98,12 @@ function obstacles(course: BenchCourse, content: CourseContent, offers: { isLive
     add('changed', 'warning', 'Buyers still see what was live before.', '', { to: 'publish', label: 'Review' })
   if (content.lessons.length === 0)
     add('no-lessons', 'warning', 'No lessons: who buys it finds it empty.', '', { to: 'add-lesson', label: 'Add one' })
+  const untitled = content.lessons.findIndex(({ title }) => !title.trim())
+  if (untitled >= 0) {
+    add('lesson-untitled', 'warning', `Lesson ${untitled + 1} has no title.`, 'Buyers see its number instead.', {
+      to: 'name-lesson',
+      label: 'Name it',
+    })
+  }
   return found
 }

@@ -17,6 +17,7 @@ import {
 import { CSS } from '@dnd-kit/utilities'
 import { ChevronDown, ChevronRight, GripVertical } from 'lucide-react'
 import { useState } from 'react'
+import { flushSync } from 'react-dom'
 import type { Lesson } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
@@ -29,6 +30,11 @@ export function newLesson(): Lesson {
 
 const screenReaderInstructions = {
   draggable: 'Press space to pick the lesson up, the arrow keys to move it, space to put it down, escape to leave it.',
+}
+
+/** Puts the keyboard into a lesson's title. */
+export function focusTitle({ id }: Pick<Lesson, 'id'>): void {
+  document.getElementById(`lesson-${id}`)?.focus()
 }
 
 interface LessonsProps {
@@ -45,8 +51,12 @@ export function Lessons({ lessons, onChange }: LessonsProps) {
   )
   const add = () => {
     const lesson = newLesson()
-    onChange([...lessons, lesson])
-    setOpenId(lesson.id)
+    // It is named first: drawn at once, so that its title can take the focus.
+    flushSync(() => {
+      onChange([...lessons, lesson])
+      setOpenId(lesson.id)
+    })
+    focusTitle(lesson)
   }
   const onDragEnd = ({ active, over }: DragEndEvent) => {
     if (!over || active.id === over.id) return
@@ -126,6 +136,7 @@ function LessonRow({ lesson, number, isOpen, toggle, change, remove }: LessonRow
         </button>
         <span className="w-5 text-right text-ink-3">{number}</span>
         <input
+          id={`lesson-${lesson.id}`}
           aria-label={`Title of lesson ${number}`}
           placeholder="Title of the lesson"
           maxLength={160}

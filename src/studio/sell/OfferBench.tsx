@@ -4,7 +4,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { offerChanges } from '../../core/content/changes.ts'
 import { runningSale } from '../../core/content/earlierPrice.ts'
-import { fittingAccess, type OfferContent } from '../../core/content/offer.ts'
+import { accessAfter, type OfferContent } from '../../core/content/offer.ts'
 import { type PricingSchool, speakOffer } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { type Fix, type Obstacle, obstaclesOf } from '../../core/readiness/readiness.ts'
@@ -215,7 +215,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             <TermsBench
               terms={content.terms}
               money={money}
-              onChange={(terms) => change({ terms, access: fittingAccess(content.access, terms) })}
+              onChange={(terms) => change({ terms, access: accessAfter(content.access, content.terms, terms) })}
             />
             {content.terms.kind === 'installments' && (
               <AgainstAtOnce
