@@ -1,12 +1,25 @@
 import { defineConfig } from 'vitest/config'
 
+/** What computes, or draws, without a database; the rest has a cluster of its own. */
+const PLAIN = ['src/core', 'src/shop', 'src/studio', 'src/ui'].map((folder) => `${folder}/**/*.test.ts`)
+
+const common = { testTimeout: 20_000, hookTimeout: 60_000 }
+
 export default defineConfig({
   test: {
-    include: ['src/**/*.test.ts', 'scripts/**/*.test.ts', 'demo/**/*.test.ts'],
-    globalSetup: './src/testing/globalSetup.ts',
-    testTimeout: 20_000,
-    hookTimeout: 60_000,
     pool: 'forks',
     maxWorkers: 3,
+    projects: [
+      { test: { ...common, name: 'plain', include: PLAIN } },
+      {
+        test: {
+          ...common,
+          name: 'database',
+          include: ['src/**/*.test.ts', 'scripts/**/*.test.ts', 'demo/**/*.test.ts'],
+          exclude: PLAIN,
+          globalSetup: './src/testing/globalSetup.ts',
+        },
+      },
+    ],
   },
 })

@@ -86,7 +86,7 @@ export async function sendOnceMore(base: Services, mode: Mode, id: string, email
   })
 }
 
-/** Sends a message anew that could not be sent, at once. @throws Problem 409 where it has been sent. */
+/** Sends a message anew that could not be sent, at once. @throws Problem 404, or 409 where it has been sent. */
 export async function sendAgain(services: Services, mode: Mode, id: string): Promise<void> {
   await inTransaction(services, async ({ db: tx, jobs }) => {
     const [message] = await tx
@@ -96,7 +96,12 @@ export async function sendAgain(services: Services, mode: Mode, id: string): Pro
         and(eq(messages.id, id), eq(messages.mode, mode), ne(messages.state, 'sent'), ne(messages.state, 'dropped')),
       )
       .returning({ id: messages.id })
-    if (!message) throw new Problem(409, 'sent', 'This message has been sent.')
+    if (!message) {
+      const ofMode = and(eq(messages.id, id), eq(messages.mode, mode))
+      throw (await tx.$count(messages, ofMode)) > 0
+        ? new Problem(409, 'sent', 'This message has been sent.')
+        : notFound('message')
+    }
     await jobs.send(tx, 'message-send', { messageId: id })
   })
 }

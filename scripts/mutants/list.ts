@@ -1,0 +1,469 @@
+/** A wrong change at one place, which the named tests must notice. */
+export interface Mutant {
+  file: string
+  /** What would go wrong with it. */
+  what: string
+  /** Stands exactly once in the file. */
+  find: string
+  put: string
+  /** The test files that cover it; the fewest that should notice. */
+  tests: readonly string[]
+}
+
+type Change = readonly [what: string, find: string, put: string]
+
+const of = (file: string, tests: readonly string[], changes: readonly Change[]): Mutant[] =>
+  changes.map(([what, find, put]) => ({ file, what, find, put, tests }))
+
+const QUOTE = ['src/core/quote']
+const COLLECTING = ['src/core/collecting']
+const LATER = ['src/server/collecting']
+const CHECKOUT = ['src/server/checkout']
+const REFUNDS = ['src/server/refunds']
+
+/** What could break a sale, where it would break it. */
+export const MUTANTS: readonly Mutant[] = [
+  ...of('src/core/quote/codes.ts', QUOTE, [
+    [
+      'a fixed coupon takes more than is left',
+      'split(Math.min(reduction.amount, most), lefts)',
+      'split(reduction.amount, lefts)',
+    ],
+    [
+      'a percentage is rounded down',
+      'roundRatio(leftOf(payment), reduction.rate, 10_000)',
+      'Math.floor((leftOf(payment) * reduction.rate) / 10_000)',
+    ],
+    [
+      'a percentage is taken of the whole price',
+      'roundRatio(leftOf(payment), reduction.rate',
+      'roundRatio(payment.price, reduction.rate',
+    ],
+    [
+      'a code counts beside a sale that it must not',
+      '!(coupon.skipsSale && saleInForce)',
+      '!(coupon.skipsSale && !saleInForce)',
+    ],
+    ['the minimum itself is not enough', "worth < coupon.minimum ? 'below", "worth <= coupon.minimum ? 'below"],
+    ['a code works once more than it may', 'coupon.used >= coupon.limit)', 'coupon.used > coupon.limit)'],
+    [
+      'a buyer uses a code once more than they may',
+      'coupon.usedByBuyer >= coupon.limitPerBuyer',
+      'coupon.usedByBuyer > coupon.limitPerBuyer',
+    ],
+    ['a second purchase is a first', 'buyer.purchases > 0', 'buyer.purchases > 1'],
+    [
+      'one code that stands alone is combined',
+      '!other.combines || !coupon.combines',
+      '!other.combines && !coupon.combines',
+    ],
+    ['one payment less is reduced', 'payment.n <= reach', 'payment.n < reach'],
+    ['a code works at the instant of its end', '!isBefore(at, endsAt)', 'isBefore(endsAt, at)'],
+    ['a code for bumps works on the course', 'coupon.roles.has(line.role) &&', ''],
+    ['a code is tried twice', "entered.has(coupon) ? 'already-entered' : ", ''],
+    [
+      'a later payment goes below zero',
+      'Math.min(shares[index] as number, leftOf(payment))',
+      '(shares[index] as number)',
+    ],
+  ]),
+  ...of('src/core/quote/tax.ts', QUOTE, [
+    [
+      'tax is rounded down',
+      'roundRatio(charge, rate, mode',
+      '((a: number, b: number, c: number) => Math.floor((a * b) / c))(charge, rate, mode',
+    ],
+    ['tax on top is taken out of the price', "mode === 'exclusive' ? 10_000 : 10_000 + rate", '10_000 + rate'],
+    ['tax on top is not charged', "pay: mode === 'exclusive' ? charge + tax : charge", 'pay: charge'],
+  ]),
+  ...of('src/core/quote/quote.ts', QUOTE, [
+    [
+      'tax is taken of the price before codes',
+      'taxOf(payment.price - payment.discount, tax)',
+      'taxOf(payment.price, tax)',
+    ],
+    ['an offer’s own tax rate is forgotten', 'line.offer.taxRate ?? request.tax.rate', 'request.tax.rate'],
+    ['what goes on is committed', 'if (untilCancelled) committed = null', ''],
+    ['two payments of one day are listed apart', 'if (known) known.pay += pay\n        else {', '{'],
+    ['courses in two lines are not noticed', 'count > 1', 'count > 2'],
+    ['a second line’s price is not in the sum', 'today.price += price', 'today.price = price'],
+    [
+      'shares are taken before the discount',
+      'first.price - first.discount,\n        courses',
+      'first.price,\n        courses',
+    ],
+  ]),
+  ...of('src/core/quote/schedule.ts', QUOTE, [
+    [
+      'a sale holds at the instant of its end',
+      'return !sale.until || isBefore(at, sale.until)',
+      'return !sale.until || !isBefore(sale.until, at)',
+    ],
+    [
+      'installments after a deposit begin at once',
+      'after(anchor, deposit === null ? i - 1 : i, every)',
+      'after(anchor, i - 1, every)',
+    ],
+    ['a sale on the first payment is on all', "(sale.scope === 'every' || n === 1)", '(n >= 1)'],
+    [
+      'payments are counted from the one before',
+      'after(anchor, n - 1, terms.every)',
+      'after(after(anchor, Math.max(0, n - 2), terms.every), n > 1 ? 1 : 0, terms.every)',
+    ],
+    [
+      'a trial does not move the payments',
+      'return trial ? after(purchaseDay, 1, trial.length) : purchaseDay',
+      'return purchaseDay',
+    ],
+    ['a set-up fee is left out', 'if (terms.setupFee > 0)', 'if (terms.setupFee > 100_000_000)'],
+  ]),
+  ...of(
+    'src/core/money/arithmetic.ts',
+    ['src/core/money', 'src/core/quote'],
+    [
+      ['halves are rounded down', 'const top = 2 * a * b + c', 'const top = 2 * a * b + c - 1'],
+      ['the last part gets what is left over', 'x === y ? a - b', 'x === y ? b - a'],
+    ],
+  ),
+  ...of(
+    'src/core/quote/access.ts',
+    ['src/core/quote', 'src/core/collecting'],
+    [
+      ['access for a span begins at the purchase', "lasts === 'whilePaying' ? purchaseDay : placedOn", 'purchaseDay'],
+      ['grace is forgotten', ', paid, terms.every), access.graceDays)', ', paid, terms.every), 0)'],
+    ],
+  ),
+  ...of('src/core/collecting/agreement.ts', COLLECTING, [
+    ['an agreement stops one try early', 'tries > retryAfterDays.length', 'tries >= retryAfterDays.length'],
+    ['it is tried twice a day', 'addDays(agreement.lastTried, 1)', 'agreement.lastTried'],
+    [
+      'tries are counted from the due day',
+      'agreement.firstTried ?? later(payment.due, agreement.lastCollected)',
+      'later(payment.due, agreement.lastCollected)',
+    ],
+    [
+      'a payment is tried before the one that is late came',
+      'later(payment.due, agreement.lastCollected)',
+      'payment.due',
+    ],
+    [
+      'a cancelling comes undone by money on its way',
+      "agreement.state === 'cancelled' ? 'cancelled' : isDone",
+      'isDone',
+    ],
+    ['a stopped subscription is owed', "(state === 'stopped' && kind === 'installments')", "state === 'stopped'"],
+    ['a payment of 0 is charged', "payment.pay === 0 ? 'settle' : 'try'", "'try'"],
+    ['a cancelling is taken back too late', 'next.due < day) return null', 'next.due < addDays(day, -1)) return null'],
+  ]),
+  ...of('src/core/collecting/access.ts', COLLECTING, [
+    ['a debt shuts the course at once', 'return addDays(unpaid.due, access.graceDays)', 'return unpaid.due'],
+    [
+      'a cancelled plan still shuts',
+      'unpaid.due >= agreement.cancelled.on',
+      'unpaid.due > addDays(agreement.cancelled.on, 400)',
+    ],
+    ['a moved due day shuts the course before it', 'later(byPaid, addDays(unpaid.due, graceDays))', 'byPaid'],
+  ]),
+  ...of('src/core/collecting/refund.ts', COLLECTING, [
+    ['more is taken of a charge than is left', 'Math.min(left, rest)', 'rest'],
+    [
+      'a whole payment is given back in part',
+      "gives === 'part' && left > 0)\n  const wholes",
+      'left > 0)\n  const wholes',
+    ],
+  ]),
+  ...of(
+    'src/core/ways/collects.ts',
+    ['src/core/ways'],
+    [
+      [
+        'a later payment above the wallet’s limit is taken on',
+        'later.some((amount) => amount > most)',
+        'later.some((amount) => amount > most + 1)',
+      ],
+      [
+        'what cannot charge again is offered for a plan',
+        'if (goesOn && !way.chargesAgain)',
+        'if (goesOn && !way.chargesAgain && later.length > 1)',
+      ],
+    ],
+  ),
+  ...of(
+    'src/core/money/fee.ts',
+    ['src/core/money'],
+    [['a fee is larger than its payment', 'Math.min(amount, ', 'Math.max(0, ']],
+  ),
+  ...of('src/server/checkout/settle.ts', CHECKOUT, [
+    ['the currency of what was collected is not looked at', ' || outcome.currency !== attempt.currency', ''],
+    ['the sum of what was collected is not looked at', 'outcome.amount !== attempt.amount || ', ''],
+    [
+      'money for a paid order opens it again',
+      "if (order.state === 'paid') {",
+      "if ((order.state as string) === 'never') {",
+    ],
+    ['a late decline undoes a payment', "case 'declined':\n      if (!isOpen) return", "case 'declined':"],
+    [
+      'a decline leaves the order paying',
+      ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
+      ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
+    ],
+    [
+      'later payments count as collected at once',
+      'eq(payments.due, order.quote.purchaseDay))),\n  ])\n  const { purchaseDay }',
+      "not(eq(payments.due, '2000-01-01')))),\n  ])\n  const { purchaseDay }",
+    ],
+    [
+      'a second order that was paid opens the course again',
+      'if (first) return markPaidTwice',
+      "if (first && first === '') return markPaidTwice",
+    ],
+  ]),
+  ...of('src/server/checkout/prepare.ts', CHECKOUT, [
+    [
+      'an order of another browser is gone on with',
+      'return order.browserHash === browserHash || order.personId === person?.id',
+      'return order.browserHash !== ""',
+    ],
+    [
+      'a stranger is told what an address has',
+      "await tellOwner(services, person, course.live.title)\n    return { kind: 'refused' }",
+      "return { kind: 'owned' }",
+    ],
+    ['what costs nothing is left open', 'if (order.payToday === 0) {', 'if (order.payToday < 0) {'],
+  ]),
+  ...of('src/server/checkout/place.ts', CHECKOUT, [
+    ['a paused connection takes orders', ' || connection.pausedAt !== null', ''],
+    ['another price is charged than the button said', 'request.agreed.pay !== pay || ', ''],
+    ['another currency is charged than the button said', ' || request.agreed.currency !== school.currency', ''],
+    ['a connection of the other mode takes orders', 'connection?.mode !== mode || ', '!connection || '],
+    ['a way that cannot collect it is used', 'if (way && whyNot(', 'if (way && false && whyNot('],
+    [
+      'a method is not kept for later payments',
+      "sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl)",
+      "sourceOf(way, request.payment?.token ?? '', false, returnUrl)",
+    ],
+    [
+      'an unanswered call is taken for a decline',
+      'await leaveUnknown(services, attempt, error)\n      return standing(services, attempt.orderId)',
+      "await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')\n      return standing(services, attempt.orderId)",
+    ],
+  ]),
+  ...of('src/server/checkout/heldAlready.ts', CHECKOUT, [
+    [
+      'buying again is refused on the closing day',
+      'closes === null || closes > day) &&',
+      'closes === null || closes >= day) &&',
+    ],
+    ['a course that ends sooner makes buying pointless', 'closes >= wanted)', 'closes < wanted)'],
+    ['an order from before counts as meanwhile', 'paidAt > order.createdAt,', 'paidAt !== null,'],
+  ]),
+  ...of('src/server/checkout/audience.ts', CHECKOUT, [
+    ['a holder buys for another address', 'eq(people.email, email),\n', ''],
+    ['whoever holds nothing buys', 'if (!isMet)', 'if (!isMet && email === "")'],
+  ]),
+  ...of('src/server/checkout/bankTransfer.ts', CHECKOUT, [
+    ['a part of a transfer pays the order', 'if (isSurplus || amount < missing) return', 'if (isSurplus) return'],
+    ['a transfer is marked ahead of its day', 'if (day > (await schoolDay(services)))', "if (day > '2999-01-01')"],
+    [
+      'a mark that was taken back still counts',
+      'isNull(transfers.takenBackAt), eq(transfers.isSurplus, false))',
+      'eq(transfers.isSurplus, false))',
+    ],
+    [
+      'money given back at the bank is given back twice',
+      'isNull(transfers.takenBackAt), isNull(transfers.givenBackOn), eq',
+      'isNull(transfers.takenBackAt), eq',
+    ],
+  ]),
+  ...of('src/server/collecting/outcome.ts', LATER, [
+    ['a later payment out of order is accepted', ' || !isFirst) {', ') {'],
+    [
+      'a later payment collected twice counts twice',
+      "covered.some(({ state }) => state === 'collected') || !isFirst",
+      "(covered.some(({ state }) => state === 'collected') && false) || (!isFirst && covered.every(({ state }) => state !== 'collected'))",
+    ],
+    ['paying by hand counts as a try', "const isTry = attempt.madeBy === 'worker' && ", 'const isTry = '],
+    [
+      'a new card is used once only',
+      "if (kept && attempt.madeBy === 'buyer')",
+      "if (kept && attempt.madeBy === 'worker')",
+    ],
+    [
+      'a stopped agreement does not go on when it is paid',
+      "if (wasStopped && next.state === 'active') happened",
+      "if (wasStopped && next.state !== 'active') happened",
+    ],
+  ]),
+  ...of('src/server/collecting/collect.ts', LATER, [
+    [
+      'a course that was shut is charged for',
+      'const ended = held.isTakenBack ? afterGivenBack(agreement, day) : null',
+      'const ended = null as ReturnType<typeof afterGivenBack>',
+    ],
+    [
+      'payments are collected before six',
+      'hourIn(timeZone, at) >= FROM_HOUR ? day : addDays(day, -1)',
+      'hourIn(timeZone, at) >= 0 ? day : addDays(day, -1)',
+    ],
+    ['a second try is made while one is under way', "if (held.isUnderWay) return { kind: 'nothing' }", ''],
+  ]),
+  ...of('src/server/collecting/deeds.ts', LATER, [
+    ['a due day is moved onto the one after it', 'day >= following.due', 'day > following.due'],
+    [
+      'a due day is moved into the past',
+      'if (day < (await schoolDay(services))) throw',
+      "if (day < '2000-01-01') throw",
+    ],
+    [
+      'a cancelling is taken back after a refund',
+      'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0)',
+      'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 9)',
+    ],
+  ]),
+  ...of(
+    'src/server/collecting/byHand.ts',
+    [...LATER, 'src/server/load.test.ts'],
+    [
+      ['more is charged by hand than the button said', ' && asked.agreed === amount)', ')'],
+      [
+        'one press pays twice',
+        'if (held.isUnderWay || (await attemptOf(tx, agreementId, request.requestKey))) return',
+        'if (held.isUnderWay) return',
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/collecting/payLinks.ts',
+    [...LATER, 'src/server/people'],
+    [
+      [
+        'a used link pays again',
+        'isNull(payLinks.usedAt), gt(payLinks.expiresAt, now())',
+        'gt(payLinks.expiresAt, now())',
+      ],
+      ['a link pays for ever', ', gt(payLinks.expiresAt, now())', ''],
+    ],
+  ),
+  ...of('src/server/refunds/service.ts', REFUNDS, [
+    [
+      'an order of the other mode is refunded',
+      '.where(and(eq(orders.id, orderId), eq(orders.mode, mode)))',
+      '.where(eq(orders.id, orderId))',
+    ],
+    [
+      'the oldest payment is given back first',
+      'desc(attempts.settledAt), desc(attempts.startedAt)',
+      'attempts.settledAt, attempts.startedAt',
+    ],
+    ['a refund under way is given back again', "ne(refunds.state, 'refused')", "eq(refunds.state, 'refunded')"],
+    ['what is disputed is given back too', 'const cannot = isDisputed || ', 'const cannot = '],
+    [
+      'a refund that is told twice is booked twice',
+      "if (!order || refund?.state !== 'started') return",
+      'if (!order || !refund) return',
+    ],
+    [
+      'a refund closes a course that the buyer keeps',
+      "access === 'close' ? await closeLine",
+      "access !== 'close' ? await closeLine",
+    ],
+  ]),
+  ...of('src/server/refunds/disputes.ts', REFUNDS, [
+    [
+      'an older word about a dispute undoes a newer',
+      'ORDER.indexOf(state) <= ORDER.indexOf(known.state)',
+      'ORDER.indexOf(state) === ORDER.indexOf(known.state)',
+    ],
+    ['two gateways share a reference', 'key: `dispute $' + '{attemptId} $', 'key: `dispute $'],
+    ['a lost dispute costs nothing', "if (state === 'lost') await bookLoss", "if (state === 'won') await bookLoss"],
+  ]),
+  ...of(
+    'src/server/gateways/events.ts',
+    [...CHECKOUT, ...REFUNDS],
+    [
+      [
+        'an event of another connection settles an attempt',
+        'and(eq(attempts.key, key), eq(attempts.connectionId, connectionId))',
+        'eq(attempts.key, key)',
+      ],
+      ['an event interrupted by a crash is not taken up', "if (row?.state !== 'received') return", 'if (row) return'],
+      [
+        'an event that nobody signed is believed',
+        'if (!(error instanceof EventRefused)) throw error\n    await countRefusal(services, connectionId, error.message)\n    throw',
+        'if (!(error instanceof EventRefused)) throw error\n    await countRefusal(services, connectionId, error.message)\n    return\n    throw',
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/school/sessions.ts',
+    ['src/server/people', 'src/server/school'],
+    [
+      [
+        'a buyer’s session never ends',
+        'innerJoin(people, eq(people.id, sessions.personId))\n    .where(and(eq(sessions.tokenHash, hashToken(token)), gt(sessions.expiresAt, now())))',
+        'innerJoin(people, eq(people.id, sessions.personId))\n    .where(eq(sessions.tokenHash, hashToken(token)))',
+      ],
+      [
+        'a creator’s session never ends',
+        'innerJoin(creators, eq(creators.id, sessions.creatorId))\n    .where(and(eq(sessions.tokenHash, hashToken(token)), gt(sessions.expiresAt, now())))',
+        'innerJoin(creators, eq(creators.id, sessions.creatorId))\n    .where(eq(sessions.tokenHash, hashToken(token)))',
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/people/links.ts',
+    ['src/server/people', 'src/server/school'],
+    [
+      [
+        'a password link works twice',
+        'isNull(passwordLinks.usedAt), gt(passwordLinks.expiresAt, at))',
+        'gt(passwordLinks.expiresAt, at))',
+      ],
+      [
+        'a password link works for ever',
+        'isNull(passwordLinks.usedAt), gt(passwordLinks.expiresAt, at))',
+        'isNull(passwordLinks.usedAt))',
+      ],
+      ['an old session outlives a new password', 'await tx.delete(sessions).where(eq(sessions.personId, id))\n', ''],
+    ],
+  ),
+  ...of(
+    'src/server/access/service.ts',
+    ['src/server/people', 'src/server/checkout'],
+    [
+      [
+        'the browser that bought has the course for ever',
+        '            gt(orders.paidAt, browserAccessSince(now())),\n',
+        '',
+      ],
+      ['a course opens before its day', 'grant.opens <= day && isStillOpen', 'isStillOpen'],
+    ],
+  ),
+  ...of(
+    'src/server/pages/visitor.ts',
+    ['src/server/rights.test.ts', 'src/server/people'],
+    [['a buyer of practice has courses in live', 'person?.mode === mode ? person : null', 'person']],
+  ),
+  ...of(
+    'src/server/http/guard.ts',
+    ['src/server/rights.test.ts', 'src/server/door.test.ts', 'src/server/school'],
+    [
+      [
+        'another page’s requests are answered',
+        "c.req.header('origin') !== origin",
+        "c.req.header('origin') === 'null'",
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/upkeep/reconcile.ts',
+    ['src/server/upkeep'],
+    [
+      [
+        'a payment of another sum pays an order',
+        'order?.payToday === amount ? null : undefined',
+        'order ? null : undefined',
+      ],
+    ],
+  ),
+]
