@@ -307,28 +307,32 @@ export const MUTANTS: readonly Mutant[] = [
     ],
     ['a second try is made while one is under way', "if (held.isUnderWay) return { kind: 'nothing' }", ''],
   ]),
-  ...of('src/server/collecting/deeds.ts', LATER, [
-    ['a due day is moved onto the one after it', 'day >= following.due', 'day > following.due'],
+  ...of(
+    'src/server/collecting/deeds.ts',
+    [...LATER, ...REFUNDS],
     [
-      'a due day is moved into the past',
-      'if (day < (await schoolDay(services))) throw',
-      "if (day < '2000-01-01') throw",
+      ['a due day is moved onto the one after it', 'day >= following.due', 'day > following.due'],
+      [
+        'a due day is moved into the past',
+        'if (day < (await schoolDay(services))) throw',
+        "if (day < '2000-01-01') throw",
+      ],
+      [
+        'a cancelling is taken back after a refund',
+        'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0)',
+        'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 9)',
+      ],
     ],
-    [
-      'a cancelling is taken back after a refund',
-      'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0)',
-      'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 9)',
-    ],
-  ]),
+  ),
   ...of(
     'src/server/collecting/byHand.ts',
     [...LATER, 'src/server/load.test.ts'],
     [
       ['more is charged by hand than the button said', ' && asked.agreed === amount)', ')'],
       [
-        'one press pays twice',
-        'if (held.isUnderWay || (await attemptOf(tx, agreementId, request.requestKey))) return',
-        'if (held.isUnderWay) return',
+        'a request that is repeated begins anew',
+        'if (await attemptOf(services.db, agreementId, request.requestKey)) return checkByHand(services, agreementId)',
+        '',
       ],
     ],
   ),

@@ -1,17 +1,13 @@
 import { request } from 'node:http'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { MAX_PICTURE_BYTES } from '../core/content/course.ts'
+import { ownWorld } from '../testing/ownWorld.ts'
 import { PASSWORD } from '../testing/school.ts'
-import { openWorld, type World } from '../testing/world.ts'
 import { makeApp } from './app.ts'
 import { eventRefusals, gatewayEvents } from './db/schema/index.ts'
 import { BODY_LIMITS } from './http/bodies.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const KB = 1024
 

@@ -1,13 +1,9 @@
-import { afterAll, beforeAll, expect, it } from 'vitest'
+import { expect, it } from 'vitest'
 import { fuzz } from '../testing/fuzz/fuzz.ts'
 import { fuzzTarget } from '../testing/fuzz/school.ts'
-import { openWorld, type World } from '../testing/world.ts'
+import { ownWorld } from '../testing/ownWorld.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 it('whatever is sent by whoever is answered, and breaks nothing', { timeout: 180_000 }, async () => {
   const found = await fuzz(await fuzzTarget(world), { requests: 3000, seed: 2 })

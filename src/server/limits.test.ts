@@ -1,20 +1,19 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { ownWorld } from '../testing/ownWorld.ts'
 import { PASSWORD } from '../testing/school.ts'
-import { openWorld, shopper, type World } from '../testing/world.ts'
+import { shopper } from '../testing/world.ts'
 import { placeOrder } from './checkout/place.ts'
 import { messages, people, rateLimits } from './db/schema/index.ts'
 import { CEILINGS, Limits } from './limits.ts'
 import { makePasswordLink } from './people/links.ts'
 import { addPerson } from './people/service.ts'
 
-let world: World
+const world = ownWorld()
 let unlimited: Limits
 beforeAll(async () => {
-  world = await openWorld()
   unlimited = world.services.limits
 })
-afterAll(() => world.close())
 beforeEach(async () => {
   await world.db.delete(rateLimits)
   world.services.limits = new Limits(world.db)

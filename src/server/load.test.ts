@@ -1,24 +1,23 @@
 import { randomUUID } from 'node:crypto'
 import { eq } from 'drizzle-orm'
 import { Webhook } from 'standardwebhooks'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it } from 'vitest'
 import { Dice } from '../testing/dice.ts'
 import { fuzzTarget } from '../testing/fuzz/school.ts'
 import { type Schema, valueFor } from '../testing/fuzz/values.ts'
+import { ownWorld } from '../testing/ownWorld.ts'
 import { PASSWORD } from '../testing/school.ts'
 import { THREE_PARTS } from '../testing/terms.ts'
-import { openWorld, type World } from '../testing/world.ts'
+import type { World } from '../testing/world.ts'
 import { makePayLink } from './collecting/payLinks.ts'
 import { agreements, attempts, connections, courses, orders, payments, refunds } from './db/schema/index.ts'
 
 /** Many requests at the same instant: none is left hanging, none breaks the server, and money moves once. */
-let world: World
+const world = ownWorld()
 let creator: { cookie: string }
 beforeAll(async () => {
-  world = await openWorld()
   creator = { cookie: `acorn_studio=${world.creatorToken}; acorn_mode=practice` }
 })
-afterAll(() => world.close())
 
 const AT_ONCE = 200
 const PATIENCE_MS = 40_000

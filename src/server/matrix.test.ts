@@ -1,7 +1,7 @@
 import { asc, eq, sql } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it } from 'vitest'
+import { ownWorld } from '../testing/ownWorld.ts'
 import { THREE_PARTS } from '../testing/terms.ts'
-import { openWorld, type World } from '../testing/world.ts'
 import { apiRoutes } from './app.ts'
 import { agreements, disputes, grants, messages, people, transfers } from './db/schema/index.ts'
 import { openSession } from './school/sessions.ts'
@@ -10,7 +10,7 @@ import { openSession } from './school/sessions.ts'
  * Every address of the API, crossed with who may not use it. One that is new must be entered here: whose it is, and
  * what the others are answered.
  */
-let world: World
+const world = ownWorld()
 let ids: Record<
   'order' | 'waiting' | 'plan' | 'grant' | 'person' | 'other' | 'transfer' | 'dispute' | 'message',
   string
@@ -19,7 +19,6 @@ let buyers: Record<'ada' | 'ben', { cookie: string }>
 const SECOND_NAME = 'Ada Underbridge'
 
 beforeAll(async () => {
-  world = await openWorld()
   const { db, services } = world
   const { transfer } = await world.connectOthers()
   const parts = await world.sell(THREE_PARTS, 'Secret marbling')
@@ -75,7 +74,6 @@ beforeAll(async () => {
   const cookieOf = async (personId: string) => ({ cookie: `acorn_shop=${await openSession(services, { personId })}` })
   buyers = { ada: await cookieOf(ids.person), ben: await cookieOf(ids.other) }
 })
-afterAll(() => world.close())
 
 const note = 'why'
 type Address = readonly [address: string, body?: () => unknown]

@@ -1,13 +1,13 @@
 import { and, eq } from 'drizzle-orm'
-import { afterAll, afterEach, beforeAll, describe, expect, it, vi } from 'vitest'
-import { openWorld, type World } from '../testing/world.ts'
+import { afterEach, beforeAll, describe, expect, it, vi } from 'vitest'
+import { ownWorld } from '../testing/ownWorld.ts'
 import { apiRoutes } from './app.ts'
 import { makePayLink } from './collecting/payLinks.ts'
 import { agreements, attempts, connections, orders, people } from './db/schema/index.ts'
 import { openSession } from './school/sessions.ts'
 
 /** Who may do what: every address of the API, by whoever has no right to it. */
-let world: World
+const world = ownWorld()
 /** Two buyers, each with a plan of their own; the first is the one whose things are asked for. */
 let ada: Awaited<ReturnType<typeof buyPlan>>
 let ben: Awaited<ReturnType<typeof buyPlan>>
@@ -31,12 +31,10 @@ async function buyPlan(who: string, terms: typeof parts | typeof monthly, pay: n
 }
 
 beforeAll(async () => {
-  world = await openWorld()
   ada = await buyPlan('ada', monthly, 1900)
   ben = await buyPlan('ben', parts, 4300)
   creator = { cookie: `acorn_studio=${world.creatorToken}; acorn_mode=practice` }
 })
-afterAll(() => world.close())
 afterEach(() => {
   vi.restoreAllMocks()
 })

@@ -1,9 +1,10 @@
 import { createServer } from 'node:net'
 import { eq } from 'drizzle-orm'
 import { SMTPServer } from 'smtp-server'
-import { afterAll, beforeAll, expect, it } from 'vitest'
+import { expect, it } from 'vitest'
 import { Mailbox } from '../standins/mailbox/mailbox.ts'
-import { eventually, openWorld, type World } from '../testing/world.ts'
+import { ownWorld } from '../testing/ownWorld.ts'
+import { eventually } from '../testing/world.ts'
 import { inTransaction, type Services } from './context.ts'
 import { messages } from './db/schema/index.ts'
 import { startJobs } from './jobs.ts'
@@ -13,11 +14,7 @@ import { senderOf, smtpPost } from './messages/send.ts'
 import { addPerson } from './people/service.ts'
 import { runWorker } from './worker.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const letter = { subject: 'S', html: '<p>x</p>', text: 'x', to: 'a@post.example', replyTo: 'owner@post.example' }
 

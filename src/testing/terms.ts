@@ -10,3 +10,16 @@ export const THREE_PARTS: DraftTerms = {
   deposit: null,
   trial: null,
 }
+
+/** 19 a month until it is cancelled. */
+export const MONTHLY = {
+  kind: 'subscription',
+  amount: 1900,
+  every: { count: 1, unit: 'month' },
+  payments: null,
+  setupFee: null,
+  trial: null,
+} as const satisfies DraftTerms
+
+/** Open while it is paid, and three days longer. */
+export const WHILE_PAYING = { from: null, lasts: 'whilePaying', graceDays: 3 } as const

@@ -90,7 +90,8 @@ export async function openWorld() {
     creatorToken: await openSession(services, { creatorId: creator?.id as string }),
     sell: (price: Price, title = 'Coptic binding', more: Partial<OfferContent> = {}) =>
       putOnSale(services, title, { ...more, terms: termsOf(price) }),
-    offer: (courseId: string, price: Price) => offerMore(services, courseId, { terms: termsOf(price) }),
+    offer: (courseId: string, price: Price, more: Partial<OfferContent> = {}) =>
+      offerMore(services, courseId, { ...more, terms: termsOf(price) }),
     reprice: (offerId: string, price: number) => reprice(services, offerId, price),
     buy: (slug: string, request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') =>
       placeOrder(services, slug, request, shopper(browser, mode)),

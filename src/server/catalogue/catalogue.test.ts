@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import sharp from 'sharp'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { versions } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { getOffer, saveOfferDraft, setOnSale } from '../offers/service.ts'
@@ -19,11 +19,7 @@ import {
 } from './service.ts'
 import { slugOf } from './slug.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const problem = async (call: Promise<unknown>) => {
   const error = await call.then(

@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { beforeEach, describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY } from '../../testing/terms.ts'
 import { agreements, payments } from '../db/schema/index.ts'
 import { plansOf } from '../orders/plans.ts'
 
@@ -15,21 +16,9 @@ const parts = {
   trial: null,
 } as const
 const trial = { length: { count: 7, unit: 'day' }, amount: 0 } as const
-const monthly = {
-  kind: 'subscription',
-  amount: 1900,
-  every: month,
-  payments: null,
-  setupFee: null,
-  trial: null,
-} as const
 
-let world: World
+const world = ownWorld()
 let n = 0
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
 beforeEach(() => void n++)
 
 const email = () => `agreed${n}@post.example`
@@ -56,7 +45,7 @@ describe('an order with payments to come', () => {
   })
 
   it('a free trial charges nothing, and still keeps a card', async () => {
-    const { offerId, slug } = await world.sell({ ...monthly, trial }, `Trial ${n}`)
+    const { offerId, slug } = await world.sell({ ...MONTHLY, trial }, `Trial ${n}`)
     const before = world.standins.books.payments.size
     const { orderId, state } = await world.buy(slug, world.request(offerId, 0, { email: email(), payment: card() }))
     expect(state).toBe('paid')
@@ -66,7 +55,7 @@ describe('an order with payments to come', () => {
   })
 
   it('a free trial without a card, or with a spent token, is refused, and nothing opens', async () => {
-    const { offerId, slug } = await world.sell({ ...monthly, trial }, `No card ${n}`)
+    const { offerId, slug } = await world.sell({ ...MONTHLY, trial }, `No card ${n}`)
     await expect(world.buy(slug, world.request(offerId, 0, { email: email(), payment: null }))).rejects.toMatchObject({
       code: 'invalid',
     })
@@ -78,7 +67,7 @@ describe('an order with payments to come', () => {
   })
 
   it('a card that asks keeps its method when it is approved', async () => {
-    const { offerId, slug } = await world.sell(monthly, `Confirmed ${n}`)
+    const { offerId, slug } = await world.sell(MONTHLY, `Confirmed ${n}`)
     const placed = await world.buy(slug, world.request(offerId, 1900, { email: email(), payment: card('confirms') }))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     expect(await agreementOf(placed.orderId)).toBeUndefined()

@@ -1,7 +1,8 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it } from 'vitest'
 import { newOffer } from '../../core/content/offer.ts'
-import { openWorld, type World } from '../../testing/world.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { shopper } from '../../testing/world.ts'
 import { listGrants } from '../access/service.ts'
 import { createCourse } from '../catalogue/service.ts'
 import { offers, people } from '../db/schema/index.ts'
@@ -10,14 +11,13 @@ import { checkoutView, courseView, schoolView } from '../pages/service.ts'
 import { takeBack } from '../refunds/close.ts'
 import { changeSchool, getSchool } from '../school/service.ts'
 import { hashToken } from '../secrets.ts'
+import { placeOrder } from './place.ts'
 
-let world: World
+const world = ownWorld()
 let club: { courseId: string; offerId: string; slug: string }
 beforeAll(async () => {
-  world = await openWorld()
   club = await world.sell(1900, 'The club')
 })
-afterAll(() => world.close())
 
 const stranger = { mode: 'practice' as const, person: null, browserHash: hashToken('nobody') }
 const browser = (name: string) => ({ ...stranger, browserHash: hashToken(name) })
@@ -46,7 +46,15 @@ describe('an offer for holders', () => {
     await expect(world.buy(course.slug, ask('eva@post.example'), 'thief')).rejects.toMatchObject({
       code: 'not-for-you',
     })
-    expect(await world.buy(course.slug, ask('eva@post.example'), 'eva')).toMatchObject({ state: 'paid' })
+    // Signed in elsewhere it is the same: for their own address, and for no other.
+    const [person = null] = await world.db.select().from(people).where(eq(people.email, 'eva@post.example'))
+    const signedIn = { ...shopper('elsewhere'), person }
+    await expect(placeOrder(world.services, course.slug, ask('friend@post.example'), signedIn)).rejects.toMatchObject({
+      errors: [{ at: '/email' }],
+    })
+    expect(await placeOrder(world.services, course.slug, ask('eva@post.example'), signedIn)).toMatchObject({
+      state: 'paid',
+    })
   })
 
   it('knows which of the courses it asks for are on sale', async () => {

@@ -1,38 +1,19 @@
 import { randomUUID } from 'node:crypto'
 import { and, eq } from 'drizzle-orm'
-import { Webhook } from 'standardwebhooks'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import { GOOD_WEATHER } from '../../standins/world.ts'
-import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
-import {
-  attempts,
-  connections,
-  eventRefusals,
-  gatewayEvents,
-  grants,
-  messages,
-  orders,
-  payments,
-  people,
-} from '../db/schema/index.ts'
+import { beforeEach, describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { eventually, shopper } from '../../testing/world.ts'
+import { attempts, connections, grants, messages, orders, payments, people } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
-import { needsAttention } from '../orders/attention.ts'
 import { hashToken } from '../secrets.ts'
 import { lookUpUntilSettled } from './lookup.ts'
-import { settleAttempt } from './settle.ts'
 import { checkOrder } from './standing.ts'
 
-let world: World
+const world = ownWorld()
 let course: { courseId: string; offerId: string; slug: string }
 let buyer = 0
 
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
 beforeEach(async () => {
-  Object.assign(world.standins.world, GOOD_WEATHER)
-  world.clock.offsetMs = 0
   course = await world.sell(12_900, `Course ${++buyer}`)
 })
 
@@ -305,154 +286,19 @@ describe('the browser cannot change what is charged', () => {
     expect(await problem(world.buy(course.slug, { ...ask(), payment: null }))).toBe('invalid')
   })
 
+  it('a way that is paused takes no order, though an open page still shows it', async () => {
+    const set = (pausedAt: Date | null) =>
+      world.db.update(connections).set({ pausedAt }).where(eq(connections.id, world.connectionId))
+    await set(new Date())
+    expect(await problem(world.buy(course.slug, ask()))).toBe('way-gone')
+    expect(await world.db.$count(people, eq(people.email, email()))).toBe(0)
+    await set(null)
+    expect((await world.buy(course.slug, ask())).state).toBe('paid')
+  })
+
   it('an order is not told to another browser', async () => {
     const { orderId } = await world.buy(course.slug, ask())
     expect(await problem(checkOrder(world.services, orderId, shopper('another browser')))).toBe('not-found')
-  })
-})
-
-describe('events', () => {
-  const path = () => `/api/events/${world.connectionId}`
-  const signingSecret = async () => {
-    const [connection] = await world.db.select().from(connections).where(eq(connections.id, world.connectionId))
-    return world.services.secrets.open(connection?.signingSecret as string)
-  }
-  const captured = (key: string, amount = 12_900) =>
-    JSON.stringify({
-      type: 'payment.captured',
-      data: {
-        id: 'pay-x',
-        key,
-        state: 'captured',
-        amount,
-        currency: 'EUR',
-        fee: 238,
-        reason: null,
-        payer: 'card ending 4821',
-        expires: null,
-        method: null,
-        confirm_url: null,
-      },
-    })
-  const send = async (
-    body: string,
-    { id = randomUUID(), at = new Date(), secret }: { id?: string; at?: Date; secret?: string } = {},
-  ) =>
-    fetch(world.origin + path(), {
-      method: 'POST',
-      body,
-      headers: {
-        'webhook-id': id,
-        'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
-        'webhook-signature': new Webhook(secret ?? (await signingSecret())).sign(id, at, body),
-      },
-    })
-
-  it('the event first, the answer later: one state change', async () => {
-    world.standins.world.answersLost = true
-    const placed = await world.buy(course.slug, ask())
-    await eventually(async () => (await world.orderOf(placed.orderId))?.state === 'paid')
-    const [attempt] = await world.attemptsOf(placed.orderId)
-    await settleAttempt(
-      world.services,
-      attempt?.id as string,
-      {
-        state: 'collected',
-        reference: 'pay-x',
-        amount: 12_900,
-        currency: 'EUR',
-        fee: 238,
-        method: 'card ending 4821',
-        kept: null,
-        expires: null,
-      },
-      'answer',
-    )
-    expect((await world.journalOf(placed.orderId)).filter((what) => what === 'order-paid')).toHaveLength(1)
-    expect(await world.grantsOf(placed.orderId)).toHaveLength(1)
-  })
-
-  it('the answer first, the event later, doubled: one state change, two quiet 200s', async () => {
-    world.standins.world.eventsLost = true
-    const placed = await world.buy(course.slug, ask())
-    const [attempt] = await world.attemptsOf(placed.orderId)
-    const id = randomUUID()
-    const body = captured(attempt?.key as string)
-    expect((await Promise.all([send(body, { id }), send(body, { id })])).map(({ status }) => status)).toEqual([
-      200, 200,
-    ])
-    expect(await world.grantsOf(placed.orderId)).toHaveLength(1)
-    expect(await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))).toMatchObject([
-      { state: 'handled' },
-    ])
-  })
-
-  it('a late decline after the money came changes nothing', async () => {
-    const placed = await world.buy(course.slug, ask())
-    const [attempt] = await world.attemptsOf(placed.orderId)
-    await settleAttempt(
-      world.services,
-      attempt?.id as string,
-      { state: 'declined', reference: 'pay-x', reason: 'refused', method: null },
-      'event',
-    )
-    expect((await world.orderOf(placed.orderId))?.state).toBe('paid')
-    expect((await world.attemptsOf(placed.orderId))[0]?.state).toBe('collected')
-  })
-
-  it('forged, changed and replayed from long ago: 401, counted, and nothing else', async () => {
-    const placed = await world.buy(course.slug, ask('not-enough-money'))
-    const [attempt] = await world.attemptsOf(placed.orderId)
-    const body = captured(attempt?.key as string)
-    const rows = () => world.db.$count(gatewayEvents)
-    const counted = async () => (await world.db.select().from(eventRefusals)).reduce((sum, { count }) => sum + count, 0)
-    const before = [await rows(), await counted()] as const
-    const forged = await send(body, { secret: `whsec_${Buffer.from('not the secret of school').toString('base64')}` })
-    const old = await send(body, { at: new Date(Date.now() - 3_600_000) })
-    const unsigned = await fetch(world.origin + path(), { method: 'POST', body })
-    expect([forged.status, old.status, unsigned.status]).toEqual([401, 401, 401])
-    expect(forged.headers.get('content-type')).toBe('application/problem+json')
-    expect([await rows(), await counted()]).toEqual([before[0], before[1] + 3])
-    expect((await world.db.select().from(eventRefusals)).length).toBeLessThanOrEqual(2)
-    expect((await world.orderOf(placed.orderId))?.state).toBe('open')
-  })
-
-  it('an unknown type and an unknown key are kept', async () => {
-    const [one, two] = [randomUUID(), randomUUID()]
-    await send(JSON.stringify({ type: 'account.renamed', data: {} }), { id: one })
-    await send(captured('no-such-key'), { id: two })
-    for (const id of [one, two]) {
-      expect(await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))).toMatchObject([
-        { state: 'unknown' },
-      ])
-    }
-  })
-
-  it('rightly signed, of another amount or shape: kept, told as something to look at, and nothing opens', async () => {
-    world.standins.world.answersLost = true
-    world.standins.world.eventsLost = true
-    const placed = await world.buy(course.slug, ask())
-    const [attempt] = await world.attemptsOf(placed.orderId)
-    const wrong = captured(attempt?.key as string, 1)
-    expect([(await send(wrong)).status, (await send(wrong)).status]).toEqual([200, 200])
-    expect((await world.orderOf(placed.orderId))?.state).toBe('paying')
-    expect((await world.journalOf(placed.orderId)).filter((what) => what === 'attempt-mismatch')).toHaveLength(1)
-    const odd = [
-      'no JSON',
-      '{"type":7}',
-      '{"type":"payment.captured","data":{"key":"k"}}',
-      JSON.stringify({ type: 'payment.captured', data: { ...JSON.parse(wrong).data, amount: 1.5 } }),
-      '{"type":"dispute.opened","data":{"id":"\\u0000\\ud800"}}',
-    ]
-    for (const body of odd) expect([body, (await send(body)).status]).toEqual([body, 200])
-    const kept = ['"\\ud800"', '{"\\u0000":"a\\\\u0000 \\udc00"}', `${'['.repeat(20_000)}${']'.repeat(20_000)}`]
-    for (const data of kept) {
-      const answer = await send(`{"type":"odd.\\u0000","data":${data}}`)
-      expect([data.slice(0, 20), answer.status]).toEqual([data.slice(0, 20), 200])
-    }
-    expect(await world.db.$count(gatewayEvents, eq(gatewayEvents.state, 'unreadable'))).toBe(odd.length)
-    const kinds = (await needsAttention(world.services, 'practice')).map(({ kind }) => kind)
-    expect(kinds).toEqual(expect.arrayContaining(['mismatch', 'unreadable-event']))
   })
 })
 

@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
-import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
+import { beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { eventually, shopper } from '../../testing/world.ts'
 import { mayEnter } from '../access/service.ts'
 import { grants, messages, orderLines, people } from '../db/schema/index.ts'
 import { needsAttention } from '../orders/attention.ts'
@@ -11,18 +12,15 @@ import { markCame } from './bankTransfer.ts'
 import { placeOrder } from './place.ts'
 import { checkOrder } from './standing.ts'
 
-let world: World
+const world = ownWorld()
 let ways: { moor: string; brook: string; transfer: string }
 let course: { courseId: string; offerId: string; slug: string }
 let buyer = 0
 
 beforeAll(async () => {
-  world = await openWorld()
   ways = await world.connectOthers()
 })
-afterAll(() => world.close())
 beforeEach(async () => {
-  world.clock.offsetMs = 0
   course = await world.sell(12_900, `Own ${++buyer}`)
 })
 

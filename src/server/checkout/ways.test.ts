@@ -1,7 +1,9 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it } from 'vitest'
 import { isCreditorReference } from '../../core/bank/reference.ts'
-import { eventually, openWorld, shopper, type World } from '../../testing/world.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY } from '../../testing/terms.ts'
+import { eventually, shopper } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, attempts, connections, grants, messages, payments, transfers } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -14,27 +16,14 @@ import { giveSurplusBack, giveTransferUp, markCame, takeMarkBack } from './bankT
 import { lookUpAwaited, lookUpUntilSettled } from './lookup.ts'
 import { checkOrder } from './standing.ts'
 
-let world: World
+const world = ownWorld()
 let ways: { moor: string; brook: string; transfer: string }
 beforeAll(async () => {
-  world = await openWorld()
   ways = await world.connectOthers()
-})
-afterAll(() => world.close())
-beforeEach(() => {
-  Object.assign(world.standins.world, { down: false, downAt: '', answersLost: false, eventsLost: false })
 })
 
 let buyers = 0
 const HOUR = 3_600_000
-const monthly = {
-  kind: 'subscription',
-  amount: 1900,
-  every: { count: 1, unit: 'month' },
-  payments: null,
-  setupFee: null,
-  trial: null,
-} as const
 const visitor = { mode: 'practice' as const, person: null, browserHash: hashToken('browser') }
 
 /** An order by a way, with a buyer of its own. */
@@ -93,7 +82,7 @@ describe('a wallet, by its own page', () => {
   })
 
   it('an approval that is kept is charged later, and not any more once its owner ends it', async () => {
-    const course = await world.sell(monthly, 'Wallet monthly')
+    const course = await world.sell(MONTHLY, 'Wallet MONTHLY')
     const placed = await world.buy(course.slug, ask(course, 1900, ways.moor))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, 'pays')
@@ -108,12 +97,11 @@ describe('a wallet, by its own page', () => {
     world.clock.offsetMs += 31 * 24 * HOUR
     await collectAgreement(world.services, agreement?.id as string)
     expect(await attemptOf(placed.orderId)).toMatchObject({ state: 'declined', reason: 'approval-ended' })
-    world.clock.offsetMs -= 63 * 24 * HOUR
   })
 
   it('is not taken for what it cannot collect: a free trial, or later payments above its limit', async () => {
-    const trial = { ...monthly, trial: { length: { count: 7, unit: 'day' }, amount: 0 } } as const
-    const dear = { ...monthly, amount: 60_000 }
+    const trial = { ...MONTHLY, trial: { length: { count: 7, unit: 'day' }, amount: 0 } } as const
+    const dear = { ...MONTHLY, amount: 60_000 }
     for (const [terms, pay] of [
       [trial, 0],
       [dear, 60_000],
@@ -173,7 +161,7 @@ describe('money that comes hours later', () => {
   })
 
   it('is not taken for installments', async () => {
-    const course = await world.sell(monthly, 'Not later')
+    const course = await world.sell(MONTHLY, 'Not later')
     await expect(world.buy(course.slug, ask(course, 1900, ways.brook))).rejects.toMatchObject({ code: 'way-gone' })
   })
 })
@@ -281,7 +269,6 @@ describe('bank transfer', () => {
   })
 
   it('that arrives after an access that ends on a date: paid, ended, under attention, and said so', async () => {
-    world.clock.offsetMs = 0
     const on = (days: number) => new Date(Date.now() + days * 24 * HOUR).toISOString().slice(0, 10)
     const access = { from: null, lasts: { until: on(5) }, graceDays: 0 }
     const course = await world.sell(12_900, 'Until a day', { access })

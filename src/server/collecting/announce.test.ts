@@ -1,27 +1,16 @@
 import { and, eq } from 'drizzle-orm'
-import { afterAll, beforeAll, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY } from '../../testing/terms.ts'
 import { agreements, messages } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { announceAll } from './announce.ts'
 import { changeMethod } from './byHand.ts'
 import { collectAgreement } from './collect.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const DAY = 86_400_000
-const monthly = {
-  kind: 'subscription',
-  amount: 1900,
-  every: { count: 1, unit: 'month' },
-  payments: null,
-  setupFee: null,
-  trial: null,
-} as const
 const dayIn = (days: number) => new Date(world.services.now().getTime() + days * DAY).toISOString().slice(0, 10)
 const tokenUntil = (expires: string) =>
   world.standins.books.tokenise(world.standins.account.id, 'practice', '9710223044008845', expires).token
@@ -29,7 +18,7 @@ const toldOf = (orderId: string) =>
   world.db.$count(messages, and(eq(messages.orderId, orderId), eq(messages.kind, 'card-expiring')))
 
 it('a card that ends before a payment is announced two weeks ahead, once; with another card all is well', async () => {
-  const course = await world.sell(monthly, 'Ends')
+  const course = await world.sell(MONTHLY, 'Ends')
   const payment = { connectionId: world.connectionId, token: tokenUntil(dayIn(20)) }
   const placed = await world.buy(course.slug, { ...world.request(course.offerId, 1900), payment })
   const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))

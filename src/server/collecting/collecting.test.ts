@@ -1,72 +1,36 @@
 import { and, asc, eq, isNull } from 'drizzle-orm'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { addDays } from '../../core/calendar/day.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { readRehearsal } from '../../core/collecting/read.ts'
 import { rehearse } from '../../core/collecting/rehearse.ts'
-import type { DraftTerms } from '../../core/content/offer.ts'
-import { openWorld, type World } from '../../testing/world.ts'
-import { entryOn, grantsOf } from '../access/service.ts'
+import type { DraftTerms, OfferContent } from '../../core/content/offer.ts'
+import { type Agreed, agree as agreeIn, entryOf, work } from '../../testing/overTime.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { lookUpUntilSettled } from '../checkout/lookup.ts'
-import { agreements, attempts, grants, messages, orders, payments, people } from '../db/schema/index.ts'
+import { agreements, attempts, grants, messages, payments } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { schoolDay } from '../school/service.ts'
 import { changeMethod, payByHand } from './byHand.ts'
-import { agreementsDue, collectAgreement, collectingDay } from './collect.ts'
+import { collectAgreement, collectingDay } from './collect.ts'
 import { cancelAgreement, moveDue, stopChasing } from './deeds.ts'
 import { makePayLink, readPayLink } from './payLinks.ts'
 
 const DAY = 86_400_000
-const month = { count: 1, unit: 'month' } as const
-const monthly: DraftTerms = {
-  kind: 'subscription',
-  amount: 1900,
-  every: month,
-  payments: null,
-  setupFee: null,
-  trial: null,
-}
-const parts: DraftTerms = {
-  kind: 'installments',
-  count: 3,
-  every: month,
-  amount: 4300,
-  total: null,
-  deposit: null,
-  trial: null,
-}
-const whilePaying = { from: null, lasts: 'whilePaying', graceDays: 3 } as const
+const _month = { count: 1, unit: 'month' } as const
 const forGood = { from: null, lasts: 'forever', graceDays: 2 } as const
-type Access = typeof whilePaying | { from: null; lasts: 'forever'; graceDays: number }
 
-let world: World
-let buyers = 0
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
-beforeEach(() => {
-  world.clock.offsetMs = 0
-  Object.assign(world.standins.world, { down: false, answersLost: false, eventsLost: false })
-})
+const world = ownWorld()
 
-/** An order over time, bought today by a buyer of its own. */
-async function agree(terms: DraftTerms, card = 'pays', access: Access = forGood) {
-  const { offerId, slug, courseId } = await world.sell(terms, `Over time ${++buyers}`, { access })
-  const pay = terms.kind === 'free' || terms.kind === 'openPrice' ? 0 : (terms.amount ?? 0)
-  const email = `over${buyers}@post.example`
-  const { orderId } = await world.buy(slug, world.request(offerId, pay, { email }, card), email)
-  const [row] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
-  const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
-  if (!row || !order) throw new Error('no agreement')
-  return { id: row.id, orderId, courseId, email, slug, order }
-}
+const agree = (terms: DraftTerms, card = 'pays', access: OfferContent['access'] = forGood) =>
+  agreeIn(world, terms, { card, access })
 
 /** Moves on to noon of a day and lets the worker do what is due, as often as there is something. */
 async function on(day: string) {
   const today = await dayOf(0)
   world.clock.offsetMs = (Date.parse(day) - Date.parse(today)) * 1 + noonOffset()
-  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
+  await work(world)
 }
 const noonOffset = () => {
   const now = new Date()
@@ -94,11 +58,7 @@ const taken = (orderId: string) =>
     .select()
     .from(attempts)
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
-const entry = async ({ courseId, email }: { courseId: string; email: string }) => {
-  const [person = null] = await world.db.select().from(people).where(eq(people.email, email))
-  const visitor = { mode: 'practice' as const, person, browserHash: null }
-  return entryOn(await schoolDay(world.services), await grantsOf(world.services, visitor, courseId))
-}
+const entry = (plan: Agreed) => entryOf(world, plan)
 const after = (day: string, months: number) => {
   const [year, m, d] = day.split('-').map(Number) as [number, number, number]
   const last = new Date(Date.UTC(year, m - 1 + months + 1, 0)).getUTCDate()
@@ -110,7 +70,7 @@ const second = () => ({ from: 2, to: 2, requestKey: crypto.randomUUID() })
 
 describe('collecting by itself', () => {
   it('takes each payment on its day, once, and completes', async () => {
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     const start = plan.order.quote.purchaseDay
     await on(addDays(after(start, 1), -1))
     expect(await paid(plan.orderId)).toEqual([1])
@@ -133,7 +93,7 @@ describe('collecting by itself', () => {
   })
 
   it('catches up after standing still, without trying twice on one day', async () => {
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     const start = plan.order.quote.purchaseDay
     const late = addDays(after(start, 1), 6)
     await on(late)
@@ -147,23 +107,25 @@ describe('collecting by itself', () => {
     const tried = (await world.attemptsOf(plan.orderId)).filter(({ state }) => state === 'declined')
     expect(tried.map(({ day }) => day)).toEqual([late, again, addDays(again, 1), addDays(again, 2)])
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4 })
-    const well = await agree(parts)
+    const well = await agree(THREE_PARTS)
     await on(after(well.order.quote.purchaseDay, 3))
     expect(await paid(well.orderId)).toEqual([1, 2, 3])
   })
 
   it('two workers at the same moment charge once', async () => {
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     await on(addDays(plan.order.quote.purchaseDay, 1))
     world.clock.offsetMs += 31 * DAY
     await Promise.all([1, 2, 3, 4].map(() => collectAgreement(world.services, plan.id)))
     expect(await taken(plan.orderId)).toHaveLength(2)
-    const books = [...world.standins.books.payments.values()].filter(({ reference }) => reference.endsWith(`${buyers}`))
+    const books = [...world.standins.books.payments.values()].filter(({ reference }) =>
+      reference.endsWith(`: ${plan.title}`),
+    )
     expect(books.filter(({ state }) => state === 'captured')).toHaveLength(2)
   })
 
   it('a gateway that charges and does not answer is looked up, and nothing else is tried meanwhile', async () => {
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     Object.assign(world.standins.world, { answersLost: true, eventsLost: true })
     await on(after(plan.order.quote.purchaseDay, 1))
     await collectAgreement(world.services, plan.id)
@@ -179,7 +141,7 @@ describe('collecting by itself', () => {
   })
 
   it('goes on listing payments of what runs until cancelled', async () => {
-    const plan = await agree(monthly, 'pays', whilePaying)
+    const plan = await agree(MONTHLY, 'pays', WHILE_PAYING)
     for (let months = 1; months <= 14; months++) await on(after(plan.order.quote.purchaseDay, months))
     expect(await paid(plan.orderId)).toEqual(Array.from({ length: 15 }, (_, index) => index + 1))
     const due = await world.db
@@ -193,7 +155,7 @@ describe('collecting by itself', () => {
 
 describe('a payment that is declined', () => {
   it('is tried again as the policy says, then stops; the course shuts past its grace, and paying opens it', async () => {
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     const due = after(plan.order.quote.purchaseDay, 1)
     await on(due)
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 1, nextTry: addDays(due, 1) })
@@ -210,6 +172,7 @@ describe('a payment that is declined', () => {
     expect(await payByHand(world.services, plan.id, byHand)).toEqual({ state: 'paid' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0, method: 'card ending 4821' })
     expect(await entry(plan)).toMatchObject({ state: 'open' })
+    expect(await world.journalOf(plan.orderId)).toContain('agreement-goes-on')
     // The new card is charged from then on.
     await on(after(plan.order.quote.purchaseDay, 2))
     expect(await rowOf(plan.id)).toMatchObject({ state: 'completed' })
@@ -223,7 +186,7 @@ describe('a payment that is declined', () => {
     for (const wrong of [[0], [3, 3], [7, 1], [61], [1.5], ['a'], [1, 2, 3, 4, 5, 6, 7, 8, 9]]) {
       expect((await put(wrong)).status).toBe(422)
     }
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     const due = after(plan.order.quote.purchaseDay, 1)
     await on(due)
     expect((await put([5])).status).toBe(200)
@@ -255,7 +218,7 @@ describe('a payment that is declined', () => {
       for (const { id } of told) await sendMessage(world.services, id, async ({ text }) => void texts.push(text))
       return texts.join('')
     }
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     const due = after(plan.order.quote.purchaseDay, 1)
     const shuts = addDays(due, 2)
     await on(due)
@@ -267,7 +230,7 @@ describe('a payment that is declined', () => {
 
     // With more days of grace than there are tries, the last one is refused while the course is open.
     world.clock.offsetMs = 0
-    const slow = await agree(parts, 'pays-once', { from: null, lasts: 'forever', graceDays: 10 })
+    const slow = await agree(THREE_PARTS, 'pays-once', { from: null, lasts: 'forever', graceDays: 10 })
     for (const later of [0, 1, 3, 7]) await on(addDays(due, later))
     expect(await rowOf(slow.id)).toMatchObject({ state: 'stopped' })
     expect(await entry(slow)).toMatchObject({ state: 'open' })
@@ -275,7 +238,7 @@ describe('a payment that is declined', () => {
   })
 
   it('tells the buyer, with a link that pays and ends', async () => {
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     await on(after(plan.order.quote.purchaseDay, 1))
     const [message] = await world.db
       .select()
@@ -301,7 +264,7 @@ describe('a payment that is declined', () => {
   })
 
   it('is never said to be late once it came', async () => {
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     await on(after(plan.order.quote.purchaseDay, 1))
     const byHand = {
       connectionId: world.connectionId,
@@ -325,7 +288,7 @@ describe('a payment that is declined', () => {
   })
 
   it('ends a subscription for good; it can be bought again', async () => {
-    const plan = await agree(monthly, 'pays-once', forGood)
+    const plan = await agree(MONTHLY, 'pays-once', forGood)
     const due = after(plan.order.quote.purchaseDay, 1)
     for (const days of [0, 1, 3, 7]) await on(addDays(due, days))
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
@@ -347,7 +310,7 @@ describe('a payment that is declined', () => {
 
 describe('by hand', () => {
   it('pays only what the button said, never twice, and never what is not due', async () => {
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     await on(after(plan.order.quote.purchaseDay, 1))
     const ask = (agreed: number) => ({
       connectionId: world.connectionId,
@@ -362,7 +325,7 @@ describe('by hand', () => {
   })
 
   it('pays the next one early by the card that is kept, once, whoever presses twice', async () => {
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     const ask = { connectionId: null, token: '', agreed: 4300, ...second() }
     const twice = await Promise.all([1, 2].map(() => payByHand(world.services, plan.id, { ...ask, ...second() })))
     expect(twice.map(({ state }) => state).filter((state) => state !== 'paid' && state !== 'checking')).toEqual([])
@@ -374,7 +337,7 @@ describe('by hand', () => {
   })
 
   it('is declined by a kept card without counting as a try; without one there is nothing to charge', async () => {
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     const ask = { connectionId: null, token: '', agreed: 4300, ...second() }
     expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'declined', reason: 'not-enough-money' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0 })
@@ -388,7 +351,7 @@ describe('by hand', () => {
   })
 
   it('the same request again, while its answer is lost, is answered with what became of it', async () => {
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300, ...second() }
     world.standins.world.answersLost = true
     expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'checking' })
@@ -404,7 +367,7 @@ describe('by hand', () => {
   })
 
   it('pays the next one early; it is not charged again on its day', async () => {
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300, ...second() }
     expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'paid' })
     await on(after(plan.order.quote.purchaseDay, 1))
@@ -414,7 +377,7 @@ describe('by hand', () => {
   })
 
   it('gives another card without charging it', async () => {
-    const plan = await agree(parts, 'pays-once')
+    const plan = await agree(THREE_PARTS, 'pays-once')
     const before = world.standins.books.payments.size
     await changeMethod(world.services, plan.id, {
       connectionId: world.connectionId,
@@ -426,7 +389,7 @@ describe('by hand', () => {
   })
 
   it('cancels at the end of the period or now, once', async () => {
-    const kind = await agree(monthly, 'pays', whilePaying)
+    const kind = await agree(MONTHLY, 'pays', WHILE_PAYING)
     const start = kind.order.quote.purchaseDay
     await on(after(start, 1))
     await cancelAgreement(world.services, kind.id, 'period-end', 'buyer')
@@ -439,17 +402,17 @@ describe('by hand', () => {
     await on(closes)
     expect(await entry(kind)).toMatchObject({ state: 'closed', closed: closes })
     expect(await paid(kind.orderId)).toEqual([1, 2])
-    const hard = await agree(monthly, 'pays', whilePaying)
+    const hard = await agree(MONTHLY, 'pays', WHILE_PAYING)
     await cancelAgreement(world.services, hard.id, 'now', 'creator')
     expect(await entry(hard)).toMatchObject({ state: 'closed' })
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     await expect(cancelAgreement(world.services, plan.id, 'now', 'buyer')).rejects.toMatchObject({
       code: 'not-cancellable',
     })
   })
 
   it('moves a due day with its reason, and stops chasing', async () => {
-    const plan = await agree(parts)
+    const plan = await agree(THREE_PARTS)
     const due = after(plan.order.quote.purchaseDay, 1)
     await expect(moveDue(world.services, plan.id, '2020-01-01', 'asked')).rejects.toMatchObject({
       errors: [{ at: '/day' }],
@@ -457,6 +420,10 @@ describe('by hand', () => {
     await expect(moveDue(world.services, plan.id, addDays(due, 40), 'asked')).rejects.toMatchObject({
       errors: [{ at: '/day' }],
     })
+    // Two payments on one day would be one too many for it.
+    const next = after(plan.order.quote.purchaseDay, 2)
+    await expect(moveDue(world.services, plan.id, next, 'asked')).rejects.toMatchObject({ errors: [{ at: '/day' }] })
+    await moveDue(world.services, plan.id, addDays(next, -1), 'asked')
     await moveDue(world.services, plan.id, addDays(due, 5), 'asked')
     await on(addDays(due, 4))
     expect(await paid(plan.orderId)).toEqual([1])
@@ -469,7 +436,7 @@ describe('by hand', () => {
   })
 
   it('money that was under way when it was cancelled is booked, and cancels stay', async () => {
-    const plan = await agree(monthly, 'pays', whilePaying)
+    const plan = await agree(MONTHLY, 'pays', WHILE_PAYING)
     Object.assign(world.standins.world, { answersLost: true, eventsLost: true })
     await on(after(plan.order.quote.purchaseDay, 1))
     world.standins.world.answersLost = false
@@ -485,7 +452,7 @@ describe('by hand', () => {
 })
 
 it('comes to what the core rehearses, day by day', async () => {
-  const plan = await agree(parts, 'pays-once', forGood)
+  const plan = await agree(THREE_PARTS, 'pays-once', forGood)
   const start = plan.order.quote.purchaseDay
   const until = addDays(start, 100)
   for (let day = addDays(start, 1); day <= until; day = addDays(day, 1)) {

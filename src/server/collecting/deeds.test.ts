@@ -1,9 +1,12 @@
 import { and, asc, eq } from 'drizzle-orm'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { addDays, after } from '../../core/calendar/day.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
-import { openWorld, shopper, type World } from '../../testing/world.ts'
-import { entryOn, grantsOf, listGrants } from '../access/service.ts'
+import { type Agreed, agree as agreeIn, entryOf, goOn as goOnIn } from '../../testing/overTime.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
+import { shopper } from '../../testing/world.ts'
+import { listGrants } from '../access/service.ts'
 import { placeOrder } from '../checkout/place.ts'
 import { agreements, messages, payments, people, school } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -14,20 +17,11 @@ import { getSchool, schoolDay } from '../school/service.ts'
 import { readAgreement } from './agreements.ts'
 import { announceAll } from './announce.ts'
 import { manualPaymentOn, payByHand, restOn } from './byHand.ts'
-import { agreementsDue, collectAgreement } from './collect.ts'
 import { cancelAgreement, moveDue, sendPayLink, takeCancelBack, writeOff } from './deeds.ts'
 
 const DAY = 86_400_000
 const month = { count: 1, unit: 'month' } as const
-const monthly: DraftTerms = {
-  kind: 'subscription',
-  amount: 1900,
-  every: month,
-  payments: null,
-  setupFee: null,
-  trial: null,
-}
-const yearly: DraftTerms = { ...monthly, amount: 19_000, every: { count: 1, unit: 'year' } }
+const yearly: DraftTerms = { ...MONTHLY, amount: 19_000, every: { count: 1, unit: 'year' } }
 const parts: DraftTerms = {
   kind: 'installments',
   count: 4,
@@ -37,45 +31,21 @@ const parts: DraftTerms = {
   deposit: null,
   trial: null,
 }
-const whilePaying = { from: null, lasts: 'whilePaying', graceDays: 3 } as const
 
-let world: World
+const world = ownWorld()
 let buyers = 0
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
-beforeEach(() => {
-  world.clock.offsetMs = 0
-})
 
-async function agree(terms: DraftTerms, card = 'pays') {
-  const access = terms.kind === 'subscription' ? { access: whilePaying } : {}
-  const { offerId, slug, courseId } = await world.sell(terms, `Deed ${++buyers}`, access)
-  const pay = 'amount' in terms ? (terms.amount ?? 0) : 0
-  const email = `deed${buyers}@post.example`
-  const { orderId } = await world.buy(slug, world.request(offerId, pay, { email }, card), email)
-  const [row] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
-  const [person] = await world.db.select().from(people).where(eq(people.email, email))
-  if (!row || !person) throw new Error('no agreement')
-  return { id: row.id, orderId, courseId, slug, offerId, person, email }
-}
+const agree = (terms: DraftTerms, card = 'pays') =>
+  agreeIn(world, terms, { card, ...(terms.kind === 'subscription' ? { access: WHILE_PAYING } : {}) })
 
-/** Moves so many days on, and lets the worker do what is due. */
-async function goOn(days: number) {
-  world.clock.offsetMs += days * DAY
-  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
-}
+const goOn = (days: number) => goOnIn(world, days)
 
 const rowOf = async (id: string) => (await world.db.select().from(agreements).where(eq(agreements.id, id)))[0]
 const kindsTo = async (orderId: string) =>
   (await world.db.select().from(messages).where(eq(messages.orderId, orderId)).orderBy(asc(messages.createdAt)))
     .map(({ kind }) => kind)
     .filter((kind) => !kind.startsWith('told-') && kind !== 'receipt')
-const isOpen = async ({ courseId, person }: Awaited<ReturnType<typeof agree>>) => {
-  const held = await grantsOf(world.services, { mode: 'practice', person, browserHash: null }, courseId)
-  return entryOn(await schoolDay(world.services), held).state
-}
+const isOpen = async (plan: Agreed) => (await entryOf(world, plan)).state
 const takenFor = async (orderId: string) =>
   (await world.attemptsOf(orderId)).filter(({ state }) => state === 'collected').map(({ amount }) => amount)
 /** The text of the last message of a kind, as it is sent now. */
@@ -95,7 +65,7 @@ async function letterOf(orderId: string, kind: string) {
 
 describe('a course taken back', () => {
   it('of a subscription is never charged again; the buyer is told that it is cancelled', async () => {
-    const plan = await agree(monthly)
+    const plan = await agree(MONTHLY)
     const [grant] = await listGrants(world.db, { orderId: plan.orderId })
     await takeBack(world.services, 'practice', grant?.id as string, 'moved to another class')
     expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', cancelledWhen: 'now', nextTry: null })
@@ -119,7 +89,7 @@ describe('a course taken back', () => {
   })
 
   it('in whatever way it was shut, is not charged by the worker', async () => {
-    const plan = await agree(monthly)
+    const plan = await agree(MONTHLY)
     const [grant] = await listGrants(world.db, { orderId: plan.orderId })
     const { grants } = await import('../db/schema/index.ts')
     await world.db
@@ -133,7 +103,7 @@ describe('a course taken back', () => {
 })
 
 it('a due day that is moved leaves the course open to the new day, and the buyer is told', async () => {
-  const plan = await agree(monthly)
+  const plan = await agree(MONTHLY)
   const today = await schoolDay(world.services)
   const due = after(today, 1, month)
   const moved = addDays(due, 12)
@@ -156,7 +126,7 @@ it('a due day that is moved leaves the course open to the new day, and the buyer
 })
 
 describe('who cancelled', () => {
-  const view = async (plan: Awaited<ReturnType<typeof agree>>) => {
+  const view = async (plan: Agreed) => {
     const visitor = { mode: 'practice' as const, person: plan.person, browserHash: null }
     const page = await checkoutView(world.services, await getSchool(world.db), plan.slug, undefined, visitor)
     if (page.name !== 'checkout') throw new Error('no checkout')
@@ -164,7 +134,7 @@ describe('who cancelled', () => {
   }
 
   it('comes back to the same offer without a charge, and is told', async () => {
-    const plan = await agree(monthly)
+    const plan = await agree(MONTHLY)
     await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
     const page = await view(plan)
     expect(page).toMatchObject({ isOwned: true, held: { href: `/my/plan/${plan.id}`, label: 'Come back' } })
@@ -181,7 +151,7 @@ describe('who cancelled', () => {
   })
 
   it('orders another offer, which is paid today, once the overlap was said', async () => {
-    const plan = await agree(monthly)
+    const plan = await agree(MONTHLY)
     const other = await world.offer(plan.courseId, yearly)
     await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
     const page = await view(plan)
@@ -202,7 +172,7 @@ describe('who cancelled', () => {
     const { offerId, slug, courseId } = await world.sell(9900, `Deed ${++buyers}`)
     const email = `deed${buyers}@post.example`
     await world.buy(slug, world.request(offerId, 9900, { email }), email)
-    const other = await world.offer(courseId, monthly)
+    const other = await world.offer(courseId, MONTHLY)
     const [person = null] = await world.db.select().from(people).where(eq(people.email, email))
     const request = { ...world.request(other, 1900, { email }), isTold: true }
     await expect(placeOrder(world.services, slug, request, { ...shopper('elsewhere'), person })).rejects.toMatchObject({
@@ -241,7 +211,7 @@ describe('all that is left of a plan', () => {
   })
 
   it('is nothing of its own for the last payment, or a subscription', async () => {
-    const endless = await agree(monthly)
+    const endless = await agree(MONTHLY)
     expect(await asked(endless.id)).toBeNull()
     const plan = await agree(parts)
     await goOn(31)
@@ -294,13 +264,13 @@ it('a pay link is sent for what is not late, too, and for nothing that has ended
   const plan = await agree(parts)
   await sendPayLink(world.services, plan.id)
   expect(await letterOf(plan.orderId, 'pay-link')).toContain('the next payment')
-  const gone = await agree(monthly)
+  const gone = await agree(MONTHLY)
   await cancelAgreement(world.services, gone.id, 'now', 'creator')
   await expect(sendPayLink(world.services, gone.id)).rejects.toMatchObject({ code: 'nothing-due' })
 })
 
 it('a renewal is announced once, so many days before as the school has set', async () => {
-  const plan = await agree(monthly)
+  const plan = await agree(MONTHLY)
   const told = async () => (await kindsTo(plan.orderId)).filter((kind) => kind === 'renewal-ahead').length
   world.clock.offsetMs += 25 * DAY
   await announceAll(world.services)

@@ -1,15 +1,11 @@
 import { sql } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import { testUrl } from '../../testing/globalSetup.ts'
-import { openWorld, type World } from '../../testing/world.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { unavailable } from '../http/unavailable.ts'
 import { connect, SecondConnection } from './client.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 describe('inside a transaction', () => {
   it('the pool refuses a second connection, also where it is asked for somewhere deep', async () => {

@@ -1,14 +1,10 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { connections } from '../db/schema/index.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const cookie = (mode = 'practice') => `acorn_studio=${world.creatorToken}; acorn_mode=${mode}`
 const connect = (account: string, secret: string, mode = 'practice') =>

@@ -1,10 +1,10 @@
 import { sql } from 'drizzle-orm'
 import Papa from 'papaparse'
 import * as v from 'valibot'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it } from 'vitest'
 import type { DraftTerms } from '../../core/content/offer.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
-import { openWorld, type World } from '../../testing/world.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { stopChasing } from '../collecting/deeds.ts'
 import { agreements, courses } from '../db/schema/index.ts'
@@ -23,12 +23,11 @@ const monthly: DraftTerms = {
   trial: null,
 }
 
-let world: World
+const world = ownWorld()
 let rows: MoneyRow[]
 const all = { search: '' }
 const ALWAYS = { from: '2020-01-01', until: '2039-12-31' }
 beforeAll(async () => {
-  world = await openWorld()
   const buy = async (terms: DraftTerms | number, pay: number, who: string, card = 'pays') => {
     const { slug, offerId } = await world.sell(terms, `For ${who}`)
     await world.buy(slug, world.request(offerId, pay, { email: `${who}@post.example`, name: `=${who}` }, card), who)
@@ -56,7 +55,6 @@ beforeAll(async () => {
   for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
   rows = await paymentsBetween(world.services, 'practice', ALWAYS, all)
 })
-afterAll(() => world.close())
 
 const sum = (list: readonly MoneyRow[], pick: (row: MoneyRow) => number) =>
   list.reduce((total, row) => total + pick(row), 0)

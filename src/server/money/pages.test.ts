@@ -1,8 +1,9 @@
 import { asc } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it } from 'vitest'
 import { addDays } from '../../core/calendar/day.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
-import { openWorld, shopper, type World } from '../../testing/world.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { shopper } from '../../testing/world.ts'
 import { checkOrder } from '../checkout/standing.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { stopChasing } from '../collecting/deeds.ts'
@@ -22,11 +23,10 @@ const weekly = (count: number): DraftTerms => ({
   trial: null,
 })
 
-let world: World
+const world = ownWorld()
 const filters: Record<string, MoneyFilters> = {}
 /** A course of two offers of which most agreements were stopped, and payments by card and by wallet. */
 beforeAll(async () => {
-  world = await openWorld()
   const { moor } = await world.connectOthers()
   const course = await world.sell(weekly(20), 'Stopped mostly')
   const other = await world.offer(course.courseId, weekly(18))
@@ -59,7 +59,6 @@ beforeAll(async () => {
     'a buyer': { search: 'page1@' },
   })
 })
-afterAll(() => world.close())
 
 /** Every page, one after the other; all but the last are full. */
 async function allPages(read: (after: string | undefined) => Promise<{ payments: MoneyRow[]; next: string | null }>) {

@@ -1,6 +1,7 @@
 import { eq, sql } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openWorld, shopper, type World } from '../../testing/world.ts'
+import { beforeAll, describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { shopper, type World } from '../../testing/world.ts'
 import { markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
 import { checkOrder } from '../checkout/standing.ts'
 import { changeMethod, payByHand } from '../collecting/byHand.ts'
@@ -11,13 +12,11 @@ import { refundLine } from '../refunds/service.ts'
 import { clearPractice } from '../school/practice.ts'
 import { addUp, overdueOf, sumsBetween } from './sums.ts'
 
-let world: World
+const world = ownWorld()
 let ways: { moor: string; brook: string; transfer: string }
 beforeAll(async () => {
-  world = await openWorld()
   ways = await world.connectOthers()
 })
-afterAll(() => world.close())
 
 const DAY = 86_400_000
 const every = { count: 1, unit: 'month' } as const

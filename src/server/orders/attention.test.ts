@@ -1,17 +1,13 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, messages } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { setTellings } from '../messages/tellings.ts'
 import { needsAttention } from './attention.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const DAY = 86_400_000
 const parts = {

@@ -1,19 +1,18 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it } from 'vitest'
 import { inGroups } from '../../core/bank/reference.ts'
-import { openWorld, type World } from '../../testing/world.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { markCame, referenceOf } from '../checkout/bankTransfer.ts'
 import { orderLines } from '../db/schema/index.ts'
 import { refundLine } from '../refunds/service.ts'
 import { ordersCsv } from './files.ts'
 import { listOrders, ordersFor } from './service.ts'
 
-let world: World
+const world = ownWorld()
 let transfer: string
 const made: Record<string, { orderId: string; number: number; courseId: string }> = {}
 const day = () => new Date().toISOString().slice(0, 10)
 
 beforeAll(async () => {
-  world = await openWorld()
   transfer = (await world.connectOthers()).transfer
   const buy = async (key: string, price: number, more: object) => {
     const course = await world.sell(price, `Found ${key}`)
@@ -28,7 +27,6 @@ beforeAll(async () => {
     payment: { connectionId: world.connectionId, token: world.standins.tokenOf('not-enough-money') },
   })
 })
-afterAll(() => world.close())
 
 const found = async (query: object) =>
   (await listOrders(world.services, 'practice', { search: '', state: 'all', ...query })).orders.map(({ id }) => id)

@@ -1,7 +1,7 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
 import type { DraftTerms } from '../../core/content/offer.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
-import { openWorld, type World } from '../../testing/world.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { cancelAgreement } from '../collecting/deeds.ts'
 import { openPerson } from '../people/service.ts'
@@ -16,12 +16,7 @@ const monthly: DraftTerms = {
   setupFee: null,
   trial: { length: { count: 7, unit: 'day' }, amount: 0 },
 }
-let world: World
-
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 async function buy(terms: DraftTerms | number, pay: number, who: string, behaviour = 'pays') {
   const { slug, offerId } = await world.sell(terms, `For ${who}`)

@@ -1,16 +1,12 @@
 import { sql } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
-import { openWorld, type World } from '../../testing/world.ts'
 import { getCourse, publishCourse, saveCourseDraft } from '../catalogue/service.ts'
 import { setShopMode } from '../school/service.ts'
 import { filesOf } from './renderer.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const page = async (path: string, cookie = '') => {
   const response = await world.call('GET', path, undefined, { cookie })
@@ -75,7 +71,6 @@ describe('an offer that has ended, or cannot be sold', () => {
     const again = (await page(`/buy/${course.slug}?offer=${course.offerId}`)).data.view
     expect(again.actions[0]).toEqual({ label: 'See the other prices', href: `/buy/${course.slug}` })
     expect(other.slug).toBeDefined()
-    world.clock.offsetMs = 0
   })
 
   it('is not published: the reason is said at its field', async () => {

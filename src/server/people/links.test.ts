@@ -1,18 +1,15 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { PASSWORD } from '../../testing/school.ts'
-import { openWorld, type World } from '../../testing/world.ts'
-import { creators, orders, people, sessions } from '../db/schema/index.ts'
+import { creators, orders, people, school, sessions } from '../db/schema/index.ts'
 import type { AccountMail } from '../jobs.ts'
 import { sendAccountMail } from '../messages/accountMail.ts'
 import { openSession } from '../school/sessions.ts'
+import { makePasswordLink } from './links.ts'
 import { addPerson, findPerson } from './service.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const cookieIn = (response: Response, name: string) =>
   response.headers
@@ -29,6 +26,50 @@ async function tokenSent(): Promise<{ to: string; token: string }> {
   return sent
 }
 const queued = () => world.queue.filter(({ name }) => name === 'account-mail').length
+
+describe('a session', () => {
+  const DAYS = 86_400_000
+
+  it('of a buyer ends after sixty days', async () => {
+    const { id } = await addPerson(world.services, 'practice', 'Sixty', 'sixty@post.example')
+    const cookie = `acorn_shop=${await openSession(world.services, { personId: id })}`
+    const rename = () =>
+      world.call('PUT', '/api/shop/account', { name: 'Sixty Days', email: 'sixty@post.example' }, { cookie })
+    world.clock.offsetMs = 59 * DAYS
+    expect((await rename()).status).toBe(200)
+    world.clock.offsetMs = 61 * DAYS
+    expect((await rename()).status).toBe(401)
+  })
+
+  it('of a buyer ends with a new password, and is of one mode alone', async () => {
+    const { id } = await addPerson(world.services, 'practice', 'Other', 'other-mode@post.example')
+    const cookie = `acorn_shop=${await openSession(world.services, { personId: id })}`
+    const details = { name: 'Other Mode', email: 'other-mode@post.example' }
+    const rename = () => world.call('PUT', '/api/shop/account', details, { cookie })
+    expect((await rename()).status).toBe(200)
+    await world.db.update(school).set({ shopMode: 'live' })
+    expect((await rename()).status).toBe(401)
+    await world.db.update(school).set({ shopMode: 'practice' })
+    expect((await rename()).status).toBe(200)
+    const token = (await makePasswordLink(world.services, id)).split('/').at(-1)
+    const set = await world.call('POST', '/api/shop/password', { token, password: 'another long password' })
+    expect(set.status).toBe(200)
+    expect((await rename()).status).toBe(401)
+    expect(
+      (await world.call('PUT', '/api/shop/account', details, { cookie: cookieIn(set, 'acorn_shop') })).status,
+    ).toBe(200)
+  })
+
+  it('of the creator ends after sixty days', async () => {
+    const [creator] = await world.db.select().from(creators)
+    const cookie = `acorn_studio=${await openSession(world.services, { creatorId: creator?.id as string })}`
+    const shelf = () => world.call('GET', '/api/catalogue/shelf', undefined, { cookie })
+    world.clock.offsetMs = 59 * DAYS
+    expect((await shelf()).status).toBe(200)
+    world.clock.offsetMs = 61 * DAYS
+    expect((await shelf()).status).toBe(401)
+  })
+})
 
 describe('the creator’s password', () => {
   const recover = (email: string) => world.call('POST', '/api/session/recover', { email })

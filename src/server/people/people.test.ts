@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { entryOn, giveCourse, listGrants, mayEnter } from '../access/service.ts'
 import { passwordLinks, people } from '../db/schema/index.ts'
 import { composeReceipt, greeting, type Letter } from '../messages/compose.ts'
@@ -12,11 +12,7 @@ import { hashToken } from '../secrets.ts'
 import { makePasswordLink, readBuyerLink } from './links.ts'
 import { addPerson, findPerson, listPeople, openPerson } from './service.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const PASSWORD = 'buyers have passwords too'
 const tokenIn = (link: string) => link.split('/').at(-1) ?? ''

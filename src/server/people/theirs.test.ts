@@ -1,7 +1,8 @@
 import { and, eq } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import type { DraftTerms } from '../../core/content/offer.ts'
-import { openWorld, type World } from '../../testing/world.ts'
+import { describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY, THREE_PARTS } from '../../testing/terms.ts'
+import type { World } from '../../testing/world.ts'
 import { giveCourse, listGrants, mayEnter } from '../access/service.ts'
 import { cancelAgreement, stopChasing, writeOff } from '../collecting/deeds.ts'
 import { agreements, journal, messages, orders, people, sessions } from '../db/schema/index.ts'
@@ -18,31 +19,10 @@ import { addPerson, correctPerson, findPerson, openPerson, sendPasswordLink } fr
 import { dataOf } from './theirData.ts'
 
 const DAY = 86_400_000
-const month = { count: 1, unit: 'month' } as const
-const monthly: DraftTerms = {
-  kind: 'subscription',
-  amount: 1900,
-  every: month,
-  payments: null,
-  setupFee: null,
-  trial: null,
-}
-const parts: DraftTerms = {
-  kind: 'installments',
-  count: 3,
-  every: month,
-  amount: 4300,
-  total: null,
-  deposit: null,
-  trial: null,
-}
+const _month = { count: 1, unit: 'month' } as const
 
-let world: World
+const world = ownWorld()
 let n = 0
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
 
 async function bought(price: Parameters<World['sell']>[0], pay: number) {
   const email = `theirs${++n}@post.example`
@@ -123,13 +103,12 @@ describe('a message that was sent', () => {
     await sendMessage(world.services, id, refused)
     const [message] = await world.db.select().from(messages).where(eq(messages.id, id))
     expect(message).toMatchObject({ state: 'failed', error: 'no such mailbox' })
-    world.clock.offsetMs = 0
   })
 })
 
 describe('a receipt', () => {
   it('holds every payment, what went back, and the address', async () => {
-    const { orderId, person } = await bought(parts, 4300)
+    const { orderId, person } = await bought(THREE_PARTS, 4300)
     await correctPerson(world.services, 'practice', person.id, {
       name: 'Zdzisława Łęcka',
       email: person.email,
@@ -146,7 +125,7 @@ describe('a receipt', () => {
 describe('two persons who are one', () => {
   it('are joined: orders, access, agreements and messages go over; the other cannot sign in', async () => {
     const one = await bought(4900, 4900)
-    const other = await bought(monthly, 1900)
+    const other = await bought(MONTHLY, 1900)
     await openSession(world.services, { personId: other.person.id })
     await giveCourse(world.services, one.person.id, other.courseId, 'helped')
     await joinPeople(world.services, 'practice', one.person.id, other.person.id, 'two emails')
@@ -185,7 +164,7 @@ describe('two persons who are one', () => {
 
 describe('a buyer’s data', () => {
   it('comes as one document, with no key, token or hash', async () => {
-    const { person, orderId } = await bought(monthly, 1900)
+    const { person, orderId } = await bought(MONTHLY, 1900)
     await post(await sentOf(orderId, 'receipt'))
     const data = await dataOf(world.services, 'practice', person.id)
     expect(data).toMatchObject({
@@ -201,10 +180,10 @@ describe('a buyer’s data', () => {
   })
 
   it('is not deleted while a subscription goes on, or a plan still owes', async () => {
-    const member = await bought(monthly, 1900)
+    const member = await bought(MONTHLY, 1900)
     const erase = (id: string) => erasePerson(world.services, 'practice', id, 'asked for it')
     await expect(erase(member.person.id)).rejects.toMatchObject({ code: 'goes-on' })
-    const plan = await bought(parts, 4300)
+    const plan = await bought(THREE_PARTS, 4300)
     await expect(erase(plan.person.id)).rejects.toMatchObject({ code: 'owes' })
     const [agreed] = await world.db.select().from(agreements).where(eq(agreements.orderId, plan.orderId))
     await stopChasing(world.services, agreed?.id as string, 'moved abroad')
@@ -214,7 +193,7 @@ describe('a buyer’s data', () => {
   })
 
   it('is deleted but for what the books keep, and the name after the years that are set', async () => {
-    const { person, orderId, courseId, email } = await bought(monthly, 1900)
+    const { person, orderId, courseId, email } = await bought(MONTHLY, 1900)
     await post(await sentOf(orderId, 'receipt'))
     await openSession(world.services, { personId: person.id })
     await correctPerson(world.services, 'practice', person.id, {

@@ -1,7 +1,7 @@
 import { and, eq } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { PASSWORD } from '../../testing/school.ts'
-import { openWorld, type World } from '../../testing/world.ts'
 import { creators, MESSAGE_KINDS, messages, orders, school } from '../db/schema/index.ts'
 import type { AccountMail } from '../jobs.ts'
 import { sendAccountMail } from '../messages/accountMail.ts'
@@ -9,11 +9,7 @@ import { sampleOf } from '../messages/samples.ts'
 import { queueDaily } from '../upkeep/daily.ts'
 import { getSchool } from './service.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const session = (token = world.creatorToken) => ({ cookie: `acorn_studio=${token}; acorn_mode=practice` })
 const call = (method: string, path: string, body?: unknown, headers = session()) =>

@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, expect, it } from 'vitest'
-import { openWorld, type World } from '../../testing/world.ts'
+import { expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { sellableCourses } from '../checkout/sellable.ts'
 import { grants } from '../db/schema/index.ts'
 import { connectGateway } from '../gateways/service.ts'
@@ -8,11 +8,7 @@ import { setTellings } from '../messages/tellings.ts'
 import { giveTrialBack, goLiveList, openTrial } from './goLive.ts'
 import { setTerms } from './service.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const holding = async () =>
   (await goLiveList(world.services)).checks.filter(({ isDone }) => isDone).map(({ code }) => code)

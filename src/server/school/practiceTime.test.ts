@@ -1,16 +1,12 @@
 import { and, eq } from 'drizzle-orm'
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { addDays, after } from '../../core/calendar/day.ts'
-import { openWorld, type World } from '../../testing/world.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { agreements, attempts, messages, school } from '../db/schema/index.ts'
 import { clearPractice } from './practice.ts'
 import { goOnMoving, practiceClock, resumeMove, startMove, stopMove } from './practiceTime.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 beforeEach(async () => {
   await world.db.update(school).set({ practiceMove: null })
   await clearPractice(world.services)

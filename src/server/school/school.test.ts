@@ -1,16 +1,12 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { PASSWORD } from '../../testing/school.ts'
-import { openWorld, type World } from '../../testing/world.ts'
 import { inMode } from '../context.ts'
 import { school } from '../db/schema/index.ts'
 import { makePasswordLink, setPassword } from '../people/links.ts'
 import { addPerson } from '../people/service.ts'
 
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 const signIn = (password: string, email = 'owner@school.example') =>
   world.call('POST', '/api/session/sign-in', { email, password })

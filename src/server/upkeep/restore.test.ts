@@ -2,11 +2,13 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { and, asc, eq } from 'drizzle-orm'
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import { makeBackup, restoreBackup } from '../../../scripts/backups.ts'
 import { dropDatabase } from '../../../scripts/databases.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
-import { openWorld, shopper, type World } from '../../testing/world.ts'
+import { shopper } from '../../testing/world.ts'
+import { attemptKey } from '../checkout/attemptKey.ts'
 import { lookUpUntilSettled } from '../checkout/lookup.ts'
 import { placeOrder } from '../checkout/place.ts'
 import { payByHand } from '../collecting/byHand.ts'
@@ -14,25 +16,19 @@ import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import type { Services } from '../context.ts'
 import { connect, type Database } from '../db/client.ts'
 import { agreements, attempts, grants, orders, payments, sessions, unknownPayments } from '../db/schema/index.ts'
+import { openConnection } from '../gateways/service.ts'
 import { needsAttention } from '../orders/attention.ts'
 import { reconcileAll } from './reconcile.ts'
 import { restoredSince } from './restored.ts'
 import { listUnknown, refundUnknown } from './unknown.ts'
 
 const MONTH = 31 * 86_400_000
-let world: World
+const world = ownWorld()
 let folder: string
 beforeAll(async () => {
-  world = await openWorld()
   folder = mkdtempSync(join(tmpdir(), 'young-acorn-backup-'))
 })
-afterAll(async () => {
-  rmSync(folder, { recursive: true, force: true })
-  await world.close()
-})
-beforeEach(() => {
-  world.clock.offsetMs = 0
-})
+afterAll(() => rmSync(folder, { recursive: true, force: true }))
 
 let restored: { services: Services; db: Database; close: () => Promise<void> } | null = null
 afterEach(async () => {
@@ -187,4 +183,23 @@ it('a payment that the gateway collected and nobody told us of counts once the b
   const [attempt] = await world.attemptsOf(placed.orderId)
   await lookUpUntilSettled(world.services, attempt?.id as string)
   expect(await world.grantsOf(placed.orderId)).toHaveLength(1)
+})
+
+it('a payment under the key of the next try that is of another sum pays nothing, and is kept to be looked at', async () => {
+  const course = await world.sell(3100, 'Another sum')
+  const email = 'another-sum@post.example'
+  const placed = await world.buy(course.slug, world.request(course.offerId, 3100, { email }, 'not-enough-money'))
+  const { adapter, credentials } = await openConnection(world.services, world.connectionId)
+  const key = attemptKey({ orderId: placed.orderId, agreementId: null, fromN: null }, 1)
+  await adapter.begin(credentials, {
+    key,
+    amount: 3000,
+    currency: 'EUR',
+    source: { token: world.standins.tokenOf('pays'), keep: false },
+    reference: 'Another sum',
+    statement: 'TEST',
+  })
+  await reconcileAll(world.services)
+  expect((await world.orderOf(placed.orderId))?.state).toBe('open')
+  expect((await listUnknown(world.services, 'practice')).map(({ amount }) => amount)).toContain(3000)
 })

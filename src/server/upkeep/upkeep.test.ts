@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto'
 import { eq } from 'drizzle-orm'
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { describe, expect, it } from 'vitest'
+import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
-import { openWorld, type World } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { makePayLink } from '../collecting/payLinks.ts'
 import {
@@ -25,11 +25,7 @@ import { purge } from './purge.ts'
 import { describeLostKeys, resealConnections } from './reseal.ts'
 
 const DAY = 86_400_000
-let world: World
-beforeAll(async () => {
-  world = await openWorld()
-})
-afterAll(() => world.close())
+const world = ownWorld()
 
 describe('a secret key that has changed', () => {
   const [old, fresh] = [randomBytes(32), randomBytes(32)]
@@ -63,7 +59,6 @@ describe('a secret key that has changed', () => {
     expect(await describeLostKeys(services(fresh))).toBeNull()
     expect(await waysIn(services(fresh), 'practice')).toHaveLength(1)
     world.services.secrets = new Secrets(fresh)
-    world.clock.offsetMs = 0
   })
 })
 
@@ -126,6 +121,5 @@ describe('purging', () => {
     expect(await db.$count(payLinks)).toBe(0)
     expect(await db.$count(sessions)).toBe(0)
     expect(await books()).toEqual(before)
-    world.clock.offsetMs = 0
   })
 })
