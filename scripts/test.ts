@@ -1,10 +1,11 @@
-import { spawnSync } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { aptInstall, SetUpError } from './postgres.ts'
 
 /**
- * Every check, one after the other: types, lint, unused code, unit, service and contract tests, the
- * build with its budget, and the journeys in Chromium. Goes on after a failure, and ends with the count.
+ * Every check, side by side where they do not disturb each other: types, lint, unused code and the build with its
+ * budget; then unit, service and contract tests beside the chaos; then the journeys in Chromium. Goes on after a
+ * failure, and ends with the count.
  */
 let passed = 0
 let failed = 0
@@ -20,48 +21,52 @@ try {
 }
 
 mkdirSync('test-results', { recursive: true })
-check('types', ['npx', 'tsc', '--noEmit'])
-check('lint', ['npm', 'run', '--silent', 'lint'])
-check('unused code', ['npx', 'knip'])
-tests(
-  'unit, service and contract tests',
-  ['npx', 'vitest', 'run', '--reporter=default', '--reporter=json', '--outputFile.json=test-results/unit.json'],
-  'test-results/unit.json',
-  countVitest,
-)
 // A build of its own, so that a started product beside it keeps its files.
 process.env.DIST = '.data/test-dist'
-check('build', ['npm', 'run', '--silent', 'build'])
-check('chaos: 150 orders over a moved year', [
-  'npm',
-  'run',
-  '--silent',
-  'chaos',
-  '--',
-  '--orders',
-  '150',
-  '--seed',
-  '1',
+await Promise.all([
+  check('types', ['npx', 'tsc', '--noEmit']),
+  check('lint', ['npm', 'run', '--silent', 'lint']),
+  check('unused code', ['npx', 'knip']),
+  check('build', ['npm', 'run', '--silent', 'build']),
 ])
-tests('browser journeys', ['npx', 'playwright', 'test'], 'test-results/e2e.json', countPlaywright)
+await Promise.all([
+  tests(
+    'unit, service and contract tests',
+    ['npx', 'vitest', 'run', '--reporter=default', '--reporter=json', '--outputFile.json=test-results/unit.json'],
+    'test-results/unit.json',
+    countVitest,
+  ),
+  check('chaos: 150 orders over a moved year', [
+    'npm',
+    'run',
+    '--silent',
+    'chaos',
+    '--',
+    '--orders',
+    '150',
+    '--seed',
+    '1',
+  ]),
+])
+await tests('browser journeys', ['npx', 'playwright', 'test'], 'test-results/e2e.json', countPlaywright)
 
 console.log(`${passed} passed, ${failed} failed`)
 process.exit(failed > 0 ? 1 : 0)
 
-function check(name: string, command: string[]) {
-  if (run(name, command)) passed++
+async function check(name: string, command: string[]) {
+  if (await run(name, command)) passed++
   else failed++
 }
 
 /** Runs a test runner and adds what its report counts; one that leaves no report counts as failed. */
-function tests(
+async function tests(
   name: string,
   command: string[],
   report: string,
   count: (report: never) => { passed: number; failed: number },
 ) {
   rmSync(report, { force: true })
-  const isGood = run(name, command)
+  const isGood = await run(name, command)
   if (!existsSync(report)) {
     failed++
     console.error(`${name}: no report was written`)
@@ -72,12 +77,22 @@ function tests(
   failed += Math.max(counted.failed, isGood ? 0 : 1)
 }
 
-function run(name: string, command: string[]): boolean {
+/** Runs a command; what it says is printed once it has ended, so that those side by side stay apart. */
+function run(name: string, command: string[]): Promise<boolean> {
   const began = Date.now()
-  console.log(`\n— ${name}`)
-  const { status } = spawnSync(command[0] as string, command.slice(1), { stdio: ['ignore', 'inherit', 'inherit'] })
-  console.log(`— ${name}: ${status === 0 ? 'good' : 'FAILED'} (${Math.round((Date.now() - began) / 1000)} s)`)
-  return status === 0
+  console.log(`— ${name}: begins`)
+  return new Promise((done) => {
+    const child = spawn(command[0] as string, command.slice(1), { stdio: ['ignore', 'pipe', 'pipe'] })
+    const said: Buffer[] = []
+    child.stdout.on('data', (chunk: Buffer) => said.push(chunk))
+    child.stderr.on('data', (chunk: Buffer) => said.push(chunk))
+    child.once('close', (status) => {
+      process.stdout.write(Buffer.concat(said))
+      const seconds = Math.round((Date.now() - began) / 1000)
+      console.log(`— ${name}: ${status === 0 ? 'good' : 'FAILED'} (${seconds} s)\n`)
+      done(status === 0)
+    })
+  })
 }
 
 function countVitest(report: { numPassedTests: number; numFailedTests: number }) {

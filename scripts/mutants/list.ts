@@ -193,31 +193,35 @@ export const MUTANTS: readonly Mutant[] = [
     ['src/core/money'],
     [['a fee is larger than its payment', 'Math.min(amount, ', 'Math.max(0, ']],
   ),
-  ...of('src/server/checkout/settle.ts', CHECKOUT, [
-    ['the currency of what was collected is not looked at', ' || outcome.currency !== attempt.currency', ''],
-    ['the sum of what was collected is not looked at', 'outcome.amount !== attempt.amount || ', ''],
+  ...of(
+    'src/server/checkout/settle.ts',
+    [...CHECKOUT, 'src/server/gateways/events.test.ts'],
     [
-      'money for a paid order opens it again',
-      "if (order.state === 'paid') {",
-      "if ((order.state as string) === 'never') {",
+      ['the currency of what was collected is not looked at', ' || outcome.currency !== attempt.currency', ''],
+      ['the sum of what was collected is not looked at', 'outcome.amount !== attempt.amount || ', ''],
+      [
+        'money for a paid order opens it again',
+        "if (order.state === 'paid') {",
+        "if ((order.state as string) === 'never') {",
+      ],
+      ['a late decline undoes a payment', "case 'declined':\n      if (!isOpen) return", "case 'declined':"],
+      [
+        'a decline leaves the order paying',
+        ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
+        ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
+      ],
+      [
+        'later payments count as collected at once',
+        'eq(payments.due, order.quote.purchaseDay))),\n  ])\n  const { purchaseDay }',
+        "not(eq(payments.due, '2000-01-01')))),\n  ])\n  const { purchaseDay }",
+      ],
+      [
+        'a second order that was paid opens the course again',
+        'if (first) return markPaidTwice',
+        "if (first && first === '') return markPaidTwice",
+      ],
     ],
-    ['a late decline undoes a payment', "case 'declined':\n      if (!isOpen) return", "case 'declined':"],
-    [
-      'a decline leaves the order paying',
-      ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
-      ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
-    ],
-    [
-      'later payments count as collected at once',
-      'eq(payments.due, order.quote.purchaseDay))),\n  ])\n  const { purchaseDay }',
-      "not(eq(payments.due, '2000-01-01')))),\n  ])\n  const { purchaseDay }",
-    ],
-    [
-      'a second order that was paid opens the course again',
-      'if (first) return markPaidTwice',
-      "if (first && first === '') return markPaidTwice",
-    ],
-  ]),
+  ),
   ...of('src/server/checkout/prepare.ts', CHECKOUT, [
     [
       'an order of another browser is gone on with',

@@ -41,6 +41,7 @@ it('is tried once a day at most, and again so many days after its first try, als
   // Nobody worked for a week: the first try is late, and the others are counted from it.
   const once = afterDeclined(agreement, RETRIES, '2027-03-07')
   expect(nextTryOf(once, RETRIES)).toBe('2027-03-08')
+  expect(nextTryOf(afterDeclined(once, RETRIES, '2027-03-08'), RETRIES)).toBe('2027-03-10')
   // Nobody worked again, beyond the day of the last try: it is tried at once, but not twice on that day.
   const twice = afterDeclined(once, RETRIES, '2027-03-20')
   expect(nextTryOf(twice, RETRIES)).toBe('2027-03-21')

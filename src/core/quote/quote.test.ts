@@ -122,6 +122,10 @@ describe('codes', () => {
     expect(whys(coupons, codes)).toEqual([why])
   })
 
+  it('count at exactly the minimum', () => {
+    expect(whys([percent('A', { minimum: 10_000 })], ['A'])).toEqual([1000])
+  })
+
   it('say already-entered, does-not-combine and first-purchase-only', () => {
     expect(whys([percent('A'), percent('B')], [' a ', 'A', 'b'])).toEqual([1000, 'already-entered', 'does-not-combine'])
     expect(whys([percent('A', { firstPurchaseOnly: true })], ['A'], undefined, { buyer: { purchases: 1 } })).toEqual([
