@@ -278,8 +278,8 @@ export class DemoShop {
   private async hasIt(mode: Mode, offerId: string, name: string): Promise<boolean> {
     const { db } = this.services
     const person = await findPerson(db, mode, emailOf(name))
-    const { courseId } = await getOffer(db, offerId)
-    return person !== null && (await heldAlready(db, person.id, courseId, await schoolDay(this.services))).length > 0
+    const { productId } = await getOffer(db, offerId)
+    return person !== null && (await heldAlready(db, person.id, productId, await schoolDay(this.services))).length > 0
   }
 
   private async place(
@@ -293,7 +293,8 @@ export class DemoShop {
     const { live } = await getOffer(this.services.db, offerId)
     const school = await getSchool(this.services.db)
     const said =
-      live && speakOffer(school, { id: offerId, courseId: offerId, content: live }, this.services.now().toISOString())
+      live &&
+      speakOffer(school, { id: offerId, courses: [{ id: offerId }], content: live }, this.services.now().toISOString())
     const pay = said?.quote.today.pay ?? 0
     const needsCard = pay > 0 || (said?.quote.later.length ?? 0) > 0
     const cards: Partial<Record<Ending, string>> = {
@@ -312,8 +313,7 @@ export class DemoShop {
       this.services,
       course.slug,
       {
-        offerId,
-        chosen: null,
+        lines: [{ offerId, chosen: null }],
         name,
         email,
         agreed: { pay, currency: 'EUR' },

@@ -89,7 +89,12 @@ test('who asks for a members’ price without being one is refused by the server
   await shop.goto('/')
   const response = await shop.request.post(`/api/shop/checkout/${slug}`, {
     headers: { origin: new URL(shop.url()).origin },
-    data: { offerId, chosen: null, ...someone(), agreed: { pay: 0, currency: 'EUR' }, payment: null },
+    data: {
+      lines: [{ offerId, chosen: null }],
+      ...someone(),
+      agreed: { pay: 0, currency: 'EUR' },
+      payment: null,
+    },
   })
   expect(response.status()).toBe(403)
   expect((await response.json()).title).toContain(`This price is for who has ${club.title}.`)

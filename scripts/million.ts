@@ -95,8 +95,7 @@ async function fill() {
       services,
       slug,
       {
-        offerId,
-        chosen: null,
+        lines: [{ offerId, chosen: null }],
         name: `Template ${name}`,
         email: `${name.replaceAll(' ', '')}@million.example`,
         agreed: { pay, currency: 'EUR' },
@@ -118,13 +117,16 @@ async function fill() {
       join (select id, row_number() over (order by number) - 1 as k from orders where number < 1006) t on t.k = g % 5`)
     await tx.execute(sql`insert into people (id, mode, email, name, created_at)
       select person_id, 'practice', 'buyer' || i || '@million.example', 'Buyer ' || chr(65 + i % 26) || i, now() - days * interval '1 day' from copies`)
-    await tx.execute(sql`insert into orders (id, mode, number, person_id, offer_id, state, currency, pay_today, quote_input, quote, browser_hash, search_text, created_at, paid_at)
-      select c.id, o.mode, 2000 + c.i, c.person_id, o.offer_id, 'paid', o.currency, o.pay_today, o.quote_input, o.quote, 'copy ' || c.i,
+    await tx.execute(sql`insert into orders (id, mode, number, person_id, basket, state, currency, pay_today, quote_input, quote, browser_hash, search_text, created_at, paid_at)
+      select c.id, o.mode, 2000 + c.i, c.person_id, o.basket, 'paid', o.currency, o.pay_today, o.quote_input, o.quote, 'copy ' || c.i,
         'buyer ' || c.i || ' buyer' || c.i || '@million.example ' || o.search_text, now() - days * interval '1 day', now() - days * interval '1 day'
       from copies c join orders o on o.id = c.template`)
-    await tx.execute(sql`insert into order_lines (id, order_id, position, offer_id, offer_version, course_title, offer_name, role, quoted)
-      select c.line_id, c.id, l.position, l.offer_id, l.offer_version, l.course_title, l.offer_name, l.role, l.quoted
+    await tx.execute(sql`insert into order_lines (id, order_id, position, offer_id, offer_version, product_id, title, offer_name, role, quoted)
+      select c.line_id, c.id, l.position, l.offer_id, l.offer_version, l.product_id, l.title, l.offer_name, l.role, l.quoted
       from copies c join order_lines l on l.order_id = c.template`)
+    await tx.execute(sql`insert into line_courses (line_id, course_id, position, title, weight)
+      select c.line_id, k.course_id, k.position, k.title, k.weight
+      from copies c join order_lines l on l.order_id = c.template join line_courses k on k.line_id = l.id`)
     await tx.execute(sql`
       create temporary table scheduled on commit drop as
       select c.i, c.id as order_id, c.line_id, c.agreement_id, c.fate, gen_random_uuid() as id, gen_random_uuid() as attempt_id, p.offer_id, p.n, p.kind,
@@ -143,10 +145,11 @@ async function fill() {
         s.due, case when s.n > 1 then 'worker' else 'buyer' end, 'copy ' || s.attempt_id, ${connection?.id as string}, s.pay, 'EUR', 'collected', 'ref ' || s.i || ' ' || s.n,
         (s.pay * 17 + 500) / 1000 + 19, 'card ending 4821', s.due + interval '9 hours', s.due + interval '9 hours'
       from scheduled s where s.is_collected`)
-    await tx.execute(sql`insert into payments (id, order_id, line_id, offer_id, mode, n, kind, due, list, price, discount, tax, pay, state, attempt_id, collected_at)
+    await tx.execute(sql`insert into payments (id, order_id, line_id, offer_id, mode, n, kind, due, list, price, discount, tax, pay, state, attempt_id, collected_at, fee)
       select s.id, s.order_id, s.line_id, s.offer_id, 'practice', s.n, s.kind, s.due, s.list, s.price, s.discount, s.tax, s.pay,
         case when s.is_collected then 'collected' else 'due' end, case when s.is_collected then s.attempt_id end,
-        case when s.is_collected then s.due + interval '9 hours' end from scheduled s`)
+        case when s.is_collected then s.due + interval '9 hours' end,
+        case when s.is_collected then (s.pay * 17 + 500) / 1000 + 19 else 0 end from scheduled s`)
     await tx.execute(sql`insert into agreements (id, mode, person_id, order_id, line_id, connection_id, kept, method, kind, endless, state, collected, last_collected, tries, first_tried, next_try, created_at)
       select c.agreement_id, 'practice', c.person_id, c.id, c.line_id, a.connection_id, 'copy', 'card ending 4821', a.kind, a.endless,
         case when done.n = done.total then 'completed' when c.fate = 'stopped' and done.late then 'stopped' else 'active' end,
@@ -159,8 +162,8 @@ async function fill() {
         min(due) filter (where not is_collected) as next, coalesce(min(due) filter (where not is_collected) <= current_date, false) as late
         from scheduled s where s.i = c.i) done on true`)
     await tx.execute(sql`insert into grants (id, mode, person_id, course_id, order_id, line_id, offer_id, opens, created_at)
-      select gen_random_uuid(), 'practice', c.person_id, o.course_id, c.id, c.line_id, o.id, current_date - c.days, now() - c.days * interval '1 day'
-      from copies c join orders t on t.id = c.template join offers o on o.id = t.offer_id`)
+      select gen_random_uuid(), 'practice', c.person_id, k.course_id, c.id, c.line_id, l.offer_id, current_date - c.days, now() - c.days * interval '1 day'
+      from copies c join order_lines l on l.id = c.line_id join line_courses k on k.line_id = l.id`)
     await tx.execute(sql`insert into journal (order_id, person_id, at, what, data)
       select c.id, c.person_id, now() - c.days * interval '1 day', w.what, '{}'::jsonb
       from copies c cross join (values ('order-placed'), ('attempt-started'), ('attempt-collected'), ('order-paid')) as w (what)`)
@@ -198,7 +201,7 @@ async function measure() {
   const cookie = `acorn_studio=${token}; acorn_mode=practice`
   const ids = (
     await db.execute(
-      sql`select o.id, o.person_id, o.offer_id, f.course_id from orders o join offers f on f.id = o.offer_id where o.number > 2000 order by o.number desc limit 400`,
+      sql`select o.id, o.person_id, l.offer_id, l.product_id as course_id from orders o join order_lines l on l.order_id = o.id where o.number > 2000 order by o.number desc limit 400`,
     )
   ).rows as {
     id: string

@@ -4,6 +4,7 @@ import { eq, sql } from 'drizzle-orm'
 import pg from 'pg'
 import { readRehearsal } from '../../src/core/collecting/read.ts'
 import { rehearse } from '../../src/core/collecting/rehearse.ts'
+import { documentOf } from '../../src/core/quote/stored.ts'
 import { allGateways } from '../../src/gateways/registry.ts'
 import { placeOrder } from '../../src/server/checkout/place.ts'
 import { agreementsDue, collectAgreement } from '../../src/server/collecting/collect.ts'
@@ -91,8 +92,7 @@ export async function benchCollecting(): Promise<void> {
             services,
             slug,
             {
-              offerId,
-              chosen: null,
+              lines: [{ offerId, chosen: null }],
               name: `Bench ${n}`,
               email: `bench${n}@bench.example`,
               agreed: { pay: 1900, currency: 'EUR' },
@@ -170,7 +170,7 @@ export async function benchCollecting(): Promise<void> {
       const from = (order?.quote.purchaseDay as string) ?? ''
       const until = `${Number(from.slice(0, 4)) + 1}${from.slice(4)}`.replace('-02-29', '-02-28')
       const input = {
-        quote: order?.quoteInput,
+        quote: documentOf(order?.quoteInput),
         policy: { retryAfterDays: [1, 3, 7] },
         attempts: ['ok', 'ok', 'declined'],
         until,

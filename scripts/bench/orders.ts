@@ -7,7 +7,7 @@ const A_ROUND = 80
 const AT_ONCE = 8
 
 /** Every table that a paid order writes into, in the order in which plain SQL may insert. */
-const FIRST = ['people', 'orders', 'order_lines', 'payments', 'attempts'] as const
+const FIRST = ['people', 'orders', 'order_lines', 'line_courses', 'payments', 'attempts'] as const
 
 type Row = Record<string, unknown>
 
@@ -27,8 +27,7 @@ export async function benchOrders(): Promise<void> {
         method: 'POST',
         headers: { origin: config.origin, 'content-type': 'application/json', cookie: `acorn_browser=bench-${n}` },
         body: JSON.stringify({
-          offerId,
-          chosen: null,
+          lines: [{ offerId, chosen: null }],
           name: `Bench ${n}`,
           email: `bench${Math.floor(n / A_ROUND)}-${n}@post.example`,
           agreed: { pay, currency: 'EUR' },
@@ -66,7 +65,7 @@ export async function benchOrders(): Promise<void> {
 
 async function coptic(pool: pg.Pool) {
   const { rows } = await pool.query(
-    `select o.id, c.slug, o.live->'terms'->>'amount' as amount from offers o join courses c on c.id = o.course_id where c.slug = 'coptic-binding'`,
+    `select o.id, c.slug, o.live->'terms'->>'amount' as amount from offers o join courses c on c.id = o.product_id where c.slug = 'coptic-binding'`,
   )
   return { offerId: rows[0].id as string, courseSlug: rows[0].slug as string, pay: Number(rows[0].amount) }
 }
@@ -116,6 +115,7 @@ async function copyRows(pool: pg.Pool, round: number): Promise<Copy[]> {
     await ofOrders('journal'),
     await ofOrders('messages'),
   ]
+  const opened = await all('line_courses', `t.line_id in (select l.id from order_lines l where l.order_id in (${ids}))`)
   const people = new Map((await all('people', `t.email like 'bench${round}-%'`)).map((row) => [row.id, row]))
   const events = await all('gateway_events', `t.type = 'payment.captured'`)
   const jobs = await all('pgboss.job', `t.name in ('attempt-lookup', 'message-send')`)
@@ -128,6 +128,7 @@ async function copyRows(pool: pg.Pool, round: number): Promise<Copy[]> {
       people: [people.get(order.person_id) as Row],
       orders: [{ ...order, state: 'paying', paid_at: null }],
       order_lines: lines.get(id) ?? [],
+      line_courses: opened.filter(({ line_id }) => lines.get(id)?.some((line) => line.id === line_id)),
       payments: (payments.get(id) ?? []).map((row) => ({ ...row, state: 'due', attempt_id: null })),
       attempts: (attempts.get(id) ?? []).map((row) => ({ ...row, state: 'started', settled_at: null })),
     }

@@ -1,7 +1,7 @@
 import { and, asc, eq, gt, inArray, isNull, ne, notExists, or, sql } from 'drizzle-orm'
 import type { Day } from '../../src/core/calendar/day.ts'
 import { markCame } from '../../src/server/checkout/bankTransfer.ts'
-import { type Placed, placeOrder } from '../../src/server/checkout/place.ts'
+import { linesOf, type Placed, placeBasket, type Shopper } from '../../src/server/checkout/place.ts'
 import { checkOrder } from '../../src/server/checkout/standing.ts'
 import { readAgreement } from '../../src/server/collecting/agreements.ts'
 import { manualPaymentOn, payByHand } from '../../src/server/collecting/byHand.ts'
@@ -17,7 +17,7 @@ import {
   refunds,
 } from '../../src/server/db/schema/index.ts'
 import { Problem } from '../../src/server/http/problem.ts'
-import { chargesOf, refundLine } from '../../src/server/refunds/service.ts'
+import { chargesOf, refundLine, refundWhole } from '../../src/server/refunds/service.ts'
 import { schoolDay } from '../../src/server/school/service.ts'
 import { hashToken } from '../../src/server/secrets.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
@@ -42,34 +42,38 @@ export class People {
   /** A buyer with all that chance says of them, so that buyers may come at the same time. */
   readonly next = () => {
     const { dice, school } = this
-    const offer = dice.pick(school.offers)
-    const way = dice.chance(0.55) ? 'card' : dice.pick(offer.ways)
+    // A third of the orders hold two or three things.
+    const count = dice.chance(1 / 3) ? (dice.chance(0.6) ? 2 : 3) : 1
+    const offers: OnSale[] = []
+    while (offers.length < count) {
+      const offer = dice.pick(school.offers)
+      if (!offers.includes(offer)) offers.push(offer)
+    }
+    const way = dice.chance(0.55) ? 'card' : dice.pick(waysFor(offers))
     const behaviour = dice.chance(0.3) ? 'pays-once' : dice.chance(0.08) ? 'not-enough-money' : 'pays'
-    return { n: this.bought++, offer, way, behaviour, comes: dice.chance(0.8), asks: dice.chance(0.1) }
+    return { n: this.bought++, offers, way, behaviour, comes: dice.chance(0.8), asks: dice.chance(0.1) }
   }
 
   /** Places an order. The world behaves meanwhile; what goes wrong there has tests of its own. */
-  async buy({ n, offer, way, behaviour, comes, asks }: ReturnType<People['next']>): Promise<void> {
+  async buy({ n, offers, way, behaviour, comes, asks }: ReturnType<People['next']>): Promise<void> {
     const { services, standins } = this.school
     Object.assign(standins.world, GOOD_WEATHER)
     const practice = await inMode(services, 'practice')
     const browserHash = hashToken(`browser ${n}`)
-    const placed = await again(() =>
-      placeOrder(
-        practice,
-        offer.slug,
-        {
-          offerId: offer.id,
-          chosen: null,
-          name: `Buyer ${n}`,
-          email: `buyer${n}@chaos.example`,
-          agreed: { pay: offer.pay, currency: 'EUR' },
-          payment: this.paymentBy(way, way === 'card' && asks ? 'confirms' : behaviour),
-        },
-        { mode: 'practice', browserHash, person: null },
-      ),
-    )
-    await this.finish(placed, way, behaviour, comes, browserHash, offer)
+    const pay = offers.reduce((sum, offer) => sum + offer.pay, 0)
+    const shopper: Shopper = { mode: 'practice', browserHash, person: null }
+    const request = () => ({
+      lines: offers.map(({ id }) => ({ offerId: id, chosen: null })),
+      name: `Buyer ${n}`,
+      email: `buyer${n}@chaos.example`,
+      agreed: { pay, currency: 'EUR' },
+      payment: this.paymentBy(way, way === 'card' && asks ? 'confirms' : behaviour),
+    })
+    const placed = await again(async () => {
+      const asked = request()
+      return placeBasket(practice, await linesOf(practice, asked, shopper), asked, shopper)
+    })
+    await this.finish(placed, way, behaviour, comes, browserHash, pay)
   }
 
   private paymentBy(way: Way, behaviour: string) {
@@ -78,14 +82,7 @@ export class People {
   }
 
   /** What is left to do once the order is placed: approve it, send the money, or mark it as come. */
-  private async finish(
-    placed: Placed,
-    way: Way,
-    behaviour: string,
-    comes: boolean,
-    browserHash: string,
-    { pay }: OnSale,
-  ) {
+  private async finish(placed: Placed, way: Way, behaviour: string, comes: boolean, browserHash: string, pay: number) {
     const { services } = this.school
     const practice = await inMode(services, 'practice')
     if (placed.state === 'confirming') {
@@ -175,15 +172,24 @@ export class People {
       .from(orders)
       .innerJoin(orderLines, eq(orderLines.orderId, orders.id))
       .innerJoin(grants, and(eq(grants.lineId, orderLines.id), isNull(grants.endedAt)))
-      .leftJoin(agreements, eq(agreements.orderId, orders.id))
+      .leftJoin(agreements, eq(agreements.lineId, orderLines.id))
       .where(and(eq(orders.state, 'paid'), notExists(given)))
-      .orderBy(asc(orders.number))
+      .orderBy(asc(orders.number), asc(orderLines.position))
       .limit(200)
     const found = this.dice.pick(rows)
     if (!found) return
     const { orderId, lineId, agreementId } = found
     const practice = await inMode(services, 'practice')
-    const charges = (await chargesOf(practice, db, orderId)).filter(({ left }) => left > 0)
+    const ofLine = (await chargesOf(practice, db, orderId)).filter((charge) => charge.lineId === lineId)
+    const together = ofLine.find((charge) => charge.together !== null && charge.gives === 'whole')
+    if (together) {
+      // What gives back whole payments only gives back all that was paid in one go.
+      const whole = { attemptId: together.id, access: 'keep' as const, note: 'Asked for it' }
+      await refundWhole(practice, 'practice', orderId, whole)
+      this.givenBack++
+      return
+    }
+    const charges = ofLine.filter(({ left }) => left > 0)
     const isWhole = agreementId === null || charges.some(({ gives }) => gives === 'whole')
     const left = isWhole ? (charges[0]?.left ?? 0) : charges.reduce((sum, charge) => sum + charge.left, 0)
     if (left === 0) return
@@ -192,6 +198,13 @@ export class People {
     await refundLine(practice, 'practice', orderId, { lineId, amount, access, note: 'Asked for it' })
     this.givenBack++
   }
+}
+
+/** The ways that can collect all of several offers. */
+function waysFor(offers: readonly OnSale[]): Way[] {
+  const [first, ...more] = offers
+  const shared = (first?.ways ?? []).filter((way) => more.every(({ ways }) => ways.includes(way)))
+  return shared.length > 0 ? shared : ['card']
 }
 
 /** On a busy machine an answer may take too long; nothing was charged, and the buyer tries again a moment later. */

@@ -2,7 +2,16 @@ import { and, asc, eq, ne, sql } from 'drizzle-orm'
 import type { Day } from '../../src/core/calendar/day.ts'
 import { readRehearsal } from '../../src/core/collecting/read.ts'
 import { type Rehearsed, rehearse } from '../../src/core/collecting/rehearse.ts'
-import { agreements, attempts, grants, orders, payments, refunds } from '../../src/server/db/schema/index.ts'
+import { documentOf } from '../../src/core/quote/stored.ts'
+import {
+  agreements,
+  attempts,
+  grants,
+  orderLines,
+  orders,
+  payments,
+  refunds,
+} from '../../src/server/db/schema/index.ts'
 import { getSchool } from '../../src/server/school/service.ts'
 import type { ChaosSchool } from './school.ts'
 
@@ -79,7 +88,7 @@ async function unpaid({ db }: ChaosSchool, { id, number }: Order, tries: readonl
   ]
 }
 
-/** How an order stands, against the core's rehearsal of the same outcomes and the same doings of its buyer. */
+/** How an order stands, line by line, against the core's rehearsal of the same outcomes and the same doings of its buyer. */
 async function againstRehearsal(
   { db }: ChaosSchool,
   order: Order,
@@ -87,50 +96,85 @@ async function againstRehearsal(
   retryAfterDays: readonly number[],
   until: Day,
 ): Promise<string[]> {
-  const [agreement] = await db.select().from(agreements).where(eq(agreements.orderId, order.id))
-  const ofAgreement = tries.filter(({ agreementId }) => agreementId !== null)
-  const settled = ofAgreement.filter(({ state }) => state === 'collected' || state === 'declined')
-  const byWorker = settled.filter(({ madeBy }) => madeBy === 'worker')
+  const lines = await db
+    .select({ line: orderLines, agreement: agreements })
+    .from(orderLines)
+    .leftJoin(agreements, eq(agreements.lineId, orderLines.id))
+    .where(eq(orderLines.orderId, order.id))
+    .orderBy(asc(orderLines.position))
+  const lineOf = ({ agreementId }: Attempt) => lines.findIndex(({ agreement }) => agreement?.id === agreementId)
+  const settled = tries.filter(
+    ({ agreementId, state }) => agreementId !== null && (state === 'collected' || state === 'declined'),
+  )
+  // The core does what is due on a day line by line.
+  const byWorker = settled
+    .filter(({ madeBy }) => madeBy === 'worker')
+    .sort((a, b) => (a.day === b.day ? lineOf(a) - lineOf(b) : a.day < b.day ? -1 : 1))
   const byHand = settled.filter(({ madeBy, state }) => madeBy === 'buyer' && state === 'collected')
-  const { cancelledOn, cancelledWhen } = agreement ?? {}
   const rehearsed = rehearse(
     readRehearsal({
-      quote: order.quoteInput,
+      quote: documentOf(order.quoteInput),
       policy: { retryAfterDays },
       attempts: [
         ...(order.payToday > 0 ? ['ok'] : []),
         ...byWorker.map(({ state }) => (state === 'collected' ? 'ok' : 'declined')),
       ],
       events: [
-        ...byHand.map(({ day }) => ({ on: day, line: 0, what: 'pay' })),
-        ...(cancelledOn ? [{ on: cancelledOn, line: 0, what: 'cancel', when: cancelledWhen }] : []),
+        ...byHand.map((attempt) => ({ on: attempt.day, line: lineOf(attempt), what: 'pay' })),
+        ...lines.flatMap(({ agreement }, line) =>
+          agreement?.cancelledOn
+            ? [{ on: agreement.cancelledOn, line, what: 'cancel', when: agreement.cancelledWhen }]
+            : [],
+        ),
       ],
       until,
     }),
   )
   const counting = settled.filter((attempt) => byWorker.includes(attempt) || byHand.includes(attempt))
-  return differ(db, order, agreement, rehearsed, counting)
+  const found = await feesAgainstPayments(db, order, tries)
+  for (const [index, { line, agreement }] of lines.entries()) {
+    const own = counting.filter((attempt) => lineOf(attempt) === index)
+    found.push(...(await differ(db, order, line, agreement, rehearsed, own)))
+  }
+  return found
+}
+
+/** What each attempt cost, against the parts of it at the payments that it collected. */
+async function feesAgainstPayments(
+  db: ChaosSchool['db'],
+  { id, number }: Order,
+  tries: readonly Attempt[],
+): Promise<string[]> {
+  const paid = await db.select().from(payments).where(eq(payments.orderId, id))
+  return tries.flatMap(({ id: attemptId, fee, state, key }) => {
+    const parts = paid.reduce((sum, payment) => sum + (payment.attemptId === attemptId ? payment.fee : 0), 0)
+    return state === 'collected' && parts !== (fee ?? 0)
+      ? [`order ${number}: ${key} cost ${fee}, its payments say ${parts}`]
+      : []
+  })
 }
 
 async function differ(
   db: ChaosSchool['db'],
-  { id: orderId, number }: Order,
-  agreement: typeof agreements.$inferSelect | undefined,
+  { number }: Order,
+  { id: lineId, position }: typeof orderLines.$inferSelect,
+  agreement: typeof agreements.$inferSelect | null,
   { lines, log }: Rehearsed,
   tries: readonly Attempt[],
 ): Promise<string[]> {
   const found: string[] = []
+  const name = `order ${number}, line ${position + 1}`
   const say = (what: string, ours: unknown, theirs: unknown) => {
     if (JSON.stringify(ours) !== JSON.stringify(theirs))
-      found.push(`order ${number}: ${what} is ${JSON.stringify(ours)}, rehearsed ${JSON.stringify(theirs)}`)
+      found.push(`${name}: ${what} is ${JSON.stringify(ours)}, rehearsed ${JSON.stringify(theirs)}`)
   }
-  const [line] = lines
+  const line = lines[position]
   const paid = await db
     .select()
     .from(payments)
-    .where(and(eq(payments.orderId, orderId), eq(payments.state, 'collected')))
-  const [grant] = await db.select().from(grants).where(eq(grants.orderId, orderId))
-  const closed = await db.$count(refunds, and(eq(refunds.orderId, orderId), ne(refunds.access, 'keep')))
+    .where(and(eq(payments.lineId, lineId), eq(payments.state, 'collected')))
+  const [grant] = await db.select().from(grants).where(eq(grants.lineId, lineId))
+  const closed = await db.$count(refunds, and(eq(refunds.lineId, lineId), ne(refunds.access, 'keep')))
   say('its state', agreement?.state ?? 'paid', line?.state === 'overdue' ? 'active' : line?.state)
   say(
     'what was collected',
@@ -142,21 +186,27 @@ async function differ(
     tries.flatMap(({ day, fromN, toN, state }) =>
       Array.from({ length: (toN ?? 0) - (fromN ?? 0) + 1 }, (_, index) => [day, (fromN ?? 0) + index, state]),
     ),
-    log.filter(({ what }) => what === 'collected' || what === 'declined').map(({ on, n, what }) => [on, n, what]),
+    log
+      .filter(({ what, line: of }) => of === position && (what === 'collected' || what === 'declined'))
+      .map(({ on, n, what }) => [on, n, what]),
   )
   say('when it closes', grant?.closes ?? null, line?.closes ?? null)
   if ((grant?.endedAt != null) !== closed > 0)
-    found.push(`order ${number}: its course is ${grant?.endedAt ? 'closed' : 'open'} after a refund`)
+    found.push(`${name}: its course is ${grant?.endedAt ? 'closed' : 'open'} after a refund`)
   return found
 }
 
 /** The sums that are kept by day, against the payments that they are made of. */
 async function sumsAgainstPayments({ db }: ChaosSchool): Promise<string[]> {
   const { rows } = await db.execute(sql`
-    select coalesce(k.day, p.day) as day, coalesce(k.pay, 0)::text as kept, coalesce(p.pay, 0)::text as counted
-    from (select day, sum(pay) as pay from (select day, pay from money_sums union all select day, pay from money_deltas) s group by day) k
-    full join (select day, sum(pay) as pay from money_parts group by day) p using (day)
-    where coalesce(k.pay, 0) <> coalesce(p.pay, 0)`)
+    select coalesce(k.day, p.day) as day, coalesce(k.sum, '0')::text as kept, coalesce(p.sum, '0')::text as counted
+    from (select day, offer_id, (sum(pay), sum(fee), sum(refunded))::text as sum
+      from (select day, offer_id, pay, fee, refunded from money_sums union all
+        select day, offer_id, pay, fee, refunded from money_deltas) s group by day, offer_id
+      having (sum(pay), sum(fee), sum(refunded)) <> (0, 0, 0)) k
+    full join (select day, offer_id, (sum(pay), sum(fee), sum(refunded))::text as sum from money_parts group by day, offer_id) p
+      using (day, offer_id)
+    where k.sum is distinct from p.sum`)
   return (rows as { day: string; kept: string; counted: string }[]).map(
     ({ day, kept, counted }) => `the sums of ${day} say ${kept}, its payments come to ${counted}`,
   )

@@ -1,6 +1,6 @@
 import { randomBytes } from 'node:crypto'
 import { type DraftTerms, newOffer, type OfferContent } from '../../src/core/content/offer.ts'
-import { quoteOffer } from '../../src/server/checkout/quoteOffer.ts'
+import { quoteBasket } from '../../src/server/checkout/quoteBasket.ts'
 import type { Services } from '../../src/server/context.ts'
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
 import { connections } from '../../src/server/db/schema/index.ts'
@@ -125,7 +125,8 @@ function contents(): Partial<OfferContent>[] {
 async function sell(services: Services, title: string, content: Partial<OfferContent>): Promise<OnSale> {
   const { courseId, offerId: id, slug } = await putOnSale(services, title, content)
   const live = { ...newOffer('At once'), ...content }
-  const { quote } = quoteOffer(await getSchool(services.db), { id, courseId, live }, new Date(), null)
+  const line = { role: 'main' as const, chosen: null, offer: { id, live }, courses: [{ id: courseId, weight: 1 }] }
+  const { quote } = quoteBasket(await getSchool(services.db), [line], new Date())
   const { pay } = quote.today
   // What goes on is charged to a card or a wallet, and a wallet keeps nothing where nothing is due today.
   const ways: Way[] =

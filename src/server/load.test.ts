@@ -9,6 +9,7 @@ import { ownWorld } from '../testing/ownWorld.ts'
 import { PASSWORD } from '../testing/school.ts'
 import { THREE_PARTS } from '../testing/terms.ts'
 import type { World } from '../testing/world.ts'
+import { basketOf } from './checkout/prepare.ts'
 import { makePayLink } from './collecting/payLinks.ts'
 import { agreements, attempts, connections, courses, orders, payments, refunds } from './db/schema/index.ts'
 
@@ -97,7 +98,10 @@ describe(`${AT_ONCE} at once`, () => {
     )
     expect(found.get(500)).toBeUndefined()
     expect(found.get(200) ?? 0).toBeGreaterThan(0)
-    const placed = await world.db.select().from(orders).where(eq(orders.offerId, course.offerId))
+    const placed = await world.db
+      .select()
+      .from(orders)
+      .where(eq(orders.basket, basketOf([{ product: { id: course.courseId } }])))
     for (const { id } of placed) expect(await collectedFor(id)).toBeLessThanOrEqual(1)
   })
 
@@ -140,7 +144,10 @@ describe(`${AT_ONCE} at once`, () => {
     }
     const refund = { lineId: lines[0]?.id, amount: 12_900, access: 'keep', note: 'asked' }
     const refunded = await atOnce(() => world.call('POST', `/api/settling/orders/${orderId}/refunds`, refund, creator))
-    expect([refunded.get(200), refunded.get(500)]).toEqual([1, undefined])
+    // Whoever stored it may have been told to come back later; it is stored, and given back, once.
+    expect([(refunded.get(200) ?? 0) <= 1, refunded.get(500)]).toEqual([true, undefined])
+    const given = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
+    expect(given.map(({ amount }) => amount)).toEqual([12_900])
     const signedIn = await atOnce(() =>
       world.call('POST', '/api/session/sign-in', { email: 'owner@school.example', password: PASSWORD }),
     )

@@ -91,6 +91,11 @@ const OF_A_MODE: readonly Address[] = [
   ['POST /agreements/{plan}/chase', () => ({})],
   ['POST /agreements/{plan}/move', () => ({ day: '2099-01-01', note })],
   ['POST /settling/orders/{order}/refunds', () => ({ lineId: ids.order, amount: 100, access: 'keep', note })],
+  ['POST /settling/orders/{order}/refunds/whole', () => ({ attemptId: ids.order, access: 'keep', note })],
+  [
+    'POST /settling/orders/{order}/refunds/outside',
+    () => ({ lineId: ids.order, amount: 100, reference: 'r', access: 'keep', note }),
+  ],
   ['POST /settling/orders/{waiting}/transfers', () => ({ amount: 100, day: '2027-01-01', note })],
   ['POST /settling/orders/{waiting}/transfers/{transfer}/take-back', () => ({ note })],
   ['POST /settling/orders/{waiting}/transfers/{transfer}/given-back', () => ({ note })],

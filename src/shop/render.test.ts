@@ -39,7 +39,7 @@ const way = {
 function offer(terms: DraftTerms, name = 'At once', highlighted = false): ShopOffer {
   const said = speakOffer(
     { ...school, timeZone: 'UTC' },
-    { id: name, courseId: 'c', content: { ...newOffer(name), terms } },
+    { id: name, courses: [{ id: 'c' }], content: { ...newOffer(name), terms } },
     '2027-01-31T10:00:00Z',
   )
   if (!said) throw new Error('not quotable')
@@ -132,15 +132,12 @@ it('a course that opens later is not said to be open', () => {
     name: 'thanks',
     order,
     awaited: null,
-    course: card,
-    offer: 'At once',
-    opens: '2027-03-01',
-    isOpen: false,
-    hasEnded: false,
-    taxRate: 1000,
-    closes: '2028-03-01',
+    bought: [
+      { course: card, offer: 'At once', opens: '2027-03-01', isOpen: false, hasEnded: false, closes: '2028-03-01' },
+    ],
+    taxes: [{ rate: 1000, tax: 9 }],
     quote,
-    rows: [{ name: null, price: 100 }],
+    rows: [{ line: 0, name: null, price: 100 }],
     email: 'a@post.example',
     needsPassword: false,
     isPaidTwice: false,

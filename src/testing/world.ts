@@ -3,7 +3,7 @@ import { asc, eq } from 'drizzle-orm'
 import { copyDatabase, dropDatabase } from '../../scripts/databases.ts'
 import { type DraftTerms, newOffer, type OfferContent } from '../core/content/offer.ts'
 import { allGateways } from '../gateways/registry.ts'
-import { type PlaceRequest, placeOrder, type Shopper } from '../server/checkout/place.ts'
+import { linesOf, type PlaceRequest, placeBasket, placeOrder, type Shopper } from '../server/checkout/place.ts'
 import type { Services } from '../server/context.ts'
 import { connect, SERVICE_LIMITS } from '../server/db/client.ts'
 import type { Mode } from '../server/db/schema/columns.ts'
@@ -95,14 +95,23 @@ export async function openWorld() {
     reprice: (offerId: string, price: number) => reprice(services, offerId, price),
     buy: (slug: string, request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') =>
       placeOrder(services, slug, request, shopper(browser, mode)),
+    /** Orders several things at once, each by one of its offers. */
+    buyTogether: async (request: PlaceRequest, browser = 'browser', mode: Mode = 'practice') => {
+      const who = shopper(browser, mode)
+      return placeBasket(services, await linesOf(services, request, who), request, who)
+    },
     /** Connects the other ways beside the card, in practice. */
     connectOthers: () => connectOthers(services, standins),
     /** Presses a button of a page to which a buyer was sent. */
     press: (url: string, answer: string) =>
       fetch(url, { method: 'POST', body: new URLSearchParams({ answer }), redirect: 'manual' }),
-    request: (offerId: string, pay: number, more: Partial<PlaceRequest> = {}, behaviour = 'pays'): PlaceRequest => ({
-      offerId,
-      chosen: null,
+    request: (
+      offerId: string,
+      pay: number,
+      { chosen = null, ...more }: Partial<PlaceRequest> & { chosen?: number | null } = {},
+      behaviour = 'pays',
+    ): PlaceRequest => ({
+      lines: [{ offerId, chosen }],
       name: 'Ada',
       email: 'ada@post.example',
       agreed: { pay, currency: 'EUR' },

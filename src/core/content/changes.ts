@@ -21,7 +21,11 @@ export function offerChanges(
   titleOf: (courseId: string) => string = (courseId) => courseId,
 ): Change[] {
   const said = (content: OfferContent) => {
-    const spoken = speakOffer(school, { id: 'offer', courseId: 'course', content: { ...content, sale: null } }, at)
+    const spoken = speakOffer(
+      school,
+      { id: 'offer', courses: [{ id: 'course' }], content: { ...content, sale: null } },
+      at,
+    )
     return spoken ? sayPrice(spoken.spoken) : ''
   }
   return compare(live, draft, [

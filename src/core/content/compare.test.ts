@@ -9,7 +9,7 @@ const month = { count: 1, unit: 'month' } as const
 const compared = (terms: DraftTerms, atOnce: number | null = 12_900) => {
   const said = speakOffer(
     school,
-    { id: 'o', courseId: 'c', content: { ...newOffer('o'), terms } },
+    { id: 'o', courses: [{ id: 'c' }], content: { ...newOffer('o'), terms } },
     '2027-01-31T10:00:00Z',
   )
   if (!said) throw new Error('not quotable')

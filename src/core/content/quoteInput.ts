@@ -6,7 +6,8 @@ import { closesOnceIn, opensOn } from '../quote/access.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import { anchorOf } from '../quote/schedule.ts'
-import type { Quote } from '../quote/types.ts'
+import { readStoredQuote } from '../quote/stored.ts'
+import type { Quote, Role } from '../quote/types.ts'
 import type { Spoken } from '../sentence/sentence.ts'
 import type { Tax, Terms } from '../terms/terms.ts'
 import { fittingAccess, type OfferContent, quotableSale, quotableTerms } from './offer.ts'
@@ -22,42 +23,63 @@ export interface PricingSchool {
 
 export interface PricedOffer {
   id: string
-  courseId: string
+  /** The courses that it opens; a weight that is not given is 1. */
+  courses: readonly { id: string; weight?: number }[]
   content: OfferContent
 }
 
+/** One thing in a basket; `chosen` is the buyer's own price where they name it. */
+export interface PricedLine {
+  role: Role
+  offer: PricedOffer
+  chosen: number | null
+}
+
+/** What a basket's price depends on beside its lines. */
+export interface BasketTerms {
+  /** Coupons as the quote document has them, and the codes that were entered. */
+  coupons: readonly object[]
+  codes: readonly string[]
+  buyer: { purchases: number }
+}
+const PLAIN: BasketTerms = { coupons: [], codes: [], buyer: { purchases: 0 } }
+
 /**
- * The quote document (pricing rules, section 10) for one offer bought alone at `at`, an RFC 3339 instant;
- * `chosen` is the buyer's own price where they name it.
+ * The quote document (pricing rules, section 10) of a basket bought at `at`, an RFC 3339 instant. It is the one place
+ * where it is made, whoever asks.
  */
-export function quoteInputOf(
-  school: PricingSchool,
-  { id, courseId, content }: PricedOffer,
-  at: string,
-  chosen: number | null = null,
-) {
-  const { terms, sale, access, taxRate } = content
+export function basketInput(school: PricingSchool, lines: readonly PricedLine[], at: string, terms = PLAIN) {
   return {
     currency: school.currency,
     timeZone: school.timeZone,
     at,
     tax: { mode: school.taxMode, rate: school.taxRate },
-    horizon: horizonOf(quotableTerms(terms), school.timeZone, at),
-    lines: [
-      {
-        role: 'main',
-        chosen,
-        offer: {
-          id,
-          courses: [{ id: courseId }],
-          terms: quotableTerms(terms),
-          sale: quotableSale(sale, terms),
-          taxRate,
-          access: fittingAccess(access, terms),
-        },
+    horizon: horizonOf(
+      lines.map(({ offer }) => quotableTerms(offer.content.terms)),
+      school.timeZone,
+      at,
+    ),
+    buyer: terms.buyer,
+    lines: lines.map(({ role, chosen, offer: { id, courses, content } }) => ({
+      role,
+      chosen,
+      offer: {
+        id,
+        courses,
+        terms: quotableTerms(content.terms),
+        sale: quotableSale(content.sale, content.terms),
+        taxRate: content.taxRate,
+        access: fittingAccess(content.access, content.terms),
       },
-    ],
+    })),
+    coupons: terms.coupons,
+    codes: terms.codes,
   }
+}
+
+/** The quote document of one offer that is bought alone. */
+export function quoteInputOf(school: PricingSchool, offer: PricedOffer, at: string, chosen: number | null = null) {
+  return basketInput(school, [{ role: 'main', offer, chosen }], at)
 }
 
 export interface Said {
@@ -91,33 +113,41 @@ export function speakQuote(money: MoneyFormat, input: unknown): Said {
 const FEWEST = 3
 const MOST = 120
 
-/** How many payments are listed of what goes on until cancelled: those of the first year. */
-function horizonOf(terms: Terms | null, timeZone: string, at: string): number | null {
+/** How many payments are listed of what goes on until cancelled: those of the first year, of whatever asks for most. */
+function horizonOf(all: readonly (Terms | null)[], timeZone: string, at: string): number | null {
   const instant = parseInstant(at)
-  if (terms?.kind !== 'subscription' || terms.payments !== null || !instant) return null
+  if (!instant) return null
   const purchaseDay = dayIn(timeZone, instant)
   const yearOn = after(purchaseDay, 1, { count: 1, unit: 'year' })
-  const anchor = anchorOf(terms, purchaseDay)
-  let count = FEWEST
-  while (count < MOST && after(anchor, count, terms.every) <= yearOn) count++
-  return count
+  const counts = all.flatMap((terms) => {
+    if (terms?.kind !== 'subscription' || terms.payments !== null) return []
+    const anchor = anchorOf(terms, purchaseDay)
+    let count = FEWEST
+    while (count < MOST && after(anchor, count, terms.every) <= yearOn) count++
+    return [count]
+  })
+  return counts.length > 0 ? Math.max(...counts) : null
 }
 
-/** The tax rate, in basis points, of the first line of a quote document. */
-export function taxRateIn(input: unknown): number {
-  const { lines, tax } = readQuoteRequest(input)
-  return lines[0]?.offer.taxRate ?? tax.rate
+/** Tax of what is paid today by rate, in basis points, as far as there is any. */
+export function taxesToday(stored: unknown, { lines, purchaseDay }: Quote): { rate: number; tax: number }[] {
+  const request = readStoredQuote(stored)
+  const byRate = new Map<number, number>()
+  for (const [index, { payments }] of lines.entries()) {
+    const rate = request.lines[index]?.offer.taxRate ?? request.tax.rate
+    const tax = payments.reduce((sum, payment) => sum + (payment.due === purchaseDay ? payment.tax : 0), 0)
+    byRate.set(rate, (byRate.get(rate) ?? 0) + tax)
+  }
+  return [...byRate].map(([rate, tax]) => ({ rate, tax })).filter(({ tax }) => tax > 0)
 }
 
 /**
- * From when until when the first line of a quote document opens its courses, where the order is paid on `placedOn`.
- * `closes` is null for good, and for what is open while it is paid.
+ * From when until when each line of a stored quote opens its courses, where the order is paid on `placedOn`. `closes` is
+ * null for good, and for what is open while it is paid.
  */
-export function accessIn(input: unknown, placedOn: Day): { opens: Day; closes: Day | null } {
-  const request = readQuoteRequest(input)
-  const offer = request.lines[0]?.offer
-  if (!offer) throw new RangeError('A quote has at least one line.')
-  const { access, terms } = offer
-  const opens = opensOn(access, placedOn)
-  return { opens, closes: access.lasts === 'whilePaying' ? null : closesOnceIn(access, terms, placedOn, 0, placedOn) }
+export function accessIn(stored: unknown, placedOn: Day): { opens: Day; closes: Day | null }[] {
+  return readStoredQuote(stored).lines.map(({ offer: { access, terms } }) => ({
+    opens: opensOn(access, placedOn),
+    closes: access.lasts === 'whilePaying' ? null : closesOnceIn(access, terms, placedOn, 0, placedOn),
+  }))
 }

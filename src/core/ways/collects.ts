@@ -30,9 +30,14 @@ export interface ToCollect {
 /** Why a way cannot collect something. */
 export type WhyNot = 'currency' | 'too-small' | 'too-large' | 'no-later' | 'later-too-large' | 'needs-payment-now'
 
-/** What a quote asks for; `today` where the buyer names the price themselves. */
+/**
+ * What a quote asks for; `today` where the buyer names the price themselves. Later payments are charged line by line,
+ * each by itself, also where two are due on one day.
+ */
 export function toCollect(quote: Quote, currency: string, today: number = quote.today.pay): ToCollect {
-  const later = quote.later.map(({ pay }) => pay)
+  const later = quote.lines.flatMap(({ payments }) =>
+    payments.filter(({ due }) => due !== quote.purchaseDay).map(({ pay }) => pay),
+  )
   return { currency, today, later, goesOn: quote.committed === null || later.length > 0 }
 }
 

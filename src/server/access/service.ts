@@ -224,6 +224,7 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     id: grant.id,
     courseId: grant.courseId,
     orderId: grant.orderId,
+    lineId: grant.lineId,
     orderNumber,
     agreementId,
     /** What is agreed for it, where payments come over time. */

@@ -2,7 +2,7 @@ import { and, asc, eq, inArray, max, sql } from 'drizzle-orm'
 import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
 import type { Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { courses, grants, offers, orderLines, versions } from '../db/schema/index.ts'
+import { courses, grants, lineCourses, offers, productCourses, products, versions } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { cleanRichText } from './richText.ts'
 import { freeSlug } from './slug.ts'
@@ -25,7 +25,7 @@ export async function listShelf({ db }: Services) {
     isChanged: isChanged(course),
     isRetired: course.retiredAt !== null,
     offers: allOffers
-      .filter((offer) => offer.courseId === course.id)
+      .filter((offer) => offer.productId === course.id)
       .map((offer) => ({
         id: offer.id,
         name: offer.draft.name,
@@ -71,11 +71,14 @@ export async function createCourse({ db, now }: Services, title: string): Promis
 }
 
 async function insertCourse(tx: Transaction, draft: CourseContent, position: number, at: Date) {
-  const [row] = await tx
+  // A course is a product of its own, which opens itself.
+  const [product] = await tx.insert(products).values({ kind: 'course', createdAt: at }).returning()
+  const id = product?.id as string
+  await tx
     .insert(courses)
-    .values({ slug: await freeSlug(tx, draft.title), position, draft, draftAt: at, createdAt: at })
-    .returning({ id: courses.id })
-  return { id: row?.id as string }
+    .values({ id, slug: await freeSlug(tx, draft.title), position, draft, draftAt: at, createdAt: at })
+  await tx.insert(productCourses).values({ productId: id, courseId: id, position: 0, weight: 1 })
+  return { id }
 }
 
 async function nextPosition(tx: Transaction): Promise<number> {
@@ -156,11 +159,11 @@ export async function duplicateCourse({ db, now }: Services, id: string): Promis
     const itsOffers = await tx
       .select()
       .from(offers)
-      .where(and(eq(offers.courseId, id), eq(offers.isTrial, false)))
+      .where(and(eq(offers.productId, id), eq(offers.isTrial, false)))
       .orderBy(asc(offers.position))
     for (const offer of itsOffers) {
       await tx.insert(offers).values({
-        courseId: made.id,
+        productId: made.id,
         position: offer.position,
         draft: offer.draft,
         draftAt: now(),
@@ -198,15 +201,15 @@ export async function deleteCourse({ db }: Services, id: string): Promise<void> 
       'This course was sold or given. Retire it instead: it is sold no more, and who has it keeps it.',
     )
   }
-  await db.delete(courses).where(eq(courses.id, id))
+  // With its product go the course and its offers.
+  await db.delete(products).where(eq(products.id, id))
 }
 
 async function wasSold(db: Queryable, courseId: string): Promise<boolean> {
   const [ordered] = await db
-    .select({ id: orderLines.id })
-    .from(orderLines)
-    .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .where(eq(offers.courseId, courseId))
+    .select({ id: lineCourses.lineId })
+    .from(lineCourses)
+    .where(eq(lineCourses.courseId, courseId))
     .limit(1)
   if (ordered) return true
   const [granted] = await db.select({ id: grants.id }).from(grants).where(eq(grants.courseId, courseId)).limit(1)

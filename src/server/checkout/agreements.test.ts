@@ -92,7 +92,7 @@ describe('name your price', () => {
     const { offerId, slug } = await world.sell({ kind: 'openPrice', minimum: 400, suggested: 1200 }, `Own price ${n}`)
     const low = world.request(offerId, 300, { email: email(), chosen: 300 })
     await expect(world.buy(slug, low)).rejects.toMatchObject({
-      errors: [{ at: '/chosen', why: 'The minimum is €4.00.' }],
+      errors: [{ at: '/lines/0/chosen', why: 'The minimum is €4.00.' }],
     })
     const { orderId } = await world.buy(slug, world.request(offerId, 700, { email: email(), chosen: 700 }))
     expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid', payToday: 700 })

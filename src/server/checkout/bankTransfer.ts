@@ -198,7 +198,7 @@ export async function takeMarkBack(
       .where(eq(orders.id, orderId))
     await tx
       .update(payments)
-      .set({ state: 'due', attemptId: null, collectedAt: null })
+      .set({ state: 'due', attemptId: null, collectedAt: null, fee: 0 })
       .where(eq(payments.attemptId, attempt.id))
     await tx.delete(grants).where(eq(grants.orderId, orderId))
     await recordAll(tx, services.now(), [taken, { about, what: 'course-shut', data: { note: why } }])

@@ -7,6 +7,7 @@ import { attempts, connections, grants, messages, orders, payments, people } fro
 import { Problem } from '../http/problem.ts'
 import { hashToken } from '../secrets.ts'
 import { lookUpUntilSettled } from './lookup.ts'
+import { basketOf } from './prepare.ts'
 import { checkOrder } from './standing.ts'
 
 const world = ownWorld()
@@ -135,7 +136,7 @@ describe('money is taken once', () => {
     const other = await world.offer(course.courseId, 9900)
     const results = await Promise.all([
       world.buy(course.slug, ask()),
-      world.buy(course.slug, { ...ask('pays', 9900), offerId: other }),
+      world.buy(course.slug, { ...ask('pays', 9900), lines: [{ offerId: other, chosen: null }] }),
     ])
     expect(results.some(({ state }) => state === 'paid')).toBe(true)
     expect(collectedAtGateway()).toHaveLength(1)
@@ -252,7 +253,7 @@ describe('money is taken once', () => {
       const [order] = await world.db
         .select()
         .from(orders)
-        .where(and(eq(orders.offerId, course.offerId), eq(orders.state, 'paying')))
+        .where(and(eq(orders.basket, basketOf([{ product: { id: course.courseId } }])), eq(orders.state, 'paying')))
       orderId = order?.id ?? ''
       return orderId !== ''
     })
@@ -268,7 +269,12 @@ describe('the browser cannot change what is charged', () => {
     expect(await problem(world.buy(course.slug, { ...ask(), agreed: { pay: 12_900, currency: 'USD' } }))).toBe(
       'price-changed',
     )
-    expect(await world.db.select().from(orders).where(eq(orders.offerId, course.offerId))).toEqual([])
+    expect(
+      await world.db
+        .select()
+        .from(orders)
+        .where(eq(orders.basket, basketOf([{ product: { id: course.courseId } }]))),
+    ).toEqual([])
   })
 
   it('a price published meanwhile must be agreed to', async () => {
@@ -281,7 +287,9 @@ describe('the browser cannot change what is charged', () => {
 
   it('an offer of another course, a connection of another mode, or no payment at all is refused', async () => {
     const other = await world.sell(100, `Other ${buyer}`)
-    expect(await problem(world.buy(course.slug, { ...ask(), offerId: other.offerId }))).toBe('not-on-sale')
+    expect(await problem(world.buy(course.slug, { ...ask(), lines: [{ offerId: other.offerId, chosen: null }] }))).toBe(
+      'not-on-sale',
+    )
     expect(await problem(world.buy(course.slug, ask(), 'browser', 'live'))).toBe('way-gone')
     expect(await problem(world.buy(course.slug, { ...ask(), payment: null }))).toBe('invalid')
   })

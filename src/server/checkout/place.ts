@@ -2,6 +2,7 @@ import { and, eq } from 'drizzle-orm'
 import * as v from 'valibot'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import type { Role } from '../../core/quote/types.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
 import {
   type Adapter,
@@ -26,18 +27,30 @@ import type { Person } from '../school/sessions.ts'
 import { requireCompared } from '../upkeep/restored.ts'
 import { requireHolder } from './audience.ts'
 import { awaitTransfer } from './bankTransfer.ts'
+import { goesOn, type KeptFor } from './fulfil.ts'
 import { prepare } from './prepare.ts'
-import { quoteOffer } from './quoteOffer.ts'
-import { type SellableCourse, type SellableOffer, sellableCourses } from './sellable.ts'
-import { type Attempt, goesOn, type KeptFor, settleAttempt } from './settle.ts'
+import { quoteBasket } from './quoteBasket.ts'
+import { type SellableLine, sellableLines } from './sellable.ts'
+import { type Attempt, settleAttempt } from './settle.ts'
 import { clearTheWay, standing } from './standing.ts'
 
+/** A basket holds at most so many things. */
+const MOST_LINES = 50
+
 export const placeSchema = v.object({
-  offerId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
+  /** What is bought: offers, each with the buyer's own price where they name it. */
+  lines: v.pipe(
+    v.array(
+      v.object({
+        offerId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
+        chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
+      }),
+    ),
+    v.minLength(1, 'Nothing is in the basket.'),
+    v.maxLength(MOST_LINES, `At most ${MOST_LINES} things can be bought at once.`),
+  ),
   name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write your name.'), v.maxLength(100, 'Use at most 100 characters.')),
   email: emailSchema,
-  /** The buyer's own price, where they name it. */
-  chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
   /** The page said that the buyer has the course for a while already. */
   isTold: v.optional(v.boolean()),
   /** What the button said: the order is placed for exactly this, or not at all. */
@@ -79,15 +92,20 @@ export interface Shopper {
   address?: ClientAddress
 }
 
+/** One thing of an order that is being placed. */
+export interface PlacingLine extends SellableLine {
+  role: Role
+  chosen: number | null
+}
+
 /** Everything that an order is placed by. */
 export interface Placing {
   school: School
-  course: SellableCourse
-  offer: SellableOffer
+  lines: PlacingLine[]
   request: PlaceRequest
   shopper: Shopper
   /** The quote's input and answer. */
-  quoted: ReturnType<typeof quoteOffer>
+  quoted: ReturnType<typeof quoteBasket>
   /** Payments come after today, so the method is kept. */
   hasLater: boolean
   /** The method kept without a charge, where nothing is due today. */
@@ -95,9 +113,8 @@ export interface Placing {
 }
 
 /**
- * Places an order and collects what is due today. Order, quote and payment are stored with an
- * idempotency key before the gateway is called; whatever happens then, the key tells what became
- * of it. The price comes from our own published offer, never from the browser.
+ * Places an order from the page of a product, and collects what is due today.
+ * @param slug the page's address: the first thing in the basket is sold there.
  */
 export async function placeOrder(
   services: Services,
@@ -105,22 +122,35 @@ export async function placeOrder(
   request: PlaceRequest,
   shopper: Shopper,
 ): Promise<Placed> {
-  const [school, [course]] = await Promise.all([
-    getSchool(services.db),
-    sellableCourses(services.db, slug, shopper.isCreator),
-    requireCompared(services.db),
-  ])
-  const offer = course?.offers.find(({ id }) => id === request.offerId)
-  if (!course || !offer) throw new Problem(410, 'not-on-sale', 'This is not on sale any more.')
-  const quoted = quoteFor(school, offer, services.now(), request.chosen)
+  const lines = await linesOf(services, request, shopper)
+  if (lines[0]?.product.slug !== slug) throw notOnSale()
+  return placeBasket(services, lines, request, shopper)
+}
+
+/**
+ * Places an order for all that a basket holds and collects what is due today. Order, quote and payment are stored with
+ * an idempotency key before the gateway is called; whatever happens then, the key tells what became of it. The prices
+ * come from our own published offers, never from the browser.
+ */
+export async function placeBasket(
+  services: Services,
+  lines: PlacingLine[],
+  request: PlaceRequest,
+  shopper: Shopper,
+): Promise<Placed> {
+  const [school] = await Promise.all([getSchool(services.db), requireCompared(services.db)])
+  const quoted = quoteFor(school, lines, services.now())
   const { pay } = quoted.quote.today
-  if (offer.live.audience.who === 'holders')
-    await requireHolder(services, offer.live.audience.of, request.email, shopper)
+  for (const { offer, product } of lines) {
+    const { audience } = offer.live
+    if (audience.who !== 'holders') continue
+    requireNotInOneBasket(product.title, audience.of, lines)
+    await requireHolder(services, audience.of, request.email, shopper)
+  }
   if (request.agreed.pay !== pay || request.agreed.currency !== school.currency) {
     throw new Problem(409, 'price-changed', 'The price changed while this page was open. Nothing was charged.')
   }
-  const [line] = quoted.quote.lines
-  const hasLater = line !== undefined && goesOn(line, quoted.quote.purchaseDay)
+  const hasLater = quoted.quote.lines.some((line) => goesOn(line, quoted.quote.purchaseDay))
   const way = pay > 0 || hasLater ? await openWay(services, request.payment, shopper.mode) : null
   if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
     throw new Problem(409, 'way-gone', 'This way of paying cannot collect this. Choose another; nothing was charged.')
@@ -128,11 +158,43 @@ export async function placeOrder(
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, 'Too many orders that were not paid.')
   const kept = way && pay === 0 ? await keepMethod(way, request) : null
-  const placing: Placing = { school, course, offer, request, shopper, quoted, hasLater, kept }
+  const placing: Placing = { school, lines, request, shopper, quoted, hasLater, kept }
   const placed = await placeOnce(services, way, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
   if (placed.state === 'paid' && way) await services.limits.giveBack(counted)
   return placed
+}
+
+/** What a request asks for, in its order. @throws Problem 410 where something of it is not on sale, 422 where it is in it twice. */
+export async function linesOf(
+  { db }: Services,
+  { lines }: Pick<PlaceRequest, 'lines'>,
+  { isCreator }: Pick<Shopper, 'isCreator'>,
+): Promise<PlacingLine[]> {
+  const ids = lines.map(({ offerId }) => offerId)
+  const twice = ids.findIndex((id, index) => ids.indexOf(id) !== index)
+  if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, 'This is in the basket already.')
+  const sellable = await sellableLines(db, ids, isCreator)
+  return lines.map(({ offerId, chosen }) => {
+    const line = sellable.get(offerId)
+    if (!line) throw notOnSale()
+    return { ...line, role: 'main' as const, chosen }
+  })
+}
+
+function notOnSale(): Problem {
+  return new Problem(410, 'not-on-sale', 'This is not on sale any more.')
+}
+
+/** A members' offer needs the membership before; it cannot be bought in one go with it (selling rules, section 2). */
+function requireNotInOneBasket(title: string, needed: readonly string[], lines: readonly PlacingLine[]) {
+  const brings = lines.find(({ courses }) => courses.some(({ id }) => needed.includes(id)))
+  if (!brings) return
+  throw new Problem(
+    409,
+    'needs-it-before',
+    `“${title}” at this price is for who has “${brings.product.title}” already. Order that first, then this; nothing was charged.`,
+  )
 }
 
 /** By whom an order is counted, while it is not paid. Who is signed in is counted by browser and address alone. */
@@ -151,7 +213,9 @@ async function placeOnce(services: Services, way: OpenWay | null, placing: Placi
       throw new Problem(
         409,
         'already-yours',
-        'You have this course already. You find it under My courses; nothing was charged.',
+        placing.lines.length === 1
+          ? 'You have this course already. You find it under My courses; nothing was charged.'
+          : `You have “${prepared.title}” already. You find it under My courses. Take it out of the basket; nothing was charged.`,
       )
     }
     if (prepared.kind === 'same') {
@@ -240,17 +304,19 @@ export function sourceOf({ capabilities }: OpenWay, token: string, keep: boolean
   return capabilities.style === 'redirect' ? { returnUrl, keep } : { token, keep }
 }
 
-/** Quotes the offer; a price of the buyer's own that does not fit is said at its field. */
-function quoteFor(school: School, offer: SellableOffer, at: Date, chosen: number | null) {
+/** Quotes the basket; a price of the buyer's own that does not fit is said at its field. */
+function quoteFor(school: School, lines: readonly PlacingLine[], at: Date) {
   try {
-    return quoteOffer(school, offer, at, chosen)
+    return quoteBasket(school, lines, at)
   } catch (error) {
     if (!(error instanceof DocumentError)) throw error
+    const [, index] = /^\/lines\/(\d+)\/chosen$/.exec(error.at) ?? []
+    const line = index === undefined ? undefined : lines[Number(index)]
     // Its access has ended, or it does not fit the rules any more: the shop does not list it.
-    if (error.at !== '/lines/0/chosen') throw new Problem(410, 'not-on-sale', 'This is not on sale any more.')
-    const { terms } = offer.live
+    if (!line) throw notOnSale()
+    const { terms } = line.offer.live
     const least = terms.kind === 'openPrice' ? (terms.minimum ?? 0) : 0
-    throw fieldProblem('/chosen', `The minimum is ${formatMoney(least, school)}.`)
+    throw fieldProblem(error.at, `The minimum is ${formatMoney(least, school)}.`)
   }
 }
 
@@ -282,14 +348,15 @@ async function keepMethod({ connection, gateway }: OpenWay, { payment }: PlaceRe
 
 /** Calls the gateway and settles by its answer; no answer is kept as unknown, for the look-up. */
 async function charge(services: Services, way: OpenWay, attempt: Attempt, placing: Placing): Promise<Placed> {
-  const { school, course, offer, request, hasLater } = placing
+  const { school, lines, request, hasLater } = placing
   if (!way.gateway) {
     await awaitTransfer(services, attempt)
     return standing(services, attempt.orderId)
   }
   const { adapter, credentials } = way.gateway
   await requireUp(services, way, attempt)
-  const returnUrl = `${services.config.origin}/buy/${course.slug}?offer=${offer.id}&back=${attempt.orderId}`
+  const [first] = lines
+  const returnUrl = `${services.config.origin}/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
   let outcome: Outcome
   try {
     outcome = await adapter.begin(credentials, {
@@ -297,8 +364,11 @@ async function charge(services: Services, way: OpenWay, attempt: Attempt, placin
       amount: attempt.amount,
       currency: attempt.currency,
       source: sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl),
-      reference: `${school.name}: ${course.live.title}`.slice(0, 120),
-      statement: offer.live.statement.trim() || statementOf(school.name),
+      reference: referenceText(
+        school.name,
+        lines.map(({ product }) => product.title),
+      ),
+      statement: (lines.length === 1 && first?.offer.live.statement.trim()) || statementOf(school.name),
     })
   } catch (error) {
     if (error instanceof GatewayUnreachable) {
@@ -331,6 +401,11 @@ export async function leaveUnknown(
     if (changed)
       await record(tx, services.now(), { orderId: attempt.orderId }, 'attempt-unknown', { why: error.message })
   })
+}
+
+/** What a gateway shows of a payment: the school, and what is bought, as far as there is room. */
+export function referenceText(school: string, titles: readonly string[]): string {
+  return `${school}: ${titles.join(', ')}`.slice(0, 120)
 }
 
 /** A statement text of at most 22 plain letters. */

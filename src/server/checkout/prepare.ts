@@ -1,20 +1,31 @@
 import { and, asc, eq, gt, inArray, isNull, ne, sql } from 'drizzle-orm'
+import type { QuotedLine } from '../../core/quote/types.ts'
 import { browserAccessSince } from '../access/service.ts'
 import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
-import { attempts, messages, OPEN_ATTEMPTS, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
+import {
+  attempts,
+  lineCourses,
+  messages,
+  OPEN_ATTEMPTS,
+  orderLines,
+  orders,
+  payments,
+  people,
+} from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
-import { nextAttemptKey } from './attemptKey.ts'
+import { derivedKey, nextAttemptKey } from './attemptKey.ts'
+import { markPaid } from './fulfil.ts'
 import { heldAlready, outlasts, sameOffer } from './heldAlready.ts'
 import { CALL_SECONDS } from './lookup.ts'
 import type { Placing, Shopper } from './place.ts'
-import { type Attempt, markPaid, type Order } from './settle.ts'
+import type { Attempt, Order } from './settle.ts'
 
 /** What is to be done next for a placed order. */
 export type Prepared =
   /** The signed-in buyer has it already, for as long as this would give it. */
-  | { kind: 'owned' }
+  | { kind: 'owned'; title: string }
   /** The same offer goes on for the signed-in buyer, or they have cancelled it and may come back. */
   | { kind: 'same'; mayComeBack: boolean }
   /** The signed-in buyer has it for a while, and has not been told. */
@@ -40,7 +51,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     .select()
     .from(orders)
     .where(
-      and(eq(orders.personId, person.id), inArray(orders.offerId, offersOf(tx, placing)), ne(orders.state, 'paid')),
+      and(eq(orders.personId, person.id), inArray(orders.id, ordersForAnyOf(tx, placing)), ne(orders.state, 'paid')),
     )
     .orderBy(asc(orders.number))
     .for('no key update')
@@ -56,7 +67,8 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
       )
     if (open) return { kind: 'busy', attempt: open, order }
   }
-  const same = own.filter(({ offerId }) => offerId === placing.offer.id)
+  const basket = basketOf(placing.lines)
+  const same = own.filter((order) => order.basket === basket)
   const again = same.find(({ browserHash }) => browserHash === shopper.browserHash) ?? same[0]
   const order = await writeOrder(services, person, placing, again ?? null)
   const placed: Happening = {
@@ -93,9 +105,19 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   return { kind: 'ready', attempt: stored }
 }
 
-/** Every offer of the course, those too that are no longer on sale. */
-function offersOf(tx: Transaction, { course }: Placing) {
-  return tx.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course.id))
+/** Orders that would open something of what is ordered now. */
+function ordersForAnyOf(tx: Transaction, { lines }: Placing) {
+  const ids = [...new Set(lines.flatMap(({ courses }) => courses.map(({ id }) => id)))]
+  return tx
+    .select({ id: orderLines.orderId })
+    .from(orderLines)
+    .innerJoin(lineCourses, eq(lineCourses.lineId, orderLines.id))
+    .where(inArray(lineCourses.courseId, ids))
+}
+
+/** Names what a basket holds, whatever its offers and their order: paid by another offer it is the same thing. */
+export function basketOf(lines: readonly { product: { id: string } }[]): string {
+  return derivedKey('basket', ...lines.map(({ product }) => product.id).sort())
 }
 
 /**
@@ -128,34 +150,41 @@ async function lockPerson({ db: tx, now }: Within, { shopper: { mode, person: si
 }
 
 /**
- * What is to be done where the buyer has the course already; null where it may be bought, beside what they have too. The
- * browser that bought it just now, by Back or a second tab, is led to that order, and the signed-in buyer is told.
- * Whoever only typed the address learns nothing: its owner is written to (selling rules, sections 1 and 2).
+ * What is to be done where the buyer has something of it already; null where it may be bought, beside what they have
+ * too. The browser that bought it just now, by Back or a second tab, is led to that order, and the signed-in buyer is
+ * told. Whoever only typed the address learns nothing: its owner is written to (selling rules, sections 1 and 2).
  */
 async function ownedAlready(
   services: Within,
   person: typeof people.$inferSelect,
-  { course, offer, quoted, shopper, request }: Placing,
+  { lines, quoted, shopper, request }: Placing,
 ): Promise<Prepared | null> {
-  const { purchaseDay, lines } = quoted.quote
-  const active = await heldAlready(services.db, person.id, course.id, purchaseDay)
-  const [line] = lines
-  if (active.length === 0 || !line) return null
+  const { purchaseDay } = quoted.quote
   const justNow = browserAccessSince(services.now())
-  const byBrowser = active.filter(
-    ({ browserHash, paidAt }) => browserHash === shopper.browserHash && paidAt !== null && paidAt > justNow,
-  )
-  const isOutlasted = active.some((held) => outlasts(held, line))
-  const own = byBrowser.find((held) => held.offerId === offer.id || isOutlasted)
-  if (own?.orderId) return { kind: 'paid', orderId: own.orderId }
-  if (shopper.person?.id !== person.id && byBrowser.length === 0) {
-    await tellOwner(services, person, course.live.title)
-    return { kind: 'refused' }
+  const isSignedIn = shopper.person?.id === person.id
+  let isUntold = false
+  for (const [index, { offer, product, courses }] of lines.entries()) {
+    const line = quoted.quote.lines[index] as QuotedLine
+    const byCourse = await Promise.all(courses.map(({ id }) => heldAlready(services.db, person.id, id, purchaseDay)))
+    const active = byCourse.flat()
+    if (active.length === 0) continue
+    const byBrowser = active.filter(
+      ({ browserHash, paidAt }) => browserHash === shopper.browserHash && paidAt !== null && paidAt > justNow,
+    )
+    // Of several courses each must be had for as long.
+    const isOutlasted = byCourse.every((held) => held.some((one) => outlasts(one, line)))
+    const own = byBrowser.find((held) => held.offerId === offer.id || isOutlasted)
+    if (own?.orderId && lines.length === 1) return { kind: 'paid', orderId: own.orderId }
+    if (!isSignedIn && byBrowser.length === 0) {
+      await tellOwner(services, person, product.title)
+      return { kind: 'refused' }
+    }
+    if (isOutlasted || own) return { kind: 'owned', title: product.title }
+    const same = await sameOffer(services.db, active, offer.id, purchaseDay)
+    if (same) return { kind: 'same', mayComeBack: same.mayComeBack }
+    isUntold = true
   }
-  if (isOutlasted) return { kind: 'owned' }
-  const same = await sameOffer(services.db, active, offer.id, purchaseDay)
-  if (same) return { kind: 'same', mayComeBack: same.mayComeBack }
-  return request.isTold ? null : { kind: 'untold' }
+  return isUntold && !request.isTold ? { kind: 'untold' } : null
 }
 
 /** So long after one message about it the owner of an address is not written to again. */
@@ -180,7 +209,8 @@ async function writeOrder(
   unpaid: Order | null,
 ) {
   const { db: tx } = services
-  const { school, course, offer, shopper, quoted } = placing
+  const { school, lines, shopper, quoted } = placing
+  const titles = lines.map(({ offer, product }) => `${product.title} ${offer.live.name}`)
   const current = {
     payToday: quoted.quote.today.pay,
     currency: school.currency,
@@ -188,7 +218,7 @@ async function writeOrder(
     quote: quoted.quote,
     browserHash: shopper.browserHash,
     buyerName: placing.request.name,
-    searchText: `${placing.request.name} ${person.email} ${course.live.title} ${offer.live.name}`.toLowerCase(),
+    searchText: [placing.request.name, person.email, ...titles].join(' ').toLowerCase(),
     state: quoted.quote.today.pay > 0 ? ('paying' as const) : ('open' as const),
   }
   if (unpaid) {
@@ -208,7 +238,7 @@ async function writeOrder(
           mode: shopper.mode,
           number: sql`nextval(${sequence}::regclass)`,
           personId: person.id,
-          offerId: offer.id,
+          basket: basketOf(lines),
           createdAt: services.now(),
         })
         .returning()
@@ -217,33 +247,39 @@ async function writeOrder(
   return order
 }
 
-/** The lines of an order and their payments, as statements on their way. */
+/** The lines of an order, their courses and their payments, as statements on their way. */
 function writeLines(
   tx: Transaction,
   orderId: string,
-  { course, offer, quoted, shopper: { mode } }: Placing,
+  { lines: placed, quoted, shopper: { mode } }: Placing,
 ): PromiseLike<unknown>[] {
-  const lines = quoted.quote.lines.map((line, position) => ({
+  const lines = placed.map(({ offer, product, role }, position) => ({
     id: crypto.randomUUID(),
     orderId,
     position,
     offerId: offer.id,
     offerVersion: offer.version,
-    role: line.role,
-    quoted: line,
-    courseTitle: course.live.title,
+    productId: product.id,
+    role,
+    quoted: quoted.quote.lines[position] as QuotedLine,
+    title: product.title,
     offerName: offer.live.name,
   }))
-  const scheduled = lines.flatMap(({ id, quoted: line }) =>
-    line.payments.map((payment) => ({
-      orderId,
-      lineId: id,
-      mode,
-      offerId: offer.id,
-      state: 'due' as const,
-      ...payment,
+  const opened = lines.flatMap(({ id: lineId, position: of }) =>
+    (placed[of]?.courses ?? []).map(({ id: courseId, title, weight }, position) => ({
+      lineId,
+      courseId,
+      position,
+      title,
+      weight,
     })),
   )
-  const write = tx.insert(orderLines).values(lines)
-  return scheduled.length > 0 ? [write, tx.insert(payments).values(scheduled)] : [write]
+  const scheduled = lines.flatMap(({ id, offerId, quoted: line }) =>
+    line.payments.map((payment) => ({ orderId, lineId: id, mode, offerId, state: 'due' as const, ...payment })),
+  )
+  return [
+    tx.insert(orderLines).values(lines),
+    tx.insert(lineCourses).values(opened),
+    ...(scheduled.length > 0 ? [tx.insert(payments).values(scheduled)] : []),
+  ]
 }

@@ -1,27 +1,13 @@
-import { and, eq, inArray, not, sql } from 'drizzle-orm'
-import { beginAgreement } from '../../core/collecting/agreement.ts'
-import { opensOn } from '../../core/quote/access.ts'
-import { readQuoteRequest } from '../../core/quote/read.ts'
-import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
+import { and, eq, inArray, sql } from 'drizzle-orm'
 import type { Outcome } from '../../gateways/contract.ts'
-import { grantDates, storedOf } from '../collecting/agreements.ts'
 import { laterCollected, laterDeclined } from '../collecting/outcome.ts'
 import { inTransaction, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
-import {
-  agreements,
-  attempts,
-  grants,
-  journal,
-  OPEN_ATTEMPTS,
-  offers,
-  orderLines,
-  orders,
-  payments,
-} from '../db/schema/index.ts'
+import { attempts, journal, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
-import { dayFor, getSchool, schoolDay } from '../school/service.ts'
+import { schoolDay } from '../school/service.ts'
+import { markPaid, markPaidTwice, openedBy } from './fulfil.ts'
 import { paidMeanwhile } from './heldAlready.ts'
 
 export type Attempt = typeof attempts.$inferSelect
@@ -174,11 +160,9 @@ async function collected(
   const about = { orderId: order.id, personId: order.personId }
   const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
   const collectedNow: Happening = { about, what: 'attempt-collected', data }
-  const lines = await linesOf(tx, order.id)
-  const courseIds = lines.map(({ courseId }) => courseId)
-  const first = await paidMeanwhile(tx, order, courseIds, await schoolDay(services))
-  if (first) return markPaidTwice(services, order, attempt.id, first, collectedNow)
-  await markPaid(services, order, attempt.id, [collectedNow], {
+  const first = await paidMeanwhile(tx, order, await openedBy(tx, order.id), await schoolDay(services))
+  if (first) return markPaidTwice(services, order, { id: attempt.id, fee }, first, collectedNow)
+  await markPaid(services, order, { id: attempt.id, fee }, [collectedNow], {
     connectionId: attempt.connectionId,
     reference: kept,
     method,
@@ -188,138 +172,4 @@ async function collected(
 
 async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {
   await tx.update(attempts).set(set).where(eq(attempts.id, attempt.id))
-}
-
-/** The lines of an order, each with the course that it opens. */
-function linesOf(tx: Transaction, orderId: string) {
-  return tx
-    .select({ line: orderLines, courseId: offers.courseId })
-    .from(orderLines)
-    .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .where(eq(orderLines.orderId, orderId))
-}
-
-/**
- * Money came for an order whose course was opened by another order meanwhile: it is booked, opens nothing, nothing
- * more is charged for it, and it stands under attention until it is refunded. The buyer is told.
- */
-async function markPaidTwice(
-  services: Within,
-  { id: orderId, personId, mode, payToday, currency, quote }: Order,
-  attemptId: string,
-  duplicateOf: string,
-  collectedNow: Happening,
-): Promise<void> {
-  const { db: tx } = services
-  const at = services.now()
-  const about = { orderId, personId }
-  const dueNow = eq(payments.due, quote.purchaseDay)
-  const placedOn = await schoolDay(services)
-  await tx.update(orders).set({ state: 'paid', paidAt: at, placedOn, duplicateOf }).where(eq(orders.id, orderId))
-  await tx
-    .update(payments)
-    .set({ state: 'collected', attemptId, collectedAt: at })
-    .where(and(eq(payments.orderId, orderId), dueNow))
-  await tx
-    .update(payments)
-    .set({ state: 'let-go' })
-    .where(and(eq(payments.orderId, orderId), not(dueNow)))
-  const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'paid-twice' })
-  await Promise.all(writes)
-  await recordAll(tx, at, [
-    collectedNow,
-    { about, what: 'order-paid-twice', data: { amount: payToday, currency } },
-    queued,
-  ])
-}
-
-/** The method that later payments are charged to; `reference` null where the gateway kept none. */
-export interface KeptFor {
-  connectionId: string
-  reference: string | null
-  method: string
-  expires: string | null
-}
-
-/** Whether a line has payments to come after the purchase day. */
-export function goesOn({ payments: all, untilCancelled }: QuotedLine, purchaseDay: string): boolean {
-  return untilCancelled || all.some(({ n, due }) => n > 0 && due > purchaseDay)
-}
-
-/**
- * Marks an order paid, its payments of today collected, and opens its courses, in the caller's
- * transaction. `attemptId` is null where nothing was due; `before` is what led to it,
- * for the journal; `kept` is what later payments are charged to.
- */
-export async function markPaid(
-  services: Within,
-  order: Order,
-  attemptId: string | null,
-  before: Happening[],
-  kept: KeptFor | null,
-): Promise<void> {
-  const { db: tx } = services
-  const at = services.now()
-  const { mode, personId, id: orderId } = order
-  const about = { orderId, personId }
-  const school = await getSchool(tx)
-  const placedOn = dayFor(school, at)
-  const [lines] = await Promise.all([
-    linesOf(tx, orderId),
-    tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
-    tx
-      .update(payments)
-      .set({ state: 'collected', attemptId, collectedAt: at })
-      .where(and(eq(payments.orderId, orderId), eq(payments.due, order.quote.purchaseDay))),
-  ])
-  const { purchaseDay } = order.quote
-  const request = readQuoteRequest(order.quoteInput)
-  const begun = lines.map(({ line, courseId }) => {
-    const offer = request.lines[line.position]?.offer as QuotedOffer
-    return { line, courseId, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
-  })
-  const opened = begun.map(({ line, courseId, offer, agreement }) => {
-    const opens = opensOn(offer.access, placedOn)
-    const dates = grantDates(offer, agreement, line, { purchaseDay, placedOn })
-    return { mode, personId, courseId, orderId, lineId: line.id, offerId: line.offerId, opens, createdAt: at, ...dates }
-  })
-  const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
-  if (promised.length > 0) {
-    if (!kept) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
-    const { retryAfterDays } = school
-    const { connectionId, reference, method, expires } = kept
-    await tx.insert(agreements).values(
-      promised.map(({ line, agreement }) => ({
-        ...storedOf(agreement, retryAfterDays),
-        mode,
-        personId,
-        orderId,
-        lineId: line.id,
-        connectionId,
-        kept: reference,
-        method,
-        expires,
-        createdAt: at,
-      })),
-    )
-  }
-  const { queued, writes } = queueMessage(services, { mode, kind: 'receipt', personId, orderId })
-  const sold =
-    school.soldTelling === 'each' ? queueMessage(services, { mode, kind: 'told-sold', personId, orderId }) : null
-  await Promise.all([
-    tx.insert(grants).values(opened),
-    ...writes,
-    ...(sold?.writes ?? []),
-    recordAll(tx, at, [
-      ...before,
-      { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
-      ...promised.map((): Happening => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
-      ...opened.map(({ opens, closes }, index): Happening => {
-        const course = lines[index]?.line.courseTitle ?? ''
-        return { about, what: 'course-opened', data: { course, opens, closes } }
-      }),
-      queued,
-      ...(sold ? [sold.queued] : []),
-    ]),
-  ])
 }

@@ -261,9 +261,7 @@ describe('bank transfer', () => {
     expect(grant).toMatchObject({ opens: today, closes: weekOn })
     const visitor = { mode: 'practice' as const, person: null, browserHash: hashToken('week') }
     expect(await thanksView(world.services, orderId, visitor)).toMatchObject({
-      isOpen: true,
-      closes: weekOn,
-      hasEnded: false,
+      bought: [{ isOpen: true, closes: weekOn, hasEnded: false }],
     })
     expect(await receiptText(orderId)).toContain('It stays open until')
   })

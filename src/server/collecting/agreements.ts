@@ -3,8 +3,8 @@ import { after, type Day } from '../../core/calendar/day.ts'
 import { closesAsItStands, paidAtPurchase, shutsForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
 import { quote } from '../../core/quote/quote.ts'
-import { readQuoteRequest } from '../../core/quote/read.ts'
 import { anchorOf } from '../../core/quote/schedule.ts'
+import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedOffer, QuoteRequest } from '../../core/quote/types.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import { agreements, grants, OPEN_ATTEMPTS, orderLines, orders, payments, school } from '../db/schema/index.ts'
@@ -27,7 +27,7 @@ const LINE = {
   id: orderLines.id,
   position: orderLines.position,
   offerId: orderLines.offerId,
-  courseTitle: orderLines.courseTitle,
+  title: orderLines.title,
   offerName: orderLines.offerName,
   quoted: orderLines.quoted,
 }
@@ -126,7 +126,7 @@ async function readSchedule(
     .from(payments)
     .where(and(eq(payments.lineId, line.id), gt(payments.n, 0)))
     .orderBy(asc(payments.due), asc(payments.n))
-  const request = readQuoteRequest(order.quoteInput)
+  const request = readStoredQuote(order.quoteInput)
   const offer = request.lines[line.position]?.offer
   if (!offer) throw new Error(`Order ${order.number} has no quote for its line ${line.position}.`)
   return { ...found, scheduled, request, offer, agreement: coreOf(row, scheduled) }

@@ -16,6 +16,7 @@ import {
   leaveUnknown,
   type OpenWay,
   openWay,
+  referenceText,
   requireUp,
   sourceOf,
   statementOf,
@@ -114,7 +115,7 @@ export async function payByHand(services: Services, agreementId: string, request
       source: connectionId
         ? sourceOf(way, token, true, services.config.origin + returnTo)
         : { kept: held.row.kept ?? '' },
-      reference: `${school.name}: ${held.line.courseTitle}`.slice(0, 120),
+      reference: referenceText(school.name, [held.line.title]),
       statement: statementOf(school.name),
     })
   } catch (error) {

@@ -5,7 +5,7 @@ import { afterCollected, afterGivenBack, nextTryOf, taskOn } from '../../core/co
 import { GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
 import { nextAttemptKey } from '../checkout/attemptKey.ts'
 import { CALL_SECONDS } from '../checkout/lookup.ts'
-import { leaveUnknown, statementOf } from '../checkout/place.ts'
+import { leaveUnknown, referenceText, statementOf } from '../checkout/place.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
 import { inMode, inTransaction, type Services, type Within, withClock } from '../context.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
@@ -182,7 +182,7 @@ async function chargeKept(services: Services, { held, attempt }: Try, schoolName
       amount: attempt.amount,
       currency: attempt.currency,
       source: { kept: row.kept },
-      reference: `${schoolName}: ${line.courseTitle}`.slice(0, 120),
+      reference: referenceText(schoolName, [line.title]),
       statement: statementOf(schoolName),
     })
     if (outcome.state !== 'confirming') return outcome

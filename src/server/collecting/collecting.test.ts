@@ -5,6 +5,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { readRehearsal } from '../../core/collecting/read.ts'
 import { rehearse } from '../../core/collecting/rehearse.ts'
 import type { DraftTerms, OfferContent } from '../../core/content/offer.ts'
+import { documentOf } from '../../core/quote/stored.ts'
 import { type Agreed, agree as agreeIn, entryOf, work } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
@@ -301,7 +302,7 @@ describe('a payment that is declined', () => {
       }),
     ).rejects.toMatchObject({ code: 'nothing-due' })
     expect(await entry(plan)).toMatchObject({ state: 'closed' })
-    const again = await world.buy(plan.slug, world.request(plan.order.offerId, 1900, { email: plan.email }), plan.email)
+    const again = await world.buy(plan.slug, world.request(plan.offerId, 1900, { email: plan.email }), plan.email)
     expect(again.state).toBe('paid')
     expect(again.orderId).not.toBe(plan.orderId)
     expect(await entry(plan)).toMatchObject({ state: 'open' })
@@ -460,7 +461,7 @@ it('comes to what the core rehearses, day by day', async () => {
   }
   const rehearsed = rehearse(
     readRehearsal({
-      quote: plan.order.quoteInput,
+      quote: documentOf(plan.order.quoteInput),
       attempts: ['ok', 'declined', 'declined', 'declined', 'declined'],
       until,
     }),

@@ -27,7 +27,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
   const [course] = await db
     .select({ slug: courses.slug })
     .from(courses)
-    .innerJoin(offers, eq(offers.courseId, courses.id))
+    .innerJoin(offers, eq(offers.productId, courses.id))
     .where(eq(offers.id, line.offerId))
   const payable = payableOn(agreement, day)
   const last = scheduled[agreement.collected - 1]
@@ -35,7 +35,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
   const on = nextTryOf(agreement, retryAfterDays)
   const ends = [grant?.closes, grant?.shuts].filter((end) => end != null).sort()
   return {
-    course: line.courseTitle,
+    course: line.title,
     currency: order.currency,
     method: row.method,
     isInstallments: agreement.kind === 'installments',

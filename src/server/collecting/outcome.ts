@@ -1,6 +1,7 @@
 import { and, eq, inArray } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
 import type { Outcome } from '../../gateways/contract.ts'
+import { shareFee } from '../checkout/fees.ts'
 import { type Attempt, noteOnce, type Order, type Source } from '../checkout/settle.ts'
 import type { Within } from '../context.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
@@ -37,13 +38,14 @@ export async function laterCollected(
     .where(eq(attempts.id, attempt.id))
   await tx
     .update(payments)
-    .set({ state: 'collected', attemptId: attempt.id, collectedAt: at })
+    .set({ state: 'collected', attemptId: attempt.id, collectedAt: at, fee: covered.length === 1 ? fee : 0 })
     .where(
       inArray(
         payments.id,
         covered.map(({ id }) => id),
       ),
     )
+  if (covered.length > 1) await shareFee(tx, fee, covered)
   // Whoever pays by hand with a new method has the later payments charged to it too.
   if (kept && attempt.madeBy === 'buyer') {
     await tx

@@ -39,12 +39,12 @@ export async function readUsedPayLink(
   token: string,
 ): Promise<{ agreementId: string; course: string; slug: string } | null> {
   const [row] = await db
-    .select({ agreementId: agreements.id, course: orderLines.courseTitle, slug: courses.slug })
+    .select({ agreementId: agreements.id, course: orderLines.title, slug: courses.slug })
     .from(payLinks)
     .innerJoin(agreements, eq(agreements.id, payLinks.agreementId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
     .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .innerJoin(courses, eq(courses.id, offers.courseId))
+    .innerJoin(courses, eq(courses.id, offers.productId))
     .where(
       and(
         eq(payLinks.tokenHash, hashToken(token)),

@@ -65,7 +65,7 @@ export async function planView(
   const [found] = await db
     .select({ grant: grants, slug: courses.slug, cloth: courses.draft })
     .from(offers)
-    .innerJoin(courses, eq(courses.id, offers.courseId))
+    .innerJoin(courses, eq(courses.id, offers.productId))
     .leftJoin(grants, and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
     .where(eq(offers.id, line.offerId))
   const all = await db
@@ -84,7 +84,7 @@ export async function planView(
     name: 'plan',
     key,
     byLink,
-    course: { title: line.courseTitle, slug: found?.slug ?? '', cloth: found?.cloth.cloth ?? 'spruce' },
+    course: { title: line.title, slug: found?.slug ?? '', cloth: found?.cloth.cloth ?? 'spruce' },
     offer: line.offerName,
     currency: order.currency,
     state: agreement.state,

@@ -116,12 +116,12 @@ async function askedFor({ db, now }: Services): Promise<Asking[]> {
   const school = await getSchool(db)
   const at = now().toISOString()
   return (await sellableCourses(db)).flatMap((course) =>
-    course.offers.flatMap(({ id, courseId, live }) => {
-      const said = speakOffer(school, { id, courseId, content: live }, at)
+    course.offers.flatMap(({ id, productId, live }) => {
+      const said = speakOffer(school, { id, courses: [{ id: productId }], content: live }, at)
       if (!said) return []
       const need = toCollect(said.quote, school.currency, Math.max(said.quote.today.pay, 0))
       const isFree = need.today === 0 && !need.goesOn
-      return isFree ? [] : [{ id, courseId, name: `${course.live.title} · ${live.name}`, need }]
+      return isFree ? [] : [{ id, courseId: productId, name: `${course.live.title} · ${live.name}`, need }]
     }),
   )
 }

@@ -3,6 +3,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
+import { sayList } from '../../core/sentence/words.ts'
 import type { School } from '../school/service.ts'
 
 export interface Letter {
@@ -21,48 +22,62 @@ export interface Paragraph {
   picture?: { cid: string; alt: string }
 }
 
-export interface Receipt {
-  number: number
+/** One thing of an order, as its receipt names it. */
+export interface ReceiptThing {
   course: string
   offer: string
-  quote: Quote
-  /** What was paid today, by what it was for. */
-  rows: ReceiptRow[]
-  /** Basis points. */
-  taxRate: number
+  link: string
   /** The day on which it opens, where that is later than the purchase. */
   opensLater: string | null
-  method: string | null
-  courseLink: string
-  /** Shows the order and its receipt to whoever holds it. */
-  receiptLink: string
   /** The day on which it closes; null for good, or while it is paid. */
   closes: string | null
   /** That day was past already when the money came. */
   hasEnded: boolean
+}
+
+export interface Receipt {
+  number: number
+  /** What was bought, line by line; at least one. */
+  bought: ReceiptThing[]
+  quote: Quote
+  /** What was paid today, by what it was for. */
+  rows: ReceiptRow[]
+  /** Tax of today by rate, in basis points. */
+  taxes: { rate: number; tax: number }[]
+  method: string | null
+  /** Shows the order and its receipt to whoever holds it. */
+  receiptLink: string
   /** Only for a buyer who has no password yet. */
   passwordLink: string | null
 }
 
 /** The receipt: what was bought, what was paid, how to open it. */
 export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Letter {
-  const { tax, pay } = receipt.quote.today
+  const { bought, quote, taxes } = receipt
   const money = (amount: number) => formatMoney(amount, school)
-  const what = `${receipt.course}, ${receipt.offer}`
-  const rows = receipt.rows.map(({ name: of, price }): [string, string] => [of ? `${what}: ${of}` : what, money(price)])
-  if (rows.length === 0) rows.push([what, money(0)])
-  const rate = formatRate(receipt.taxRate, school.language)
-  if (school.taxMode === 'exclusive') rows.push([`VAT ${rate}`, money(tax)])
-  rows.push(['Paid', money(pay)])
-  if (school.taxMode === 'inclusive' && tax > 0) rows.push([`VAT ${rate}, inside`, money(tax)])
+  const called = ({ course, offer }: ReceiptThing) => `${course}, ${offer}`
+  const rows = bought.flatMap((thing, index): [string, string][] => {
+    const own = receipt.rows.filter(({ line }) => line === index)
+    if (own.length === 0) return [[called(thing), money(0)]]
+    return own.map(({ name: of, price }) => [of ? `${called(thing)}: ${of}` : called(thing), money(price)])
+  })
+  const taxRows = (where: string) =>
+    taxes.map(({ rate, tax }): [string, string] => [`VAT ${formatRate(rate, school.language)}${where}`, money(tax)])
+  if (school.taxMode === 'exclusive') rows.push(...taxRows(''))
+  rows.push(['Paid', money(quote.today.pay)])
+  if (school.taxMode === 'inclusive') rows.push(...taxRows(', inside'))
   const paragraphs: Paragraph[] = [
     greeting(name),
-    { text: opening(receipt, school) },
+    ...bought.map((thing, index) => ({ text: opening(thing, quote.today.pay > 0, school, index === 0) })),
     ...said(ownWords),
-    ...closing(receipt, school),
-    ...(receipt.hasEnded
-      ? []
-      : [{ text: 'You find it here:', link: receipt.courseLink, label: `Open ${receipt.course}` }]),
+    ...bought.flatMap((thing) => closing(thing, school, bought.length > 1)),
+    ...bought
+      .filter(({ hasEnded }) => !hasEnded)
+      .map(({ course, link }, index) => ({
+        text: index === 0 ? 'You find it here:' : 'And here:',
+        link,
+        label: `Open ${course}`,
+      })),
     ...later(receipt, school),
   ]
   if (receipt.passwordLink) {
@@ -78,7 +93,8 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
     label: 'Your receipt',
   })
   const paidWith = receipt.method ? `Paid with ${receipt.method}.` : ''
-  return letter(school, `Your receipt ${receipt.number}: ${receipt.course}`, paragraphs, rows, paidWith)
+  const titles = sayList(bought.map(({ course }) => course))
+  return letter(school, `Your receipt ${receipt.number}: ${titles}`, paragraphs, rows, paidWith)
 }
 
 /** A name that a mail may repeat: one that holds a link, an address or a line break was typed to be read by others. */
@@ -96,21 +112,22 @@ export function said(ownWords: string): Paragraph[] {
   return ownWords.trim() ? [{ text: ownWords.trim() }] : []
 }
 
-function opening({ course, quote, opensLater, hasEnded, closes }: Receipt, school: School): string {
-  const { pay } = quote.today
+function opening(thing: ReceiptThing, isPaid: boolean, school: School, isFirst: boolean): string {
+  const { course, opensLater, hasEnded, closes } = thing
+  const thanks = isFirst ? 'thank you. ' : ''
   if (hasEnded && closes) {
-    return `thank you. “${course}” is paid, but it ended on ${sayDay(closes, school.language)}, before your money was received. We have been notified, and will write to you about a refund.`
+    return `${thanks}“${course}” is paid, but it ended on ${sayDay(closes, school.language)}, before your money was received. We have been notified, and will write to you about a refund.`
   }
-  if (opensLater) return `thank you. “${course}” is yours; it opens on ${sayDay(opensLater, school.language)}.`
-  return pay > 0 ? `thank you. “${course}” is paid and open.` : `“${course}” is yours and open.`
+  if (opensLater) return `${thanks}“${course}” is yours; it opens on ${sayDay(opensLater, school.language)}.`
+  return isPaid ? `${thanks}“${course}” is paid and open.` : `“${course}” is yours and open.`
 }
 
-/** Until when it is open, and how to go on then. */
-function closing({ closes, hasEnded }: Receipt, school: School): Paragraph[] {
+/** Until when it is open, and how to go on then; of several, which it is. */
+function closing({ course, closes, hasEnded }: ReceiptThing, school: School, isNamed: boolean): Paragraph[] {
   if (!closes || hasEnded) return []
   return [
     {
-      text: `It stays open until ${sayDay(closes, school.language)}. After that you can buy it again and go on where you were.`,
+      text: `${isNamed ? `“${course}”` : 'It'} stays open until ${sayDay(closes, school.language)}. After that you can buy it again and go on where you were.`,
     },
   ]
 }

@@ -35,7 +35,7 @@ async function firstLine({ db }: Services, orderId: string) {
     .from(orders)
     .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
     .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .innerJoin(courses, eq(courses.id, offers.courseId))
+    .innerJoin(courses, eq(courses.id, offers.productId))
     .where(eq(orders.id, orderId))
   if (!row) throw notFound('order')
   return row
@@ -55,7 +55,7 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
   const text = awaited && by?.transfer ? codeTextOf(by.transfer, order, awaited.amount - awaited.came) : null
   return {
     number: order.number,
-    course: line.courseTitle,
+    course: line.title,
     opensLater: line.quoted.opens > today ? line.quoted.opens : null,
     currency: order.currency,
     amount: order.payToday,
@@ -84,7 +84,7 @@ export async function refundFacts(services: Services, refundId: string): Promise
       and(eq(refunds.orderId, refund.orderId), eq(refunds.createdAt, refund.createdAt), eq(refunds.state, 'refunded')),
     )
   return {
-    course: line.courseTitle,
+    course: line.title,
     currency: attempt.currency,
     amount: together?.amount ?? refund.amount,
     method: attempt.method,
@@ -106,7 +106,7 @@ export async function toldFacts(
   const about = {
     number: order.number,
     buyer: isPlainName(person.name) ? person.name : person.email,
-    course: line.courseTitle,
+    course: line.title,
     currency: order.currency,
     offer: line.offerName,
     ended: null,

@@ -1,7 +1,7 @@
 import { inGroups } from '../../core/bank/reference.ts'
 import { addDays } from '../../core/calendar/day.ts'
 import { newOffer } from '../../core/content/offer.ts'
-import { quoteInputOf, speakQuote } from '../../core/content/quoteInput.ts'
+import { quoteInputOf, speakQuote, taxesToday } from '../../core/content/quoteInput.ts'
 import type { Services } from '../context.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { type School, schoolDay } from '../school/service.ts'
@@ -55,23 +55,22 @@ export async function sampleOf(
       return composeAlreadyOwned(school, BUYER, COURSE, nowhere, null)
     case 'receipt': {
       const content = { ...newOffer(OFFER), terms: { kind: 'single' as const, amount: PRICE } }
-      const input = quoteInputOf(school, { id: 'sample', courseId: 'sample', content }, services.now().toISOString())
+      const input = quoteInputOf(
+        school,
+        { id: 'sample', courses: [{ id: 'sample' }], content },
+        services.now().toISOString(),
+      )
       const { quote } = speakQuote(school, input)
       return composeReceipt(
         school,
         BUYER,
         {
           number: 1001,
-          course: COURSE,
-          offer: OFFER,
+          bought: [{ course: COURSE, offer: OFFER, link: nowhere, closes: null, opensLater: null, hasEnded: false }],
           quote,
-          rows: [{ name: null, price: PRICE }],
-          taxRate: school.taxRate,
-          closes: null,
-          opensLater: null,
-          hasEnded: false,
+          rows: [{ line: 0, name: null, price: PRICE }],
+          taxes: taxesToday(input, quote),
           method: 'card ending 4821',
-          courseLink: nowhere,
           receiptLink: nowhere,
           passwordLink: nowhere,
         },

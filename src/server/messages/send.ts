@@ -1,12 +1,13 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
-import { accessIn, taxRateIn } from '../../core/content/quoteInput.ts'
+import { taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { makeOrderLink } from '../checkout/orderLinks.ts'
 import { factsOf } from '../collecting/facts.ts'
 import { inMode, type Services } from '../context.ts'
-import { attempts, courses, messages, offers, orderLines, orders, people } from '../db/schema/index.ts'
+import { attempts, messages, orders, people } from '../db/schema/index.ts'
 import { log } from '../log.ts'
+import { boughtOf } from '../orders/bought.ts'
 import { record } from '../orders/journal.ts'
 import { makePasswordLink } from '../people/links.ts'
 import { getSchool, type School } from '../school/service.ts'
@@ -160,34 +161,29 @@ async function compose(
 
 async function receiptOf(services: Services, orderId: string) {
   const { db, config } = services
-  const [row] = await db
-    .select({ order: orders, line: orderLines, slug: courses.slug })
-    .from(orders)
-    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
-    .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .innerJoin(courses, eq(courses.id, offers.courseId))
-    .where(eq(orders.id, orderId))
-  if (!row) throw new Error(`There is no order ${orderId}.`)
+  const [order] = await db.select().from(orders).where(eq(orders.id, orderId))
+  if (!order) throw new Error(`There is no order ${orderId}.`)
+  const placedOn = order.placedOn ?? order.quote.purchaseDay
+  const bought = await boughtOf(db, order, placedOn)
   const [collected] = await db
     .select({ method: attempts.method })
     .from(attempts)
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected'), isNull(attempts.agreementId)))
     .orderBy(desc(attempts.settledAt))
-  const { placedOn: paidOn, quote, quoteInput } = row.order
-  const placedOn = paidOn ?? quote.purchaseDay
-  const { opens, closes } = accessIn(quoteInput, placedOn)
   return {
-    number: row.order.number,
-    course: row.line.courseTitle,
-    offer: row.line.offerName,
-    quote: row.order.quote,
-    rows: receiptRows(row.order.quoteInput, row.order.quote),
-    taxRate: taxRateIn(row.order.quoteInput),
-    closes,
-    opensLater: opens > placedOn ? opens : null,
-    hasEnded: closes !== null && closes <= opens,
+    number: order.number,
+    bought: bought.map(({ line, product, opens, closes, hasEnded }) => ({
+      course: line.title,
+      offer: line.offerName,
+      link: `${config.origin}/learn/${product.slug}`,
+      opensLater: opens > placedOn ? opens : null,
+      closes,
+      hasEnded,
+    })),
+    quote: order.quote,
+    rows: receiptRows(order.quoteInput, order.quote),
+    taxes: taxesToday(order.quoteInput, order.quote),
     method: collected?.method ?? null,
-    courseLink: `${config.origin}/learn/${row.slug}`,
     receiptLink: await makeOrderLink(services, orderId),
   }
 }

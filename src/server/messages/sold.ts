@@ -3,7 +3,8 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { orderLines, orders, people } from '../db/schema/index.ts'
+import { orders, people } from '../db/schema/index.ts'
+import { orderTitles } from '../orders/standing.ts'
 import type { School } from '../school/service.ts'
 import { type Letter, letter } from './compose.ts'
 
@@ -21,14 +22,12 @@ export async function composeSold(
     .select({
       number: orders.number,
       buyer: people.name,
-      course: orderLines.courseTitle,
-      offer: orderLines.offerName,
+      ...orderTitles,
       pay: orders.payToday,
       currency: orders.currency,
     })
     .from(orders)
     .innerJoin(people, eq(people.id, orders.personId))
-    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
     .where(and(eq(orders.mode, mode), eq(orders.state, 'paid'), eq(orders.placedOn, day)))
     .orderBy(asc(orders.number))
   if (rows.length === 0) return null

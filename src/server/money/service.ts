@@ -81,11 +81,6 @@ const standing = (today: Day) => sql<Standing>`case
   when ${payments.due} < ${today} then 'late'
   else 'to-come' end`
 
-/** The fee of an attempt stands at the first of the payments that it collected, so that sums hold to the cent. */
-const fee = sql<number>`(case when ${payments.id} = (
-  select p.id from payments p where p.attempt_id = ${payments.attemptId} order by p.line_id, p.kind, p.n limit 1
-) then coalesce(${attempts.fee}, 0) else 0 end)::float8`
-
 /** What was given back of an attempt for a line stands at the first of the payments that it collected for it. */
 const refunded = sql<number>`(case when ${payments.id} = (
   select p.id from payments p where p.attempt_id = ${payments.attemptId} and p.line_id = ${payments.lineId}
@@ -121,7 +116,7 @@ async function narrowed(
 }
 
 async function offersOf(db: Queryable, courseId: string): Promise<string[]> {
-  const rows = await db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, courseId))
+  const rows = await db.select({ id: offers.id }).from(offers).where(eq(offers.productId, courseId))
   return rows.map(({ id }) => id)
 }
 
@@ -389,13 +384,13 @@ async function readPayments(
       kind: payments.kind,
       buyer: people.name,
       email: people.email,
-      course: orderLines.courseTitle,
+      course: orderLines.title,
       offer: orderLines.offerName,
       way: connections.adapter,
       method: sql<string | null>`coalesce(${attempts.method}, ${agreements.method})`,
       pay: payments.pay,
       tax: payments.tax,
-      fee,
+      fee: payments.fee,
       refunded,
       refundedOn,
       reference: attempts.reference,

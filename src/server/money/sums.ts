@@ -73,7 +73,7 @@ export async function sumsBetween(
 function narrowedTo({ course, offer, way }: SumFilters): SQL {
   return sql`
     ${offer ? sql`and offer_id = ${offer}` : sql``}
-    ${course ? sql`and offer_id in (select id from ${offers} where ${offers.courseId} = ${course})` : sql``}
+    ${course ? sql`and offer_id in (select id from ${offers} where ${offers.productId} = ${course})` : sql``}
     ${way ? sql`and adapter = ${way}` : sql``}`
 }
 
@@ -149,7 +149,7 @@ export async function awaitedIn(
         isNull(attempts.agreementId),
         offer ? eq(payments.offerId, offer) : undefined,
         course
-          ? inArray(payments.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course)))
+          ? inArray(payments.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.productId, course)))
           : undefined,
         way ? eq(connections.adapter, way) : undefined,
       ),
@@ -187,7 +187,7 @@ export async function overdueOf(
   const ofCourse = db
     .select({ id: offers.id })
     .from(offers)
-    .where(eq(offers.courseId, course ?? ''))
+    .where(eq(offers.productId, course ?? ''))
   const byWay = db
     .select({ id: connections.id })
     .from(connections)

@@ -26,11 +26,11 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
   const { db, gateways } = services
   const offer = await getOffer(db, id)
   const [course, others, ways, sold, holders, history, all] = await Promise.all([
-    getCourse(db, offer.courseId),
+    getCourse(db, offer.productId),
     db
       .select({ id: offers.id, draft: offers.draft })
       .from(offers)
-      .where(and(eq(offers.courseId, offer.courseId), isNull(offers.retiredAt), eq(offers.isTrial, false)))
+      .where(and(eq(offers.productId, offer.productId), isNull(offers.retiredAt), eq(offers.isTrial, false)))
       .orderBy(asc(offers.position)),
     waysIn(services, mode),
     countSales(db, id),
@@ -80,7 +80,7 @@ async function countHolders(db: Queryable, offerId: string, mode: Mode): Promise
 async function coursesToHold(db: Queryable) {
   // Columns are named with their tables: of one table alone they would stand without, and mean those of the inner one.
   const isSold = sql<boolean>`courses.live is not null and exists (
-    select from offers o where o.course_id = courses.id and o.on_sale and o.retired_at is null
+    select from offers o where o.product_id = courses.id and o.on_sale and o.retired_at is null
   )`
   const rows = await db
     .select({ id: courses.id, draft: courses.draft, isSold })
@@ -117,14 +117,14 @@ export async function createOffer({ db, now }: Services, courseId: string): Prom
     const [last] = await tx
       .select({ position: max(offers.position) })
       .from(offers)
-      .where(and(eq(offers.courseId, courseId), eq(offers.isTrial, false)))
+      .where(and(eq(offers.productId, courseId), eq(offers.isTrial, false)))
     const position = (last?.position ?? -1) + 1
     const blank = newOffer(position === 0 ? 'At once' : '')
     const { graceDays } = await getSchool(tx)
     const draft = { ...blank, access: { ...blank.access, graceDays } }
     const [row] = await tx
       .insert(offers)
-      .values({ courseId, position, draft, draftAt: now(), createdAt: now() })
+      .values({ productId: courseId, position, draft, draftAt: now(), createdAt: now() })
       .returning({ id: offers.id })
     return { id: row?.id as string }
   })
@@ -170,10 +170,11 @@ export async function publishOffer(
     if (!offer) throw notFound('offer')
     if (offer.draftRev !== rev) throw changedElsewhere(offer)
     if (offer.retiredAt) throw new Problem(409, 'retired', 'This offer is retired.')
-    const [course] = await tx.select().from(courses).where(eq(courses.id, offer.courseId)).for('update')
+    const [course] = await tx.select().from(courses).where(eq(courses.id, offer.productId)).for('update')
     if (!course) throw notFound('course')
     const at = now().toISOString()
-    const said = speakOffer(school, { id, courseId: offer.courseId, content: offer.draft }, at)?.spoken ?? null
+    const said =
+      speakOffer(school, { id, courses: [{ id: offer.productId }], content: offer.draft }, at)?.spoken ?? null
     const { draft, live } = offer
     const ready = { live: true, retired: false, lessons: 1 }
     const obstacles = obstaclesOf(
@@ -243,11 +244,11 @@ export async function duplicateOffer({ db, now }: Services, id: string): Promise
     await tx
       .update(offers)
       .set({ position: sql`${offers.position} + 1` })
-      .where(and(eq(offers.courseId, offer.courseId), sql`${offers.position} > ${offer.position}`, ne(offers.id, id)))
+      .where(and(eq(offers.productId, offer.productId), sql`${offers.position} > ${offer.position}`, ne(offers.id, id)))
     const draft = { ...offer.draft, name: `${offer.draft.name} (copy)`.slice(0, 80) }
     const [row] = await tx
       .insert(offers)
-      .values({ courseId: offer.courseId, position: offer.position + 1, draft, draftAt: now(), createdAt: now() })
+      .values({ productId: offer.productId, position: offer.position + 1, draft, draftAt: now(), createdAt: now() })
       .returning({ id: offers.id })
     return { id: row?.id as string }
   })
@@ -265,7 +266,7 @@ export async function reorderOffers({ db }: Services, courseId: string, ids: str
     const known = await tx
       .select({ id: offers.id })
       .from(offers)
-      .where(and(eq(offers.courseId, courseId), inArray(offers.id, ids)))
+      .where(and(eq(offers.productId, courseId), inArray(offers.id, ids)))
     if (known.length !== ids.length) throw notFound('offer')
     for (const [position, id] of ids.entries()) await tx.update(offers).set({ position }).where(eq(offers.id, id))
   })

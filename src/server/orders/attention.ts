@@ -84,7 +84,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
     orderId: orders.id,
     number: orders.number,
     buyer: people.name,
-    course: sql<string>`(select l.course_title from ${orderLines} l where l.order_id = ${orders.id} order by l.position limit 1)`,
+    course: sql<string>`(select string_agg(l.title, ', ' order by l.position) from ${orderLines} l where l.order_id = ${orders.id})`,
     currency: orders.currency,
   }
   const nothing = { next: sql<Day | null>`null`, why: sql<string | null>`null` }
@@ -290,7 +290,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
         personId: people.id,
         number: orders.number,
         buyer: people.name,
-        course: sql<string>`coalesce((select l.course_title from ${orderLines} l
+        course: sql<string>`coalesce((select l.title from ${orderLines} l
           where l.order_id = ${orders.id} order by l.position limit 1), ${people.email})`,
         currency: sql<string>`coalesce(${orders.currency}, '')`,
         amount: sql<number | null>`null`,

@@ -1,10 +1,11 @@
 import { and, asc, desc, eq, inArray } from 'drizzle-orm'
-import { readQuoteRequest } from '../../core/quote/read.ts'
+import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import type { Terms } from '../../core/terms/terms.ts'
 import type { AgreementRow, Scheduled } from '../collecting/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
+import { orderTitles } from './standing.ts'
 
 /** A buyer's agreements with what was paid and what comes when, newest first. */
 export async function plansOf(db: Queryable, personId: string) {
@@ -33,7 +34,7 @@ export async function plansOf(db: Queryable, personId: string) {
     return {
       id: row.id,
       state: row.state,
-      course: line.courseTitle,
+      course: line.title,
       offer: line.offerName,
       method: row.method,
       currency,
@@ -49,9 +50,8 @@ export async function plansOf(db: Queryable, personId: string) {
 /** A buyer's paid orders, the newest first. */
 export async function paidOrdersOf(db: Queryable, personId: string) {
   const rows = await db
-    .select({ id: orders.id, number: orders.number, course: orderLines.courseTitle, paidOn: orders.placedOn })
+    .select({ id: orders.id, number: orders.number, course: orderTitles.course, paidOn: orders.placedOn })
     .from(orders)
-    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
     .where(and(eq(orders.personId, personId), eq(orders.state, 'paid')))
     .orderBy(desc(orders.number))
   return rows.map(({ paidOn, ...order }) => ({ ...order, paidOn: paidOn ?? '' }))
@@ -59,7 +59,7 @@ export async function paidOrdersOf(db: Queryable, personId: string) {
 
 /** The price terms that a line of an order was sold by. */
 export function termsOf(quoteInput: unknown, position: number): Terms {
-  const terms = readQuoteRequest(quoteInput).lines[position]?.offer.terms
+  const terms = readStoredQuote(quoteInput).lines[position]?.offer.terms
   if (!terms) throw new Error(`There is no quote for line ${position}.`)
   return terms
 }

@@ -1,11 +1,11 @@
-import { and, asc, desc, eq } from 'drizzle-orm'
-import { taxRateIn } from '../../core/content/quoteInput.ts'
+import { and, asc, eq } from 'drizzle-orm'
+import { roundRatio } from '../../core/money/arithmetic.ts'
+import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import type { Services } from '../context.ts'
 import { attempts, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import { dayFor, getSchool, type School } from '../school/service.ts'
-import { termsOf } from './plans.ts'
 
 /** One amount that was received or given back; minor units, tax inside. */
 export interface ReceiptPayment {
@@ -14,6 +14,8 @@ export interface ReceiptPayment {
   what: string
   amount: number
   tax: number
+  /** Basis points. */
+  taxRate: number
   method: string | null
 }
 
@@ -24,10 +26,8 @@ export interface ReceiptData {
   number: number
   ordered: string
   buyer: { name: string; email: string; postalAddress: string }
-  course: string
-  offer: string
-  /** Basis points. */
-  taxRate: number
+  /** What was bought, line by line. */
+  bought: { course: string; offer: string }[]
   /** By the day on which they came; what went back is below zero. */
   payments: ReceiptPayment[]
 }
@@ -36,15 +36,26 @@ export interface ReceiptData {
 export async function receiptOf({ db }: Services, orderId: string): Promise<ReceiptData> {
   const school = await getSchool(db)
   const [row] = await db
-    .select({ order: orders, line: orderLines, person: people })
+    .select({ order: orders, person: people })
     .from(orders)
-    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
     .innerJoin(people, eq(people.id, orders.personId))
     .where(and(eq(orders.id, orderId), eq(orders.state, 'paid')))
   if (!row) throw notFound('receipt')
-  const { order, line, person } = row
-  const terms = termsOf(order.quoteInput, line.position)
-  const numbered = line.quoted.payments.filter(({ n }) => n > 0).length
+  const { order, person } = row
+  const lines = await db
+    .select()
+    .from(orderLines)
+    .where(eq(orderLines.orderId, orderId))
+    .orderBy(asc(orderLines.position))
+  const request = readStoredQuote(order.quoteInput)
+  const lineOf = (id: string) => {
+    const line = lines.find((other) => other.id === id)
+    const asked = line && request.lines[line.position]
+    if (!line || !asked) throw new Error(`Order ${order.number} has no line ${id}.`)
+    return { line, terms: asked.offer.terms, taxRate: asked.offer.taxRate ?? request.tax.rate }
+  }
+  /** Of several things each row says which it is of. */
+  const ofThing = (title: string) => (lines.length > 1 ? `${title}: ` : '')
   const received = await db
     .select({ payment: payments, method: attempts.method })
     .from(payments)
@@ -52,41 +63,71 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     .where(and(eq(payments.orderId, orderId), eq(payments.state, 'collected')))
     .orderBy(asc(payments.due), asc(payments.n))
   const given = await db
-    .select({ refund: refunds, method: attempts.method, tax: payments.tax, pay: payments.pay })
+    .select({ refund: refunds, method: attempts.method })
     .from(refunds)
     .innerJoin(attempts, eq(attempts.id, refunds.attemptId))
-    .leftJoin(payments, eq(payments.attemptId, refunds.attemptId))
     .where(and(eq(refunds.orderId, orderId), eq(refunds.state, 'refunded')))
-    .orderBy(asc(refunds.day), desc(payments.pay))
-  const seen = new Set<string>()
-  const back = given.flatMap(({ refund, method, tax, pay }): ReceiptPayment[] => {
-    // An attempt may have collected several payments; what was given back of it stands once.
-    if (seen.has(refund.id)) return []
-    seen.add(refund.id)
-    const part = pay && tax ? Math.round((tax * refund.amount) / pay) : 0
-    return [{ day: refund.day, what: 'Given back', amount: -refund.amount, tax: -part, method }]
-  })
+    .orderBy(asc(refunds.createdAt), asc(refunds.id))
+  const back = taxesGivenBack(
+    given.map(({ refund }) => refund),
+    received.map(({ payment }) => payment),
+  )
   return {
     school,
     currency: order.currency,
     number: order.number,
     ordered: order.quote.purchaseDay,
     buyer: { name: order.buyerName ?? person.name, email: person.email, postalAddress: person.postalAddress },
-    course: line.courseTitle,
-    offer: line.offerName,
-    taxRate: taxRateIn(order.quoteInput),
+    bought: lines.map(({ title, offerName }) => ({ course: title, offer: offerName })),
     payments: [
       ...received
         .filter(({ payment }) => payment.pay > 0)
-        .map(({ payment, method }) => {
+        .map(({ payment, method }): ReceiptPayment => {
           const { n, pay: amount, tax, collectedAt, due } = payment
-          const of = line.quoted.untilCancelled ? '' : ` of ${numbered}`
-          const name =
-            namePayment(payment, terms) ??
-            (numbered > 1 || line.quoted.untilCancelled ? `Payment ${n}${of}` : 'Payment')
-          return { day: collectedAt ? dayFor(school, collectedAt) : due, what: name, amount, tax, method }
+          const { line, terms, taxRate } = lineOf(payment.lineId)
+          const { untilCancelled } = line.quoted
+          const numbered = line.quoted.payments.filter((other) => other.n > 0).length
+          const of = untilCancelled ? '' : ` of ${numbered}`
+          const name = namePayment(payment, terms) ?? (numbered > 1 || untilCancelled ? `Payment ${n}${of}` : 'Payment')
+          const day = collectedAt ? dayFor(school, collectedAt) : due
+          return { day, what: `${ofThing(line.title)}${name}`, amount, tax, taxRate, method }
         }),
-      ...back,
+      ...given.map(({ refund, method }): ReceiptPayment => {
+        const { line, taxRate } = lineOf(refund.lineId)
+        const tax = -(back.get(refund.id) ?? 0)
+        return {
+          day: refund.day,
+          what: `${ofThing(line.title)}Given back`,
+          amount: -refund.amount,
+          tax,
+          taxRate,
+          method,
+        }
+      }),
     ].sort((a, b) => (a.day < b.day ? -1 : a.day > b.day ? 1 : 0)),
   }
+}
+
+/**
+ * The tax in what was given back, by refund: proportional, and the last one of an attempt takes the rest, so that all
+ * given back leaves no tax (selling rules, section 6).
+ */
+function taxesGivenBack(
+  given: readonly (typeof refunds.$inferSelect)[],
+  received: readonly (typeof payments.$inferSelect)[],
+): Map<string, number> {
+  const taxes = new Map<string, number>()
+  const soFar = new Map<string, { amount: number; tax: number }>()
+  for (const { id, attemptId, lineId, amount } of given) {
+    const of = received.filter((payment) => payment.attemptId === attemptId && payment.lineId === lineId)
+    const whole = of.reduce((sum, { pay }) => sum + pay, 0)
+    const tax = of.reduce((sum, payment) => sum + payment.tax, 0)
+    const key = `${attemptId} ${lineId}`
+    const before = soFar.get(key) ?? { amount: 0, tax: 0 }
+    const upTo = before.amount + amount
+    const part = whole === 0 ? 0 : upTo >= whole ? tax - before.tax : roundRatio(amount, tax, whole)
+    soFar.set(key, { amount: upTo, tax: before.tax + part })
+    taxes.set(id, part)
+  }
+  return taxes
 }

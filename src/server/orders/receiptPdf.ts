@@ -54,7 +54,7 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
   for (const line of buyer.postalAddress.split('\n').filter((part) => part.trim() !== '')) write(line)
   write(buyer.email, { color: QUIET })
   document.moveDown(1.4)
-  write(`${data.course}, ${data.offer}`, { size: 13 })
+  for (const { course, offer } of data.bought) write(`${course}, ${offer}`, { size: 13 })
   document.moveDown(0.8)
 
   const row = (cells: [string, string, string], color = INK) => {
@@ -79,10 +79,11 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
   for (const { day: on, what, amount, method } of payments)
     row([day(on), method ? `${what}, ${method}` : what, money(amount)])
   const sum = payments.reduce((all, { amount }) => all + amount, 0)
-  const tax = payments.reduce((all, payment) => all + payment.tax, 0)
   row(['', 'In all', money(sum)])
-  if (school.taxMode !== 'none' && data.taxRate > 0) {
-    row(['', `VAT ${formatRate(data.taxRate, school.language)}, inside`, money(tax)], QUIET)
+  const rates = [...new Set(payments.map(({ taxRate }) => taxRate))].filter((rate) => rate > 0).sort((a, b) => b - a)
+  for (const rate of school.taxMode === 'none' ? [] : rates) {
+    const tax = payments.reduce((all, payment) => all + (payment.taxRate === rate ? payment.tax : 0), 0)
+    row(['', `VAT ${formatRate(rate, school.language)}, inside`, money(tax)], QUIET)
   }
   const years = [...new Set(payments.map(({ day: on }) => on.slice(0, 4)))]
   if (years.length > 1) {

@@ -16,7 +16,6 @@ import {
   connections,
   disputes,
   journal,
-  offers,
   orderLines,
   orders,
   payments,
@@ -30,7 +29,7 @@ import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { ordersFitting } from './matching.ts'
 import { termsOf } from './plans.ts'
-import { agreementStanding, orderStanding } from './standing.ts'
+import { agreementStanding, firstAgreement, orderStanding, orderTitles } from './standing.ts'
 
 const PAGE = 40
 
@@ -87,21 +86,22 @@ async function readOrders(
       createdAt: orders.createdAt,
       buyer: people.name,
       email: people.email,
-      course: orderLines.courseTitle,
-      offer: orderLines.offerName,
+      ...orderTitles,
       ...orderStanding,
       agreement: agreementStanding,
     })
     .from(orders)
     .innerJoin(people, eq(people.id, orders.personId))
-    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
-    .leftJoin(agreements, eq(agreements.lineId, orderLines.id))
+    .leftJoin(agreements, eq(agreements.id, firstAgreement))
     .where(
       and(
         eq(orders.mode, mode),
         state === 'all' ? undefined : IN_STATE[state],
         course
-          ? inArray(orders.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.courseId, course)))
+          ? inArray(
+              orders.id,
+              db.select({ id: orderLines.orderId }).from(orderLines).where(eq(orderLines.productId, course)),
+            )
           : undefined,
         from ? gte(orders.createdAt, at(from)) : undefined,
         until ? lt(orders.createdAt, at(addDays(until, 1))) : undefined,

@@ -1,5 +1,14 @@
 import { sql } from 'drizzle-orm'
-import { agreements, attempts, connections, orders, payments, refunds, transfers } from '../db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  connections,
+  orderLines,
+  orders,
+  payments,
+  refunds,
+  transfers,
+} from '../db/schema/index.ts'
 
 /**
  * How an order's agreement stands, for lists of orders: to be selected beside a left join of `agreements`, and null
@@ -14,6 +23,16 @@ export const agreementStanding = {
   count: sql<number | null>`case when not ${agreements.endless} then
     (select count(*)::int from payments p where p.line_id = ${agreements.lineId} and p.n > 0) end`,
 }
+
+/** What an order holds, for lists of orders: the titles of its lines, and their offers. */
+export const orderTitles = {
+  course: sql<string>`(select string_agg(l.title, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
+  offer: sql<string>`(select string_agg(l.offer_name, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
+}
+
+/** Of an order's agreements the one that asks for somebody first: late, then stopped, then going on. For joins. */
+export const firstAgreement = sql`(select g.id from ${agreements} g where g.order_id = "orders"."id" order by
+  (g.state = 'active' and g.tries > 0) desc, g.state = 'stopped' desc, g.state = 'active' desc, g.next_try, g.id limit 1)`
 
 /** The newest attempt at what an order owes on its first day. */
 const firstAttempt = (what: ReturnType<typeof sql>) => sql`(select ${what} from ${attempts} a

@@ -138,24 +138,30 @@ export interface TransferView {
   code: { path: string; side: number } | null
 }
 
+/** One thing of an order. */
+export interface Bought {
+  course: CourseCard
+  offer: string
+  opens: string
+  /** The day on which it closes; null for good, or while it is paid. */
+  closes: string | null
+  isOpen: boolean
+  /** The money came when the access had ended already. */
+  hasEnded: boolean
+}
+
 export interface ThanksView {
   name: 'thanks'
   order: { id: string; number: number; state: 'paid' | 'open' | 'paying'; method: string | null; paidOn: string | null }
   /** The payment that is awaited, and for a bank transfer how to make it. */
   awaited: Awaited | null
-  course: CourseCard
-  offer: string
-  opens: string
-  isOpen: boolean
-  /** The money came when the access had ended already. */
-  hasEnded: boolean
+  /** What the order holds, line by line; at least one. */
+  bought: Bought[]
   quote: Quote
   /** What was paid today, by what it was for. */
   rows: ReceiptRow[]
-  /** Basis points. */
-  taxRate: number
-  /** The day on which the course closes; null for good, or while it is paid. */
-  closes: string | null
+  /** Tax of today by rate, in basis points. */
+  taxes: { rate: number; tax: number }[]
   email: string
   needsPassword: boolean
   /** Another order had opened the course before this one was paid, so this one opens nothing. */

@@ -3,7 +3,7 @@ import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
-import { accessIn, speakOffer, taxRateIn } from '../../core/content/quoteInput.ts'
+import { speakOffer, taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { sayWholes } from '../../core/sentence/sentence.ts'
@@ -16,10 +16,11 @@ import { type SellableCourse, sellableCourses } from '../checkout/sellable.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
 import type { Services } from '../context.ts'
-import { attempts, connections, courses, offers, orderLines, orders, people } from '../db/schema/index.ts'
+import { attempts, connections, courses, orderLines, orders, people } from '../db/schema/index.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
 import { isId } from '../http/isId.ts'
 import { publishedOf } from '../offers/service.ts'
+import { boughtOf } from '../orders/bought.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
 import { readBuyerLink } from '../people/links.ts'
 import { type School, schoolDay } from '../school/service.ts'
@@ -49,8 +50,8 @@ async function offersOf(
   const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
   const history = await publishedOf(services.db, onSale)
   const shown = await Promise.all(
-    listed.map(async ({ id, courseId, live }): Promise<ShopOffer[]> => {
-      const said = speakOffer(school, { id, courseId, content: live }, at)
+    listed.map(async ({ id, productId, live }): Promise<ShopOffer[]> => {
+      const said = speakOffer(school, { id, courses: [{ id: productId }], content: live }, at)
       // What has ended, or cannot be quoted, is left out; the studio says why. It takes nothing else down with it.
       if (!said) return []
       const { terms, access } = said.spoken
@@ -227,8 +228,8 @@ async function pendingOrder(
         eq(orders.browserHash, browserHash),
         or(isFrom, and(eq(orders.state, 'paying'), notExists(byTransfer))),
         inArray(
-          orders.offerId,
-          course.offers.map(({ id }) => id),
+          orders.id,
+          db.select({ id: orderLines.orderId }).from(orderLines).where(eq(orderLines.productId, course.id)),
         ),
       ),
     )
@@ -244,11 +245,8 @@ export async function thanksView(
   key: string | null = null,
 ): Promise<ShopView> {
   const [row] = await services.db
-    .select({ order: orders, line: orderLines, course: courses, person: people })
+    .select({ order: orders, person: people })
     .from(orders)
-    .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
-    .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .innerJoin(courses, eq(courses.id, offers.courseId))
     .innerJoin(people, eq(people.id, orders.personId))
     .where(eq(orders.id, orderId))
   if (!row) return missing()
@@ -264,14 +262,14 @@ export async function thanksView(
       [{ label: 'Sign in', href: `/sign-in?then=${encodeURIComponent(`/thanks/${orderId}`)}` }, ALL_COURSES],
     )
   }
-  const { order, line, course, person } = row
+  const { order, person } = row
   const [paidBy] = await services.db
     .select({ method: attempts.method })
     .from(attempts)
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected'), isNull(attempts.agreementId)))
     .orderBy(desc(attempts.settledAt))
   const today = await schoolDay(services)
-  const { opens, closes } = accessIn(order.quoteInput, order.placedOn ?? today)
+  const bought = await boughtOf(services.db, order, today)
   return {
     name: 'thanks',
     order: {
@@ -282,15 +280,17 @@ export async function thanksView(
       paidOn: order.placedOn,
     },
     awaited: await awaitedOf(services.db, order),
-    course: cardOf({ slug: course.slug, live: course.live ?? course.draft }),
-    offer: line.offerName,
-    opens,
-    isOpen: opens <= today && (closes === null || today < closes),
-    hasEnded: closes !== null && closes <= opens,
+    bought: bought.map(({ line, product, opens, closes, isOpen, hasEnded }) => ({
+      course: cardOf(product),
+      offer: line.offerName,
+      opens,
+      closes,
+      isOpen,
+      hasEnded,
+    })),
     quote: order.quote,
     rows: receiptRows(order.quoteInput, order.quote),
-    taxRate: taxRateIn(order.quoteInput),
-    closes,
+    taxes: taxesToday(order.quoteInput, order.quote),
     email: person.email,
     needsPassword: person.passwordHash === null,
     isPaidTwice: order.duplicateOf !== null,

@@ -179,16 +179,13 @@ describe('messages', () => {
     const order = await world.orderOf(orderId)
     const letter = composeReceipt(await getSchool(world.db), 'Ada', {
       number: 1,
-      course: '<b>C</b>',
-      offer: 'O',
+      bought: [
+        { course: '<b>C</b>', offer: 'O', link: 'http://x/', closes: '2028-01-31', opensLater: null, hasEnded: false },
+      ],
       quote: order?.quote as never,
-      rows: [{ name: null, price: 100 }],
-      taxRate: 2000,
-      closes: '2028-01-31',
-      opensLater: null,
-      hasEnded: false,
+      rows: [{ line: 0, name: null, price: 100 }],
+      taxes: [{ rate: 2000, tax: 17 }],
       method: null,
-      courseLink: 'http://x/',
       receiptLink: 'http://x/order',
       passwordLink: null,
     })

@@ -7,13 +7,13 @@ import { inMode, inTransaction, type Services, type Within } from '../context.ts
 import type { Queryable } from '../db/client.ts'
 import { nameFits } from '../db/matching.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, journal, orderLines, orders, people } from '../db/schema/index.ts'
+import { agreements, journal, orders, people } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { record, recordAll } from '../orders/journal.ts'
-import { agreementStanding, orderStanding } from '../orders/standing.ts'
+import { agreementStanding, firstAgreement, orderStanding, orderTitles } from '../orders/standing.ts'
 import { checkPassword, type SignInTry } from '../school/passwords.ts'
 import { emailSchema } from '../school/service.ts'
 import { openSession, type Person } from '../school/sessions.ts'
@@ -91,13 +91,12 @@ export async function openPerson(services: Services, mode: Mode, id: string) {
         payToday: orders.payToday,
         currency: orders.currency,
         createdAt: orders.createdAt,
-        course: orderLines.courseTitle,
+        course: orderTitles.course,
         ...orderStanding,
         agreement: agreementStanding,
       })
       .from(orders)
-      .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
-      .leftJoin(agreements, eq(agreements.lineId, orderLines.id))
+      .leftJoin(agreements, eq(agreements.id, firstAgreement))
       .where(eq(orders.personId, id))
       .orderBy(desc(orders.number)),
     explainGrants(await inMode(services, mode), { personId: id }),

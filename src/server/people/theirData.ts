@@ -57,7 +57,7 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
       buyerName,
       lines: lines
         .filter((line) => line.orderId === orderId)
-        .map(({ courseTitle, offerName }) => ({ course: courseTitle, offer: offerName })),
+        .map(({ title, offerName }) => ({ course: title, offer: offerName })),
       payments: paid
         .filter((payment) => payment.orderId === orderId)
         .map(({ due, kind, n, pay, tax, state: standing, collectedAt }) => ({

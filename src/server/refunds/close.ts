@@ -38,7 +38,7 @@ export async function closeLine(services: Within, lineId: string, note: string):
     happened.push({
       about: { orderId, personId },
       what: 'course-taken-back',
-      data: { course: line?.courseTitle ?? '', note },
+      data: { course: line?.title ?? '', note },
     })
   }
   return happened

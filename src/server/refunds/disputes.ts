@@ -1,10 +1,11 @@
-import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import * as v from 'valibot'
+import { split } from '../../core/money/arithmetic.ts'
 import { type Dispute, GatewayRefused, GatewayUnreachable } from '../../gateways/contract.ts'
 import { inMode, inTransaction, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, attempts, disputes, orderLines, orders, refunds } from '../db/schema/index.ts'
+import { attempts, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
@@ -78,44 +79,55 @@ async function take(services: Within, attemptId: string, told: Dispute, isAnswer
   return row
 }
 
-/** Money that a dispute took stands among what was given back, once. */
+/** Money that a dispute took stands among what was given back, once: of each line that it was for, its part. */
 async function bookLoss(services: Within, { orderId, attemptId, reference, amount, reason }: DisputeRow) {
   const { db: tx } = services
+  const lines = await linesOf(tx, attemptId)
+  const shares = split(
+    amount,
+    lines.map(({ pay }) => pay),
+  )
+  const day = await schoolDay(services)
   await tx
     .insert(refunds)
-    .values({
-      orderId,
-      lineId: await lineOf(tx, attemptId, orderId),
-      attemptId,
-      // Two gateways may use one reference.
-      key: `dispute ${attemptId} ${reference}`,
-      amount,
-      state: 'refunded',
-      reference,
-      note: `Dispute lost: ${reason}`,
-      access: 'keep',
-      day: await schoolDay(services),
-      createdAt: services.now(),
-      settledAt: services.now(),
-    })
+    .values(
+      lines.map(({ lineId }, index) => ({
+        orderId,
+        lineId,
+        attemptId,
+        // Two gateways may use one reference.
+        key: `dispute ${attemptId} ${reference}`,
+        amount: shares[index] as number,
+        state: 'refunded' as const,
+        reference,
+        note: `Dispute lost: ${reason}`,
+        access: 'keep' as const,
+        day,
+        createdAt: services.now(),
+        settledAt: services.now(),
+      })),
+    )
     .onConflictDoNothing()
 }
 
-/** The line that an attempt was for; of several, the first. */
-async function lineOf(tx: Transaction, attemptId: string, orderId: string): Promise<string> {
-  const [later] = await tx
-    .select({ lineId: agreements.lineId })
-    .from(attempts)
-    .innerJoin(agreements, eq(agreements.id, attempts.agreementId))
-    .where(eq(attempts.id, attemptId))
-  if (later) return later.lineId
-  const [first] = await tx
-    .select({ id: orderLines.id })
-    .from(orderLines)
-    .where(eq(orderLines.orderId, orderId))
+/** The lines that an attempt collected something of, in their order, and how much. */
+async function linesOf(tx: Transaction, attemptId: string): Promise<{ lineId: string; pay: number }[]> {
+  return tx
+    .select({ lineId: payments.lineId, pay: sql<number>`sum(${payments.pay})::float8` })
+    .from(payments)
+    .innerJoin(orderLines, eq(orderLines.id, payments.lineId))
+    .where(eq(payments.attemptId, attemptId))
+    .groupBy(payments.lineId, orderLines.position)
     .orderBy(asc(orderLines.position))
-  if (!first) throw notFound('order line')
-  return first.id
+}
+
+/** Closes all that a disputed payment paid for. */
+async function closeAll(services: Within, attemptId: string, note: string): Promise<Happening[]> {
+  const closed: Happening[] = []
+  for (const { lineId } of await linesOf(services.db, attemptId)) {
+    closed.push(...(await closeLine(services, lineId, note)))
+  }
+  return closed
 }
 
 /**
@@ -155,8 +167,7 @@ export async function answerDispute(
     await tx.update(disputes).set({ note: why, accessDecidedAt }).where(eq(disputes.id, disputeId))
     const [order] = await tx.select().from(orders).where(eq(orders.id, dispute.orderId))
     const about = { orderId: dispute.orderId, personId: order?.personId ?? null }
-    const closed =
-      accept && access === 'close' ? await closeLine(services, await lineOf(tx, attempt.id, dispute.orderId), why) : []
+    const closed = accept && access === 'close' ? await closeAll(services, attempt.id, why) : []
     const answered = {
       about,
       what: 'dispute-answered' as const,
@@ -191,8 +202,7 @@ export async function decideLost(
       .where(and(eq(disputes.id, disputeId), eq(disputes.state, 'lost'), isNull(disputes.accessDecidedAt)))
       .returning()
     if (!decided) throw new Problem(409, 'decided', 'This dispute is not lost, or it was decided already.')
-    const closed =
-      access === 'close' ? await closeLine(services, await lineOf(tx, decided.attemptId, decided.orderId), why) : []
+    const closed = access === 'close' ? await closeAll(services, decided.attemptId, why) : []
     const about = { orderId: row.order.id, personId: row.order.personId }
     await recordAll(tx, now(), [{ about, what: 'dispute-decided', data: { access, note: why } }, ...closed])
   })

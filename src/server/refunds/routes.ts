@@ -5,7 +5,14 @@ import { inMode, type Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { answerDispute, answerSchema, decideLost, lostSchema } from './disputes.ts'
-import { refundLine, refundSchema } from './service.ts'
+import {
+  refundLine,
+  refundOutside,
+  refundOutsideSchema,
+  refundSchema,
+  refundWhole,
+  refundWholeSchema,
+} from './service.ts'
 
 const byOrder = v.object({ order: v.pipe(v.string(), v.uuid('There is no such order.')) })
 const byTransfer = v.object({ ...byOrder.entries, id: v.pipe(v.string(), v.uuid('There is no such transfer.')) })
@@ -21,6 +28,26 @@ export function settlingRoutes(services: Services) {
       const theirs = await inMode(services, mode)
       return c.json(await refundLine(theirs, mode, c.req.valid('param').order, c.req.valid('json')))
     })
+    .post(
+      '/orders/:order/refunds/whole',
+      validate('param', byOrder),
+      validate('json', refundWholeSchema),
+      async (c) => {
+        const mode = c.get('mode')
+        const theirs = await inMode(services, mode)
+        return c.json(await refundWhole(theirs, mode, c.req.valid('param').order, c.req.valid('json')))
+      },
+    )
+    .post(
+      '/orders/:order/refunds/outside',
+      validate('param', byOrder),
+      validate('json', refundOutsideSchema),
+      async (c) => {
+        const mode = c.get('mode')
+        await refundOutside(await inMode(services, mode), mode, c.req.valid('param').order, c.req.valid('json'))
+        return c.json({ ok: true })
+      },
+    )
     .post('/orders/:order/transfers', validate('param', byOrder), validate('json', cameSchema), async (c) => {
       const mode = c.get('mode')
       await markCame(await inMode(services, mode), mode, c.req.valid('param').order, c.req.valid('json'))

@@ -4,15 +4,15 @@ import { type Charge, refundableAmounts, shareRefund } from '../../core/collecti
 import { formatMoney } from '../../core/money/format.ts'
 import { GatewayUnreachable, type RefundOutcome } from '../../gateways/contract.ts'
 import { derivedKey } from '../checkout/attemptKey.ts'
-import { inMode, inTransaction, type Services, type Tools } from '../context.ts'
-import type { Queryable } from '../db/client.ts'
+import { inMode, inTransaction, type Services, type Tools, type Within } from '../context.ts'
+import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { amountSchema } from '../http/numbers.ts'
-import { fieldProblem, notFound } from '../http/problem.ts'
+import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { queueMessage } from '../messages/queue.ts'
-import { record, recordAll } from '../orders/journal.ts'
+import { type Happening, record, recordAll } from '../orders/journal.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { closeLine } from './close.ts'
 
@@ -35,6 +35,11 @@ export const refundSchema = v.object({
 export interface RefundableCharge extends Charge {
   lineId: string
   amount: number
+  /** What the same attempt collected in all, where that is more: of several lines. */
+  together: number | null
+  /** What was given back of it, or is being. */
+  given: number
+  isDisputed: boolean
   /** When it was collected. */
   at: Date | null
   method: string | null
@@ -84,7 +89,21 @@ export async function chargesOf(
     const cannot = isDisputed || can === 'none' || (can === 'whole' && amount !== whole)
     const left = cannot ? 0 : amount - before
     const gives = can === 'whole' ? ('whole' as const) : ('part' as const)
-    return { id, lineId, amount, at, left, gives, method, gateway: name, isByHand: style === 'offline' }
+    const together = amount === whole ? null : whole
+    return {
+      id,
+      lineId,
+      amount,
+      together,
+      given: before,
+      isDisputed,
+      at,
+      left,
+      gives,
+      method,
+      gateway: name,
+      isByHand: style === 'offline',
+    }
   })
 }
 
@@ -112,16 +131,12 @@ export async function refundLine(
   const day = await schoolDay(services)
   const ids = await inTransaction(services, async (services) => {
     const { db: tx } = services
-    const [order] = await tx
-      .select()
-      .from(orders)
-      .where(and(eq(orders.id, orderId), eq(orders.mode, mode)))
-      .for('no key update')
+    const order = await holdOrder(tx, mode, orderId)
     const [line] = await tx
       .select()
       .from(orderLines)
       .where(and(eq(orderLines.id, lineId), eq(orderLines.orderId, orderId)))
-    if (!order || !line) throw notFound('order line')
+    if (!line) throw notFound('order line')
     const charges = (await chargesOf(services, tx, orderId)).filter((charge) => charge.lineId === lineId)
     const shares = shareRefund(charges, amount)
     const format = { ...(await getSchool(tx)), currency: order.currency }
@@ -130,39 +145,180 @@ export async function refundLine(
         '/amount',
         sayCannot(charges, (of) => formatMoney(of, format)),
       )
-    // Derived, as an attempt's key is: after a backup was put back the same refund is asked for by the same key.
-    const before = await tx.$count(refunds, eq(refunds.orderId, orderId))
-    const rows = await tx
-      .insert(refunds)
-      .values(
-        shares.map((share, index) => ({
-          orderId,
-          lineId,
-          attemptId: share.chargeId,
-          key: derivedKey('refund', share.chargeId, String(before + index), String(share.amount)),
-          amount: share.amount,
-          state: 'started' as const,
-          note,
-          access,
-          day,
-          createdAt: at,
-        })),
-      )
-      .returning({ id: refunds.id })
+    const rows = await storeRefunds(
+      tx,
+      order.id,
+      shares.map((share) => ({ lineId, ...share })),
+      { note, access, day, at },
+    )
     const about = { orderId, personId: order.personId }
     await record(tx, at, about, 'refund-started', { amount, currency: order.currency, note, access })
-    for (const { id } of rows) {
-      await services.jobs.send(tx, 'refund-settle', { refundId: id }, { afterSeconds: AGAIN_SECONDS })
-    }
-    return rows.map(({ id }) => id)
+    await askLater(services, rows)
+    return rows
   })
+  return settleAll(services, ids)
+}
+
+/** The schema of giving a whole payment back, of whatever lines it was. */
+export const refundWholeSchema = v.object({
+  attemptId: v.pipe(v.string(), v.uuid('There is no such payment.')),
+  access: refundSchema.entries.access,
+  note: refundSchema.entries.note,
+})
+
+/**
+ * Gives a payment back as a whole, of all lines that it was for: in one call, as a gateway asks for that gives back
+ * whole payments only. @throws Problem 404, or 409 where some of it was given back already, or is disputed.
+ */
+export async function refundWhole(
+  services: Services,
+  mode: Mode,
+  orderId: string,
+  { attemptId, access, note }: v.InferOutput<typeof refundWholeSchema>,
+): Promise<Refunded> {
+  const at = services.now()
+  const day = await schoolDay(services)
+  const ids = await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const order = await holdOrder(tx, mode, orderId)
+    const charges = (await chargesOf(services, tx, orderId)).filter(({ id }) => id === attemptId)
+    if (charges.length === 0) throw notFound('payment')
+    if (charges.some(({ isDisputed, given }) => isDisputed || given > 0)) {
+      throw new Problem(409, 'not-whole', 'Some of this payment was given back already, or is disputed.')
+    }
+    const shares = charges.map(({ id: chargeId, lineId, amount }) => ({ chargeId, lineId, amount }))
+    const rows = await storeRefunds(tx, orderId, shares, { note, access, day, at })
+    const amount = charges.reduce((sum, charge) => sum + charge.amount, 0)
+    const about = { orderId, personId: order.personId }
+    await record(tx, at, about, 'refund-started', { amount, currency: order.currency, note, access })
+    await askLater(services, rows)
+    return rows
+  })
+  return settleAll(services, ids)
+}
+
+/** The schema of noting money that was given back by other means. */
+export const refundOutsideSchema = v.object({
+  lineId: refundSchema.entries.lineId,
+  amount: refundSchema.entries.amount,
+  /** What names it there: a transfer, a cheque. */
+  reference: v.pipe(
+    v.string(),
+    v.trim(),
+    v.nonEmpty('Write what names it there.'),
+    v.maxLength(100, 'Use at most 100 characters.'),
+  ),
+  access: refundSchema.entries.access,
+  note: refundSchema.entries.note,
+})
+
+/**
+ * Notes money of a line that was given back by other means than the way by which it came, as where that gives back whole
+ * payments only and it was one for two things. @throws Problem at `/amount` where less is left.
+ */
+export async function refundOutside(
+  services: Services,
+  mode: Mode,
+  orderId: string,
+  { lineId, amount, reference, access, note }: v.InferOutput<typeof refundOutsideSchema>,
+): Promise<void> {
+  const at = services.now()
+  const day = await schoolDay(services)
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const order = await holdOrder(tx, mode, orderId)
+    const charges = (await chargesOf(services, tx, orderId))
+      .filter((charge) => charge.lineId === lineId && !charge.isDisputed)
+      .map(({ id, amount: whole, given }) => ({ id, left: whole - given, gives: 'part' as const }))
+    const shares = shareRefund(charges, amount)
+    if (!shares || charges.length === 0) {
+      const left = charges.reduce((sum, charge) => sum + charge.left, 0)
+      const format = { ...(await getSchool(tx)), currency: order.currency }
+      throw fieldProblem(
+        '/amount',
+        left > 0 ? `At most ${formatMoney(left, format)} is left to give back.` : NOTHING_LEFT,
+      )
+    }
+    const rows = await storeRefunds(
+      tx,
+      orderId,
+      shares.map((share) => ({ lineId, ...share })),
+      { note, access, day, at },
+    )
+    await tx.update(refunds).set({ isOutside: true }).where(inArray(refunds.id, rows))
+    for (const key of await keysOf(tx, rows)) await bookIn(services, key, { state: 'refunded', reference })
+  })
+}
+
+async function holdOrder(tx: Transaction, mode: Mode, orderId: string) {
+  const [order] = await tx
+    .select()
+    .from(orders)
+    .where(and(eq(orders.id, orderId), eq(orders.mode, mode)))
+    .for('no key update')
+  if (!order) throw notFound('order')
+  return order
+}
+
+/**
+ * Stores refunds before anybody is asked for them, one key for each attempt. It is derived, as an attempt's key is:
+ * after a backup was put back the same refund is asked for by the same key.
+ */
+async function storeRefunds(
+  tx: Transaction,
+  orderId: string,
+  shares: readonly { lineId: string; chargeId: string; amount: number }[],
+  { at, ...how }: { note: string; access: 'keep' | 'close'; day: string; at: Date },
+): Promise<string[]> {
+  const before = await tx.$count(refunds, eq(refunds.orderId, orderId))
+  const charges = [...new Set(shares.map(({ chargeId }) => chargeId))]
+  const keys = new Map(
+    charges.map((chargeId, index) => {
+      const sum = shares.reduce((all, share) => all + (share.chargeId === chargeId ? share.amount : 0), 0)
+      return [chargeId, derivedKey('refund', chargeId, String(before + index), String(sum))]
+    }),
+  )
+  const rows = await tx
+    .insert(refunds)
+    .values(
+      shares.map(({ lineId, chargeId, amount }) => ({
+        orderId,
+        lineId,
+        attemptId: chargeId,
+        key: keys.get(chargeId) as string,
+        amount,
+        state: 'started' as const,
+        createdAt: at,
+        ...how,
+      })),
+    )
+    .returning({ id: refunds.id })
+  return rows.map(({ id }) => id)
+}
+
+async function askLater({ db: tx, jobs }: Within, ids: readonly string[]) {
+  for (const refundId of ids) await jobs.send(tx, 'refund-settle', { refundId }, { afterSeconds: AGAIN_SECONDS })
+}
+
+async function settleAll(services: Services, ids: string[]): Promise<Refunded> {
   for (const id of ids) await settleRefund(services, id)
   return standingOf(services.db, ids)
 }
 
+async function keysOf(db: Queryable, ids: string[]): Promise<string[]> {
+  const rows = await db.selectDistinct({ key: refunds.key }).from(refunds).where(inArray(refunds.id, ids))
+  return rows.map(({ key }) => key)
+}
+
+const NOTHING_LEFT = 'Nothing is left to give back.'
+
 function sayCannot(charges: readonly RefundableCharge[], money: (amount: number) => string): string {
   const left = charges.reduce((sum, charge) => sum + charge.left, 0)
-  if (left === 0) return 'Nothing is left to give back.'
+  const whole = charges.find((charge) => charge.together !== null && charge.gives === 'whole' && charge.given === 0)
+  if (left === 0 && whole) {
+    return `${whole.gateway} gives back whole payments only, and this one of ${money(whole.together ?? 0)} was for more than this. Give all of it back, or note what you gave back by other means.`
+  }
+  if (left === 0) return NOTHING_LEFT
   const amounts = refundableAmounts(charges)
   if (!amounts) return `At most ${money(left)} is left to give back.`
   const [gateway] = charges.map((charge) => charge.gateway)
@@ -194,7 +350,8 @@ export async function settleRefund(base: Services, refundId: string): Promise<vo
   const isByHand = capabilitiesOf(base.gateways, row.adapter).style === 'offline'
   let outcome: RefundOutcome | { state: 'by-hand' } = { state: 'by-hand' }
   if (!isByHand) {
-    const { key, amount } = row.refund
+    const { key } = row.refund
+    const amount = await sumOf(base.db, key)
     try {
       const { adapter, credentials } = await openConnection(services, row.attempt.connectionId)
       outcome = await adapter.refund(credentials, { key, reference: row.attempt.reference ?? '', amount })
@@ -204,42 +361,50 @@ export async function settleRefund(base: Services, refundId: string): Promise<vo
       return
     }
   }
-  await book(services, refundId, outcome)
+  await inTransaction(services, (services) => bookIn(services, row.refund.key, outcome))
 }
 
-/** Writes what became of a refund, once; and closes what it was to close. */
-async function book(
-  services: Services,
-  refundId: string,
-  outcome: RefundOutcome | { state: 'by-hand' },
-): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const ofRefund = tx.select({ id: refunds.orderId }).from(refunds).where(eq(refunds.id, refundId))
-    const [order] = await tx.select().from(orders).where(inArray(orders.id, ofRefund)).for('no key update')
-    const [refund] = await tx.select().from(refunds).where(eq(refunds.id, refundId))
-    if (!order || refund?.state !== 'started') return
-    const at = services.now()
-    const about = { orderId: order.id, personId: order.personId }
-    const { amount, note, access, lineId } = refund
-    const data = { amount, currency: order.currency }
-    if (outcome.state === 'refused') {
-      await tx
-        .update(refunds)
-        .set({ state: 'refused', why: outcome.why, settledAt: at })
-        .where(eq(refunds.id, refundId))
-      return record(tx, at, about, 'refund-refused', { ...data, why: outcome.why })
-    }
-    const reference = outcome.state === 'refunded' ? outcome.reference : null
-    await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at }).where(eq(refunds.id, refundId))
-    const closed = access === 'close' ? await closeLine(services, lineId, note) : []
-    const happened = [{ about, what: 'refunded' as const, data: { ...data, reference } }, ...closed]
-    // What was given back in one go is told in one message, once all of it is.
-    const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, refund.createdAt))
-    const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0
-    if (!isLast) return recordAll(tx, at, happened)
-    const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'refunded', refundId })
-    await Promise.all(writes)
-    await recordAll(tx, at, [...happened, queued])
-  })
+/** What one call to a gateway gives back, of all lines together. */
+async function sumOf(db: Queryable, key: string): Promise<number> {
+  const [row] = await db
+    .select({ sum: sql<number>`sum(${refunds.amount})::float8` })
+    .from(refunds)
+    .where(eq(refunds.key, key))
+  return row?.sum ?? 0
+}
+
+/** Writes what became of the refunds of one call, once; and closes what they were to close. */
+async function bookIn(services: Within, key: string, outcome: RefundOutcome | { state: 'by-hand' }): Promise<void> {
+  const { db: tx } = services
+  const ofKey = tx.select({ id: refunds.orderId }).from(refunds).where(eq(refunds.key, key))
+  const [order] = await tx.select().from(orders).where(inArray(orders.id, ofKey)).for('no key update')
+  const rows = await tx
+    .select()
+    .from(refunds)
+    .where(and(eq(refunds.key, key), eq(refunds.state, 'started')))
+  const [first] = rows
+  if (!order || !first) return
+  const at = services.now()
+  const about = { orderId: order.id, personId: order.personId }
+  const ids = rows.map(({ id }) => id)
+  const data = { amount: rows.reduce((sum, { amount }) => sum + amount, 0), currency: order.currency }
+  if (outcome.state === 'refused') {
+    await tx.update(refunds).set({ state: 'refused', why: outcome.why, settledAt: at }).where(inArray(refunds.id, ids))
+    return record(tx, at, about, 'refund-refused', { ...data, why: outcome.why })
+  }
+  const reference = outcome.state === 'refunded' ? outcome.reference : null
+  await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at }).where(inArray(refunds.id, ids))
+  const closed: Happening[] = []
+  for (const { access, lineId, note } of rows) {
+    if (access === 'close') closed.push(...(await closeLine(services, lineId, note)))
+  }
+  const happened: Happening[] = [{ about, what: 'refunded', data: { ...data, reference } }, ...closed]
+  // What was given back in one go is told in one message, once all of it is.
+  const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, first.createdAt))
+  const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0
+  if (!isLast) return recordAll(tx, at, happened)
+  const message = { ...about, mode: order.mode, kind: 'refunded' as const, refundId: first.id }
+  const { queued, writes } = queueMessage(services, message)
+  await Promise.all(writes)
+  await recordAll(tx, at, [...happened, queued])
 }

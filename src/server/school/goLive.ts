@@ -169,7 +169,8 @@ async function trialOf(services: Services): Promise<Trial> {
       isGivenBack: sql<boolean>`exists (select from ${refunds} r where r.order_id = ${orders.id} and r.state = 'refunded')`,
     })
     .from(orders)
-    .innerJoin(offers, and(eq(offers.id, orders.offerId), offers.isTrial))
+    .innerJoin(orderLines, eq(orderLines.orderId, orders.id))
+    .innerJoin(offers, and(eq(offers.id, orderLines.offerId), offers.isTrial))
     .innerJoin(attempts, and(eq(attempts.orderId, orders.id), eq(attempts.state, 'collected')))
     .where(and(eq(orders.mode, 'live'), eq(orders.state, 'paid')))
     .orderBy(desc(orders.number))
@@ -195,14 +196,21 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
     const [known] = await tx
       .select()
       .from(offers)
-      .where(and(eq(offers.courseId, course.id), offers.isTrial))
+      .where(and(eq(offers.productId, course.id), offers.isTrial))
     const liveVersion = (known?.liveVersion ?? 0) + 1
     const fields = { draft: live, live, liveVersion, liveAt: now(), onSale: true }
     const [row] = known
       ? await tx.update(offers).set(fields).where(eq(offers.id, known.id)).returning({ id: offers.id })
       : await tx
           .insert(offers)
-          .values({ ...fields, courseId: course.id, position: 10_000, isTrial: true, draftAt: now(), createdAt: now() })
+          .values({
+            ...fields,
+            productId: course.id,
+            position: 10_000,
+            isTrial: true,
+            draftAt: now(),
+            createdAt: now(),
+          })
           .returning({ id: offers.id })
     const id = row?.id as string
     await tx

@@ -1,7 +1,8 @@
 import { useEffect } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
-import type { Awaited, ShopPage, ThanksView } from '../../server/client.ts'
+import { sayList } from '../../core/sentence/words.ts'
+import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { State } from '../../ui/State.tsx'
 import { ResendLink } from '../people/ResendLink.tsx'
@@ -9,7 +10,9 @@ import { Sheet } from '../ShopFrame.tsx'
 
 /** After paying: the receipt, and the course one click away. */
 export default function ThanksPage({ page, view }: { page: ShopPage; view: ThanksView }) {
-  const { order, course, quote } = view
+  const { order, quote } = view
+  const [first] = view.bought
+  const several = view.bought.length > 1
   const isPaid = order.state === 'paid'
   const reloadMs = view.awaited ? 20_000 : 2500
   useEffect(() => {
@@ -23,30 +26,47 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
       <Sheet narrow>
         <h1 className="text-[24px]">This order has not been paid.</h1>
         <p className="mt-2 mb-4 text-ink-2">Nothing was charged for it so far.</p>
-        <a href={`/buy/${course.slug}`} className={buttonClass('press')}>
+        <a href={`/buy/${first?.course.slug}`} className={buttonClass('press')}>
           Back to the checkout
         </a>
       </Sheet>
     )
   }
   if (view.isPaidTwice) return <PaidTwiceSheet page={page} view={view} />
-  if (view.hasEnded) return <EndedSheet page={page} view={view} />
+  if (!several && first?.hasEnded) return <EndedSheet page={page} view={view} />
   return (
     <Sheet>
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
         <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
-            Thank you. {course.title} {view.isOpen ? 'is open' : `opens on ${sayDay(view.opens, page.school.language)}`}
-            .
+            {several || !first
+              ? `Thank you. ${view.bought.length} courses are yours.`
+              : `Thank you. ${first.course.title} ${isOpenOr(first, page)}.`}
           </h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
-            {view.closes &&
-              `It stays open until ${sayDay(view.closes, page.school.language)}; after that you can buy it again and go on where you were. `}
+            {!several && first?.closes && `It ${staysUntil(first.closes, page)} `}
             The receipt is on its way to <b className="font-semibold text-ink">{view.email}</b>.
           </p>
-          {view.isOpen && (
+          {several && (
+            <ul className="mt-5 max-w-[56ch] border-t border-line">
+              {view.bought.map((thing) => (
+                <li key={thing.course.slug} className="flex items-center gap-4 border-b border-line py-3">
+                  <span className="min-w-0 flex-1">
+                    <b className="font-semibold">{thing.course.title}</b>
+                    <span className="block text-[14px] text-ink-2">{howItStands(thing, page)}</span>
+                  </span>
+                  {thing.isOpen && (
+                    <a href={`/learn/${thing.course.slug}`} className={buttonClass('press')}>
+                      Open<span className="sr-only"> {thing.course.title}</span>
+                    </a>
+                  )}
+                </li>
+              ))}
+            </ul>
+          )}
+          {!several && first?.isOpen && (
             <p className="mt-5">
-              <a href={`/learn/${course.slug}`} className={buttonClass('press', 'px-5 py-3 text-[16px]')}>
+              <a href={`/learn/${first.course.slug}`} className={buttonClass('press', 'px-5 py-3 text-[16px]')}>
                 Open the course
               </a>
             </p>
@@ -67,13 +87,36 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
   )
 }
 
+function isOpenOr({ isOpen, opens }: Bought, { school }: ShopPage): string {
+  return isOpen ? 'is open' : `opens on ${sayDay(opens, school.language)}`
+}
+
+function staysUntil(closes: string, { school }: ShopPage): string {
+  return `stays open until ${sayDay(closes, school.language)}; after that you can buy it again and go on where you were.`
+}
+
+/** One of several things, below its title. */
+function howItStands(thing: Bought, page: ShopPage): string {
+  const { closes, hasEnded } = thing
+  if (hasEnded && closes) {
+    return `It ended on ${sayDay(closes, page.school.language)}, before your money was received. ${page.school.name} was told, and will write to you about a refund.`
+  }
+  const until = closes ? ` and stays open until ${sayDay(closes, page.school.language)}` : ''
+  return `${thing.offer}; ${isOpenOr(thing, page)}${until}`
+}
+
+/** The titles of what was bought, as they stand in a sentence. */
+function titlesOf({ bought }: ThanksView): string {
+  return sayList(bought.map(({ course }) => course.title))
+}
+
 /** The money came after another order had opened the course. */
 function PaidTwiceSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
   return (
     <Sheet>
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
         <div className="min-w-0">
-          <h1 className="text-[28px] md:text-[34px]">You have paid for {view.course.title} twice.</h1>
+          <h1 className="text-[28px] md:text-[34px]">You have paid for {titlesOf(view)} twice.</h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
             Another order of yours had opened the course already. {page.school.name} was told, and refunds this one. A
             message about it is on its way to <b className="font-semibold text-ink">{view.email}</b>.
@@ -92,7 +135,7 @@ function EndedSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
         <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
-            {view.course.title} ended on {sayDay(view.closes ?? '', page.school.language)}.
+            {titlesOf(view)} ended on {sayDay(view.bought[0]?.closes ?? '', page.school.language)}.
           </h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
             Your money was received after that. {page.school.name} was told, and will write to you about a refund at{' '}
@@ -109,7 +152,7 @@ function EndedSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
 function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksView; awaited: Awaited }) {
   const { transfer, amount, came } = awaited
   const money = (what: number) => formatMoney(what, page.school)
-  const { title } = view.course
+  const title = titlesOf(view)
   if (!transfer) {
     return (
       <Sheet narrow>
@@ -169,7 +212,7 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
       <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
         <State shape="awaited">{`order ${view.order.number}, awaited`}</State>
         {came === 0 && (
-          <a className="link" href={`/buy/${view.course.slug}`}>
+          <a className="link" href={`/buy/${view.bought[0]?.course.slug}`}>
             Pay another way instead
           </a>
         )}
@@ -178,46 +221,53 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
   )
 }
 
-/** When the course opens of an order that waits for its money: a later opening stays what it is. */
-function opensOnceIt({ course, isOpen, opens }: ThanksView, { school }: ShopPage, paid: string): string {
-  return isOpen
-    ? `${course.title} opens by itself as soon as ${paid}`
-    : `${course.title} opens on ${sayDay(opens, school.language)}, once ${paid}`
+/** When what was ordered opens, of an order that waits for its money: a later opening stays what it is. */
+function opensOnceIt(view: ThanksView, page: ShopPage, paid: string): string {
+  const titles = titlesOf(view)
+  const [first] = view.bought
+  if (view.bought.length > 1) return `${titles} open as soon as ${paid}, or on the day on which they begin`
+  return first && !first.isOpen
+    ? `${titles} ${isOpenOr(first, page)}, once ${paid}`
+    : `${titles} opens by itself as soon as ${paid}`
 }
 
 function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: ThanksView; quote: ThanksView['quote'] }) {
-  const { tax, pay } = quote.today
-  const rate = formatRate(view.taxRate, school.language)
+  const { pay } = quote.today
   const row = 'flex justify-between gap-4 border-b border-line py-2'
   return (
     <section className="self-start rounded-lg border border-line bg-sheet-2 px-4 py-3.5 text-[14px]">
       <h2 className="text-[16px]">Receipt {view.order.number}</h2>
       <dl className="mt-1.5">
-        {(view.rows.length > 0 ? view.rows : [{ name: null, price: 0 }]).map(({ name, price }) => (
-          <div key={name} className={row}>
-            <dt className="min-w-0">
-              {view.course.title}, {view.offer}
-              {name && `: ${name}`}
-            </dt>
-            <dd>{formatMoney(price, school)}</dd>
-          </div>
-        ))}
-        {school.taxMode === 'exclusive' && (
-          <div className={row}>
-            <dt>VAT {rate}</dt>
-            <dd>{formatMoney(tax, school)}</dd>
-          </div>
-        )}
+        {view.bought.flatMap(({ course, offer }, index) => {
+          const own = view.rows.filter(({ line }) => line === index)
+          return (own.length > 0 ? own : [{ name: null, price: 0 }]).map(({ name, price }) => (
+            <div key={`${course.slug} ${name}`} className={row}>
+              <dt className="min-w-0">
+                {course.title}, {offer}
+                {name && `: ${name}`}
+              </dt>
+              <dd>{formatMoney(price, school)}</dd>
+            </div>
+          ))
+        })}
+        {school.taxMode === 'exclusive' &&
+          view.taxes.map(({ rate, tax }) => (
+            <div key={rate} className={row}>
+              <dt>VAT {formatRate(rate, school.language)}</dt>
+              <dd>{formatMoney(tax, school)}</dd>
+            </div>
+          ))}
         <div className={`${row} font-semibold`}>
           <dt>Paid</dt>
           <dd>{formatMoney(pay, school)}</dd>
         </div>
-        {school.taxMode === 'inclusive' && tax > 0 && (
-          <div className={`${row} text-ink-3`}>
-            <dt>VAT {rate}, inside</dt>
-            <dd>{formatMoney(tax, school)}</dd>
-          </div>
-        )}
+        {school.taxMode === 'inclusive' &&
+          view.taxes.map(({ rate, tax }) => (
+            <div key={rate} className={`${row} text-ink-3`}>
+              <dt>VAT {formatRate(rate, school.language)}, inside</dt>
+              <dd>{formatMoney(tax, school)}</dd>
+            </div>
+          ))}
       </dl>
       {quote.later.length > 0 && (
         <p className="mt-3 text-ink-2">

@@ -20,6 +20,9 @@ export type Phase =
   | { kind: 'elsewhere'; url: string }
   | { kind: 'checking' }
 
+/** The field of the buyer's own price in a request. */
+const OWN_PRICE = '/lines/0/chosen'
+
 export interface FieldErrors {
   chosen?: string | undefined
   name?: string | undefined
@@ -123,11 +126,11 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     isBusy.current = false
     setPhase({ kind: 'idle' })
     if (!(error instanceof ApiError)) throw error
-    setErrors({ name: error.at('/name'), email: error.at('/email'), chosen: error.at('/chosen') })
+    setErrors({ name: error.at('/name'), email: error.at('/email'), chosen: error.at(OWN_PRICE) })
     if (error.problem.code === 'way-down' && way) setDownIds([...downIds, way.connectionId])
     if (error.problem.code === 'price-changed' || error.problem.code === 'way-gone') return showWhatChanged()
     // What stands at a field is said there; anything else here.
-    const isAtField = ['/name', '/email', '/chosen'].some((pointer) => error.at(pointer))
+    const isAtField = ['/name', '/email', OWN_PRICE].some((pointer) => error.at(pointer))
     setMessage(isAtField ? null : error.message)
   }
 
@@ -171,8 +174,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         payment = { connectionId: way.connectionId, token: card.token }
       }
       const request = {
-        offerId: offer.id,
-        chosen: own?.amount ?? null,
+        lines: [{ offerId: offer.id, chosen: own?.amount ?? null }],
         name,
         email,
         agreed: { pay, currency: page.school.currency },

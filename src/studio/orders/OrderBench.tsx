@@ -177,7 +177,7 @@ function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
           )
         return (
           <tr key={line.id}>
-            <td>{line.courseTitle}</td>
+            <td>{line.title}</td>
             <td>{line.offerName}</td>
             <td className="text-right">{sum((payment) => payment.price - payment.discount)}</td>
             <td className="text-right">{sum((payment) => payment.tax)}</td>

@@ -13,7 +13,9 @@ import { State, type StateShape } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
+import { AccessChoice, sayDone } from './AccessChoice.tsx'
 import type { Order } from './OrderBench.tsx'
+import { WholeRefunds, wholePayments } from './WholeRefunds.tsx'
 
 type Refund = Order['refunds'][number]
 const STATES: Record<Refund['state'], readonly [StateShape, string]> = {
@@ -44,6 +46,8 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
                 <p className="text-[13px] text-ink-2">
                   {sayDay(refund.day, money.language)} · “{refund.note}” ·{' '}
                   {refund.access === 'close' ? 'course closed' : 'course kept'}
+                  {order.lines.length > 1 && ` · ${order.lines.find(({ id }) => id === refund.lineId)?.title}`}
+                  {refund.isOutside && ` · by other means: ${refund.reference}`}
                   {refund.why && ` · ${refund.why}`}
                 </p>
               </li>
@@ -55,11 +59,12 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
         {lines.map(({ line, left }) =>
           left > 0 ? (
             <Button key={line.id} kind="link" onClick={() => setLineId(line.id)}>
-              Give money back{order.lines.length > 1 ? ` for ${line.courseTitle}` : ''}…
+              Give money back{order.lines.length > 1 ? ` for ${line.title}` : ''}…
             </Button>
           ) : null,
         )}
-        {lines.every(({ left }) => left === 0) && (
+        <WholeRefunds order={order} money={money} />
+        {lines.every(({ left }) => left === 0) && wholePayments(order).length === 0 && (
           <span className="text-ink-2">
             {order.disputes.some(({ state }) => state === 'open' || state === 'contested')
               ? 'What is disputed is not given back as well; answer the dispute.'
@@ -133,7 +138,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const charges = order.charges.filter((charge) => charge.lineId === lineId)
   const left = charges.reduce((sum, charge) => sum + charge.left, 0)
   const line = order.lines.find(({ id }) => id === lineId)
-  const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
+  const isOpen = order.grants.some((grant) => grant.lineId === lineId && grant.endedAt === null)
   const agreement = order.agreements.find((other) => other.lineId === lineId)
   const [typed, setTyped] = useState(formatPlain(left, money))
   const [access, setAccess] = useState<'keep' | 'close' | null>(order.duplicateOf ? 'keep' : null)
@@ -145,7 +150,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const { school } = useSession()
   return (
     <NoteDialog
-      title={`Give money back for ${line?.courseTitle ?? ''}`}
+      title={`Give money back for ${line?.title ?? ''}`}
       text={`${formatMoney(left, money)} can be given back. The buyer is told.`}
       firstNote={order.duplicateOf ? 'Paid twice' : ''}
       action={read.ok && read.amount > 0 ? `Give ${formatMoney(read.amount, money)} back` : 'Give it back'}
@@ -196,41 +201,18 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
         </ul>
       )}
       {/* An order that opened nothing has nothing to close. */}
-      <fieldset className="mb-3" hidden={order.duplicateOf !== null}>
-        <legend className="text-[13px] font-semibold">What becomes of the course</legend>
-        {(
-          [
-            ['keep', isOpen ? 'The buyer keeps it' : 'Leave it as it is'],
-            ['close', goesOn ? 'Close it; nothing more is charged' : 'Close it'],
-          ] as const
-        ).map(([value, label]) => (
-          <label key={value} className="mt-1 flex items-center gap-2">
-            <input
-              type="radio"
-              name="access"
-              checked={access === value}
-              onChange={() => {
-                setError(null)
-                setAccess(value)
-              }}
-            />
-            {label}
-          </label>
-        ))}
-        {error?.at('/access') && (
-          <p role="alert" className="text-[13px] font-medium text-failed">
-            Say what becomes of the course.
-          </p>
-        )}
-        {goesOn && access === 'keep' && (
-          <p className="mt-1 text-[13px] text-ink-2">The later payments are still charged.</p>
-        )}
-      </fieldset>
+      {order.duplicateOf === null && (
+        <AccessChoice
+          access={access}
+          isOpen={isOpen}
+          goesOn={goesOn}
+          isMissing={error?.at('/access') !== undefined}
+          choose={(next) => {
+            setError(null)
+            setAccess(next)
+          }}
+        />
+      )}
     </NoteDialog>
   )
-}
-
-function sayDone(refunded: number, waiting: number, money: MoneyFormat): string {
-  if (waiting === 0) return `${formatMoney(refunded, money)} given back.`
-  return `${formatMoney(waiting, money)} is asked for; the gateway does not answer at the moment and is asked again.`
 }

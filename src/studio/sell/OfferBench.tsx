@@ -71,7 +71,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const { content, change } = draft
   const unread = useUnreadFields()
   const at = useStudioNow()
-  const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, at)
+  const said = speakOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, at)
   const atOnce = offer.atOnce && payAtOnce(offer.atOnce, school, at)
   const history = [...offer.history, { content, publishedAt: at }]
   const sale = runningSale(history, at)
@@ -340,7 +340,7 @@ function unreadObstacle({ label, why }: UnreadField): Obstacle {
 /** What the course's one-time offer comes to, sale or not, tax included; null while it has no price. */
 function payAtOnce(content: OfferContent, school: PricingSchool, at: string): number | null {
   return (
-    speakOffer(school, { id: 'at-once', courseId: 'c', content: { ...content, sale: null } }, at)?.quote.today.pay ??
-    null
+    speakOffer(school, { id: 'at-once', courses: [{ id: 'c' }], content: { ...content, sale: null } }, at)?.quote.today
+      .pay ?? null
   )
 }

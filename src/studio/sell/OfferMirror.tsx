@@ -30,7 +30,7 @@ interface OfferMirrorProps {
 /** What follows from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
-  const said = speakOffer(school, { id: offer.id, courseId: offer.course.id, content }, useStudioNow())
+  const said = speakOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, useStudioNow())
   const daysAhead = useDaysAhead()
   const today = useStudioToday()
   const need = said && needOf(said.spoken, school.currency)

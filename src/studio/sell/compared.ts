@@ -33,7 +33,7 @@ export function columnsOf(
   for (const id of chosen) {
     const course = courses.find(({ offers }) => offers.some((offer) => offer.id === id))
     const offer = course?.offers.find((other) => other.id === id)
-    const said = course && offer && speakOffer(school, { id, courseId: course.id, content: offer.content }, at)
+    const said = course && offer && speakOffer(school, { id, courses: [{ id: course.id }], content: offer.content }, at)
     if (!course || !offer || !said) continue
     const until = after(said.quote.purchaseDay, MOST_MONTHS, { count: 1, unit: 'month' })
     const sums = compareOffer(said.spoken, fee, atOnceOf(course, school, at), until)
@@ -48,7 +48,9 @@ export function columnsOf(
 function atOnceOf({ id, offers }: ShelfCourse, school: PricingSchool, at: string): number | null {
   const single = offers.find((offer: ShelfOffer) => offer.content.terms.kind === 'single' && !offer.isRetired)
   if (!single) return null
-  return speakOffer(school, { id: single.id, courseId: id, content: single.content }, at)?.quote.today.pay ?? null
+  return (
+    speakOffer(school, { id: single.id, courses: [{ id: id }], content: single.content }, at)?.quote.today.pay ?? null
+  )
 }
 
 function sayOpen({ access, line, purchaseDay, money }: Spoken): string {

@@ -8,7 +8,7 @@ export function useShortPrice(): (offer: ShelfOffer) => string {
   const { school } = useSession()
   const now = useStudioNow()
   return ({ id, content }) => {
-    const said = speakOffer(school, { id, courseId: id, content }, now)
+    const said = speakOffer(school, { id, courses: [{ id: id }], content }, now)
     return said ? sayShort(said.spoken) : 'no price'
   }
 }

@@ -1,7 +1,7 @@
-import { bigserial, boolean, index, integer, jsonb, pgTable, text, unique, uuid } from 'drizzle-orm/pg-core'
+import { bigserial, boolean, index, integer, jsonb, pgTable, primaryKey, text, unique, uuid } from 'drizzle-orm/pg-core'
 import type { CourseContent } from '../../../core/content/course.ts'
 import type { OfferContent } from '../../../core/content/offer.ts'
-import { bytes, moment } from './columns.ts'
+import { amount, bytes, moment } from './columns.ts'
 import { creators } from './school.ts'
 
 /** Uploaded pictures, re-encoded in two sizes. */
@@ -14,12 +14,42 @@ export const pictures = pgTable('pictures', {
   createdAt: moment().notNull(),
 })
 
+export const PRODUCT_KINDS = ['course', 'bundle'] as const
+
+/** What is sold: a course, or later a bundle of courses. Each kind has a table of its own, by the product's id. */
+export const products = pgTable('products', {
+  id: uuid().primaryKey().defaultRandom(),
+  kind: text({ enum: PRODUCT_KINDS }).notNull(),
+  createdAt: moment().notNull(),
+})
+
+/** The courses that a product opens, in their order. What is paid is split over them by weight. */
+export const productCourses = pgTable(
+  'product_courses',
+  {
+    productId: uuid()
+      .notNull()
+      .references(() => products.id, { onDelete: 'cascade' }),
+    courseId: uuid()
+      .notNull()
+      .references(() => courses.id, { onDelete: 'cascade' }),
+    position: integer().notNull(),
+    weight: amount().notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.productId, table.courseId] }),
+    index('product_courses_of_course').on(table.courseId),
+  ],
+)
+
 /**
- * What is taught. `draft` is what the creator edits and `draftRev` counts its saves; `live` is
+ * What is taught, and the product that sells it alone. `draft` is what the creator edits and `draftRev` counts its saves; `live` is
  * what buyers see and changes only by publishing.
  */
 export const courses = pgTable('courses', {
-  id: uuid().primaryKey().defaultRandom(),
+  id: uuid()
+    .primaryKey()
+    .references(() => products.id, { onDelete: 'cascade' }),
   slug: text().notNull().unique(),
   position: integer().notNull(),
   draft: jsonb().$type<CourseContent>().notNull(),
@@ -32,14 +62,14 @@ export const courses = pgTable('courses', {
   createdAt: moment().notNull(),
 })
 
-/** One course at one set of price terms. Sold only while it is live, on sale and not retired. */
+/** One product at one set of price terms. Sold only while it is live, on sale and not retired. */
 export const offers = pgTable(
   'offers',
   {
     id: uuid().primaryKey().defaultRandom(),
-    courseId: uuid()
+    productId: uuid()
       .notNull()
-      .references(() => courses.id, { onDelete: 'cascade' }),
+      .references(() => products.id, { onDelete: 'cascade' }),
     position: integer().notNull(),
     draft: jsonb().$type<OfferContent>().notNull(),
     draftRev: integer().notNull().default(1),
@@ -53,7 +83,7 @@ export const offers = pgTable(
     retiredAt: moment(),
     createdAt: moment().notNull(),
   },
-  (table) => [index('offers_of_course').on(table.courseId)],
+  (table) => [index('offers_of_product').on(table.productId)],
 )
 
 /** Every published content with its time, so that an old price can always be shown. */

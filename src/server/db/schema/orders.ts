@@ -9,13 +9,14 @@ import {
   jsonb,
   pgSequence,
   pgTable,
+  primaryKey,
   text,
   unique,
   uniqueIndex,
   uuid,
 } from 'drizzle-orm/pg-core'
 import type { Quote, QuotedLine } from '../../../core/quote/types.ts'
-import { offers } from './catalogue.ts'
+import { courses, offers, products } from './catalogue.ts'
 import { amount, MODES, moment } from './columns.ts'
 import { connections } from './gateways.ts'
 import { people } from './people.ts'
@@ -40,14 +41,12 @@ export const orders = pgTable(
     personId: uuid()
       .notNull()
       .references(() => people.id),
-    /** The offer that was ordered, which one browser of a buyer can be paying for only once at a time. */
-    offerId: uuid()
-      .notNull()
-      .references(() => offers.id),
+    /** Names what is bought, by its products: one browser of a buyer can be paying for it only once at a time. */
+    basket: text().notNull(),
     state: text({ enum: ORDER_STATES }).notNull(),
     currency: text().notNull(),
     payToday: amount().notNull(),
-    /** The quote's input document and its answer. */
+    /** The quote's document, as `core/quote/stored.ts` keeps it, and its answer. */
     quoteInput: jsonb().notNull(),
     quote: jsonb().$type<Quote>().notNull(),
     /** What the buyer called themselves for it; null in older ones, where it is the person's. */
@@ -67,7 +66,7 @@ export const orders = pgTable(
     unique('orders_numbered').on(table.mode, table.number),
     // One browser; whoever types another's address in theirs begins an order of their own.
     uniqueIndex('orders_one_unpaid_per_browser')
-      .on(table.personId, table.offerId, table.browserHash)
+      .on(table.personId, table.basket, table.browserHash)
       .where(sql`${table.state} <> 'paid'`),
     index('orders_duplicate').on(table.mode).where(sql`${table.duplicateOf} is not null`),
     index('orders_newest').on(table.mode, table.number.desc()),
@@ -89,7 +88,11 @@ export const orderLines = pgTable(
       .notNull()
       .references(() => offers.id),
     offerVersion: integer().notNull(),
-    courseTitle: text().notNull(),
+    productId: uuid()
+      .notNull()
+      .references(() => products.id),
+    /** Titles as they were when it was placed. */
+    title: text().notNull(),
     offerName: text().notNull(),
     role: text({ enum: ['main', 'bump', 'upsell'] }).notNull(),
     quoted: jsonb().$type<QuotedLine>().notNull(),
@@ -98,6 +101,23 @@ export const orderLines = pgTable(
     unique('order_lines_placed').on(table.orderId, table.position),
     index('order_lines_of_offer').on(table.offerId),
   ],
+)
+
+/** The courses that a line opens, as they were when its order was placed or paid, and their weights. */
+export const lineCourses = pgTable(
+  'line_courses',
+  {
+    lineId: uuid()
+      .notNull()
+      .references(() => orderLines.id, { onDelete: 'cascade' }),
+    courseId: uuid()
+      .notNull()
+      .references(() => courses.id),
+    position: integer().notNull(),
+    title: text().notNull(),
+    weight: amount().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.lineId, table.courseId] })],
 )
 
 export const PAYMENT_STATES = ['due', 'collected', 'let-go'] as const
@@ -129,6 +149,8 @@ export const payments = pgTable(
     state: text({ enum: PAYMENT_STATES }).notNull(),
     attemptId: uuid().references(() => attempts.id),
     collectedAt: moment(),
+    /** Its part of what the gateway took for the attempt that collected it. */
+    fee: amount().notNull().default(0),
   },
   (table) => [
     unique('payments_scheduled').on(table.lineId, table.kind, table.n),
@@ -325,8 +347,8 @@ export const transfers = pgTable(
 export const REFUND_STATES = ['started', 'refunded', 'refused'] as const
 
 /**
- * Money given back of what one attempt collected. Stored with its key before the gateway is asked; the same key
- * gives back once, so an answer that was lost is asked for again.
+ * Money given back of what one attempt collected, by line. Stored with its key before the gateway is asked; the same key
+ * gives back once, so an answer that was lost is asked for again. Rows of one key are one call to the gateway.
  */
 export const refunds = pgTable(
   'refunds',
@@ -341,11 +363,13 @@ export const refunds = pgTable(
     attemptId: uuid()
       .notNull()
       .references(() => attempts.id, { onDelete: 'cascade' }),
-    key: text().notNull().unique(),
+    key: text().notNull(),
     amount: amount().notNull(),
     state: text({ enum: REFUND_STATES }).notNull(),
-    /** The gateway's reference; null where it was given back by hand. */
+    /** The gateway's reference, or what was typed of one given back outside; null where it was given back by hand. */
     reference: text(),
+    /** Given back by other means than the way by which it came. */
+    isOutside: boolean().notNull().default(false),
     /** Why it was refused. */
     why: text(),
     note: text().notNull(),
@@ -357,6 +381,7 @@ export const refunds = pgTable(
     settledAt: moment(),
   },
   (table) => [
+    unique('refunds_called_by_line').on(table.key, table.lineId),
     index('refunds_of_order').on(table.orderId),
     index('refunds_of_amount').on(table.amount),
     index('refunds_referred').on(sql`lower(${table.reference})`),

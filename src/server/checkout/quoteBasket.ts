@@ -1,0 +1,32 @@
+import type { OfferContent } from '../../core/content/offer.ts'
+import { basketInput, speakQuote } from '../../core/content/quoteInput.ts'
+import { type StoredQuote, storeQuote } from '../../core/quote/stored.ts'
+import type { Quote, Role } from '../../core/quote/types.ts'
+import type { School } from '../school/service.ts'
+
+/** A published offer in a basket, with the buyer's own price where they name it. */
+export interface BasketLine {
+  role: Role
+  chosen: number | null
+  offer: { id: string; live: OfferContent }
+  courses: readonly { id: string; weight: number }[]
+}
+
+/**
+ * Quotes published offers for a purchase at `at`, through the same door as the `quote` command. `input` is what it was
+ * computed from, to be kept with an order.
+ * @throws DocumentError where the buyer's own price does not fit.
+ */
+export function quoteBasket(
+  school: School,
+  lines: readonly BasketLine[],
+  at: Date,
+): { input: StoredQuote; quote: Quote } {
+  const priced = lines.map(({ role, chosen, offer, courses }) => ({
+    role,
+    chosen,
+    offer: { id: offer.id, content: offer.live, courses: courses.map(({ id, weight }) => ({ id, weight })) },
+  }))
+  const document = basketInput(school, priced, at.toISOString())
+  return { input: storeQuote(document), quote: speakQuote(school, document).quote }
+}

@@ -1,0 +1,327 @@
+import { asc, eq } from 'drizzle-orm'
+import { beforeEach, describe, expect, it } from 'vitest'
+import { goOn } from '../../testing/overTime.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
+import { shopper } from '../../testing/world.ts'
+import { cancelAgreement } from '../collecting/deeds.ts'
+import { agreements, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
+import { sendMessage } from '../messages/send.ts'
+import { sumsBetween } from '../money/sums.ts'
+import { needsAttention } from '../orders/attention.ts'
+import { receiptOf } from '../orders/receipt.ts'
+import { listOrders, openOrder } from '../orders/service.ts'
+import { thanksView } from '../pages/service.ts'
+import { answerDispute, noteDispute } from '../refunds/disputes.ts'
+import { refundLine, refundOutside, refundWhole } from '../refunds/service.ts'
+import { schoolDay } from '../school/service.ts'
+import { hashToken } from '../secrets.ts'
+import { markCame } from './bankTransfer.ts'
+import { checkOrder } from './standing.ts'
+
+/** Orders of two lines with different offers: everything is true by line. */
+const world = ownWorld()
+let n = 0
+let once: Awaited<ReturnType<typeof world.sell>>
+let club: Awaited<ReturnType<typeof world.sell>>
+beforeEach(async () => {
+  n++
+  once = await world.sell(12_900, `Marbling ${n}`)
+  club = await world.sell(MONTHLY, `Club ${n}`, { access: WHILE_PAYING, taxRate: 1000 })
+})
+
+const email = () => `two${n}@lines.example`
+const both = (more: Parameters<typeof world.request>[2] = {}, card = 'pays') => ({
+  ...world.request(once.offerId, 14_800, { email: email(), ...more }, card),
+  lines: [
+    { offerId: once.offerId, chosen: null },
+    { offerId: club.offerId, chosen: null },
+  ],
+})
+const lineOf = async (orderId: string, at: number) => {
+  const rows = await world.db
+    .select()
+    .from(orderLines)
+    .where(eq(orderLines.orderId, orderId))
+    .orderBy(asc(orderLines.position))
+  return rows[at] as (typeof rows)[number]
+}
+const openCourses = async (orderId: string) =>
+  (await world.grantsOf(orderId)).filter(({ endedAt }) => endedAt === null).map(({ courseId }) => courseId)
+const agreementOf = async (orderId: string) =>
+  (await world.db.select().from(agreements).where(eq(agreements.orderId, orderId)))[0] as typeof agreements.$inferSelect
+const give = (orderId: string, lineId: string, amount: number, access: 'keep' | 'close' = 'keep') =>
+  refundLine(world.services, 'practice', orderId, { lineId, amount, access, note: 'Asked' })
+const refundedOf = (orderId: string) =>
+  world.db
+    .select({ lineId: refunds.lineId, amount: refunds.amount, state: refunds.state })
+    .from(refunds)
+    .where(eq(refunds.orderId, orderId))
+    .orderBy(asc(refunds.createdAt), asc(refunds.amount))
+
+describe('placed', () => {
+  it('each line has its own offer, product, title, courses and dates; one charge pays both, and both open', async () => {
+    const { orderId, state } = await world.buyTogether(both())
+    expect(state).toBe('paid')
+    const [first, second] = [await lineOf(orderId, 0), await lineOf(orderId, 1)]
+    expect([first.offerId, first.productId, first.title]).toEqual([once.offerId, once.courseId, `Marbling ${n}`])
+    expect([second.offerId, second.productId, second.title]).toEqual([club.offerId, club.courseId, `Club ${n}`])
+    expect((await world.attemptsOf(orderId)).map(({ amount, state: is }) => [amount, is])).toEqual([
+      [14_800, 'collected'],
+    ])
+    expect((await openCourses(orderId)).sort()).toEqual([once.courseId, club.courseId].sort())
+    const grants = await world.grantsOf(orderId)
+    const of = (courseId: string) => grants.find((grant) => grant.courseId === courseId)
+    expect(of(once.courseId)).toMatchObject({ closes: null, lineId: first.id, offerId: once.offerId })
+    expect(of(club.courseId)?.closes).not.toBeNull()
+    expect(await agreementOf(orderId)).toMatchObject({ lineId: second.id, kind: 'subscription', collected: 1 })
+  })
+
+  it('the fee is split over both by what each paid, to the cent', async () => {
+    const { orderId } = await world.buyTogether(both())
+    const [attempt] = await world.attemptsOf(orderId)
+    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
+    const feeOf = async (at: number) => {
+      const { id } = await lineOf(orderId, at)
+      return rows.filter(({ lineId }) => lineId === id).reduce((sum, { fee }) => sum + fee, 0)
+    }
+    const [a, b] = [await feeOf(0), await feeOf(1)]
+    expect(a + b).toBe(attempt?.fee)
+    expect(a).toBe(Math.round(((attempt?.fee ?? 0) * 12_900) / 14_800))
+    const today = await schoolDay(world.services)
+    const sums = await Promise.all(
+      [once, club].map(({ offerId }) => sumsBetween(world.db, 'practice', today, today, { offer: offerId })),
+    )
+    expect(sums.map(([sum]) => [sum?.received, sum?.fees])).toEqual([
+      [12_900, a],
+      [1900, b],
+    ])
+  })
+
+  it('declined, nothing opens; another card pays the same order', async () => {
+    const first = await world.buyTogether(both({}, 'not-enough-money'))
+    expect(first.state).toBe('declined')
+    expect(await world.grantsOf(first.orderId)).toEqual([])
+    expect(await world.buyTogether(both())).toEqual({ state: 'paid', orderId: first.orderId })
+  })
+
+  it('is one order whichever way round; with less in it, it is another', async () => {
+    const first = await world.buyTogether(both({}, 'not-enough-money'))
+    const turned = both({}, 'not-enough-money')
+    const again = await world.buyTogether({ ...turned, lines: [...turned.lines].reverse() })
+    expect(again.orderId).toBe(first.orderId)
+    expect((await lineOf(first.orderId, 0)).offerId).toBe(club.offerId)
+    const less = await world.buy(once.slug, world.request(once.offerId, 12_900, { email: email() }))
+    expect(less.state).toBe('paid')
+    expect(less.orderId).not.toBe(first.orderId)
+  })
+
+  it('what the buyer has already is named, and nothing is charged', async () => {
+    await world.buy(once.slug, world.request(once.offerId, 12_900, { email: email() }))
+    await expect(world.buyTogether(both())).rejects.toMatchObject({
+      code: 'already-yours',
+      message: expect.stringContaining(`Marbling ${n}`),
+    })
+    await expect(world.buyTogether(both(), 'a stranger')).rejects.toMatchObject({ code: 'not-with-this-email' })
+  })
+
+  it('the same offer twice, or a member’s price beside the membership, is refused with the reason', async () => {
+    const request = both()
+    await expect(
+      world.buyTogether({ ...request, lines: [request.lines[0] as never, request.lines[0] as never] }),
+    ).rejects.toMatchObject({ errors: [{ at: '/lines/1/offerId' }] })
+    const audience = { who: 'holders' as const, of: [club.courseId] }
+    const members = await world.sell(5000, `Members ${n}`, { audience })
+    await expect(
+      world.buyTogether({ ...request, lines: [{ offerId: members.offerId, chosen: null }, request.lines[1] as never] }),
+    ).rejects.toMatchObject({ code: 'needs-it-before' })
+  })
+
+  it('a way that cannot charge again cannot collect it, though one of the two needs that not', async () => {
+    const { brook } = await world.connectOthers()
+    const payment = { connectionId: brook, token: '' }
+    await expect(world.buyTogether(both({ payment }))).rejects.toMatchObject({ code: 'way-gone' })
+  })
+})
+
+describe('by bank transfer', () => {
+  it('both wait, a free one too, and both open once all of it came', async () => {
+    const { transfer } = await world.connectOthers()
+    const free = await world.sell(null, `Gift ${n}`)
+    const request = {
+      ...world.request(once.offerId, 12_900, { email: email(), payment: { connectionId: transfer, token: '' } }),
+      lines: [once, free].map(({ offerId }) => ({ offerId, chosen: null })),
+    }
+    const { orderId } = await world.buyTogether(request)
+    expect(await openCourses(orderId)).toEqual([])
+    const came = (amount: number) => schoolDay(world.services).then((day) => ({ amount, day, note: '' }))
+    await markCame(world.services, 'practice', orderId, await came(5000))
+    expect(await openCourses(orderId)).toEqual([])
+    await markCame(world.services, 'practice', orderId, await came(7900))
+    expect((await openCourses(orderId)).sort()).toEqual([once.courseId, free.courseId].sort())
+  })
+})
+
+describe('paid later', () => {
+  it('two plans are charged each by itself, and cancelled each by itself', async () => {
+    const parts = await world.sell(THREE_PARTS, `Parts ${n}`)
+    const { orderId } = await world.buyTogether({
+      ...world.request(parts.offerId, 6200, { email: email() }),
+      lines: [parts, club].map(({ offerId }) => ({ offerId, chosen: null })),
+    })
+    await goOn(world, 32)
+    const later = (await world.attemptsOf(orderId)).slice(1).map(({ amount }) => amount)
+    expect(later.sort()).toEqual([1900, 4300])
+    const all = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
+    const monthly = all.find(({ kind }) => kind === 'subscription')
+    await cancelAgreement(world.services, monthly?.id as string, 'now', 'buyer')
+    expect(await openCourses(orderId)).toContain(parts.courseId)
+    await goOn(world, 31)
+    expect((await world.attemptsOf(orderId)).slice(3).map(({ amount }) => amount)).toEqual([4300])
+  })
+})
+
+describe('given back', () => {
+  it('of one line keeps the other; at most what that line paid', async () => {
+    const { orderId } = await world.buyTogether(both())
+    const [first, second] = [await lineOf(orderId, 0), await lineOf(orderId, 1)]
+    await expect(give(orderId, second.id, 1901)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
+    expect(await give(orderId, second.id, 1900, 'close')).toMatchObject({ refunded: 1900 })
+    expect(await openCourses(orderId)).toEqual([once.courseId])
+    expect(await agreementOf(orderId)).toMatchObject({ state: 'cancelled' })
+    await give(orderId, first.id, 12_900, 'close')
+    expect(await openCourses(orderId)).toEqual([])
+    expect((await refundedOf(orderId)).map(({ amount }) => amount)).toEqual([1900, 12_900])
+  })
+
+  it('by a gateway that gives back whole payments only: both in one call, or one of them by other means', async () => {
+    const { moor } = await world.connectOthers()
+    const buy = async () => {
+      const placed = await world.buyTogether(both({ payment: { connectionId: moor, token: '' } }), email())
+      await world.press(placed.state === 'confirming' ? placed.url : '', 'pays')
+      await checkOrder(world.services, placed.orderId, shopper(email()))
+      expect((await openCourses(placed.orderId)).length).toBe(2)
+      return placed.orderId
+    }
+    const orderId = await buy()
+    const { id: lineId } = await lineOf(orderId, 0)
+    await expect(give(orderId, lineId, 12_900)).rejects.toMatchObject({
+      errors: [{ why: expect.stringMatching(/gives back whole payments only, and this one of €148\.00/) }],
+    })
+    const [attempt] = await world.attemptsOf(orderId)
+    const whole = { attemptId: attempt?.id as string, access: 'close' as const, note: 'Asked' }
+    expect(await refundWhole(world.services, 'practice', orderId, whole)).toMatchObject({
+      refunded: 14_800,
+      waiting: 0,
+    })
+    expect((await refundedOf(orderId)).map(({ amount, state }) => [amount, state])).toEqual([
+      [1900, 'refunded'],
+      [12_900, 'refunded'],
+    ])
+    expect(await openCourses(orderId)).toEqual([])
+    await expect(refundWhole(world.services, 'practice', orderId, whole)).rejects.toMatchObject({ code: 'not-whole' })
+    await expect(refundWhole(world.services, 'live', orderId, whole)).rejects.toMatchObject({ status: 404 })
+
+    once = await world.sell(12_900, `Marbling again ${n}`)
+    club = await world.sell(MONTHLY, `Club again ${n}`, { access: WHILE_PAYING })
+    const other = await buy()
+    const line = await lineOf(other, 1)
+    const outside = {
+      lineId: line.id,
+      amount: 1900,
+      reference: 'Transfer of 3 May',
+      access: 'close' as const,
+      note: 'Asked',
+    }
+    await refundOutside(world.services, 'practice', other, outside)
+    expect(await openCourses(other)).toEqual([once.courseId])
+    expect(await world.db.select().from(refunds).where(eq(refunds.orderId, other))).toMatchObject([
+      { amount: 1900, state: 'refunded', isOutside: true, reference: 'Transfer of 3 May', lineId: line.id },
+    ])
+    await expect(refundOutside(world.services, 'practice', other, outside)).rejects.toMatchObject({
+      errors: [{ at: '/amount', why: 'Nothing is left to give back.' }],
+    })
+  })
+
+  it('by a lost dispute is shared over both lines, and closes both where that is decided', async () => {
+    const { orderId } = await world.buyTogether(both())
+    const [attempt] = await world.attemptsOf(orderId)
+    const told = { key: attempt?.key as string, reference: 'd-two', amount: 14_800, reason: 'Not theirs' }
+    await noteDispute(world.services, 'practice', attempt?.id as string, { ...told, state: 'open' })
+    world.standins.books.dispute(attempt?.reference ?? '', 'Not theirs')
+    await noteDispute(world.services, 'practice', attempt?.id as string, { ...told, state: 'lost' })
+    const rows = await refundedOf(orderId)
+    expect(rows.map(({ lineId, amount }) => [lineId, amount])).toEqual([
+      [(await lineOf(orderId, 1)).id, 1900],
+      [(await lineOf(orderId, 0)).id, 12_900],
+    ])
+    expect((await openCourses(orderId)).length).toBe(2)
+    const [dispute] = await world.db.select().from(disputes).where(eq(disputes.orderId, orderId))
+    await expect(
+      answerDispute(world.services, 'practice', dispute?.id as string, { accept: true, access: 'close', note: 'x' }),
+    ).rejects.toMatchObject({ code: 'answered' })
+    expect((await needsAttention(world.services, 'practice')).some((row) => row.orderId === orderId)).toBe(true)
+  })
+})
+
+describe('said of it', () => {
+  it('the list, the order, the page and the receipt name both, with the tax of each', async () => {
+    const { orderId } = await world.buyTogether(both())
+    const { orders: listed } = await listOrders(world.services, 'practice', { search: email(), state: 'all' } as never)
+    expect(listed[0]).toMatchObject({ course: `Marbling ${n}, Club ${n}`, received: 14_800 })
+    for (const course of [once.courseId, club.courseId]) {
+      const found = await listOrders(world.services, 'practice', { search: '', state: 'all', course } as never)
+      expect(found.orders.map(({ id }) => id)).toEqual([orderId])
+    }
+    expect((await openOrder(world.services, 'practice', orderId)).lines).toHaveLength(2)
+    const page = await thanksView(world.services, orderId, {
+      mode: 'practice',
+      person: null,
+      browserHash: hashToken('browser'),
+    })
+    expect(page).toMatchObject({
+      bought: [{ isOpen: true, closes: null }, { isOpen: true }],
+      taxes: [
+        { rate: 2000, tax: 2150 },
+        { rate: 1000, tax: 173 },
+      ],
+    })
+    const receipt = await receiptOf(world.services, orderId)
+    expect(receipt.bought.map(({ course }) => course)).toEqual([`Marbling ${n}`, `Club ${n}`])
+    expect(receipt.payments.map(({ what, amount, taxRate }) => [what, amount, taxRate])).toEqual([
+      [`Marbling ${n}: Payment`, 12_900, 2000],
+      [`Club ${n}: Payment 1`, 1900, 1000],
+    ])
+    const { messages } = await openOrder(world.services, 'practice', orderId)
+    let text = ''
+    await sendMessage(world.services, messages.find(({ kind }) => kind === 'receipt')?.id as string, async (letter) => {
+      text = letter.text
+    })
+    for (const said of [
+      `“Marbling ${n}” is paid and open.`,
+      `“Club ${n}” is paid and open.`,
+      'VAT 20%, inside: €21.50',
+      'VAT 10%, inside: €1.73',
+      'Paid: €148.00',
+    ]) {
+      expect(text).toContain(said)
+    }
+  })
+
+  it('tax of what is given back is proportional, and the last part takes the rest', async () => {
+    const { orderId } = await world.buyTogether(both())
+    const { id: lineId } = await lineOf(orderId, 0)
+    for (const amount of [3333, 3333, 6234]) await give(orderId, lineId, amount)
+    const { payments: rows } = await receiptOf(world.services, orderId)
+    const back = rows.filter(({ amount }) => amount < 0).map(({ tax }) => tax)
+    expect(back).toEqual([-556, -556, -1038])
+    expect(back.reduce((sum, tax) => sum + tax, 0)).toBe(-2150)
+  })
+
+  it('the order remembers what each line costs, and its state is one', async () => {
+    const { orderId } = await world.buyTogether(both())
+    const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
+    expect(order).toMatchObject({ state: 'paid', payToday: 14_800 })
+    expect(order?.quote.lines).toHaveLength(2)
+  })
+})

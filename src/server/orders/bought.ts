@@ -1,0 +1,33 @@
+import { asc, eq } from 'drizzle-orm'
+import { accessIn } from '../../core/content/quoteInput.ts'
+import type { Queryable } from '../db/client.ts'
+import { courses, orderLines, type orders } from '../db/schema/index.ts'
+
+type Order = Pick<typeof orders.$inferSelect, 'id' | 'quoteInput' | 'placedOn'>
+
+/**
+ * What an order holds, line by line, and from when until when each is open: by the day on which it was paid, or by
+ * `today` while it is not. `closes` is null for good, and for what is open while it is paid.
+ */
+export async function boughtOf(db: Queryable, order: Order, today: string) {
+  const rows = await db
+    .select({ line: orderLines, course: courses })
+    .from(orderLines)
+    .innerJoin(courses, eq(courses.id, orderLines.productId))
+    .where(eq(orderLines.orderId, order.id))
+    .orderBy(asc(orderLines.position))
+  const placedOn = order.placedOn ?? today
+  const access = accessIn(order.quoteInput, placedOn)
+  return rows.map(({ line, course }) => {
+    const { opens, closes } = access[line.position] ?? { opens: placedOn, closes: null }
+    return {
+      line,
+      product: { slug: course.slug, live: course.live ?? course.draft },
+      opens,
+      closes,
+      isOpen: opens <= today && (closes === null || today < closes),
+      /** Its last day was past already when the money came. */
+      hasEnded: closes !== null && closes <= opens,
+    }
+  })
+}

@@ -1,0 +1,44 @@
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+
+interface AccessChoiceProps {
+  access: 'keep' | 'close' | null
+  isOpen: boolean
+  /** Later payments are still charged for it. */
+  goesOn: boolean
+  isMissing: boolean
+  choose: (access: 'keep' | 'close') => void
+}
+
+/** What becomes of what was paid for, which the creator must say. */
+export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: AccessChoiceProps) {
+  return (
+    <fieldset className="mb-3">
+      <legend className="text-[13px] font-semibold">What becomes of the course</legend>
+      {(
+        [
+          ['keep', isOpen ? 'The buyer keeps it' : 'Leave it as it is'],
+          ['close', goesOn ? 'Close it; nothing more is charged' : 'Close it'],
+        ] as const
+      ).map(([value, label]) => (
+        <label key={value} className="mt-1 flex items-center gap-2">
+          <input type="radio" name="access" checked={access === value} onChange={() => choose(value)} />
+          {label}
+        </label>
+      ))}
+      {isMissing && (
+        <p role="alert" className="text-[13px] font-medium text-failed">
+          Say what becomes of the course.
+        </p>
+      )}
+      {goesOn && access === 'keep' && (
+        <p className="mt-1 text-[13px] text-ink-2">The later payments are still charged.</p>
+      )}
+    </fieldset>
+  )
+}
+
+/** What became of money that was given back, in words. */
+export function sayDone(refunded: number, waiting: number, money: MoneyFormat): string {
+  if (waiting === 0) return `${formatMoney(refunded, money)} given back.`
+  return `${formatMoney(waiting, money)} is asked for; the gateway does not answer at the moment and is asked again.`
+}

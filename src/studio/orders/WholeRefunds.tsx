@@ -1,0 +1,183 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
+import { readMoney } from '../../core/money/parse.ts'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { ApiError, unwrap } from '../../ui/problem.ts'
+import { api, queryClient } from '../api.ts'
+import { NoteDialog } from '../people/NoteDialog.tsx'
+import { AccessChoice, sayDone } from './AccessChoice.tsx'
+import type { Order } from './OrderBench.tsx'
+
+type Charge = Order['charges'][number]
+
+/** Payments of several things by a way that gives back whole payments only, of which nothing was given back yet. */
+export function wholePayments(order: Order): Charge[] {
+  const whole = order.charges.filter(
+    ({ together, gives, given, isDisputed }) => together !== null && gives === 'whole' && given === 0 && !isDisputed,
+  )
+  return whole.filter(({ id }, index) => whole.findIndex((other) => other.id === id) === index)
+}
+
+/** What can be done where a way cannot give back one thing of several: all of it, or one by other means. */
+export function WholeRefunds({ order, money }: { order: Order; money: MoneyFormat }) {
+  const [attemptId, setAttemptId] = useState<string | null>(null)
+  const [lineId, setLineId] = useState<string | null>(null)
+  return (
+    <>
+      {wholePayments(order).map((charge) => (
+        <Button key={charge.id} kind="link" onClick={() => setAttemptId(charge.id)}>
+          Give all {formatMoney(charge.together ?? 0, money)} back…
+        </Button>
+      ))}
+      {order.charges
+        .filter(({ together, gives, given, amount }) => together !== null && gives === 'whole' && given < amount)
+        .map(({ id, lineId: of }) => (
+          <Button key={`${id} ${of}`} kind="link" onClick={() => setLineId(of)}>
+            Note money given back for {titleOf(order, of)}…
+          </Button>
+        ))}
+      {attemptId && (
+        <WholeDialog order={order} attemptId={attemptId} money={money} onClose={() => setAttemptId(null)} />
+      )}
+      {lineId && <OutsideDialog order={order} lineId={lineId} money={money} onClose={() => setLineId(null)} />}
+    </>
+  )
+}
+
+const titleOf = (order: Order, lineId: string) => order.lines.find(({ id }) => id === lineId)?.title ?? ''
+
+interface WholeDialogProps {
+  order: Order
+  attemptId: string
+  money: MoneyFormat
+  onClose: () => void
+}
+
+function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
+  const charges = order.charges.filter(({ id }) => id === attemptId)
+  const { access, error, choose, tried } = useAccess()
+  const sum = formatMoney(charges[0]?.together ?? 0, money)
+  const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
+  return (
+    <NoteDialog
+      title={`Give all ${sum} back`}
+      text={`${charges[0]?.gateway} gives back whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told.`}
+      action={`Give ${sum} back`}
+      run={(note) =>
+        tried(async () => {
+          const { refunded, waiting, refused } = await unwrap(
+            api.settling.orders[':order'].refunds.whole.$post({
+              param: { order: order.id },
+              json: { attemptId, access: access as 'keep', note },
+            }),
+          )
+          toast(refused ?? sayDone(refunded, waiting, money))
+        })
+      }
+      onClose={onClose}
+    >
+      <AccessChoice
+        access={access}
+        isOpen={isOpen}
+        goesOn={order.agreements.some(({ state }) => state === 'active')}
+        isMissing={error?.at('/access') !== undefined}
+        choose={choose}
+      />
+    </NoteDialog>
+  )
+}
+
+interface OutsideDialogProps {
+  order: Order
+  lineId: string
+  money: MoneyFormat
+  onClose: () => void
+}
+
+function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
+  const left = order.charges.reduce(
+    (sum, charge) => sum + (charge.lineId === lineId ? charge.amount - charge.given : 0),
+    0,
+  )
+  const [typed, setTyped] = useState(formatPlain(left, money))
+  const [reference, setReference] = useState('')
+  const { access, error, choose, tried } = useAccess()
+  const read = readMoney(typed, money)
+  return (
+    <NoteDialog
+      title={`Note money given back for ${titleOf(order, lineId)}`}
+      text="You gave it back yourself, by transfer or otherwise. No gateway is asked. The buyer is told."
+      action="Note it"
+      run={(note) =>
+        tried(async () => {
+          const amount = read.ok ? read.amount : Number.NaN
+          const json = { lineId, amount, reference, access: access as 'keep', note }
+          await unwrap(api.settling.orders[':order'].refunds.outside.$post({ param: { order: order.id }, json }))
+          toast('Noted.')
+        })
+      }
+      onClose={onClose}
+    >
+      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why} className="mb-3">
+        {(wiring) => (
+          <input
+            {...wiring}
+            inputMode="decimal"
+            className={BOX_INPUT}
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+          />
+        )}
+      </Field>
+      <Field
+        label="Reference"
+        error={error?.at('/reference')}
+        hint="What names it there, like “transfer of 3 May”."
+        className="mb-3"
+      >
+        {(wiring) => (
+          <input
+            {...wiring}
+            className={BOX_INPUT}
+            maxLength={100}
+            value={reference}
+            onChange={(event) => setReference(event.target.value)}
+          />
+        )}
+      </Field>
+      <AccessChoice
+        access={access}
+        isOpen={order.grants.some((grant) => grant.lineId === lineId && grant.endedAt === null)}
+        goesOn={order.agreements.some((agreement) => agreement.lineId === lineId && agreement.state === 'active')}
+        isMissing={error?.at('/access') !== undefined}
+        choose={choose}
+      />
+    </NoteDialog>
+  )
+}
+
+/** What becomes of the access, and what the server said of the fields. */
+function useAccess() {
+  const [access, setAccess] = useState<'keep' | 'close' | null>(null)
+  const [error, setError] = useState<ApiError | null>(null)
+  return {
+    access,
+    error,
+    choose: (next: 'keep' | 'close') => {
+      setError(null)
+      setAccess(next)
+    },
+    tried: async (act: () => Promise<void>) => {
+      setError(null)
+      try {
+        await act()
+      } catch (problem) {
+        if (problem instanceof ApiError) setError(problem)
+        throw problem
+      }
+      await queryClient.invalidateQueries()
+    },
+  }
+}
