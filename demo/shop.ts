@@ -1,9 +1,9 @@
 import { and, desc, eq, isNull, min } from 'drizzle-orm'
-import { speakOffer } from '../src/core/content/quoteInput.ts'
 import { markCame } from '../src/server/checkout/bankTransfer.ts'
 import { heldAlready } from '../src/server/checkout/heldAlready.ts'
 import { lookUpUntilSettled } from '../src/server/checkout/lookup.ts'
-import { type Placed, placeOrder } from '../src/server/checkout/place.ts'
+import { linesOf, type Placed, placeBasket } from '../src/server/checkout/place.ts'
+import { quoteBasket } from '../src/server/checkout/quoteBasket.ts'
 import { checkOrder } from '../src/server/checkout/standing.ts'
 import { readAgreement } from '../src/server/collecting/agreements.ts'
 import { announceIn } from '../src/server/collecting/announce.ts'
@@ -105,6 +105,15 @@ export class DemoShop {
       at: today - daysAgo * DAY_MS,
       run: async () => act(await this.orderOf(mode, buyer)),
     })
+    /** Several things in one order. */
+    const together = (daysAgo: number, items: [key: string, offerKey: string][], buyer: string) => ({
+      at: today - daysAgo * DAY_MS,
+      run: async () => {
+        const offerIds = items.map(([key, offerKey]) => made.get(key)?.offers.get(offerKey) ?? '')
+        await this.place(mode, offerIds, buyer, 'paid')
+        await this.work()
+      },
+    })
     if (mode === 'live') {
       return [
         begin(205, 'coptic', 'coptic-3', 'Agnes Thorup'),
@@ -132,6 +141,23 @@ export class DemoShop {
       begin(64, 'coptic', 'coptic-once', 'Owen Pritchard'),
       forOrder(40, 'Owen Pritchard', (id) => this.dispute(id, true)),
       begin(37, 'coptic', 'coptic-3', 'Beatriz Lobo', 'wallet-pays-once'),
+      together(
+        57,
+        [
+          ['coptic', 'coptic-once'],
+          ['workshop', 'workshop-month'],
+        ],
+        'Ines Falk',
+      ),
+      together(
+        26,
+        [
+          ['japanese', 'japanese-once'],
+          ['coptic', 'coptic-3'],
+          ['workshop', 'workshop-month'],
+        ],
+        'Tobias Krenn',
+      ),
       begin(29, 'leather', 'leather-once', 'Jakob Weiss'),
       forOrder(3, 'Jakob Weiss', (id) => this.dispute(id, false)),
       begin(23, 'coptic', 'coptic-3', 'Noor Verbeek', 'expiring'),
@@ -267,7 +293,7 @@ export class DemoShop {
     if (!course || !offerId || (await this.hasIt(mode, offerId, name))) return
     const tries: Ending[] = ending === 'declined-then-paid' ? ['declined', 'paid'] : [ending]
     for (const attempt of tries) {
-      const placed = await this.place(mode, course, offerId, name, attempt)
+      const placed = await this.place(mode, [offerId], name, attempt)
       await this.work()
       if (placed.state === 'confirming') await this.answer(placed, attempt)
     }
@@ -282,21 +308,14 @@ export class DemoShop {
     return person !== null && (await heldAlready(db, person.id, productId, await schoolDay(this.services))).length > 0
   }
 
-  private async place(
-    mode: Mode,
-    course: { slug: string },
-    offerId: string,
-    name: string,
-    ending: Ending,
-  ): Promise<Placed> {
+  private async place(mode: Mode, offerIds: string[], name: string, ending: Ending): Promise<Placed> {
     const email = emailOf(name)
-    const { live } = await getOffer(this.services.db, offerId)
-    const school = await getSchool(this.services.db)
-    const said =
-      live &&
-      speakOffer(school, { id: offerId, courses: [{ id: offerId }], content: live }, this.services.now().toISOString())
-    const pay = said?.quote.today.pay ?? 0
-    const needsCard = pay > 0 || (said?.quote.later.length ?? 0) > 0
+    const lines = offerIds.map((offerId) => ({ offerId, chosen: null }))
+    const shopper = { mode, browserHash: hashToken(`demo ${mode} ${email}`), person: null }
+    const basket = await linesOf(this.services, { lines }, shopper)
+    const { quote } = quoteBasket(await getSchool(this.services.db), basket, this.services.now())
+    const { pay } = quote.today
+    const needsCard = pay > 0 || quote.later.length > 0
     const cards: Partial<Record<Ending, string>> = {
       declined: 'not-enough-money',
       paid: 'pays',
@@ -308,18 +327,11 @@ export class DemoShop {
     const expires = ending === 'expiring' ? endOfMonth(this.services.now(), 0).day : null
     const token = way === 'thistle' ? this.token(mode, cards[ending] ?? 'confirms', expires) : ''
     const connectionId = await this.connection(mode, way)
-    const browserHash = hashToken(`demo ${mode} ${email}`)
-    return placeOrder(
+    return placeBasket(
       this.services,
-      course.slug,
-      {
-        lines: [{ offerId, chosen: null }],
-        name,
-        email,
-        agreed: { pay, currency: 'EUR' },
-        payment: needsCard ? { connectionId, token } : null,
-      },
-      { mode, browserHash, person: null },
+      basket,
+      { lines, name, email, agreed: { pay, currency: 'EUR' }, payment: needsCard ? { connectionId, token } : null },
+      shopper,
     )
   }
 

@@ -117,7 +117,7 @@ test('a bank transfer, from the order to the opened course: a part, the rest, an
   await expect(studio.getByText('€29.00 awaited')).toBeVisible()
   await studio.getByRole('button', { name: 'Mark as received…' }).click()
   await studio.getByRole('button', { name: 'Mark as received', exact: true }).click()
-  await expect(studio.getByText('€129.00 came. The course is open.')).toBeVisible()
+  await expect(studio.getByText('€129.00 received. The course is open.')).toBeVisible()
   await learn(shop, slug)
   await expect(shop.getByRole('link', { name: 'Begin: The first lesson' })).toBeVisible()
 

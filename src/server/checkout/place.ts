@@ -169,7 +169,7 @@ export async function placeBasket(
 export async function linesOf(
   { db }: Services,
   { lines }: Pick<PlaceRequest, 'lines'>,
-  { isCreator }: Pick<Shopper, 'isCreator'>,
+  { isCreator }: Shopper,
 ): Promise<PlacingLine[]> {
   const ids = lines.map(({ offerId }) => offerId)
   const twice = ids.findIndex((id, index) => ids.indexOf(id) !== index)

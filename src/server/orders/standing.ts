@@ -27,6 +27,7 @@ export const agreementStanding = {
 /** What an order holds, for lists of orders: the titles of its lines, and their offers. */
 export const orderTitles = {
   course: sql<string>`(select string_agg(l.title, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
+  lines: sql<number>`(select count(*)::int from ${orderLines} l where l.order_id = "orders"."id")`,
   offer: sql<string>`(select string_agg(l.offer_name, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
 }
 

@@ -92,6 +92,7 @@ export async function openPerson(services: Services, mode: Mode, id: string) {
         currency: orders.currency,
         createdAt: orders.createdAt,
         course: orderTitles.course,
+        lines: orderTitles.lines,
         ...orderStanding,
         agreement: agreementStanding,
       })

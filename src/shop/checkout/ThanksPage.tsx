@@ -101,8 +101,9 @@ function howItStands(thing: Bought, page: ShopPage): string {
   if (hasEnded && closes) {
     return `It ended on ${sayDay(closes, page.school.language)}, before your money was received. ${page.school.name} was told, and will write to you about a refund.`
   }
-  const until = closes ? ` and stays open until ${sayDay(closes, page.school.language)}` : ''
-  return `${thing.offer}; ${isOpenOr(thing, page)}${until}`
+  const until = closes ? `, until ${sayDay(closes, page.school.language)}` : ''
+  const stands = thing.isOpen ? 'open' : isOpenOr(thing, page)
+  return `${thing.offer} · ${stands}${until}`
 }
 
 /** The titles of what was bought, as they stand in a sentence. */

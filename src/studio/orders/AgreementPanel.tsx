@@ -11,7 +11,7 @@ import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
-import type { Order } from './OrderBench.tsx'
+import type { Order } from './order.ts'
 import { reasonInWords } from './words.ts'
 
 type Agreement = Order['agreements'][number]

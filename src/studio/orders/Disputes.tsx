@@ -8,7 +8,7 @@ import { State, type StateShape } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
-import type { Order } from './OrderBench.tsx'
+import type { Order } from './order.ts'
 
 type Dispute = Order['disputes'][number]
 const STATES: Record<Dispute['state'], readonly [StateShape, string]> = {

@@ -1,45 +1,30 @@
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { type ReactNode, useEffect } from 'react'
 import { Link, useLocation } from 'react-router'
 import { toast } from 'sonner'
-import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayDate, sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
-import { State, type StateShape } from '../../ui/State.tsx'
-import { type Knot, type KnotState, Thread } from '../../ui/Thread.tsx'
+import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
-import { Reflection, Section } from '../frame/Places.tsx'
-import { MessageRow } from '../messages/MessageRow.tsx'
+import { Section } from '../frame/Places.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
 import { useSession } from '../session/session.ts'
 import { AgreementPanel } from './AgreementPanel.tsx'
 import { Disputes } from './Disputes.tsx'
-import { Journal } from './Journal.tsx'
+import type { Order } from './order.ts'
 import { PaidTwice, Refunds, TooLate } from './Refunds.tsx'
 import { Transfer } from './Transfer.tsx'
-import { attemptState, orderState, sayWorth } from './words.ts'
-
-const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
-export type Order = Awaited<ReturnType<typeof loadOrder>>
-
-export function useOrder(id: string | undefined) {
-  const { mode } = useSession()
-  return useQuery({
-    queryKey: ['order', mode, id],
-    enabled: id !== undefined,
-    queryFn: () => loadOrder(id as string),
-    placeholderData: keepPreviousData,
-  })
-}
+import { attemptState, firstAgreement, orderState, paymentState, sayWorth } from './words.ts'
 
 /** One order: its lines, payments, attempts and grants. */
 export function OrderBench({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }
-  const standing = { ...order, agreement: order.agreements[0] ?? null }
+  const standing = { ...order, agreement: firstAgreement(order.agreements), lines: order.lines.length }
+  const titleOf = (lineId: string) => order.lines.find(({ id }) => id === lineId)?.title ?? ''
   const [shape, word] = orderState(standing, school)
   const { hash } = useLocation()
   // Led here to one part of it.
@@ -98,6 +83,7 @@ export function OrderBench({ order }: { order: Order }) {
       )}
       {order.agreements.map((agreement) => (
         <Section key={agreement.id} title="Agreement" id="agreement">
+          {order.lines.length > 1 && <p className="pt-[5px] font-medium">{titleOf(agreement.lineId)}</p>}
           <AgreementPanel agreement={agreement} money={money} />
         </Section>
       ))}
@@ -197,6 +183,7 @@ function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
 
 function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
   const { school } = useSession()
+  const several = order.lines.length > 1
   // Of a transfer only its day is known.
   const collected = (at: string) =>
     order.transfers.length > 0 ? sayDate(at, school.timeZone) : sayMoment(at, school.timeZone)
@@ -213,6 +200,9 @@ function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
         <tr key={payment.id}>
           <td>
             {sayDay(payment.due, school.language)}
+            {several && (
+              <span className="text-ink-2"> · {order.lines.find(({ id }) => id === payment.lineId)?.title}</span>
+            )}
             {payment.name && <span className="text-ink-2"> · {payment.name}</span>}
           </td>
           <td className="text-right">{formatMoney(payment.pay, money)}</td>
@@ -259,112 +249,4 @@ function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
       })}
     </ol>
   )
-}
-
-/** A payment's standing as shape and word, as Money has it. */
-function paymentState({ state, due, lineId }: Order['payments'][number], order: Order): readonly [StateShape, string] {
-  if (state === 'collected') return ['received', 'received']
-  if (state === 'let-go') return ['off', 'let go']
-  if (order.awaited && due === order.quote.purchaseDay) return ['awaited', 'awaited']
-  const agreement = order.agreements.find((other) => other.lineId === lineId)
-  if (agreement?.state === 'stopped') return ['failed', 'given up']
-  const isTried = agreement !== undefined && agreement.tries > 0 && due <= order.today
-  return agreement && (isTried || due < order.today) ? ['late', 'late'] : ['due', 'to come']
-}
-
-const KNOT_STATES: Record<string, KnotState> = {
-  received: 'collected',
-  'let go': 'given-up',
-  'given up': 'given-up',
-  late: 'late',
-  awaited: 'awaited',
-  'to come': 'to-come',
-}
-
-/** What follows from an order: how it went, its messages, its journal. */
-export function OrderMirror({ order }: { order: Order }) {
-  const { school } = useSession()
-  const money = { ...school, currency: order.currency }
-  const grant = order.grants.find(({ endedAt }) => endedAt === null)
-  const isShut = grant?.shuts != null && grant.shuts <= order.today
-  const knots = order.payments.map(
-    (payment): Knot => ({
-      day: payment.due,
-      amount: formatMoney(payment.pay, money, true),
-      state: KNOT_STATES[paymentState(payment, order)[1]] ?? 'to-come',
-    }),
-  )
-  return (
-    <>
-      <Reflection label={`Order ${order.number}`}>
-        <p className="display text-[19px] leading-snug font-medium">{summary(order, money)}</p>
-        <div className="mt-2">
-          <Thread
-            start={order.quote.purchaseDay}
-            startLabel={sayDayShort(order.quote.purchaseDay)}
-            knots={knots}
-            endless={order.quote.committed === null}
-            ribbon={
-              grant
-                ? {
-                    label: isShut
-                      ? `shut since ${sayDay(grant.shuts ?? '', school.language)}`
-                      : grant.closes
-                        ? `open until ${sayDay(grant.closes, school.language)}`
-                        : 'open for good',
-                    opens: grant.opens,
-                    closes: isShut ? grant.shuts : grant.closes,
-                    graceDays: 0,
-                    goesOn: false,
-                    cloth: grant.cloth,
-                  }
-                : null
-            }
-            language={school.language}
-          />
-        </div>
-      </Reflection>
-      {order.messages.length > 0 && (
-        <Reflection label="Messages">
-          {order.messages.map((message) => (
-            <MessageRow key={message.id} message={message} />
-          ))}
-        </Reflection>
-      )}
-      <Reflection label="Happened">
-        <Journal entries={order.journal} />
-      </Reflection>
-    </>
-  )
-}
-
-function summary(order: Order, money: MoneyFormat): string {
-  const [agreement] = order.agreements
-  const givenBack = order.refunds
-    .filter(({ state }) => state === 'refunded')
-    .reduce((sum, { amount }) => sum + amount, 0)
-  const back = givenBack > 0 ? ` ${formatMoney(givenBack, money)} was given back.` : ''
-  if (order.state === 'paid' && agreement) {
-    const sum = (list: Order['payments']) => list.reduce((all, { pay }) => all + pay, 0)
-    const came = sum(order.payments.filter(({ state }) => state === 'collected'))
-    const of = agreement.count === null ? '' : ` of ${formatMoney(sum(order.payments), money)}`
-    const next = agreement.next?.on
-      ? ` Next: ${formatMoney(agreement.next.pay, money)} on ${sayDay(agreement.next.on, money.language)}.`
-      : ''
-    const late = agreement.toPay > 0 ? ` ${formatMoney(agreement.toPay, money)} is late.` : ''
-    const ended = agreement.state === 'cancelled' ? ' Cancelled.' : agreement.state === 'stopped' ? ' Stopped.' : ''
-    return `${formatMoney(came, money)}${of} came.${back}${late}${ended}${next}`
-  }
-  if (order.state === 'paid' && order.payToday === 0) return 'Nothing was due; the course is open.'
-  if (order.state === 'paid') {
-    const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
-    const opened = order.duplicateOf ? 'This order opens nothing.' : `The course is ${isOpen ? 'open' : 'closed'}.`
-    return `${formatMoney(order.payToday, money)} came.${back} ${opened}`
-  }
-  if (order.awaited?.transfer)
-    return `${formatMoney(order.awaited.amount - order.awaited.came, money)} is awaited by bank transfer.`
-  if (order.awaited) return `${formatMoney(order.payToday, money)} is on its way from the buyer’s bank.`
-  if (order.state === 'paying')
-    return `${formatMoney(order.payToday, money)} is being paid. The outcome is looked up by itself.`
-  return `${formatMoney(order.payToday, money)} did not come. Nothing was opened; the buyer can try again.`
 }

@@ -16,7 +16,9 @@ import { Waiting } from '../frame/Waiting.tsx'
 import { useShelf } from '../sell/queries.ts'
 import { useSession, useStudioToday } from '../session/session.ts'
 import { AttentionList } from './AttentionList.tsx'
-import { OrderBench, OrderMirror, useOrder } from './OrderBench.tsx'
+import { OrderBench } from './OrderBench.tsx'
+import { OrderMirror } from './OrderMirror.tsx'
+import { useOrder } from './order.ts'
 import { orderState, sayWorth } from './words.ts'
 
 const FILTERS = [

@@ -14,7 +14,7 @@ import { api, queryClient } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
 import { AccessChoice, sayDone } from './AccessChoice.tsx'
-import type { Order } from './OrderBench.tsx'
+import type { Order } from './order.ts'
 import { WholeRefunds, wholePayments } from './WholeRefunds.tsx'
 
 type Refund = Order['refunds'][number]

@@ -12,7 +12,7 @@ import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
-import type { Order } from './OrderBench.tsx'
+import type { Order } from './order.ts'
 
 /** What has come for an order by bank transfer, as someone has marked it, and what is awaited. */
 export function Transfer({ order, money }: { order: Order; money: MoneyFormat }) {

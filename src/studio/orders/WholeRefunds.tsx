@@ -8,7 +8,7 @@ import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { AccessChoice, sayDone } from './AccessChoice.tsx'
-import type { Order } from './OrderBench.tsx'
+import type { Order } from './order.ts'
 
 type Charge = Order['charges'][number]
 

@@ -15,6 +15,7 @@ const paid = (agreement: object | null, more: Partial<Standing> = {}) =>
     came: 0,
     last: null,
     agreement,
+    lines: 1,
     ...more,
   }) as Standing
 const unpaid = (last: string | null, came = 0) => paid(null, { state: 'paying', received: 0, last, came })
@@ -37,6 +38,9 @@ describe('how an order stands', () => {
     [paid(member), 'received', '1 received'],
     [paid({ ...member, collected: 0 }), 'received', 'begun'],
     [paid({ ...plan, tries: 2 }), 'late', 'payment 2 is late'],
+    [paid(plan, { lines: 2 }), 'received', 'paid, goes on'],
+    [paid({ ...plan, tries: 2 }, { lines: 2 }), 'late', 'payment 2 is late'],
+    [paid({ ...member, state: 'cancelled' }, { lines: 3 }), 'received', 'paid'],
     [paid({ ...plan, state: 'completed', collected: 3 }), 'received', 'all 3 received'],
     [paid({ ...plan, state: 'stopped' }), 'failed', 'stopped, 1 of 3 received'],
     [paid({ ...plan, state: 'cancelled' }), 'off', 'ended, 1 of 3 received'],

@@ -22,7 +22,18 @@ interface StandingOrder {
   came: number
   /** Of an unpaid order the state and gateway of its newest attempt. */
   last: string | null
+  /** Of several, the one that asks for somebody first. */
   agreement: Agreed | null
+  /** How many things it holds. */
+  lines: number
+}
+
+/** What of an order says how its payments stand. */
+interface PaidOrder {
+  today: string
+  awaited: unknown
+  quote: { purchaseDay: string }
+  agreements: readonly { lineId: string; state: string; tries: number }[]
 }
 
 /** How an order stands as shape and word: what it waits for, how far its later payments have come, what went back. */
@@ -31,7 +42,7 @@ export function orderState(order: StandingOrder, money: MoneyFormat): readonly [
   if (order.state !== 'paid') return unpaidState(order, say)
   const { received, refunded, agreement } = order
   if (refunded > 0 && refunded >= received) return ['off', 'refunded']
-  const [shape, word] = agreement ? agreementState(agreement) : (['received', 'paid'] as const)
+  const [shape, word] = agreement ? agreedState(agreement, order.lines) : (['received', 'paid'] as const)
   return [shape, refunded > 0 ? `${word}, ${say(refunded)} refunded` : word]
 }
 
@@ -58,6 +69,19 @@ function unpaidState(
   }
 }
 
+/** Of several things the counts of one say little: it is paid, and goes on, unless one of them needs a look. */
+function agreedState(agreement: Agreed, lines: number): readonly [StateShape, string] {
+  const needsALook = agreement.state === 'stopped' || (agreement.state === 'active' && agreement.tries > 0)
+  if (lines === 1 || needsALook) return agreementState(agreement)
+  return ['received', agreement.state === 'active' ? 'paid, goes on' : 'paid']
+}
+
+/** Of the agreements of an order the one that asks for somebody first: late, then stopped, then going on. */
+export function firstAgreement<A extends Pick<Agreed, 'state' | 'tries'>>(agreements: readonly A[]): A | null {
+  const rank = ({ state, tries }: A) => (state === 'active' ? (tries > 0 ? 0 : 2) : state === 'stopped' ? 1 : 3)
+  return [...agreements].sort((a, b) => rank(a) - rank(b))[0] ?? null
+}
+
 function agreementState(agreement: Agreed): readonly [StateShape, string] {
   const { collected, count, tries, kind } = agreement
   const came =
@@ -72,6 +96,20 @@ function agreementState(agreement: Agreed): readonly [StateShape, string] {
     case 'cancelled':
       return ['off', kind === 'installments' ? `ended, ${came}` : 'cancelled']
   }
+}
+
+/** A payment's standing as shape and word, as Money has it. */
+export function paymentState(
+  { state, due, lineId }: { state: string; due: string; lineId: string },
+  order: PaidOrder,
+): readonly [StateShape, string] {
+  if (state === 'collected') return ['received', 'received']
+  if (state === 'let-go') return ['off', 'let go']
+  if (order.awaited && due === order.quote.purchaseDay) return ['awaited', 'awaited']
+  const agreement = order.agreements.find((other) => other.lineId === lineId)
+  if (agreement?.state === 'stopped') return ['failed', 'given up']
+  const isTried = agreement !== undefined && agreement.tries > 0 && due <= order.today
+  return agreement && (isTried || due < order.today) ? ['late', 'late'] : ['due', 'to come']
 }
 
 /** What an order came to: what was received for it so far, or what it was placed for; "free" where nothing comes later either. */

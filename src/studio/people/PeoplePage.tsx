@@ -214,11 +214,11 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
           {orders.map((order) => {
             const [shape, word] = orderState(order, school)
             return (
-              <li key={order.id} className="flex items-baseline gap-4 border-b border-line py-1.5">
-                <Link className="link" to={`/studio/orders/${order.id}`}>
+              <li key={order.id} className="flex flex-wrap items-baseline gap-x-4 gap-y-1 border-b border-line py-1.5">
+                <Link className="link whitespace-nowrap" to={`/studio/orders/${order.id}`}>
                   {order.number}
                 </Link>
-                <span>{sayWorth(order, school)}</span>
+                <span className="whitespace-nowrap">{sayWorth(order, school)}</span>
                 <State shape={shape}>{word}</State>
                 {isOwed(order.agreement) && (
                   <Button

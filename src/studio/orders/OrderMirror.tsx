@@ -1,0 +1,132 @@
+import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { type Knot, type KnotState, Thread } from '../../ui/Thread.tsx'
+import { Reflection } from '../frame/Places.tsx'
+import { MessageRow } from '../messages/MessageRow.tsx'
+import { useSession } from '../session/session.ts'
+import { Journal } from './Journal.tsx'
+import type { Order } from './order.ts'
+import { paymentState } from './words.ts'
+
+const KNOT_STATES: Record<string, KnotState> = {
+  received: 'collected',
+  'let go': 'given-up',
+  'given up': 'given-up',
+  late: 'late',
+  awaited: 'awaited',
+  'to come': 'to-come',
+}
+
+/** What follows from an order: how it went, its messages, its journal. */
+export function OrderMirror({ order }: { order: Order }) {
+  const { school } = useSession()
+  const money = { ...school, currency: order.currency }
+  return (
+    <>
+      <Reflection label={`Order ${order.number}`}>
+        <p className="display text-[19px] leading-snug font-medium">{summary(order, money)}</p>
+        {order.lines.map((line) => (
+          <div key={line.id} className="mt-2">
+            {order.lines.length > 1 && <p className="text-[13px] font-medium">{line.title}</p>}
+            <LineThread order={order} lineId={line.id} money={money} />
+          </div>
+        ))}
+      </Reflection>
+      {order.messages.length > 0 && (
+        <Reflection label="Messages">
+          {order.messages.map((message) => (
+            <MessageRow key={message.id} message={message} />
+          ))}
+        </Reflection>
+      )}
+      <Reflection label="Happened">
+        <Journal entries={order.journal} />
+      </Reflection>
+    </>
+  )
+}
+
+/** The payments of one line and how long what it opened is open, on a time line. */
+function LineThread({ order, lineId, money }: { order: Order; lineId: string; money: MoneyFormat }) {
+  const { school } = useSession()
+  const line = order.quote.lines[order.lines.find(({ id }) => id === lineId)?.position ?? 0]
+  const grant = order.grants.find((other) => other.lineId === lineId && other.endedAt === null)
+  const isShut = grant?.shuts != null && grant.shuts <= order.today
+  const knots = order.payments
+    .filter((payment) => payment.lineId === lineId)
+    .map(
+      (payment): Knot => ({
+        day: payment.due,
+        amount: formatMoney(payment.pay, money, true),
+        state: KNOT_STATES[paymentState(payment, order)[1]] ?? 'to-come',
+      }),
+    )
+  return (
+    <Thread
+      start={order.quote.purchaseDay}
+      startLabel={sayDayShort(order.quote.purchaseDay)}
+      knots={knots}
+      endless={line?.untilCancelled ?? false}
+      ribbon={
+        grant
+          ? {
+              label: isShut
+                ? `shut since ${sayDay(grant.shuts ?? '', school.language)}`
+                : grant.closes
+                  ? `open until ${sayDay(grant.closes, school.language)}`
+                  : 'open for good',
+              opens: grant.opens,
+              closes: isShut ? grant.shuts : grant.closes,
+              graceDays: 0,
+              goesOn: false,
+              cloth: grant.cloth,
+            }
+          : null
+      }
+      language={school.language}
+    />
+  )
+}
+
+/** How an order stands, in a sentence or two: what was received of what, what is late, what is next. */
+function summary(order: Order, money: MoneyFormat): string {
+  const { agreements } = order
+  const say = (amount: number) => formatMoney(amount, money)
+  const sum = (list: readonly { pay: number }[]) => list.reduce((all, { pay }) => all + pay, 0)
+  const givenBack = order.refunds
+    .filter(({ state }) => state === 'refunded')
+    .reduce((all, { amount }) => all + amount, 0)
+  const back = givenBack > 0 ? ` ${say(givenBack)} was given back.` : ''
+  if (order.state === 'paid' && agreements.length > 0) {
+    const received = sum(order.payments.filter(({ state }) => state === 'collected'))
+    // What goes on until it is cancelled comes to no sum.
+    const of = order.quote.committed === null ? '' : ` of ${say(sum(order.payments))}`
+    const [next] = agreements
+      .flatMap((agreement) => (agreement.next?.on ? [{ on: agreement.next.on, pay: agreement.next.pay }] : []))
+      .sort((a, b) => (a.on < b.on ? -1 : 1))
+    const comes = next ? ` Next: ${say(next.pay)} on ${sayDay(next.on, money.language)}.` : ''
+    const owed = agreements.reduce((all, { toPay }) => all + toPay, 0)
+    const late = owed > 0 ? ` ${say(owed)} is late.` : ''
+    const [only] = order.lines.length === 1 ? agreements : []
+    const ended = only?.state === 'cancelled' ? ' Cancelled.' : only?.state === 'stopped' ? ' Stopped.' : ''
+    return `${say(received)}${of} received.${back}${late}${ended}${comes}`
+  }
+  const open = order.grants.filter(({ endedAt }) => endedAt === null).length
+  if (order.state === 'paid' && order.payToday === 0) return `Nothing was due. ${sayOpen(open, order.grants.length)}`
+  if (order.state === 'paid') {
+    const opened = order.duplicateOf ? 'This order opens nothing.' : sayOpen(open, order.grants.length)
+    return `${say(order.payToday)} received.${back} ${opened}`
+  }
+  if (order.awaited?.transfer)
+    return `${formatMoney(order.awaited.amount - order.awaited.came, money)} is awaited by bank transfer.`
+  if (order.awaited) return `${formatMoney(order.payToday, money)} is on its way from the buyer’s bank.`
+  if (order.state === 'paying')
+    return `${formatMoney(order.payToday, money)} is being paid. The outcome is looked up by itself.`
+  return `${formatMoney(order.payToday, money)} was not received. Nothing was opened; the buyer can try again.`
+}
+
+/** How many of the courses that an order opened are open. */
+function sayOpen(open: number, all: number): string {
+  if (all > 1) return open === all ? `All ${all} courses are open.` : `${open} of ${all} courses are open.`
+  return `The course is ${open > 0 ? 'open' : 'closed'}.`
+}

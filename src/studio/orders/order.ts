@@ -1,0 +1,17 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { unwrap } from '../../ui/problem.ts'
+import { api } from '../api.ts'
+import { useSession } from '../session/session.ts'
+
+const loadOrder = (id: string) => unwrap(api.orders[':id'].$get({ param: { id } }))
+export type Order = Awaited<ReturnType<typeof loadOrder>>
+
+export function useOrder(id: string | undefined) {
+  const { mode } = useSession()
+  return useQuery({
+    queryKey: ['order', mode, id],
+    enabled: id !== undefined,
+    queryFn: () => loadOrder(id as string),
+    placeholderData: keepPreviousData,
+  })
+}
