@@ -3,6 +3,7 @@ import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
+import type { KeptFor } from '../charging/ways.ts'
 import { grantDates, storedOf } from '../collecting/agreements.ts'
 import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
@@ -81,14 +82,6 @@ export async function markPaidTwice(
     { about, what: 'order-paid-twice', data: { amount: payToday, currency } },
     queued,
   ])
-}
-
-/** The method that later payments are charged to; `reference` null where the gateway kept none. */
-export interface KeptFor {
-  connectionId: string
-  reference: string | null
-  method: string
-  expires: string | null
 }
 
 /** Whether a line has payments to come after the purchase day. */

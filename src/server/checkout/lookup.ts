@@ -1,6 +1,7 @@
 import { and, eq, inArray, lt, ne } from 'drizzle-orm'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
+import { CALL_SECONDS } from '../charging/start.ts'
 import { inMode, type Services } from '../context.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
@@ -9,8 +10,6 @@ import { log } from '../log.ts'
 import { awaitTransfer, isByTransfer } from './bankTransfer.ts'
 import { type Attempt, settleAttempt } from './settle.ts'
 
-/** How long a call may be on its way before an absent key is closed. Longer than any gateway's time-out. */
-export const CALL_SECONDS = 30
 /** How long a buyer may take to approve a payment. */
 const CONFIRM_SECONDS = 20 * 60
 const LOOK_AGAIN_SECONDS = 30

@@ -1,33 +1,23 @@
-import { and, eq } from 'drizzle-orm'
 import * as v from 'valibot'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Role } from '../../core/quote/types.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
-import {
-  type Adapter,
-  type Capabilities,
-  type Credentials,
-  type DeclineReason,
-  GatewayRefused,
-  GatewayUnreachable,
-  type Outcome,
-} from '../../gateways/contract.ts'
+import type { DeclineReason } from '../../gateways/contract.ts'
+import { callGateway } from '../charging/call.ts'
+import { isUp, type KeptFor, keepMethod, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
 import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, connections } from '../db/schema/index.ts'
-import { capabilitiesOf, isReadable, openConnection } from '../gateways/service.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Counted } from '../limits.ts'
-import { record } from '../orders/journal.ts'
 import { emailSchema, getSchool, type School } from '../school/service.ts'
 import type { Person } from '../school/sessions.ts'
 import { requireCompared } from '../upkeep/restored.ts'
 import { requireHolder } from './audience.ts'
 import { awaitTransfer } from './bankTransfer.ts'
-import { goesOn, type KeptFor } from './fulfil.ts'
+import { goesOn } from './fulfil.ts'
 import { prepare } from './prepare.ts'
 import { quoteBasket } from './quoteBasket.ts'
 import { type SellableLine, sellableLines } from './sellable.ts'
@@ -157,7 +147,7 @@ export async function placeBasket(
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, 'Too many orders that were not paid.')
-  const kept = way && pay === 0 ? await keepMethod(way, request) : null
+  const kept = way && pay === 0 ? await keepMethod(way, request.payment?.token ?? '') : null
   const placing: Placing = { school, lines, request, shopper, quoted, hasLater, kept }
   const placed = await placeOnce(services, way, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
@@ -249,61 +239,6 @@ function refusedForAddress(): Problem {
   )
 }
 
-/** A way that a buyer pays through, opened for use; `gateway` null where nobody is asked, as for bank transfer. */
-export interface OpenWay {
-  connection: typeof connections.$inferSelect
-  capabilities: Capabilities
-  gateway: Gateway | null
-}
-export interface Gateway {
-  adapter: Adapter
-  credentials: Credentials
-}
-
-/** The way that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
-export async function openWay(services: Services, payment: PlaceRequest['payment'], mode: Mode): Promise<OpenWay> {
-  if (!payment) throw fieldProblem('/payment', 'Choose how you pay.')
-  const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
-  if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
-    throw new Problem(409, 'way-gone', 'This way of paying is not offered any more. Reload the page.')
-  }
-  if (!isReadable(services, connection.secret)) {
-    throw new Problem(409, 'way-gone', 'This payment method is not offered at the moment. Reload the page.')
-  }
-  const capabilities = capabilitiesOf(services.gateways, connection.adapter)
-  const gateway = capabilities.style === 'offline' ? null : await openConnection(services, connection.id)
-  return { connection, capabilities, gateway }
-}
-
-/**
- * Asks a gateway that did not answer lately whether it does now, before it is asked for money: a payment begun while
- * it is down would have to be waited for. Where it does not, the attempt is dropped; its key was never sent.
- * @throws Problem 503 `way-down`.
- */
-export async function requireUp(
-  services: Services,
-  { connection, capabilities, gateway }: OpenWay,
-  attempt: Attempt,
-): Promise<void> {
-  if (!gateway || connection.downSince === null) return
-  try {
-    await gateway.adapter.verify(gateway.credentials)
-  } catch (error) {
-    if (!(error instanceof GatewayUnreachable)) throw error
-    await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
-    throw new Problem(
-      503,
-      'way-down',
-      `${capabilities.name} does not answer at the moment. Nothing was charged; pay another way, or try again later.`,
-    )
-  }
-}
-
-/** What a gateway is asked to charge: the token of its fields, or what the buyer approves on its page. */
-export function sourceOf({ capabilities }: OpenWay, token: string, keep: boolean, returnUrl: string) {
-  return capabilities.style === 'redirect' ? { returnUrl, keep } : { token, keep }
-}
-
 /** Quotes the basket; a price of the buyer's own that does not fit is said at its field. */
 function quoteFor(school: School, lines: readonly PlacingLine[], at: Date) {
   try {
@@ -320,100 +255,32 @@ function quoteFor(school: School, lines: readonly PlacingLine[], at: Date) {
   }
 }
 
-/** Keeps the buyer's method where nothing is due today but later payments come. */
-async function keepMethod({ connection, gateway }: OpenWay, { payment }: PlaceRequest): Promise<KeptFor> {
-  if (!gateway) throw new Error('Nothing can be kept without a gateway.')
-  try {
-    const kept = await gateway.adapter.keep(gateway.credentials, {
-      key: crypto.randomUUID(),
-      token: payment?.token ?? '',
-    })
-    return { connectionId: connection.id, ...kept }
-  } catch (error) {
-    if (error instanceof GatewayRefused)
-      throw new Problem(
-        422,
-        'card-refused',
-        'This card could not be kept for the later payments. Nothing was charged; use another card.',
-      )
-    if (error instanceof GatewayUnreachable)
-      throw new Problem(
-        502,
-        'gateway-unreachable',
-        'The card could not be checked at the moment. Nothing was charged; try again.',
-      )
-    throw error
-  }
-}
-
 /** Calls the gateway and settles by its answer; no answer is kept as unknown, for the look-up. */
 async function charge(services: Services, way: OpenWay, attempt: Attempt, placing: Placing): Promise<Placed> {
   const { school, lines, request, hasLater } = placing
-  if (!way.gateway) {
+  const { gateway } = way
+  if (!gateway) {
     await awaitTransfer(services, attempt)
     return standing(services, attempt.orderId)
   }
-  const { adapter, credentials } = way.gateway
-  await requireUp(services, way, attempt)
+  if (!(await isUp(way))) {
+    // Its key was never sent.
+    await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
+    throw wayDown(way)
+  }
   const [first] = lines
   const returnUrl = `${services.config.origin}/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
-  let outcome: Outcome
-  try {
-    outcome = await adapter.begin(credentials, {
-      key: attempt.key,
-      amount: attempt.amount,
-      currency: attempt.currency,
-      source: sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl),
-      reference: referenceText(
-        school.name,
-        lines.map(({ product }) => product.title),
-      ),
-      statement: (lines.length === 1 && first?.offer.live.statement.trim()) || statementOf(school.name),
-    })
-  } catch (error) {
-    if (error instanceof GatewayUnreachable) {
-      await leaveUnknown(services, attempt, error)
-      return standing(services, attempt.orderId)
-    }
-    if (!(error instanceof GatewayRefused)) throw error
-    const reason = error.code === 'bad-token' ? ('bad-token' as const) : ('refused' as const)
-    outcome = { state: 'declined', reference: '', reason, method: null }
-  }
+  const outcome = await callGateway(services, {
+    open: () => gateway,
+    attempt,
+    source: sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl),
+    schoolName: school.name,
+    titles: lines.map(({ product }) => product.title),
+    ...(lines.length === 1 && first ? { statement: first.offer.live.statement } : {}),
+  })
+  if (!outcome) return standing(services, attempt.orderId)
   await settleAttempt(services, attempt.id, outcome, 'answer')
   // What was collected is paid, whoever settled it first; everything else is read from what is stored.
   if (outcome.state === 'collected') return { state: 'paid', orderId: attempt.orderId }
   return standing(services, attempt.orderId)
-}
-
-/** Notes that a call was left without an answer: whether money moved is looked up. */
-export async function leaveUnknown(
-  services: Services,
-  attempt: Pick<Attempt, 'id' | 'orderId'>,
-  error: GatewayUnreachable,
-): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const [changed] = await tx
-      .update(attempts)
-      .set({ state: 'unknown', reason: error.message })
-      .where(and(eq(attempts.id, attempt.id), eq(attempts.state, 'started')))
-      .returning()
-    if (changed)
-      await record(tx, services.now(), { orderId: attempt.orderId }, 'attempt-unknown', { why: error.message })
-  })
-}
-
-/** What a gateway shows of a payment: the school, and what is bought, as far as there is room. */
-export function referenceText(school: string, titles: readonly string[]): string {
-  return `${school}: ${titles.join(', ')}`.slice(0, 120)
-}
-
-/** A statement text of at most 22 plain letters. */
-export function statementOf(school: string): string {
-  const plain = school
-    .normalize('NFKD')
-    .replace(/[^A-Za-z0-9 .-]+/g, ' ')
-    .replace(/\s+/g, ' ')
-    .trim()
-  return (plain || 'COURSE').toUpperCase().slice(0, 22)
 }

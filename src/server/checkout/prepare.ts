@@ -1,6 +1,8 @@
 import { and, asc, eq, gt, inArray, isNull, ne, sql } from 'drizzle-orm'
 import type { QuotedLine } from '../../core/quote/types.ts'
 import { browserAccessSince } from '../access/service.ts'
+import { derivedKey } from '../charging/attemptKey.ts'
+import { startAttempt } from '../charging/start.ts'
 import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import {
@@ -15,10 +17,8 @@ import {
 } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
-import { derivedKey, nextAttemptKey } from './attemptKey.ts'
 import { markPaid } from './fulfil.ts'
 import { heldAlready, outlasts, sameOffer } from './heldAlready.ts'
-import { CALL_SECONDS } from './lookup.ts'
 import type { Placing, Shopper } from './place.ts'
 import type { Attempt, Order } from './settle.ts'
 
@@ -80,29 +80,23 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     await markPaid(services, order, null, [placed], placing.kept)
     return { kind: 'paid', orderId: order.id }
   }
-  const attempt = {
-    id: crypto.randomUUID(),
-    orderId: order.id,
-    key: await nextAttemptKey(tx, { orderId: order.id, agreementId: null, fromN: null }),
-    connectionId: request.payment?.connectionId as string,
-    amount: quoted.quote.today.pay,
-    currency: school.currency,
-    state: 'started' as const,
-    startedAt: services.now(),
-    day: quoted.quote.purchaseDay,
-    madeBy: 'buyer' as const,
-  }
-  const { amount, currency, key } = attempt
-  const [[stored]] = await Promise.all([
-    tx.insert(attempts).values(attempt).returning(),
-    services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 }),
-    recordAll(tx, services.now(), [
-      placed,
-      { about: placed.about, what: 'attempt-started', data: { amount, currency, key } },
-    ]),
-  ])
-  if (!stored) throw new Error('The attempt was not stored.')
-  return { kind: 'ready', attempt: stored }
+  const attempt = await startAttempt(
+    services,
+    placed.about,
+    {
+      orderId: order.id,
+      agreementId: null,
+      fromN: null,
+      toN: null,
+      connectionId: request.payment?.connectionId as string,
+      amount: quoted.quote.today.pay,
+      currency: school.currency,
+      day: quoted.quote.purchaseDay,
+      madeBy: 'buyer',
+    },
+    [placed],
+  )
+  return { kind: 'ready', attempt }
 }
 
 /** Orders that would open something of what is ordered now. */

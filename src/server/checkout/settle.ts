@@ -1,16 +1,18 @@
 import { and, eq, inArray, sql } from 'drizzle-orm'
 import type { Outcome } from '../../gateways/contract.ts'
+import type { Attempt } from '../charging/start.ts'
+import { nextState } from '../charging/states.ts'
 import { laterCollected, laterDeclined } from '../collecting/outcome.ts'
 import { inTransaction, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
-import { attempts, journal, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
+import { attempts, journal, orders } from '../db/schema/index.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
 import { schoolDay } from '../school/service.ts'
 import { markPaid, markPaidTwice, openedBy } from './fulfil.ts'
 import { paidMeanwhile } from './heldAlready.ts'
 
-export type Attempt = typeof attempts.$inferSelect
+export type { Attempt }
 export type Order = typeof orders.$inferSelect
 
 /** Who brought the news: the answer to our call, an event, or a look-up by key. */
@@ -40,15 +42,13 @@ export async function settleAttempt(
 /** The same in the caller's transaction, which holds the order's lock and has read the attempt since. */
 export async function settleIn(services: Within, order: Order, attempt: Attempt, outcome: Outcome, source: Source) {
   const { db: tx } = services
-  const isOpen = OPEN_ATTEMPTS.includes(attempt.state)
+  const next = nextState(attempt.state, outcome.state)
+  if (next === null) return
   const isLater = attempt.agreementId !== null
   const at = services.now()
   const about = { orderId: order.id, personId: order.personId }
   switch (outcome.state) {
-    case 'absent':
-      return
     case 'collected':
-      if (attempt.state === 'collected') return
       if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) {
         // Nothing is settled by other money than was asked for.
         const { amount: asked, currency, key } = attempt
@@ -59,22 +59,19 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
         ? laterCollected(services, order, attempt, outcome, source)
         : collected(services, order, attempt, outcome, source)
     case 'confirming':
-      if (attempt.state !== 'started' && attempt.state !== 'unknown') return
-      await change(tx, attempt, { state: 'confirming', reference: outcome.reference, confirmUrl: outcome.url })
+      await change(tx, attempt, { state: next, reference: outcome.reference, confirmUrl: outcome.url })
       return record(tx, at, about, 'attempt-confirming', { reference: outcome.reference })
     case 'awaited': {
-      if (!isOpen || attempt.state === 'awaiting') return
       const { reference, method } = outcome
-      await change(tx, attempt, { state: 'awaiting', reference, method, confirmUrl: null })
+      await change(tx, attempt, { state: next, reference, method, confirmUrl: null })
       const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'awaiting' })
       await Promise.all(writes)
       return recordAll(tx, at, [{ about, what: 'attempt-awaiting', data: { reference, method, source } }, queued])
     }
     case 'declined':
-      if (!isOpen) return
       if (isLater) return laterDeclined(services, order, attempt, outcome, source)
       await change(tx, attempt, {
-        state: 'declined',
+        state: next,
         reference: outcome.reference,
         reason: outcome.reason,
         method: outcome.method,
@@ -87,8 +84,7 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
         .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
       return tellDeclined(services, order, attempt, outcome, source)
     case 'abandoned':
-      if (!isOpen) return
-      await change(tx, attempt, { state: 'abandoned', settledAt: at, confirmUrl: null })
+      await change(tx, attempt, { state: next, settledAt: at, confirmUrl: null })
       if (isLater) return record(tx, at, about, 'attempt-abandoned', { source })
       await tx
         .update(orders)

@@ -2,32 +2,17 @@ import { and, desc, eq, inArray, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { type Agreement, inHand, payableOn, restOf } from '../../core/collecting/agreement.ts'
 import type { ScheduledPayment } from '../../core/quote/types.ts'
-import {
-  type DeclineReason,
-  GatewayRefused,
-  GatewayUnreachable,
-  type KeptMethod,
-  type Outcome,
-} from '../../gateways/contract.ts'
-import { nextAttemptKey } from '../checkout/attemptKey.ts'
-import { abandonAttempt, CALL_SECONDS, lookUpAttempt } from '../checkout/lookup.ts'
-import {
-  type Gateway,
-  leaveUnknown,
-  type OpenWay,
-  openWay,
-  referenceText,
-  requireUp,
-  sourceOf,
-  statementOf,
-} from '../checkout/place.ts'
+import { type DeclineReason, GatewayRefused, GatewayUnreachable, type KeptMethod } from '../../gateways/contract.ts'
+import { callGateway } from '../charging/call.ts'
+import { startAttempt } from '../charging/start.ts'
+import { type Gateway, isUp, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
+import { abandonAttempt, lookUpAttempt } from '../checkout/lookup.ts'
 import { type Attempt, settleAttempt } from '../checkout/settle.ts'
 import { inTransaction, type Services, type Within } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { record } from '../orders/journal.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { requireCompared } from '../upkeep/restored.ts'
 import { type Held, holdAgreement, readAgreement } from './agreements.ts'
@@ -104,29 +89,21 @@ export async function payByHand(services: Services, agreementId: string, request
   if (begun.kind === 'paid') return { state: 'paid' }
   if (begun.kind === 'under-way') return { state: 'checking' }
   const { attempt, held } = begun
-  await requireUp(services, way, attempt)
-  const school = await getSchool(services.db)
-  let outcome: Outcome
-  try {
-    outcome = await gateway.adapter.begin(gateway.credentials, {
-      key: attempt.key,
-      amount: attempt.amount,
-      currency: attempt.currency,
-      source: connectionId
-        ? sourceOf(way, token, true, services.config.origin + returnTo)
-        : { kept: held.row.kept ?? '' },
-      reference: referenceText(school.name, [held.line.title]),
-      statement: statementOf(school.name),
-    })
-  } catch (error) {
-    if (error instanceof GatewayUnreachable) {
-      await leaveUnknown(services, attempt, error)
-      return { state: 'checking' }
-    }
-    if (!(error instanceof GatewayRefused)) throw error
-    const reason = error.code === 'bad-token' ? ('bad-token' as const) : ('refused' as const)
-    outcome = { state: 'declined', reference: '', reason, method: null }
+  if (!(await isUp(way))) {
+    await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
+    throw wayDown(way)
   }
+  const { name } = await getSchool(services.db)
+  const outcome = await callGateway(services, {
+    open: () => gateway,
+    attempt,
+    source: connectionId
+      ? sourceOf(way, token, true, services.config.origin + returnTo)
+      : { kept: held.row.kept ?? '' },
+    schoolName: name,
+    titles: [held.line.title],
+  })
+  if (!outcome) return { state: 'checking' }
   await settleAttempt(services, attempt.id, outcome, 'answer')
   return standingByHand(services, agreementId)
 }
@@ -216,32 +193,18 @@ async function begin(
     throw new Problem(409, 'price-changed', 'What is due changed while this page was open. Nothing was charged.')
   }
   const { order } = held
-  const [attempt] = await tx
-    .insert(attempts)
-    .values({
-      orderId: order.id,
-      agreementId,
-      fromN: from,
-      toN: to,
-      key: await nextAttemptKey(tx, { orderId: order.id, agreementId, fromN: from }),
-      requestKey: request.requestKey,
-      connectionId,
-      amount,
-      currency: order.currency,
-      state: 'started',
-      startedAt: services.now(),
-      day,
-      madeBy: request.by ?? 'buyer',
-    })
-    .returning()
-  if (!attempt) throw new Error('The attempt was not stored.')
-  await services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 })
   const about = { orderId: order.id, personId: order.personId }
-  await record(tx, services.now(), about, 'attempt-started', {
-    n: from,
+  const attempt = await startAttempt(services, about, {
+    orderId: order.id,
+    agreementId,
+    fromN: from,
+    toN: to,
+    requestKey: request.requestKey,
+    connectionId,
     amount,
     currency: order.currency,
-    key: attempt.key,
+    day,
+    madeBy: request.by ?? 'buyer',
   })
   return { kind: 'begun', attempt, held }
 }

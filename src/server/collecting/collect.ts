@@ -2,11 +2,10 @@ import { and, asc, eq, exists, inArray, lte, not, sql } from 'drizzle-orm'
 import { addDays, type Day } from '../../core/calendar/day.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { afterCollected, afterGivenBack, nextTryOf, taskOn } from '../../core/collecting/agreement.ts'
-import { GatewayRefused, GatewayUnreachable, type Outcome } from '../../gateways/contract.ts'
-import { nextAttemptKey } from '../checkout/attemptKey.ts'
-import { CALL_SECONDS } from '../checkout/lookup.ts'
-import { leaveUnknown, referenceText, statementOf } from '../checkout/place.ts'
-import { type Attempt, settleAttempt } from '../checkout/settle.ts'
+import type { Outcome } from '../../gateways/contract.ts'
+import { callGateway, declined } from '../charging/call.ts'
+import { type Attempt, startAttempt } from '../charging/start.ts'
+import { settleAttempt } from '../checkout/settle.ts'
 import { inMode, inTransaction, type Services, type Within, withClock } from '../context.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, school } from '../db/schema/index.ts'
@@ -109,7 +108,7 @@ export async function collectAgreement(base: Services, agreementId: string): Pro
 interface Try {
   kind: 'try'
   held: Held
-  attempt: Pick<Attempt, 'id' | 'orderId' | 'key' | 'amount' | 'currency'>
+  attempt: Attempt
 }
 type Turn = { kind: 'nothing' } | { kind: 'settled' } | Try
 
@@ -140,59 +139,34 @@ async function takeTurn(services: Within, agreementId: string, day: Day): Promis
     await goOn(services, held, 1, day, [{ about, what: 'payment-settled', data: { n } }], false)
     return { kind: 'settled' }
   }
-  const attempt = {
-    id: crypto.randomUUID(),
+  const attempt = await startAttempt(services, about, {
     orderId: order.id,
-    key: await nextAttemptKey(tx, { orderId: order.id, agreementId, fromN: n }),
-    amount: pay,
-    currency: order.currency,
-  }
-  await tx.insert(attempts).values({
-    ...attempt,
     agreementId,
     fromN: n,
     toN: n,
     connectionId: row.connectionId,
-    state: 'started',
-    startedAt: services.now(),
+    amount: pay,
+    currency: order.currency,
     day,
     madeBy: 'worker',
   })
-  await services.jobs.send(tx, 'attempt-lookup', { attemptId: attempt.id }, { afterSeconds: CALL_SECONDS + 5 })
-  const { key, currency } = attempt
-  await record(tx, services.now(), about, 'attempt-started', { n, amount: pay, currency, key })
   return { kind: 'try', held, attempt }
 }
 
 /** Charges the method that was kept; null where no answer came, which is looked up later. */
 async function chargeKept(services: Services, { held, attempt }: Try, schoolName: string): Promise<Outcome | null> {
   const { row, line } = held
-  const refused = (reason: 'no-method' | 'refused'): Outcome => ({
-    state: 'declined',
-    reference: '',
-    reason,
-    method: row.method,
-  })
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, row.connectionId))
-  if (!row.kept || !connection || connection.disconnectedAt) return refused('no-method')
-  try {
-    const { adapter, credentials } = await openRow(services, connection)
-    const outcome = await adapter.begin(credentials, {
-      key: attempt.key,
-      amount: attempt.amount,
-      currency: attempt.currency,
-      source: { kept: row.kept },
-      reference: referenceText(schoolName, [line.title]),
-      statement: statementOf(schoolName),
-    })
-    if (outcome.state !== 'confirming') return outcome
-    // Nobody is there to approve it: it is closed at the gateway, and counts as declined.
-    const closed = await adapter.abandon(credentials, attempt.key)
-    return closed.state === 'abandoned' ? refused('refused') : closed
-  } catch (error) {
-    if (error instanceof GatewayRefused) return refused(error.code === 'bad-token' ? 'no-method' : 'refused')
-    if (!(error instanceof GatewayUnreachable)) throw error
-    await leaveUnknown(services, attempt, error)
-    return null
-  }
+  if (!row.kept || !connection || connection.disconnectedAt) return declined('no-method', row.method)
+  const outcome = await callGateway(services, {
+    open: () => openRow(services, connection),
+    attempt,
+    source: { kept: row.kept },
+    schoolName,
+    titles: [line.title],
+    isUnattended: true,
+  })
+  // What was declined without the gateway's naming it is the method that was kept.
+  if (outcome?.state !== 'declined') return outcome
+  return { ...outcome, method: outcome.method ?? row.method }
 }

@@ -1,6 +1,6 @@
 import { and, eq, inArray, isNull, ne } from 'drizzle-orm'
 import type { Collected } from '../../gateways/contract.ts'
-import { attemptKey, type Collects } from '../checkout/attemptKey.ts'
+import { attemptKey, type Collects } from '../charging/attemptKey.ts'
 import { settleAttempt } from '../checkout/settle.ts'
 import { readAgreement } from '../collecting/agreements.ts'
 import { inMode, liveTime, type Services } from '../context.ts'

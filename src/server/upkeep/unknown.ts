@@ -1,6 +1,6 @@
 import { and, desc, eq } from 'drizzle-orm'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
-import { derivedKey } from '../checkout/attemptKey.ts'
+import { derivedKey } from '../charging/attemptKey.ts'
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections, unknownPayments } from '../db/schema/index.ts'

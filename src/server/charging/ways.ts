@@ -1,0 +1,108 @@
+import { eq } from 'drizzle-orm'
+import {
+  type Adapter,
+  type Capabilities,
+  type Credentials,
+  GatewayRefused,
+  GatewayUnreachable,
+} from '../../gateways/contract.ts'
+import type { Services } from '../context.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { connections } from '../db/schema/index.ts'
+import { capabilitiesOf, isReadable, openConnection } from '../gateways/service.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
+
+/** The connection that a buyer chose, and the token of its fields; empty where it has none. */
+export interface Payment {
+  connectionId: string
+  token: string
+}
+
+/** The method that later payments are charged to; `reference` null where the gateway kept none. */
+export interface KeptFor {
+  connectionId: string
+  reference: string | null
+  method: string
+  expires: string | null
+}
+
+/** A way that a buyer pays through, opened for use; `gateway` null where nobody is asked, as for bank transfer. */
+export interface OpenWay {
+  connection: typeof connections.$inferSelect
+  capabilities: Capabilities
+  gateway: Gateway | null
+}
+export interface Gateway {
+  adapter: Adapter
+  credentials: Credentials
+}
+
+/** The way that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
+export async function openWay(services: Services, payment: Payment | null, mode: Mode): Promise<OpenWay> {
+  if (!payment) throw fieldProblem('/payment', 'Choose how you pay.')
+  const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
+  if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
+    throw new Problem(409, 'way-gone', 'This way of paying is not offered any more. Reload the page.')
+  }
+  if (!isReadable(services, connection.secret)) {
+    throw new Problem(409, 'way-gone', 'This payment method is not offered at the moment. Reload the page.')
+  }
+  const capabilities = capabilitiesOf(services.gateways, connection.adapter)
+  const gateway = capabilities.style === 'offline' ? null : await openConnection(services, connection.id)
+  return { connection, capabilities, gateway }
+}
+
+/**
+ * Whether a gateway that did not answer lately does now, asked before it is asked for money: a payment begun while it is
+ * down would have to be waited for.
+ */
+export async function isUp({ connection, gateway }: OpenWay): Promise<boolean> {
+  if (!gateway || connection.downSince === null) return true
+  try {
+    await gateway.adapter.verify(gateway.credentials)
+    return true
+  } catch (error) {
+    if (!(error instanceof GatewayUnreachable)) throw error
+    return false
+  }
+}
+
+/** What is said where a gateway does not answer. */
+export function wayDown({ capabilities }: OpenWay): Problem {
+  return new Problem(
+    503,
+    'way-down',
+    `${capabilities.name} does not answer at the moment. Nothing was charged; pay another way, or try again later.`,
+  )
+}
+
+/** What a gateway is asked to charge: the token of its fields, or what the buyer approves on its page. */
+export function sourceOf({ capabilities }: OpenWay, token: string, keep: boolean, returnUrl: string) {
+  return capabilities.style === 'redirect' ? { returnUrl, keep } : { token, keep }
+}
+
+/** Keeps the buyer's method where nothing is due today but later payments come. */
+export async function keepMethod({ connection, gateway }: OpenWay, token: string): Promise<KeptFor> {
+  if (!gateway) throw new Error('Nothing can be kept without a gateway.')
+  try {
+    const kept = await gateway.adapter.keep(gateway.credentials, {
+      key: crypto.randomUUID(),
+      token,
+    })
+    return { connectionId: connection.id, ...kept }
+  } catch (error) {
+    if (error instanceof GatewayRefused)
+      throw new Problem(
+        422,
+        'card-refused',
+        'This card could not be kept for the later payments. Nothing was charged; use another card.',
+      )
+    if (error instanceof GatewayUnreachable)
+      throw new Problem(
+        502,
+        'gateway-unreachable',
+        'The card could not be checked at the moment. Nothing was charged; try again.',
+      )
+    throw error
+  }
+}
