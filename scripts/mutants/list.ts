@@ -204,16 +204,10 @@ export const MUTANTS: readonly Mutant[] = [
         "if (order.state === 'paid') {",
         "if ((order.state as string) === 'never') {",
       ],
-      ['a late decline undoes a payment', "case 'declined':\n      if (!isOpen) return", "case 'declined':"],
       [
         'a decline leaves the order paying',
         ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
         ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
-      ],
-      [
-        'later payments count as collected at once',
-        'eq(payments.due, order.quote.purchaseDay))),\n  ])\n  const { purchaseDay }',
-        "not(eq(payments.due, '2000-01-01')))),\n  ])\n  const { purchaseDay }",
       ],
       [
         'a second order that was paid opens the course again',
@@ -222,34 +216,109 @@ export const MUTANTS: readonly Mutant[] = [
       ],
     ],
   ),
+  ...of(
+    'src/server/charging/states.ts',
+    ['src/server/charging'],
+    [
+      [
+        'a late decline undoes a payment',
+        'collected: {},\n  declined',
+        "collected: { declined: 'declined' },\n  declined",
+      ],
+      ['money for a closed attempt is lost', "abandoned: { collected: 'collected' },", 'abandoned: {},'],
+      [
+        'a payment on its way is asked for again',
+        "awaiting: { collected: 'collected',",
+        "awaiting: { confirming: 'confirming', collected: 'collected',",
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/charging/call.ts',
+    [...CHECKOUT, ...LATER],
+    [
+      [
+        'an unanswered call is taken for a decline',
+        'await leaveUnknown(services, attempt, error)\n    return null',
+        "return declined('refused')",
+      ],
+      [
+        'a payment that nobody can approve is left open',
+        "if (outcome.state !== 'confirming' || !isUnattended) return outcome",
+        'return outcome',
+      ],
+      [
+        'money that came while it was closed is lost',
+        "closed.state === 'abandoned' ? declined('refused') : closed",
+        "declined('refused')",
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/charging/ways.ts',
+    [...CHECKOUT, 'src/server/gateways'],
+    [
+      ['a paused connection takes orders', ' || connection.pausedAt !== null', ''],
+      ['a connection of the other mode takes orders', 'connection?.mode !== mode || ', '!connection || '],
+      [
+        'a gateway that is down is asked for money',
+        'if (!(error instanceof GatewayUnreachable)) throw error\n    return false',
+        'if (!(error instanceof GatewayUnreachable)) throw error\n    return true',
+      ],
+    ],
+  ),
+  ...of('src/server/checkout/fulfil.ts', CHECKOUT, [
+    [
+      'later payments count as collected at once',
+      '.where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))',
+      '.where(eq(payments.orderId, id))',
+    ],
+    ['only the first line opens', 'const opened = begun.flatMap(', 'const opened = begun.slice(0, 1).flatMap('],
+    ['the fee stands at one line', 'if (by && !isOne) await shareFee', 'if (by && isOne) await shareFee'],
+    ['an order that was paid twice is charged on', ".set({ state: 'let-go' })", ".set({ state: 'due' })"],
+  ]),
+  ...of(
+    'src/server/checkout/fees.ts',
+    ['src/server/checkout/twoLines.test.ts'],
+    [['the fee is split evenly', 'ordered.map(({ pay }) => pay),', 'ordered.map(() => 1),']],
+  ),
   ...of('src/server/checkout/prepare.ts', CHECKOUT, [
+    [
+      'a stranger is told what an address has',
+      "await tellOwner(services, person, product.title)\n      return { kind: 'refused' }",
+      "return { kind: 'owned', title: product.title }",
+    ],
+    [
+      'the same things the other way round are another order',
+      '({ product }) => product.id).sort())',
+      '({ product }) => product.id))',
+    ],
+    [
+      'what is had already may be in a basket',
+      "if (isOutlasted || own) return { kind: 'owned', title: product.title }",
+      "if ((isOutlasted || own) && lines.length === 1) return { kind: 'owned', title: product.title }",
+    ],
     [
       'an order of another browser is gone on with',
       'return order.browserHash === browserHash || order.personId === person?.id',
       'return order.browserHash !== ""',
     ],
-    [
-      'a stranger is told what an address has',
-      "await tellOwner(services, person, course.live.title)\n    return { kind: 'refused' }",
-      "return { kind: 'owned' }",
-    ],
     ['what costs nothing is left open', 'if (order.payToday === 0) {', 'if (order.payToday < 0) {'],
   ]),
   ...of('src/server/checkout/place.ts', CHECKOUT, [
-    ['a paused connection takes orders', ' || connection.pausedAt !== null', ''],
+    ['a members’ price stands beside the membership', 'requireNotInOneBasket(product.title, audience.of, lines)\n', ''],
+    [
+      'a later line’s method is not kept',
+      'quoted.quote.lines.some((line) => goesOn',
+      'quoted.quote.lines.slice(0, 1).some((line) => goesOn',
+    ],
     ['another price is charged than the button said', 'request.agreed.pay !== pay || ', ''],
     ['another currency is charged than the button said', ' || request.agreed.currency !== school.currency', ''],
-    ['a connection of the other mode takes orders', 'connection?.mode !== mode || ', '!connection || '],
     ['a way that cannot collect it is used', 'if (way && whyNot(', 'if (way && false && whyNot('],
     [
       'a method is not kept for later payments',
       "sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl)",
       "sourceOf(way, request.payment?.token ?? '', false, returnUrl)",
-    ],
-    [
-      'an unanswered call is taken for a decline',
-      'await leaveUnknown(services, attempt, error)\n      return standing(services, attempt.orderId)',
-      "await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')\n      return standing(services, attempt.orderId)",
     ],
   ]),
   ...of('src/server/checkout/heldAlready.ts', CHECKOUT, [
@@ -352,39 +421,85 @@ export const MUTANTS: readonly Mutant[] = [
       ['a link pays for ever', ', gt(payLinks.expiresAt, now())', ''],
     ],
   ),
-  ...of('src/server/refunds/service.ts', REFUNDS, [
+  ...of(
+    'src/server/refunds/service.ts',
+    [...REFUNDS, 'src/server/checkout/twoLines.test.ts'],
     [
-      'an order of the other mode is refunded',
-      '.where(and(eq(orders.id, orderId), eq(orders.mode, mode)))',
-      '.where(eq(orders.id, orderId))',
+      [
+        'a refund that is told twice is booked twice',
+        ".where(and(eq(refunds.key, key), eq(refunds.state, 'started')))\n  const [first]",
+        '.where(eq(refunds.key, key))\n  const [first]',
+      ],
+      [
+        'a refund closes a course that the buyer keeps',
+        "if (access === 'close') closed.push",
+        "if (access !== 'close') closed.push",
+      ],
+      [
+        'one call gives back of the first line only',
+        'const amount = await sumOf(base.db, key)',
+        'const { amount } = row.refund',
+      ],
+      [
+        'another line’s money is given back',
+        '.filter((charge) => charge.lineId === lineId)\n    const shares',
+        '\n    const shares',
+      ],
+      ['a whole payment is given back after a part of it was', 'isDisputed || given > 0)) {', 'isDisputed)) {'],
+      [
+        'an order of the other mode is refunded',
+        '.where(and(eq(orders.id, orderId), eq(orders.mode, mode)))',
+        '.where(eq(orders.id, orderId))',
+      ],
+      [
+        'the oldest payment is given back first',
+        'desc(attempts.settledAt), desc(attempts.startedAt)',
+        'attempts.settledAt, attempts.startedAt',
+      ],
+      ['a refund under way is given back again', "ne(refunds.state, 'refused')", "eq(refunds.state, 'refunded')"],
+      ['what is disputed is given back too', 'const cannot = isDisputed || ', 'const cannot = '],
     ],
+  ),
+  ...of(
+    'src/server/orders/receipt.ts',
+    ['src/server/checkout/twoLines.test.ts'],
     [
-      'the oldest payment is given back first',
-      'desc(attempts.settledAt), desc(attempts.startedAt)',
-      'attempts.settledAt, attempts.startedAt',
+      [
+        'the last part given back leaves a cent of tax',
+        'upTo >= whole ? tax - before.tax : roundRatio',
+        'upTo > whole ? tax - before.tax : roundRatio',
+      ],
     ],
-    ['a refund under way is given back again', "ne(refunds.state, 'refused')", "eq(refunds.state, 'refunded')"],
-    ['what is disputed is given back too', 'const cannot = isDisputed || ', 'const cannot = '],
+  ),
+  ...of(
+    'src/core/quote/stored.ts',
+    ['src/core/quote', 'src/server/collecting/collecting.test.ts'],
     [
-      'a refund that is told twice is booked twice',
-      "if (!order || refund?.state !== 'started') return",
-      'if (!order || !refund) return',
+      [
+        'an order from before is not read any more',
+        'isWrapped(stored) ? stored.document : stored',
+        '(stored as StoredQuote).document',
+      ],
     ],
+  ),
+  ...of(
+    'src/server/refunds/disputes.ts',
+    [...REFUNDS, 'src/server/checkout/twoLines.test.ts'],
     [
-      'a refund closes a course that the buyer keeps',
-      "access === 'close' ? await closeLine",
-      "access !== 'close' ? await closeLine",
+      [
+        'a lost dispute stands at the first line',
+        'lines.map(({ pay }) => pay),\n  )\n  const day',
+        'lines.map((_, index) => (index === 0 ? 1 : 0)),\n  )\n  const day',
+      ],
+      [
+        'an older word about a dispute undoes a newer',
+        'ORDER.indexOf(state) <= ORDER.indexOf(known.state)',
+        'ORDER.indexOf(state) === ORDER.indexOf(known.state)',
+      ],
+      ['two gateways share a reference', 'key: `dispute $' + '{attemptId} $', 'key: `dispute $'],
+      ['a lost dispute costs nothing', "if (state === 'lost') await bookLoss", "if (state === 'won') await bookLoss"],
     ],
-  ]),
-  ...of('src/server/refunds/disputes.ts', REFUNDS, [
-    [
-      'an older word about a dispute undoes a newer',
-      'ORDER.indexOf(state) <= ORDER.indexOf(known.state)',
-      'ORDER.indexOf(state) === ORDER.indexOf(known.state)',
-    ],
-    ['two gateways share a reference', 'key: `dispute $' + '{attemptId} $', 'key: `dispute $'],
-    ['a lost dispute costs nothing', "if (state === 'lost') await bookLoss", "if (state === 'won') await bookLoss"],
-  ]),
+  ),
   ...of(
     'src/server/gateways/events.ts',
     [...CHECKOUT, ...REFUNDS],

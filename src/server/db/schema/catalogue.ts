@@ -1,7 +1,7 @@
-import { bigserial, boolean, index, integer, jsonb, pgTable, primaryKey, text, unique, uuid } from 'drizzle-orm/pg-core'
+import { bigserial, boolean, index, integer, pgTable, primaryKey, text, unique, uuid } from 'drizzle-orm/pg-core'
 import type { CourseContent } from '../../../core/content/course.ts'
 import type { OfferContent } from '../../../core/content/offer.ts'
-import { amount, bytes, moment } from './columns.ts'
+import { amount, bytes, kept, moment } from './columns.ts'
 import { creators } from './school.ts'
 
 /** Uploaded pictures, re-encoded in two sizes. */
@@ -52,10 +52,10 @@ export const courses = pgTable('courses', {
     .references(() => products.id, { onDelete: 'cascade' }),
   slug: text().notNull().unique(),
   position: integer().notNull(),
-  draft: jsonb().$type<CourseContent>().notNull(),
+  draft: kept<CourseContent>().notNull(),
   draftRev: integer().notNull().default(1),
   draftAt: moment().notNull(),
-  live: jsonb().$type<CourseContent>(),
+  live: kept<CourseContent>(),
   liveVersion: integer().notNull().default(0),
   liveAt: moment(),
   retiredAt: moment(),
@@ -71,10 +71,10 @@ export const offers = pgTable(
       .notNull()
       .references(() => products.id, { onDelete: 'cascade' }),
     position: integer().notNull(),
-    draft: jsonb().$type<OfferContent>().notNull(),
+    draft: kept<OfferContent>().notNull(),
     draftRev: integer().notNull().default(1),
     draftAt: moment().notNull(),
-    live: jsonb().$type<OfferContent>(),
+    live: kept<OfferContent>(),
     liveVersion: integer().notNull().default(0),
     liveAt: moment(),
     onSale: boolean().notNull().default(false),
@@ -94,7 +94,7 @@ export const versions = pgTable(
     subject: text({ enum: ['course', 'offer'] }).notNull(),
     subjectId: uuid().notNull(),
     version: integer().notNull(),
-    content: jsonb().$type<CourseContent | OfferContent>().notNull(),
+    content: kept<CourseContent | OfferContent>().notNull(),
     publishedAt: moment().notNull(),
     publishedBy: uuid().references(() => creators.id),
     /** False for prices in a currency that the school has left. */

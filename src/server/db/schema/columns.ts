@@ -1,10 +1,19 @@
 import { bigint, customType, timestamp } from 'drizzle-orm/pg-core'
+import { readContent, storeContent } from '../../../core/content/stored.ts'
 
 /** A whole number of minor units. Safe integers only: the core refuses larger amounts. */
 export const amount = (name?: string) => (name ? bigint(name, { mode: 'number' }) : bigint({ mode: 'number' }))
 
 /** A moment, as a `Date`. */
 export const moment = () => timestamp({ withTimezone: true, precision: 3 })
+
+/** JSON that is kept with its version, and lifted where it is older (`core/content/stored.ts`). */
+export const kept = <T extends object>() =>
+  customType<{ data: T; driverData: string | T }>({
+    dataType: () => 'jsonb',
+    toDriver: (content) => JSON.stringify(storeContent(content)),
+    fromDriver: (stored) => readContent(stored as T),
+  })()
 
 export const bytes = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
 

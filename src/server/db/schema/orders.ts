@@ -17,7 +17,7 @@ import {
 } from 'drizzle-orm/pg-core'
 import type { Quote, QuotedLine } from '../../../core/quote/types.ts'
 import { courses, offers, products } from './catalogue.ts'
-import { amount, MODES, moment } from './columns.ts'
+import { amount, kept, MODES, moment } from './columns.ts'
 import { connections } from './gateways.ts'
 import { people } from './people.ts'
 
@@ -48,7 +48,7 @@ export const orders = pgTable(
     payToday: amount().notNull(),
     /** The quote's document, as `core/quote/stored.ts` keeps it, and its answer. */
     quoteInput: jsonb().notNull(),
-    quote: jsonb().$type<Quote>().notNull(),
+    quote: kept<Quote>().notNull(),
     /** What the buyer called themselves for it; null in older ones, where it is the person's. */
     buyerName: text(),
     /** The paid order that opened the same course first: the money of this one was on its way already, and opens nothing. */
@@ -95,7 +95,7 @@ export const orderLines = pgTable(
     title: text().notNull(),
     offerName: text().notNull(),
     role: text({ enum: ['main', 'bump', 'upsell'] }).notNull(),
-    quoted: jsonb().$type<QuotedLine>().notNull(),
+    quoted: kept<QuotedLine>().notNull(),
   },
   (table) => [
     unique('order_lines_placed').on(table.orderId, table.position),

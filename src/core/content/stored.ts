@@ -1,0 +1,18 @@
+/** The version in which content is kept: what creators write of courses and offers, and the quotes of orders. */
+const VERSION = 1
+
+/** Content as it is kept, with its version beside its fields. */
+export function storeContent<T extends object>(content: T): T & { version: number } {
+  return { ...content, version: VERSION }
+}
+
+/**
+ * Content of any version as it is now. What was kept before versions were, is of the first. A change of what is kept
+ * raises the version and lifts the older ones here, so that nobody else asks.
+ * @throws RangeError where it was kept by a newer product.
+ */
+export function readContent<T extends object>(stored: T & { version?: number }): T {
+  const { version = VERSION, ...content } = stored
+  if (version > VERSION) throw new RangeError(`This was kept by a newer version of the product (${version}).`)
+  return content as unknown as T
+}
