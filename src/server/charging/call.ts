@@ -87,6 +87,7 @@ async function leaveUnknown(
 function statementOf(school: string): string {
   const plain = school
     .normalize('NFKD')
+    .replace(/\p{M}+/gu, '')
     .replace(/[^A-Za-z0-9 .-]+/g, ' ')
     .replace(/\s+/g, ' ')
     .trim()

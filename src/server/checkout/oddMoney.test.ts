@@ -62,6 +62,23 @@ describe('for an order', () => {
   })
 })
 
+describe('for an order whose course another one opened meanwhile', () => {
+  it('is booked and opens nothing, and nothing more is expected of it', async () => {
+    const course = await world.sell(THREE_PARTS, 'Odd twice over')
+    const ask = (card: string, browser: string) =>
+      world.buy(course.slug, world.request(course.offerId, 4300, { email: 'parts@odd.example' }, card), browser)
+    const { orderId } = await ask('confirms', 'one')
+    const [attempt] = await world.attemptsOf(orderId)
+    expect((await ask('pays', 'two')).state).toBe('paid')
+    await settleAttempt(world.services, attempt?.id as string, collected(4300), 'event')
+    expect((await world.orderOf(orderId))?.duplicateOf).not.toBeNull()
+    expect(await world.grantsOf(orderId)).toEqual([])
+    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.n)
+    expect(rows.map(({ state }) => state)).toEqual(['collected', 'let-go', 'let-go'])
+    expect(await isUnderAttention(orderId)).toBe(true)
+  })
+})
+
 describe('for a later payment', () => {
   /** An attempt that was closed, of a plan whose first payment is collected. */
   async function closed(fromN: number, toN = fromN) {
