@@ -177,6 +177,11 @@ export const MUTANTS: readonly Mutant[] = [
     ['src/core/ways'],
     [
       [
+        'payments of two things are asked for in one',
+        'const later = quote.lines.flatMap(({ payments }) =>\n    payments.filter(({ due }) => due !== quote.purchaseDay).map(({ pay }) => pay),\n  )',
+        'const later = quote.later.map(({ pay }) => pay)',
+      ],
+      [
         'a later payment above the wallet’s limit is taken on',
         'later.some((amount) => amount > most)',
         'later.some((amount) => amount > most + 1)',

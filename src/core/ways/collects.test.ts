@@ -1,6 +1,8 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
-import { type CollectingWay, sayWhyNot, type ToCollect, whyNot } from './collects.ts'
+import { quote } from '../quote/quote.ts'
+import { readQuoteRequest } from '../quote/read.ts'
+import { type CollectingWay, sayWhyNot, type ToCollect, toCollect, whyNot } from './collects.ts'
 
 const card: CollectingWay = {
   name: 'Card',
@@ -60,4 +62,32 @@ it('says why in words', () => {
   const format = { currency: 'EUR', language: 'en' }
   expect(sayWhyNot('later-too-large', wallet, format)).toBe('charges later payments up to €500.00 only')
   expect(sayWhyNot('too-small', card, format)).toBe('takes nothing below €0.50')
+})
+
+it('later payments of two things on one day are asked for one by one, as they are charged', () => {
+  const parts = (id: string, total: number) => ({
+    role: 'main',
+    offer: {
+      id,
+      courses: [{ id }],
+      terms: { kind: 'installments', count: 2, every: { count: 1, unit: 'month' }, total },
+    },
+  })
+  const asked = (...totals: number[]) =>
+    toCollect(
+      quote(
+        readQuoteRequest({
+          currency: 'EUR',
+          timeZone: 'UTC',
+          at: '2027-01-31T09:00:00Z',
+          lines: totals.map((total, index) => parts(`o${index}`, total)),
+        }),
+      ),
+      'EUR',
+    )
+  expect(asked(60_000, 80_000)).toEqual({ currency: 'EUR', today: 70_000, later: [30_000, 40_000], goesOn: true })
+  expect(whyNot(wallet, asked(60_000, 80_000))).toBeNull()
+  expect(whyNot(wallet, asked(60_000, 100_002))).toBe('later-too-large')
+  // Each by itself must reach the least amount, too.
+  expect(whyNot(card, asked(60_000, 98))).toBe('too-small')
 })

@@ -1,8 +1,8 @@
-import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
-import { type DeclineReason, GatewayUnreachable } from '../../gateways/contract.ts'
+import { and, eq, inArray, isNull } from 'drizzle-orm'
+import { GatewayUnreachable } from '../../gateways/contract.ts'
+import { lastStanding } from '../charging/standing.ts'
 import type { Services } from '../context.ts'
-import { attempts, connections, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
-import { capabilitiesOf } from '../gateways/service.ts'
+import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { dropTransfer } from './bankTransfer.ts'
 import { abandonAttempt, lookUpAttempt } from './lookup.ts'
@@ -35,30 +35,13 @@ export async function clearTheWay(services: Services, attempt: Attempt): Promise
 }
 
 /** How an order stands now. */
-export async function standing({ db, gateways }: Services, orderId: string): Promise<Placed> {
-  const [order] = await db.select().from(orders).where(eq(orders.id, orderId))
+export async function standing(services: Services, orderId: string): Promise<Placed> {
+  const [order] = await services.db.select().from(orders).where(eq(orders.id, orderId))
   if (!order) throw notFound('order')
   if (order.state === 'paid') return { state: 'paid', orderId }
-  const [last] = await db
-    .select({
-      state: attempts.state,
-      confirmUrl: attempts.confirmUrl,
-      reason: attempts.reason,
-      adapter: connections.adapter,
-    })
-    .from(attempts)
-    .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .where(and(eq(attempts.orderId, orderId), isNull(attempts.agreementId)))
-    .orderBy(sql`${attempts.startedAt} desc`)
-    .limit(1)
-  if (last?.state === 'confirming') {
-    const isElsewhere = capabilitiesOf(gateways, last.adapter).style === 'redirect'
-    return { state: 'confirming', orderId, url: last.confirmUrl ?? '', isElsewhere }
-  }
-  if (last?.state === 'awaiting') return { state: 'awaiting', orderId }
-  if (last && OPEN_ATTEMPTS.includes(last.state)) return { state: 'checking', orderId }
-  const reason = last?.state === 'declined' ? ((last.reason ?? 'refused') as DeclineReason) : 'abandoned'
-  return { state: 'declined', orderId, reason }
+  const last = await lastStanding(services, { orderId })
+  // Collected, and not paid: another's word for it is being settled in this moment.
+  return last.state === 'collected' ? { state: 'checking', orderId } : { ...last, orderId }
 }
 
 /** Asks the gateway about the attempt under way, and says how an order of the shopper's own stands. @throws Problem 404 for any other. */

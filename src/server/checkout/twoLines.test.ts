@@ -1,4 +1,5 @@
 import { asc, eq } from 'drizzle-orm'
+import Papa from 'papaparse'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { goOn } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
@@ -7,10 +8,13 @@ import { shopper } from '../../testing/world.ts'
 import { cancelAgreement } from '../collecting/deeds.ts'
 import { agreements, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
+import { moneyCsv } from '../money/files.ts'
+import { paymentsBetween } from '../money/service.ts'
 import { sumsBetween } from '../money/sums.ts'
 import { needsAttention } from '../orders/attention.ts'
+import { ordersCsv } from '../orders/files.ts'
 import { receiptOf } from '../orders/receipt.ts'
-import { listOrders, openOrder } from '../orders/service.ts'
+import { listOrders, openOrder, ordersFor } from '../orders/service.ts'
 import { thanksView } from '../pages/service.ts'
 import { answerDispute, noteDispute } from '../refunds/disputes.ts'
 import { refundLine, refundOutside, refundWhole } from '../refunds/service.ts'
@@ -306,6 +310,35 @@ describe('said of it', () => {
     ]) {
       expect(text).toContain(said)
     }
+  })
+
+  it('the file of payments has a row for each line, the file of orders one for the order', async () => {
+    const { orderId } = await world.buyTogether(both())
+    await give(orderId, (await lineOf(orderId, 0)).id, 900)
+    const [attempt] = await world.attemptsOf(orderId)
+    const today = await schoolDay(world.services)
+    const rows = await paymentsBetween(world.services, 'practice', { from: today, until: today }, { search: email() })
+    const of = (csv: string) => Papa.parse<Record<string, string>>(csv, { header: true }).data
+    const paid = of(moneyCsv(rows, 'Europe/Vienna')).sort((a, b) => Number(b.received) - Number(a.received))
+    const cents = (row: Record<string, string> | undefined, field: string) => Math.round(Number(row?.[field]) * 100)
+    expect(paid.map(({ course, received, tax, 'given back': back }) => [course, received, tax, back])).toEqual([
+      [`Marbling ${n}`, '129.00', '21.50', '9.00'],
+      [`Club ${n}`, '19.00', '1.73', '0.00'],
+    ])
+    expect(paid.reduce((sum, row) => sum + cents(row, 'fee'), 0)).toBe(attempt?.fee)
+    for (const row of paid) {
+      expect(cents(row, 'net')).toBe(cents(row, 'received') - cents(row, 'fee') - cents(row, 'given back'))
+    }
+    const found = await ordersFor(world.services, 'practice', { search: email(), state: 'all' })
+    expect(of(ordersCsv(found, 'Europe/Vienna'))).toMatchObject([
+      {
+        course: `Marbling ${n}, Club ${n}`,
+        received: '148.00',
+        'given back': '9.00',
+        agreement: '',
+        'payments in all': '',
+      },
+    ])
   })
 
   it('tax of what is given back is proportional, and the last part takes the rest', async () => {

@@ -1,9 +1,10 @@
-import { and, desc, eq, inArray, sql } from 'drizzle-orm'
+import { and, eq, inArray } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { type Agreement, inHand, payableOn, restOf } from '../../core/collecting/agreement.ts'
 import type { ScheduledPayment } from '../../core/quote/types.ts'
 import { type DeclineReason, GatewayRefused, GatewayUnreachable, type KeptMethod } from '../../gateways/contract.ts'
 import { callGateway } from '../charging/call.ts'
+import { lastStanding } from '../charging/standing.ts'
 import { startAttempt } from '../charging/start.ts'
 import { type Gateway, isUp, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
 import { abandonAttempt, lookUpAttempt } from '../checkout/lookup.ts'
@@ -223,30 +224,9 @@ export async function checkByHand(services: Services, agreementId: string): Prom
 }
 
 async function standingByHand(services: Services, agreementId: string): Promise<PaidByHand> {
-  const [last] = await services.db
-    .select({
-      state: attempts.state,
-      confirmUrl: attempts.confirmUrl,
-      reason: attempts.reason,
-      adapter: connections.adapter,
-    })
-    .from(attempts)
-    .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .where(eq(attempts.agreementId, agreementId))
-    .orderBy(desc(attempts.startedAt), desc(sql`${attempts.settledAt} is null`))
-    .limit(1)
-  if (!last) return { state: 'declined', reason: 'abandoned' }
-  if (last.state === 'confirming') {
-    const isElsewhere = capabilitiesOf(services.gateways, last.adapter).style === 'redirect'
-    return { state: 'confirming', url: last.confirmUrl ?? '', isElsewhere }
-  }
-  if (OPEN_ATTEMPTS.includes(last.state)) return { state: 'checking' }
-  if (last.state !== 'collected') {
-    return {
-      state: 'declined',
-      reason: last.state === 'declined' ? ((last.reason ?? 'refused') as DeclineReason) : 'abandoned',
-    }
-  }
+  const last = await lastStanding(services, { agreementId })
+  if (last.state === 'awaiting') return { state: 'checking' }
+  if (last.state !== 'collected') return last
   await endPayLinks(services, agreementId)
   return { state: 'paid' }
 }

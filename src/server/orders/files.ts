@@ -27,6 +27,8 @@ export function ordersCsv(rows: Awaited<ReturnType<typeof ordersFor>>, timeZone:
       data: rows.map((row) => {
         const digits = currencyDigits(row.currency)
         const plain = (amount: number) => (amount / 10 ** digits).toFixed(digits)
+        // Of several things each has an agreement of its own: they stand in the file of payments.
+        const agreed = row.lines === 1 ? row.agreement : null
         return [
           row.number,
           dayFor({ timeZone }, row.createdAt),
@@ -39,9 +41,9 @@ export function ordersCsv(rows: Awaited<ReturnType<typeof ordersFor>>, timeZone:
           plain(row.received),
           plain(row.refunded),
           row.state === 'paid' ? 'paid' : (row.last?.split(' ')[0] ?? 'not paid'),
-          row.agreement?.state ?? '',
-          row.agreement?.collected ?? '',
-          row.agreement?.count ?? '',
+          agreed?.state ?? '',
+          agreed?.collected ?? '',
+          agreed?.count ?? '',
         ]
       }),
     },
