@@ -240,7 +240,7 @@ export const MUTANTS: readonly Mutant[] = [
   ),
   ...of(
     'src/server/charging/call.ts',
-    [...CHECKOUT, ...LATER],
+    ['src/server/charging', ...CHECKOUT, ...LATER],
     [
       [
         'an unanswered call is taken for a decline',

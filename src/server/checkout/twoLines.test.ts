@@ -79,6 +79,8 @@ describe('placed', () => {
     expect(of(once.courseId)).toMatchObject({ closes: null, lineId: first.id, offerId: once.offerId })
     expect(of(club.courseId)?.closes).not.toBeNull()
     expect(await agreementOf(orderId)).toMatchObject({ lineId: second.id, kind: 'subscription', collected: 1 })
+    // The card is kept for the line that goes on, though it is not the first.
+    expect((await agreementOf(orderId)).kept).not.toBeNull()
   })
 
   it('the fee is split over both by what each paid, to the cent', async () => {
