@@ -241,6 +241,19 @@ describe('a dispute', () => {
     expect(kinds).toEqual([])
   })
 
+  it('two of one plan that are lost under one reference are both booked', async () => {
+    const { orderId, agreementId } = await bought(MONTHLY, 1900, 'Lost twice')
+    world.clock.offsetMs += 32 * DAY
+    await collectAgreement(world.services, agreementId)
+    for (const { id, key } of await world.attemptsOf(orderId)) {
+      const told = { key, reference: 'one for both', amount: 1900, reason: 'Not theirs' }
+      await noteDispute(world.services, 'practice', id, { ...told, state: 'lost' })
+      await noteDispute(world.services, 'practice', id, { ...told, state: 'lost' })
+    }
+    const rows = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
+    expect(rows.map(({ amount }) => amount)).toEqual([1900, 1900])
+  })
+
   it('two that are lost at two gateways under one reference are both booked', async () => {
     const { moor } = await world.connectOthers()
     const byCard = await bought(12_900, 12_900, 'Lost by card')
