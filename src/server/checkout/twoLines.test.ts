@@ -63,6 +63,16 @@ const refundedOf = (orderId: string) =>
     .where(eq(refunds.orderId, orderId))
     .orderBy(asc(refunds.createdAt), asc(refunds.amount))
 
+/** The text of the latest message of a kind about an order, as it is sent now. */
+async function letterOf(orderId: string, kind: string) {
+  const { messages } = await openOrder(world.services, 'practice', orderId)
+  let letter = ''
+  await sendMessage(world.services, messages.filter((row) => row.kind === kind).at(-1)?.id as string, async (sent) => {
+    letter = sent.text
+  })
+  return letter
+}
+
 describe('placed', () => {
   it('each line has its own offer, product, title, courses and dates; one charge pays both, and both open', async () => {
     const { orderId, state } = await world.buyTogether(both())
@@ -161,6 +171,7 @@ describe('by bank transfer', () => {
     const { orderId } = await world.buyTogether(request)
     expect(await openCourses(orderId)).toEqual([])
     const came = (amount: number) => schoolDay(world.services).then((day) => ({ amount, day, note: '' }))
+    expect(await letterOf(orderId, 'awaiting')).toContain(`“Marbling ${n} and Gift ${n}”`)
     await markCame(world.services, 'practice', orderId, await came(5000))
     expect(await openCourses(orderId)).toEqual([])
     await markCame(world.services, 'practice', orderId, await came(7900))
@@ -225,6 +236,9 @@ describe('given back', () => {
       [12_900, 'refunded'],
     ])
     expect(await openCourses(orderId)).toEqual([])
+    const told = await letterOf(orderId, 'refunded')
+    expect(told).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was given back`)
+    expect(told).toContain('The courses are closed')
     await expect(refundWhole(world.services, 'practice', orderId, whole)).rejects.toMatchObject({ code: 'not-whole' })
     await expect(refundWhole(world.services, 'live', orderId, whole)).rejects.toMatchObject({ status: 404 })
 
@@ -244,6 +258,9 @@ describe('given back', () => {
     expect(await world.db.select().from(refunds).where(eq(refunds.orderId, other))).toMatchObject([
       { amount: 1900, state: 'refunded', isOutside: true, reference: 'Transfer of 3 May', lineId: line.id },
     ])
+    const said = await letterOf(other, 'refunded')
+    expect(said).toContain(`€19.00 for “Club again ${n}” was given back (Transfer of 3 May)`)
+    expect(said).not.toContain('wallet')
     await expect(refundOutside(world.services, 'practice', other, outside)).rejects.toMatchObject({
       errors: [{ at: '/amount', why: 'Nothing is left to give back.' }],
     })

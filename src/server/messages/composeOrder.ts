@@ -81,11 +81,15 @@ export function composeAwaited(
 }
 
 export interface RefundFacts {
+  /** What it was for, as it stands in a sentence, and how many things that is. */
   course: string
+  courses: number
   currency: string
   amount: number
   method: string | null
   isByHand: boolean
+  /** What names it there, where it was given back by other means. */
+  outside: string | null
   /** Nothing is charged any more for what it was. */
   access: 'keep' | 'close'
   /** The course is open at the moment. */
@@ -97,13 +101,15 @@ export interface RefundFacts {
 export function composeRefunded(
   school: School,
   name: string,
-  { course, currency, amount, method, isByHand, access, isOpen, day }: RefundFacts,
+  { course, courses, currency, amount, method, isByHand, outside, access, isOpen, day }: RefundFacts,
   ownWords: string,
 ): Letter {
   const money = formatMoney(amount, { ...school, currency })
-  const to = isByHand ? 'to your bank account' : method ? `to your ${method}` : 'the way you paid'
+  const byWay = isByHand ? 'to your bank account' : method ? `to your ${method}` : 'the way you paid'
+  const to = outside === null ? byWay : `(${outside})`
+  const [it, is, stays] = courses > 1 ? ['The courses', 'are', 'stay'] : ['The course', 'is', 'stays']
   const then =
-    access === 'close' ? 'The course is closed, and nothing more is charged.' : isOpen ? 'The course stays open.' : ''
+    access === 'close' ? `${it} ${is} closed, and nothing more is charged.` : isOpen ? `${it} ${stays} open.` : ''
   return letter(school, `${money} given back for ${course}`, [
     greeting(name),
     {

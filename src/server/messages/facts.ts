@@ -1,6 +1,7 @@
-import { and, asc, desc, eq, sql } from 'drizzle-orm'
+import { and, asc, desc, eq } from 'drizzle-orm'
 import { toBuffer } from 'qrcode'
 import { payableOn } from '../../core/collecting/agreement.ts'
+import { sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { isLineOpen } from '../access/service.ts'
 import { awaitedOf, codeTextOf } from '../checkout/awaited.ts'
@@ -41,6 +42,16 @@ async function firstLine({ db }: Services, orderId: string) {
   return row
 }
 
+/** The titles of an order's lines, as they stand in a sentence; of some of them where their ids are given. */
+async function titlesOf({ db }: Services, orderId: string, lineIds?: readonly string[]): Promise<string> {
+  const rows = await db
+    .select({ id: orderLines.id, title: orderLines.title })
+    .from(orderLines)
+    .where(eq(orderLines.orderId, orderId))
+    .orderBy(asc(orderLines.position))
+  return sayList(rows.filter(({ id }) => lineIds?.includes(id) ?? true).map(({ title }) => title))
+}
+
 export async function awaitedFacts(services: Services, orderId: string): Promise<AwaitedFacts> {
   const { db, config } = services
   const { order, line, slug } = await firstLine(services, orderId)
@@ -55,7 +66,7 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
   const text = awaited && by?.transfer ? codeTextOf(by.transfer, order, awaited.amount - awaited.came) : null
   return {
     number: order.number,
-    course: line.title,
+    course: await titlesOf(services, orderId),
     opensLater: line.quoted.opens > today ? line.quoted.opens : null,
     currency: order.currency,
     amount: order.payToday,
@@ -69,26 +80,31 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
 export async function refundFacts(services: Services, refundId: string): Promise<RefundFacts> {
   const { db } = services
   const [row] = await db
-    .select({ refund: refunds, attempt: attempts, line: orderLines, adapter: connections.adapter })
+    .select({ refund: refunds, attempt: attempts, adapter: connections.adapter })
     .from(refunds)
     .innerJoin(attempts, eq(attempts.id, refunds.attemptId))
     .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .innerJoin(orderLines, eq(orderLines.id, refunds.lineId))
     .where(eq(refunds.id, refundId))
   if (!row) throw notFound('refund')
-  const { refund, attempt, line, adapter } = row
-  const [together] = await db
-    .select({ amount: sql<number>`sum(${refunds.amount})::float8` })
+  const { refund, attempt, adapter } = row
+  const together = await db
+    .select({ amount: refunds.amount, lineId: refunds.lineId })
     .from(refunds)
     .where(
       and(eq(refunds.orderId, refund.orderId), eq(refunds.createdAt, refund.createdAt), eq(refunds.state, 'refunded')),
     )
   return {
-    course: line.title,
+    course: await titlesOf(
+      services,
+      refund.orderId,
+      together.map(({ lineId }) => lineId),
+    ),
+    courses: new Set(together.map(({ lineId }) => lineId)).size,
     currency: attempt.currency,
-    amount: together?.amount ?? refund.amount,
+    amount: together.reduce((sum, { amount }) => sum + amount, 0),
     method: attempt.method,
     isByHand: adapter === BANK_TRANSFER_ID,
+    outside: refund.isOutside ? refund.reference : null,
     access: refund.access,
     isOpen: await isLineOpen(services, refund.lineId),
     day: refund.day,
@@ -106,7 +122,7 @@ export async function toldFacts(
   const about = {
     number: order.number,
     buyer: isPlainName(person.name) ? person.name : person.email,
-    course: line.title,
+    course: await titlesOf(services, orderId),
     currency: order.currency,
     offer: line.offerName,
     ended: null,
@@ -124,7 +140,7 @@ export async function toldFacts(
     return { ...about, amount: dispute?.amount ?? 0, why: dispute?.reason ?? null, ended }
   }
   if (!message.agreementId) return { ...about, amount: order.payToday, why: null }
-  const { agreement } = await readAgreement(db, message.agreementId)
+  const { agreement, line: of } = await readAgreement(db, message.agreementId)
   const [last] = await db
     .select({ amount: attempts.amount, reason: attempts.reason, state: attempts.state })
     .from(attempts)
@@ -134,6 +150,9 @@ export async function toldFacts(
   const due = payableOn(agreement, await schoolDay(services)).reduce((sum, { pay }) => sum + pay, 0)
   return {
     ...about,
+    // Of several things it is about the one whose payments these are.
+    course: of.title,
+    offer: of.offerName,
     amount: due || (last?.amount ?? 0),
     why: last?.state === 'declined' ? sayDecline(last.reason) : null,
   }

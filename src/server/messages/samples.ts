@@ -91,10 +91,12 @@ export async function sampleOf(
         BUYER,
         {
           course: COURSE,
+          courses: 1,
           currency: school.currency,
           amount: PART,
           method: 'card ending 4821',
           isByHand: false,
+          outside: null,
           access: 'keep',
           isOpen: true,
           day: today,
