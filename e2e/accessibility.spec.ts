@@ -73,6 +73,8 @@ const STUDIO: [string, (studio: Page) => Promise<string>][] = [
   ],
   ['money', async () => '/studio/money'],
   ['late money', async () => '/studio/money?view=late'],
+  ['where the money is', async () => '/studio/money?view=accounts'],
+  ['money received', async () => '/studio/money?list=received'],
   ['money of a year', async () => '/studio/money?from=2026-01-01&until=2026-12-31'],
   ['money as a calendar', async () => '/studio/money?view=calendar'],
   [

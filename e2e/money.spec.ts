@@ -30,14 +30,14 @@ test('the money of any span: by month, by day, down to the payment, and the same
   await studio.goto(`/studio/money?search=${encodeURIComponent(email)}`)
   await expect(studio.getByRole('heading', { level: 1 })).toHaveText(saySpan(spanOfMonth(today.slice(0, 7))))
   const bench = studio.getByRole('main')
-  await expect(bench.getByText(/^Of €43\.00 expected, €43\.00 came/)).toBeVisible()
+  await expect(bench.getByText(/^€43\.00 received; .*€43\.00 due in these days: €43\.00 is paid\.$/)).toBeVisible()
 
   await test.step('a span the wrong way round is said at its field, and nothing is asked for', async () => {
     await studio.getByLabel('From', { exact: true }).fill(last)
     await studio.getByLabel('To', { exact: true }).fill(today)
     await expect(studio.getByRole('alert')).toHaveText('The last day lies before the first.')
     await studio.getByRole('button', { name: 'Show', exact: true }).click()
-    await expect(bench.getByText(/^Of €43\.00 expected, €43\.00 came/)).toBeVisible()
+    await expect(bench.getByText(/^€43\.00 received; .*€43\.00 due in these days: €43\.00 is paid\.$/)).toBeVisible()
   })
 
   await test.step('from today to the last payment: the months add up to the whole', async () => {
@@ -45,11 +45,13 @@ test('the money of any span: by month, by day, down to the payment, and the same
     await studio.getByLabel('To', { exact: true }).fill(last)
     await studio.getByRole('button', { name: 'Show', exact: true }).click()
     await expect(studio.getByRole('heading', { level: 1 })).toHaveText(saySpan({ from: today, until: last }))
-    await expect(bench.getByText(/^Of €129\.00 expected, €43\.00 came.* €86\.00 is still to come\.$/)).toBeVisible()
+    await expect(
+      bench.getByText(/^€43\.00 received; .*€129\.00 due in these days: €43\.00 is paid, €86\.00 is still to come\.$/),
+    ).toBeVisible()
     const months = bench.getByRole('table', { name: 'By month' })
     await expect(months.getByRole('row')).toHaveCount(5)
     const whole = months.getByRole('row', { name: /^Altogether/ })
-    for (const figure of ['Expected €129.00', 'Received €43.00', 'To come €86.00'])
+    for (const figure of ['Due €129.00', 'Paid €43.00', 'To come €86.00'])
       await expect(whole.getByRole('button', { name: figure })).toBeVisible()
     await expect(bench.getByRole('row', { name: /^3 payments €129\.00 €43\.00/ })).toBeVisible()
   })
@@ -59,7 +61,17 @@ test('the money of any span: by month, by day, down to the payment, and the same
     const csv = await (await studio.request.get(href ?? '')).text()
     const { data } = Papa.parse<Record<string, string>>(csv.trim(), { header: true })
     const cents = (column: string) => data.reduce((sum, row) => sum + Math.round(Number(row[column]) * 100), 0)
-    expect([data.length, cents('expected'), cents('received')]).toEqual([3, 12_900, 4300])
+    expect([data.length, cents('expected')]).toEqual([3, 12_900])
+  })
+
+  await test.step('what moved is listed on its own day, and its file comes to the same cent', async () => {
+    await bench.getByRole('button', { name: 'Received and refunded' }).click()
+    await expect(bench.getByRole('row', { name: new RegExp(`${name}.* received €43\\.00`) })).toBeVisible()
+    const href = await studio.getByRole('link', { name: 'Export CSV' }).getAttribute('href')
+    const csv = await (await studio.request.get(href ?? '')).text()
+    const { data } = Papa.parse<Record<string, string>>(csv.trim(), { header: true })
+    expect(data).toMatchObject([{ day: today, movement: 'payment', received: '43.00', buyer: name }])
+    await bench.getByRole('button', { name: 'Due', exact: true }).click()
   })
 
   await test.step('a figure opens what it is made of', async () => {
@@ -79,4 +91,36 @@ test('the money of any span: by month, by day, down to the payment, and the same
     await bench.getByRole('button', { name, exact: true }).click()
     await expect(studio.getByRole('link', { name: /^Open order/ })).toBeVisible()
   })
+})
+
+test('where the money is: a payout is entered from the statement, refused where it cannot be, and removed', async ({
+  studio,
+  shop,
+}) => {
+  const { slug } = await makeCourse(studio, unique('Paid out'), { kind: 'single', amount: 5000 })
+  await fillCheckout(
+    shop,
+    slug,
+    { name: unique('Paula Out'), email: `${unique('paula').replaceAll(' ', '.')}@post.example` },
+    'Pays',
+  )
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
+  await studio.goto('/studio/money')
+  await studio.getByRole('button', { name: 'Where the money is' }).click()
+  await studio.getByRole('button', { name: 'Enter a payout…' }).click()
+  const dialog = studio.getByRole('dialog')
+  const enter = dialog.getByRole('button', { name: 'Enter the payout' })
+  await enter.click()
+  await expect(dialog.getByText('Write a price.')).toBeVisible()
+  await dialog.getByLabel('Amount').fill('999999')
+  await enter.click()
+  await expect(dialog.getByText(/^The books say that €.* is there/)).toBeVisible()
+  await dialog.getByLabel('Amount').fill('12.34')
+  await dialog.getByLabel('Note').fill('Statement 7')
+  await enter.click()
+  await expect(dialog).toBeHidden()
+  await expect(studio.getByText('Statement 7')).toBeVisible()
+  await studio.getByRole('button', { name: 'Remove the payout of €12.34' }).click()
+  await expect(studio.getByText('Statement 7')).toBeHidden()
 })

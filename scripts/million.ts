@@ -179,9 +179,24 @@ async function fill() {
     await tx.execute(sql`update agreements set connection_id = ${rare?.id as string} where order_id in ${few}`)
     await tx.execute(sql`delete from money_deltas`)
     await tx.execute(sql`delete from money_sums`)
-    await tx.execute(sql`insert into money_sums (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
-      select mode, day, offer_id, adapter, state, sum(pay), sum(fee), sum(refunded), count(*) from money_parts group by 1, 2, 3, 4, 5`)
+    await tx.execute(sql`insert into money_sums (mode, day, offer_id, adapter, state, pay, n)
+      select mode, day, offer_id, adapter, state, sum(pay), count(*) from money_parts group by 1, 2, 3, 4, 5`)
+    await tx.execute(sql`insert into ledger (transaction, mode, day, at, kind, currency, account, amount, method, order_id, line_id, payment_id, offer_id, attempt_id)
+      select 1000000 + row_number() over (order by p.due, p.id, x.account) / 4, p.mode, p.due, p.collected_at, 'payment', 'EUR', x.account, x.amount,
+        c.adapter, p.order_id, p.line_id, p.id, p.offer_id, p.attempt_id
+      from payments p join attempts a on a.id = p.attempt_id join connections c on c.id = a.connection_id
+      cross join lateral (values ('assets:gateway:' || c.adapter, p.pay - p.fee), ('expenses:fees:' || c.adapter, p.fee),
+        ('income:sales:copies', p.tax - p.pay), ('liabilities:vat', -p.tax)) as x (account, amount)
+      where p.state = 'collected' and x.amount <> 0 and a.key like 'copy %'`)
+    await tx.execute(sql`delete from moved_deltas`)
+    await tx.execute(sql`delete from moved_sums`)
+    await tx.execute(sql`insert into moved_sums (mode, day, offer_id, method, received, received_tax, fees, given_back, given_back_tax)
+      select mode, day, offer_id, method, sum(amount) filter (where account ~ '^(assets:|expenses:fees:)'),
+        coalesce(-sum(amount) filter (where account = 'liabilities:vat'), 0), coalesce(sum(amount) filter (where account like 'expenses:fees:%'), 0), 0, 0
+      from ledger group by 1, 2, 3, 4`)
   })
+  await db.execute(sql`select setval('ledger_numbers', 100000000)`)
+  await db.execute(sql`vacuum analyze ledger`)
   await db.execute(sql`select setval('practice_order_numbers', ${ORDERS + 3000})`)
 }
 
@@ -249,6 +264,18 @@ async function measure() {
     { name: 'payments of all years, one course', path: () => `/api/money/payments?${years}&course=${any().course_id}` },
     { name: 'payments of all years, a rare way', path: () => `/api/money/payments?${years}&way=moor` },
     { name: 'payments of all years, one way', path: () => `/api/money/payments?${years}&way=thistle` },
+    { name: 'what moved in a month', path: () => `/api/money/movements?${month(between(-11, 0))}` },
+    { name: 'what moved in all years', path: () => `/api/money/movements?${years}` },
+    {
+      name: 'what moved in all years, one course',
+      path: () => `/api/money/movements?${years}&course=${any().course_id}`,
+    },
+    { name: 'what moved in all years, a rare way', path: () => `/api/money/movements?${years}&way=moor` },
+    {
+      name: 'what moved for one buyer',
+      path: () => `/api/money/movements?${years}&search=buyer${between(1000, ORDERS)}`,
+    },
+    { name: 'where the money is', path: () => '/api/money/accounts' },
     { name: 'everything late', path: () => '/api/money/late?standing=late' },
     { name: 'everything given up', path: () => '/api/money/late?standing=given-up' },
     { name: 'the shelf', path: () => '/api/catalogue/shelf' },

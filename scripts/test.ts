@@ -15,6 +15,11 @@ try {
     console.log('Installing Chromium from Debian’s packages…')
     aptInstall('chromium')
   }
+  // Another program than ours reads the ledger.
+  if (!existsSync('/usr/bin/hledger')) {
+    console.log('Installing hledger from Debian’s packages…')
+    aptInstall('hledger')
+  }
 } catch (error) {
   console.error(error instanceof SetUpError ? error.message : error)
   process.exit(1)

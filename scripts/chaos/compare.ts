@@ -12,7 +12,10 @@ import {
   payments,
   refunds,
 } from '../../src/server/db/schema/index.ts'
+import { journalOf } from '../../src/server/ledger/journal.ts'
+import { sumSpan } from '../../src/server/money/spans.ts'
 import { getSchool } from '../../src/server/school/service.ts'
+import { balancesByHledger } from '../../src/testing/hledger.ts'
 import type { ChaosSchool } from './school.ts'
 
 type Attempt = typeof attempts.$inferSelect
@@ -44,7 +47,7 @@ export async function compare(school: ChaosSchool, until: Day): Promise<string[]
   }
   for (const [key, { amount, reference }] of booked)
     found.push(`a gateway took ${amount} for “${reference}” (${key}), and we do not know it`)
-  return [...found, ...(await sumsAgainstPayments(school))]
+  return [...found, ...(await sumsAgainstPayments(school)), ...(await ledgerAgainstAll(school))]
 }
 
 /** What the gateways collected, by its key. */
@@ -200,14 +203,59 @@ async function differ(
 async function sumsAgainstPayments({ db }: ChaosSchool): Promise<string[]> {
   const { rows } = await db.execute(sql`
     select coalesce(k.day, p.day) as day, coalesce(k.sum, '0')::text as kept, coalesce(p.sum, '0')::text as counted
-    from (select day, offer_id, (sum(pay), sum(fee), sum(refunded))::text as sum
-      from (select day, offer_id, pay, fee, refunded from money_sums union all
-        select day, offer_id, pay, fee, refunded from money_deltas) s group by day, offer_id
-      having (sum(pay), sum(fee), sum(refunded)) <> (0, 0, 0)) k
-    full join (select day, offer_id, (sum(pay), sum(fee), sum(refunded))::text as sum from money_parts group by day, offer_id) p
+    from (select day, offer_id, sum(pay)::text as sum
+      from (select day, offer_id, pay from money_sums union all select day, offer_id, pay from money_deltas) s
+      group by day, offer_id having sum(pay) <> 0) k
+    full join (select day, offer_id, sum(pay)::text as sum from money_parts group by day, offer_id) p
       using (day, offer_id)
     where k.sum is distinct from p.sum`)
   return (rows as { day: string; kept: string; counted: string }[]).map(
     ({ day, kept, counted }) => `the sums of ${day} say ${kept}, its payments come to ${counted}`,
   )
+}
+
+/**
+ * The ledger: added up by another program, against the gateways' own books, against the board, and order by order
+ * against what was collected and given back.
+ */
+async function ledgerAgainstAll(school: ChaosSchool): Promise<string[]> {
+  const { db, services, standins } = school
+  const found: string[] = []
+  let journal = ''
+  for await (const line of journalOf(db, 'practice', {})) journal += `${line}\n`
+  const balances = balancesByHledger(journal)
+  const held = (account: string) => balances.find((row) => row.account === account)?.amount ?? 0
+  const say = (what: string, ours: number, theirs: number) => {
+    if (ours !== theirs) found.push(`the ledger says ${ours} of ${what}, and that is ${theirs}`)
+  }
+  for (const [method, books] of [
+    ['thistle', standins.books],
+    ['moor', standins.wallets],
+    ['brook', standins.transfers],
+  ] as const) {
+    const taken = [...books.payments.values()].filter(({ state }) => state === 'captured')
+    const net = taken.reduce((sum, { amount, fee, refunded }) => sum + amount - fee - refunded, 0)
+    const fees = taken.reduce((sum, { fee }) => sum + fee, 0)
+    say(`what ${method} holds`, held(`assets:gateway:${method}`), net)
+    say(`what ${method} kept`, held(`expenses:fees:${method}`), fees)
+  }
+  const { total } = await sumSpan(services, 'practice', { from: '2020-01-01', until: '2039-12-31', search: '' })
+  const money = balances
+    .filter(({ account }) => account.startsWith('assets:'))
+    .reduce((sum, row) => sum + row.amount, 0)
+  say('all that is there', money, total.received - total.fees - total.givenBack)
+  say('the tax owed', -held('liabilities:vat'), total.receivedTax - total.givenBackTax)
+  const { rows } = await db.execute(sql`
+    select o.number, coalesce(l.amount, 0)::float8 as ledger, coalesce(p.amount, 0)::float8 as paid,
+      coalesce(r.amount, 0)::float8 as back
+    from orders o
+    left join (select order_id, sum(amount) as amount from ledger
+      where account ~ '^(assets:|expenses:fees:)' group by 1) l on l.order_id = o.id
+    left join (select order_id, sum(pay) as amount from payments where state = 'collected' group by 1) p on p.order_id = o.id
+    left join (select order_id, sum(amount) as amount from refunds where state = 'refunded' group by 1) r on r.order_id = o.id
+    where coalesce(l.amount, 0) <> coalesce(p.amount, 0) - coalesce(r.amount, 0)`)
+  for (const { number, ledger, paid, back } of rows as Record<string, number>[]) {
+    found.push(`order ${number}: ${paid} was collected and ${back} given back, and the ledger says ${ledger}`)
+  }
+  return found
 }

@@ -4,6 +4,7 @@ import { ownWorld } from '../testing/ownWorld.ts'
 import { THREE_PARTS } from '../testing/terms.ts'
 import { apiRoutes } from './app.ts'
 import { agreements, disputes, grants, messages, people, transfers } from './db/schema/index.ts'
+import { accountsOf, enterPayout } from './ledger/payouts.ts'
 import { openSession } from './school/sessions.ts'
 
 /**
@@ -11,8 +12,9 @@ import { openSession } from './school/sessions.ts'
  * what the others are answered.
  */
 const world = ownWorld()
+const note = 'why'
 let ids: Record<
-  'order' | 'waiting' | 'plan' | 'grant' | 'person' | 'other' | 'transfer' | 'dispute' | 'message',
+  'order' | 'waiting' | 'plan' | 'grant' | 'person' | 'other' | 'transfer' | 'dispute' | 'message' | 'payout',
   string
 >
 let buyers: Record<'ada' | 'ben', { cookie: string }>
@@ -59,6 +61,8 @@ beforeAll(async () => {
   const [agreement] = await db.select().from(agreements).where(eq(agreements.orderId, order))
   const [grant] = await db.select().from(grants).where(eq(grants.orderId, order))
   const [came] = await db.select().from(transfers).where(eq(transfers.orderId, waiting))
+  await enterPayout(services, 'practice', { way: 'thistle', amount: 100, day: today, note })
+  const { payouts } = await accountsOf(services, 'practice')
   const [message] = await db.select().from(messages).where(eq(messages.orderId, order))
   ids = {
     order,
@@ -70,12 +74,12 @@ beforeAll(async () => {
     transfer: came?.id as string,
     dispute: dispute?.id as string,
     message: message?.id as string,
+    payout: payouts[0]?.id as string,
   }
   const cookieOf = async (personId: string) => ({ cookie: `acorn_shop=${await openSession(services, { personId })}` })
   buyers = { ada: await cookieOf(ids.person), ben: await cookieOf(ids.other) }
 })
 
-const note = 'why'
 type Address = readonly [address: string, body?: () => unknown]
 
 /** Of one order, buyer or agreement of a mode: in the other mode there is no such thing. */
@@ -113,6 +117,7 @@ const OF_A_MODE: readonly Address[] = [
   ['POST /people/{person}/password-link', () => ({})],
   ['POST /people/{person}/grants', () => ({ courseId: ids.order, note })],
   ['POST /people/grants/{grant}/take-back', () => ({ note })],
+  ['DELETE /money/payouts/{payout}'],
 ]
 
 /** Lists and sums of a mode: in the other mode nothing of this one is in them. */
@@ -125,6 +130,9 @@ const LISTS = [
   'GET /money/span?from=2020-01-01&until=2030-12-31',
   'GET /money/payments?from=2020-01-01&until=2030-12-31',
   'GET /money/late?standing=late',
+  'GET /money/movements?from=2020-01-01&until=2030-12-31',
+  'GET /money/movements.csv?from=2020-01-01&until=2030-12-31',
+  'GET /money/accounts',
   'GET /money/payments.csv?from=2020-01-01&until=2030-12-31',
   'GET /money/to-come.ics',
   'GET /messages',
@@ -134,7 +142,7 @@ const LISTS = [
 
 /** Of the school as a whole, for its creator in either mode. That strangers and buyers get nothing is tried beside. */
 const OF_THE_SCHOOL =
-  /^(GET|PUT|POST|DELETE) \/(account|school|catalogue|offers|gateways)\b|^POST \/people$|^POST \/messages\/(sample|test)$/
+  /^(GET|PUT|POST|DELETE) \/(account|school|catalogue|offers|gateways)\b|^POST \/(people|money\/payouts)$|^POST \/messages\/(sample|test)$/
 
 /** Of one buyer, or the browser that ordered: what anybody else is answered. */
 const OF_A_BUYER: readonly Address[] = [
@@ -189,6 +197,7 @@ async function everything(): Promise<unknown> {
     'disputes',
     'people',
     'messages',
+    'ledger',
   ]
   const rows = await Promise.all(
     tables.map((table) =>

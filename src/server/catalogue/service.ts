@@ -72,11 +72,10 @@ export async function createCourse({ db, now }: Services, title: string): Promis
 
 async function insertCourse(tx: Transaction, draft: CourseContent, position: number, at: Date) {
   // A course is a product of its own, which opens itself.
-  const [product] = await tx.insert(products).values({ kind: 'course', createdAt: at }).returning()
+  const slug = await freeSlug(tx, draft.title)
+  const [product] = await tx.insert(products).values({ kind: 'course', bookName: slug, createdAt: at }).returning()
   const id = product?.id as string
-  await tx
-    .insert(courses)
-    .values({ id, slug: await freeSlug(tx, draft.title), position, draft, draftAt: at, createdAt: at })
+  await tx.insert(courses).values({ id, slug, position, draft, draftAt: at, createdAt: at })
   await tx.insert(productCourses).values({ productId: id, courseId: id, position: 0, weight: 1 })
   return { id }
 }

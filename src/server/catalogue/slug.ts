@@ -1,6 +1,6 @@
-import { eq, sql } from 'drizzle-orm'
+import { eq, or, sql } from 'drizzle-orm'
 import type { Transaction } from '../db/client.ts'
-import { courses } from '../db/schema/index.ts'
+import { courses, products } from '../db/schema/index.ts'
 
 /** A title as the last part of an address: small letters, figures and hyphens. */
 export function slugOf(title: string): string {
@@ -24,7 +24,12 @@ export async function freeSlug(db: Transaction, title: string, own?: string): Pr
   const base = slugOf(title)
   for (let n = 1; ; n++) {
     const slug = n === 1 ? base : `${base}-${n}`
-    const [taken] = await db.select({ id: courses.id }).from(courses).where(eq(courses.slug, slug))
-    if (!taken || taken.id === own) return slug
+    const taken = await db
+      .select({ id: products.id })
+      .from(products)
+      .leftJoin(courses, eq(courses.id, products.id))
+      // A first address names its product in the books for ever.
+      .where(or(eq(courses.slug, slug), eq(products.bookName, slug)))
+    if (taken.every(({ id }) => id === own)) return slug
   }
 }

@@ -10,6 +10,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, grants, orders, payments, refunds, transfers } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
+import { bookCorrection, bookPart, bookSurplus, bookSurplusBack } from '../ledger/book.ts'
 import { record, recordAll } from '../orders/journal.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type Attempt, type Order, settleAttempt, settleIn } from './settle.ts'
@@ -115,12 +116,21 @@ export async function markCame(
     if (day < order.quote.purchaseDay) {
       throw fieldProblem('/day', 'The order was placed later than this; no money can have come for it.')
     }
-    const missing = isSurplus ? 0 : attempt.amount - (await cameFor(tx, attempt.id))
+    const before = await cameFor(tx, attempt.id)
+    const missing = isSurplus ? 0 : attempt.amount - before
     const { currency, personId } = order
     const mark = async (part: number, surplus: boolean) => {
       if (part === 0) return
       const row = { orderId, attemptId: attempt.id, amount: part, day, note: why, isSurplus: surplus }
-      await tx.insert(transfers).values({ ...row, createdAt: services.now() })
+      const [made] = await tx
+        .insert(transfers)
+        .values({ ...row, createdAt: services.now() })
+        .returning()
+      if (!made) throw new Error('The transfer was not stored.')
+      // What is complete at once is booked as a sale, when the order is paid by it.
+      const isWhole = !surplus && before === 0 && part === attempt.amount
+      if (surplus) await bookSurplus(services, order, attempt, { amount: part, transfer: made })
+      else if (!isWhole) await bookPart(services, order, attempt, made)
       const what = surplus ? 'transfer-surplus' : 'transfer-came'
       await record(tx, services.now(), { orderId, personId }, what, { amount: part, currency, day, note: why })
     }
@@ -184,10 +194,11 @@ export async function takeMarkBack(
     if (!row) throw new Problem(409, 'taken-back', 'This was taken back already.')
     const about = { orderId, personId: order.personId }
     const { amount } = row
+    const isOpenAgain =
+      !row.isSurplus && attempt.state === 'collected' && (await cameFor(tx, attempt.id)) < attempt.amount
+    await bookCorrection(services, order, attempt.id, [transferId, ...(isOpenAgain ? [attempt.id] : [])], why)
     const taken = { about, what: 'transfer-taken-back' as const, data: { amount, currency: order.currency, note: why } }
-    if (row.isSurplus || attempt.state !== 'collected' || (await cameFor(tx, attempt.id)) >= attempt.amount) {
-      return recordAll(tx, services.now(), [taken])
-    }
+    if (!isOpenAgain) return recordAll(tx, services.now(), [taken])
     if ((await tx.$count(refunds, eq(refunds.attemptId, attempt.id))) > 0) {
       throw new Problem(409, 'refunded', 'Some of this money was given back since; that cannot be undone.')
     }
@@ -231,12 +242,14 @@ export async function giveSurplusBack(
     const { db: tx } = services
     const { order } = await holdTransfer(tx, mode, orderId)
     const open = and(isNull(transfers.takenBackAt), isNull(transfers.givenBackOn), eq(transfers.isSurplus, true))
+    const day = await schoolDay(services)
     const [row] = await tx
       .update(transfers)
-      .set({ givenBackOn: await schoolDay(services) })
+      .set({ givenBackOn: day })
       .where(and(eq(transfers.id, transferId), eq(transfers.orderId, orderId), open))
       .returning()
     if (!row) throw new Problem(409, 'given-back', 'This was given back already, or is no surplus.')
+    await bookSurplusBack(services, order, row, day)
     const { amount } = row
     const data = { amount, currency: order.currency, note: why }
     await record(tx, services.now(), { orderId, personId: order.personId }, 'transfer-given-back', data)

@@ -1,5 +1,6 @@
 import { and, asc, eq, not } from 'drizzle-orm'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
+import type { BookedAs } from '../../core/ledger/postings.ts'
 import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
@@ -8,6 +9,7 @@ import { grantDates, storedOf } from '../collecting/agreements.ts'
 import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import { agreements, grants, lineCourses, orderLines, orders, payments } from '../db/schema/index.ts'
+import { bookCollected } from '../ledger/book.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
 import { dayFor, getSchool, schoolDay } from '../school/service.ts'
@@ -40,16 +42,25 @@ export async function openedBy(tx: Transaction, orderId: string): Promise<string
 /** What collected what was due on the purchase day, and what it cost; null where nothing was due. */
 export type Collecting = { id: string; fee: number } | null
 
-/** Marks the payments of an order's purchase day as collected, each with its part of the fee. */
-async function collectToday(tx: Transaction, { id, quote }: Pick<Order, 'id' | 'quote'>, by: Collecting, at: Date) {
+/** Marks the payments of an order's purchase day as collected, each with its part of the fee, and books them. */
+async function collectToday(services: Within, order: Order, by: Collecting, as: BookedAs) {
+  const { db: tx } = services
+  const { id, quote } = order
   const due = quote.lines.flatMap(({ payments: all }) => all.filter((payment) => payment.due === quote.purchaseDay))
   const isOne = due.length === 1
   const collected = await tx
     .update(payments)
-    .set({ state: 'collected', attemptId: by?.id ?? null, collectedAt: at, fee: isOne ? (by?.fee ?? 0) : 0 })
+    .set({
+      state: 'collected',
+      attemptId: by?.id ?? null,
+      collectedAt: services.now(),
+      fee: isOne ? (by?.fee ?? 0) : 0,
+    })
     .where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))
     .returning({ id: payments.id, pay: payments.pay })
-  if (by && !isOne) await shareFee(tx, by.fee, collected)
+  if (!by) return
+  if (!isOne) await shareFee(tx, by.fee, collected)
+  await bookCollected(services, order, by.id, as)
 }
 
 /**
@@ -70,7 +81,7 @@ export async function markPaidTwice(
   const dueNow = eq(payments.due, quote.purchaseDay)
   const placedOn = await schoolDay(services)
   await tx.update(orders).set({ state: 'paid', paidAt: at, placedOn, duplicateOf }).where(eq(orders.id, orderId))
-  await collectToday(tx, order, by, at)
+  await collectToday(services, order, by, 'overpaid')
   await tx
     .update(payments)
     .set({ state: 'let-go' })
@@ -111,7 +122,7 @@ export async function markPaid(
   const [lines] = await Promise.all([
     linesOf(tx, orderId),
     tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
-    collectToday(tx, order, by, at),
+    collectToday(services, order, by, 'sale'),
   ])
   const request = readStoredQuote(order.quoteInput)
   const begun = lines.map(({ line, courses }) => {

@@ -6,6 +6,7 @@ import { laterCollected, laterDeclined } from '../collecting/outcome.ts'
 import { inTransaction, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import { attempts, journal, orders } from '../db/schema/index.ts'
+import { bookSurplus } from '../ledger/book.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
 import { schoolDay } from '../school/service.ts'
@@ -53,7 +54,9 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
         // Nothing is settled by other money than was asked for.
         const { amount: asked, currency, key } = attempt
         const { reference, amount, currency: said } = outcome
-        return noteOnce(services, order, 'attempt-mismatch', key, { asked, currency, reference, amount, said })
+        const data = { asked, currency, reference, amount, said }
+        await noteOnce(services, order, 'attempt-mismatch', key, data)
+        return
       }
       return isLater
         ? laterCollected(services, order, attempt, outcome, source)
@@ -111,17 +114,29 @@ async function tellDeclined(
   return recordAll(tx, services.now(), [declined, queued])
 }
 
-/** Notes something about an attempt that a person must see, once, however often the gateway says it. */
-export async function noteOnce(
+/** Money that a gateway took for what was paid, or closed, already: it is booked as the buyer's, and a person must see it. */
+export async function noteSurplus(
+  services: Within,
+  order: Order,
+  attempt: Attempt,
+  { reference, amount, currency, fee }: Extract<Outcome, { state: 'collected' }>,
+): Promise<void> {
+  const isNew = await noteOnce(services, order, 'attempt-surplus', attempt.key, { reference, amount, currency })
+  if (isNew) await bookSurplus(services, order, attempt, { amount, fee })
+}
+
+/** Notes something about an attempt that a person must see, once, however often the gateway says it. @returns whether it is new. */
+async function noteOnce(
   { db: tx, now }: Within,
   { id: orderId, personId }: Pick<Order, 'id' | 'personId'>,
   what: 'attempt-mismatch' | 'attempt-surplus',
   key: string,
   data: Record<string, string | number | null>,
-): Promise<void> {
+): Promise<boolean> {
   const noted = and(eq(journal.orderId, orderId), eq(journal.what, what), sql`${journal.data}->>'key' = ${key}`)
-  if ((await tx.$count(journal, noted)) > 0) return
+  if ((await tx.$count(journal, noted)) > 0) return false
   await record(tx, now(), { orderId, personId }, what, { key, ...data })
+  return true
 }
 
 async function collected(
@@ -136,11 +151,7 @@ async function collected(
   const { reference, fee, method, kept, expires } = outcome
   if (order.state === 'paid') {
     // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
-    return noteOnce(services, order, 'attempt-surplus', attempt.key, {
-      reference,
-      amount: outcome.amount,
-      currency: outcome.currency,
-    })
+    return noteSurplus(services, order, attempt, outcome)
   }
   await change(tx, attempt, {
     state: 'collected',

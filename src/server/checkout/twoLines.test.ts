@@ -8,9 +8,9 @@ import { shopper } from '../../testing/world.ts'
 import { cancelAgreement } from '../collecting/deeds.ts'
 import { agreements, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
-import { moneyCsv } from '../money/files.ts'
-import { paymentsBetween } from '../money/service.ts'
-import { sumsBetween } from '../money/sums.ts'
+import { movementsCsv } from '../money/files.ts'
+import { movedBetween } from '../money/moved.ts'
+import { movementsBetween } from '../money/movements.ts'
 import { needsAttention } from '../orders/attention.ts'
 import { ordersCsv } from '../orders/files.ts'
 import { receiptOf } from '../orders/receipt.ts'
@@ -106,7 +106,7 @@ describe('placed', () => {
     expect(a).toBe(Math.round(((attempt?.fee ?? 0) * 12_900) / 14_800))
     const today = await schoolDay(world.services)
     const sums = await Promise.all(
-      [once, club].map(({ offerId }) => sumsBetween(world.db, 'practice', today, today, { offer: offerId })),
+      [once, club].map(({ offerId }) => movedBetween(world.db, 'practice', today, today, { offer: offerId })),
     )
     expect(sums.map(([sum]) => [sum?.received, sum?.fees])).toEqual([
       [12_900, a],
@@ -331,21 +331,22 @@ describe('said of it', () => {
     }
   })
 
-  it('the file of payments has a row for each line, the file of orders one for the order', async () => {
+  it('the file of what moved has a row for each line of each movement, the file of orders one for the order', async () => {
     const { orderId } = await world.buyTogether(both())
     await give(orderId, (await lineOf(orderId, 0)).id, 900)
     const [attempt] = await world.attemptsOf(orderId)
     const today = await schoolDay(world.services)
-    const rows = await paymentsBetween(world.services, 'practice', { from: today, until: today }, { search: email() })
+    const rows = await movementsBetween(world.services, 'practice', { from: today, until: today }, { search: email() })
     const of = (csv: string) => Papa.parse<Record<string, string>>(csv, { header: true }).data
-    const paid = of(moneyCsv(rows, 'Europe/Vienna')).sort((a, b) => Number(b.received) - Number(a.received))
+    const moved = of(movementsCsv(rows)).sort((a, b) => Number(b.received) - Number(a.received))
     const cents = (row: Record<string, string> | undefined, field: string) => Math.round(Number(row?.[field]) * 100)
-    expect(paid.map(({ course, received, tax, 'given back': back }) => [course, received, tax, back])).toEqual([
-      [`Marbling ${n}`, '129.00', '21.50', '9.00'],
+    expect(moved.map(({ course, received, tax, 'given back': back }) => [course, received, tax, back])).toEqual([
+      [`Marbling ${n}`, '129.00', '21.50', '0.00'],
       [`Club ${n}`, '19.00', '1.73', '0.00'],
+      [`Marbling ${n}`, '0.00', '-1.50', '9.00'],
     ])
-    expect(paid.reduce((sum, row) => sum + cents(row, 'fee'), 0)).toBe(attempt?.fee)
-    for (const row of paid) {
+    expect(moved.reduce((sum, row) => sum + cents(row, 'fee'), 0)).toBe(attempt?.fee)
+    for (const row of moved) {
       expect(cents(row, 'net')).toBe(cents(row, 'received') - cents(row, 'fee') - cents(row, 'given back'))
     }
     const found = await ordersFor(world.services, 'practice', { search: email(), state: 'all' })

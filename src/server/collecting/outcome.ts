@@ -2,9 +2,10 @@ import { and, eq, inArray } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { shareFee } from '../checkout/fees.ts'
-import { type Attempt, noteOnce, type Order, type Source } from '../checkout/settle.ts'
+import { type Attempt, noteSurplus, type Order, type Source } from '../checkout/settle.ts'
 import type { Within } from '../context.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
+import { bookCollected } from '../ledger/book.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
 import { type Held, readAgreementOf, saveAgreement } from './agreements.ts'
@@ -26,11 +27,11 @@ export async function laterCollected(
   const { row } = held
   const about = { orderId: order.id, personId: order.personId }
   const covered = held.scheduled.filter(({ n }) => n >= (attempt.fromN ?? 0) && n <= (attempt.toN ?? 0))
-  const { reference, amount, currency, fee, method, kept, expires } = outcome
+  const { reference, currency, fee, method, kept, expires } = outcome
   const isFirst = covered[0]?.n === held.agreement.payments[held.agreement.collected]?.n
   if (covered.length === 0 || covered.some(({ state }) => state === 'collected') || !isFirst) {
     // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
-    return noteOnce(services, order, 'attempt-surplus', attempt.key, { reference, amount, currency })
+    return noteSurplus(services, order, attempt, outcome)
   }
   await tx
     .update(attempts)
@@ -46,6 +47,7 @@ export async function laterCollected(
       ),
     )
   if (covered.length > 1) await shareFee(tx, fee, covered)
+  await bookCollected(services, order, attempt.id, 'sale')
   // Whoever pays by hand with a new method has the later payments charged to it too.
   if (kept && attempt.madeBy === 'buyer') {
     await tx

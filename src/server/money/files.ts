@@ -4,77 +4,124 @@ import { addDays } from '../../core/calendar/day.ts'
 import { dayIn } from '../../core/calendar/instant.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import type { MovementRow } from './movements.ts'
 import type { MoneyRow } from './service.ts'
 
 /** What a spreadsheet would run as a formula stays text; a number, below zero too, stays a number. */
 export const FORMULA = /^(?!-?\d+(\.\d+)?$)[=+\-@\t\r]/
 
+const csv = (fields: string[], data: (string | number)[][]) =>
+  Papa.unparse({ fields, data }, { newline: '\r\n', escapeFormulae: FORMULA })
+
+/** An amount with a point and the currency's decimals. */
+const plainIn = (currency: string) => {
+  const digits = currencyDigits(currency)
+  return (amount: number) => (amount / 10 ** digits).toFixed(digits)
+}
+
 /**
- * Payments as CSV (RFC 4180): amounts with a point and the currency's decimals, days as ISO 8601 in the school's
- * zone, as a bank statement has them, and the gateway's reference, by which a payout is told.
+ * Payments by their due days as CSV (RFC 4180), and how each stands: amounts with a point and the currency's decimals,
+ * days as ISO 8601 in the school's zone.
  */
-export function moneyCsv(rows: readonly MoneyRow[], timeZone: string): string {
+export function paymentsCsv(rows: readonly MoneyRow[], timeZone: string): string {
   const dayOf = (date: Date) => dayIn(timeZone, { seconds: Math.floor(date.getTime() / 1000), fraction: '' })
-  return Papa.unparse(
-    {
-      fields: [
-        'order',
-        'due',
-        'buyer',
-        'email',
-        'course',
-        'offer',
-        'payment',
-        'of',
-        'kind',
-        'currency',
-        'expected',
-        'received',
-        'tax',
-        'fee',
-        'given back',
-        'net',
-        'state',
-        'days late',
-        'received on',
-        'given back on',
-        'way',
-        'method',
-        'reference',
-      ],
-      data: rows.map((row) => {
-        const digits = currencyDigits(row.currency)
-        const plain = (amount: number) => (amount / 10 ** digits).toFixed(digits)
-        const received = row.standing === 'received' ? row.pay : 0
-        return [
-          row.number,
-          row.due,
-          row.buyer,
-          row.email,
-          row.course,
-          row.offer,
-          row.n || '',
-          row.of ?? '',
-          row.kind,
-          row.currency,
-          plain(row.pay),
-          plain(received),
-          plain(row.standing === 'received' ? row.tax : 0),
-          plain(row.fee),
-          plain(row.refunded),
-          plain(received - row.fee - row.refunded),
-          row.standing,
-          row.daysLate || '',
-          row.collectedAt ? dayOf(row.collectedAt) : '',
-          row.refunded > 0 ? (row.refundedOn ?? '') : '',
-          row.way ?? '',
-          row.method ?? '',
-          row.reference ?? '',
-        ]
-      }),
-    },
-    { newline: '\r\n', escapeFormulae: FORMULA },
-  )
+  const fields = [
+    'order',
+    'due',
+    'buyer',
+    'email',
+    'course',
+    'offer',
+    'payment',
+    'of',
+    'kind',
+    'currency',
+    'expected',
+    'tax',
+    'state',
+    'days late',
+    'paid on',
+    'way',
+    'method',
+    'reference',
+  ]
+  const data = rows.map((row) => {
+    const plain = plainIn(row.currency)
+    return [
+      row.number,
+      row.due,
+      row.buyer,
+      row.email,
+      row.course,
+      row.offer,
+      row.n || '',
+      row.of ?? '',
+      row.kind,
+      row.currency,
+      plain(row.pay),
+      plain(row.tax),
+      row.standing,
+      row.daysLate || '',
+      row.collectedAt ? dayOf(row.collectedAt) : '',
+      row.way ?? '',
+      row.method ?? '',
+      row.reference ?? '',
+    ]
+  })
+  return csv(fields, data)
+}
+
+/**
+ * Money that moved as CSV (RFC 4180), each movement on its own day, as a bank statement has them; with the gateway's
+ * reference, by which a payout is told. "net" is what was received, less fees and what was given back.
+ */
+export function movementsCsv(rows: readonly MovementRow[]): string {
+  const fields = [
+    'day',
+    'movement',
+    'transaction',
+    'order',
+    'buyer',
+    'email',
+    'course',
+    'offer',
+    'currency',
+    'received',
+    'fee',
+    'given back',
+    'net',
+    'tax',
+    'paid out',
+    'way',
+    'method',
+    'reference',
+    'note',
+  ]
+  const data = rows.map((row) => {
+    const plain = plainIn(row.currency)
+    return [
+      row.day,
+      row.kind,
+      row.transaction,
+      row.number ?? '',
+      row.buyer ?? '',
+      row.email ?? '',
+      row.course ?? '',
+      row.offer ?? '',
+      row.currency,
+      plain(row.received),
+      plain(row.fee),
+      plain(row.givenBack),
+      plain(row.received - row.fee - row.givenBack),
+      plain(row.tax),
+      plain(row.paidOut),
+      row.way,
+      row.method ?? '',
+      row.reference ?? '',
+      row.note,
+    ]
+  })
+  return csv(fields, data)
 }
 
 /** Payments to come, and those that are tried again, as iCalendar: one all-day entry each, that blocks no time. */

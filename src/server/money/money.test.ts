@@ -8,7 +8,8 @@ import { THREE_PARTS } from '../../testing/terms.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { stopChasing } from '../collecting/deeds.ts'
 import { agreements, courses } from '../db/schema/index.ts'
-import { moneyCalendar, moneyCsv } from './files.ts'
+import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
+import { listMovements, movementsBetween } from './movements.ts'
 import { listPayments, type MoneyRow, paymentsBetween, paymentsToCome, spanQuery } from './service.ts'
 import { sumMonths, sumSpan } from './spans.ts'
 import { addUp } from './sums.ts'
@@ -69,18 +70,16 @@ describe('expected and received', () => {
           of.filter((row) => row.standing === standing),
           ({ pay }) => pay,
         )
-      expect(total).toEqual({
+      expect(total).toMatchObject({
         expected: sum(of, ({ pay }) => pay),
-        received: by('received'),
+        paid: by('paid'),
         awaited: by('awaited'),
-        fees: sum(of, ({ fee }) => fee),
-        refunds: sum(of, (row) => row.refunded),
         late: by('late'),
         givenUp: by('given-up'),
         toCome: by('to-come'),
         payments: of.length,
       })
-      expect(total.received + total.awaited + total.late + total.givenUp + total.toCome).toBe(total.expected)
+      expect(total.paid + total.awaited + total.late + total.givenUp + total.toCome).toBe(total.expected)
     }
   })
 
@@ -98,7 +97,6 @@ describe('expected and received', () => {
       expect(total).toMatchObject({
         payments: of.length,
         expected: sum(of, ({ pay }) => pay),
-        fees: sum(of, ({ fee }) => fee),
       })
       const adding = (parts: { expected: number }[]) => parts.reduce((so, { expected }) => so + expected, 0)
       expect(adding(months)).toBe(total.expected)
@@ -116,13 +114,13 @@ describe('expected and received', () => {
     expect(lateDays).toMatchObject([{ day: late?.due, late: late?.pay }])
     // Narrowed to a buyer it is read from their payments, and comes to the same.
     const mine = await sumSpan(world.services, 'practice', { ...ALWAYS, search: 'late@' })
-    expect(mine.total).toMatchObject({ received: 4300, late: 4300, toCome: 4300, payments: 3 })
+    expect(mine.total).toMatchObject({ paid: 4300, received: 4300, late: 4300, toCome: 4300, payments: 3 })
   })
 
   it('lists a page after any payment, narrowed to a course, a way, what came and what is to come', async () => {
     const [course] = await world.db.select().from(courses).where(sql`${courses.live}->>'title' = 'For well'`)
     for (const query of [all, { ...all, way: 'thistle' }, { ...all, course: course?.id }]) {
-      for (const standing of [undefined, 'received', 'awaited', 'late', 'to-come'] as const) {
+      for (const standing of [undefined, 'paid', 'awaited', 'late', 'to-come'] as const) {
         const whole = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, standing })
         const of = rows.filter(
           (row) =>
@@ -160,7 +158,7 @@ describe('expected and received', () => {
 
   it('agrees with the gateway’s own books to the cent, fees too', () => {
     const captured = [...world.standins.books.payments.values()].filter(({ state }) => state === 'captured')
-    const received = rows.filter(({ standing }) => standing === 'received')
+    const received = rows.filter(({ standing }) => standing === 'paid')
     expect(sum(received, ({ pay }) => pay)).toBe(captured.reduce((total, { amount }) => total + amount, 0))
     expect(sum(received, ({ fee }) => fee)).toBe(captured.reduce((total, { fee }) => total + fee, 0))
   })
@@ -182,7 +180,7 @@ describe('expected and received', () => {
     ])
     for (const query of [{ ...all, way: 'transfer' }, { search: 'waiting@' }]) {
       const { total } = await sumSpan(world.services, 'practice', { ...ALWAYS, ...query })
-      expect(total).toMatchObject({ expected: 7900, awaited: 7900, received: 0, toCome: 0, payments: 1 })
+      expect(total).toMatchObject({ expected: 7900, awaited: 7900, paid: 0, received: 0, toCome: 0, payments: 1 })
       const listed = await listPayments(world.services, 'practice', { ...ALWAYS, ...query })
       expect(listed.payments.map(({ buyer }) => buyer)).toEqual(['=waiting'])
     }
@@ -215,27 +213,48 @@ describe('many buyers', () => {
 })
 
 describe('files', () => {
-  it('CSV comes to the same cent, and a name that is a formula stays text', () => {
-    const csv = moneyCsv(rows, 'Europe/Vienna')
+  const centsIn = (data: Record<string, string>[]) => (column: string) =>
+    data.reduce((total, row) => total + Math.round(Number(row[column]) * 100), 0)
+
+  it('what is expected comes to the same cent as CSV, and a name that is a formula stays text', () => {
+    const csv = paymentsCsv(rows, 'Europe/Vienna')
     expect(csv).toContain('\r\n')
     const { data } = Papa.parse<Record<string, string>>(csv, { header: true })
     expect(data).toHaveLength(rows.length)
-    const cents = (column: string) => data.reduce((total, row) => total + Math.round(Number(row[column]) * 100), 0)
-    expect(cents('expected')).toBe(sum(rows, ({ pay }) => pay))
-    expect(cents('received')).toBe(sum(rows, ({ pay, standing }) => (standing === 'received' ? pay : 0)))
-    expect(cents('net')).toBe(cents('received') - cents('fee'))
+    expect(centsIn(data)('expected')).toBe(sum(rows, ({ pay }) => pay))
     expect(data[0]?.buyer).toBe("'=once")
     for (const row of data) {
-      const came = Number(row.received) > 0
-      expect(row['received on']).toMatch(came ? /^\d{4}-\d\d-\d\d$/ : /^$/)
-      // The gateway's own reference, by which a payout is told.
-      expect(row.reference !== '').toBe(came)
+      const isPaid = row.state === 'paid'
+      expect(row['paid on']).toMatch(isPaid ? /^\d{4}-\d\d-\d\d$/ : /^$/)
+      expect(row.reference !== '').toBe(isPaid)
     }
   })
 
-  it('a figure below zero stays a figure, whoever the buyer is', () => {
-    const [row] = rows
-    const csv = moneyCsv([{ ...(row as (typeof rows)[number]), buyer: '-1+2', pay: 0, fee: 153 }], 'Europe/Vienna')
+  it('what moved comes to the same cent as CSV, a row for each movement', async () => {
+    const moved = await movementsBetween(world.services, 'practice', ALWAYS, all)
+    const { total } = await sumSpan(world.services, 'practice', { ...ALWAYS, ...all })
+    const { data } = Papa.parse<Record<string, string>>(movementsCsv(moved), { header: true })
+    const cents = centsIn(data)
+    expect(cents('received')).toBe(total.received)
+    expect(cents('fee')).toBe(total.fees)
+    expect(cents('net')).toBe(total.received - total.fees)
+    // The gateway's own reference, by which a payout is told.
+    expect(data.every(({ reference, day }) => reference !== '' && /^\d{4}-\d\d-\d\d$/.test(day ?? ''))).toBe(true)
+    for (let after: string | undefined, seen = 0; ; ) {
+      const page = await listMovements(world.services, 'practice', { ...ALWAYS, ...all, ...(after ? { after } : {}) })
+      expect(page.movements).toEqual(moved.slice(seen, seen + page.movements.length))
+      seen += page.movements.length
+      if (page.next === null) {
+        expect(seen).toBe(moved.length)
+        break
+      }
+      after = page.next
+    }
+  })
+
+  it('a figure below zero stays a figure, whoever the buyer is', async () => {
+    const [row] = await movementsBetween(world.services, 'practice', ALWAYS, all)
+    const csv = movementsCsv([{ ...(row as NonNullable<typeof row>), buyer: '-1+2', received: 0, fee: 153 }])
     const { data } = Papa.parse<Record<string, string>>(csv, { header: true })
     expect(data[0]).toMatchObject({ net: '-1.53', buyer: "'-1+2" })
   })

@@ -78,7 +78,7 @@ const keys = (rows: MoneyRow[]) => rows.map(({ due, orderId, id }) => `${due}|${
 describe.each(['everything', 'a course of two offers', 'one offer', 'a way', 'a way and a course', 'a buyer'])(
   'narrowed to %s',
   (name) => {
-    it.each(['expected', 'received', 'to-come', 'given-up', 'late', 'awaited'] as const)(
+    it.each(['expected', 'paid', 'to-come', 'given-up', 'late', 'awaited'] as const)(
       'the pages of what is %s hold all of it once, in order',
       async (asked) => {
         const standing = asked === 'expected' ? undefined : asked

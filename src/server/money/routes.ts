@@ -1,15 +1,19 @@
 import { Hono } from 'hono'
+import * as v from 'valibot'
 import type { Services } from '../context.ts'
 import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import { accountsOf, enterPayout, payoutSchema, takePayoutBack } from '../ledger/payouts.ts'
 import { getSchool } from '../school/service.ts'
-import { moneyCalendar, moneyCsv } from './files.ts'
+import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
+import { listMovements, movementsBetween } from './movements.ts'
 import {
   exportQuery,
   lateQuery,
   listLate,
   listPayments,
   monthsQuery,
+  movementsQuery,
   paymentsBetween,
   paymentsQuery,
   paymentsToCome,
@@ -17,7 +21,9 @@ import {
 } from './service.ts'
 import { sumMonths, sumSpan } from './spans.ts'
 
-/** Expected and received, and the files made of it. */
+const byPayout = v.object({ id: v.pipe(v.string(), v.uuid('There is no such payout.')) })
+
+/** Expected and received, the files made of it, and where the money is. */
 export function moneyRoutes(services: Services) {
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
@@ -39,7 +45,26 @@ export function moneyRoutes(services: Services) {
       c.header('content-type', 'text/csv; charset=utf-8')
       c.header('content-disposition', `attachment; filename="payments-${from}-${until}.csv"`)
       const { timeZone } = await getSchool(services.db)
-      return c.body(moneyCsv(rows, timeZone))
+      return c.body(paymentsCsv(rows, timeZone))
+    })
+    .get('/movements', validate('query', movementsQuery), async (c) =>
+      c.json(await listMovements(services, c.get('mode'), c.req.valid('query'))),
+    )
+    .get('/movements.csv', validate('query', spanQuery), async (c) => {
+      const { from, until, ...query } = c.req.valid('query')
+      const rows = await movementsBetween(services, c.get('mode'), { from, until }, query)
+      c.header('content-type', 'text/csv; charset=utf-8')
+      c.header('content-disposition', `attachment; filename="money-moved-${from}-${until}.csv"`)
+      return c.body(movementsCsv(rows))
+    })
+    .get('/accounts', async (c) => c.json(await accountsOf(services, c.get('mode'))))
+    .post('/payouts', validate('json', payoutSchema), async (c) => {
+      await enterPayout(services, c.get('mode'), c.req.valid('json'))
+      return c.body(null, 204)
+    })
+    .delete('/payouts/:id', validate('param', byPayout), async (c) => {
+      await takePayoutBack(services, c.get('mode'), c.req.valid('param').id)
+      return c.body(null, 204)
     })
     .get('/to-come.ics', async (c) => {
       const { rows, schoolName } = await paymentsToCome(services, c.get('mode'))

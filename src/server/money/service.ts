@@ -11,7 +11,7 @@ import { getSchool, schoolDay } from '../school/service.ts'
 import { awaitedIn, type Overdue, offerDays, purchaseDayOf } from './sums.ts'
 
 /** How a scheduled payment stands on a day. */
-export const STANDINGS = ['received', 'awaited', 'late', 'given-up', 'to-come'] as const
+export const STANDINGS = ['paid', 'awaited', 'late', 'given-up', 'to-come'] as const
 export type Standing = (typeof STANDINGS)[number]
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such thing to look for.'))
@@ -51,6 +51,13 @@ function isCursor(text: string): boolean {
   return rest.length === 0 && isDay(due) && isId(order) && isId(payment)
 }
 
+/** The same of movements: `<day>|<transaction>|<line>`. */
+function isMovementCursor(text: string): boolean {
+  const [on = '', transaction = '', line = '', ...rest] = text.split('|')
+  return rest.length === 0 && isDay(on) && /^\d{1,15}$/.test(transaction) && (line === '' || isId(line))
+}
+
+const movementAfter = v.optional(v.pipe(v.string(), v.check(isMovementCursor, 'This page does not exist.')))
 const pageAfter = v.optional(v.pipe(v.string(), v.check(isCursor, 'This page does not exist.')))
 export const monthsQuery = v.object(filters)
 export const spanQuery = v.pipe(v.object({ ...span, ...filters }), inOrder())
@@ -62,6 +69,7 @@ export const paymentsQuery = v.pipe(
   v.object({ ...span, standing: v.optional(v.picklist(STANDINGS)), after: pageAfter, ...filters }),
   inOrder(),
 )
+export const movementsQuery = v.pipe(v.object({ ...span, after: movementAfter, ...filters }), inOrder())
 export const lateQuery = v.object({ standing: v.picklist(['late', 'given-up']), after: pageAfter, ...filters })
 export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 
@@ -69,29 +77,22 @@ export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 const FEW_BUYERS = 50
 
 /**
- * Where a payment stands: received; awaited (a transfer that is to arrive, or to be sent); late (due, and not collected
+ * Where a payment stands: paid; awaited (a transfer that is to arrive, or to be sent); late (due, and not collected
  * at its first try); given up (its agreement has stopped, though it is still owed); or to come. What was let go is
  * expected no more, and left out.
  */
 const standing = (today: Day) => sql<Standing>`case
-  when ${payments.state} = 'collected' then 'received'
+  when ${payments.state} = 'collected' then 'paid'
   when ${orders.state} <> 'paid' then 'awaited'
   when ${agreements.state} = 'stopped' then 'given-up'
   when ${payments.due} <= ${today} and ${agreements.tries} > 0 then 'late'
   when ${payments.due} < ${today} then 'late'
   else 'to-come' end`
 
-/** What was given back of an attempt for a line stands at the first of the payments that it collected for it. */
-const refunded = sql<number>`(case when ${payments.id} = (
-  select p.id from payments p where p.attempt_id = ${payments.attemptId} and p.line_id = ${payments.lineId}
-  order by p.kind, p.n limit 1
-) then coalesce((select sum(r.amount) from refunds r
-  where r.attempt_id = ${payments.attemptId} and r.line_id = ${payments.lineId} and r.state = 'refunded'), 0)
-else 0 end)::float8`
-
-/** The last day on which some of it was given back. */
-const refundedOn = sql<string | null>`(select max(r.day)::text from refunds r
-  where r.attempt_id = ${payments.attemptId} and r.line_id = ${payments.lineId} and r.state = 'refunded')`
+/** What was given back of a payment, or lost in a dispute. */
+const refunded = sql<number>`coalesce((select -sum(b.amount) from ledger b
+  where b.payment_id = ${payments.id} and b.kind in ('refund', 'dispute') and b.account like 'assets:%'
+    and exists (select from refunds r where r.id = b.subject_id)), 0)::float8`
 
 /** The connection by which the money of an unpaid order is awaited. */
 const awaitedBy = sql`(select w.connection_id from attempts w
@@ -115,7 +116,7 @@ async function narrowed(
   )
 }
 
-async function offersOf(db: Queryable, courseId: string): Promise<string[]> {
+export async function offersOf(db: Queryable, courseId: string): Promise<string[]> {
   const rows = await db.select({ id: offers.id }).from(offers).where(eq(offers.productId, courseId))
   return rows.map(({ id }) => id)
 }
@@ -129,7 +130,7 @@ function ofOffers(ids: string[]): SQL {
 const NOBODY = '00000000-0000-0000-0000-000000000000'
 
 /** All buyers that a search finds: few are named, so that their orders are read by an index; many are looked for as they are. */
-async function ofBuyers(db: Queryable, mode: Mode, search: string): Promise<SQL> {
+export async function ofBuyers(db: Queryable, mode: Mode, search: string): Promise<SQL> {
   const fitting = and(eq(people.mode, mode), nameFits(search))
   const rows = await db
     .select({ id: people.id })
@@ -183,14 +184,13 @@ export interface MoneyRow {
   fee: number
   /** What was given back of it. */
   refunded: number
-  refundedOn: Day | null
   /** The gateway’s, of the attempt that collected it. */
   reference: string | null
   currency: string
   standing: Standing
   /** Days since it was due, where it is awaited, late or given up. */
   daysLate: number
-  /** The part of it that came, where the rest is awaited. It counts as received once all is there. */
+  /** The part of it that was received, where the rest is awaited. */
   came: number
   /** What was needed: 1 where it came at the first try. */
   tries: number
@@ -245,13 +245,13 @@ async function nearest(
   mode: Mode,
   { from, until }: DaySpan,
   { search, ...query }: MoneyFilters,
-  only: 'received' | 'to-come' | undefined,
+  only: 'paid' | 'to-come' | undefined,
   enough: number,
 ): Promise<{ where: SQL; days: number } | undefined> {
   if (search || !(query.course || query.way)) return undefined
   // One offer's payments lie in the order of their days in an index.
   if (!query.way && query.course && (await offersOf(db, query.course)).length === 1) return undefined
-  const state = only ? (only === 'received' ? 'collected' : 'due') : null
+  const state = only ? (only === 'paid' ? 'collected' : 'due') : null
   const [summed, awaited] = await Promise.all([
     offerDays(db, mode, from, until, { ...query, state }, enough),
     only ? [] : awaitedIn(db, mode, query),
@@ -392,7 +392,6 @@ async function readPayments(
       tax: payments.tax,
       fee: payments.fee,
       refunded,
-      refundedOn,
       reference: attempts.reference,
       currency: orders.currency,
       standing: standing(today),

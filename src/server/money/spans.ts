@@ -3,6 +3,8 @@ import { addDays, after, type Day, daysBetween } from '../../core/calendar/day.t
 import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { schoolDay } from '../school/service.ts'
+import { type Moved, movedBetween } from './moved.ts'
+import { movedOfBuyers } from './movements.ts'
 import { type DaySpan, type MoneyFilters, paymentsOfBuyers, type spanQuery } from './service.ts'
 import { type AwaitedPayment, awaitedIn, type Overdue, overdueOf, type Sum, sumsBetween } from './sums.ts'
 
@@ -13,14 +15,15 @@ const MONTHS_AHEAD = 12
 const MOST_DAYS = 42
 const MONTH = { count: 1, unit: 'month' } as const
 
-/** What should have come and what came, in minor units. What was let go is expected no more. */
-export interface Sums {
-  /** All of it: what was received, is awaited, is late, was given up, and is to come. */
+/**
+ * What is expected by its due day, and beside it what moved on the days themselves, from the ledger; in minor units. What
+ * was let go is expected no more.
+ */
+export interface Sums extends Omit<Moved, 'day'> {
+  /** All of it: what is paid, awaited, late, given up, and to come. */
   expected: number
-  received: number
+  paid: number
   awaited: number
-  fees: number
-  refunds: number
   late: number
   givenUp: number
   toCome: number
@@ -44,17 +47,20 @@ export interface Ages {
 
 const NOTHING: Sums = {
   expected: 0,
-  received: 0,
+  paid: 0,
   awaited: 0,
-  fees: 0,
-  refunds: 0,
   late: 0,
   givenUp: 0,
   toCome: 0,
   payments: 0,
+  received: 0,
+  receivedTax: 0,
+  fees: 0,
+  givenBack: 0,
+  givenBackTax: 0,
 }
 
-/** What should have come and what came, by the month in which it was due: a year back and a year ahead. */
+/** What is expected by the month in which it is due, and what moved in it: a year back and a year ahead. */
 export async function sumMonths(
   base: Services,
   mode: Mode,
@@ -92,6 +98,7 @@ export async function sumSpan(
 interface Found {
   /** Of the span, in the order of its days. */
   sums: Sum[]
+  moved: Moved[]
   /** Whenever it was ordered. */
   awaited: Pick<AwaitedPayment, 'day' | 'pay'>[]
   /** Whenever it was due. */
@@ -101,33 +108,37 @@ interface Found {
 
 async function find(services: Services, mode: Mode, today: Day, query: MoneyFilters, span: DaySpan): Promise<Found> {
   if (query.search) return { ...(await findOfBuyers(services, mode, today, query, span)), span }
-  const [sums, awaited, overdue] = await Promise.all([
+  const [sums, moved, awaited, overdue] = await Promise.all([
     sumsBetween(services.db, mode, span.from, span.until, query),
+    movedBetween(services.db, mode, span.from, span.until, query),
     awaitedIn(services.db, mode, query),
     overdueOf(services.db, mode, today, query),
   ])
-  return { sums, awaited, overdue, span }
+  return { sums, moved, awaited, overdue, span }
 }
 
-/** The same for a few buyers: read from their payments. */
+/** The same for a few buyers: read from their payments and movements. */
 async function findOfBuyers(services: Services, mode: Mode, today: Day, query: MoneyFilters, { from, until }: DaySpan) {
-  const rows = await paymentsOfBuyers(services, mode, today, query)
+  const [rows, moved] = await Promise.all([
+    paymentsOfBuyers(services, mode, today, query),
+    movedOfBuyers(services, mode, { from, until }, query),
+  ])
   const awaited = rows.filter((row) => row.standing === 'awaited').map(({ due: day, pay }) => ({ day, pay }))
   const sums = rows
     .filter(({ due, standing }) => standing !== 'awaited' && due >= from && due <= until)
-    .map(({ due: day, standing, pay, fee: fees, refunded: refunds }) => {
-      const isReceived = standing === 'received'
-      return { day, received: isReceived ? pay : 0, fees, refunds, due: isReceived ? 0 : pay, payments: 1 }
+    .map(({ due: day, standing, pay }) => {
+      const isPaid = standing === 'paid'
+      return { day, paid: isPaid ? pay : 0, due: isPaid ? 0 : pay, payments: 1 }
     })
   const overdue = rows.flatMap(({ due, pay, standing }) =>
     standing === 'late' || standing === 'given-up' ? [{ day: due, standing, pay, days: daysBetween(due, today) }] : [],
   )
-  return { sums, awaited, overdue }
+  return { sums, moved, awaited, overdue }
 }
 
 /** The sums of a span by whatever its days have in common, in their order. */
 function sumBy(
-  { sums, awaited, overdue, span: { from, until } }: Found,
+  { sums, moved, awaited, overdue, span: { from, until } }: Found,
   keyOf: (day: Day) => string,
 ): Map<string, Sums> {
   const found = new Map<string, Sums>()
@@ -137,12 +148,18 @@ function sumBy(
     found.set(key, sum)
     return sum
   }
-  for (const { day, received, fees, refunds, due, payments } of sums) {
+  for (const { day, received, receivedTax, fees, givenBack, givenBackTax } of moved) {
     const sum = at(day)
-    sum.expected += received + due
     sum.received += received
+    sum.receivedTax += receivedTax
     sum.fees += fees
-    sum.refunds += refunds
+    sum.givenBack += givenBack
+    sum.givenBackTax += givenBackTax
+  }
+  for (const { day, paid, due, payments } of sums) {
+    const sum = at(day)
+    sum.expected += paid + due
+    sum.paid += paid
     sum.toCome += due
     sum.payments += payments
   }

@@ -10,6 +10,7 @@ import { cancelAgreement, moveDue, stopChasing, takeCancelBack } from '../collec
 import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
 import { refundLine } from '../refunds/service.ts'
 import { clearPractice } from '../school/practice.ts'
+import { movedBetween } from './moved.ts'
 import { addUp, overdueOf, sumsBetween } from './sums.ts'
 
 const world = ownWorld()
@@ -54,14 +55,28 @@ const collect = async () => {
 /** The sums as the payments themselves come to, read one by one. */
 async function counted() {
   const { rows } = await world.db.execute(sql`
-    select day::text, coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as received,
-      sum(fee)::float8 as fees, sum(refunded)::float8 as refunds,
+    select day::text, coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as paid,
       coalesce(sum(pay) filter (where state = 'due'), 0)::float8 as due, count(*)::int as payments
     from money_parts where mode = 'practice' group by day order by day`)
   return rows
 }
 const summed = async (filters = {}) =>
   (await sumsBetween(world.db, 'practice', '2000-01-01', '2999-12-31', filters)).filter(({ payments: n }) => n > 0)
+
+/** What moved as the ledger itself comes to, posting by posting. */
+async function countedMoved() {
+  const { rows } = await world.db.execute(sql`
+    with l as (select *, kind in ('refund', 'dispute') as back, account ~ '^(assets|expenses:fees):' as money from ledger)
+    select day::text,
+      coalesce(sum(amount) filter (where money and not back), 0)::float8 as received,
+      coalesce(-sum(amount) filter (where account = 'liabilities:vat' and not back), 0)::float8 as "receivedTax",
+      coalesce(sum(amount) filter (where account like 'expenses:fees:%'), 0)::float8 as fees,
+      coalesce(-sum(amount) filter (where money and back), 0)::float8 as "givenBack",
+      coalesce(sum(amount) filter (where account = 'liabilities:vat' and back), 0)::float8 as "givenBackTax"
+    from l where mode = 'practice' group by day order by day`)
+  return rows
+}
+const summedMoved = (filters = {}) => movedBetween(world.db, 'practice', '2000-01-01', '2999-12-31', filters)
 
 describe('the sums', () => {
   it('are what the payments come to, whatever happened to them', async () => {
@@ -106,10 +121,12 @@ describe('the sums', () => {
     await give(plan, 4300, 'close')
     expect(await summed()).toEqual(await counted())
 
-    const before = await summed()
+    expect(await summedMoved()).toEqual(await countedMoved())
+    const [before, movedBefore] = [await summed(), await summedMoved()]
     await Promise.all([addUp(world.db), addUp(world.db), addUp(world.db)])
     expect(await world.db.$count(moneyDeltas)).toBe(0)
     expect(await summed()).toEqual(before)
+    expect(await summedMoved()).toEqual(movedBefore)
     expect(await summed()).toEqual(await counted())
   })
 
@@ -118,13 +135,13 @@ describe('the sums', () => {
     const byWay = await Promise.all(
       ['thistle', 'moor', 'brook', 'transfer', ''].map((way) => summed(way ? { way } : { way: 'none' })),
     )
-    for (const { day: on, received, due } of all) {
+    for (const { day: on, paid, due } of all) {
       const of = byWay.flat().filter((sum) => sum.day === on)
-      expect(of.reduce((total, sum) => total + sum.received, 0)).toBe(received)
+      expect(of.reduce((total, sum) => total + sum.paid, 0)).toBe(paid)
       expect(of.reduce((total, sum) => total + sum.due, 0)).toBe(due)
     }
     const { offerId } = await buy(4800, 4800)
-    expect(await summed({ offer: offerId })).toMatchObject([{ received: 4800, payments: 1 }])
+    expect(await summed({ offer: offerId })).toMatchObject([{ paid: 4800, payments: 1 }])
   })
 
   it('what is late is told by its age, what was given up apart', async () => {
@@ -146,5 +163,7 @@ describe('the sums', () => {
   it('are empty once practice was cleared', async () => {
     await clearPractice(world.services)
     expect(await summed()).toEqual([])
+    expect(await summedMoved()).toEqual([])
+    expect(await countedMoved()).toEqual([])
   })
 })

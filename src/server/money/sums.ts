@@ -12,21 +12,14 @@ import {
   orders,
   payments,
 } from '../db/schema/index.ts'
-
-/** What narrows sums: a course, an offer, a way of paying. */
-export interface SumFilters {
-  course?: string | undefined
-  offer?: string | undefined
-  way?: string | undefined
-}
+import { addUpMoved } from './moved.ts'
+import { narrowedTo, type SumFilters } from './narrow.ts'
 
 /** What payments that are due on a day come to, in minor units. */
 export interface Sum {
   day: Day
-  /** What was collected, what it cost, and what was given back of it. */
-  received: number
-  fees: number
-  refunds: number
+  /** What is paid of it. */
+  paid: number
   /** What is expected and not collected: late, given up and to come. */
   due: number
   payments: number
@@ -36,12 +29,12 @@ export interface Sum {
 export async function addUp(db: Queryable): Promise<void> {
   await db.execute(sql`
     with gone as (delete from ${moneyDeltas} returning *)
-    insert into ${moneySums} (mode, day, offer_id, adapter, state, pay, fee, refunded, n)
-    select mode, day, offer_id, adapter, state, sum(pay), sum(fee), sum(refunded), sum(n)
+    insert into ${moneySums} (mode, day, offer_id, adapter, state, pay, n)
+    select mode, day, offer_id, adapter, state, sum(pay), sum(n)
     from gone group by 1, 2, 3, 4, 5 order by 1, 2, 3, 4, 5
     on conflict (mode, day, offer_id, adapter, state) do update set
-      pay = ${moneySums}.pay + excluded.pay, fee = ${moneySums}.fee + excluded.fee,
-      refunded = ${moneySums}.refunded + excluded.refunded, n = ${moneySums}.n + excluded.n`)
+      pay = ${moneySums}.pay + excluded.pay, n = ${moneySums}.n + excluded.n`)
+  await addUpMoved(db)
 }
 
 /** The sums of the days from one to another, both included, without those on which nothing was or is due. */
@@ -54,27 +47,18 @@ export async function sumsBetween(
 ): Promise<Sum[]> {
   const { rows } = await db.execute(sql`
     select day::text,
-      coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as received,
-      coalesce(sum(fee), 0)::float8 as fees,
-      coalesce(sum(refunded), 0)::float8 as refunds,
+      coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as paid,
       coalesce(sum(pay) filter (where state = 'due'), 0)::float8 as due,
       sum(n)::int as payments
     from (
-      select day, offer_id, adapter, state, pay, fee, refunded, n from ${moneySums} where mode = ${mode}
+      select day, offer_id, adapter, state, pay, n from ${moneySums} where mode = ${mode}
       union all
-      select day, offer_id, adapter, state, pay, fee, refunded, n from ${moneyDeltas} where mode = ${mode}
+      select day, offer_id, adapter, state, pay, n from ${moneyDeltas} where mode = ${mode}
     ) s
     where day between ${from} and ${until}
-      ${narrowedTo(filters)}
+      ${narrowedTo(filters, sql`adapter`)}
     group by s.day order by s.day`)
   return rows as unknown as Sum[]
-}
-
-function narrowedTo({ course, offer, way }: SumFilters): SQL {
-  return sql`
-    ${offer ? sql`and offer_id = ${offer}` : sql``}
-    ${course ? sql`and offer_id in (select id from ${offers} where ${offers.productId} = ${course})` : sql``}
-    ${way ? sql`and adapter = ${way}` : sql``}`
 }
 
 /**
@@ -99,25 +83,12 @@ export async function offerDays(
           union all
           select mode, day, offer_id, adapter, state, n from ${moneyDeltas}
         ) s
-        where mode = ${mode} and day between ${from} and ${until} ${narrowedTo(filters)}
+        where mode = ${mode} and day between ${from} and ${until} ${narrowedTo(filters, sql`adapter`)}
           ${filters.state ? sql`and state = ${filters.state}` : sql``}
         group by offer_id, day having sum(n) > 0
       ) by_day
     ) counted where before < ${enough} order by day`)
   return rows as unknown as { offerId: string; day: Day }[]
-}
-
-/** All that came in a mode, ever. */
-export async function sumsOfMode(db: Queryable, mode: Mode): Promise<Pick<Sum, 'received' | 'fees' | 'refunds'>> {
-  const { rows } = await db.execute(sql`
-    select coalesce(sum(pay) filter (where state = 'collected'), 0)::float8 as received,
-      coalesce(sum(fee), 0)::float8 as fees, coalesce(sum(refunded), 0)::float8 as refunds
-    from (
-      select state, pay, fee, refunded from ${moneySums} where mode = ${mode}
-      union all
-      select state, pay, fee, refunded from ${moneyDeltas} where mode = ${mode}
-    ) s`)
-  return rows[0] as unknown as Pick<Sum, 'received' | 'fees' | 'refunds'>
 }
 
 /** A payment whose buyer has done their part, or does it at their bank, and whose money is not there yet. */

@@ -1,9 +1,10 @@
-import { and, asc, eq } from 'drizzle-orm'
-import { roundRatio } from '../../core/money/arithmetic.ts'
+import { and, asc, eq, isNotNull, sql } from 'drizzle-orm'
+import { VAT } from '../../core/ledger/accounts.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import type { Services } from '../context.ts'
-import { attempts, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
+import type { Queryable } from '../db/client.ts'
+import { attempts, ledger, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import { dayFor, getSchool, type School } from '../school/service.ts'
 
@@ -68,10 +69,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     .innerJoin(attempts, eq(attempts.id, refunds.attemptId))
     .where(and(eq(refunds.orderId, orderId), eq(refunds.state, 'refunded')))
     .orderBy(asc(refunds.createdAt), asc(refunds.id))
-  const back = taxesGivenBack(
-    given.map(({ refund }) => refund),
-    received.map(({ payment }) => payment),
-  )
+  const back = await taxesGivenBack(db, orderId)
   return {
     school,
     currency: order.currency,
@@ -108,26 +106,12 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
   }
 }
 
-/**
- * The tax in what was given back, by refund: proportional, and the last one of an attempt takes the rest, so that all
- * given back leaves no tax (selling rules, section 6).
- */
-function taxesGivenBack(
-  given: readonly (typeof refunds.$inferSelect)[],
-  received: readonly (typeof payments.$inferSelect)[],
-): Map<string, number> {
-  const taxes = new Map<string, number>()
-  const soFar = new Map<string, { amount: number; tax: number }>()
-  for (const { id, attemptId, lineId, amount } of given) {
-    const of = received.filter((payment) => payment.attemptId === attemptId && payment.lineId === lineId)
-    const whole = of.reduce((sum, { pay }) => sum + pay, 0)
-    const tax = of.reduce((sum, payment) => sum + payment.tax, 0)
-    const key = `${attemptId} ${lineId}`
-    const before = soFar.get(key) ?? { amount: 0, tax: 0 }
-    const upTo = before.amount + amount
-    const part = whole === 0 ? 0 : upTo >= whole ? tax - before.tax : roundRatio(amount, tax, whole)
-    soFar.set(key, { amount: upTo, tax: before.tax + part })
-    taxes.set(id, part)
-  }
-  return taxes
+/** The tax in what was given back, by refund, as it was booked. */
+async function taxesGivenBack(db: Queryable, orderId: string): Promise<Map<string, number>> {
+  const rows = await db
+    .select({ id: ledger.subjectId, tax: sql<number>`sum(${ledger.amount})::float8` })
+    .from(ledger)
+    .where(and(eq(ledger.orderId, orderId), eq(ledger.account, VAT), isNotNull(ledger.subjectId)))
+    .groupBy(ledger.subjectId)
+  return new Map(rows.map(({ id, tax }) => [id as string, tax]))
 }

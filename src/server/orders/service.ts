@@ -24,7 +24,7 @@ import {
   transfers,
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
-import { sumsOfMode } from '../money/sums.ts'
+import { movedOfMode } from '../money/moved.ts'
 import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { ordersFitting } from './matching.ts'
@@ -136,8 +136,9 @@ export async function sumOrders({ db }: Services, mode: Mode) {
     })
     .from(orders)
     .where(eq(orders.mode, mode))
-  const money = await sumsOfMode(db, mode)
-  return { paid: row?.paid ?? 0, waiting: row?.waiting ?? 0, unpaid: row?.unpaid ?? 0, ...money }
+  const { received, fees, givenBack } = await movedOfMode(db, mode)
+  const counts = { paid: row?.paid ?? 0, waiting: row?.waiting ?? 0, unpaid: row?.unpaid ?? 0 }
+  return { ...counts, received, fees, refunds: givenBack }
 }
 
 /** One order with all that belongs to it, and its journal in order. */

@@ -8,6 +8,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { attempts, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
+import { bookGivenBack } from '../ledger/book.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, recordAll } from '../orders/journal.ts'
 import { schoolDay } from '../school/service.ts'
@@ -68,7 +69,7 @@ async function take(services: Within, attemptId: string, told: Dispute, isAnswer
         .values({ orderId: order.id, attemptId, reference, amount, reason, state, createdAt: at, decidedAt })
         .returning()
   if (!row) throw new Error('The dispute was not stored.')
-  if (state === 'lost') await bookLoss(services, row)
+  if (state === 'lost') await bookLoss(services, order, row)
   if (!known || (isEnded && !isAnswer)) {
     const kind = isEnded ? 'told-dispute-ended' : 'told-disputed'
     const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind })
@@ -80,7 +81,8 @@ async function take(services: Within, attemptId: string, told: Dispute, isAnswer
 }
 
 /** Money that a dispute took stands among what was given back, once: of each line that it was for, its part. */
-async function bookLoss(services: Within, { orderId, attemptId, reference, amount, reason }: DisputeRow) {
+async function bookLoss(services: Within, order: typeof orders.$inferSelect, dispute: DisputeRow) {
+  const { orderId, attemptId, reference, amount, reason } = dispute
   const { db: tx } = services
   const lines = await linesOf(tx, attemptId)
   const shares = split(
@@ -88,7 +90,7 @@ async function bookLoss(services: Within, { orderId, attemptId, reference, amoun
     lines.map(({ pay }) => pay),
   )
   const day = await schoolDay(services)
-  await tx
+  const lost = await tx
     .insert(refunds)
     .values(
       lines.map(({ lineId }, index) => ({
@@ -108,6 +110,8 @@ async function bookLoss(services: Within, { orderId, attemptId, reference, amoun
       })),
     )
     .onConflictDoNothing()
+    .returning()
+  await bookGivenBack(services, order, lost, 'dispute')
 }
 
 /** The lines that an attempt collected something of, in their order, and how much. */

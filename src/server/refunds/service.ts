@@ -11,6 +11,7 @@ import { attempts, connections, disputes, orderLines, orders, payments, refunds 
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
+import { bookGivenBack } from '../ledger/book.ts'
 import { queueMessage } from '../messages/queue.ts'
 import { type Happening, record, recordAll } from '../orders/journal.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -393,7 +394,14 @@ async function bookIn(services: Within, key: string, outcome: RefundOutcome | { 
     return record(tx, at, about, 'refund-refused', { ...data, why: outcome.why })
   }
   const reference = outcome.state === 'refunded' ? outcome.reference : null
-  await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at }).where(inArray(refunds.id, ids))
+  const day = await schoolDay(services)
+  await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at, day }).where(inArray(refunds.id, ids))
+  await bookGivenBack(
+    services,
+    order,
+    rows.map((row) => ({ ...row, day })),
+    'refund',
+  )
   const closed: Happening[] = []
   for (const { access, lineId, note } of rows) {
     if (access === 'close') closed.push(...(await closeLine(services, lineId, note)))

@@ -3,9 +3,12 @@ import type { Services } from '../context.ts'
 import {
   agreements,
   grants,
+  ledger,
   messages,
   moneyDeltas,
   moneySums,
+  movedDeltas,
+  movedSums,
   orders,
   payments,
   people,
@@ -25,6 +28,10 @@ export async function clearPractice({ db }: Services): Promise<void> {
     }
     await tx.delete(messages).where(eq(messages.mode, 'practice'))
     await tx.delete(grants).where(eq(grants.mode, 'practice'))
+    await tx.execute(sql`select set_config('ledger.clears', 'practice', true)`)
+    await tx.delete(ledger).where(eq(ledger.mode, 'practice'))
+    await tx.delete(movedDeltas).where(eq(movedDeltas.mode, 'practice'))
+    await tx.delete(movedSums).where(eq(movedSums.mode, 'practice'))
     await tx.delete(payments).where(eq(payments.mode, 'practice'))
     await tx.delete(agreements).where(eq(agreements.mode, 'practice'))
     await tx.delete(orders).where(eq(orders.mode, 'practice'))

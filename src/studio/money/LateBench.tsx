@@ -15,13 +15,13 @@ interface LateBenchProps {
   choose: (orderId: string) => void
 }
 
-/** Everything late whenever it was due, by its age, with what happens next; and what was given up. */
+/** Everything overdue, by its age, with what happens next; and what is owed and not retried. */
 export function LateBench({ ages, money, query, chosen, choose }: LateBenchProps) {
   const late = useLate('late', query)
   const givenUp = useLate('given-up', query)
   const rows = late.rows
   const groups: [string, number, Row[]][] = [
-    ['Older', ages.older, rows.filter((row) => row.daysLate > 30)],
+    ['More than a month', ages.older, rows.filter((row) => row.daysLate > 30)],
     ['A week to a month', ages.upToAMonth, rows.filter((row) => row.daysLate > 7 && row.daysLate <= 30)],
     ['Up to a week', ages.upToAWeek, rows.filter((row) => row.daysLate <= 7)],
   ]
@@ -31,19 +31,19 @@ export function LateBench({ ages, money, query, chosen, choose }: LateBenchProps
   )
   return (
     <>
-      <h1 className="text-[27px]">{sum === 0 && ages.givenUp > 0 ? 'Given up' : 'Late'}</h1>
+      <h1 className="text-[27px]">{sum === 0 && ages.givenUp > 0 ? 'Stopped' : 'Overdue'}</h1>
       <p className="display mt-2 text-[18px] leading-[1.45] font-medium text-ink-2">
         {sum === 0 ? (
-          'Nothing is late.'
+          'Nothing is overdue.'
         ) : (
           <>
-            In all <b className="text-ink">{formatMoney(sum, money)}</b> is late and still tried.
+            <b className="text-ink">{formatMoney(sum, money)}</b> is overdue and still retried.
           </>
         )}
         {ages.givenUp > 0 && (
           <>
             {' '}
-            <b className="text-ink">{formatMoney(ages.givenUp, money)}</b> was given up.
+            <b className="text-ink">{formatMoney(ages.givenUp, money)}</b> is still owed, and not retried any more.
           </>
         )}
       </p>
@@ -56,7 +56,7 @@ export function LateBench({ ages, money, query, chosen, choose }: LateBenchProps
       )}
       {late.more}
       {givenUp.rows.length > 0 && (
-        <Group title="Given up: owed, and not tried any more" amount={formatMoney(ages.givenUp, money)}>
+        <Group title="Stopped: owed, and not retried any more" amount={formatMoney(ages.givenUp, money)}>
           {list(givenUp.rows)}
           {givenUp.more}
         </Group>

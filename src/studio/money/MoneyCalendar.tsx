@@ -18,7 +18,7 @@ interface MoneyCalendarProps {
 
 const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday']
 
-/** A month as a calendar: on each day what came, is late, was given up and is to come. A day opens its payments. */
+/** A month as a calendar: on each day what was received, and what is due and how it stands. A day opens both. */
 export function MoneyCalendar({ month, days, today, money, chosen, choose }: MoneyCalendarProps) {
   return (
     <table className="w-full table-fixed border-collapse text-[13px]">
@@ -79,10 +79,10 @@ function DayCell({ day, isToday, sums, money, isChosen, choose }: DayCellProps) 
   )
   if (!sums) return <div className="p-1.5">{number}</div>
   const parts: [StateShape, string, number][] = [
-    ['received', 'came', sums.received],
-    ['awaited', 'awaited', sums.awaited],
-    ['late', 'late', sums.late],
-    ['failed', 'given up', sums.givenUp],
+    ['received', 'received', sums.received],
+    ['awaited', 'waiting', sums.awaited],
+    ['late', 'overdue', sums.late],
+    ['failed', 'stopped', sums.givenUp],
     ['due', 'to come', sums.toCome],
   ]
   const there = parts.filter(([, , amount]) => amount > 0)

@@ -6,15 +6,16 @@ import { Waiting } from '../frame/Waiting.tsx'
 import { OrderMirror } from '../orders/OrderMirror.tsx'
 import { useOrder } from '../orders/order.ts'
 import { useMoney, useSession } from '../session/session.ts'
+import { AccountsBench } from './AccountsBench.tsx'
 import { LateBench } from './LateBench.tsx'
 import { Months } from './Months.tsx'
 import { queryOf } from './NarrowTo.tsx'
 import { Outlook } from './Outlook.tsx'
-import { loadMonths, useSpan } from './queries.ts'
+import { loadMonths, useAccounts, useSpan } from './queries.ts'
 import { SpanBench } from './SpanBench.tsx'
 import { spanIn } from './span.ts'
 
-/** Money: what should have come and what came, of any span and by month, down to each payment; and what is late. */
+/** Money: what was received and what is due, of any span and by month, down to each payment; what is overdue; where the money is. */
 export function MoneyPage() {
   const { mode } = useSession()
   const money = useMoney()
@@ -26,7 +27,9 @@ export function MoneyPage() {
     placeholderData: keepPreviousData,
   })
   const isLate = params.get('view') === 'late'
-  const span = isLate || !months.data ? null : spanIn(params, months.data.today)
+  const isAccounts = params.get('view') === 'accounts'
+  const span = isLate || isAccounts || !months.data ? null : spanIn(params, months.data.today)
+  const accounts = useAccounts(isAccounts)
   const sums = useSpan(span, query)
   const order = useOrder(params.get('order') ?? undefined)
   /** Changes what is looked at, and keeps what it is narrowed to. */
@@ -36,12 +39,12 @@ export function MoneyPage() {
       if (value === null || value === '') next.delete(name)
       else next.set(name, value)
     }
-    // Days are chosen, so it is no longer all that is late; a calendar stays one.
-    if (isLate && 'month' in change && change.view === undefined) next.delete('view')
+    // Days are chosen, so it is no longer all that is overdue, or where the money is; a calendar stays one.
+    if ((isLate || isAccounts) && 'month' in change && change.view === undefined) next.delete('view')
     setParams(next)
   }
   const chooseOrder = (orderId: string) => go({ order: orderId })
-  const error = months.error ?? sums.error
+  const error = months.error ?? sums.error ?? accounts.error
   return (
     <Places
       shelfLabel="Months"
@@ -51,6 +54,7 @@ export function MoneyPage() {
           months={months.data?.months ?? []}
           today={months.data?.today ?? ''}
           isLate={isLate}
+          isAccounts={isAccounts}
           span={span}
           complaint={sums.complaint}
           ages={months.data?.ages ?? null}
@@ -60,7 +64,10 @@ export function MoneyPage() {
       }
       bench={
         <>
-          {!error && !(isLate ? months.data : span && sums.data) && <Waiting lines={6} />}
+          {!error && !(isLate ? months.data : isAccounts ? accounts.data : span && sums.data) && <Waiting lines={6} />}
+          {isAccounts && accounts.data && months.data && (
+            <AccountsBench accounts={accounts.data} money={money} today={months.data.today} />
+          )}
           {isLate && months.data && (
             <LateBench
               ages={months.data.ages}

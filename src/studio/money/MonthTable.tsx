@@ -1,34 +1,42 @@
 import { type Day, later } from '../../core/calendar/day.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
-import type { Row, SpanData, Sums } from './queries.ts'
+import type { ListOf } from './lists.ts'
+import type { SpanData, Sums } from './queries.ts'
 import { addressOf, type DaySpan, sayMonth, spanOfMonth } from './span.ts'
 
 interface MonthTableProps {
+  isMoved: boolean
   span: DaySpan
   sums: SpanData
   money: MoneyFormat
   go: (change: Record<string, string | null>) => void
 }
 
-/** Each column: its figure, and which payments it is made of; null where it is all of them. */
-const COLUMNS: [string, (sums: Sums) => number, Row['standing'] | null][] = [
-  ['Expected', ({ expected }) => expected, null],
+type Column = [string, (sums: Sums) => number, ListOf | null]
+
+/** Each column: its figure, and the list that it is made of; null: all that is due. */
+const MOVED: Column[] = [
   ['Received', ({ received }) => received, 'received'],
-  ['Awaited', ({ awaited }) => awaited, 'awaited'],
-  ['Late', ({ late }) => late, 'late'],
-  ['Given up', ({ givenUp }) => givenUp, 'given-up'],
-  ['To come', ({ toCome }) => toCome, 'to-come'],
   ['Fees', ({ fees }) => fees, 'received'],
-  ['Given back', ({ refunds }) => refunds, 'received'],
-  ['Net', ({ received, fees, refunds }) => received - fees - refunds, 'received'],
+  ['Refunded', ({ givenBack }) => givenBack, 'received'],
+  ['Net', ({ received, fees, givenBack }) => received - fees - givenBack, 'received'],
+  ['VAT', ({ receivedTax, givenBackTax }) => receivedTax - givenBackTax, 'received'],
+]
+const DUE: Column[] = [
+  ['Due', ({ expected }) => expected, null],
+  ['Paid', ({ paid }) => paid, 'paid'],
+  ['Waiting', ({ awaited }) => awaited, 'awaited'],
+  ['Overdue', ({ late }) => late, 'late'],
+  ['Stopped', ({ givenUp }) => givenUp, 'given-up'],
+  ['To come', ({ toCome }) => toCome, 'to-come'],
 ]
 
-/** A span by its months; each figure opens what it is made of, and the last row is their sum. */
-export function MonthTable({ span, sums: { months, total }, money, go }: MonthTableProps) {
+/** A span by its months, what moved in them or what is due in them; each figure opens what it is made of, and the last row is their sum. */
+export function MonthTable({ isMoved, span, sums: { months, total }, money, go }: MonthTableProps) {
   // A column in which there is nothing says nothing.
-  const columns = COLUMNS.filter(([, of]) => of(total) !== 0)
+  const columns = (isMoved ? MOVED : DUE).filter(([, of]) => of(total) !== 0)
   const cells = (sums: Sums, of: DaySpan) =>
-    columns.map(([label, figure, standing]) => (
+    columns.map(([label, figure, list]) => (
       <td key={label} className="text-right whitespace-nowrap">
         {figure(sums) === 0 ? (
           '–'
@@ -36,7 +44,7 @@ export function MonthTable({ span, sums: { months, total }, money, go }: MonthTa
           <button
             type="button"
             className="hover:underline"
-            onClick={() => go({ ...addressOf(of), standing })}
+            onClick={() => go({ ...addressOf(of), list })}
             aria-label={`${label} ${formatMoney(figure(sums), money)}`}
           >
             {formatMoney(figure(sums), money)}

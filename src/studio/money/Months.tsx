@@ -11,7 +11,8 @@ interface MonthsProps {
   months: Month[]
   today: string
   isLate: boolean
-  /** The days that are looked at; null where it is all that is late. */
+  isAccounts: boolean
+  /** The days that are looked at; null where it is all that is overdue, or where the money is. */
   span: DaySpan | null
   /** What the server says of them. */
   complaint: string | null
@@ -20,11 +21,12 @@ interface MonthsProps {
   query: MoneyQuery
 }
 
-/** What it is narrowed to; what is late; the days to look at; each month with what was expected above what came. */
-export function Months({ months, today, isLate, span, complaint, ages, go, query }: MonthsProps) {
+/** What it is narrowed to; what is late; the days to look at; each month with what is due in it above what was received in it. */
+export function Months({ months, today, isLate, isAccounts, span, complaint, ages, go, query }: MonthsProps) {
   const money = useMoney()
-  const most = Math.max(1, ...months.map(({ expected }) => expected))
+  const most = Math.max(1, ...months.flatMap(({ expected, received }) => [expected, received]))
   const chosen = span && monthOf(span)
+  const elsewhere = { month: null, from: null, until: null, day: null, list: null, order: null }
   const givenUp = ages?.givenUp ?? 0
   const late = ages ? ages.upToAWeek + ages.upToAMonth + ages.older : 0
   return (
@@ -33,9 +35,7 @@ export function Months({ months, today, isLate, span, complaint, ages, go, query
       <button
         type="button"
         aria-pressed={isLate}
-        onClick={() =>
-          go({ view: 'late', month: null, from: null, until: null, day: null, standing: null, order: null })
-        }
+        onClick={() => go({ ...elsewhere, view: 'late' })}
         className={classes(
           'mb-2 flex w-full items-baseline justify-between gap-2 rounded-field px-2 py-1.5 text-left text-[13.5px]',
           isLate ? 'bg-acorn font-semibold' : 'hover:bg-sheet-2',
@@ -43,9 +43,20 @@ export function Months({ months, today, isLate, span, complaint, ages, go, query
       >
         <span className="inline-flex items-center gap-1.5 font-medium">
           <StateMark shape={late > 0 ? 'late' : givenUp > 0 ? 'failed' : 'off'} />
-          {late > 0 || givenUp === 0 ? 'Late' : 'Given up'}
+          {late > 0 || givenUp === 0 ? 'Overdue' : 'Stopped'}
         </span>
         <span>{late + givenUp > 0 ? formatMoney(late || givenUp, money) : 'nothing'}</span>
+      </button>
+      <button
+        type="button"
+        aria-pressed={isAccounts}
+        onClick={() => go({ ...elsewhere, view: 'accounts' })}
+        className={classes(
+          'mb-2 block w-full rounded-field px-2 py-1.5 text-left text-[13.5px] font-medium',
+          isAccounts ? 'bg-acorn font-semibold' : 'hover:bg-sheet-2',
+        )}
+      >
+        Where the money is
       </button>
       {today && <SpanForm span={span ?? spanOfMonth(today.slice(0, 7))} today={today} complaint={complaint} go={go} />}
       <h2 className="px-2 pb-1 text-[15px]">Months</h2>
@@ -64,7 +75,7 @@ export function Months({ months, today, isLate, span, complaint, ages, go, query
               <span>
                 {sayMonthShort(month.month, today)}
                 <span className="sr-only">
-                  : {formatMoney(month.expected, money)} expected, {formatMoney(month.received, money)} received
+                  : {formatMoney(month.expected, money)} due, {formatMoney(month.received, money)} received
                 </span>
               </span>
               <span aria-hidden="true">
@@ -75,9 +86,9 @@ export function Months({ months, today, isLate, span, complaint, ages, go, query
                 <i
                   className={classes(
                     'mt-px block h-[6px] rounded-[1.5px] bg-received',
-                    month.received === 0 && 'invisible',
+                    month.received <= 0 && 'invisible',
                   )}
-                  style={{ width: `${(month.received / most) * 100}%` }}
+                  style={{ width: `${(Math.max(0, month.received) / most) * 100}%` }}
                 />
               </span>
             </button>

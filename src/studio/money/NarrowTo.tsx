@@ -23,7 +23,7 @@ interface NarrowToProps {
 
 const SELECT = 'mb-1.5 w-full rounded-full border border-line-2 bg-transparent px-2.5 py-1 text-[13px]'
 
-/** Narrows to a buyer, to a course or one of its offers, and to a way of paying. */
+/** Narrows to a buyer, to a course or one of its offers, and to a payment method. */
 export function NarrowTo({ query, go }: NarrowToProps) {
   const { mode } = useSession()
   const shelf = useShelf()
@@ -33,14 +33,14 @@ export function NarrowTo({ query, go }: NarrowToProps) {
     <div className="mx-1 mb-2">
       <input
         type="search"
-        aria-label="Narrow to a buyer"
+        aria-label="Search for a buyer"
         placeholder="Buyer"
         value={query.search}
         onChange={(event) => go({ search: event.target.value })}
         className="mb-1.5 w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
       />
       <select
-        aria-label="Narrow to a course or an offer"
+        aria-label="Course or offer"
         className={SELECT}
         value={sold}
         onChange={(event) => {
@@ -61,12 +61,12 @@ export function NarrowTo({ query, go }: NarrowToProps) {
         ))}
       </select>
       <select
-        aria-label="Narrow to a way of paying"
+        aria-label="Payment method"
         className={SELECT}
         value={query.way ?? ''}
         onChange={(event) => go({ way: event.target.value })}
       >
-        <option value="">Every way of paying</option>
+        <option value="">Every payment method</option>
         {gateways.data?.gateways.map(({ id, capabilities }) => (
           <option key={id} value={id}>
             {capabilities.name}

@@ -16,7 +16,7 @@ interface OutlookProps {
   money: MoneyFormat
 }
 
-/** What came in the year behind, against what is agreed for the year ahead: full bars and hollow ones. */
+/** What was received in the year behind, against what is agreed for the year ahead: full bars and outlined ones. */
 export function Outlook({ months, today, money }: OutlookProps) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const ahead = months.filter(({ month }) => month > today.slice(0, 7)).reduce((sum, { toCome }) => sum + toCome, 0)
@@ -39,7 +39,7 @@ export function Outlook({ months, today, money }: OutlookProps) {
             stack: 'a',
           },
           {
-            label: 'awaited or to come',
+            label: 'to come or waiting',
             data: months.map(({ toCome, awaited }) => (toCome + awaited) / unit),
             backgroundColor: '#fcfdf9',
             borderColor: '#1a231c',
@@ -47,7 +47,7 @@ export function Outlook({ months, today, money }: OutlookProps) {
             stack: 'a',
           },
           {
-            label: 'late or given up',
+            label: 'overdue or stopped',
             data: months.map(({ late, givenUp }) => (late + givenUp) / unit),
             backgroundColor: '#8a5200',
             stack: 'a',
@@ -90,11 +90,11 @@ export function Outlook({ months, today, money }: OutlookProps) {
         <canvas
           ref={canvas}
           role="img"
-          aria-label="Money by month: received, to come, late; the months at the left say the same"
+          aria-label="Money by month: received, to come, overdue; the months at the left say the same"
         />
       </div>
       <p className="mt-2 text-[12.5px] text-ink-3">
-        Full: received. Hollow: awaited or to come. Ochre: late, or stopped and owed.
+        Full: received in that month. Outline: due in it, still to come. Ochre: overdue, or stopped and still owed.
       </p>
     </>
   )

@@ -10,11 +10,11 @@ interface PaymentsProps {
   chosen: string | null
   choose: (orderId: string) => void
   /** The sums of the whole list, where it may be longer than its rows. */
-  total: Sums | null
+  total: Pick<Sums, 'payments' | 'expected' | 'paid'> | null
   hasMore: boolean
 }
 
-/** Payments with what came of each, and their sum. */
+/** Payments by their due day and how each stands, and their sum. */
 export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: PaymentsProps) {
   const head = 'border-b border-line-2 py-1.5 pr-3 text-left text-[12px] font-semibold text-ink-3'
   const sum = (pick: (row: Row) => number) => rows.reduce((all, row) => all + pick(row), 0)
@@ -22,9 +22,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
   const all = total ?? {
     payments: rows.length,
     expected: sum(({ pay }) => pay),
-    received: sum(({ pay, standing }) => (standing === 'received' ? pay : 0)),
-    fees: sum(({ fee }) => fee),
-    refunds: sum(({ refunded }) => refunded),
+    paid: sum(({ pay, standing }) => (standing === 'paid' ? pay : 0)),
   }
   return (
     <div className="overflow-x-auto">
@@ -33,11 +31,11 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
           <tr>
             {(
               [
-                ['Due', false],
+                ['Day', false],
                 ['Buyer', false],
                 ['For', false],
-                ['Expected', true],
-                ['Received', true],
+                ['Due', true],
+                ['Paid', true],
                 ['State', false],
               ] as const
             ).map(([label, isNumber]) => (
@@ -69,7 +67,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
                 </td>
                 <td className="text-right">{formatMoney(row.pay, form)}</td>
                 <td className="text-right">
-                  {row.standing === 'received' ? formatMoney(row.pay, form) : '–'}
+                  {row.standing === 'paid' ? formatMoney(row.pay, form) : '–'}
                   {row.came > 0 && (
                     <span className="block text-[12px] text-ink-3">{formatMoney(row.came, form)} received</span>
                   )}
@@ -88,10 +86,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
                 {hasMore && <span className="font-normal text-ink-3"> ({rows.length} shown)</span>}
               </td>
               <td className="text-right">{say(all.expected)}</td>
-              <td className="text-right">
-                {say(all.received)}
-                <Taken fee={all.fees} refunded={all.refunds} money={money} />
-              </td>
+              <td className="text-right">{say(all.paid)}</td>
               <td />
             </tr>
           )}
@@ -107,7 +102,7 @@ function Taken({ fee, refunded, money }: { fee: number; refunded: number; money:
   return (
     <span className="block text-[12px] font-normal text-ink-3">
       {fee > 0 && `fee ${formatMoney(fee, money)}`}
-      {refunded > 0 && <span className="block text-ink-2">back {formatMoney(refunded, money)}</span>}
+      {refunded > 0 && <span className="block text-ink-2">refunded {formatMoney(refunded, money)}</span>}
     </span>
   )
 }
@@ -119,14 +114,14 @@ function stateOf(
   const say = (amount: number) => formatMoney(amount, { ...money, currency })
   const days = `${daysLate} ${daysLate === 1 ? 'day' : 'days'}`
   switch (standing) {
-    case 'received':
+    case 'paid':
       if (refunded >= pay) return ['off', 'refunded']
-      return ['received', tries > 1 ? `received, try ${tries}` : 'received']
+      return ['received', tries > 1 ? `paid at try ${tries}` : 'paid']
     case 'awaited':
       if (came > 0) return ['awaited', `${say(pay - came)} missing, ${days}`]
-      return ['awaited', daysLate > 0 ? `awaited, ${days}` : 'awaited']
+      return ['awaited', daysLate > 0 ? `waiting for ${days}` : 'waiting']
     case 'late':
-      return ['late', nextTry ? `late, ${days}; again ${sayDayShort(nextTry)}` : `late, ${days}`]
+      return ['late', nextTry ? `overdue for ${days}; again ${sayDayShort(nextTry)}` : `overdue for ${days}`]
     case 'given-up':
       return ['failed', daysLate > 0 ? `stopped, owed for ${days}` : 'stopped']
     default:

@@ -1,17 +1,20 @@
-import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
-import { useRef } from 'react'
+import { keepPreviousData, type UseInfiniteQueryResult, useInfiniteQuery } from '@tanstack/react-query'
+import { type ReactNode, useRef } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
 import { useKeptPlace, walk } from '../frame/EndlessList.tsx'
 import { ShowMore } from '../frame/ShowMore.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
+import { type DueList, type ListOf, listIn } from './lists.ts'
 import { MoneyCalendar } from './MoneyCalendar.tsx'
 import { MonthTable } from './MonthTable.tsx'
+import { MovementsTable } from './MovementsTable.tsx'
 import type { MoneyQuery } from './NarrowTo.tsx'
 import { PaymentsTable } from './PaymentsTable.tsx'
-import { loadPayments, type SpanData, type Sums } from './queries.ts'
+import { type DaySums, loadMovements, loadPayments, type SpanData, type Sums } from './queries.ts'
 import { SpanSums } from './SpanSums.tsx'
 import { type DaySpan, monthOf, saySpan } from './span.ts'
 
@@ -25,26 +28,30 @@ interface SpanBenchProps {
   choose: (orderId: string) => void
 }
 
-/** The days that are looked at: their sentence, each figure of which opens what it is made of, and their payments. */
+/** The days that are looked at: their two sentences, each figure of which opens what it is made of, and their lists. */
 export function SpanBench({ span, sums, money, query, params, go, choose }: SpanBenchProps) {
-  const standing = params.get('standing')
+  const list = listIn(params)
   const month = monthOf(span)
   const isCalendar = month !== null && params.get('view') === 'calendar'
   const day = isCalendar ? params.get('day') : null
-  const ofDay = sums.days.find((other) => other.day === day)
+  const file = new URLSearchParams({ ...span, ...query, ...(list && list !== 'received' ? { standing: list } : {}) })
+  const open = (wanted: ListOf | null) =>
+    go({ list: wanted, order: null, day: null, ...(isCalendar ? { view: null } : {}) })
+  const lists = { money, query, chosen: params.get('order'), choose }
   return (
     <>
       <div className="flex flex-wrap items-start justify-between gap-3">
         <h1 className="text-[27px]">{saySpan(span)}</h1>
         <p className="flex flex-wrap gap-2">
           {month && (
-            <Button onClick={() => go({ view: isCalendar ? null : 'calendar', day: null, standing: null })}>
+            <Button onClick={() => go({ view: isCalendar ? null : 'calendar', day: null, list: null })}>
               {isCalendar ? 'As a list' : 'As a calendar'}
             </Button>
           )}
           <a
             className={buttonClass('quiet')}
-            href={`/api/money/payments.csv?${new URLSearchParams({ ...span, ...query, ...(standing ? { standing } : {}) })}`}
+            href={`/api/money/${list === 'received' ? 'movements' : 'payments'}.csv?${file}`}
+            title={list === 'received' ? 'Money that moved in these days' : 'Payments due in these days'}
             download
           >
             Export CSV
@@ -60,13 +67,8 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
         </p>
       </div>
       <p className="display mt-2 mb-3 text-[18px] leading-[1.45] font-medium text-ink-2">
-        <SpanSums
-          sums={sums.total}
-          money={money}
-          open={(wanted) => go({ standing: wanted, order: null, day: null, ...(isCalendar ? { view: null } : {}) })}
-        />
+        <SpanSums sums={sums.total} money={money} open={open} />
       </p>
-      {sums.months.length > 1 && <MonthTable span={span} sums={sums} money={money} go={go} />}
       {isCalendar && (
         <MoneyCalendar
           month={month}
@@ -77,52 +79,96 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
           choose={(chosen) => go({ day: chosen, order: null })}
         />
       )}
-      {standing && (
-        <p className="mb-2 flex flex-wrap items-baseline gap-x-3 text-[13.5px]">
-          Only what {STANDING_WORDS[standing] ?? standing}.
-          <Button kind="link" onClick={() => go({ standing: null })}>
-            Show all
-          </Button>
-        </p>
-      )}
-      {isCalendar && !day && sums.total.payments > 0 && (
-        <p className="mt-3 text-[13.5px] text-ink-2">Choose a day to see its payments.</p>
-      )}
-      {day && <h2 className="mt-5 mb-1 text-[17px]">{sayDay(day, 'en-GB')}</h2>}
-      {(!isCalendar || day) && (
-        <Payments
-          span={day ? { from: day, until: day } : span}
-          standing={standing}
-          money={money}
-          query={query}
-          chosen={params.get('order')}
-          choose={choose}
-          total={standing ? null : day ? (ofDay ?? null) : sums.total}
-        />
+      {isCalendar && !day && <p className="mt-3 text-[13.5px] text-ink-2">Choose a day to see its money.</p>}
+      {day && <OneDay day={day} sums={sums.days.find((other) => other.day === day)} {...lists} />}
+      {!isCalendar && (
+        <>
+          <fieldset className="mb-3 flex flex-wrap gap-2">
+            <legend className="sr-only">What is listed</legend>
+            <Tab isChosen={list === 'received'} choose={() => open('received')}>
+              Received and refunded
+            </Tab>
+            <Tab isChosen={list !== 'received'} choose={() => open(null)}>
+              Due
+            </Tab>
+          </fieldset>
+          {sums.months.length > 1 && (
+            <MonthTable isMoved={list === 'received'} span={span} sums={sums} money={money} go={go} />
+          )}
+          {list === 'received' ? (
+            <Movements span={span} {...lists} />
+          ) : (
+            <>
+              {list && (
+                <p className="mb-2 flex flex-wrap items-baseline gap-x-3 text-[13.5px]">
+                  Only what {LIST_WORDS[list]}.
+                  <Button kind="link" onClick={() => go({ list: null })}>
+                    Show all
+                  </Button>
+                </p>
+              )}
+              <Payments span={span} standing={list} total={list ? null : sums.total} {...lists} />
+            </>
+          )}
+        </>
       )}
     </>
   )
 }
 
-const STANDING_WORDS: Record<string, string> = {
-  received: 'was received',
-  awaited: 'is awaited',
-  late: 'is late',
-  'given-up': 'is owed and not tried any more',
+function Tab({ isChosen, choose, children }: { isChosen: boolean; choose: () => void; children: string }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={isChosen}
+      onClick={choose}
+      className={classes(
+        'rounded-full border px-3 py-1 text-[13.5px] font-medium',
+        isChosen ? 'border-acorn bg-acorn' : 'border-line-2 hover:bg-sheet-2',
+      )}
+    >
+      {children}
+    </button>
+  )
+}
+
+const LIST_WORDS: Record<DueList, string> = {
+  paid: 'is paid',
+  awaited: 'is on its way',
+  late: 'is overdue',
+  'given-up': 'is owed and not retried any more',
   'to-come': 'is still to come',
 }
 
-interface PaymentsProps {
-  span: DaySpan
-  standing: string | null
+interface ListProps {
   money: MoneyFormat
   query: MoneyQuery
   chosen: string | null
   choose: (orderId: string) => void
+}
+
+/** A day of the calendar: what moved on it, and what is due on it. */
+function OneDay({ day, sums, ...lists }: ListProps & { day: string; sums: DaySums | undefined }) {
+  const span = { from: day, until: day }
+  const heading = 'mt-4 mb-1 text-[15px]'
+  return (
+    <>
+      <h2 className="mt-5 text-[17px]">{sayDay(day, lists.money.language)}</h2>
+      <h3 className={heading}>Received and refunded</h3>
+      <Movements span={span} {...lists} />
+      <h3 className={heading}>Due</h3>
+      <Payments span={span} standing={null} total={sums ?? null} {...lists} />
+    </>
+  )
+}
+
+interface PaymentsProps extends ListProps {
+  span: DaySpan
+  standing: DueList | null
   total: Sums | null
 }
 
-/** The payments of a span, a page at a time. */
+/** The payments due in a span, a page at a time. */
 function Payments({ span, standing, money, query, chosen, choose, total }: PaymentsProps) {
   const { mode } = useSession()
   const list = useInfiniteQuery({
@@ -133,22 +179,57 @@ function Payments({ span, standing, money, query, chosen, choose, total }: Payme
     placeholderData: keepPreviousData,
   })
   const rows = list.data?.pages.flatMap((page) => page.payments) ?? []
+  return (
+    <Listed list={list} label={`payments ${JSON.stringify([mode, span, standing, query])}`}>
+      <PaymentsTable
+        rows={rows}
+        money={money}
+        chosen={chosen}
+        choose={choose}
+        total={total}
+        hasMore={list.hasNextPage}
+      />
+    </Listed>
+  )
+}
+
+/** What moved in a span, a page at a time. */
+function Movements({ span, money, query, chosen, choose }: ListProps & { span: DaySpan }) {
+  const { mode } = useSession()
+  const list = useInfiniteQuery({
+    queryKey: ['money-movements', mode, span, query],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) => loadMovements(span, pageParam, query),
+    getNextPageParam: (page) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
+  })
+  const rows = list.data?.pages.flatMap((page) => page.movements) ?? []
+  return (
+    <Listed list={list} label={`movements ${JSON.stringify([mode, span, query])}`}>
+      <MovementsTable rows={rows} money={money} chosen={chosen} choose={choose} />
+    </Listed>
+  )
+}
+
+/** A table that goes on by itself, keeps its place and takes the arrow keys. */
+function Listed({
+  list,
+  label,
+  children,
+}: {
+  list: UseInfiniteQueryResult<{ pages: unknown[] }>
+  label: string
+  children: ReactNode
+}) {
   const table = useRef<HTMLDivElement>(null)
-  useKeptPlace(`place of payments ${JSON.stringify([mode, span, standing, query])}`, table, list)
+  useKeptPlace(`place of ${label}`, table, list)
   // Empty is said only once it is known to be.
   if (list.isPending) return <Waiting lines={5} />
   return (
     <>
       {/* biome-ignore lint/a11y/noStaticElementInteractions: its buttons take the keys; this hears them once */}
       <div ref={table} onKeyDown={(event) => walk(event, table.current, 'tbody button')}>
-        <PaymentsTable
-          rows={rows}
-          money={money}
-          chosen={chosen}
-          choose={choose}
-          total={total}
-          hasMore={list.hasNextPage}
-        />
+        {children}
       </div>
       {list.error && (
         <p role="alert" className="text-failed">

@@ -1,41 +1,69 @@
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
-import type { Row, Sums } from './queries.ts'
+import type { ListOf } from './lists.ts'
+import type { Sums } from './queries.ts'
 
 interface SpanSumsProps {
   sums: Sums
   money: MoneyFormat
-  open: (standing: string) => void
+  open: (list: ListOf) => void
 }
 
-/** A span in one sentence; its parts add up to what was expected, and each opens what it is made of. */
+/** A span in two sentences that never mix: what moved in it, and what is due in it. Each figure opens what it is made of. */
 export function SpanSums({ sums, money, open }: SpanSumsProps) {
-  if (sums.payments === 0) return <>Nothing is or was due in these days.</>
-  const plain = (amount: number) => <b className="text-ink">{formatMoney(amount, money)}</b>
-  const part = (amount: number, standing: Row['standing']) => (
+  const say = (amount: number) => formatMoney(amount, money)
+  const part = (amount: number, list: ListOf) => (
     <button
       type="button"
       className="font-bold text-ink underline decoration-line-2 underline-offset-4"
-      onClick={() => open(standing)}
+      onClick={() => open(list)}
     >
-      {formatMoney(amount, money)}
+      {say(amount)}
     </button>
   )
-  const taken = sums.fees + sums.refunds
+  const { received, fees, givenBack } = sums
+  const tax = sums.receivedTax - sums.givenBackTax
+  const taken = [fees > 0 && `${say(fees)} of fees`, givenBack > 0 && `${say(givenBack)} refunded`].filter(Boolean)
+  const parts: [number, ListOf, string][] = [
+    [sums.paid, 'paid', 'is paid'],
+    [sums.awaited, 'awaited', 'is on its way'],
+    [sums.late, 'late', 'is overdue'],
+    [sums.givenUp, 'given-up', 'is owed and not retried any more'],
+    [sums.toCome, 'to-come', 'is still to come'],
+  ]
+  const there = parts.filter(([amount]) => amount > 0)
   return (
     <>
-      Of {plain(sums.expected)} expected, {part(sums.received, 'received')} came
-      {taken > 0 && (
-        <>
-          {' '}
-          ({part(sums.received - taken, 'received')} after {sums.fees > 0 && <>{part(sums.fees, 'received')} of fees</>}
-          {sums.fees > 0 && sums.refunds > 0 && ' and '}
-          {sums.refunds > 0 && <>{part(sums.refunds, 'received')} given back</>})
-        </>
-      )}
-      {sums.awaited > 0 && <>, {part(sums.awaited, 'awaited')} is awaited</>}
-      {sums.late > 0 && <>, {part(sums.late, 'late')} is late</>}
-      {sums.givenUp > 0 && <>, {part(sums.givenUp, 'given-up')} is owed and not tried any more</>}
-      {sums.toCome > 0 && <>, {part(sums.toCome, 'to-come')} is still to come</>}.
+      <span className="block">
+        {received === 0 && taken.length === 0 ? (
+          'No money moved in these days.'
+        ) : (
+          <>
+            {part(received, 'received')} received
+            {taken.length > 0 && (
+              <>
+                ; {part(received - fees - givenBack, 'received')} after {taken.join(' and ')}
+              </>
+            )}
+            .{tax !== 0 && ` It holds ${say(tax)} of VAT.`}
+          </>
+        )}
+      </span>
+      <span className="block">
+        {sums.payments === 0 ? (
+          'Nothing is due in these days.'
+        ) : (
+          <>
+            <b className="text-ink">{say(sums.expected)}</b> due in these days:{' '}
+            {there.map(([amount, list, words], index) => (
+              <span key={list}>
+                {index > 0 && ', '}
+                {part(amount, list)} {words}
+              </span>
+            ))}
+            .
+          </>
+        )}
+      </span>
     </>
   )
 }

@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { useSession } from '../session/session.ts'
+import type { DueList } from './lists.ts'
 import type { MoneyQuery } from './NarrowTo.tsx'
 import type { DaySpan } from './span.ts'
 
@@ -27,18 +28,28 @@ export function useSpan(span: DaySpan | null, query: MoneyQuery) {
   return { data, error: complaint ? null : error, complaint }
 }
 
-export const loadPayments = (span: DaySpan, standing: string | null, after: string | undefined, query: MoneyQuery) =>
+export const loadPayments = (span: DaySpan, standing: DueList | null, after: string | undefined, query: MoneyQuery) =>
   unwrap(
     api.money.payments.$get({
       query: {
         ...span,
         ...query,
-        ...(standing ? { standing: standing as Standing } : {}),
+        ...(standing ? { standing } : {}),
         ...(after ? { after } : {}),
       },
     }),
   )
-type Standing = 'received' | 'awaited' | 'late' | 'given-up' | 'to-come'
+export const loadMovements = (span: DaySpan, after: string | undefined, query: MoneyQuery) =>
+  unwrap(api.money.movements.$get({ query: { ...span, ...query, ...(after ? { after } : {}) } }))
+export type MovementRow = Awaited<ReturnType<typeof loadMovements>>['movements'][number]
+
+/** What every account holds, and the payouts that were entered. */
+export function useAccounts(isWanted: boolean) {
+  const { mode } = useSession()
+  const load = () => unwrap(api.money.accounts.$get())
+  return useQuery({ queryKey: ['money-accounts', mode], queryFn: load, enabled: isWanted })
+}
+export type Accounts = NonNullable<ReturnType<typeof useAccounts>['data']>
 export const loadLate = (standing: 'late' | 'given-up', after: string | undefined, query: MoneyQuery) =>
   unwrap(api.money.late.$get({ query: { ...query, standing, ...(after ? { after } : {}) } }))
 export type Row = Awaited<ReturnType<typeof loadPayments>>['payments'][number]

@@ -32,7 +32,7 @@ export function spanIn(params: URLSearchParams, today: Day): DaySpan {
 export function addressOf(span: DaySpan): Record<string, string | null> {
   const month = monthOf(span)
   const where = month ? { month, from: null, until: null } : { month: null, ...span }
-  return { ...where, day: null, standing: null, order: null }
+  return { ...where, day: null, list: null, order: null }
 }
 
 /** "2026", "November 2026", "12 November 2026", "1 March – 15 June 2026". */

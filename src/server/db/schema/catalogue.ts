@@ -20,6 +20,8 @@ export const PRODUCT_KINDS = ['course', 'bundle'] as const
 export const products = pgTable('products', {
   id: uuid().primaryKey().defaultRandom(),
   kind: text({ enum: PRODUCT_KINDS }).notNull(),
+  /** Its name in the books: the first address that it ever had. */
+  bookName: text().notNull().unique(),
   createdAt: moment().notNull(),
 })
 

@@ -1,5 +1,6 @@
 export * from './catalogue.ts'
 export * from './gateways.ts'
+export * from './ledger.ts'
 export * from './messages.ts'
 export * from './money.ts'
 export * from './orders.ts'

@@ -13,8 +13,6 @@ const about = {
 }
 const sums = {
   pay: amount().notNull(),
-  fee: amount().notNull(),
-  refunded: amount().notNull(),
   n: integer().notNull(),
 }
 

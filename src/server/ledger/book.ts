@@ -1,0 +1,262 @@
+import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
+import { atGateway, BANK, PREPAID } from '../../core/ledger/accounts.ts'
+import {
+  type BookedAs,
+  type BookedPayment,
+  collected,
+  givenBack,
+  type Posting,
+  partReceived,
+  surplusReceived,
+} from '../../core/ledger/postings.ts'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import type { Within } from '../context.ts'
+import type { Transaction } from '../db/client.ts'
+import {
+  attempts,
+  connections,
+  ledger,
+  orderLines,
+  type orders,
+  payments,
+  products,
+  refunds,
+  transfers,
+} from '../db/schema/index.ts'
+import { schoolDay } from '../school/service.ts'
+import { type Entry, type Row, write } from './write.ts'
+
+/** Each movement of money is written down here, by whoever makes it true, in the same transaction. */
+
+type Order = Pick<typeof orders.$inferSelect, 'id' | 'mode' | 'currency' | 'duplicateOf'>
+type Attempt = Pick<typeof attempts.$inferSelect, 'id' | 'connectionId' | 'agreementId' | 'fromN' | 'toN'>
+type Refund = typeof refunds.$inferSelect
+type Transfer = typeof transfers.$inferSelect
+
+const named = {
+  paymentId: payments.id,
+  lineId: payments.lineId,
+  offerId: payments.offerId,
+  product: products.bookName,
+  pay: payments.pay,
+  tax: payments.tax,
+  fee: payments.fee,
+}
+
+function paymentsBy(tx: Transaction) {
+  return tx
+    .select({ ...named, attemptId: payments.attemptId, method: connections.adapter })
+    .from(payments)
+    .innerJoin(orderLines, eq(orderLines.id, payments.lineId))
+    .innerJoin(products, eq(products.id, orderLines.productId))
+    .innerJoin(attempts, eq(attempts.id, payments.attemptId))
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+}
+
+/** The payments that an attempt is meant to collect, whether it did or not, and its way. */
+async function meantBy(tx: Transaction, order: typeof orders.$inferSelect, attempt: Attempt) {
+  const { agreementId, fromN, toN } = attempt
+  const those =
+    agreementId === null
+      ? and(eq(payments.orderId, order.id), eq(payments.due, order.quote.purchaseDay))
+      : sql`${payments.lineId} = (select g.line_id from agreements g where g.id = ${agreementId})
+          and ${payments.n} between ${fromN} and ${toN}`
+  const [rows, [way]] = await Promise.all([
+    tx
+      .select(named)
+      .from(payments)
+      .innerJoin(orderLines, eq(orderLines.id, payments.lineId))
+      .innerJoin(products, eq(products.id, orderLines.productId))
+      .where(and(those, sql`${payments.pay} > 0`))
+      .orderBy(payments.id),
+    tx.select({ adapter: connections.adapter }).from(connections).where(eq(connections.id, attempt.connectionId)),
+  ])
+  return { payments: rows, method: way?.adapter ?? '' }
+}
+
+const entryOf = (
+  { id: orderId, mode, currency }: Order,
+  attemptId: string | null,
+  at: Date,
+  more: Pick<Entry, 'kind' | 'day' | 'method' | 'rows'> & { note?: string },
+): Entry => ({ mode, currency, orderId, attemptId, at, ...more })
+
+const withSubject = (rows: readonly Posting[], subjectId: string): Row[] => rows.map((row) => ({ ...row, subjectId }))
+
+/** The marks of a transfer that count for what was asked. */
+function marksOf(tx: Transaction, attemptId: string) {
+  return tx
+    .select()
+    .from(transfers)
+    .where(and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt), eq(transfers.isSurplus, false)))
+}
+
+/** Writes down what an attempt has collected: its payments are marked and have their parts of the fee. */
+export async function bookCollected(services: Within, order: Order, attemptId: string, as: BookedAs): Promise<void> {
+  const { db: tx } = services
+  const rows = await paymentsBy(tx)
+    .where(and(eq(payments.attemptId, attemptId), sql`${payments.pay} > 0`))
+    .orderBy(payments.id)
+  const method = rows[0]?.method
+  if (!method) return
+  const at = services.now()
+  if (method !== BANK_TRANSFER_ID) {
+    const day = await schoolDay(services)
+    const postings = collected(rows, { into: atGateway(method), method, as })
+    return write(tx, [entryOf(order, attemptId, at, { kind: 'payment', day, method, rows: postings })])
+  }
+  const marks = await marksOf(tx, attemptId)
+  const [only] = marks
+  const day =
+    marks
+      .map((mark) => mark.day)
+      .sort()
+      .at(-1) ?? (await schoolDay(services))
+  const isWhole = marks.length === 1 && only !== undefined
+  const postings = collected(rows, { into: isWhole ? BANK : PREPAID, method, as })
+  const kind = isWhole ? 'transfer' : 'completion'
+  const subject = isWhole ? only.id : attemptId
+  await write(tx, [entryOf(order, attemptId, at, { kind, day, method, rows: withSubject(postings, subject) })])
+}
+
+/** Writes down a part of a transfer whose order still waits, or is completed by it. */
+export async function bookPart(
+  services: Within,
+  order: typeof orders.$inferSelect,
+  attempt: Attempt,
+  { id, amount, day, note }: Transfer,
+): Promise<void> {
+  const { db: tx } = services
+  const { payments: asked, method } = await meantBy(tx, order, attempt)
+  const before = await sumsBy(tx, asked, PREPAID)
+  const rows = partReceived(
+    asked.map((payment) => ({ ...payment, missing: payment.pay + (before.get(payment.paymentId) ?? 0) })),
+    amount,
+  )
+  const entry = { kind: 'transfer', day, method, note, rows: withSubject(rows, id) } as const
+  await write(tx, [entryOf(order, attempt.id, services.now(), entry)])
+}
+
+/** What an account holds of payments. */
+async function sumsBy(tx: Transaction, of: readonly BookedPayment[], account: string): Promise<Map<string, number>> {
+  const ids = of.map(({ paymentId }) => paymentId)
+  const rows = await tx
+    .select({ paymentId: ledger.paymentId, sum: sql<number>`sum(${ledger.amount})::float8` })
+    .from(ledger)
+    .where(and(inArray(ledger.paymentId, ids), eq(ledger.account, account)))
+    .groupBy(ledger.paymentId)
+  return new Map(rows.map(({ paymentId, sum }) => [paymentId as string, sum]))
+}
+
+/** Writes down money that came for an attempt beyond what it could collect. */
+export async function bookSurplus(
+  services: Within,
+  order: typeof orders.$inferSelect,
+  attempt: Attempt,
+  { amount, fee = 0, transfer }: { amount: number; fee?: number; transfer?: Transfer },
+): Promise<void> {
+  const { db: tx } = services
+  const { payments: asked, method } = await meantBy(tx, order, attempt)
+  const into = transfer ? BANK : atGateway(method)
+  const rows = surplusReceived(asked, amount, { into, method, fee })
+  const day = transfer?.day ?? (await schoolDay(services))
+  const note = transfer?.note ?? ''
+  const entry = { kind: 'surplus', day, method, note, rows: transfer ? withSubject(rows, transfer.id) : rows } as const
+  await write(tx, [entryOf(order, attempt.id, services.now(), entry)])
+}
+
+/** Writes down that a surplus was given back at the bank. */
+export async function bookSurplusBack(services: Within, order: Order, transfer: Transfer, day: string): Promise<void> {
+  const rows = await netOf(services.db, [transfer.id])
+  const [first] = rows
+  if (!first) return
+  const entry = { kind: 'refund', day, method: first.method, rows: rows.map(opposite) } as const
+  await write(services.db, [entryOf(order, transfer.attemptId, services.now(), entry)])
+}
+
+/** Writes down that marks of a transfer were wrong: all that stands for these subjects is undone, on this day. */
+export async function bookCorrection(
+  services: Within,
+  order: Order,
+  attemptId: string,
+  subjects: readonly string[],
+  note: string,
+): Promise<void> {
+  const rows = await netOf(services.db, subjects)
+  const [first] = rows
+  if (!first) return
+  const day = await schoolDay(services)
+  const entry = { kind: 'correction', day, method: first.method, note, rows: rows.map(opposite) } as const
+  await write(services.db, [entryOf(order, attemptId, services.now(), entry)])
+}
+
+/** What stands in the ledger for some subjects, all their movements together. */
+async function netOf(tx: Transaction, subjects: readonly string[]) {
+  const { account, method, lineId, paymentId, offerId, subjectId } = ledger
+  const by = { account, method, lineId, paymentId, offerId, subjectId }
+  const rows = await tx
+    .select({ ...by, amount: sql<number>`sum(${ledger.amount})::float8` })
+    .from(ledger)
+    .where(inArray(ledger.subjectId, [...subjects]))
+    .groupBy(...Object.values(by))
+    .having(sql`sum(${ledger.amount}) <> 0`)
+  return rows as (Required<Row> & { method: string })[]
+}
+
+function opposite({ account, amount, lineId, paymentId, offerId, subjectId }: Required<Row>): Row {
+  return { account, amount: -amount, lineId, paymentId, offerId, subjectId }
+}
+
+/** Writes down money that was given back, or lost in a dispute: the rows of one call, each of a line. */
+export async function bookGivenBack(
+  services: Within,
+  order: Order,
+  given: readonly Pick<Refund, 'id' | 'attemptId' | 'lineId' | 'amount' | 'isOutside' | 'day' | 'note'>[],
+  kind: 'refund' | 'dispute',
+): Promise<void> {
+  const { db: tx } = services
+  const [first] = given
+  if (!first) return
+  const { attemptId, day, note } = first
+  const paid = await paymentsBy(tx)
+    .where(and(eq(payments.attemptId, attemptId), sql`${payments.pay} > 0`))
+    .orderBy(payments.id)
+  const [before, taxLeft] = await Promise.all([givenOf(tx, attemptId), taxLeftOf(tx, paid)])
+  const method = paid[0]?.method ?? ''
+  const at = services.now()
+  const isAtBank = (isOutside: boolean) => isOutside || method === BANK_TRANSFER_ID
+  const as = order.duplicateOf ? 'overpaid' : kind === 'dispute' ? 'dispute' : 'sale'
+  const rows = given.flatMap(({ id, lineId, amount, isOutside }) =>
+    withSubject(
+      givenBack(
+        paid
+          .filter((payment) => payment.lineId === lineId)
+          .map((payment) => ({
+            ...payment,
+            left: Math.max(0, payment.pay - (before.get(payment.paymentId) ?? 0)),
+            taxLeft: taxLeft.get(payment.paymentId) ?? 0,
+          })),
+        amount,
+        { from: isAtBank(isOutside) ? BANK : atGateway(method), as },
+      ),
+      id,
+    ),
+  )
+  await write(tx, [entryOf(order, attemptId, at, { kind, day, method, note, rows })])
+}
+
+/** What was given back of the payments of an attempt so far, or lost. */
+async function givenOf(tx: Transaction, attemptId: string): Promise<Map<string, number>> {
+  const rows = await tx
+    .select({ paymentId: ledger.paymentId, sum: sql<number>`-sum(${ledger.amount})::float8` })
+    .from(ledger)
+    .innerJoin(refunds, eq(refunds.id, ledger.subjectId))
+    .where(and(eq(refunds.attemptId, attemptId), sql`${ledger.account} like 'assets:%'`))
+    .groupBy(ledger.paymentId)
+  return new Map(rows.map(({ paymentId, sum }) => [paymentId as string, sum]))
+}
+
+async function taxLeftOf(tx: Transaction, of: readonly BookedPayment[]): Promise<Map<string, number>> {
+  const owed = await sumsBy(tx, of, 'liabilities:vat')
+  return new Map([...owed].map(([id, sum]) => [id, -sum]))
+}

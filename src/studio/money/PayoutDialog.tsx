@@ -1,0 +1,118 @@
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { MoneyFormat } from '../../core/money/format.ts'
+import { readMoney } from '../../core/money/parse.ts'
+import { Button } from '../../ui/Button.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { unwrap } from '../../ui/problem.ts'
+import { useAttempt } from '../../ui/useAttempt.ts'
+import { api, queryClient } from '../api.ts'
+import { DayField } from '../days/DayField.tsx'
+import { Dialog } from '../drafting/Dialog.tsx'
+
+interface PayoutProps {
+  gateways: { id: string; name: string }[]
+  money: MoneyFormat
+  today: string
+  onClose: () => void
+}
+
+/** Money that a gateway paid out to the school's bank, as the bank statement has it. */
+export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
+  const [way, setWay] = useState(gateways[0]?.id ?? '')
+  const [typed, setTyped] = useState('')
+  const [day, setDay] = useState(today)
+  const [note, setNote] = useState('')
+  const [isPressed, setPressed] = useState(false)
+  const { error, isBusy, attempt, forget } = useAttempt()
+  const read = readMoney(typed, money)
+  const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
+  const enter = async () => {
+    setPressed(true)
+    if (!read.ok) return
+    const json = { way, amount: read.amount, day, note }
+    if (!(await attempt(() => unwrap(api.money.payouts.$post({ json }))))) return
+    toast('The payout is in the books.')
+    onClose()
+    await queryClient.invalidateQueries()
+  }
+  return (
+    <Dialog
+      title="Enter a payout"
+      text="What a gateway paid to your bank account, as your bank statement shows it."
+      onClose={onClose}
+    >
+      <form
+        noValidate
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault()
+          void enter()
+        }}
+      >
+        <Field label="Paid out by" error={error?.at('/way')}>
+          {(wiring) => (
+            <select {...wiring} className={BOX_INPUT} value={way} onChange={(event) => setWay(event.target.value)}>
+              {gateways.map(({ id, name }) => (
+                <option key={id} value={id}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Amount" error={unread ?? error?.at('/amount')}>
+          {(wiring) => (
+            <input
+              {...wiring}
+              inputMode="decimal"
+              className={BOX_INPUT}
+              value={typed}
+              onChange={(event) => {
+                forget()
+                setTyped(event.target.value)
+              }}
+            />
+          )}
+        </Field>
+        <Field label="Day" error={error?.at('/day')} hint="The day on which it reached the bank.">
+          {(wiring) => (
+            <DayField
+              wiring={wiring}
+              className={BOX_INPUT}
+              language={money.language}
+              today={today}
+              value={day}
+              onChange={(chosen) => {
+                forget()
+                setDay(chosen)
+              }}
+            />
+          )}
+        </Field>
+        <Field label="Note" error={error?.at('/note')} hint="For example its reference on the statement.">
+          {(wiring) => (
+            <input
+              {...wiring}
+              className={BOX_INPUT}
+              maxLength={300}
+              value={note}
+              onChange={(event) => setNote(event.target.value)}
+            />
+          )}
+        </Field>
+        {error && error.problem.errors.length === 0 && (
+          <p role="alert" className="font-medium text-failed">
+            {error.message}
+          </p>
+        )}
+        <div className="mt-2 flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="press" type="submit" disabled={isBusy}>
+            Enter the payout
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  )
+}
