@@ -4,8 +4,8 @@ import type { CourseContent } from '../src/core/content/course.ts'
 import { newOffer, type OfferContent } from '../src/core/content/offer.ts'
 import { keepPicture } from '../src/server/catalogue/pictures.ts'
 import { createCourse, publishCourse, saveCourseDraft } from '../src/server/catalogue/service.ts'
-import type { Services } from '../src/server/context.ts'
 import { createOffer, getOffer, publishOffer, saveOfferDraft, setOnSale } from '../src/server/offers/service.ts'
+import type { Services } from '../src/server/platform/context.ts'
 import { DAY_MS, type DemoCourse, type DemoOffer } from './school.ts'
 
 /** What was made of the demo's courses, by their keys. */

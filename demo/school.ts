@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs'
 import type { CourseContent } from '../src/core/content/course.ts'
 import type { OfferContent } from '../src/core/content/offer.ts'
 import type { TransferSettings } from '../src/server/db/schema/index.ts'
-import type { setUp } from '../src/server/school/service.ts'
+import type { setUp } from '../src/server/session/signIn.ts'
 
 export interface DemoCourse {
   key: string

@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import pg from 'pg'
 import { connect, migrateDatabase } from '../src/server/db/client.ts'
-import { markBackup, markRestored } from '../src/server/upkeep/restored.ts'
+import { markBackup, markRestored } from '../src/server/platform/restored.ts'
 import { ensureDatabase, findPostgres, SetUpError } from './postgres.ts'
 
 /** Writes the whole database into a file, as it is at one instant. Servers and workers may run meanwhile. */

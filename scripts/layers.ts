@@ -15,6 +15,44 @@ const MAY_IMPORT: Record<string, readonly string[]> = {
   standins: [],
 }
 const SERVER_TYPES = 'src/server/client.ts'
+
+/**
+ * The folders of the server, the lowest first: each may import those before it, tests any. So there are no circles
+ * between folders; Biome refuses those between files. Files that lie beside the folders are above them all.
+ */
+const SERVER_FOLDERS = [
+  'log',
+  'db',
+  'http',
+  'views',
+  'platform',
+  'drafts',
+  'journal',
+  'school',
+  'session',
+  'outbox',
+  'ledger',
+  'gateways',
+  'agreements',
+  'catalogue',
+  'offers',
+  'access',
+  'charging',
+  'fulfilment',
+  'orders',
+  'checkout',
+  'collecting',
+  'refunds',
+  'money',
+  'people',
+  'messages',
+  'support',
+  'pages',
+  'upkeep',
+  'practice',
+  'setup',
+  'events',
+]
 const IMPORT =
   /(?:^|\n)\s*(import|export)\s+(type\s+)?[^'"\n;]*?(?:\{[^}]*\}\s*)?(?:from\s+)?['"](\.[^'"]+)['"]|import\(\s*['"](\.[^'"]+)['"]\s*\)/g
 
@@ -33,10 +71,25 @@ export function violations(path: string, source: string): string[] {
   return [...source.matchAll(IMPORT)].flatMap(([, , typeOnly, from, dynamic]) => {
     const target = normalize(join(dirname(path), from ?? dynamic ?? ''))
     const other = target.split('/')[1] ?? ''
+    if (layer === 'server' && other === 'server')
+      return isBelow(target, path) ? [] : [`${path} imports ${target}, which lies above it`]
     if (other === layer || allowed.includes(other)) return []
     const isTypedClient = (layer === 'studio' || layer === 'shop') && target === SERVER_TYPES && typeOnly !== undefined
     return isTypedClient ? [] : [`${path} imports ${target}, which ${layer} may not`]
   })
+}
+
+/** Whether a file of the server may be imported by another: its folder comes before, or is the same. */
+function isBelow(target: string, importer: string): boolean {
+  return heightOf(target) <= heightOf(importer)
+}
+
+function heightOf(path: string): number {
+  const [, , folder = '', file] = path.split('/')
+  if (file === undefined) return SERVER_FOLDERS.length
+  const height = SERVER_FOLDERS.indexOf(folder)
+  if (height < 0) throw new Error(`${path}: enter the folder “${folder}” into SERVER_FOLDERS, at its height.`)
+  return height
 }
 
 if (process.argv[1]?.endsWith('layers.ts')) {

@@ -1,9 +1,9 @@
 import { parseArgs } from 'node:util'
 import { isDay } from '../src/core/calendar/day.ts'
-import { readConfig } from '../src/server/config.ts'
 import { connect } from '../src/server/db/client.ts'
 import { MODES } from '../src/server/db/schema/columns.ts'
-import { journalOf } from '../src/server/ledger/journal.ts'
+import { journalOf } from '../src/server/ledger/plainText.ts'
+import { readConfig } from '../src/server/platform/config.ts'
 
 /**
  * `npm run --silent ledger -- --mode practice|live [--from 2026-01-01] [--to 2026-12-31]`: the ledger as a plain-text

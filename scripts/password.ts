@@ -1,8 +1,8 @@
 import { eq } from 'drizzle-orm'
-import { readConfig } from '../src/server/config.ts'
 import { creators } from '../src/server/db/schema/index.ts'
-import { makeCreatorLink } from '../src/server/people/links.ts'
+import { readConfig } from '../src/server/platform/config.ts'
 import { openServices } from '../src/server/services.ts'
+import { makeCreatorLink } from '../src/server/session/links.ts'
 
 /**
  * For an owner who cannot sign in, on the machine itself: prints a link that sets a new password, for once and 24

@@ -1,8 +1,8 @@
 import { loadDemo } from '../demo/load.ts'
 import { readDemo } from '../demo/school.ts'
-import { type Config, readConfig } from '../src/server/config.ts'
 import { connect, DatabaseIsNewer, migrateDatabase } from '../src/server/db/client.ts'
-import { startJobs } from '../src/server/jobs.ts'
+import { type Config, readConfig } from '../src/server/platform/config.ts'
+import { startJobs } from '../src/server/platform/jobs.ts'
 import { findSchool } from '../src/server/school/service.ts'
 import { ensureDatabase, SetUpError } from './postgres.ts'
 

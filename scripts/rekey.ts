@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto'
 import { appendFileSync, existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { readConfig } from '../src/server/config.ts'
-import { loadSecrets } from '../src/server/secrets.ts'
+import { readConfig } from '../src/server/platform/config.ts'
+import { loadSecrets } from '../src/server/platform/secrets.ts'
 import { openServices } from '../src/server/services.ts'
 import { resealConnections } from '../src/server/upkeep/reseal.ts'
 

@@ -1,4 +1,4 @@
-import { readConfig } from '../src/server/config.ts'
+import { readConfig } from '../src/server/platform/config.ts'
 import { restoreBackup } from './backups.ts'
 import { SetUpError } from './postgres.ts'
 

@@ -1,7 +1,7 @@
 import { createWriteStream, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { readConfig } from '../src/server/config.ts'
+import { readConfig } from '../src/server/platform/config.ts'
 import { buildWhatChanged } from './build.ts'
 import { dropDatabase } from './databases.ts'
 import { startCluster } from './postgres.ts'

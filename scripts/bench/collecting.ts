@@ -11,7 +11,7 @@ import { agreementsDue, collectAgreement } from '../../src/server/collecting/col
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
 import { attempts, connections, orders, school } from '../../src/server/db/schema/index.ts'
 import { connectGateway } from '../../src/server/gateways/service.ts'
-import { hashToken } from '../../src/server/secrets.ts'
+import { hashToken } from '../../src/server/platform/secrets.ts'
 import { putOnSale, setUpSchool } from '../../src/testing/school.ts'
 import { chaosServices } from '../chaos/services.ts'
 import { dropDatabase } from '../databases.ts'

@@ -1,12 +1,11 @@
 import { and, asc, eq, gt, inArray, isNull, ne, notExists, or, sql } from 'drizzle-orm'
 import type { Day } from '../../src/core/calendar/day.ts'
-import { markCame } from '../../src/server/checkout/bankTransfer.ts'
-import { linesOf, type Placed, placeBasket, type Shopper } from '../../src/server/checkout/place.ts'
+import { readAgreement } from '../../src/server/agreements/agreements.ts'
+import { linesOf, placeBasket } from '../../src/server/checkout/place.ts'
+import type { Placed, Shopper } from '../../src/server/checkout/placing.ts'
 import { checkOrder } from '../../src/server/checkout/standing.ts'
-import { readAgreement } from '../../src/server/collecting/agreements.ts'
 import { manualPaymentOn, payByHand } from '../../src/server/collecting/byHand.ts'
 import { cancelAgreement } from '../../src/server/collecting/deeds.ts'
-import { inMode } from '../../src/server/context.ts'
 import {
   agreements,
   attempts,
@@ -16,10 +15,12 @@ import {
   orders,
   refunds,
 } from '../../src/server/db/schema/index.ts'
+import { markCame } from '../../src/server/fulfilment/bankTransfer.ts'
 import { Problem } from '../../src/server/http/problem.ts'
+import { inMode } from '../../src/server/platform/context.ts'
+import { hashToken } from '../../src/server/platform/secrets.ts'
 import { chargesOf, refundLine, refundWhole } from '../../src/server/refunds/service.ts'
 import { schoolDay } from '../../src/server/school/service.ts'
-import { hashToken } from '../../src/server/secrets.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
 import type { Dice } from '../../src/testing/dice.ts'
 import type { ChaosSchool, OnSale, Way } from './school.ts'

@@ -12,7 +12,7 @@ import {
   payments,
   refunds,
 } from '../../src/server/db/schema/index.ts'
-import { journalOf } from '../../src/server/ledger/journal.ts'
+import { journalOf } from '../../src/server/ledger/plainText.ts'
 import { sumSpan } from '../../src/server/money/spans.ts'
 import { getSchool } from '../../src/server/school/service.ts'
 import { balancesByHledger } from '../../src/testing/hledger.ts'

@@ -1,8 +1,8 @@
 import { allGateways } from '../../src/gateways/registry.ts'
-import type { Services } from '../../src/server/context.ts'
 import type { Database } from '../../src/server/db/client.ts'
-import { Limits } from '../../src/server/limits.ts'
-import { Secrets } from '../../src/server/secrets.ts'
+import type { Services } from '../../src/server/platform/context.ts'
+import { Limits } from '../../src/server/platform/limits.ts'
+import { Secrets } from '../../src/server/platform/secrets.ts'
 
 /** The same key in every process of a run, which holds nothing worth keeping. */
 const KEY = Buffer.alloc(32, 7)

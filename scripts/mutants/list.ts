@@ -199,8 +199,8 @@ export const MUTANTS: readonly Mutant[] = [
     [['a fee is larger than its payment', 'Math.min(amount, ', 'Math.max(0, ']],
   ),
   ...of(
-    'src/server/checkout/settle.ts',
-    [...CHECKOUT, 'src/server/gateways/events.test.ts'],
+    'src/server/fulfilment/settle.ts',
+    [...CHECKOUT, 'src/server/events/events.test.ts'],
     [
       ['the currency of what was collected is not looked at', ' || outcome.currency !== attempt.currency', ''],
       ['the sum of what was collected is not looked at', 'outcome.amount !== attempt.amount || ', ''],
@@ -272,7 +272,7 @@ export const MUTANTS: readonly Mutant[] = [
       ],
     ],
   ),
-  ...of('src/server/checkout/fulfil.ts', CHECKOUT, [
+  ...of('src/server/fulfilment/fulfil.ts', CHECKOUT, [
     [
       'later payments count as collected at once',
       '.where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))',
@@ -283,7 +283,7 @@ export const MUTANTS: readonly Mutant[] = [
     ['an order that was paid twice is charged on', ".set({ state: 'let-go' })", ".set({ state: 'due' })"],
   ]),
   ...of(
-    'src/server/checkout/fees.ts',
+    'src/server/fulfilment/fees.ts',
     ['src/server/checkout/twoLines.test.ts'],
     [['the fee is split evenly', 'ordered.map(({ pay }) => pay),', 'ordered.map(() => 1),']],
   ),
@@ -326,7 +326,7 @@ export const MUTANTS: readonly Mutant[] = [
       "sourceOf(way, request.payment?.token ?? '', false, returnUrl)",
     ],
   ]),
-  ...of('src/server/checkout/heldAlready.ts', CHECKOUT, [
+  ...of('src/server/access/heldAlready.ts', CHECKOUT, [
     [
       'buying again is refused on the closing day',
       'closes === null || closes > day) &&',
@@ -339,7 +339,7 @@ export const MUTANTS: readonly Mutant[] = [
     ['a holder buys for another address', 'eq(people.email, email),\n', ''],
     ['whoever holds nothing buys', 'if (!isMet)', 'if (!isMet && email === "")'],
   ]),
-  ...of('src/server/checkout/bankTransfer.ts', CHECKOUT, [
+  ...of('src/server/fulfilment/bankTransfer.ts', CHECKOUT, [
     ['a part of a transfer pays the order', 'if (isSurplus || amount < missing) return', 'if (isSurplus) return'],
     ['a transfer is marked ahead of its day', 'if (day > (await schoolDay(services)))', "if (day > '2999-01-01')"],
     [
@@ -353,7 +353,7 @@ export const MUTANTS: readonly Mutant[] = [
       'isNull(transfers.takenBackAt), eq',
     ],
   ]),
-  ...of('src/server/collecting/outcome.ts', LATER, [
+  ...of('src/server/fulfilment/outcome.ts', LATER, [
     ['a later payment out of order is accepted', ' || !isFirst) {', ') {'],
     [
       'a later payment collected twice counts twice',
@@ -506,7 +506,7 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
-    'src/server/gateways/events.ts',
+    'src/server/events/events.ts',
     [...CHECKOUT, ...REFUNDS],
     [
       [
@@ -523,7 +523,7 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
-    'src/server/school/sessions.ts',
+    'src/server/session/sessions.ts',
     ['src/server/people', 'src/server/school'],
     [
       [
@@ -539,7 +539,7 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
-    'src/server/people/links.ts',
+    'src/server/session/links.ts',
     ['src/server/people', 'src/server/school'],
     [
       [
@@ -568,12 +568,12 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
-    'src/server/pages/visitor.ts',
+    'src/server/session/visitor.ts',
     ['src/server/rights.test.ts', 'src/server/people'],
     [['a buyer of practice has courses in live', 'person?.mode === mode ? person : null', 'person']],
   ),
   ...of(
-    'src/server/http/guard.ts',
+    'src/server/session/guard.ts',
     ['src/server/rights.test.ts', 'src/server/door.test.ts', 'src/server/school'],
     [
       [

@@ -5,7 +5,7 @@
 import type { apiRoutes } from './app.ts'
 
 export type Api = ReturnType<typeof apiRoutes>
-export type { Placed } from './checkout/place.ts'
+export type { Placed } from './checkout/placing.ts'
 export type { Mode } from './db/schema/columns.ts'
 export type { MessageKind } from './db/schema/messages.ts'
-export type * from './pages/data.ts'
+export type * from './views/data.ts'

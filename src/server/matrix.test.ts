@@ -5,7 +5,7 @@ import { THREE_PARTS } from '../testing/terms.ts'
 import { apiRoutes } from './app.ts'
 import { agreements, disputes, grants, messages, people, transfers } from './db/schema/index.ts'
 import { accountsOf, enterPayout } from './ledger/payouts.ts'
-import { openSession } from './school/sessions.ts'
+import { openSession } from './session/sessions.ts'
 
 /**
  * Every address of the API, crossed with who may not use it. One that is new must be entered here: whose it is, and

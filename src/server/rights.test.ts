@@ -4,7 +4,7 @@ import { ownWorld } from '../testing/ownWorld.ts'
 import { apiRoutes } from './app.ts'
 import { makePayLink } from './collecting/payLinks.ts'
 import { agreements, attempts, connections, orders, people } from './db/schema/index.ts'
-import { openSession } from './school/sessions.ts'
+import { openSession } from './session/sessions.ts'
 
 /** Who may do what: every address of the API, by whoever has no right to it. */
 const world = ownWorld()

@@ -1,10 +1,10 @@
 import { allGateways } from '../gateways/registry.ts'
-import type { Config } from './config.ts'
-import type { Services } from './context.ts'
 import { connect, migrateDatabase, SERVICE_LIMITS } from './db/client.ts'
-import { startJobs } from './jobs.ts'
-import { Limits } from './limits.ts'
-import { loadSecrets } from './secrets.ts'
+import type { Config } from './platform/config.ts'
+import type { Services } from './platform/context.ts'
+import { startJobs } from './platform/jobs.ts'
+import { Limits } from './platform/limits.ts'
+import { loadSecrets } from './platform/secrets.ts'
 
 /** Opens everything that services stand on. `close` ends it in order. */
 export async function openServices(config: Config, { work = false, now = () => new Date() } = {}) {

@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process'
 import { currencyDigits } from '../core/money/currency.ts'
-import type { Balance } from '../server/ledger/payouts.ts'
+import type { Balance } from '../server/ledger/sums.ts'
 
 /** Reads a plain-text journal by hledger, another program than ours: it must accept it. */
 function run(journal: string, ...args: string[]): string {

@@ -1,27 +1,18 @@
 import { and, asc, desc, eq, gt, isNull, sql } from 'drizzle-orm'
 import { getCourse } from '../catalogue/service.ts'
-import { type Asking, inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
-import type { Mode } from '../db/schema/columns.ts'
 import { agreements, courses, grants, messages, orders, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { queueMessage } from '../messages/queue.ts'
-import { recordAll } from '../orders/journal.ts'
+import { recordAll } from '../journal/journal.ts'
+import { queueMessage } from '../outbox/queue.ts'
+import { type Asking, inTransaction, type Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
-import type { Person } from '../school/sessions.ts'
+import type { Person } from '../session/sessions.ts'
+import type { Visitor } from '../session/visitor.ts'
 
 /** A grant, and where payments go on for it, what they stand at. */
 export type Grant = typeof grants.$inferSelect & {
   agreement: Pick<typeof agreements.$inferSelect, 'id' | 'state' | 'kind' | 'tries' | 'nextTry'> | null
-}
-
-/** Who asks to enter: a signed-in buyer, and the browser that may have bought without signing in. */
-export interface Visitor {
-  mode: Mode
-  person: Person | null
-  browserHash: string | null
-  /** The signed-in creator, who may try a real purchase. */
-  isCreator?: boolean
 }
 
 /** Why a visitor may or may not enter a course today. */

@@ -1,6 +1,6 @@
 import { sayWhyGiven, sayWhyOpen } from '../../core/collecting/why.ts'
-import { readAgreement } from '../collecting/agreements.ts'
-import type { Services } from '../context.ts'
+import { readAgreement } from '../agreements/agreements.ts'
+import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { listGrants } from './service.ts'
 

@@ -1,9 +1,9 @@
 import { eq } from 'drizzle-orm'
 import sharp from 'sharp'
 import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
-import type { Services } from '../context.ts'
 import { pictures } from '../db/schema/index.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
+import type { Services } from '../platform/context.ts'
 
 const FORMATS = new Set(['jpeg', 'png', 'webp', 'avif', 'gif', 'heif', 'tiff'])
 

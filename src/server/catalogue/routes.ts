@@ -1,12 +1,12 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
 import { courseContentSchema } from '../../core/content/course.ts'
-import type { Services } from '../context.ts'
 import { limitPicture } from '../http/bodies.ts'
-import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { revisionSchema } from '../http/numbers.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
+import type { Services } from '../platform/context.ts'
+import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { keepPicture } from './pictures.ts'
 import {
   createCourse,

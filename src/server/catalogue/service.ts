@@ -1,9 +1,9 @@
 import { and, asc, eq, inArray, max, sql } from 'drizzle-orm'
 import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
-import type { Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import { courses, grants, lineCourses, offers, productCourses, products, versions } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
+import type { Services } from '../platform/context.ts'
 import { cleanRichText } from './richText.ts'
 import { freeSlug } from './slug.ts'
 

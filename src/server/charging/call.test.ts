@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import { type Adapter, GatewayRefused, type Outcome } from '../../gateways/contract.ts'
-import type { Services } from '../context.ts'
+import type { Services } from '../platform/context.ts'
 import { callGateway } from './call.ts'
 
 const attempt = { id: 'a', orderId: 'o', key: 'k', amount: 1900, currency: 'EUR' }

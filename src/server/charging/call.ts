@@ -6,9 +6,9 @@ import {
   type NewPayment,
   type Outcome,
 } from '../../gateways/contract.ts'
-import { inTransaction, type Services } from '../context.ts'
 import { attempts } from '../db/schema/index.ts'
-import { record } from '../orders/journal.ts'
+import { record } from '../journal/journal.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
 import type { Attempt } from './start.ts'
 import type { Gateway } from './ways.ts'
 

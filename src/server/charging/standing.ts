@@ -1,8 +1,8 @@
 import { and, desc, eq, isNull, sql } from 'drizzle-orm'
 import type { DeclineReason } from '../../gateways/contract.ts'
-import type { Services } from '../context.ts'
 import { attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { capabilitiesOf } from '../gateways/service.ts'
+import type { Services } from '../platform/context.ts'
 
 /** What became of an attempt, as a page that waits for it needs it. */
 export type AttemptStanding =

@@ -1,6 +1,6 @@
-import type { Within } from '../context.ts'
 import { attempts } from '../db/schema/index.ts'
-import { type Happening, recordAll } from '../orders/journal.ts'
+import { type Happening, recordAll } from '../journal/journal.ts'
+import type { Within } from '../platform/context.ts'
 import { type Collects, nextAttemptKey } from './attemptKey.ts'
 
 export type Attempt = typeof attempts.$inferSelect

@@ -6,11 +6,11 @@ import {
   GatewayRefused,
   GatewayUnreachable,
 } from '../../gateways/contract.ts'
-import type { Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections } from '../db/schema/index.ts'
 import { capabilitiesOf, isReadable, openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
+import type { Services } from '../platform/context.ts'
 
 /** The connection that a buyer chose, and the token of its fields; empty where it has none. */
 export interface Payment {

@@ -1,11 +1,12 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import { type Entry, entryOn, grantsOf, mayEnter, type Visitor } from '../access/service.ts'
-import type { Services } from '../context.ts'
+import { type Entry, entryOn, grantsOf, mayEnter } from '../access/service.ts'
 import { courses, people } from '../db/schema/index.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import type { Needs } from '../pages/data.ts'
+import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
-import type { Shopper } from './place.ts'
+import type { Visitor } from '../session/visitor.ts'
+import type { Needs } from '../views/data.ts'
+import type { Shopper } from './placing.ts'
 
 /** How a course stands for who holds it. */
 const HOLDS: readonly Entry['state'][] = ['open', 'opens-later']

@@ -1,106 +1,23 @@
-import * as v from 'valibot'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import type { Role } from '../../core/quote/types.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
-import type { DeclineReason } from '../../gateways/contract.ts'
+import { sellableLines } from '../catalogue/sellable.ts'
 import { callGateway } from '../charging/call.ts'
-import { isUp, type KeptFor, keepMethod, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
-import { inTransaction, type Services } from '../context.ts'
-import type { Mode } from '../db/schema/columns.ts'
-import type { ClientAddress } from '../http/clientAddress.ts'
-import { amountSchema } from '../http/numbers.ts'
+import { isUp, keepMethod, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
+import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
+import { goesOn } from '../fulfilment/fulfil.ts'
+import type { Attempt } from '../fulfilment/notes.ts'
+import { settleAttempt } from '../fulfilment/settle.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import type { Counted } from '../limits.ts'
-import { emailSchema, getSchool, type School } from '../school/service.ts'
-import type { Person } from '../school/sessions.ts'
-import { requireCompared } from '../upkeep/restored.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
+import type { Counted } from '../platform/limits.ts'
+import { requireCompared } from '../platform/restored.ts'
+import { getSchool, type School } from '../school/service.ts'
 import { requireHolder } from './audience.ts'
-import { awaitTransfer } from './bankTransfer.ts'
-import { goesOn } from './fulfil.ts'
+import type { Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
 import { quoteBasket } from './quoteBasket.ts'
-import { type SellableLine, sellableLines } from './sellable.ts'
-import { type Attempt, settleAttempt } from './settle.ts'
 import { clearTheWay, standing } from './standing.ts'
-
-/** A basket holds at most so many things. */
-const MOST_LINES = 50
-
-export const placeSchema = v.object({
-  /** What is bought: offers, each with the buyer's own price where they name it. */
-  lines: v.pipe(
-    v.array(
-      v.object({
-        offerId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
-        chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
-      }),
-    ),
-    v.minLength(1, 'Nothing is in the basket.'),
-    v.maxLength(MOST_LINES, `At most ${MOST_LINES} things can be bought at once.`),
-  ),
-  name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write your name.'), v.maxLength(100, 'Use at most 100 characters.')),
-  email: emailSchema,
-  /** The page said that the buyer has the course for a while already. */
-  isTold: v.optional(v.boolean()),
-  /** What the button said: the order is placed for exactly this, or not at all. */
-  agreed: v.object({
-    pay: v.pipe(v.number(), v.safeInteger(), v.minValue(0)),
-    currency: v.pipe(v.string(), v.maxLength(3)),
-  }),
-  /** The gateway and its token for what the buyer entered there; null where nothing is due. */
-  payment: v.nullable(
-    v.object({
-      connectionId: v.pipe(v.string(), v.uuid()),
-      /** Of the gateway's own fields; empty where it has none. */
-      token: v.pipe(v.string(), v.maxLength(200)),
-    }),
-  ),
-})
-export type PlaceRequest = v.InferOutput<typeof placeSchema>
-
-/** How an order stands, as the checkout page needs it. */
-export type Placed =
-  | { state: 'paid'; orderId: string }
-  | { state: 'declined'; orderId: string; reason: DeclineReason | 'abandoned' }
-  /** The buyer is asked to approve: in a frame, or at the gateway's own page, from where they come back. */
-  | { state: 'confirming'; orderId: string; url: string; isElsewhere: boolean }
-  /** The buyer has done their part, or does it at their bank; the money comes later. */
-  | { state: 'awaiting'; orderId: string }
-  /** The outcome is not known yet; ask again. */
-  | { state: 'checking'; orderId: string }
-
-export interface Shopper {
-  mode: Mode
-  /** Hash of the browser's own cookie. */
-  browserHash: string
-  /** Who is signed in. */
-  person: Person | null
-  /** The signed-in creator, who may try a real purchase. */
-  isCreator?: boolean
-  /** Where they are; absent where nobody is, as when the demo is loaded. */
-  address?: ClientAddress
-}
-
-/** One thing of an order that is being placed. */
-export interface PlacingLine extends SellableLine {
-  role: Role
-  chosen: number | null
-}
-
-/** Everything that an order is placed by. */
-export interface Placing {
-  school: School
-  lines: PlacingLine[]
-  request: PlaceRequest
-  shopper: Shopper
-  /** The quote's input and answer. */
-  quoted: ReturnType<typeof quoteBasket>
-  /** Payments come after today, so the method is kept. */
-  hasLater: boolean
-  /** The method kept without a charge, where nothing is due today. */
-  kept: KeptFor | null
-}
 
 /**
  * Places an order from the page of a product, and collects what is due today.

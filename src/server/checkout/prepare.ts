@@ -1,9 +1,9 @@
 import { and, asc, eq, gt, inArray, isNull, ne, sql } from 'drizzle-orm'
 import type { QuotedLine } from '../../core/quote/types.ts'
+import { heldAlready, outlasts, sameOffer } from '../access/heldAlready.ts'
 import { browserAccessSince } from '../access/service.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
 import { startAttempt } from '../charging/start.ts'
-import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   attempts,
@@ -15,12 +15,12 @@ import {
   payments,
   people,
 } from '../db/schema/index.ts'
-import { queueMessage } from '../messages/queue.ts'
-import { type Happening, recordAll } from '../orders/journal.ts'
-import { markPaid } from './fulfil.ts'
-import { heldAlready, outlasts, sameOffer } from './heldAlready.ts'
-import type { Placing, Shopper } from './place.ts'
-import type { Attempt, Order } from './settle.ts'
+import { markPaid } from '../fulfilment/fulfil.ts'
+import type { Attempt, Order } from '../fulfilment/notes.ts'
+import { type Happening, recordAll } from '../journal/journal.ts'
+import { queueMessage } from '../outbox/queue.ts'
+import type { Within } from '../platform/context.ts'
+import type { Placing, Shopper } from './placing.ts'
 
 /** What is to be done next for a placed order. */
 export type Prepared =

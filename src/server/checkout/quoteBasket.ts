@@ -12,16 +12,18 @@ export interface BasketLine {
   courses: readonly { id: string; weight: number }[]
 }
 
+/** What a basket comes to, and what it was computed from. */
+export interface Quoted {
+  input: StoredQuote
+  quote: Quote
+}
+
 /**
  * Quotes published offers for a purchase at `at`, through the same door as the `quote` command. `input` is what it was
  * computed from, to be kept with an order.
  * @throws DocumentError where the buyer's own price does not fit.
  */
-export function quoteBasket(
-  school: School,
-  lines: readonly BasketLine[],
-  at: Date,
-): { input: StoredQuote; quote: Quote } {
+export function quoteBasket(school: School, lines: readonly BasketLine[], at: Date): Quoted {
   const priced = lines.map(({ role, chosen, offer, courses }) => ({
     role,
     chosen,

@@ -1,14 +1,14 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
 import { lastStanding } from '../charging/standing.ts'
-import type { Services } from '../context.ts'
 import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
+import { dropTransfer } from '../fulfilment/bankTransfer.ts'
+import { abandonAttempt, lookUpAttempt } from '../fulfilment/lookup.ts'
+import type { Attempt } from '../fulfilment/notes.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { dropTransfer } from './bankTransfer.ts'
-import { abandonAttempt, lookUpAttempt } from './lookup.ts'
-import type { Placed, Shopper } from './place.ts'
+import type { Services } from '../platform/context.ts'
+import type { Placed, Shopper } from './placing.ts'
 import { isOwnOrder } from './prepare.ts'
-import type { Attempt } from './settle.ts'
 
 /**
  * Settles an attempt of the shopper's own that stands in the way of a new one.

@@ -1,10 +1,10 @@
 import { and, eq, gt, isNull, lte, or, sql } from 'drizzle-orm'
 import { addDays } from '../../core/calendar/day.ts'
-import { inMode, inTransaction, type Services, type Within } from '../context.ts'
+import { type AgreementRow, holdAgreement } from '../agreements/agreements.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements } from '../db/schema/index.ts'
+import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 import { findSchool, getSchool, schoolDay } from '../school/service.ts'
-import { type AgreementRow, holdAgreement } from './agreements.ts'
 import { tellOf } from './deeds.ts'
 
 /** So many days before a payment its buyer is told that the card for it will have ended by then. */

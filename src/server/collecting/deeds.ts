@@ -11,14 +11,14 @@ import {
   restOf,
   UNTRIED,
 } from '../../core/collecting/agreement.ts'
-import { inTransaction, type Services, type Within } from '../context.ts'
+import { type Held, holdAgreement, saveAgreement } from '../agreements/agreements.ts'
 import { payments, refunds } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { queueMessage } from '../messages/queue.ts'
-import { type Happening, record, recordAll } from '../orders/journal.ts'
+import { type Happening, record, recordAll } from '../journal/journal.ts'
+import { queueMessage } from '../outbox/queue.ts'
+import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
-import { type Held, holdAgreement, saveAgreement } from './agreements.ts'
 
 /** Who does something to an agreement: its buyer, or the creator for them. */
 export type Hand = 'buyer' | 'creator'

@@ -1,8 +1,8 @@
 import { and, eq, gt, isNull } from 'drizzle-orm'
-import type { Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, courses, offers, orderLines, payLinks } from '../db/schema/index.ts'
-import { hashToken, newToken } from '../secrets.ts'
+import type { Services } from '../platform/context.ts'
+import { hashToken, newToken } from '../platform/secrets.ts'
 
 /** For how long a link in a message pays. */
 const LINK_DAYS = 30

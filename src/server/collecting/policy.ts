@@ -1,11 +1,11 @@
 import { and, eq, gt } from 'drizzle-orm'
 import * as v from 'valibot'
-import { inMode, inTransaction, type Services } from '../context.ts'
+import { holdAgreement, saveAgreement } from '../agreements/agreements.ts'
 import { agreements, school } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
-import { queueMessage } from '../messages/queue.ts'
-import { recordAll } from '../orders/journal.ts'
-import { holdAgreement, saveAgreement } from './agreements.ts'
+import { recordAll } from '../journal/journal.ts'
+import { queueMessage } from '../outbox/queue.ts'
+import { inMode, inTransaction, type Services } from '../platform/context.ts'
 
 /** Days after the first try on which a declined payment is tried again (collecting rules, section 2). */
 export const retriesSchema = v.pipe(

@@ -6,7 +6,7 @@ import { sql } from 'drizzle-orm'
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres'
 import { migrate } from 'drizzle-orm/node-postgres/migrator'
 import pg from 'pg'
-import { log } from '../log.ts'
+import { log } from '../log/log.ts'
 import * as schema from './schema/index.ts'
 
 /** The database by its pool, which a transaction has not: it cannot be handed to what takes connections of its own. */

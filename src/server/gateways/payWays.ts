@@ -1,7 +1,7 @@
 import { takesCurrency } from '../../core/ways/collects.ts'
-import type { Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import type { PayWay } from '../pages/data.ts'
+import type { Services } from '../platform/context.ts'
+import type { PayWay } from '../views/data.ts'
 import { adapterOf, waysIn } from './service.ts'
 
 /** The ways of paying in a currency as buyers see them, in their order; which of them can collect what is theirs to tell. */

@@ -4,11 +4,11 @@ import { sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER, BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { type Adapter, type Capabilities, type Credentials, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Gateways } from '../../gateways/registry.ts'
-import { inMode, inTransaction, liveTime, type Services, type Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections, type TransferSettings } from '../db/schema/index.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
+import { inMode, inTransaction, liveTime, type Services, type Within } from '../platform/context.ts'
 
 /** A connected gateway and what it can do. */
 export interface Way {

@@ -1,8 +1,8 @@
 import { isValidBIC, isValidIBAN } from 'ibantools'
 import * as v from 'valibot'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
-import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
 import { makeRoom, readConnection, writeConnection } from './service.ts'
 
 const text = (most: number, missing: string) =>

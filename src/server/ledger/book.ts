@@ -10,7 +10,6 @@ import {
   surplusReceived,
 } from '../../core/ledger/postings.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
-import type { Within } from '../context.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   attempts,
@@ -23,6 +22,7 @@ import {
   refunds,
   transfers,
 } from '../db/schema/index.ts'
+import type { Within } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import { type Entry, type Row, write } from './write.ts'
 

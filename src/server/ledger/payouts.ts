@@ -1,15 +1,16 @@
-import { and, asc, desc, eq, isNull, sql } from 'drizzle-orm'
+import { and, desc, eq, isNull, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { isDay } from '../../core/calendar/day.ts'
-import { atGateway, BANK } from '../../core/ledger/accounts.ts'
+import { atGateway, BANK, salesOf } from '../../core/ledger/accounts.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import { inMode, inTransaction, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { courses, ledger, products } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
+import { inMode, inTransaction, type Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { type Balance, balancesOf } from './sums.ts'
 import { write } from './write.ts'
 
 export const payoutSchema = v.object({
@@ -18,24 +19,6 @@ export const payoutSchema = v.object({
   day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')),
   note: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep the note under 300 letters.')),
 })
-
-/** What an account holds, in one currency. */
-export interface Balance {
-  account: string
-  currency: string
-  amount: number
-}
-
-/** What every account of a mode holds: debits above 0, credits below. */
-export async function balancesOf(db: Queryable, mode: Mode): Promise<Balance[]> {
-  const rows = await db
-    .select({ account: ledger.account, currency: ledger.currency, amount: sql<number>`sum(${ledger.amount})::float8` })
-    .from(ledger)
-    .where(eq(ledger.mode, mode))
-    .groupBy(ledger.account, ledger.currency)
-    .orderBy(asc(ledger.account), asc(ledger.currency))
-  return rows.filter(({ amount }) => amount !== 0)
-}
 
 /** What every account of a mode holds, and the newest payouts that stand. */
 export async function accountsOf({ db }: Services, mode: Mode) {
@@ -58,17 +41,18 @@ export async function accountsOf({ db }: Services, mode: Mode) {
       .orderBy(desc(sql`min(${ledger.day})`), desc(sql`min(${ledger.id})`))
       .limit(50),
   ])
-  return { balances, payouts, products: await titlesOf(db) }
+  return { balances, payouts, products: await titlesOf(db, balances) }
 }
 
-/** What products are called today, by their names in the books. */
-async function titlesOf(db: Queryable): Promise<Record<string, string>> {
+/** What the products that were sold are called today, by their names in the books. */
+async function titlesOf(db: Queryable, balances: readonly Balance[]): Promise<Record<string, string>> {
   const title = sql<string>`coalesce(${courses.live}, ${courses.draft}) ->> 'title'`
   const rows = await db
     .select({ name: products.bookName, title })
     .from(products)
     .innerJoin(courses, eq(courses.id, products.id))
-  return Object.fromEntries(rows.map((row) => [row.name, row.title]))
+  const sold = new Set(balances.map(({ account }) => account))
+  return Object.fromEntries(rows.flatMap(({ name, title: is }) => (sold.has(salesOf(name)) ? [[name, is]] : [])))
 }
 
 /**

@@ -1,7 +1,7 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import type { Awaited } from '../pages/data.ts'
 import type { School } from '../school/service.ts'
+import type { Awaited } from '../views/data.ts'
 import { greeting, type Letter, letter, said } from './compose.ts'
 
 export interface AwaitedFacts {

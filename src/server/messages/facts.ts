@@ -4,10 +4,7 @@ import { payableOn } from '../../core/collecting/agreement.ts'
 import { sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { isLineOpen } from '../access/service.ts'
-import { awaitedOf, codeTextOf } from '../checkout/awaited.ts'
-import { makeOrderLink } from '../checkout/orderLinks.ts'
-import { readAgreement } from '../collecting/agreements.ts'
-import type { Services } from '../context.ts'
+import { readAgreement } from '../agreements/agreements.ts'
 import {
   attempts,
   connections,
@@ -22,6 +19,9 @@ import {
   refunds,
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
+import { awaitedOf, codeTextOf } from '../orders/awaited.ts'
+import { makeOrderLink } from '../orders/orderLinks.ts'
+import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import { isPlainName } from './compose.ts'
 import { sayDecline } from './composeAgreement.ts'

@@ -1,9 +1,9 @@
 import { eq } from 'drizzle-orm'
-import { makeOrderLink } from '../checkout/orderLinks.ts'
 import { makePayLink } from '../collecting/payLinks.ts'
-import type { Services } from '../context.ts'
 import { type messages, people, type SentLetter } from '../db/schema/index.ts'
-import { makePasswordLink } from '../people/links.ts'
+import { makeOrderLink } from '../orders/orderLinks.ts'
+import type { Services } from '../platform/context.ts'
+import { makePasswordLink } from '../session/links.ts'
 import type { Letter } from './compose.ts'
 
 /** What a link in a message is for that holds a secret. */

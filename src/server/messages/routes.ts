@@ -1,12 +1,12 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import type { Services } from '../context.ts'
 import { MESSAGE_KINDS } from '../db/schema/index.ts'
-import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
+import type { Services } from '../platform/context.ts'
 import { emailSchema, getSchool } from '../school/service.ts'
-import { openOutbox, readMessage, sendAgain, sendOnceMore, sendTest } from './outbox.ts'
+import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { sampleOf } from './samples.ts'
+import { openOutbox, readMessage, sendAgain, sendOnceMore, sendTest } from './sent.ts'
 
 const sampleSchema = v.object({
   kind: v.picklist(MESSAGE_KINDS),

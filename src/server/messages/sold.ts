@@ -1,10 +1,10 @@
 import { and, asc, eq } from 'drizzle-orm'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import type { Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { orders, people } from '../db/schema/index.ts'
 import { orderTitles } from '../orders/standing.ts'
+import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import { type Letter, letter } from './compose.ts'
 

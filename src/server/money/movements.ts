@@ -1,10 +1,10 @@
 import { and, asc, between, eq, or, type SQL, sql } from 'drizzle-orm'
 import type * as v from 'valibot'
 import type { Day } from '../../core/calendar/day.ts'
-import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, ledger, type Movement, orderLines, orders, people, refunds } from '../db/schema/index.ts'
-import type { Moved } from './moved.ts'
+import type { Moved } from '../ledger/sums.ts'
+import { inMode, type Services } from '../platform/context.ts'
 import { type DaySpan, type MoneyFilters, type movementsQuery, ofBuyers, offersOf, PAGE } from './service.ts'
 
 /** Money that moved, as the ledger has it: one movement's part of one line of an order, or a payout. Minor units. */

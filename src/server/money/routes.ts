@@ -1,10 +1,10 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import type { Services } from '../context.ts'
-import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
 import { accountsOf, enterPayout, payoutSchema, takePayoutBack } from '../ledger/payouts.ts'
+import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
+import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
 import { listMovements, movementsBetween } from './movements.ts'
 import {

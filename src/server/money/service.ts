@@ -1,12 +1,12 @@
 import { and, asc, between, eq, inArray, isNotNull, lte, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { after, type Day, daysBetween, isDay, later } from '../../core/calendar/day.ts'
-import { inMode, type Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import { nameFits } from '../db/matching.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { isId } from '../http/isId.ts'
+import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { awaitedIn, type Overdue, offerDays, purchaseDayOf } from './sums.ts'
 

@@ -12,8 +12,8 @@ import {
   orders,
   payments,
 } from '../db/schema/index.ts'
-import { addUpMoved } from './moved.ts'
-import { narrowedTo, type SumFilters } from './narrow.ts'
+import { narrowedTo, type SumFilters } from '../ledger/narrow.ts'
+import { addUpMoved } from '../ledger/sums.ts'
 
 /** What payments that are due on a day come to, in minor units. */
 export interface Sum {

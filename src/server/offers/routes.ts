@@ -1,10 +1,10 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
 import { offerContentSchema } from '../../core/content/offer.ts'
-import type { Services } from '../context.ts'
-import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
+import type { Services } from '../platform/context.ts'
+import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import {
   createOffer,
   deleteOffer,

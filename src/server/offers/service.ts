@@ -5,12 +5,12 @@ import { speakOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
 import { allWays } from '../../gateways/registry.ts'
 import { changedElsewhere, getCourse, makeCourseLive } from '../catalogue/service.ts'
-import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { courses, grants, offers, orderLines, versions } from '../db/schema/index.ts'
 import { waysIn } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
+import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 
 export type Offer = typeof offers.$inferSelect

@@ -2,10 +2,10 @@ import { and, asc, eq, isNotNull, sql } from 'drizzle-orm'
 import { VAT } from '../../core/ledger/accounts.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
-import type { Services } from '../context.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, ledger, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
+import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool, type School } from '../school/service.ts'
 
 /** One amount that was received or given back; minor units, tax inside. */

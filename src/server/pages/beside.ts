@@ -1,10 +1,11 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
-import { grantsOf, type Visitor } from '../access/service.ts'
-import { type Holding, heldAlready, outlasts, sameOffer } from '../checkout/heldAlready.ts'
-import type { SellableCourse } from '../checkout/sellable.ts'
-import type { Services } from '../context.ts'
+import { type Holding, heldAlready, outlasts, sameOffer } from '../access/heldAlready.ts'
+import { grantsOf } from '../access/service.ts'
+import type { SellableCourse } from '../catalogue/sellable.ts'
+import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
-import type { CheckoutView, ShopOffer } from './data.ts'
+import type { Visitor } from '../session/visitor.ts'
+import type { CheckoutView, ShopOffer } from '../views/data.ts'
 
 /**
  * Of what is on sale, what can be bought beside what the visitor has, and what is said of that (selling rules,

@@ -1,5 +1,5 @@
 import { html, raw } from 'hono/html'
-import type { ShopPage } from './data.ts'
+import type { ShopPage } from '../views/data.ts'
 import { linkedDataOf } from './linkedData.ts'
 import type { PageFiles } from './renderer.ts'
 

@@ -1,10 +1,10 @@
 import type { Context } from 'hono'
 import { html } from 'hono/html'
-import type { Services } from '../context.ts'
 import type { Problem } from '../http/problem.ts'
-import { log } from '../log.ts'
+import { log } from '../log/log.ts'
+import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
-import type { NoticeView, ShopPage } from './data.ts'
+import type { NoticeView, ShopPage } from '../views/data.ts'
 import { shopDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
 

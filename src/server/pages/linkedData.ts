@@ -2,7 +2,7 @@ import type { Span } from '../../core/calendar/day.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import type { ScheduledPayment } from '../../core/quote/types.ts'
 import { runsOf } from '../../core/sentence/runs.ts'
-import type { ShopOffer, ShopPage } from './data.ts'
+import type { ShopOffer, ShopPage } from '../views/data.ts'
 
 /** schema.org data of a page that sells a course. What only members may buy is not offered to everyone. */
 export function linkedDataOf({ school, view }: ShopPage, url: string) {

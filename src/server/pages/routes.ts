@@ -1,16 +1,17 @@
 import { type Context, Hono } from 'hono'
-import type { Visitor } from '../access/service.ts'
-import { readOrderLink } from '../checkout/orderLinks.ts'
 import { modeOfPayLink } from '../collecting/payLinks.ts'
-import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { countGuesses } from '../http/guesses.ts'
 import { isId } from '../http/isId.ts'
 import { notFound, Problem } from '../http/problem.ts'
+import { readOrderLink } from '../orders/orderLinks.ts'
 import { receiptOf } from '../orders/receipt.ts'
 import { receiptPdf } from '../orders/receiptPdf.ts'
+import { inMode, type Services } from '../platform/context.ts'
 import { findSchool, type School } from '../school/service.ts'
-import type { ShopPage, ShopView } from './data.ts'
+import { countGuesses } from '../session/guesses.ts'
+import type { Visitor } from '../session/visitor.ts'
+import { browserHashOf, visitorOf } from '../session/visitor.ts'
+import type { ShopPage, ShopView } from '../views/data.ts'
 import { shopDocument, studioDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
 import {
@@ -27,7 +28,6 @@ import {
   termsView,
   thanksView,
 } from './service.ts'
-import { browserHashOf, visitorOf } from './visitor.ts'
 
 type Load = (services: Services, c: Context, school: School, visitor: Visitor) => Promise<ShopView> | ShopView
 

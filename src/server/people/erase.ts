@@ -1,6 +1,5 @@
 import { and, eq, gte, inArray, isNotNull, isNull, lt, ne, or, sql } from 'drizzle-orm'
 import { after } from '../../core/calendar/day.ts'
-import { inTransaction, type Services, type Within } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
@@ -16,10 +15,11 @@ import {
   people,
   sessions,
 } from '../db/schema/index.ts'
+import { refreshSearch } from '../db/searchText.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { record } from '../orders/journal.ts'
+import { record } from '../journal/journal.ts'
+import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { dayFor, getSchool, schoolDay } from '../school/service.ts'
-import { refreshSearch } from './searchText.ts'
 
 const YEAR = { count: 1, unit: 'year' } as const
 /** What is called so can be no buyer's address (RFC 2606). */

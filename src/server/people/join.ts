@@ -1,10 +1,10 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm'
-import { inTransaction, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, grants, journal, messages, orders, passwordLinks, people, sessions } from '../db/schema/index.ts'
+import { refreshSearch } from '../db/searchText.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
-import { record } from '../orders/journal.ts'
-import { refreshSearch } from './searchText.ts'
+import { record } from '../journal/journal.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
 
 /**
  * Joins two persons who are one buyer: all that the other has and did becomes the one's, who keeps name, email and

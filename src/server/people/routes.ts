@@ -1,10 +1,10 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
+import { takeBack } from '../access/close.ts'
 import { giveCourse } from '../access/service.ts'
-import { inMode, type Services } from '../context.ts'
-import { creatorOnly, type StudioEnv } from '../http/guard.ts'
 import { validate } from '../http/validate.ts'
-import { takeBack } from '../refunds/close.ts'
+import { inMode, type Services } from '../platform/context.ts'
+import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { erasePerson } from './erase.ts'
 import { joinPeople } from './join.ts'
 import {

@@ -1,5 +1,4 @@
 import { asc, eq, inArray } from 'drizzle-orm'
-import type { Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
@@ -14,6 +13,7 @@ import {
   refunds,
   transfers,
 } from '../db/schema/index.ts'
+import type { Services } from '../platform/context.ts'
 import { openPerson } from './service.ts'
 
 /**

@@ -7,7 +7,7 @@ import { checkOrder } from '../checkout/standing.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { cancelAgreement, takeCancelBack } from '../collecting/deeds.ts'
 import { agreements, disputes, grants, messages, orderLines, payments, refunds } from '../db/schema/index.ts'
-import { needsAttention } from '../orders/attention.ts'
+import { needsAttention } from '../support/attention.ts'
 import { answerDispute, decideLost, noteDispute } from './disputes.ts'
 import { refundLine, settleRefund } from './service.ts'
 

@@ -1,9 +1,9 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import { cameSchema, giveSurplusBack, giveTransferUp, markCame, takeMarkBack } from '../checkout/bankTransfer.ts'
-import { inMode, type Services } from '../context.ts'
-import { creatorOnly, type StudioEnv } from '../http/guard.ts'
+import { cameSchema, giveSurplusBack, giveTransferUp, markCame, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { validate } from '../http/validate.ts'
+import { inMode, type Services } from '../platform/context.ts'
+import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answerDispute, answerSchema, decideLost, lostSchema } from './disputes.ts'
 import {
   refundLine,

@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { PASSWORD } from '../../testing/school.ts'
-import { inMode } from '../context.ts'
 import { school } from '../db/schema/index.ts'
-import { makePasswordLink, setPassword } from '../people/links.ts'
 import { addPerson } from '../people/service.ts'
+import { inMode } from '../platform/context.ts'
+import { makePasswordLink, setPassword } from '../session/links.ts'
 
 const world = ownWorld()
 
@@ -80,7 +80,7 @@ describe('every changing request', () => {
   it('is refused without a session, with a made-up one, and with a buyer’s', async () => {
     const free = await world.sell(null, 'Free')
     await world.buy(free.slug, world.request(free.offerId, 0))
-    const { openSession } = await import('./sessions.ts')
+    const { openSession } = await import('../session/sessions.ts')
     const [person] = await world.db.query.people.findMany()
     const buyerToken = await openSession(world.services, { personId: person?.id as string })
     for (const cookie of ['', 'acorn_studio=made-up', `acorn_studio=${buyerToken}`]) {

@@ -3,14 +3,11 @@ import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
 import { rescaleContent } from '../../core/content/rescale.ts'
 import { isCurrency } from '../../core/money/currency.ts'
-import type { Asking, Services } from '../context.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { creators, offers, orders, school, versions } from '../db/schema/index.ts'
-import type { ClientAddress } from '../http/clientAddress.ts'
+import { offers, orders, school, versions } from '../db/schema/index.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { checkPassword, hashPassword, passwordSchema, type SignInTry } from './passwords.ts'
-import { openSession } from './sessions.ts'
+import type { Asking, Services } from '../platform/context.ts'
 
 export type School = typeof school.$inferSelect
 
@@ -22,7 +19,7 @@ export const emailSchema = v.pipe(
   v.maxLength(254, 'This address is too long.'),
 )
 
-const name = v.pipe(
+export const nameSchema = v.pipe(
   v.string(),
   v.trim(),
   v.nonEmpty('Write a name.'),
@@ -48,7 +45,7 @@ const LANGUAGES = [
 
 /** What a school is set up with, once and later. */
 export const schoolSchema = v.object({
-  name,
+  name: nameSchema,
   currency: v.pipe(v.string(), v.check(isCurrency, 'Choose a currency.')),
   language: v.picklist(LANGUAGES, 'Choose how money is written.'),
   leaveOutZeros: v.optional(v.boolean(), false),
@@ -63,11 +60,6 @@ export const schoolSchema = v.object({
   ),
 })
 
-export const setupSchema = v.object({
-  school: schoolSchema,
-  creator: v.object({ name, email: emailSchema, password: passwordSchema }),
-})
-
 /** The school, or null before it was set up. */
 export async function findSchool(db: Queryable): Promise<School | null> {
   const [row] = await db.select().from(school)
@@ -79,60 +71,6 @@ export async function getSchool(db: Queryable): Promise<School> {
   const found = await findSchool(db)
   if (!found) throw new Problem(409, 'not-set-up', 'The school is not set up yet.')
   return found
-}
-
-/** Makes the school and its creator, once. */
-export async function setUp(
-  services: Services,
-  input: v.InferOutput<typeof setupSchema>,
-  device = '',
-): Promise<{ token: string }> {
-  const { db, now } = services
-  const passwordHash = await hashPassword(input.creator.password)
-  const creatorId = await db.transaction(async (tx) => {
-    const made = await tx
-      .insert(school)
-      .values({ ...input.school, createdAt: now() })
-      .onConflictDoNothing()
-      .returning()
-    if (made.length === 0) throw new Problem(409, 'set-up-already', 'The school was set up already. Sign in instead.')
-    const [creator] = await tx
-      .insert(creators)
-      .values({ name: input.creator.name, email: input.creator.email, passwordHash, createdAt: now() })
-      .returning({ id: creators.id })
-    return creator?.id as string
-  })
-  return { token: await openSession(services, { creatorId }, device) }
-}
-
-/** Signs the creator in. `known` marks the browser as one that did. @throws Problem 401, 429. */
-export async function signIn(
-  services: Services,
-  email: string,
-  password: string,
-  from: Pick<SignInTry, 'address' | 'known'> & { device?: string },
-): Promise<{ token: string; known: string }> {
-  const [creator] = await services.db.select().from(creators).where(eq(creators.email, email))
-  const account = `creator ${email}`
-  await checkPassword(services, { ...from, account }, creator?.passwordHash ?? null, password)
-  const token = await openSession(services, { creatorId: creator?.id as string }, from.device)
-  return { token, known: services.secrets.mark(account) }
-}
-
-/**
- * Sends the creator a link for a new password. What is answered, and how often it may be asked, is the same for an
- * address that is not theirs. @throws Problem 429.
- */
-export async function askCreatorPassword(
-  { db, jobs, limits }: Services,
-  email: string,
-  address: ClientAddress | null,
-): Promise<void> {
-  await limits.count({ 'mail:ip': address?.ip ?? null, 'mail:range': address?.range ?? null })
-  const key = `creator ${email}`
-  if (!(await limits.isWithin('mail:moment', key)) || !(await limits.isWithin('mail:email', key))) return
-  const [creator] = await db.select({ id: creators.id }).from(creators).where(eq(creators.email, email))
-  if (creator) await jobs.send(db, 'account-mail', { kind: 'creator-password', creatorId: creator.id })
 }
 
 /** The school, and why its currency can no longer change: how many orders were paid live in it. */

@@ -1,8 +1,8 @@
 import { addDays } from '../../core/calendar/day.ts'
-import type { Services } from '../context.ts'
 import { MODES } from '../db/schema/columns.ts'
+import type { Services } from '../platform/context.ts'
+import { restoredSince } from '../platform/restored.ts'
 import { dayFor, findSchool } from '../school/service.ts'
-import { restoredSince } from './restored.ts'
 
 const DAY_SECONDS = 86_400
 /** While a restored school waits for a gateway that does not answer, it is asked again so often. */

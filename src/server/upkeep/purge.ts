@@ -1,6 +1,5 @@
 import { and, inArray, isNotNull, lt, or, type SQL, sql } from 'drizzle-orm'
 import type { PgTable } from 'drizzle-orm/pg-core'
-import { liveTime, type Services } from '../context.ts'
 import {
   courses,
   eventRefusals,
@@ -14,6 +13,7 @@ import {
   versions,
 } from '../db/schema/index.ts'
 import { forgetOldNames } from '../people/erase.ts'
+import { liveTime, type Services } from '../platform/context.ts'
 
 const DAY_MS = 86_400_000
 /** A picture that was uploaded just now may not stand in a draft yet. */

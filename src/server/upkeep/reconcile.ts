@@ -1,14 +1,14 @@
 import { and, eq, inArray, isNull, ne } from 'drizzle-orm'
 import type { Collected } from '../../gateways/contract.ts'
+import { readAgreement } from '../agreements/agreements.ts'
 import { attemptKey, type Collects } from '../charging/attemptKey.ts'
-import { settleAttempt } from '../checkout/settle.ts'
-import { readAgreement } from '../collecting/agreements.ts'
-import { inMode, liveTime, type Services } from '../context.ts'
 import { agreements, attempts, connections, orders, unknownPayments } from '../db/schema/index.ts'
+import { settleAttempt } from '../fulfilment/settle.ts'
 import { capabilitiesOf, isReadable, openRow } from '../gateways/service.ts'
-import { log } from '../log.ts'
+import { log } from '../log/log.ts'
+import { inMode, liveTime, type Services } from '../platform/context.ts'
+import { endRestoring, restoredSince } from '../platform/restored.ts'
 import { schoolDay } from '../school/service.ts'
-import { endRestoring, restoredSince } from './restored.ts'
 
 type Connection = typeof connections.$inferSelect
 

@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
-import type { Services } from '../context.ts'
 import { connections } from '../db/schema/index.ts'
 import { isReadable } from '../gateways/service.ts'
+import type { Services } from '../platform/context.ts'
 
 /** Seals every gateway's key with the secret key that seals now. @returns how many were, and how many no key opens. */
 export async function resealConnections({ db, secrets }: Services): Promise<{ sealed: number; lost: number }> {

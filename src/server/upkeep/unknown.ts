@@ -1,11 +1,11 @@
 import { and, desc, eq } from 'drizzle-orm'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
-import { inMode, type Services } from '../context.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections, unknownPayments } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
+import { inMode, type Services } from '../platform/context.ts'
 
 /** Payments in the gateways' books of a mode that no order knows, and nobody has dealt with yet. */
 export async function listUnknown({ db }: Services, mode: Mode) {

@@ -17,10 +17,10 @@ import {
   rateLimits,
   sessions,
 } from '../db/schema/index.ts'
-import { listGateways } from '../gateways/overview.ts'
 import { waysIn } from '../gateways/service.ts'
-import { makePasswordLink } from '../people/links.ts'
-import { Secrets } from '../secrets.ts'
+import { Secrets } from '../platform/secrets.ts'
+import { makePasswordLink } from '../session/links.ts'
+import { listGateways } from '../setup/overview.ts'
 import { purge } from './purge.ts'
 import { describeLostKeys, resealConnections } from './reseal.ts'
 

@@ -23,7 +23,7 @@ describe('the days that are looked at', () => {
     fc.assert(
       fc.property(day, fc.integer({ min: 0, max: 800 }), (from, days) => {
         const span = { from, until: addDays(from, days) }
-        const params = new URLSearchParams('day=2026-11-03&standing=late&order=1&search=ada')
+        const params = new URLSearchParams('day=2026-11-03&list=late&order=1&search=ada')
         for (const [name, value] of Object.entries(addressOf(span)))
           value === null ? params.delete(name) : params.set(name, value)
         expect(spanIn(params, TODAY)).toEqual(span)

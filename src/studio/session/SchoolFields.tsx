@@ -1,25 +1,9 @@
 import { formatMoney } from '../../core/money/format.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import type { ApiError } from '../../ui/problem.ts'
-import { countryNames, currencyNames, LANGUAGES, timeZones } from './choices.ts'
-
-/** What is written of a school, as it stands in the form: the rate still as text. */
-export interface SchoolForm {
-  name: string
-  currency: string
-  language: (typeof LANGUAGES)[number]['tag']
-  leaveOutZeros: boolean
-  timeZone: string
-  country: string
-  taxMode: 'none' | 'inclusive' | 'exclusive'
-  taxRate: string
-}
-
-/** The school as the API takes it; a rate that is no number is left to it to refuse. */
-export function schoolOf({ taxRate, ...form }: SchoolForm) {
-  const rate = Math.round(Number(taxRate.trim().replace(',', '.') || Number.NaN) * 100)
-  return { ...form, taxRate: form.taxMode === 'none' ? 0 : rate }
-}
+import { countryNames, currencyNames, timeZones } from './choices.ts'
+import { LANGUAGES } from './languages.ts'
+import type { SchoolForm } from './schoolForm.ts'
 
 interface SchoolFieldsProps {
   form: SchoolForm

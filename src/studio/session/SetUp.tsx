@@ -6,7 +6,8 @@ import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { guessCountry, proposalFor } from './countries.ts'
-import { SchoolFields, type SchoolForm, schoolOf } from './SchoolFields.tsx'
+import { SchoolFields } from './SchoolFields.tsx'
+import { type SchoolForm, schoolOf } from './schoolForm.ts'
 
 const BROWSER_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone
 

@@ -2,22 +2,6 @@ import { COUNTRY_CODES } from './countries.ts'
 
 /** What can be chosen at set-up, from the browser's own lists. */
 
-export const LANGUAGES = [
-  { tag: 'en', name: 'English' },
-  { tag: 'en-GB', name: 'English, British' },
-  { tag: 'en-US', name: 'English, American' },
-  { tag: 'de-AT', name: 'German, Austrian' },
-  { tag: 'de-DE', name: 'German' },
-  { tag: 'de-CH', name: 'German, Swiss' },
-  { tag: 'fr-FR', name: 'French' },
-  { tag: 'es-ES', name: 'Spanish' },
-  { tag: 'it-IT', name: 'Italian' },
-  { tag: 'nl-NL', name: 'Dutch' },
-  { tag: 'pl-PL', name: 'Polish' },
-  { tag: 'sv-SE', name: 'Swedish' },
-  { tag: 'ja-JP', name: 'Japanese' },
-] as const
-
 const COMMON = ['EUR', 'USD', 'GBP', 'CHF', 'JPY', 'KWD', 'SEK', 'DKK', 'NOK', 'PLN', 'CZK', 'CAD', 'AUD']
 
 /** The usual currencies, and `current` where it is another. */

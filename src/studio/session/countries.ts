@@ -1,4 +1,4 @@
-import type { SchoolForm } from './SchoolFields.tsx'
+import type { SchoolForm } from './schoolForm.ts'
 
 type Proposal = Pick<SchoolForm, 'currency' | 'timeZone' | 'taxMode' | 'taxRate' | 'language'>
 

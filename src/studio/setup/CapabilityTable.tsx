@@ -3,7 +3,7 @@ import { Link } from 'react-router'
 import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
 import { State } from '../../ui/State.tsx'
 import { useMoney } from '../session/session.ts'
-import type { Gateway, GatewayList } from './GatewaysPage.tsx'
+import type { Gateway, GatewayList } from './gateways.ts'
 
 /** What each way of paying can do, and how it stands against what is on sale. */
 export function CapabilityTable({ list }: { list: GatewayList }) {

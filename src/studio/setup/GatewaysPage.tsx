@@ -3,22 +3,16 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
-import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { api } from '../api.ts'
 import { Reflection, Section } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
 import { CapabilityTable } from './CapabilityTable.tsx'
+import { type GatewayList, loadGateways } from './gateways.ts'
 import { sayOffered } from './offered.ts'
 import { SetupFrame } from './SetupPage.tsx'
 import { UnknownPayments } from './UnknownPayments.tsx'
 import { WayPanel } from './WayPanel.tsx'
-
-const loadGateways = () => unwrap(api.gateways.$get())
-export type GatewayList = Awaited<ReturnType<typeof loadGateways>>
-export type Gateway = GatewayList['gateways'][number]
-export type Connection = NonNullable<Gateway['connection']>
 
 /** Setup → Gateways: what each can do against what is on sale, and its connection in the mode that is looked at. */
 export function GatewaysPage() {

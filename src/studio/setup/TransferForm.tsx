@@ -4,7 +4,7 @@ import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
-import type { Gateway } from './GatewaysPage.tsx'
+import type { Gateway } from './gateways.ts'
 import { DISPLACING, useAsking } from './useAsking.tsx'
 
 const BLANK = { title: 'Bank transfer', description: '', instructions: '', holder: '', iban: '', bic: '' }

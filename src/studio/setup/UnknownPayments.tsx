@@ -9,7 +9,7 @@ import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
-import type { GatewayList } from './GatewaysPage.tsx'
+import type { GatewayList } from './gateways.ts'
 
 const load = () => unwrap(api.gateways.unknown.$get())
 

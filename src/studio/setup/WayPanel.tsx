@@ -11,7 +11,7 @@ import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { useSession } from '../session/session.ts'
-import type { Connection, Gateway } from './GatewaysPage.tsx'
+import type { Connection, Gateway } from './gateways.ts'
 import { TransferForm } from './TransferForm.tsx'
 import { DISPLACING, useAsking } from './useAsking.tsx'
 

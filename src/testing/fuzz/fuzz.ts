@@ -1,4 +1,4 @@
-import { atOnce } from '../../server/atOnce.ts'
+import { atOnce } from '../../server/platform/atOnce.ts'
 import { Dice } from '../dice.ts'
 import { ODD_TEXTS, type Schema, valueFor } from './values.ts'
 

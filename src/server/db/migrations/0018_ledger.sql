@@ -28,11 +28,10 @@ CREATE TABLE "moved_deltas" (
 	"day" date NOT NULL,
 	"offer_id" uuid NOT NULL,
 	"method" text NOT NULL,
-	"received" bigint NOT NULL,
-	"received_tax" bigint NOT NULL,
-	"fees" bigint NOT NULL,
-	"given_back" bigint NOT NULL,
-	"given_back_tax" bigint NOT NULL
+	"account" text NOT NULL,
+	"currency" text NOT NULL,
+	"is_back" boolean NOT NULL,
+	"amount" bigint NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE "moved_sums" (
@@ -40,12 +39,11 @@ CREATE TABLE "moved_sums" (
 	"day" date NOT NULL,
 	"offer_id" uuid NOT NULL,
 	"method" text NOT NULL,
-	"received" bigint NOT NULL,
-	"received_tax" bigint NOT NULL,
-	"fees" bigint NOT NULL,
-	"given_back" bigint NOT NULL,
-	"given_back_tax" bigint NOT NULL,
-	CONSTRAINT "moved_sums_mode_day_offer_id_method_pk" PRIMARY KEY("mode","day","offer_id","method")
+	"account" text NOT NULL,
+	"currency" text NOT NULL,
+	"is_back" boolean NOT NULL,
+	"amount" bigint NOT NULL,
+	CONSTRAINT "moved_sums_mode_day_offer_id_method_account_currency_is_back_pk" PRIMARY KEY("mode","day","offer_id","method","account","currency","is_back")
 );
 --> statement-breakpoint
 ALTER TABLE "products" ADD COLUMN "book_name" text;
@@ -73,15 +71,10 @@ BEGIN
       <> (SELECT count(*) FROM rows_new) THEN
     RAISE EXCEPTION 'A transaction of the ledger is never added to.' USING ERRCODE = 'check_violation';
   END IF;
-  INSERT INTO moved_deltas (mode, day, offer_id, method, received, received_tax, fees, given_back, given_back_tax)
-  SELECT mode, day, offer_id, method,
-    coalesce(sum(amount) FILTER (WHERE is_money AND NOT is_back), 0),
-    coalesce(-sum(amount) FILTER (WHERE account = 'liabilities:vat' AND NOT is_back), 0),
-    coalesce(sum(amount) FILTER (WHERE account LIKE 'expenses:fees:%'), 0),
-    coalesce(-sum(amount) FILTER (WHERE is_money AND is_back), 0),
-    coalesce(sum(amount) FILTER (WHERE account = 'liabilities:vat' AND is_back), 0)
-  FROM (SELECT *, kind IN ('refund', 'dispute') AS is_back, account ~ '^(assets:|expenses:fees:)' AS is_money
-    FROM rows_new WHERE offer_id IS NOT NULL) r GROUP BY 1, 2, 3, 4;
+  INSERT INTO moved_deltas (mode, day, offer_id, method, account, currency, is_back, amount)
+  SELECT mode, day, coalesce(offer_id, '00000000-0000-0000-0000-000000000000'), method, account, currency,
+    kind IN ('refund', 'dispute'), sum(amount)
+  FROM rows_new GROUP BY 1, 2, 3, 4, 5, 6, 7;
   RETURN NULL;
 END $$;
 --> statement-breakpoint

@@ -1,3 +1,4 @@
+export * from './access.ts'
 export * from './catalogue.ts'
 export * from './gateways.ts'
 export * from './ledger.ts'

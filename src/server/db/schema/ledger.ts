@@ -1,5 +1,17 @@
 import { sql } from 'drizzle-orm'
-import { bigint, bigserial, check, date, index, pgSequence, pgTable, primaryKey, text, uuid } from 'drizzle-orm/pg-core'
+import {
+  bigint,
+  bigserial,
+  boolean,
+  check,
+  date,
+  index,
+  pgSequence,
+  pgTable,
+  primaryKey,
+  text,
+  uuid,
+} from 'drizzle-orm/pg-core'
 import { amount, MODES, moment } from './columns.ts'
 import { orders } from './orders.ts'
 
@@ -69,18 +81,19 @@ export const ledger = pgTable(
   ],
 )
 
-/** What movements of one offer by one way came to on one day. */
+/** What movements of one offer by one way came to on one day, by account. */
 const moved = {
   mode: text({ enum: MODES }).notNull(),
   /** The day on which the money moved. */
   day: date({ mode: 'string' }).notNull(),
+  /** All zeros for payouts, which are of none. */
   offerId: uuid().notNull(),
   method: text().notNull(),
-  received: amount().notNull(),
-  receivedTax: amount().notNull(),
-  fees: amount().notNull(),
-  givenBack: amount().notNull(),
-  givenBackTax: amount().notNull(),
+  account: text().notNull(),
+  currency: text().notNull(),
+  /** Whether it is of money that was given back or lost. */
+  isBack: boolean().notNull(),
+  amount: amount().notNull(),
 }
 
 /** What movements add to the sums, written by a trigger with each transaction; a worker adds them up. */
@@ -88,5 +101,7 @@ export const movedDeltas = pgTable('moved_deltas', { id: bigserial({ mode: 'numb
 
 /** The sums as far as they were added up. */
 export const movedSums = pgTable('moved_sums', moved, (table) => [
-  primaryKey({ columns: [table.mode, table.day, table.offerId, table.method] }),
+  primaryKey({
+    columns: [table.mode, table.day, table.offerId, table.method, table.account, table.currency, table.isBack],
+  }),
 ])

@@ -1,8 +1,6 @@
 import { sql } from 'drizzle-orm'
-import { type AnyPgColumn, check, date, index, pgTable, text, unique, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
-import { courses } from './catalogue.ts'
+import { type AnyPgColumn, check, index, pgTable, text, unique, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
-import { orderLines, orders } from './orders.ts'
 import { creators } from './school.ts'
 
 /** A buyer, in one mode. The address is kept in lower case. */
@@ -52,44 +50,19 @@ export const passwordLinks = pgTable(
   ],
 )
 
-/**
- * One buyer's access to one course and why they have it: by a line of an order, or given by hand.
- * The indexes make a second grant for the same thing impossible, whatever the code does.
- */
-export const grants = pgTable(
-  'grants',
+/** A signed-in browser: a creator's or a buyer's, never both. Only the token's hash is kept. */
+export const sessions = pgTable(
+  'sessions',
   {
-    id: uuid().primaryKey().defaultRandom(),
-    mode: text({ enum: MODES }).notNull(),
-    personId: uuid()
-      .notNull()
-      .references(() => people.id),
-    courseId: uuid()
-      .notNull()
-      .references(() => courses.id),
-    orderId: uuid().references(() => orders.id),
-    lineId: uuid().references(() => orderLines.id),
-    /** The offer by which it was bought; null where it was given. */
-    offerId: uuid(),
-    /** Why it was given by hand. */
-    note: text(),
-    opens: date({ mode: 'string' }).notNull(),
-    closes: date({ mode: 'string' }),
-    /** From this day an unpaid payment shuts it, past its grace, until it is paid. */
-    shuts: date({ mode: 'string' }),
+    tokenHash: text().primaryKey(),
+    creatorId: uuid().references(() => creators.id, { onDelete: 'cascade' }),
+    personId: uuid().references(() => people.id, { onDelete: 'cascade' }),
+    /** Names it to its owner. */
+    id: uuid().notNull().unique().defaultRandom(),
+    /** What the browser calls itself. */
+    device: text().notNull().default(''),
     createdAt: moment().notNull(),
-    endedAt: moment(),
-    endedNote: text(),
+    expiresAt: moment().notNull(),
   },
-  (table) => [
-    uniqueIndex('grants_once_per_line').on(table.lineId, table.courseId),
-    uniqueIndex('grants_once_by_hand')
-      .on(table.personId, table.courseId)
-      .where(sql`${table.lineId} is null and ${table.endedAt} is null`),
-    index('grants_of_offer').on(table.offerId, table.mode, table.personId).where(sql`${table.endedAt} is null`),
-    index('grants_of_person').on(table.personId),
-    index('grants_of_order').on(table.orderId),
-    // Money that came after an access that ends on a date had ended.
-    index('grants_too_late').on(table.mode).where(sql`${table.closes} <= ${table.opens}`),
-  ],
+  (table) => [check('sessions_one_owner', sql`num_nonnulls(${table.creatorId}, ${table.personId}) = 1`)],
 )

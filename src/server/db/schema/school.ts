@@ -1,7 +1,6 @@
 import { sql } from 'drizzle-orm'
 import { bigint, boolean, check, integer, jsonb, pgTable, smallint, text, uuid, varchar } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
-import { people } from './people.ts'
 
 /** How a kind of message is sent: whether, and with what words of the creator's own above it. */
 export interface Telling {
@@ -75,23 +74,6 @@ export const creators = pgTable('creators', {
   passwordHash: text().notNull(),
   createdAt: moment().notNull(),
 })
-
-/** A signed-in browser: a creator's or a buyer's, never both. Only the token's hash is kept. */
-export const sessions = pgTable(
-  'sessions',
-  {
-    tokenHash: text().primaryKey(),
-    creatorId: uuid().references(() => creators.id, { onDelete: 'cascade' }),
-    personId: uuid().references(() => people.id, { onDelete: 'cascade' }),
-    /** Names it to its owner. */
-    id: uuid().notNull().unique().defaultRandom(),
-    /** What the browser calls itself. */
-    device: text().notNull().default(''),
-    createdAt: moment().notNull(),
-    expiresAt: moment().notNull(),
-  },
-  (table) => [check('sessions_one_owner', sql`num_nonnulls(${table.creatorId}, ${table.personId}) = 1`)],
-)
 
 /** What is counted so that it cannot be asked for without end (limits.ts); the limiter writes it. */
 export const rateLimits = pgTable('rate_limits', {

@@ -1,0 +1,95 @@
+import { and, eq, isNull } from 'drizzle-orm'
+import { afterGivenBack } from '../../core/collecting/agreement.ts'
+import { holdAgreement, saveAgreement } from '../agreements/agreements.ts'
+import { getCourse } from '../catalogue/service.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { agreements, grants, orderLines } from '../db/schema/index.ts'
+import { notFound, Problem } from '../http/problem.ts'
+import { type Happening, record, recordAll } from '../journal/journal.ts'
+import { queueMessage } from '../outbox/queue.ts'
+import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import { schoolDay } from '../school/service.ts'
+
+/**
+ * Closes what a line opened, and ends its agreement: nothing more is charged or owed. Done once, it changes nothing
+ * any more. The caller holds the order's lock.
+ * @returns what happened, for the journal.
+ */
+export async function closeLine(services: Within, lineId: string, note: string): Promise<Happening[]> {
+  const { db: tx } = services
+  const happened: Happening[] = []
+  const [agreed] = await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, lineId))
+  if (agreed) {
+    const held = await holdAgreement(tx, agreed.id)
+    const next = afterGivenBack(held.agreement, await schoolDay(services))
+    const about = { orderId: held.order.id, personId: held.order.personId }
+    if (next) {
+      await saveAgreement(tx, held, next)
+      happened.push({ about, what: 'agreement-cancelled', data: { when: 'now', by: 'creator' } })
+    }
+  }
+  const closed = await tx
+    .update(grants)
+    .set({ endedAt: services.now(), endedNote: note })
+    .where(and(eq(grants.lineId, lineId), isNull(grants.endedAt)))
+    .returning()
+  const [line] = await tx.select().from(orderLines).where(eq(orderLines.id, lineId))
+  for (const { orderId, personId } of closed) {
+    happened.push({
+      about: { orderId, personId },
+      what: 'course-taken-back',
+      data: { course: line?.title ?? '', note },
+    })
+  }
+  return happened
+}
+
+/**
+ * Takes a course back: it is shut from now on, and stays so. What was agreed for it ends first: nothing is ever charged
+ * for a course that the creator has shut, and what a plan still owes is let go. Money is not given back by it.
+ * @throws Problem 404, or 409 where it was taken back already, or a payment for it is under way.
+ */
+export async function takeBack(services: Services, mode: Mode, grantId: string, note: string): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx, now } = services
+    const [grant] = await tx
+      .select()
+      .from(grants)
+      .where(and(eq(grants.id, grantId), eq(grants.mode, mode)))
+    if (!grant) throw notFound('grant')
+    const [agreed] = grant.lineId
+      ? await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, grant.lineId))
+      : []
+    if (agreed && grant.endedAt === null) {
+      const held = await holdAgreement(tx, agreed.id)
+      if (held.isUnderWay) {
+        throw new Problem(409, 'under-way', 'A payment for it is under way. Wait until it is settled, then try again.')
+      }
+    }
+    if (grant.lineId) {
+      const happened = await closeLine(services, grant.lineId, note)
+      if (happened.length === 0) throw takenBackAlready()
+      if (agreed && happened.some(({ what }) => what === 'agreement-cancelled')) {
+        const { personId, orderId } = grant
+        const message = { mode, kind: 'cancelled' as const, personId, orderId, agreementId: agreed.id }
+        const { queued, writes } = queueMessage(services, message)
+        await Promise.all(writes)
+        happened.push(queued)
+      }
+      return recordAll(tx, now(), happened)
+    }
+    const [ended] = await tx
+      .update(grants)
+      .set({ endedAt: now(), endedNote: note })
+      .where(and(eq(grants.id, grantId), isNull(grants.endedAt)))
+      .returning()
+    if (!ended) throw takenBackAlready()
+    const course = await getCourse(tx, grant.courseId)
+    const data = { course: (course.live ?? course.draft).title, note }
+    await record(tx, now(), { personId: grant.personId }, 'course-taken-back', data)
+  })
+}
+
+function takenBackAlready(): Problem {
+  return new Problem(409, 'ended', 'This was taken back already.')
+}

@@ -1,0 +1,86 @@
+import { and, eq, isNull } from 'drizzle-orm'
+import type { Day } from '../../core/calendar/day.ts'
+import { afterTakenBack } from '../../core/collecting/agreement.ts'
+import type { QuotedLine } from '../../core/quote/types.ts'
+import { readAgreement } from '../agreements/agreements.ts'
+import type { Queryable } from '../db/client.ts'
+import { agreements, grants, orders } from '../db/schema/index.ts'
+
+/** A grant by which somebody has a course, and what is agreed for it. */
+export type Holding = Awaited<ReturnType<typeof heldAlready>>[number]
+
+/**
+ * Grants by which somebody has a course on a day. What closed is bought again; so is a subscription that ended unpaid.
+ * A plan that owes is paid on instead.
+ */
+export async function heldAlready(db: Queryable, personId: string, courseId: string, day: Day) {
+  const held = await db
+    .select({
+      orderId: grants.orderId,
+      browserHash: orders.browserHash,
+      paidAt: orders.paidAt,
+      offerId: grants.offerId,
+      agreementId: agreements.id,
+      nextTry: agreements.nextTry,
+      closes: grants.closes,
+      shuts: grants.shuts,
+      kind: agreements.kind,
+      state: agreements.state,
+    })
+    .from(grants)
+    .leftJoin(orders, eq(orders.id, grants.orderId))
+    .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
+    .where(and(eq(grants.personId, personId), eq(grants.courseId, courseId), isNull(grants.endedAt)))
+  return held.filter(
+    ({ closes, shuts, kind, state }) =>
+      (closes === null || closes > day) &&
+      !(shuts !== null && shuts <= day && kind === 'subscription' && state !== 'active'),
+  )
+}
+
+/**
+ * Whether a holding makes buying a line pointless: it lasts at least as long, and hangs on no further payment (selling
+ * rules, section 2). Anything else is bought beside it by who is told, and access is then the union of both.
+ */
+export function outlasts({ closes, state }: Holding, { closes: wanted, untilCancelled }: QuotedLine): boolean {
+  if (state === 'active' || state === 'stopped') return false
+  return closes === null || (wanted !== null && !untilCancelled && closes >= wanted)
+}
+
+/** The agreement of an offer that goes on, or whose cancelling can be taken back: it is not bought once more. Null: none. */
+export async function sameOffer(
+  db: Queryable,
+  held: readonly Holding[],
+  offerId: string,
+  day: Day,
+): Promise<{ agreementId: string; mayComeBack: boolean } | null> {
+  for (const { agreementId, offerId: of, state } of held) {
+    if (agreementId === null || of !== offerId) continue
+    if (state === 'active' || state === 'stopped') return { agreementId, mayComeBack: false }
+    const { agreement } = await readAgreement(db, agreementId)
+    if (afterTakenBack(agreement, day)) return { agreementId, mayComeBack: true }
+  }
+  return null
+}
+
+/**
+ * The order that was paid while this one waited, and opened all that this one would: two unpaid orders of one buyer
+ * may exist, and the first that is paid counts (selling rules, section 2). Null where there is none.
+ */
+export async function paidMeanwhile(
+  db: Queryable,
+  order: Pick<typeof orders.$inferSelect, 'id' | 'personId' | 'createdAt'>,
+  courseIds: readonly string[],
+  day: Day,
+): Promise<string | null> {
+  let first: string | null = null
+  for (const courseId of courseIds) {
+    const held = await heldAlready(db, order.personId, courseId, day)
+    const other = held.find(
+      ({ orderId, paidAt }) => orderId !== null && orderId !== order.id && paidAt !== null && paidAt > order.createdAt,
+    )
+    if (!other) return null
+    first ??= other.orderId
+  }
+  return first
+}

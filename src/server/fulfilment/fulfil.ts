@@ -1,0 +1,188 @@
+import { and, asc, eq, not } from 'drizzle-orm'
+import { beginAgreement } from '../../core/collecting/agreement.ts'
+import type { BookedAs } from '../../core/ledger/postings.ts'
+import { opensOn } from '../../core/quote/access.ts'
+import { readStoredQuote } from '../../core/quote/stored.ts'
+import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
+import { grantDates, storedOf } from '../agreements/agreements.ts'
+import type { KeptFor } from '../charging/ways.ts'
+import type { Transaction } from '../db/client.ts'
+import { agreements, grants, lineCourses, orderLines, orders, payments } from '../db/schema/index.ts'
+import { type Happening, recordAll } from '../journal/journal.ts'
+import { bookCollected } from '../ledger/book.ts'
+import { queueMessage } from '../outbox/queue.ts'
+import type { Within } from '../platform/context.ts'
+import { dayFor, getSchool, schoolDay } from '../school/service.ts'
+import { shareFee } from './fees.ts'
+
+type Order = typeof orders.$inferSelect
+
+/** What follows when an order is paid: its payments count, its courses open, what was promised begins, all from its lines. */
+
+/** The lines of an order in their order, each with the courses that it opens. */
+async function linesOf(tx: Transaction, orderId: string) {
+  const [lines, opened] = await Promise.all([
+    tx.select().from(orderLines).where(eq(orderLines.orderId, orderId)).orderBy(asc(orderLines.position)),
+    tx
+      .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
+      .from(lineCourses)
+      .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
+      .where(eq(orderLines.orderId, orderId))
+      .orderBy(asc(lineCourses.position)),
+  ])
+  return lines.map((line) => ({ line, courses: opened.filter(({ lineId }) => lineId === line.id) }))
+}
+
+/** The courses that an order opens. */
+export async function openedBy(tx: Transaction, orderId: string): Promise<string[]> {
+  const lines = await linesOf(tx, orderId)
+  return [...new Set(lines.flatMap(({ courses }) => courses.map(({ courseId }) => courseId)))]
+}
+
+/** What collected what was due on the purchase day, and what it cost; null where nothing was due. */
+export type Collecting = { id: string; fee: number } | null
+
+/** Marks the payments of an order's purchase day as collected, each with its part of the fee, and books them. */
+async function collectToday(services: Within, order: Order, by: Collecting, as: BookedAs) {
+  const { db: tx } = services
+  const { id, quote } = order
+  const due = quote.lines.flatMap(({ payments: all }) => all.filter((payment) => payment.due === quote.purchaseDay))
+  const isOne = due.length === 1
+  const collected = await tx
+    .update(payments)
+    .set({
+      state: 'collected',
+      attemptId: by?.id ?? null,
+      collectedAt: services.now(),
+      fee: isOne ? (by?.fee ?? 0) : 0,
+    })
+    .where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))
+    .returning({ id: payments.id, pay: payments.pay })
+  if (!by) return
+  if (!isOne) await shareFee(tx, by.fee, collected)
+  await bookCollected(services, order, by.id, as)
+}
+
+/**
+ * Money came for an order whose course was opened by another order meanwhile: it is booked, opens nothing, nothing
+ * more is charged for it, and it stands under attention until it is refunded. The buyer is told.
+ */
+export async function markPaidTwice(
+  services: Within,
+  order: Order,
+  by: Collecting,
+  duplicateOf: string,
+  collectedNow: Happening,
+): Promise<void> {
+  const { db: tx } = services
+  const { id: orderId, personId, mode, payToday, currency, quote } = order
+  const at = services.now()
+  const about = { orderId, personId }
+  const dueNow = eq(payments.due, quote.purchaseDay)
+  const placedOn = await schoolDay(services)
+  await tx.update(orders).set({ state: 'paid', paidAt: at, placedOn, duplicateOf }).where(eq(orders.id, orderId))
+  await collectToday(services, order, by, 'overpaid')
+  await tx
+    .update(payments)
+    .set({ state: 'let-go' })
+    .where(and(eq(payments.orderId, orderId), not(dueNow)))
+  const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'paid-twice' })
+  await Promise.all(writes)
+  await recordAll(tx, at, [
+    collectedNow,
+    { about, what: 'order-paid-twice', data: { amount: payToday, currency } },
+    queued,
+  ])
+}
+
+/** Whether a line has payments to come after the purchase day. */
+export function goesOn({ payments: all, untilCancelled }: QuotedLine, purchaseDay: string): boolean {
+  return untilCancelled || all.some(({ n, due }) => n > 0 && due > purchaseDay)
+}
+
+/**
+ * Marks an order paid, its payments of today collected, and opens its courses, in the caller's
+ * transaction. `by` is null where nothing was due; `before` is what led to it,
+ * for the journal; `kept` is what later payments are charged to.
+ */
+export async function markPaid(
+  services: Within,
+  order: Order,
+  by: Collecting,
+  before: Happening[],
+  kept: KeptFor | null,
+): Promise<void> {
+  const { db: tx } = services
+  const at = services.now()
+  const { mode, personId, id: orderId } = order
+  const about = { orderId, personId }
+  const school = await getSchool(tx)
+  const placedOn = dayFor(school, at)
+  const { purchaseDay } = order.quote
+  const [lines] = await Promise.all([
+    linesOf(tx, orderId),
+    tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
+    collectToday(services, order, by, 'sale'),
+  ])
+  const request = readStoredQuote(order.quoteInput)
+  const begun = lines.map(({ line, courses }) => {
+    const offer = request.lines[line.position]?.offer as QuotedOffer
+    return { line, courses, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
+  })
+  const opened = begun.flatMap(({ line, courses, offer, agreement }) => {
+    const opens = opensOn(offer.access, placedOn)
+    const dates = grantDates(offer, agreement, line, { purchaseDay, placedOn })
+    return courses.map(({ courseId, title }) => ({
+      title,
+      grant: {
+        mode,
+        personId,
+        courseId,
+        orderId,
+        lineId: line.id,
+        offerId: line.offerId,
+        opens,
+        createdAt: at,
+        ...dates,
+      },
+    }))
+  })
+  const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
+  if (promised.length > 0) {
+    if (!kept) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
+    const { retryAfterDays } = school
+    const { connectionId, reference, method, expires } = kept
+    await tx.insert(agreements).values(
+      promised.map(({ line, agreement }) => ({
+        ...storedOf(agreement, retryAfterDays),
+        mode,
+        personId,
+        orderId,
+        lineId: line.id,
+        connectionId,
+        kept: reference,
+        method,
+        expires,
+        createdAt: at,
+      })),
+    )
+  }
+  const { queued, writes } = queueMessage(services, { mode, kind: 'receipt', personId, orderId })
+  const sold =
+    school.soldTelling === 'each' ? queueMessage(services, { mode, kind: 'told-sold', personId, orderId }) : null
+  await Promise.all([
+    tx.insert(grants).values(opened.map(({ grant }) => grant)),
+    ...writes,
+    ...(sold?.writes ?? []),
+    recordAll(tx, at, [
+      ...before,
+      { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
+      ...promised.map((): Happening => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
+      ...opened.map(({ title: course, grant: { opens, closes } }): Happening => {
+        return { about, what: 'course-opened', data: { course, opens, closes } }
+      }),
+      queued,
+      ...(sold ? [sold.queued] : []),
+    ]),
+  ])
+}

@@ -1,0 +1,150 @@
+import { and, eq, inArray } from 'drizzle-orm'
+import type { Outcome } from '../../gateways/contract.ts'
+import { paidMeanwhile } from '../access/heldAlready.ts'
+import { nextState } from '../charging/states.ts'
+import type { Transaction } from '../db/client.ts'
+import { attempts, orders } from '../db/schema/index.ts'
+import { type Happening, record, recordAll } from '../journal/journal.ts'
+import { queueMessage } from '../outbox/queue.ts'
+import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import { schoolDay } from '../school/service.ts'
+import { markPaid, markPaidTwice, openedBy } from './fulfil.ts'
+import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
+import { laterCollected, laterDeclined } from './outcome.ts'
+
+/**
+ * The one state change that follows from a gateway's word about an attempt, whoever brings it and
+ * in whatever order; told twice, it happens once. "Paid" and the grants are one transaction.
+ */
+export async function settleAttempt(
+  services: Services,
+  attemptId: string,
+  outcome: Outcome,
+  source: Source,
+): Promise<void> {
+  await inTransaction(services, async (services) => {
+    const { db: tx } = services
+    // The order's row is the lock for all that happens to it; the attempt is read once it is held.
+    const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
+    const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
+    const [attempt] = await tx.select().from(attempts).where(eq(attempts.id, attemptId))
+    if (!order || !attempt) throw new Error(`There is no attempt ${attemptId}.`)
+    await settleIn(services, order, attempt, outcome, source)
+  })
+}
+
+/** The same in the caller's transaction, which holds the order's lock and has read the attempt since. */
+export async function settleIn(services: Within, order: Order, attempt: Attempt, outcome: Outcome, source: Source) {
+  const { db: tx } = services
+  const next = nextState(attempt.state, outcome.state)
+  if (next === null) return
+  const isLater = attempt.agreementId !== null
+  const at = services.now()
+  const about = { orderId: order.id, personId: order.personId }
+  switch (outcome.state) {
+    case 'collected':
+      if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) {
+        // Nothing is settled by other money than was asked for.
+        const { amount: asked, currency, key } = attempt
+        const { reference, amount, currency: said } = outcome
+        const data = { asked, currency, reference, amount, said }
+        await noteOnce(services, order, 'attempt-mismatch', key, data)
+        return
+      }
+      return isLater
+        ? laterCollected(services, order, attempt, outcome, source)
+        : collected(services, order, attempt, outcome, source)
+    case 'confirming':
+      await change(tx, attempt, { state: next, reference: outcome.reference, confirmUrl: outcome.url })
+      return record(tx, at, about, 'attempt-confirming', { reference: outcome.reference })
+    case 'awaited': {
+      const { reference, method } = outcome
+      await change(tx, attempt, { state: next, reference, method, confirmUrl: null })
+      const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'awaiting' })
+      await Promise.all(writes)
+      return recordAll(tx, at, [{ about, what: 'attempt-awaiting', data: { reference, method, source } }, queued])
+    }
+    case 'declined':
+      if (isLater) return laterDeclined(services, order, attempt, outcome, source)
+      await change(tx, attempt, {
+        state: next,
+        reference: outcome.reference,
+        reason: outcome.reason,
+        method: outcome.method,
+        settledAt: at,
+        confirmUrl: null,
+      })
+      await tx
+        .update(orders)
+        .set({ state: 'open' })
+        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
+      return tellDeclined(services, order, attempt, outcome, source)
+    case 'abandoned':
+      await change(tx, attempt, { state: next, settledAt: at, confirmUrl: null })
+      if (isLater) return record(tx, at, about, 'attempt-abandoned', { source })
+      await tx
+        .update(orders)
+        .set({ state: 'open' })
+        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
+      return record(tx, at, about, 'attempt-abandoned', { source })
+  }
+}
+
+/** Writes a decline down. A buyer who has left, because the money was to come later, is told of it. */
+async function tellDeclined(
+  services: Within,
+  { id: orderId, personId, mode }: Order,
+  attempt: Attempt,
+  { reason, reference, method }: Extract<Outcome, { state: 'declined' }>,
+  source: Source,
+) {
+  const { db: tx } = services
+  const about = { orderId, personId }
+  const declined: Happening = { about, what: 'attempt-declined', data: { reason, reference, method, source } }
+  if (attempt.state !== 'awaiting') return recordAll(tx, services.now(), [declined])
+  const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'not-arrived' })
+  await Promise.all(writes)
+  return recordAll(tx, services.now(), [declined, queued])
+}
+
+async function collected(
+  services: Within,
+  order: Order,
+  attempt: Attempt,
+  outcome: Extract<Outcome, { state: 'collected' }>,
+  source: Source,
+) {
+  const { db: tx } = services
+  const at = services.now()
+  const { reference, fee, method, kept, expires } = outcome
+  if (order.state === 'paid') {
+    // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
+    return noteSurplus(services, order, attempt, outcome)
+  }
+  await change(tx, attempt, {
+    state: 'collected',
+    reference,
+    fee,
+    method,
+    kept,
+    expires,
+    reason: null,
+    settledAt: at,
+    confirmUrl: null,
+  })
+  const about = { orderId: order.id, personId: order.personId }
+  const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
+  const collectedNow: Happening = { about, what: 'attempt-collected', data }
+  const first = await paidMeanwhile(tx, order, await openedBy(tx, order.id), await schoolDay(services))
+  if (first) return markPaidTwice(services, order, { id: attempt.id, fee }, first, collectedNow)
+  await markPaid(services, order, { id: attempt.id, fee }, [collectedNow], {
+    connectionId: attempt.connectionId,
+    reference: kept,
+    method,
+    expires,
+  })
+}
+
+async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {
+  await tx.update(attempts).set(set).where(eq(attempts.id, attempt.id))
+}

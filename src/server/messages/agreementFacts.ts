@@ -1,0 +1,53 @@
+import { and, desc, eq, isNull } from 'drizzle-orm'
+import { inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { readAgreement } from '../agreements/agreements.ts'
+import { makePayLink } from '../collecting/payLinks.ts'
+import { attempts, courses, grants, offers } from '../db/schema/index.ts'
+import type { Services } from '../platform/context.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+import { type AgreementFacts, sayDecline } from './composeAgreement.ts'
+
+/** What there is to say about an agreement now, with a fresh link that pays it. */
+export async function factsOf(services: Services, agreementId: string): Promise<AgreementFacts> {
+  const { db, config } = services
+  const held = await readAgreement(db, agreementId)
+  const { agreement, line, order, row, scheduled } = held
+  const { retryAfterDays } = await getSchool(db)
+  const day = await schoolDay(services)
+  const [grant] = await db
+    .select({ closes: grants.closes, shuts: grants.shuts })
+    .from(grants)
+    .where(and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
+  const [lastTry] = await db
+    .select({ state: attempts.state, reason: attempts.reason })
+    .from(attempts)
+    .where(eq(attempts.agreementId, agreementId))
+    .orderBy(desc(attempts.startedAt))
+    .limit(1)
+  const [course] = await db
+    .select({ slug: courses.slug })
+    .from(courses)
+    .innerJoin(offers, eq(offers.productId, courses.id))
+    .where(eq(offers.id, line.offerId))
+  const payable = payableOn(agreement, day)
+  const last = scheduled[agreement.collected - 1]
+  const next = inHand(agreement)
+  const on = nextTryOf(agreement, retryAfterDays)
+  const ends = [grant?.closes, grant?.shuts].filter((end) => end != null).sort()
+  return {
+    course: line.title,
+    currency: order.currency,
+    method: row.method,
+    isInstallments: agreement.kind === 'installments',
+    last: last ? { pay: last.pay, day: agreement.lastCollected } : null,
+    due: payable.reduce((sum, { pay }) => sum + pay, 0),
+    dueSince: payable[0]?.due ?? null,
+    next: next && on ? { pay: next.pay, on } : null,
+    why: lastTry?.state === 'declined' ? sayDecline(lastTry.reason) : null,
+    shut: ends[0] ?? null,
+    isShut: ends[0] !== undefined && ends[0] <= day,
+    payLink: await makePayLink(services, agreementId),
+    myCourses: `${config.origin}/my`,
+    buyAgain: `${config.origin}/buy/${course?.slug ?? ''}`,
+  }
+}

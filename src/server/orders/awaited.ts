@@ -1,0 +1,48 @@
+import { and, desc, eq, isNull } from 'drizzle-orm'
+import { inGroups } from '../../core/bank/reference.ts'
+import { transferCode } from '../../core/bank/transferCode.ts'
+import { qrPath } from '../../core/qr/qrPath.ts'
+import type { Queryable } from '../db/client.ts'
+import { attempts, connections, type TransferSettings } from '../db/schema/index.ts'
+import { cameFor, referenceOf } from '../fulfilment/bankTransfer.ts'
+import type { Order } from '../fulfilment/notes.ts'
+import type { Awaited, TransferView } from '../views/data.ts'
+
+/** The payment of an order that is awaited, as its buyer is told of it; null where none is. */
+export async function awaitedOf(db: Queryable, order: Order): Promise<Awaited | null> {
+  const [row] = await db
+    .select({ attempt: attempts, transfer: connections.transfer })
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(and(eq(attempts.orderId, order.id), isNull(attempts.agreementId)))
+    .orderBy(desc(attempts.startedAt))
+    .limit(1)
+  if (row?.attempt.state !== 'awaiting') return null
+  const { attempt, transfer } = row
+  const came = transfer ? await cameFor(db, attempt.id) : 0
+  return {
+    amount: attempt.amount,
+    came,
+    method: attempt.method ?? '',
+    transfer: transfer && viewOf(transfer, order, attempt.amount - came),
+  }
+}
+
+/** What the QR code of an order's transfer holds; null where there is none. */
+export function codeTextOf({ holder, iban, bic }: TransferSettings, order: Order, amount: number): string | null {
+  return order.currency === 'EUR' ? transferCode({ holder, iban, bic, amount, reference: referenceOf(order) }) : null
+}
+
+function viewOf(transfer: TransferSettings, order: Order, amount: number): TransferView {
+  const { instructions, holder, iban, bic } = transfer
+  const reference = referenceOf(order)
+  const text = codeTextOf(transfer, order, amount)
+  return {
+    instructions,
+    holder,
+    iban: inGroups(iban),
+    bic,
+    reference: inGroups(reference),
+    code: text ? qrPath(text) : null,
+  }
+}

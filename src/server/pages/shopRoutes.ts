@@ -1,0 +1,140 @@
+import { type Context, Hono } from 'hono'
+import { getCookie } from 'hono/cookie'
+import * as v from 'valibot'
+import { placeOrder } from '../checkout/place.ts'
+import { placeSchema } from '../checkout/placing.ts'
+import { checkOrder } from '../checkout/standing.ts'
+import { planRoutes } from '../collecting/routes.ts'
+import { clientAddress, proxyList } from '../http/clientAddress.ts'
+import { Problem } from '../http/problem.ts'
+import { validate } from '../http/validate.ts'
+import { askNewEmail, detailsSchema, renameSelf, resendPassword, signInPerson } from '../people/service.ts'
+import { inMode, type Services } from '../platform/context.ts'
+import { emailSchema, getSchool } from '../school/service.ts'
+import { dropCookie, KNOWN_DAYS, keepCookie } from '../session/cookies.ts'
+import { countGuesses } from '../session/guesses.ts'
+import { confirmEmail, setPassword } from '../session/links.ts'
+import { passwordSchema } from '../session/passwords.ts'
+import { closeSession, type Person } from '../session/sessions.ts'
+import type { Visitor } from '../session/visitor.ts'
+import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
+import { checkoutView } from './service.ts'
+
+/** Marks a browser in which a buyer has signed in before. */
+const KNOWN_SHOP_COOKIE = 'acorn_known_shop'
+
+/** What the shop's pages call: placing an order, asking how it stands, and the buyer's account. */
+export function shopRoutes(base: Services) {
+  const proxies = proxyList(base.config.trustedProxies)
+  /** The visitor, the school, and the services with the clock of the visitor's mode. */
+  const open = async (c: Context) => {
+    const school = await getSchool(base.db)
+    const visitor = await visitorOf(c, base, school)
+    return { school, visitor, services: await inMode(base, visitor.mode) }
+  }
+
+  return new Hono()
+    .route('/plan', planRoutes(base))
+    .get(
+      '/checkout/:slug',
+      validate('param', v.object({ slug: v.string() })),
+      validate('query', v.object({ offer: v.optional(v.string()) })),
+      async (c) => {
+        const { school, visitor, services } = await open(c)
+        return c.json(
+          await checkoutView(services, school, c.req.valid('param').slug, c.req.valid('query').offer, visitor),
+        )
+      },
+    )
+    .post(
+      '/checkout/:slug',
+      validate('param', v.object({ slug: v.string() })),
+      validate('json', placeSchema),
+      async (c) => {
+        const { services, visitor } = await open(c)
+        const { mode, person, isCreator } = visitor
+        const shopper = {
+          mode,
+          person,
+          isCreator,
+          browserHash: browserHashOf(c, base.config),
+          address: clientAddress(c, proxies),
+        }
+        return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
+      },
+    )
+    .post(
+      '/orders/:id/check',
+      validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
+      async (c) => {
+        const { services, visitor } = await open(c)
+        const shopper = { ...visitor, browserHash: browserHashOf(c, base.config) }
+        return c.json(await checkOrder(services, c.req.valid('param').id, shopper))
+      },
+    )
+    .post(
+      '/sign-in',
+      validate('json', v.object({ email: emailSchema, password: v.pipe(v.string(), v.maxLength(1000)) })),
+      async (c) => {
+        const { email, password } = c.req.valid('json')
+        const { visitor } = await open(c)
+        const known = getCookie(c, KNOWN_SHOP_COOKIE) ?? null
+        const from = { address: clientAddress(c, proxies), known }
+        const signedIn = await signInPerson(base, visitor.mode, email, password, from)
+        keepCookie(c, base.config, SHOP_COOKIE, signedIn.token)
+        keepCookie(c, base.config, KNOWN_SHOP_COOKIE, signedIn.known, KNOWN_DAYS)
+        return c.json({ ok: true })
+      },
+    )
+    .post('/sign-out', async (c) => {
+      await closeSession(base, getCookie(c, SHOP_COOKIE))
+      dropCookie(c, base.config, SHOP_COOKIE)
+      // What this browser bought without signing in is not open in it any more either.
+      dropCookie(c, base.config, BROWSER_COOKIE)
+      return c.json({ ok: true })
+    })
+    .post(
+      '/password',
+      countGuesses(base),
+      validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)), password: passwordSchema })),
+      async (c) => {
+        const { token, password } = c.req.valid('json')
+        const { services } = await open(c)
+        const session = await setPassword(services, token, password)
+        keepCookie(c, base.config, SHOP_COOKIE, session.token)
+        return c.json({ ok: true })
+      },
+    )
+    .put('/account', validate('json', v.object({ name: detailsSchema.entries.name })), async (c) => {
+      const { services, visitor } = await open(c)
+      await renameSelf(services, signedIn(visitor), c.req.valid('json').name)
+      return c.json({ ok: true })
+    })
+    .post('/account/email', validate('json', v.object({ email: emailSchema })), async (c) => {
+      const { services, visitor } = await open(c)
+      await askNewEmail(services, signedIn(visitor), c.req.valid('json').email, clientAddress(c, proxies))
+      return c.json({ ok: true })
+    })
+    .post(
+      '/email',
+      countGuesses(base),
+      validate('json', v.object({ token: v.pipe(v.string(), v.maxLength(200)) })),
+      async (c) => {
+        const { services } = await open(c)
+        const session = await confirmEmail(services, c.req.valid('json').token)
+        keepCookie(c, base.config, SHOP_COOKIE, session.token)
+        return c.json({ ok: true })
+      },
+    )
+    .post('/password/resend', validate('json', v.object({ email: emailSchema })), async (c) => {
+      const { services, visitor } = await open(c)
+      await resendPassword(services, visitor.mode, c.req.valid('json').email, clientAddress(c, proxies))
+      return c.json({ ok: true })
+    })
+}
+
+/** The signed-in buyer. @throws Problem 401 where there is none. */
+function signedIn({ person }: Visitor): Person {
+  if (!person) throw new Problem(401, 'signed-out', 'Sign in first.')
+  return person
+}

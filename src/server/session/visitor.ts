@@ -1,0 +1,54 @@
+import type { Context } from 'hono'
+import { getCookie } from 'hono/cookie'
+import type { Mode } from '../db/schema/columns.ts'
+import type { Services } from '../platform/context.ts'
+import { hashToken, newToken } from '../platform/secrets.ts'
+import type { School } from '../school/service.ts'
+import { keepCookie } from './cookies.ts'
+import { chosenMode, STUDIO_COOKIE } from './guard.ts'
+import { creatorOf, type Person, personOf } from './sessions.ts'
+
+export const SHOP_COOKIE = 'acorn_shop'
+export const BROWSER_COOKIE = 'acorn_browser'
+
+/** Who asks to enter: a signed-in buyer, and the browser that may have bought without signing in. */
+export interface Visitor {
+  mode: Mode
+  person: Person | null
+  browserHash: string | null
+  /** The signed-in creator, who may try a real purchase. */
+  isCreator?: boolean
+}
+
+/**
+ * Who looks at the shop, and in which mode: strangers in the school's, the signed-in creator in
+ * the one they chose in the studio.
+ */
+export async function visitorOf(
+  c: Context,
+  services: Services,
+  school: School,
+): Promise<Visitor & { isOwnView: boolean; isCreator: boolean }> {
+  const chosen = chosenMode(c)
+  const creator = chosen ? await creatorOf(services, getCookie(c, STUDIO_COOKIE)) : null
+  const mode = creator && chosen ? chosen : school.shopMode
+  const person = await personOf(services, getCookie(c, SHOP_COOKIE))
+  const browser = getCookie(c, BROWSER_COOKIE)
+  return {
+    mode,
+    // A buyer's account belongs to one mode; in the other they are a stranger.
+    person: person?.mode === mode ? person : null,
+    browserHash: browser ? hashToken(browser) : null,
+    isOwnView: mode !== school.shopMode,
+    isCreator: creator !== null,
+  }
+}
+
+/** The hash of this browser's own cookie, which is set where it has none yet. */
+export function browserHashOf(c: Context, config: Services['config']): string {
+  const known = getCookie(c, BROWSER_COOKIE)
+  if (known) return hashToken(known)
+  const { token, hash } = newToken()
+  keepCookie(c, config, BROWSER_COOKIE, token)
+  return hash
+}

@@ -1,0 +1,237 @@
+import { and, desc, eq, exists, isNotNull, isNull, sql } from 'drizzle-orm'
+import { newOffer } from '../../core/content/offer.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import { beginSentence, sayList } from '../../core/sentence/words.ts'
+import type { TermsKind } from '../../core/terms/terms.ts'
+import { takesCurrency } from '../../core/ways/collects.ts'
+import { sellableCourses } from '../catalogue/sellable.ts'
+import {
+  attempts,
+  courses,
+  grants,
+  type MessageKind,
+  offers,
+  orderLines,
+  orders,
+  refunds,
+  versions,
+} from '../db/schema/index.ts'
+import { waysIn } from '../gateways/service.ts'
+import { Problem } from '../http/problem.ts'
+import { tellingOf } from '../outbox/tellings.ts'
+import type { Services } from '../platform/context.ts'
+import { type Refunded, refundLine } from '../refunds/service.ts'
+import { getSchool } from '../school/service.ts'
+import { listGateways } from './overview.ts'
+
+/** One line of what must hold before strangers pay real money, and where it is put right. */
+export interface LiveCheck {
+  code: 'connected' | 'practised' | 'messages' | 'page' | 'terms' | 'tried'
+  isDone: boolean
+  title: string
+  detail: string
+  /** A page of the studio. */
+  fix: { label: string; to: string } | null
+}
+
+/** The creator's own real purchase, as far as it has come. */
+export interface Trial {
+  /** What it costs, in minor units; null where nothing connected in Live takes money at once. */
+  amount: number | null
+  /** The newest one that was paid. */
+  paid: { orderId: string; number: number; amount: number; method: string | null; isGivenBack: boolean } | null
+}
+
+const KIND_NAMES: Record<TermsKind, string> = {
+  free: 'free',
+  single: 'one-time',
+  openPrice: 'name your price',
+  installments: 'installments',
+  subscription: 'subscription',
+}
+/** Messages without which a buyer would be left in the dark. */
+const NEEDED: MessageKind[] = ['receipt', 'declined', 'stopped', 'awaiting']
+
+/** What stands between the school and its first real sale, and how far the creator's own purchase has come. */
+export async function goLiveList(services: Services) {
+  const { db } = services
+  const [school, live, onSale, practised, trial] = await Promise.all([
+    getSchool(db),
+    listGateways(services, 'live'),
+    sellableCourses(db),
+    kindsPractised(services),
+    trialOf(services),
+  ])
+  const offered = live.gateways.filter(({ connection }) => connection && !connection.pausedAt)
+  const kinds = [...new Set(onSale.flatMap((course) => course.offers.map((offer) => offer.live.terms.kind)))]
+  const missing = kinds.filter((kind) => !practised.has(kind))
+  const silent = NEEDED.filter((kind) => !tellingOf(school, kind).isOn)
+  const pages = onSale.filter((course) => course.offers.length > 0)
+  const names = sayList(offered.map(({ capabilities }) => capabilities.name))
+  const isConnected = offered.length > 0 && live.uncollected.length === 0
+  const checks: LiveCheck[] = [
+    {
+      code: 'connected',
+      isDone: isConnected,
+      title: 'Everything on sale can be collected in Live',
+      detail: isConnected
+        ? `${names}, each checked with its key.`
+        : offered.length === 0
+          ? 'Nothing is connected in Live. Look at Live by the switch at the top, and connect it there.'
+          : `${names} cannot collect ${sayList(live.uncollected.map(({ name }) => name))}.`,
+      fix: { label: 'Gateways', to: '/studio/setup/gateways' },
+    },
+    {
+      code: 'practised',
+      isDone: missing.length === 0 && kinds.length > 0,
+      title: 'Each kind of offer was bought once in Practice',
+      detail:
+        kinds.length === 0
+          ? 'Nothing is on sale yet.'
+          : missing.length === 0
+            ? `${beginSentence(sayList(kinds.map((kind) => KIND_NAMES[kind])))}.`
+            : `Not yet: ${sayList(missing.map((kind) => KIND_NAMES[kind]))}. Buy one of your own courses with a sample card.`,
+      fix: missing.length > 0 ? { label: 'Open the shop', to: '/' } : null,
+    },
+    {
+      code: 'messages',
+      isDone: silent.length === 0,
+      title: 'Buyers are told what they must know',
+      detail:
+        silent.length === 0
+          ? 'Receipts, and what to do when a payment does not come.'
+          : 'Some messages that they need are switched off.',
+      fix: { label: 'Messages', to: '/studio/setup/messages' },
+    },
+    {
+      code: 'page',
+      isDone: pages.length > 0,
+      title: 'A course is published and on sale',
+      detail: pages.length > 0 ? `${pages.length} of them.` : 'Publish a course with an offer.',
+      fix: pages.length > 0 ? null : { label: 'Sell', to: '/studio/sell' },
+    },
+    {
+      code: 'terms',
+      isDone: school.terms.trim() !== '',
+      title: 'Your terms of sale are written',
+      detail:
+        school.terms.trim() !== '' ? 'Buyers find them on every page.' : 'Who sells, withdrawal, what happens late.',
+      fix: { label: 'School', to: '/studio/setup/school#terms' },
+    },
+    {
+      code: 'tried',
+      isDone: trial.paid?.isGivenBack === true,
+      title: 'You have paid yourself once, really',
+      detail: sayTrial(trial, (amount) => formatMoney(amount, school)),
+      fix: null,
+    },
+  ]
+  return { shopMode: school.shopMode, checks, trial }
+}
+
+function sayTrial({ amount, paid }: Trial, money: (amount: number) => string): string {
+  if (paid?.isGivenBack) return `${money(paid.amount)} by ${paid.method ?? 'your method'}, and given back.`
+  if (paid)
+    return `${money(paid.amount)} came by ${paid.method ?? 'your method'}. Give it back when you have looked at it.`
+  if (amount === null) return 'Connect a gateway in Live that takes money at once; bank transfer is tried by hand.'
+  return `The smallest amount that is taken, ${money(amount)}, with your own card; only you see this offer.`
+}
+
+/** The kinds of price by which someone has a course in Practice. */
+async function kindsPractised({ db }: Services): Promise<Set<TermsKind>> {
+  const bought = db
+    .select({ id: grants.id })
+    .from(grants)
+    .where(and(eq(grants.offerId, offers.id), eq(grants.mode, 'practice'), isNull(grants.endedAt)))
+  const rows = await db
+    .selectDistinct({ kind: sql<TermsKind>`${offers.live} -> 'terms' ->> 'kind'` })
+    .from(offers)
+    .where(and(isNotNull(offers.live), exists(bought)))
+  return new Set(rows.map(({ kind }) => kind))
+}
+
+/** What the creator's own purchase costs: the least that the first way takes which takes money at once. */
+async function trialAmount(services: Services): Promise<number | null> {
+  const { currency } = await getSchool(services.db)
+  const ways = await waysIn(services, 'live')
+  const way = ways.find(({ capabilities: can }) => can.style !== 'offline' && takesCurrency(can, currency))
+  return way ? (way.capabilities.smallest[currency] ?? 1) : null
+}
+
+async function trialOf(services: Services): Promise<Trial> {
+  const { db } = services
+  const [row] = await db
+    .select({
+      orderId: orders.id,
+      number: orders.number,
+      amount: attempts.amount,
+      method: attempts.method,
+      isGivenBack: sql<boolean>`exists (select from ${refunds} r where r.order_id = ${orders.id} and r.state = 'refunded')`,
+    })
+    .from(orders)
+    .innerJoin(orderLines, eq(orderLines.orderId, orders.id))
+    .innerJoin(offers, and(eq(offers.id, orderLines.offerId), offers.isTrial))
+    .innerJoin(attempts, and(eq(attempts.orderId, orders.id), eq(attempts.state, 'collected')))
+    .where(and(eq(orders.mode, 'live'), eq(orders.state, 'paid')))
+    .orderBy(desc(orders.number))
+    .limit(1)
+  return { amount: await trialAmount(services), paid: row ?? null }
+}
+
+/**
+ * Puts the creator's own real purchase on sale, for nobody but them, at the least that is taken.
+ * @returns the path of its checkout.
+ * @throws Problem 409 where no course is on sale, or nothing in Live takes money at once.
+ */
+export async function openTrial(services: Services): Promise<{ path: string }> {
+  const { db, now } = services
+  const amount = await trialAmount(services)
+  if (amount === null) throw new Problem(409, 'no-gateway', 'Nothing connected in Live takes money at once.')
+  const [course] = (await sellableCourses(db)).filter(({ offers: listed }) => listed.length > 0)
+  if (!course) throw new Problem(409, 'no-course', 'Publish a course with an offer first.')
+  const live = { ...newOffer('A real purchase, to try it'), terms: { kind: 'single' as const, amount } }
+  return db.transaction(async (tx) => {
+    // One course at a time holds it, and the lock makes two clicks one.
+    await tx.select({ id: courses.id }).from(courses).where(eq(courses.id, course.id)).for('update')
+    const [known] = await tx
+      .select()
+      .from(offers)
+      .where(and(eq(offers.productId, course.id), offers.isTrial))
+    const liveVersion = (known?.liveVersion ?? 0) + 1
+    const fields = { draft: live, live, liveVersion, liveAt: now(), onSale: true }
+    const [row] = known
+      ? await tx.update(offers).set(fields).where(eq(offers.id, known.id)).returning({ id: offers.id })
+      : await tx
+          .insert(offers)
+          .values({
+            ...fields,
+            productId: course.id,
+            position: 10_000,
+            isTrial: true,
+            draftAt: now(),
+            createdAt: now(),
+          })
+          .returning({ id: offers.id })
+    const id = row?.id as string
+    await tx
+      .insert(versions)
+      .values({ subject: 'offer', subjectId: id, version: liveVersion, content: live, publishedAt: now() })
+    return { path: `/buy/${course.slug}?offer=${id}` }
+  })
+}
+
+/** Gives the creator's own purchase back, closes what it opened, and takes it off sale. */
+export async function giveTrialBack(services: Services): Promise<Refunded> {
+  const { db } = services
+  const { paid } = await trialOf(services)
+  if (!paid || paid.isGivenBack) throw new Problem(409, 'no-trial', 'There is no such purchase to give back.')
+  const [line] = await db.select({ id: orderLines.id }).from(orderLines).where(eq(orderLines.orderId, paid.orderId))
+  const given = await refundLine(services, 'live', paid.orderId, {
+    lineId: line?.id as string,
+    amount: paid.amount,
+    access: 'close',
+    note: 'My own purchase, to try it',
+  })
+  await db.update(offers).set({ onSale: false }).where(eq(offers.isTrial, true))
+  return given
+}

@@ -1,0 +1,269 @@
+import { and, asc, desc, eq, gte, inArray, lt, ne, not, type SQL, sql } from 'drizzle-orm'
+import * as v from 'valibot'
+import { addDays, isDay } from '../../core/calendar/day.ts'
+import { afterTakenBack, inHand, nextTryOf, owes, payableOn, restOf } from '../../core/collecting/agreement.ts'
+import { namePayment } from '../../core/sentence/sentence.ts'
+import { listMessages } from '../access/service.ts'
+import { explainGrants } from '../access/why.ts'
+import { readAgreement } from '../agreements/agreements.ts'
+import { manualPaymentOn } from '../collecting/byHand.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import {
+  agreements,
+  attempts,
+  connections,
+  disputes,
+  journal,
+  orderLines,
+  orders,
+  payments,
+  people,
+  refunds,
+  transfers,
+} from '../db/schema/index.ts'
+import { notFound } from '../http/problem.ts'
+import { movedOfMode } from '../ledger/sums.ts'
+import { awaitedOf } from '../orders/awaited.ts'
+import { termsOf } from '../orders/plans.ts'
+import { agreementStanding, firstAgreement, orderStanding, orderTitles } from '../orders/standing.ts'
+import { inMode, type Services } from '../platform/context.ts'
+import { chargesOf } from '../refunds/service.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
+import { ordersFitting } from './matching.ts'
+
+const PAGE = 40
+
+/** How orders are told apart in their list. */
+const ORDER_FILTERS = ['all', 'paid', 'waiting', 'late', 'refunded', 'unpaid'] as const
+const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
+
+export const ordersQuery = v.object({
+  search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
+  state: v.optional(v.picklist(ORDER_FILTERS), 'all'),
+  course: v.optional(v.pipe(v.string(), v.uuid('There is no such course.'))),
+  /** Days on which they were ordered, both included, by the school's clock. */
+  from: v.optional(day),
+  until: v.optional(day),
+  /** The last number of the page before. */
+  before: v.optional(v.pipe(v.string(), v.regex(/^\d{1,9}$/, 'This page does not exist.'))),
+})
+type OrdersQuery = Omit<v.InferOutput<typeof ordersQuery>, 'before'>
+
+/** Orders of one mode, newest first, a page at a time by the number of the last one seen. */
+export async function listOrders(
+  base: Services,
+  mode: Mode,
+  { before, ...query }: v.InferOutput<typeof ordersQuery>,
+  most = PAGE,
+) {
+  const rows = await readOrders(await inMode(base, mode), mode, query, before, most + 1)
+  const page = rows.slice(0, most)
+  return { orders: page, next: rows.length > most ? (page.at(-1)?.number ?? null) : null }
+}
+
+/** All orders that fit, newest first, for a file. */
+export async function ordersFor(base: Services, mode: Mode, query: OrdersQuery) {
+  return readOrders(await inMode(base, mode), mode, query, undefined, undefined)
+}
+
+async function readOrders(
+  services: Services,
+  mode: Mode,
+  { search, state, course, from, until }: OrdersQuery,
+  before: string | undefined,
+  most: number | undefined,
+) {
+  const { db } = services
+  const school = await getSchool(db)
+  const at = (day: string) => sql`(${day}::date)::timestamp at time zone ${school.timeZone}`
+  const read = db
+    .select({
+      id: orders.id,
+      number: orders.number,
+      state: orders.state,
+      payToday: orders.payToday,
+      currency: orders.currency,
+      createdAt: orders.createdAt,
+      buyer: people.name,
+      email: people.email,
+      ...orderTitles,
+      ...orderStanding,
+      agreement: agreementStanding,
+    })
+    .from(orders)
+    .innerJoin(people, eq(people.id, orders.personId))
+    .leftJoin(agreements, eq(agreements.id, firstAgreement))
+    .where(
+      and(
+        eq(orders.mode, mode),
+        state === 'all' ? undefined : IN_STATE[state],
+        course
+          ? inArray(
+              orders.id,
+              db.select({ id: orderLines.orderId }).from(orderLines).where(eq(orderLines.productId, course)),
+            )
+          : undefined,
+        from ? gte(orders.createdAt, at(from)) : undefined,
+        until ? lt(orders.createdAt, at(addDays(until, 1))) : undefined,
+        before === undefined ? undefined : lt(orders.number, Number(before)),
+        search ? ordersFitting(mode, search, school) : undefined,
+      ),
+    )
+    .orderBy(desc(orders.number))
+  return most === undefined ? read : read.limit(most)
+}
+
+const isAwaited = sql`exists (select from ${attempts} a
+  where a.order_id = ${orders.id} and a.agreement_id is null and a.state in ('started', 'unknown', 'confirming', 'awaiting'))`
+
+/** What an unpaid order waits for is under way, or is to come; what is unpaid waits for nothing. */
+const IN_STATE: Record<Exclude<(typeof ORDER_FILTERS)[number], 'all'>, SQL | undefined> = {
+  paid: eq(orders.state, 'paid'),
+  waiting: and(ne(orders.state, 'paid'), isAwaited),
+  unpaid: and(ne(orders.state, 'paid'), not(isAwaited)),
+  late: sql`exists (select from ${agreements} g where g.order_id = ${orders.id}
+    and (g.state = 'active' and g.tries > 0 or g.state = 'stopped' and g.kind = 'installments'))`,
+  refunded: sql`exists (select from ${refunds} r where r.order_id = ${orders.id} and r.state = 'refunded')`,
+}
+
+/** What orders of a mode came to, for the sentence above the list. */
+export async function sumOrders({ db }: Services, mode: Mode) {
+  const [row] = await db
+    .select({
+      paid: sql<number>`(count(*) filter (where ${orders.state} = 'paid'))::int`,
+      waiting: sql<number>`(count(*) filter (where ${IN_STATE.waiting}))::int`,
+      unpaid: sql<number>`(count(*) filter (where ${IN_STATE.unpaid}))::int`,
+    })
+    .from(orders)
+    .where(eq(orders.mode, mode))
+  const { received, fees, givenBack } = await movedOfMode(db, mode)
+  const counts = { paid: row?.paid ?? 0, waiting: row?.waiting ?? 0, unpaid: row?.unpaid ?? 0 }
+  return { ...counts, received, fees, refunds: givenBack }
+}
+
+/** One order with all that belongs to it, and its journal in order. */
+export async function openOrder(services: Services, mode: Mode, id: string) {
+  const { db } = services
+  const [order] = await db
+    .select({
+      id: orders.id,
+      number: orders.number,
+      state: orders.state,
+      currency: orders.currency,
+      payToday: orders.payToday,
+      quote: orders.quote,
+      quoteInput: orders.quoteInput,
+      duplicateOf: orders.duplicateOf,
+      createdAt: orders.createdAt,
+      paidAt: orders.paidAt,
+      ...orderStanding,
+      person: { id: people.id, name: people.name, email: people.email },
+    })
+    .from(orders)
+    .innerJoin(people, eq(people.id, orders.personId))
+    .where(and(eq(orders.id, id), eq(orders.mode, mode)))
+  if (!order) throw notFound('order')
+  const [lines, itsPayments, tries, itsGrants, sent, happened, agreed] = await Promise.all([
+    db.select().from(orderLines).where(eq(orderLines.orderId, id)).orderBy(asc(orderLines.position)),
+    db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), asc(payments.n)),
+    db
+      .select({
+        id: attempts.id,
+        state: attempts.state,
+        amount: attempts.amount,
+        reference: attempts.reference,
+        reason: attempts.reason,
+        fee: attempts.fee,
+        method: attempts.method,
+        key: attempts.key,
+        startedAt: attempts.startedAt,
+        settledAt: attempts.settledAt,
+        adapter: connections.adapter,
+      })
+      .from(attempts)
+      .innerJoin(connections, eq(connections.id, attempts.connectionId))
+      .where(eq(attempts.orderId, id))
+      .orderBy(asc(attempts.startedAt)),
+    explainGrants(await inMode(services, mode), { orderId: id }),
+    listMessages(db, { orderId: id }),
+    db.select().from(journal).where(eq(journal.orderId, id)).orderBy(asc(journal.id)),
+    agreementsOf(services, mode, id),
+  ])
+  const positions = new Map(lines.map(({ id: lineId, position }) => [lineId, position]))
+  const named = new Map(
+    itsPayments.map((payment) => [
+      payment.id,
+      namePayment(payment, termsOf(order.quoteInput, positions.get(payment.lineId) ?? 0)),
+    ]),
+  )
+  const settling = await settlingOf(await inMode(services, mode), id)
+  const { quoteInput: _input, ...shown } = order
+  return {
+    ...shown,
+    ...settling,
+    lines,
+    // Set-up, trial and deposit are named wherever payments are listed.
+    payments: itsPayments.map((payment) => ({ ...payment, name: named.get(payment.id) ?? null })),
+    agreements: agreed,
+    attempts: tries,
+    grants: itsGrants,
+    messages: sent,
+    journal: happened,
+  }
+}
+
+/** What came and went for an order by a person's hand or word: transfers, refunds, disputes. */
+async function settlingOf(services: Services, orderId: string) {
+  const { db } = services
+  const [order] = await db.select().from(orders).where(eq(orders.id, orderId))
+  const [came, given, disputed, charges] = await Promise.all([
+    db.select().from(transfers).where(eq(transfers.orderId, orderId)).orderBy(asc(transfers.createdAt)),
+    db.select().from(refunds).where(eq(refunds.orderId, orderId)).orderBy(asc(refunds.createdAt)),
+    db.select().from(disputes).where(eq(disputes.orderId, orderId)).orderBy(asc(disputes.createdAt)),
+    chargesOf(services, db, orderId),
+  ])
+  return {
+    today: await schoolDay(services),
+    awaited: order ? await awaitedOf(db, order) : null,
+    transfers: came,
+    refunds: given.map(({ key: _key, ...refund }) => refund),
+    disputes: disputed,
+    charges,
+  }
+}
+
+/** The agreements of an order: how each stands, and what comes next. */
+async function agreementsOf(base: Services, mode: Mode, orderId: string) {
+  const { db } = base
+  const rows = await db.select({ id: agreements.id }).from(agreements).where(eq(agreements.orderId, orderId))
+  const services = await inMode(base, mode)
+  const [day, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
+  return Promise.all(
+    rows.map(async ({ id }) => {
+      const held = await readAgreement(db, id)
+      const { row, agreement, line } = held
+      const next = inHand(agreement)
+      return {
+        id,
+        lineId: line.id,
+        kind: agreement.kind,
+        state: agreement.state,
+        method: row.method,
+        hasMethod: row.kept !== null,
+        collected: agreement.collected,
+        count: agreement.endless ? null : agreement.payments.length,
+        tries: agreement.tries,
+        next: next ? { n: next.n, pay: next.pay, due: next.due, on: nextTryOf(agreement, retryAfterDays) } : null,
+        toPay: payableOn(agreement, day).reduce((sum, { pay }) => sum + pay, 0),
+        /** What is tried now where the creator asks for it; null where nothing is due. */
+        due: payableOn(agreement, day).length > 0 ? manualPaymentOn(agreement, day) : null,
+        /** All that a plan still owes, due or not. */
+        owed: restOf(agreement).reduce((sum, { pay }) => sum + pay, 0),
+        isOwed: owes(agreement) && next !== undefined,
+        isWrittenOff: agreement.kind === 'installments' && agreement.cancelled?.when === 'period-end',
+        mayUncancel: afterTakenBack(agreement, day) !== null,
+        stoppedByHand: agreement.state === 'stopped' && agreement.tries <= retryAfterDays.length,
+      }
+    }),
+  )
+}
