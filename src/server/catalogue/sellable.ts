@@ -22,7 +22,10 @@ export interface SellableCourse {
  * What buyers can see: live, not retired courses with the offers that are on sale, in order. `withTrial`: the
  * creator's own real purchase too.
  */
-export async function sellableCourses(db: Queryable, slug?: string, withTrial = false): Promise<SellableCourse[]> {
+export async function sellableCourses(
+  db: Queryable,
+  { slug, productId, withTrial = false }: { slug?: string; productId?: string; withTrial?: boolean } = {},
+): Promise<SellableCourse[]> {
   const rows = await db
     .select({ course: courses, offer: offers })
     .from(courses)
@@ -37,7 +40,12 @@ export async function sellableCourses(db: Queryable, slug?: string, withTrial = 
       ),
     )
     .where(
-      and(isNotNull(courses.live), isNull(courses.retiredAt), slug === undefined ? undefined : eq(courses.slug, slug)),
+      and(
+        isNotNull(courses.live),
+        isNull(courses.retiredAt),
+        slug === undefined ? undefined : eq(courses.slug, slug),
+        productId === undefined ? undefined : eq(courses.id, productId),
+      ),
     )
     .orderBy(asc(courses.position), asc(courses.createdAt), asc(offers.position), asc(offers.createdAt))
   const found = new Map<string, SellableCourse>()

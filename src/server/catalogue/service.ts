@@ -1,9 +1,11 @@
-import { and, asc, eq, inArray, max, sql } from 'drizzle-orm'
+import { and, asc, eq, inArray, max } from 'drizzle-orm'
 import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { courses, grants, lineCourses, offers, productCourses, products, versions } from '../db/schema/index.ts'
+import { courses, grants, lineCourses, offers, productCourses, products } from '../db/schema/index.ts'
+import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
+import { makeEverydayPage, moveEverydayPage } from './pages.ts'
 import { cleanRichText } from './richText.ts'
 import { freeSlug } from './slug.ts'
 
@@ -43,11 +45,8 @@ function isChanged({ live, draft }: { live: unknown; draft: unknown }): boolean 
   return live !== null && JSON.stringify(live) !== JSON.stringify(draft)
 }
 
-export async function getCourse(db: Queryable, id: string): Promise<Course> {
-  const [course] = await db.select().from(courses).where(eq(courses.id, id))
-  if (!course) throw notFound('course')
-  return course
-}
+/** @throws Problem 404. */
+export const getCourse = (db: Queryable, id: string): Promise<Course> => findDrafted(db, 'course', id)
 
 /** One course as the bench shows it: with whether it was ever sold, which decides what can be done. */
 export async function openCourse({ db }: Services, id: string) {
@@ -76,6 +75,7 @@ async function insertCourse(tx: Transaction, draft: CourseContent, position: num
   const [product] = await tx.insert(products).values({ kind: 'course', bookName: slug, createdAt: at }).returning()
   const id = product?.id as string
   await tx.insert(courses).values({ id, slug, position, draft, draftAt: at, createdAt: at })
+  await makeEverydayPage(tx, id, slug, at)
   await tx.insert(productCourses).values({ productId: id, courseId: id, position: 0, weight: 1 })
   return { id }
 }
@@ -100,20 +100,9 @@ export async function saveCourseDraft({ db, now }: Services, id: string, baseRev
     const current = await getCourse(tx, id)
     const keepsSlug = current.live !== null || current.draft.title === draft.title
     const slug = keepsSlug ? current.slug : await freeSlug(tx, draft.title, id)
-    const [saved] = await tx
-      .update(courses)
-      .set({ draft, slug, draftAt: now(), draftRev: sql`${courses.draftRev} + 1` })
-      .where(and(eq(courses.id, id), eq(courses.draftRev, baseRev)))
-      .returning()
-    if (!saved) throw changedElsewhere(await getCourse(tx, id))
+    const saved = await saveDraft(tx, 'course', id, { baseRev, draft, at: now(), also: { slug } })
+    if (slug !== current.slug) await moveEverydayPage(tx, id, slug)
     return saved
-  })
-}
-
-/** A draft or a publish met another one that came in between. */
-export function changedElsewhere(theirs: { draft: unknown; draftRev: number; draftAt: Date }): Problem {
-  return new Problem(409, 'changed-elsewhere', 'This was changed in another window.', [], {
-    theirs: { draft: theirs.draft, draftRev: theirs.draftRev, draftAt: theirs.draftAt.toISOString() },
   })
 }
 
@@ -125,27 +114,8 @@ export async function publishCourse(
   creatorId: string | null,
 ): Promise<void> {
   await db.transaction(async (tx) => {
-    const [course] = await tx.select().from(courses).where(eq(courses.id, id)).for('update')
-    if (!course) throw notFound('course')
-    if (course.draftRev !== rev) throw changedElsewhere(course)
-    await makeCourseLive(tx, course, now(), creatorId)
-  })
-}
-
-/** Copies a course's draft to live and keeps the version. The row must be locked by the caller. */
-export async function makeCourseLive(tx: Transaction, course: Course, at: Date, creatorId: string | null) {
-  const version = course.liveVersion + 1
-  await tx
-    .update(courses)
-    .set({ live: course.draft, liveVersion: version, liveAt: at })
-    .where(eq(courses.id, course.id))
-  await tx.insert(versions).values({
-    subject: 'course',
-    subjectId: course.id,
-    version,
-    content: course.draft,
-    publishedAt: at,
-    publishedBy: creatorId,
+    const course = await holdDraft(tx, 'course', id, rev)
+    await makeLive(tx, 'course', course, { live: course.draft, at: now(), by: creatorId })
   })
 }
 

@@ -1,6 +1,6 @@
 import { eq, or, sql } from 'drizzle-orm'
 import type { Transaction } from '../db/client.ts'
-import { courses, products } from '../db/schema/index.ts'
+import { checkoutPages, courses, products } from '../db/schema/index.ts'
 
 /** A title as the last part of an address: small letters, figures and hyphens. */
 export function slugOf(title: string): string {
@@ -28,8 +28,9 @@ export async function freeSlug(db: Transaction, title: string, own?: string): Pr
       .select({ id: products.id })
       .from(products)
       .leftJoin(courses, eq(courses.id, products.id))
-      // A first address names its product in the books for ever.
-      .where(or(eq(courses.slug, slug), eq(products.bookName, slug)))
+      .leftJoin(checkoutPages, eq(checkoutPages.productId, products.id))
+      // A first address names its product in the books for ever; a checkout page has an address of the same kind.
+      .where(or(eq(courses.slug, slug), eq(products.bookName, slug), eq(checkoutPages.slug, slug)))
     if (taken.every(({ id }) => id === own)) return slug
   }
 }

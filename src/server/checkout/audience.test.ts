@@ -7,7 +7,8 @@ import { takeBack } from '../access/close.ts'
 import { listGrants } from '../access/service.ts'
 import { createCourse } from '../catalogue/service.ts'
 import { offers, people } from '../db/schema/index.ts'
-import { createOffer, openOffer, publishedOf, publishOffer, saveOfferDraft } from '../offers/service.ts'
+import { publishedOf } from '../drafts/drafts.ts'
+import { createOffer, openOffer, publishOffer, saveOfferDraft } from '../offers/service.ts'
 import { checkoutView, courseView, schoolView } from '../pages/service.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { changeSchool, getSchool } from '../school/service.ts'
@@ -128,6 +129,6 @@ describe('the school in another currency', () => {
     expect(changed.history).toMatchObject([{ content: { terms: { amount: 129 } } }])
     await changeSchool(world.services, { ...settings, currency: 'EUR' })
     expect(await openOffer(world.services, offerId, 'practice')).toMatchObject({ draft: { terms: { amount: 12_900 } } })
-    expect((await publishedOf(world.db, [offerId])).get(offerId)).toHaveLength(1)
+    expect((await publishedOf(world.db, 'offer', [offerId])).get(offerId)).toHaveLength(1)
   })
 })

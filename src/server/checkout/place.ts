@@ -1,6 +1,7 @@
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
+import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { callGateway } from '../charging/call.ts'
 import { isUp, keepMethod, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
@@ -21,7 +22,7 @@ import { clearTheWay, standing } from './standing.ts'
 
 /**
  * Places an order from the page of a product, and collects what is due today.
- * @param slug the page's address: the first thing in the basket is sold there.
+ * @param slug the page's address: the first thing in the basket is the product that it sells.
  */
 export async function placeOrder(
   services: Services,
@@ -29,9 +30,9 @@ export async function placeOrder(
   request: PlaceRequest,
   shopper: Shopper,
 ): Promise<Placed> {
-  const lines = await linesOf(services, request, shopper)
-  if (lines[0]?.product.slug !== slug) throw notOnSale()
-  return placeBasket(services, lines, request, shopper)
+  const [lines, page] = await Promise.all([linesOf(services, request, shopper), findLivePage(services.db, slug)])
+  if (!page || lines[0]?.product.id !== page.productId) throw notOnSale()
+  return placeBasket(services, lines, request, shopper, page)
 }
 
 /**
@@ -44,6 +45,7 @@ export async function placeBasket(
   lines: PlacingLine[],
   request: PlaceRequest,
   shopper: Shopper,
+  page: LivePage | null = null,
 ): Promise<Placed> {
   const [school] = await Promise.all([getSchool(services.db), requireCompared(services.db)])
   const quoted = quoteFor(school, lines, services.now())
@@ -65,7 +67,7 @@ export async function placeBasket(
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, 'Too many orders that were not paid.')
   const kept = way && pay === 0 ? await keepMethod(way, request.payment?.token ?? '') : null
-  const placing: Placing = { school, lines, request, shopper, quoted, hasLater, kept }
+  const placing: Placing = { school, page, lines, request, shopper, quoted, hasLater, kept }
   const placed = await placeOnce(services, way, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
   if (placed.state === 'paid' && way) await services.limits.giveBack(counted)

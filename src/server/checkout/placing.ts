@@ -1,6 +1,7 @@
 import * as v from 'valibot'
 import type { Role } from '../../core/quote/types.ts'
 import type { DeclineReason } from '../../gateways/contract.ts'
+import type { LivePage } from '../catalogue/pages.ts'
 import type { SellableLine } from '../catalogue/sellable.ts'
 import type { KeptFor } from '../charging/ways.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -77,6 +78,8 @@ export interface PlacingLine extends SellableLine {
 /** Everything that an order is placed by. */
 export interface Placing {
   school: School
+  /** The checkout page that it is placed on; null where there is none. */
+  page: LivePage | null
   lines: PlacingLine[]
   request: PlaceRequest
   shopper: Shopper

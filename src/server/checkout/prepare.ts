@@ -209,6 +209,8 @@ async function writeOrder(
     payToday: quoted.quote.today.pay,
     currency: school.currency,
     quoteInput: quoted.input,
+    pageId: placing.page?.id ?? null,
+    pageVersion: placing.page?.version ?? null,
     quote: quoted.quote,
     browserHash: shopper.browserHash,
     buyerName: placing.request.name,

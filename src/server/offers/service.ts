@@ -1,13 +1,13 @@
 import { and, asc, countDistinct, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
-import type { Published } from '../../core/content/earlierPrice.ts'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { speakOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
 import { allWays } from '../../gateways/registry.ts'
-import { changedElsewhere, getCourse, makeCourseLive } from '../catalogue/service.ts'
+import { getCourse } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { courses, grants, offers, orderLines, versions } from '../db/schema/index.ts'
+import { courses, grants, offers, orderLines } from '../db/schema/index.ts'
+import { findDrafted, holdDraft, makeLive, publishedOf, saveDraft } from '../drafts/drafts.ts'
 import { waysIn } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
@@ -15,11 +15,8 @@ import { getSchool } from '../school/service.ts'
 
 export type Offer = typeof offers.$inferSelect
 
-export async function getOffer(db: Queryable, id: string): Promise<Offer> {
-  const [offer] = await db.select().from(offers).where(eq(offers.id, id))
-  if (!offer) throw notFound('offer')
-  return offer
-}
+/** @throws Problem 404. */
+export const getOffer = (db: Queryable, id: string): Promise<Offer> => findDrafted(db, 'offer', id)
 
 /** One offer as the bench shows it: with its course, its neighbours and the ways that can collect. */
 export async function openOffer(services: Services, id: string, mode: Mode) {
@@ -35,7 +32,7 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     waysIn(services, mode),
     countSales(db, id),
     countHolders(db, id, mode),
-    publishedOf(db, [id]),
+    publishedOf(db, 'offer', [id]),
     coursesToHold(db),
   ])
   const { slug, draft, live, retiredAt } = course
@@ -90,23 +87,6 @@ async function coursesToHold(db: Queryable) {
   return rows.map(({ id, draft, isSold: sold }) => ({ id, title: draft.title, isSold: sold }))
 }
 
-/** What was published of offers and when, oldest first, as far as its prices compare with today's. */
-export async function publishedOf(db: Queryable, offerIds: string[]): Promise<Map<string, Published[]>> {
-  const found = new Map<string, Published[]>()
-  if (offerIds.length === 0) return found
-  const rows = await db
-    .select({ id: versions.subjectId, content: versions.content, publishedAt: versions.publishedAt })
-    .from(versions)
-    .where(and(eq(versions.subject, 'offer'), inArray(versions.subjectId, offerIds), versions.isComparable))
-    .orderBy(asc(versions.version))
-  for (const { id, content, publishedAt } of rows) {
-    const of = found.get(id) ?? []
-    found.set(id, of)
-    of.push({ content: content as OfferContent, publishedAt: publishedAt.toISOString() })
-  }
-  return found
-}
-
 async function countSales(db: Queryable, offerId: string): Promise<number> {
   return db.$count(orderLines, eq(orderLines.offerId, offerId))
 }
@@ -131,14 +111,13 @@ export async function createOffer({ db, now }: Services, courseId: string): Prom
 }
 
 /** @throws Problem 409 `changed-elsewhere` where `baseRev` is old. */
-export async function saveOfferDraft({ db, now }: Services, id: string, baseRev: number, draft: OfferContent) {
-  const [saved] = await db
-    .update(offers)
-    .set({ draft, draftAt: now(), draftRev: sql`${offers.draftRev} + 1` })
-    .where(and(eq(offers.id, id), eq(offers.draftRev, baseRev)))
-    .returning()
-  if (!saved) throw changedElsewhere(await getOffer(db, id))
-  return saved
+export function saveOfferDraft(
+  { db, now }: Services,
+  id: string,
+  baseRev: number,
+  draft: OfferContent,
+): Promise<Offer> {
+  return saveDraft(db, 'offer', id, { baseRev, draft, at: now() })
 }
 
 /** The field behind each obstacle that stops publishing. */
@@ -166,9 +145,7 @@ export async function publishOffer(
   const { db, now } = services
   const school = await getSchool(db)
   await db.transaction(async (tx) => {
-    const [offer] = await tx.select().from(offers).where(eq(offers.id, id)).for('update')
-    if (!offer) throw notFound('offer')
-    if (offer.draftRev !== rev) throw changedElsewhere(offer)
+    const offer = await holdDraft(tx, 'offer', id, rev)
     if (offer.retiredAt) throw new Problem(409, 'retired', 'This offer is retired.')
     const [course] = await tx.select().from(courses).where(eq(courses.id, offer.productId)).for('update')
     if (!course) throw notFound('course')
@@ -204,20 +181,9 @@ export async function publishOffer(
         obstacles.map(({ code, title }) => ({ at: POINTERS[code] ?? '/terms', why: title })),
       )
     }
-    if (!course.live) await makeCourseLive(tx, course, now(), creatorId)
-    const version = offer.liveVersion + 1
-    await tx
-      .update(offers)
-      .set({ live: offer.draft, liveVersion: version, liveAt: now(), onSale: true })
-      .where(eq(offers.id, id))
-    await tx.insert(versions).values({
-      subject: 'offer',
-      subjectId: id,
-      version,
-      content: offer.draft,
-      publishedAt: now(),
-      publishedBy: creatorId,
-    })
+    const by = creatorId
+    if (!course.live) await makeLive(tx, 'course', course, { live: course.draft, at: now(), by })
+    await makeLive(tx, 'offer', offer, { live: draft, at: now(), by, also: { onSale: true } })
   })
 }
 

@@ -1,6 +1,7 @@
 import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
+import { shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
 import { speakOffer, taxesToday } from '../../core/content/quoteInput.ts'
@@ -10,14 +11,15 @@ import { sayWholes } from '../../core/sentence/sentence.ts'
 import { beginSentence, sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { browserAccessSince, coursesOf, mayEnter, renewsOn } from '../access/service.ts'
+import { findLivePage } from '../catalogue/pages.ts'
 import { type SellableCourse, sellableCourses } from '../catalogue/sellable.ts'
 import { needsOf } from '../checkout/audience.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
 import { attempts, connections, courses, orderLines, orders, people } from '../db/schema/index.ts'
+import { publishedOf } from '../drafts/drafts.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
 import { isId } from '../http/isId.ts'
-import { publishedOf } from '../offers/service.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { boughtOf } from '../orders/bought.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
@@ -49,7 +51,7 @@ async function offersOf(
   const at = services.now().toISOString()
   const listed = course.offers.filter(({ id, live }) => live.audience.who !== 'link' || id === linkedTo)
   const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
-  const history = await publishedOf(services.db, onSale)
+  const history = await publishedOf(services.db, 'offer', onSale)
   const shown = await Promise.all(
     listed.map(async ({ id, productId, live }): Promise<ShopOffer[]> => {
       const said = speakOffer(school, { id, courses: [{ id: productId }], content: live }, at)
@@ -126,7 +128,7 @@ export async function courseView(
   slug: string,
   visitor: Visitor,
 ): Promise<ShopView> {
-  const [course] = await sellableCourses(services.db, slug)
+  const [course] = await sellableCourses(services.db, { slug })
   if (!course) return missing()
   const entry = await mayEnter(services, course.id, visitor)
   return {
@@ -149,9 +151,12 @@ export async function checkoutView(
   visitor: Visitor,
   cameBackFrom?: string,
 ): Promise<ShopView> {
-  const [course] = await sellableCourses(services.db, slug, visitor.isCreator && offerId !== undefined)
+  const page = await findLivePage(services.db, slug)
+  if (!page) return missing()
+  const withTrial = visitor.isCreator === true && offerId !== undefined
+  const [course] = await sellableCourses(services.db, { productId: page.productId, withTrial })
   if (!course) return missing()
-  const offers = await offersOf(services, school, course, visitor, offerId)
+  const offers = shownOn(page.live, await offersOf(services, school, course, visitor, offerId), offerId)
   const ended = endedOffer(services, school, course, offerId)
   if (ended) {
     const others = offers.length > 0 ? [{ label: 'See the other prices', href: `/buy/${slug}` }] : []
@@ -159,18 +164,22 @@ export async function checkoutView(
       410,
       `${ended.name} ended on ${sayDay(ended.until, school.language)}.`,
       'This offer of the course can no longer be bought.',
-      [...others, { label: 'About the course', href: `/course/${slug}` }, ALL_COURSES],
+      [...others, { label: 'About the course', href: `/course/${course.slug}` }, ALL_COURSES],
     )
   }
-  // The one that was asked for, else the first that this visitor may buy.
+  // The one that was asked for, else the page's own, else the first that this visitor may buy.
+  const mayBuy = ({ needs }: ShopOffer) => needs?.isMet ?? true
   const chosen =
-    offers.find(({ id }) => id === offerId) ?? offers.find(({ needs }) => needs?.isMet ?? true) ?? offers[0]
+    offers.find(({ id }) => id === offerId) ??
+    offers.find((offer) => offer.id === page.live.chosen && mayBuy(offer)) ??
+    offers.find(mayBuy) ??
+    offers[0]
   if (!chosen) {
     return notice(
       410,
       `${course.live.title} is not on sale at the moment.`,
       'Who has it keeps it. Others can look at what else there is.',
-      [{ label: 'About the course', href: `/course/${slug}` }, ALL_COURSES],
+      [{ label: 'About the course', href: `/course/${course.slug}` }, ALL_COURSES],
     )
   }
   const { buyable, says } = await beside(services, school, course, offers, visitor)

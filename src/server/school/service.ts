@@ -1,11 +1,12 @@
-import { and, eq, sql } from 'drizzle-orm'
+import { and, eq } from 'drizzle-orm'
 import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
 import { rescaleContent } from '../../core/content/rescale.ts'
 import { isCurrency } from '../../core/money/currency.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { offers, orders, school, versions } from '../db/schema/index.ts'
+import { offers, orders, school } from '../db/schema/index.ts'
+import { forgetComparing, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Asking, Services } from '../platform/context.ts'
 
@@ -106,24 +107,10 @@ function currencyLocked(sold: number, currency: string): string {
 
 /** What is live is published anew: earlier prices were in another currency, and say nothing about this one. */
 async function rescalePrices(tx: Transaction, from: string, to: string, at: Date) {
-  await tx.update(versions).set({ isComparable: false }).where(eq(versions.subject, 'offer'))
-  for (const offer of await tx.select().from(offers)) {
-    const live = offer.live && rescaleContent(offer.live, from, to)
-    const version = offer.liveVersion + (live ? 1 : 0)
-    await tx
-      .update(offers)
-      .set({
-        draft: rescaleContent(offer.draft, from, to),
-        draftRev: sql`${offers.draftRev} + 1`,
-        live,
-        liveVersion: version,
-      })
-      .where(eq(offers.id, offer.id))
-    if (live) {
-      await tx
-        .insert(versions)
-        .values({ subject: 'offer', subjectId: offer.id, version, content: live, publishedAt: at })
-    }
+  await forgetComparing(tx, 'offer')
+  for (const { id, draftRev, draft, live, liveVersion } of await tx.select().from(offers)) {
+    await saveDraft(tx, 'offer', id, { baseRev: draftRev, draft: rescaleContent(draft, from, to), at })
+    if (live) await makeLive(tx, 'offer', { id, liveVersion }, { live: rescaleContent(live, from, to), at, by: null })
   }
 }
 

@@ -5,17 +5,8 @@ import { beginSentence, sayList } from '../../core/sentence/words.ts'
 import type { TermsKind } from '../../core/terms/terms.ts'
 import { takesCurrency } from '../../core/ways/collects.ts'
 import { sellableCourses } from '../catalogue/sellable.ts'
-import {
-  attempts,
-  courses,
-  grants,
-  type MessageKind,
-  offers,
-  orderLines,
-  orders,
-  refunds,
-  versions,
-} from '../db/schema/index.ts'
+import { attempts, courses, grants, type MessageKind, offers, orderLines, orders, refunds } from '../db/schema/index.ts'
+import { makeLive } from '../drafts/drafts.ts'
 import { waysIn } from '../gateways/service.ts'
 import { Problem } from '../http/problem.ts'
 import { tellingOf } from '../outbox/tellings.ts'
@@ -197,26 +188,18 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
       .select()
       .from(offers)
       .where(and(eq(offers.productId, course.id), offers.isTrial))
-    const liveVersion = (known?.liveVersion ?? 0) + 1
-    const fields = { draft: live, live, liveVersion, liveAt: now(), onSale: true }
-    const [row] = known
-      ? await tx.update(offers).set(fields).where(eq(offers.id, known.id)).returning({ id: offers.id })
-      : await tx
-          .insert(offers)
-          .values({
-            ...fields,
-            productId: course.id,
-            position: 10_000,
-            isTrial: true,
-            draftAt: now(),
-            createdAt: now(),
-          })
-          .returning({ id: offers.id })
-    const id = row?.id as string
-    await tx
-      .insert(versions)
-      .values({ subject: 'offer', subjectId: id, version: liveVersion, content: live, publishedAt: now() })
-    return { path: `/buy/${course.slug}?offer=${id}` }
+    const fresh = {
+      productId: course.id,
+      position: 10_000,
+      isTrial: true,
+      draft: live,
+      draftAt: now(),
+      createdAt: now(),
+    }
+    const row = known ?? (await tx.insert(offers).values(fresh).returning())[0]
+    if (!row) throw new Error('The offer was not stored.')
+    await makeLive(tx, 'offer', row, { live, at: now(), by: null, also: { draft: live, onSale: true } })
+    return { path: `/buy/${course.slug}?offer=${row.id}` }
   })
 }
 

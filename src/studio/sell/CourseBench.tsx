@@ -1,4 +1,3 @@
-import { MoreHorizontal } from 'lucide-react'
 import { useState } from 'react'
 import { flushSync } from 'react-dom'
 import { useNavigate, useParams } from 'react-router'
@@ -6,17 +5,13 @@ import { toast } from 'sonner'
 import { courseChanges } from '../../core/content/changes.ts'
 import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
 import type { Fix } from '../../core/readiness/readiness.ts'
-import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
-import { ConflictDialog } from '../drafting/ConflictDialog.tsx'
-import { DraftBar } from '../drafting/DraftBar.tsx'
-import { PublishDialog } from '../drafting/PublishDialog.tsx'
+import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
-import { Menu, MenuItem } from '../frame/Menu.tsx'
 import { Section, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { CourseMirror } from './CourseMirror.tsx'
@@ -36,7 +31,6 @@ export function CourseBenchPage() {
 
 function CourseBench({ course }: { course: BenchCourse }) {
   const navigate = useNavigate()
-  const [isPublishing, setPublishing] = useState(false)
   const [slug, setSlug] = useState(course.slug)
   const draft = useDraft<CourseContent>({
     first: course,
@@ -49,6 +43,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
       return saved
     },
   })
+  const publishing = usePublishing(draft)
   const { content, change, state } = draft
   const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
 
@@ -74,7 +69,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
     if (to === 'bring-back') void setRetired(false)
     else if (to === 'add-lesson') addLesson()
     else if (to === 'name-lesson') focusTitle(content.lessons.find(({ title }) => !title.trim()) ?? { id: '' })
-    else setPublishing(true)
+    else void publishing.open()
   }
   const remove = async () => {
     await unwrap(api.catalogue.courses[':id'].$delete({ param: { id: course.id } }))
@@ -85,40 +80,28 @@ function CourseBench({ course }: { course: BenchCourse }) {
   return (
     <Work
       bench={
-        <>
-          <div className="flex items-center gap-3 max-sm:flex-wrap">
-            <p className="min-w-0 truncate text-[13px] text-ink-3">
-              Course{course.retiredAt ? ' · retired' : course.live ? ' · live' : ' · not live yet'}
-            </p>
-            <DraftBar draft={draft}>
-              {course.retiredAt ? (
-                <Button onClick={() => setRetired(false)}>Bring back</Button>
-              ) : (
-                <Button
-                  kind="press"
-                  onClick={async () => {
-                    await draft.flush()
-                    setPublishing(true)
-                  }}
-                >
-                  Publish…
-                </Button>
-              )}
-              <Menu
-                trigger={
-                  <Button aria-label="More" className="px-2">
-                    <MoreHorizontal size={18} />
-                  </Button>
-                }
-              >
-                <MenuItem onSelect={() => void duplicate()}>Duplicate</MenuItem>
-                {!course.retiredAt && <MenuItem onSelect={() => void setRetired(true)}>Retire</MenuItem>}
-                <MenuItem disabled={course.wasSold} onSelect={() => void remove()}>
-                  {course.wasSold ? 'Delete (was sold)' : 'Delete'}
-                </MenuItem>
-              </Menu>
-            </DraftBar>
-          </div>
+        <DraftBench
+          draft={draft}
+          publishing={publishing}
+          kicker={`Course${course.retiredAt ? ' · retired' : course.live ? ' · live' : ' · not live yet'}`}
+          isRetired={course.retiredAt !== null}
+          setRetired={setRetired}
+          duplicate={duplicate}
+          remove={remove}
+          keptBecause={course.wasSold ? 'was sold' : null}
+          publish={{
+            title: `Publish “${content.title}”`,
+            changes: courseChanges(course.live, draft.saved.draft),
+            notes: ['Prices are published at their offers.'],
+            blocked: [],
+            run: async () => {
+              const json = { rev: draft.revision() }
+              await unwrap(api.catalogue.courses[':id'].publish.$post({ param: { id: course.id }, json }))
+              await reload()
+            },
+          }}
+          changesOf={(theirs) => courseChanges(theirs, content)}
+        >
           <h1 className="mt-1 text-[27px]">
             <input
               aria-label="Title of the course"
@@ -167,32 +150,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
           <Section title="Lessons">
             <Lessons lessons={content.lessons} onChange={(lessons) => change({ lessons })} />
           </Section>
-          {isPublishing && (
-            <PublishDialog
-              title={`Publish “${content.title}”`}
-              changes={courseChanges(course.live, draft.saved.draft)}
-              notes={['Prices are published at their offers.']}
-              blocked={[]}
-              publish={async () => {
-                await unwrap(
-                  api.catalogue.courses[':id'].publish.$post({
-                    param: { id: course.id },
-                    json: { rev: draft.revision() },
-                  }),
-                )
-                toast('Live. Buyers see it now.')
-                await reload()
-              }}
-              onClose={() => setPublishing(false)}
-            />
-          )}
-          {draft.theirs && (
-            <ConflictDialog
-              changes={courseChanges(draft.theirs.draft, content)}
-              settle={(whose) => void draft.settle(whose)}
-            />
-          )}
-        </>
+        </DraftBench>
       }
       mirror={<CourseMirror course={course} slug={slug} content={content} fix={fix} />}
     />

@@ -1,5 +1,3 @@
-import { MoreHorizontal } from 'lucide-react'
-import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { offerChanges } from '../../core/content/changes.ts'
@@ -12,12 +10,10 @@ import { sayEnrolButton, sayInParts } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
-import { ConflictDialog } from '../drafting/ConflictDialog.tsx'
-import { DraftBar } from '../drafting/DraftBar.tsx'
-import { PublishDialog } from '../drafting/PublishDialog.tsx'
+import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { type UnreadField, UnreadFields, useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
-import { Menu, MenuItem } from '../frame/Menu.tsx'
+import { MenuItem } from '../frame/Menu.tsx'
 import { Section, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
@@ -59,7 +55,6 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const money = useMoney()
   const { mode, school } = useSession()
   const navigate = useNavigate()
-  const [isPublishing, setPublishing] = useState(false)
   const draft = useDraft<OfferContent>({
     first: offer,
     save: async (baseRev, content) => {
@@ -68,6 +63,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       return saved
     },
   })
+  const publishing = usePublishing(draft)
   const { content, change } = draft
   const unread = useUnreadFields()
   const at = useStudioNow()
@@ -136,14 +132,10 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     await refreshShelf()
     navigate(`/studio/sell/courses/${offer.course.id}`)
   }
-  const openPublish = async () => {
-    await draft.flush()
-    setPublishing(true)
-  }
   const fix = (to: Fix['to']) => {
     if (to === 'gateways') navigate('/studio/setup/gateways')
     else if (to === 'open-course') navigate(`/studio/sell/courses/${offer.course.id}`)
-    else if (to === 'publish') void openPublish()
+    else if (to === 'publish') void publishing.open()
     else if (to === 'put-on-sale') void setOnSale(true)
     else document.querySelector<HTMLElement>(FIELDS[to] ?? '#offer-price input')?.focus()
   }
@@ -151,55 +143,58 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   return (
     <Work
       bench={
-        <>
-          <div className="flex items-center gap-3 max-sm:flex-wrap">
-            <p className="min-w-0 truncate text-[13px] text-ink-3">
+        <DraftBench
+          draft={draft}
+          publishing={publishing}
+          kicker={
+            <>
               <Link to={`/studio/sell/courses/${offer.course.id}`} className="hover:underline">
                 {offer.course.title}
               </Link>
               {offer.retiredAt ? ' · retired' : offer.places > 1 ? ` · offer ${offer.place} of ${offer.places}` : ''}
-            </p>
-            <DraftBar draft={draft} unread={unread}>
-              {offer.retiredAt ? (
-                <Button onClick={() => setRetired(false)}>Bring back</Button>
-              ) : (
-                <>
-                  {offer.live && (
-                    <Button onClick={() => setOnSale(!offer.onSale)}>
-                      {offer.onSale ? 'Take off sale' : 'Put on sale'}
-                    </Button>
-                  )}
-                  <Button kind="press" onClick={openPublish}>
-                    Publish…
-                  </Button>
-                </>
-              )}
-              <Menu
-                trigger={
-                  <Button aria-label="More" className="px-2">
-                    <MoreHorizontal size={18} />
-                  </Button>
-                }
+            </>
+          }
+          unread={unread}
+          isRetired={offer.retiredAt !== null}
+          setRetired={setRetired}
+          acts={
+            offer.live && (
+              <Button onClick={() => setOnSale(!offer.onSale)}>{offer.onSale ? 'Take off sale' : 'Put on sale'}</Button>
+            )
+          }
+          menu={
+            <>
+              <MenuItem disabled={offer.place < 2} onSelect={() => void move(-1)}>
+                Move up
+              </MenuItem>
+              <MenuItem disabled={offer.place === offer.places} onSelect={() => void move(1)}>
+                Move down
+              </MenuItem>
+              <MenuItem
+                onSelect={() => navigate(`/studio/sell/compare?offers=${offer.siblings.slice(0, 4).join(',')}`)}
               >
-                <MenuItem disabled={offer.place < 2} onSelect={() => void move(-1)}>
-                  Move up
-                </MenuItem>
-                <MenuItem disabled={offer.place === offer.places} onSelect={() => void move(1)}>
-                  Move down
-                </MenuItem>
-                <MenuItem
-                  onSelect={() => navigate(`/studio/sell/compare?offers=${offer.siblings.slice(0, 4).join(',')}`)}
-                >
-                  Compare the course’s offers
-                </MenuItem>
-                <MenuItem onSelect={() => void duplicate()}>Duplicate</MenuItem>
-                {!offer.retiredAt && <MenuItem onSelect={() => void setRetired(true)}>Retire</MenuItem>}
-                <MenuItem disabled={offer.sold > 0} onSelect={() => void remove()}>
-                  {offer.sold > 0 ? 'Delete (was ordered)' : 'Delete'}
-                </MenuItem>
-              </Menu>
-            </DraftBar>
-          </div>
+                Compare the course’s offers
+              </MenuItem>
+            </>
+          }
+          duplicate={duplicate}
+          remove={remove}
+          keptBecause={offer.sold > 0 ? 'was ordered' : null}
+          publish={{
+            title: `Publish “${content.name || 'this offer'}”`,
+            changes: offerChanges(offer.live, draft.saved.draft, school, at, titleOf),
+            notes: notesOf(offer),
+            blocked: obstacles
+              .filter(({ stopsPublishing }) => stopsPublishing)
+              .map(({ title, detail }) => `${title} ${detail}`),
+            run: async () => {
+              const json = { rev: draft.revision() }
+              await unwrap(api.offers[':id'].publish.$post({ param: { id: offer.id }, json }))
+              await reload()
+            },
+          }}
+          changesOf={(theirs) => offerChanges(theirs, content, school, at, titleOf)}
+        >
           <h1 className="mt-1 text-[27px]">
             <input
               id="offer-name"
@@ -278,39 +273,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           <Section title="For you">
             <OwnBench content={content} change={change} />
           </Section>
-          {isPublishing && (
-            <PublishDialog
-              title={`Publish “${content.name || 'this offer'}”`}
-              changes={offerChanges(offer.live, draft.saved.draft, school, at, titleOf)}
-              notes={[
-                ...(offer.course.isLive ? [] : [`The course “${offer.course.title}” goes live with it.`]),
-                ...(offer.live && !offer.onSale ? ['It is put on sale again.'] : []),
-                ...(offer.holders > 0
-                  ? [
-                      `${offer.holders} ${offer.holders === 1 ? 'buyer has' : 'buyers have'} the course by this offer. Nothing changes for them: they keep their price and their access.`,
-                    ]
-                  : []),
-              ]}
-              blocked={obstacles
-                .filter(({ stopsPublishing }) => stopsPublishing)
-                .map(({ title, detail }) => `${title} ${detail}`)}
-              publish={async () => {
-                await unwrap(
-                  api.offers[':id'].publish.$post({ param: { id: offer.id }, json: { rev: draft.revision() } }),
-                )
-                toast('Live. Buyers see it now.')
-                await reload()
-              }}
-              onClose={() => setPublishing(false)}
-            />
-          )}
-          {draft.theirs && (
-            <ConflictDialog
-              changes={offerChanges(draft.theirs.draft, content, school, at, titleOf)}
-              settle={(whose) => void draft.settle(whose)}
-            />
-          )}
-        </>
+        </DraftBench>
       }
       mirror={
         <OfferMirror
@@ -323,6 +286,18 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       }
     />
   )
+}
+
+/** What else follows from publishing. */
+function notesOf({ course, live, onSale, holders }: BenchOffer): string[] {
+  const buyers = `${holders} ${holders === 1 ? 'buyer has' : 'buyers have'}`
+  return [
+    ...(course.isLive ? [] : [`The course “${course.title}” goes live with it.`]),
+    ...(live && !onSale ? ['It is put on sale again.'] : []),
+    ...(holders > 0
+      ? [`${buyers} the course by this offer. Nothing changes for them: they keep their price and their access.`]
+      : []),
+  ]
 }
 
 /** What was typed and cannot be read: it is not in the draft, and nothing is published before it is put right. */

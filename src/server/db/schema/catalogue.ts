@@ -1,7 +1,20 @@
-import { bigserial, boolean, index, integer, pgTable, primaryKey, text, unique, uuid } from 'drizzle-orm/pg-core'
+import { sql } from 'drizzle-orm'
+import {
+  bigserial,
+  boolean,
+  index,
+  integer,
+  pgTable,
+  primaryKey,
+  text,
+  unique,
+  uniqueIndex,
+  uuid,
+} from 'drizzle-orm/pg-core'
+import type { PageContent } from '../../../core/content/checkoutPage.ts'
 import type { CourseContent } from '../../../core/content/course.ts'
 import type { OfferContent } from '../../../core/content/offer.ts'
-import { amount, bytes, kept, moment } from './columns.ts'
+import { amount, bytes, drafted, kept, moment } from './columns.ts'
 import { creators } from './school.ts'
 
 /** Uploaded pictures, re-encoded in two sizes. */
@@ -44,22 +57,14 @@ export const productCourses = pgTable(
   ],
 )
 
-/**
- * What is taught, and the product that sells it alone. `draft` is what the creator edits and `draftRev` counts its saves; `live` is
- * what buyers see and changes only by publishing.
- */
+/** What is taught, and the product that sells it alone. */
 export const courses = pgTable('courses', {
   id: uuid()
     .primaryKey()
     .references(() => products.id, { onDelete: 'cascade' }),
   slug: text().notNull().unique(),
   position: integer().notNull(),
-  draft: kept<CourseContent>().notNull(),
-  draftRev: integer().notNull().default(1),
-  draftAt: moment().notNull(),
-  live: kept<CourseContent>(),
-  liveVersion: integer().notNull().default(0),
-  liveAt: moment(),
+  ...drafted<CourseContent>(),
   retiredAt: moment(),
   createdAt: moment().notNull(),
 })
@@ -73,12 +78,7 @@ export const offers = pgTable(
       .notNull()
       .references(() => products.id, { onDelete: 'cascade' }),
     position: integer().notNull(),
-    draft: kept<OfferContent>().notNull(),
-    draftRev: integer().notNull().default(1),
-    draftAt: moment().notNull(),
-    live: kept<OfferContent>(),
-    liveVersion: integer().notNull().default(0),
-    liveAt: moment(),
+    ...drafted<OfferContent>(),
     onSale: boolean().notNull().default(false),
     /** The creator's own real purchase to try things: nobody else sees it, and no list shows it. */
     isTrial: boolean().notNull().default(false),
@@ -88,15 +88,35 @@ export const offers = pgTable(
   (table) => [index('offers_of_product').on(table.productId)],
 )
 
+/** A checkout page of a product. Each product has one for every day, made by itself; its address is the product's. */
+export const checkoutPages = pgTable(
+  'checkout_pages',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    productId: uuid()
+      .notNull()
+      .references(() => products.id, { onDelete: 'cascade' }),
+    /** The last part of its address, `/buy/<slug>`. */
+    slug: text().notNull().unique(),
+    isEveryday: boolean().notNull(),
+    ...drafted<PageContent>(),
+    createdAt: moment().notNull(),
+  },
+  (table) => [
+    index('checkout_pages_of_product').on(table.productId),
+    uniqueIndex('checkout_pages_one_everyday').on(table.productId).where(sql`${table.isEveryday}`),
+  ],
+)
+
 /** Every published content with its time, so that an old price can always be shown. */
 export const versions = pgTable(
   'versions',
   {
     id: bigserial({ mode: 'number' }).primaryKey(),
-    subject: text({ enum: ['course', 'offer'] }).notNull(),
+    subject: text({ enum: ['course', 'offer', 'page'] }).notNull(),
     subjectId: uuid().notNull(),
     version: integer().notNull(),
-    content: kept<CourseContent | OfferContent>().notNull(),
+    content: kept<CourseContent | OfferContent | PageContent>().notNull(),
     publishedAt: moment().notNull(),
     publishedBy: uuid().references(() => creators.id),
     /** False for prices in a currency that the school has left. */

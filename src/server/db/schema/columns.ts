@@ -1,4 +1,4 @@
-import { bigint, customType, timestamp } from 'drizzle-orm/pg-core'
+import { bigint, customType, integer, timestamp } from 'drizzle-orm/pg-core'
 import { readContent, storeContent } from '../../../core/content/stored.ts'
 
 /** A whole number of minor units. Safe integers only: the core refuses larger amounts. */
@@ -14,6 +14,19 @@ export const kept = <T extends object>() =>
     toDriver: (content) => JSON.stringify(storeContent(content)),
     fromDriver: (stored) => readContent(stored as T),
   })()
+
+/**
+ * What is edited as a draft and published: `draft` is what the creator writes and `draftRev` counts its saves; `live` is
+ * what buyers see, and changes only by publishing (`server/drafts/`).
+ */
+export const drafted = <T extends object>() => ({
+  draft: kept<T>().notNull(),
+  draftRev: integer().notNull().default(1),
+  draftAt: moment().notNull(),
+  live: kept<T>(),
+  liveVersion: integer().notNull().default(0),
+  liveAt: moment(),
+})
 
 export const bytes = customType<{ data: Buffer }>({ dataType: () => 'bytea' })
 

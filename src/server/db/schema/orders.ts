@@ -16,7 +16,7 @@ import {
   uuid,
 } from 'drizzle-orm/pg-core'
 import type { Quote, QuotedLine } from '../../../core/quote/types.ts'
-import { courses, offers, products } from './catalogue.ts'
+import { checkoutPages, courses, offers, products } from './catalogue.ts'
 import { amount, kept, MODES, moment } from './columns.ts'
 import { connections } from './gateways.ts'
 import { people } from './people.ts'
@@ -43,6 +43,9 @@ export const orders = pgTable(
       .references(() => people.id),
     /** Names what is bought, by its products: one browser of a buyer can be paying for it only once at a time. */
     basket: text().notNull(),
+    /** The checkout page that it was placed on, and which version of it; null of older orders. */
+    pageId: uuid().references(() => checkoutPages.id),
+    pageVersion: integer(),
     state: text({ enum: ORDER_STATES }).notNull(),
     currency: text().notNull(),
     payToday: amount().notNull(),

@@ -1,0 +1,113 @@
+import { MoreHorizontal } from 'lucide-react'
+import { type ReactNode, useState } from 'react'
+import { toast } from 'sonner'
+import type { Change } from '../../core/content/changes.ts'
+import { Button } from '../../ui/Button.tsx'
+import { Menu, MenuItem } from '../frame/Menu.tsx'
+import { ConflictDialog } from './ConflictDialog.tsx'
+import { DraftBar } from './DraftBar.tsx'
+import { PublishDialog } from './PublishDialog.tsx'
+import type { UnreadField } from './UnreadFields.tsx'
+import type { Draft } from './useDraft.ts'
+
+/** Publishing: all is saved first, then what would change is shown. */
+export function usePublishing<T extends object>(draft: Draft<T>) {
+  const [isOpen, setOpen] = useState(false)
+  const open = async () => {
+    await draft.flush()
+    setOpen(true)
+  }
+  return { isOpen, open, close: () => setOpen(false) }
+}
+
+interface DraftBenchProps<T extends object> {
+  draft: Draft<T>
+  publishing: ReturnType<typeof usePublishing<T>>
+  /** What it is, above its title. */
+  kicker: ReactNode
+  /** Fields whose text cannot be read, and is not saved. */
+  unread?: readonly UnreadField[]
+  isRetired: boolean
+  setRetired: (isRetired: boolean) => Promise<void>
+  /** What else can be done with the whole: buttons beside Publish, and items of its menu. */
+  acts?: ReactNode
+  menu?: ReactNode
+  duplicate: () => Promise<void>
+  remove: () => Promise<void>
+  /** Why it cannot be deleted; null where it can. */
+  keptBecause: string | null
+  /** What publishing says and does. */
+  publish: { title: string; changes: Change[]; notes: string[]; blocked: string[]; run: () => Promise<void> }
+  /** What mine would change of what another window saved. */
+  changesOf: (theirs: T) => Change[]
+  children: ReactNode
+}
+
+/** The bench of whatever is edited as a draft and published: how it stands, what is done with the whole, both dialogs. */
+export function DraftBench<T extends object>({
+  draft,
+  publishing,
+  kicker,
+  unread = [],
+  isRetired,
+  setRetired,
+  acts,
+  menu,
+  duplicate,
+  remove,
+  keptBecause,
+  publish,
+  changesOf,
+  children,
+}: DraftBenchProps<T>) {
+  return (
+    <>
+      <div className="flex items-center gap-3 max-sm:flex-wrap">
+        <p className="min-w-0 truncate text-[13px] text-ink-3">{kicker}</p>
+        <DraftBar draft={draft} unread={unread}>
+          {isRetired ? (
+            <Button onClick={() => setRetired(false)}>Bring back</Button>
+          ) : (
+            <>
+              {acts}
+              <Button kind="press" onClick={publishing.open}>
+                Publish…
+              </Button>
+            </>
+          )}
+          <Menu
+            trigger={
+              <Button aria-label="More" className="px-2">
+                <MoreHorizontal size={18} />
+              </Button>
+            }
+          >
+            {menu}
+            <MenuItem onSelect={() => void duplicate()}>Duplicate</MenuItem>
+            {!isRetired && <MenuItem onSelect={() => void setRetired(true)}>Retire</MenuItem>}
+            <MenuItem disabled={keptBecause !== null} onSelect={() => void remove()}>
+              {keptBecause === null ? 'Delete' : `Delete (${keptBecause})`}
+            </MenuItem>
+          </Menu>
+        </DraftBar>
+      </div>
+      {children}
+      {publishing.isOpen && (
+        <PublishDialog
+          title={publish.title}
+          changes={publish.changes}
+          notes={publish.notes}
+          blocked={publish.blocked}
+          publish={async () => {
+            await publish.run()
+            toast('Live. Buyers see it now.')
+          }}
+          onClose={publishing.close}
+        />
+      )}
+      {draft.theirs && (
+        <ConflictDialog changes={changesOf(draft.theirs.draft)} settle={(whose) => void draft.settle(whose)} />
+      )}
+    </>
+  )
+}
