@@ -1,0 +1,48 @@
+import { createServer } from 'node:http'
+import { getRequestListener } from '@hono/node-server'
+import { createServer as createVite } from 'vite'
+import { makeApp } from '../src/server/app.ts'
+import type { Renderer } from '../src/server/pages/renderer.ts'
+import { readConfig } from '../src/server/platform/config.ts'
+import { openServices } from '../src/server/services.ts'
+import type { ShopPage } from '../src/server/views/data.ts'
+
+/** The server of `npm run dev`, with Vite in front of it; started anew when code of its own changes. */
+const config = readConfig()
+const vite = await createVite({ server: { middlewareMode: true } })
+const REFRESH = `<script type="module">
+  import { injectIntoGlobalHook } from '/@react-refresh'
+  injectIntoGlobalHook(window)
+  window.$RefreshReg$ = () => {}
+  window.$RefreshSig$ = () => (type) => type
+</script><script type="module" src="/@vite/client"></script>`
+const files = (entry: string, style: string) => ({
+  scripts: [entry],
+  preloads: [],
+  styles: [style],
+  inlineStyle: '',
+  extraHead: REFRESH,
+})
+const renderer: Renderer = {
+  render: async (page: ShopPage) =>
+    ((await vite.ssrLoadModule('/src/shop/render.tsx')) as { renderShop(page: ShopPage): string }).renderShop(page),
+  shopFiles: () => files('/src/shop/main.tsx', '/src/shop/shop.css'),
+  studioFiles: () => files('/src/studio/main.tsx', '/src/studio/studio.css'),
+}
+
+const { services, close } = await openServices(config)
+const answer = getRequestListener(makeApp(services, renderer, true).fetch)
+const server = createServer((request, response) =>
+  vite.middlewares(request, response, () => void answer(request, response)),
+)
+server.listen(config.port, '127.0.0.1', () => console.log(`server: ${config.origin}`))
+
+const end = async () => {
+  server.close()
+  server.closeAllConnections()
+  await vite.close()
+  await close()
+  process.exit(0)
+}
+process.on('SIGINT', end)
+process.on('SIGTERM', end)
