@@ -37,7 +37,10 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
   const { server, port } = await listen(standins.app.fetch)
   const { db, pool } = connect(config.databaseUrl)
   const queue: { name: JobName; data: JobData[JobName] }[] = []
-  const jobs: Jobs = { send: async (_tx, name, data) => void queue.push({ name, data }) }
+  const jobs: Jobs = {
+    send: async (_tx, name, data) => void queue.push({ name, data }),
+    sendAll: async (_tx, name, all) => void queue.push(...all.map((data) => ({ name, data }))),
+  }
   const services: Services = {
     config,
     db,

@@ -7,7 +7,7 @@ import { rehearse } from '../../src/core/collecting/rehearse.ts'
 import { documentOf } from '../../src/core/quote/stored.ts'
 import { allGateways } from '../../src/gateways/registry.ts'
 import { placeOrder } from '../../src/server/checkout/place.ts'
-import { agreementsDue, collectAgreement } from '../../src/server/collecting/collect.ts'
+import { agreementsDue, collectAgreements } from '../../src/server/collecting/collect.ts'
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
 import { attempts, connections, orders, school } from '../../src/server/db/schema/index.ts'
 import { connectGateway } from '../../src/server/gateways/service.ts'
@@ -71,7 +71,7 @@ export async function benchCollecting(): Promise<void> {
       await db.update(school).set({ practiceAheadMs: month * 31 * DAY_MS })
       const due = await agreementsDue(services, 'practice')
       const before = await db.$count(attempts, eq(attempts.state, 'collected'))
-      const taken = await timed(() => inParallel(due, (id) => collectAgreement(services, id)))
+      const taken = await timed(() => collectAgreements(services, due))
       const collected = (await db.$count(attempts, eq(attempts.state, 'collected'))) - before
       if (collected < due.length || due.length === 0) throw new Error(`${collected} of ${due.length} were collected`)
       return taken
@@ -135,6 +135,15 @@ export async function benchCollecting(): Promise<void> {
         await client.query(
           `update payments p set collected_at = now() from attempts a join agreements g on g.id = a.agreement_id where a.id = $1 and p.line_id = g.line_id and p.n = a.from_n`,
           [attemptId],
+        )
+        // All rows of a transaction of the ledger come by one statement.
+        await client.query(
+          `insert into ledger (transaction, mode, day, at, kind, currency, account, amount, method, order_id, line_id, payment_id, offer_id, attempt_id)
+           select n.transaction, g.mode, current_date, now(), 'payment', 'EUR', x.account, x.amount, 'thistle', g.order_id, g.line_id, g.line_id, (select offer_id from order_lines where id = g.line_id), $2::uuid
+           from (select nextval('ledger_numbers') as transaction) n, attempts a join agreements g on g.id = a.agreement_id,
+             (values ('assets:gateway:thistle', 1849), ('expenses:fees:thistle', 51), ('income:sales:monthly', -1583), ('liabilities:vat', -317)) as x (account, amount)
+           where a.id = $1`,
+          [attemptId, key],
         )
         await client.query(
           `update agreements g set tries = 0, last_collected = g.last_collected from attempts a where a.id = $1 and g.id = a.agreement_id`,

@@ -97,6 +97,8 @@ interface Copy {
   first: [string, Row][]
   updates: { orderId: string; attempt: Row }
   second: [string, Row][]
+  /** One transaction, by one statement. */
+  ledger: Row[]
   event: Row
 }
 
@@ -107,6 +109,7 @@ async function copyRows(pool: pg.Pool, round: number): Promise<Copy[]> {
   const ids = `select o.id from orders o join people p on p.id = o.person_id where p.email like 'bench${round}-%'`
   const orders = await all('orders', `t.id in (${ids})`)
   const ofOrders = async (table: string) => group(await all(table, `t.order_id in (${ids})`))
+  const ledger = group(await all('ledger', `t.order_id in (${ids})`))
   const [lines, payments, attempts, grants, journal, messages] = [
     await ofOrders('order_lines'),
     await ofOrders('payments'),
@@ -148,6 +151,10 @@ async function copyRows(pool: pg.Pool, round: number): Promise<Copy[]> {
         ...put('messages', messages.get(id) ?? []),
         ...put('pgboss.job', [send]),
       ],
+      ledger: (ledger.get(id) ?? []).map((row) => ({
+        ...renamed(row),
+        transaction: 20_000_000 + round * A_ROUND + index,
+      })),
       event: renamed(events[index % events.length] as Row),
     }
   })
@@ -159,7 +166,7 @@ function group(rows: Row[]): Map<string, Row[]> {
   return found
 }
 
-const UNIQUE = new Set(['id', 'person_id', 'order_id', 'line_id', 'attempt_id', 'key', 'event_id'])
+const UNIQUE = new Set(['id', 'person_id', 'order_id', 'line_id', 'payment_id', 'attempt_id', 'key', 'event_id'])
 
 /** Gives every id of a row a new one, the same for the same; numbers and addresses move on. */
 function renamer(index: number) {
@@ -179,7 +186,7 @@ function renamer(index: number) {
     )
 }
 
-async function insertPlainly(pool: pg.Pool, { first, updates, second, event }: Copy) {
+async function insertPlainly(pool: pg.Pool, { first, updates, second, ledger, event }: Copy) {
   const client = await pool.connect()
   const insert = (table: string, row: Row) =>
     client.query({
@@ -207,6 +214,11 @@ async function insertPlainly(pool: pg.Pool, { first, updates, second, event }: C
       name: 'payments',
       text: `update payments set state = 'collected', attempt_id = $2, collected_at = now() where order_id = $1`,
       values: [orderId, attempt.id],
+    })
+    await client.query({
+      name: 'insert ledger',
+      text: 'insert into ledger select * from jsonb_populate_recordset(null::ledger, $1)',
+      values: [JSON.stringify(ledger)],
     })
     for (const [table, row] of second) await insert(table, row)
     await client.query('commit')

@@ -33,7 +33,7 @@ export function chaosServices(
       distDir: '',
     },
     db,
-    jobs: { send: async () => {} },
+    jobs: { send: async () => {}, sendAll: async () => {} },
     gateways: allGateways(standinsOrigin, origin, 250),
     secrets: new Secrets(KEY),
     limits: new Limits(db, UNLIMITED),

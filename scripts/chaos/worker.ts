@@ -1,7 +1,7 @@
 import { and, eq, getTableColumns, inArray, ne } from 'drizzle-orm'
 import { BANK_TRANSFER_ID } from '../../src/gateways/bankTransfer.ts'
 import { GatewayUnreachable } from '../../src/gateways/contract.ts'
-import { agreementsDue, collectAgreement } from '../../src/server/collecting/collect.ts'
+import { agreementsDue, collectAgreements } from '../../src/server/collecting/collect.ts'
 import { connect } from '../../src/server/db/client.ts'
 import { attempts, connections, OPEN_ATTEMPTS, refunds } from '../../src/server/db/schema/index.ts'
 import { lookUpAttempt } from '../../src/server/fulfilment/lookup.ts'
@@ -29,7 +29,7 @@ process.on('disconnect', () => process.exit(0))
 for (;;) {
   // Each in an order of its own, or all would wait for the same agreement.
   const due = (await agreementsDue(services, 'practice')).sort(() => Math.random() - 0.5)
-  await each(due, (id) => collectAgreement(services, id))
+  for (const error of (await collectAgreements(services, due)).values()) complain(error)
   const open = await db
     .select(getTableColumns(attempts))
     .from(attempts)
@@ -51,7 +51,11 @@ async function each<T>(list: readonly T[], run: (item: T) => Promise<unknown>): 
     try {
       await run(item)
     } catch (error) {
-      if (!(error instanceof GatewayUnreachable)) console.error('worker:', error)
+      complain(error)
     }
   })
+}
+
+function complain(error: unknown) {
+  if (!(error instanceof GatewayUnreachable)) console.error('worker:', error)
 }

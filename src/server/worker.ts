@@ -1,6 +1,6 @@
 import type PgBoss from 'pg-boss'
 import { announceAll } from './collecting/announce.ts'
-import { COLLECTED_AT_ONCE, collectAgreement, queueDue } from './collecting/collect.ts'
+import { collectAgreements, queueDue } from './collecting/collect.ts'
 import { lookUpUntilSettled, sweepOpenAttempts } from './fulfilment/lookup.ts'
 import { log } from './log/log.ts'
 import { describeError } from './log/logError.ts'
@@ -21,6 +21,8 @@ const SWEEP_MS = 20_000
 const POLLED_SECONDS = 0.5
 /** So many jobs are fetched at a time; with the polling it bounds what one worker does a second. */
 const BATCH = 40
+/** Agreements are collected many at a time. */
+const COLLECTED_BATCH = 400
 
 /** Works on the queues until it is told to stop. Any number of workers may share one database. */
 export async function runWorker(services: Services, boss: PgBoss): Promise<() => void> {
@@ -44,11 +46,22 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
   // A school that was put back from a backup is compared with the gateways' books before anything is collected.
   if (await restoredSince(services.db)) await reconcileAll(services)
   await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId), { together: 5 })
-  // Agreements do not wait for each other: most of a turn is waiting for the gateway and the disk.
-  await work('agreement-collect', ({ agreementId }) => collectAgreement(services, agreementId), {
-    batch: BATCH,
-    together: COLLECTED_AT_ONCE,
-  })
+  await boss.work<JobData['agreement-collect']>(
+    'agreement-collect',
+    { pollingIntervalSeconds: POLLED_SECONDS, batchSize: COLLECTED_BATCH },
+    async (jobs) => {
+      const failed = await collectAgreements(
+        services,
+        jobs.map(({ data }) => data.agreementId),
+      )
+      for (const { id, data } of jobs) {
+        const error = failed.get(data.agreementId)
+        if (error === undefined) continue
+        log('error', 'agreement-collect', error)
+        await boss.fail('agreement-collect', id, { why: describeError(error) })
+      }
+    },
+  )
   await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   await work('practice-move', () => goOnMoving(services))
   await work('reconcile', async () => void (await reconcileAll(services)))

@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import type { DraftTerms, OfferContent } from '../core/content/offer.ts'
 import { entryOn, grantsOf } from '../server/access/service.ts'
-import { agreementsDue, collectAgreement } from '../server/collecting/collect.ts'
+import { agreementsDue, collectAgreements } from '../server/collecting/collect.ts'
 import { agreements, orders, people } from '../server/db/schema/index.ts'
 import { schoolDay } from '../server/school/service.ts'
 import type { World } from './world.ts'
@@ -30,7 +30,8 @@ export type Agreed = Awaited<ReturnType<typeof agree>>
 
 /** Lets the worker do what is due now, as often as there is something. */
 export async function work(world: World): Promise<void> {
-  for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
+  const [error] = (await collectAgreements(world.services, await agreementsDue(world.services, 'practice'))).values()
+  if (error !== undefined) throw error
 }
 
 /** Moves so many days on, and lets the worker do what is due. */

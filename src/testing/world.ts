@@ -39,7 +39,10 @@ export async function openWorld() {
   const standins = await startStandins()
   const clock = { offsetMs: 0 }
   const queue: { name: JobName; data: JobData[JobName] }[] = []
-  const jobs: Jobs = { send: async (_tx, name, data) => void queue.push({ name, data }) }
+  const jobs: Jobs = {
+    send: async (_tx, name, data) => void queue.push({ name, data }),
+    sendAll: async (_tx, name, all) => void queue.push(...all.map((data) => ({ name, data }))),
+  }
   const { services, origin, server } = await listenAsProduct(
     (at): Services => ({
       config: {

@@ -1,4 +1,4 @@
-import { and, asc, eq, gt, inArray, isNull, sql } from 'drizzle-orm'
+import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm'
 import { after, type Day } from '../../core/calendar/day.ts'
 import { closesAsItStands, paidAtPurchase, shutsForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
@@ -7,7 +7,16 @@ import { anchorOf } from '../../core/quote/schedule.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedOffer, QuoteRequest } from '../../core/quote/types.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { agreements, grants, OPEN_ATTEMPTS, orderLines, orders, payments, school } from '../db/schema/index.ts'
+import {
+  agreements,
+  grants,
+  OPEN_ATTEMPTS,
+  orderLines,
+  orders,
+  payments,
+  products,
+  school,
+} from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 
 export type AgreementRow = typeof agreements.$inferSelect
@@ -30,6 +39,8 @@ const LINE = {
   title: orderLines.title,
   offerName: orderLines.offerName,
   quoted: orderLines.quoted,
+  /** The product's name in the books. */
+  product: products.bookName,
 }
 const OPEN = sql.join(
   OPEN_ATTEMPTS.map((state) => sql`${state}`),
@@ -55,7 +66,7 @@ const SCHEDULED = {
   state: payments.state,
 }
 export type AgreedOrder = Pick<typeof orders.$inferSelect, keyof typeof ORDER>
-type AgreedLine = Pick<typeof orderLines.$inferSelect, keyof typeof LINE>
+type AgreedLine = Pick<typeof orderLines.$inferSelect, Exclude<keyof typeof LINE, 'product'>> & { product: string }
 export type Scheduled = Pick<typeof payments.$inferSelect, keyof typeof SCHEDULED>
 
 /** An agreement as it is stored, and as the core sees it. */
@@ -86,46 +97,65 @@ const MOST_AHEAD = 120
  * @throws Problem 404 where there is none.
  */
 export async function holdAgreement(tx: Transaction, id: string): Promise<Held> {
-  const ofAgreement = tx.select({ id: agreements.orderId }).from(agreements).where(eq(agreements.id, id))
-  await tx.select({ id: orders.id }).from(orders).where(inArray(orders.id, ofAgreement)).for('no key update')
-  return readAgreement(tx, id)
+  const [held] = await holdAgreements(tx, [id])
+  if (!held) throw notFound('agreement')
+  return held
+}
+
+/** The same for several; those that are not there are left out. Their orders are locked in one order, so that nobody waits in a circle. */
+export async function holdAgreements(tx: Transaction, ids: readonly string[]): Promise<Held[]> {
+  const ofAgreements = tx
+    .select({ id: agreements.orderId })
+    .from(agreements)
+    .where(sql`${agreements.id} = any(${sql.param([...ids])}::uuid[])`)
+  await tx
+    .select({ id: orders.id })
+    .from(orders)
+    .where(inArray(orders.id, ofAgreements))
+    .orderBy(asc(orders.id))
+    .for('no key update')
+  return readAgreements(tx, ids)
 }
 
 /** How an agreement stands. @throws Problem 404 where there is none. */
 export async function readAgreement(db: Queryable, id: string): Promise<Held> {
-  const [found] = await db
+  const [held] = await readAgreements(db, [id])
+  if (!held) throw notFound('agreement')
+  return held
+}
+
+/** How several stand; those that are not there are left out. */
+export async function readAgreements(db: Queryable, ids: readonly string[]): Promise<Held[]> {
+  const found = await db
     .select({ row: agreements, order: ORDER, line: LINE, ...BESIDE })
     .from(agreements)
     .innerJoin(orders, eq(orders.id, agreements.orderId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
+    .innerJoin(products, eq(products.id, orderLines.productId))
     .innerJoin(school, sql`true`)
-    .where(eq(agreements.id, id))
-  if (!found) throw notFound('agreement')
-  return readSchedule(db, found)
-}
-
-/** The same for whoever has read its order. */
-export async function readAgreementOf(db: Queryable, order: AgreedOrder, id: string): Promise<Held> {
-  const [found] = await db
-    .select({ row: agreements, line: LINE, ...BESIDE })
-    .from(agreements)
-    .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
-    .innerJoin(school, sql`true`)
-    .where(eq(agreements.id, id))
-  if (!found) throw notFound('agreement')
-  return readSchedule(db, { ...found, order })
-}
-
-async function readSchedule(
-  db: Queryable,
-  found: Pick<Held, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'isTakenBack'>,
-): Promise<Held> {
-  const { row, order, line } = found
+    .where(sql`${agreements.id} = any(${sql.param([...ids])}::uuid[])`)
+  if (found.length === 0) return []
   const scheduled = await db
-    .select(SCHEDULED)
+    .select({ lineId: payments.lineId, ...SCHEDULED })
     .from(payments)
-    .where(and(eq(payments.lineId, line.id), gt(payments.n, 0)))
+    .where(
+      and(sql`${payments.lineId} = any(${sql.param(found.map(({ line }) => line.id))}::uuid[])`, gt(payments.n, 0)),
+    )
     .orderBy(asc(payments.due), asc(payments.n))
+  const byLine = new Map<string, Scheduled[]>()
+  for (const { lineId, ...payment } of scheduled) {
+    const of = byLine.get(lineId) ?? []
+    byLine.set(lineId, of)
+    of.push(payment)
+  }
+  return found.map((one) => withSchedule(one, byLine.get(one.line.id) ?? []))
+}
+
+function withSchedule(
+  found: Pick<Held, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'isTakenBack'>,
+  scheduled: Scheduled[],
+): Held {
+  const { row, order, line } = found
   const request = readStoredQuote(order.quoteInput)
   const offer = request.lines[line.position]?.offer
   if (!offer) throw new Error(`Order ${order.number} has no quote for its line ${line.position}.`)
@@ -200,40 +230,42 @@ export function grantDates(
  * on, those no longer expected, and until when its courses are open.
  */
 export async function saveAgreement(tx: Transaction, held: Held, next: Agreement): Promise<Agreement> {
-  const { row, order, line, offer, retryAfterDays } = held
-  const listed = await listAhead(tx, held, next)
-  const dates = grantDates(offer, listed, line, daysOf(order))
-  await Promise.all([
-    tx.update(agreements).set(storedOf(listed, retryAfterDays)).where(eq(agreements.id, row.id)),
-    tx
-      .update(grants)
-      .set(dates)
-      .where(and(eq(grants.lineId, line.id), isNull(grants.endedAt))),
-    ...(owes(listed)
-      ? []
-      : [
-          tx
-            .update(payments)
-            .set({ state: 'let-go' })
-            .where(and(eq(payments.lineId, line.id), eq(payments.state, 'due'))),
-        ]),
-  ])
-  return listed
+  const [listed] = await saveAgreements(tx, [{ held, next }])
+  return listed as Agreement
 }
 
-/** Lists more payments of what goes on until cancelled, so that a year's worth always stands ahead. */
-async function listAhead(tx: Transaction, { order, line, request, offer }: Held, next: Agreement): Promise<Agreement> {
-  const known = next.payments.length
-  if (!next.endless || next.state !== 'active' || offer.terms.kind !== 'subscription') return next
-  const yearOn = after(next.lastCollected, 1, { count: 1, unit: 'year' })
-  const anchor = anchorOf(offer.terms, order.quote.purchaseDay)
-  let horizon = next.collected + FEWEST_AHEAD
-  while (horizon < next.collected + MOST_AHEAD && after(anchor, horizon, offer.terms.every) <= yearOn) horizon++
-  if (horizon <= known) return next
-  const more = quote({ ...request, horizon }).lines[line.position]?.payments.filter(({ n }) => n > known) ?? []
-  if (more.length === 0) return next
-  await tx.insert(payments).values(
-    more.map((payment) => ({
+/** The same for several, with as many statements as for one. @returns them with the payments that are listed now. */
+export async function saveAgreements(
+  tx: Transaction,
+  all: readonly { held: Held; next: Agreement }[],
+): Promise<Agreement[]> {
+  const ahead = all.map(({ held, next }) => paymentsAhead(held, next))
+  const listed = all.map(({ next }, index) => {
+    const more = ahead[index] ?? []
+    return more.length > 0 ? { ...next, payments: [...next.payments, ...more] } : next
+  })
+  const rows = all.map(({ held: { row, order, line, offer, retryAfterDays } }, index) => {
+    const agreement = listed[index] as Agreement
+    const stored = storedOf(agreement, retryAfterDays)
+    return {
+      id: row.id,
+      line_id: line.id,
+      kind: stored.kind,
+      endless: stored.endless,
+      state: stored.state,
+      collected: stored.collected,
+      last_collected: stored.lastCollected,
+      tries: stored.tries,
+      first_tried: stored.firstTried,
+      last_tried: stored.lastTried,
+      next_try: stored.nextTry,
+      cancelled_on: stored.cancelledOn,
+      cancelled_when: stored.cancelledWhen,
+      ...grantDates(offer, agreement, line, daysOf(order)),
+    }
+  })
+  const more = all.flatMap(({ held: { order, line } }, index) =>
+    (ahead[index] ?? []).map((payment) => ({
       ...payment,
       mode: order.mode,
       offerId: line.offerId,
@@ -242,5 +274,38 @@ async function listAhead(tx: Transaction, { order, line, request, offer }: Held,
       state: 'due' as const,
     })),
   )
-  return { ...next, payments: [...next.payments, ...more] }
+  const ended = all.flatMap(({ held }, index) => (owes(listed[index] as Agreement) ? [] : [held.line.id]))
+  const given = sql`jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (id uuid, line_id uuid, kind text, endless boolean,
+    state text, collected int, last_collected date, tries int, first_tried date, last_tried date, next_try date,
+    cancelled_on date, cancelled_when text, closes date, shuts date)`
+  await Promise.all([
+    tx.execute(sql`update ${agreements} a set kind = r.kind, endless = r.endless, state = r.state, collected = r.collected,
+      last_collected = r.last_collected, tries = r.tries, first_tried = r.first_tried, last_tried = r.last_tried,
+      next_try = r.next_try, cancelled_on = r.cancelled_on, cancelled_when = r.cancelled_when
+      from ${given} where a.id = r.id`),
+    tx.execute(sql`update ${grants} g set closes = r.closes, shuts = r.shuts
+      from ${given} where g.line_id = r.line_id and g.ended_at is null`),
+    ...(more.length > 0 ? [tx.insert(payments).values(more)] : []),
+    ...(ended.length > 0
+      ? [
+          tx
+            .update(payments)
+            .set({ state: 'let-go' })
+            .where(and(inArray(payments.lineId, ended), eq(payments.state, 'due'))),
+        ]
+      : []),
+  ])
+  return listed
+}
+
+/** More payments of what goes on until cancelled, so that a year's worth always stands ahead. */
+function paymentsAhead({ order, line, request, offer }: Held, next: Agreement): Agreement['payments'][number][] {
+  const known = next.payments.length
+  if (!next.endless || next.state !== 'active' || offer.terms.kind !== 'subscription') return []
+  const yearOn = after(next.lastCollected, 1, { count: 1, unit: 'year' })
+  const anchor = anchorOf(offer.terms, order.quote.purchaseDay)
+  let horizon = next.collected + FEWEST_AHEAD
+  while (horizon < next.collected + MOST_AHEAD && after(anchor, horizon, offer.terms.every) <= yearOn) horizon++
+  if (horizon <= known) return []
+  return quote({ ...request, horizon }).lines[line.position]?.payments.filter(({ n }) => n > known) ?? []
 }

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { and, eq, isNull } from 'drizzle-orm'
+import { sql } from 'drizzle-orm'
 import type { Queryable } from '../db/client.ts'
 import { attempts } from '../db/schema/index.ts'
 
@@ -11,21 +11,22 @@ export interface Collects {
 }
 
 /**
- * The idempotency key of the try that comes next, derived from what it collects and how many tries there were. A
+ * The idempotency keys of the tries that come next, derived from what they collect and how many tries there were. A
  * database that is put back to an earlier state makes the same key for the same try, and the gateway answers with
- * what became of it, instead of charging once more. The caller holds the order's lock.
+ * what became of it, instead of charging once more. The caller holds the orders' locks.
  */
-export async function nextAttemptKey(db: Queryable, collects: Collects): Promise<string> {
-  const { orderId, agreementId, fromN } = collects
-  const before = await db.$count(
-    attempts,
-    and(
-      eq(attempts.orderId, orderId),
-      agreementId === null ? isNull(attempts.agreementId) : eq(attempts.agreementId, agreementId),
-      fromN === null ? isNull(attempts.fromN) : eq(attempts.fromN, fromN),
-    ),
-  )
-  return attemptKey(collects, before)
+export async function nextAttemptKeys(db: Queryable, all: readonly Collects[]): Promise<string[]> {
+  const orderIds = [...new Set(all.map(({ orderId }) => orderId))]
+  const tries = await db
+    .select({ orderId: attempts.orderId, agreementId: attempts.agreementId, fromN: attempts.fromN })
+    .from(attempts)
+    .where(sql`${attempts.orderId} = any(${sql.param(orderIds)}::uuid[])`)
+  return all.map((collects) => {
+    const { orderId, agreementId, fromN } = collects
+    const isOf = (other: Collects) =>
+      other.orderId === orderId && other.agreementId === agreementId && other.fromN === fromN
+    return attemptKey(collects, tries.filter(isOf).length)
+  })
 }
 
 /** The key of try number `n`, from 0. */

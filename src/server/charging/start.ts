@@ -1,7 +1,7 @@
 import { attempts } from '../db/schema/index.ts'
 import { type Happening, recordAll } from '../journal/journal.ts'
 import type { Within } from '../platform/context.ts'
-import { type Collects, nextAttemptKey } from './attemptKey.ts'
+import { type Collects, nextAttemptKeys } from './attemptKey.ts'
 
 export type Attempt = typeof attempts.$inferSelect
 
@@ -15,30 +15,64 @@ export interface Asked extends Collects, Pick<Attempt, 'connectionId' | 'amount'
   requestKey?: string
 }
 
-/**
- * Stores an attempt with its key, a job that looks it up, and the journal's row behind `before`, all before any gateway
- * is asked. The caller holds the order's lock. Statements that do not need each other's answers are sent together.
- */
+/** An attempt to be started: what it is about, what it asks for, and what is written of it before. */
+export interface Starting {
+  about: Happening['about']
+  asked: Asked
+  before?: Happening[]
+}
+
+/** Starts one attempt; see {@link startAttempts}. */
 export async function startAttempt(
   services: Within,
   about: Happening['about'],
   asked: Asked,
   before: Happening[] = [],
 ): Promise<Attempt> {
+  const [attempt] = await startAttempts(services, [{ about, asked, before }])
+  return attempt as Attempt
+}
+
+/**
+ * Stores attempts with their keys, jobs that look them up, and the journal's rows, all before any gateway is asked; as
+ * many statements for many as for one. The caller holds the orders' locks. Statements that do not need each other's
+ * answers are sent together.
+ * @returns the attempts in the order of what was asked.
+ */
+export async function startAttempts(services: Within, all: readonly Starting[]): Promise<Attempt[]> {
+  if (all.length === 0) return []
   const { db: tx } = services
-  const id = crypto.randomUUID()
-  const key = await nextAttemptKey(tx, asked)
-  const { amount, currency, fromN } = asked
-  const data = { ...(fromN === null ? {} : { n: fromN }), amount, currency, key }
-  const at = services.now()
-  const [[stored]] = await Promise.all([
-    tx
-      .insert(attempts)
-      .values({ ...asked, id, key, state: 'started', startedAt: at })
-      .returning(),
-    services.jobs.send(tx, 'attempt-lookup', { attemptId: id }, { afterSeconds: CALL_SECONDS + 5 }),
-    recordAll(tx, at, [...before, { about, what: 'attempt-started', data }]),
+  const keys = await nextAttemptKeys(
+    tx,
+    all.map(({ asked }) => asked),
+  )
+  const startedAt = services.now()
+  const rows = all.map(({ asked }, index) => ({
+    ...asked,
+    id: crypto.randomUUID(),
+    key: keys[index] as string,
+    state: 'started' as const,
+    startedAt,
+  }))
+  const happened = all.flatMap(({ about, asked, before = [] }, index): Happening[] => {
+    const { amount, currency, fromN } = asked
+    const data = { ...(fromN === null ? {} : { n: fromN }), amount, currency, key: keys[index] as string }
+    return [...before, { about, what: 'attempt-started', data }]
+  })
+  const [stored] = await Promise.all([
+    tx.insert(attempts).values(rows).returning(),
+    services.jobs.sendAll(
+      tx,
+      'attempt-lookup',
+      rows.map(({ id }) => ({ attemptId: id })),
+      { afterSeconds: CALL_SECONDS + 5 },
+    ),
+    recordAll(tx, startedAt, happened),
   ])
-  if (!stored) throw new Error('The attempt was not stored.')
-  return stored
+  const byId = new Map(stored.map((attempt) => [attempt.id, attempt]))
+  return rows.map(({ id }) => {
+    const attempt = byId.get(id)
+    if (!attempt) throw new Error('An attempt was not stored.')
+    return attempt
+  })
 }

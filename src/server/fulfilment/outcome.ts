@@ -1,17 +1,39 @@
-import { and, eq, inArray } from 'drizzle-orm'
+import { and, eq, inArray, sql } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
+import { split } from '../../core/money/arithmetic.ts'
 import type { Outcome } from '../../gateways/contract.ts'
-import { type Held, readAgreementOf, saveAgreement } from '../agreements/agreements.ts'
+import { type Held, readAgreement, saveAgreement, saveAgreements } from '../agreements/agreements.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
 import { type Happening, recordAll } from '../journal/journal.ts'
-import { bookCollected } from '../ledger/book.ts'
-import { queueMessage } from '../outbox/queue.ts'
+import { bookLater } from '../ledger/book.ts'
+import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
-import { shareFee } from './fees.ts'
 import { type Attempt, noteSurplus, type Order, type Source } from './notes.ts'
 
 type Collected = Extract<Outcome, { state: 'collected' }>
 type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'reason' | 'method'>
+
+/** A later payment that a gateway says it collected, with its agreement as it stands. */
+export interface Later {
+  order: Order
+  held: Held
+  attempt: Attempt
+  outcome: Collected
+  source: Source
+}
+
+/** The payments that an attempt is for. */
+function coveredBy({ held, attempt }: Pick<Later, 'held' | 'attempt'>) {
+  return held.scheduled.filter(({ n }) => n >= (attempt.fromN ?? 0) && n <= (attempt.toN ?? 0))
+}
+
+/** Whether what an attempt collected is the agreement's next payments, none of which is paid. */
+export function isNext(later: Pick<Later, 'held' | 'attempt'>): boolean {
+  const { agreement } = later.held
+  const covered = coveredBy(later)
+  const isFirst = covered[0]?.n === agreement.payments[agreement.collected]?.n
+  return covered.length > 0 && isFirst && covered.every(({ state }) => state !== 'collected')
+}
 
 /** What follows from a later payment that was collected. The order is locked by the caller. */
 export async function laterCollected(
@@ -21,79 +43,124 @@ export async function laterCollected(
   outcome: Collected,
   source: Source,
 ): Promise<void> {
-  const { db: tx } = services
-  const at = services.now()
-  const held = await readAgreementOf(tx, order, attempt.agreementId as string)
-  const { row } = held
-  const about = { orderId: order.id, personId: order.personId }
-  const covered = held.scheduled.filter(({ n }) => n >= (attempt.fromN ?? 0) && n <= (attempt.toN ?? 0))
-  const { reference, currency, fee, method, kept, expires } = outcome
-  const isFirst = covered[0]?.n === held.agreement.payments[held.agreement.collected]?.n
-  if (covered.length === 0 || covered.some(({ state }) => state === 'collected') || !isFirst) {
-    // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
-    return noteSurplus(services, order, attempt, outcome)
-  }
-  await tx
-    .update(attempts)
-    .set({ state: 'collected', reference, fee, method, kept, expires, reason: null, settledAt: at, confirmUrl: null })
-    .where(eq(attempts.id, attempt.id))
-  await tx
-    .update(payments)
-    .set({ state: 'collected', attemptId: attempt.id, collectedAt: at, fee: covered.length === 1 ? fee : 0 })
-    .where(
-      inArray(
-        payments.id,
-        covered.map(({ id }) => id),
-      ),
-    )
-  if (covered.length > 1) await shareFee(tx, fee, covered)
-  await bookCollected(services, order, attempt.id, 'sale')
-  // Whoever pays by hand with a new method has the later payments charged to it too.
-  if (kept && attempt.madeBy === 'buyer') {
-    await tx
-      .update(agreements)
-      .set({ connectionId: attempt.connectionId, kept, method, expires })
-      .where(eq(agreements.id, row.id))
-  }
-  const happened = covered.map(
-    ({ n, pay }): Happening => ({
-      about,
-      what: 'payment-collected',
-      data: { n, amount: pay, currency, reference, method, source },
-    }),
-  )
-  await goOn(services, held, covered.length, attempt.day, happened)
+  const held = await readAgreement(services.db, attempt.agreementId as string)
+  const later = { order, held, attempt, outcome, source }
+  // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
+  if (!isNext(later)) return noteSurplus(services, order, attempt, outcome)
+  await writeCollected(services, [later])
 }
 
-/** The agreement after its next payments came on a day, with what is written of it; the buyer is told unless nothing was paid. */
-export async function goOn(
-  services: Within,
-  held: Held,
-  count: number,
-  day: string,
-  happened: Happening[],
-  isTold = true,
-): Promise<void> {
+/**
+ * Writes down what follows from later payments that were collected, of agreements that differ, with as many statements
+ * for many as for one. Their orders are locked by the caller, who has looked that each {@link isNext}.
+ */
+export async function writeCollected(services: Within, all: readonly Later[]): Promise<void> {
   const { db: tx } = services
-  const { order, row } = held
-  const about = { orderId: order.id, personId: order.personId }
-  const wasStopped = held.agreement.state === 'stopped'
-  let next = held.agreement
-  for (let done = 0; done < count; done++) next = afterCollected(next, day)
-  await saveAgreement(tx, held, next)
-  if (wasStopped && next.state === 'active') happened.push({ about, what: 'agreement-goes-on' })
-  if (next.state === 'completed') happened.push({ about, what: 'agreement-completed' })
-  if (!isTold) return recordAll(tx, services.now(), happened)
-  const { mode, personId } = order
-  const { queued, writes } = queueMessage(services, {
-    mode,
-    kind: 'collected',
-    personId,
-    orderId: order.id,
-    agreementId: row.id,
+  const at = services.now()
+  const settled = all.map((later) => {
+    const { id, connectionId } = later.attempt
+    const { reference, fee, method, kept, expires } = later.outcome
+    const covered = coveredBy(later)
+    const fees = split(
+      fee,
+      covered.map(({ pay }) => pay),
+    )
+    const paid = covered.map((payment, index) => ({ ...payment, fee: fees[index] as number }))
+    return { ...later, paid, row: { id, connectionId, reference, fee, method, kept, expires } }
   })
-  await Promise.all(writes)
-  await recordAll(tx, services.now(), [...happened, queued])
+  const attemptRows = sql`jsonb_to_recordset(${JSON.stringify(settled.map(({ row }) => row))}::jsonb)
+    as r (id uuid, reference text, fee bigint, method text, kept text, expires date)`
+  const paymentRows = settled.flatMap(({ attempt, paid }) =>
+    paid.map(({ id, fee }) => ({ id, attempt_id: attempt.id, fee })),
+  )
+  await Promise.all([
+    tx.execute(sql`update ${attempts} a set state = 'collected', reference = r.reference, fee = r.fee, method = r.method,
+      kept = r.kept, expires = r.expires, reason = null, settled_at = ${at}, confirm_url = null
+      from ${attemptRows} where a.id = r.id`),
+    tx.execute(sql`update ${payments} p set state = 'collected', attempt_id = r.attempt_id, collected_at = ${at}, fee = r.fee
+      from jsonb_to_recordset(${JSON.stringify(paymentRows)}::jsonb) as r (id uuid, attempt_id uuid, fee bigint)
+      where p.id = r.id`),
+    // Whoever pays by hand with a new method has the later payments charged to it too.
+    ...settled.flatMap(({ attempt, held, row: { connectionId, kept, method, expires } }) =>
+      kept && attempt.madeBy === 'buyer'
+        ? [tx.update(agreements).set({ connectionId, kept, method, expires }).where(eq(agreements.id, held.row.id))]
+        : [],
+    ),
+  ])
+  await Promise.all([
+    bookLater(
+      services,
+      settled.map(({ order, attempt, held: { line }, paid }) => ({ order, attempt, line, paid })),
+    ),
+    goOnAll(
+      services,
+      settled.map(({ order, attempt, held, outcome, source, paid }) => ({
+        held,
+        count: paid.length,
+        day: attempt.day,
+        isTold: true,
+        happened: paid.map(({ n, pay }): Happening => {
+          const { currency, reference, method } = outcome
+          const about = { orderId: order.id, personId: order.personId }
+          return { about, what: 'payment-collected', data: { n, amount: pay, currency, reference, method, source } }
+        }),
+      })),
+    ),
+  ])
+}
+
+/** An agreement whose next payments are settled on a day, and what is written of it before. */
+interface GoingOn {
+  held: Held
+  count: number
+  day: string
+  happened: Happening[]
+  /** Its buyer is told; not where nothing was paid. */
+  isTold: boolean
+}
+
+/** Agreements after their next payments came: how each stands then, what is told and written of it. */
+export async function goOnAll(services: Within, all: readonly GoingOn[]): Promise<void> {
+  const { db: tx } = services
+  const next = all.map(({ held, count, day }) => {
+    let agreement = held.agreement
+    for (let done = 0; done < count; done++) agreement = afterCollected(agreement, day)
+    return agreement
+  })
+  const told = all.filter(({ isTold }) => isTold)
+  const { writes, queued } = queueMessages(
+    services,
+    told.map(({ held: { order, row } }) => ({
+      mode: order.mode,
+      kind: 'collected' as const,
+      personId: order.personId,
+      orderId: order.id,
+      agreementId: row.id,
+    })),
+  )
+  const messageOf = new Map(told.map((one, index) => [one, queued[index] as Happening]))
+  const happened = all.flatMap((one, index): Happening[] => {
+    const { held } = one
+    const about = { orderId: held.order.id, personId: held.order.personId }
+    const state = next[index]?.state
+    const message = messageOf.get(one)
+    return [
+      ...one.happened,
+      ...(held.agreement.state === 'stopped' && state === 'active'
+        ? [{ about, what: 'agreement-goes-on' as const }]
+        : []),
+      ...(state === 'completed' ? [{ about, what: 'agreement-completed' as const }] : []),
+      ...(message ? [message] : []),
+    ]
+  })
+  await Promise.all([
+    saveAgreements(
+      tx,
+      all.map(({ held }, index) => ({ held, next: next[index] as Held['agreement'] })),
+    ),
+    ...writes,
+    recordAll(tx, services.now(), happened),
+  ])
 }
 
 /** What follows from a try that was declined: another later, or the agreement stops. The order is locked by the caller. */
@@ -106,7 +173,7 @@ export async function laterDeclined(
 ): Promise<void> {
   const { db: tx } = services
   const at = services.now()
-  const held = await readAgreementOf(tx, order, attempt.agreementId as string)
+  const held = await readAgreement(tx, attempt.agreementId as string)
   const { row } = held
   const about = { orderId: order.id, personId: order.personId }
   await tx

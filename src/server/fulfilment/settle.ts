@@ -1,6 +1,7 @@
-import { and, eq, inArray } from 'drizzle-orm'
+import { and, asc, eq, inArray, sql } from 'drizzle-orm'
 import type { Outcome } from '../../gateways/contract.ts'
 import { paidMeanwhile } from '../access/heldAlready.ts'
+import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
 import type { Transaction } from '../db/client.ts'
 import { attempts, orders } from '../db/schema/index.ts'
@@ -10,7 +11,7 @@ import { inTransaction, type Services, type Within } from '../platform/context.t
 import { schoolDay } from '../school/service.ts'
 import { markPaid, markPaidTwice, openedBy } from './fulfil.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
-import { laterCollected, laterDeclined } from './outcome.ts'
+import { isNext, type Later, laterCollected, laterDeclined, writeCollected } from './outcome.ts'
 
 /**
  * The one state change that follows from a gateway's word about an attempt, whoever brings it and
@@ -30,6 +31,51 @@ export async function settleAttempt(
     const [attempt] = await tx.select().from(attempts).where(eq(attempts.id, attemptId))
     if (!order || !attempt) throw new Error(`There is no attempt ${attemptId}.`)
     await settleIn(services, order, attempt, outcome, source)
+  })
+}
+
+/** A gateway's word about an attempt. */
+export interface Told {
+  attemptId: string
+  outcome: Outcome
+}
+
+/**
+ * Settles several later payments that were collected, in one transaction, by statements over many rows.
+ * @returns those that are not so plain, or not of this kind: they are settled one at a time.
+ */
+export async function settleCollected(services: Services, all: readonly Told[], source: Source): Promise<Told[]> {
+  const ids = all.map(({ attemptId }) => attemptId)
+  return inTransaction(services, async (services) => {
+    const { db: tx } = services
+    const those = sql`${attempts.id} = any(${sql.param(ids)}::uuid[])`
+    const found = await tx
+      .select()
+      .from(orders)
+      .where(inArray(orders.id, tx.select({ id: attempts.orderId }).from(attempts).where(those)))
+      .orderBy(asc(orders.id))
+      .for('no key update')
+    const tries = await tx.select().from(attempts).where(those)
+    const held = await readAgreements(
+      tx,
+      tries.flatMap(({ agreementId }) => agreementId ?? []),
+    )
+    const taken = new Set<string>()
+    const later = all.flatMap(({ attemptId, outcome }): Later[] => {
+      const attempt = tries.find(({ id }) => id === attemptId)
+      const order = found.find(({ id }) => id === attempt?.orderId)
+      const agreed = held.find(({ row }) => row.id === attempt?.agreementId)
+      if (!attempt || !order || !agreed || outcome.state !== 'collected') return []
+      const isAsked = outcome.amount === attempt.amount && outcome.currency === attempt.currency
+      const isPlain = isAsked && nextState(attempt.state, outcome.state) !== null && isNext({ held: agreed, attempt })
+      // Of one agreement one at a time: the second follows from the first.
+      if (!isPlain || taken.has(agreed.row.id)) return []
+      taken.add(agreed.row.id)
+      return [{ order, held: agreed, attempt, outcome, source }]
+    })
+    if (later.length > 0) await writeCollected(services, later)
+    const done = new Set(later.map(({ attempt }) => attempt.id))
+    return all.filter(({ attemptId }) => !done.has(attemptId))
   })
 }
 

@@ -28,7 +28,7 @@ import { type Entry, type Row, write } from './write.ts'
 
 /** Each movement of money is written down here, by whoever makes it true, in the same transaction. */
 
-type Order = Pick<typeof orders.$inferSelect, 'id' | 'mode' | 'currency' | 'duplicateOf'>
+type Order = Pick<typeof orders.$inferSelect, 'id' | 'mode' | 'currency'>
 type Attempt = Pick<typeof attempts.$inferSelect, 'id' | 'connectionId' | 'agreementId' | 'fromN' | 'toN'>
 type Refund = typeof refunds.$inferSelect
 type Transfer = typeof transfers.$inferSelect
@@ -117,6 +117,39 @@ export async function bookCollected(services: Within, order: Order, attemptId: s
   const kind = isWhole ? 'transfer' : 'completion'
   const subject = isWhole ? only.id : attemptId
   await write(tx, [entryOf(order, attemptId, at, { kind, day, method, rows: withSubject(postings, subject) })])
+}
+
+/** A later payment that was collected: of which line, and its payments with their parts of the fee. */
+export interface BookedLater {
+  order: Order
+  attempt: Pick<Attempt, 'id' | 'connectionId'>
+  line: { id: string; offerId: string; product: string }
+  paid: readonly { id: string; pay: number; tax: number; fee: number }[]
+}
+
+/** Writes down what gateways collected of agreements, with as many statements for many as for one. */
+export async function bookLater(services: Within, all: readonly BookedLater[]): Promise<void> {
+  const { db: tx } = services
+  const ids = [...new Set(all.map(({ attempt }) => attempt.connectionId))]
+  const [ways, day] = await Promise.all([
+    tx
+      .select({ id: connections.id, adapter: connections.adapter })
+      .from(connections)
+      .where(inArray(connections.id, ids)),
+    schoolDay(services),
+  ])
+  const at = services.now()
+  await write(
+    tx,
+    all.map(({ order, attempt, line, paid }) => {
+      const method = ways.find(({ id }) => id === attempt.connectionId)?.adapter ?? ''
+      const booked = paid.map(({ id, pay, tax, fee }) => {
+        return { paymentId: id, lineId: line.id, offerId: line.offerId, product: line.product, pay, tax, fee }
+      })
+      const rows = collected(booked, { into: atGateway(method), method, as: 'sale' })
+      return entryOf(order, attempt.id, at, { kind: 'payment', day, method, rows })
+    }),
+  )
 }
 
 /** Writes down a part of a transfer whose order still waits, or is completed by it. */
@@ -210,7 +243,7 @@ function opposite({ account, amount, lineId, paymentId, offerId, subjectId }: Re
 /** Writes down money that was given back, or lost in a dispute: the rows of one call, each of a line. */
 export async function bookGivenBack(
   services: Within,
-  order: Order,
+  order: Order & Pick<typeof orders.$inferSelect, 'duplicateOf'>,
   given: readonly Pick<Refund, 'id' | 'attemptId' | 'lineId' | 'amount' | 'isOutside' | 'day' | 'note'>[],
   kind: 'refund' | 'dispute',
 ): Promise<void> {

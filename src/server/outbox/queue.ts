@@ -11,12 +11,27 @@ type NewMessage = Pick<
  * Queues a message in the caller's transaction: it is sent if, and only if, that commits.
  * @returns the statements on their way, and what the caller writes into the journal.
  */
-export function queueMessage({ db: tx, jobs, now }: Within, message: NewMessage) {
-  const id = crypto.randomUUID()
+export function queueMessage(services: Within, message: NewMessage) {
+  const {
+    writes,
+    queued: [queued],
+  } = queueMessages(services, [message])
+  return { writes, queued: queued as Happening }
+}
+
+/** The same for several, with as many statements as for one. */
+export function queueMessages({ db: tx, jobs, now }: Within, all: readonly NewMessage[]) {
+  if (all.length === 0) return { writes: [], queued: [] }
+  const rows = all.map((message) => ({ ...message, id: crypto.randomUUID() }))
+  const createdAt = now()
   const writes: PromiseLike<unknown>[] = [
-    tx.insert(messages).values({ ...message, id, state: 'waiting', createdAt: now() }),
-    jobs.send(tx, 'message-send', { messageId: id }),
+    tx.insert(messages).values(rows.map((row) => ({ ...row, state: 'waiting' as const, createdAt }))),
+    jobs.sendAll(
+      tx,
+      'message-send',
+      rows.map(({ id }) => ({ messageId: id })),
+    ),
   ]
-  const queued: Happening = { about: message, what: 'message-queued', data: { kind: message.kind } }
+  const queued = all.map((about): Happening => ({ about, what: 'message-queued', data: { kind: about.kind } }))
   return { writes, queued }
 }

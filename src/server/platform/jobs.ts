@@ -67,6 +67,8 @@ export interface When {
 /** Queues jobs inside the caller's transaction: they exist if, and only if, it commits. */
 export interface Jobs {
   send<N extends JobName>(tx: Queryable, name: N, data: JobData[N], when?: When): Promise<void>
+  /** Several of one name, in one statement. */
+  sendAll<N extends JobName>(tx: Queryable, name: N, data: readonly JobData[N][], when?: When): Promise<void>
 }
 
 /** The queue in the product's own PostgreSQL. `work` also runs upkeep; senders need none. */
@@ -86,7 +88,11 @@ export async function startJobs(databaseUrl: string, work: boolean): Promise<{ b
   boss.on('error', (error) => log('error', `jobs: ${error.message}`))
   await boss.start()
   for (const name of JOB_NAMES) await boss.createQueue(name)
-  return { boss, jobs: { send: (tx, name, data, when = {}) => sendJob(boss, tx, name, data, when) } }
+  const jobs: Jobs = {
+    send: (tx, name, data, when = {}) => sendJob(boss, tx, name, data, when),
+    sendAll: (tx, name, data, when = {}) => sendJobs(boss, tx, name, data, when),
+  }
+  return { boss, jobs }
 }
 
 async function sendJob<N extends JobName>(
@@ -101,6 +107,29 @@ async function sendJob<N extends JobName>(
     ...RETRIES[name],
     ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: onceInSeconds }),
     db: { executeSql: (text, values) => tx.execute(withValues(text, values)) },
+  })
+}
+
+async function sendJobs<N extends JobName>(
+  boss: PgBoss,
+  tx: Queryable,
+  name: N,
+  all: readonly JobData[N][],
+  { afterSeconds = 0, once, onceInSeconds = 60 }: When,
+) {
+  if (all.length === 0) return
+  const how = {
+    // The queue's own clock is the database's.
+    startAfter: `${afterSeconds} seconds`,
+    ...RETRIES[name],
+    ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: onceInSeconds }),
+  }
+  const jobs = all.map((data) => ({ name, data, ...how }))
+  await boss.insert(jobs as PgBoss.JobInsert[], {
+    db: {
+      executeSql: (text, values) =>
+        tx.execute(withValues(text.replace('json_to_recordset($1)', 'json_to_recordset($1::json)'), values)),
+    },
   })
 }
 

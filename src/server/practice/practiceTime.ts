@@ -3,7 +3,7 @@ import { addDays, type Day, later } from '../../core/calendar/day.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { CALL_SECONDS } from '../charging/start.ts'
 import { announceIn } from '../collecting/announce.ts'
-import { agreementsDue, COLLECTED_AT_ONCE, collectAgreement } from '../collecting/collect.ts'
+import { agreementsDue, collectAgreements } from '../collecting/collect.ts'
 import type { Queryable } from '../db/client.ts'
 import {
   agreements,
@@ -177,7 +177,8 @@ export async function resumeMove({ db, jobs }: Services): Promise<void> {
 async function workNow(base: Services): Promise<void> {
   for (let round = 0; round < 50; round++) {
     const due = await agreementsDue(base, 'practice')
-    await atOnce(COLLECTED_AT_ONCE, due, (id) => collectAgreement(base, id))
+    const [error] = (await collectAgreements(base, due)).values()
+    if (error !== undefined) throw error
     if (due.length > 0) continue
     await untilAnswered(base)
     if ((await agreementsDue(base, 'practice')).length === 0) break
