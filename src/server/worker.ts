@@ -46,22 +46,26 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
   // A school that was put back from a backup is compared with the gateways' books before anything is collected.
   if (await restoredSince(services.db)) await reconcileAll(services)
   await work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId), { together: 5 })
-  await boss.work<JobData['agreement-collect']>(
-    'agreement-collect',
-    { pollingIntervalSeconds: POLLED_SECONDS, batchSize: COLLECTED_BATCH },
-    async (jobs) => {
-      const failed = await collectAgreements(
-        services,
-        jobs.map(({ data }) => data.agreementId),
-      )
-      for (const { id, data } of jobs) {
-        const error = failed.get(data.agreementId)
-        if (error === undefined) continue
-        log('error', 'agreement-collect', error)
-        await boss.fail('agreement-collect', id, { why: describeError(error) })
-      }
-    },
-  )
+  const collect = async (jobs: PgBoss.Job<JobData['agreement-collect']>[]) => {
+    const failed = await collectAgreements(
+      services,
+      jobs.map(({ data }) => data.agreementId),
+    )
+    for (const { id, data } of jobs) {
+      const error = failed.get(data.agreementId)
+      if (error === undefined) continue
+      log('error', 'agreement-collect', error)
+      await boss.fail('agreement-collect', id, { why: describeError(error) })
+    }
+  }
+  // Two at a time: while one waits for a gateway that takes long, the other goes on.
+  for (let n = 0; n < 2; n++) {
+    await boss.work(
+      'agreement-collect',
+      { pollingIntervalSeconds: POLLED_SECONDS, batchSize: COLLECTED_BATCH },
+      collect,
+    )
+  }
   await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   await work('practice-move', () => goOnMoving(services))
   await work('reconcile', async () => void (await reconcileAll(services)))

@@ -8,7 +8,7 @@ import {
 } from '../../gateways/contract.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections } from '../db/schema/index.ts'
-import { capabilitiesOf, isReadable, openConnection } from '../gateways/service.ts'
+import { capabilitiesOf, isReadable, openRow } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 
@@ -48,7 +48,7 @@ export async function openWay(services: Services, payment: Payment | null, mode:
     throw new Problem(409, 'way-gone', 'This payment method is not offered at the moment. Reload the page.')
   }
   const capabilities = capabilitiesOf(services.gateways, connection.adapter)
-  const gateway = capabilities.style === 'offline' ? null : await openConnection(services, connection.id)
+  const gateway = capabilities.style === 'offline' ? null : await openRow(services, connection)
   return { connection, capabilities, gateway }
 }
 

@@ -15,7 +15,7 @@ import {
   payments,
   people,
 } from '../db/schema/index.ts'
-import { markPaid } from '../fulfilment/fulfil.ts'
+import { linesOf, markPaid } from '../fulfilment/fulfil.ts'
 import type { Attempt, Order } from '../fulfilment/notes.ts'
 import { type Happening, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
@@ -77,7 +77,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     data: { amount: order.payToday, currency: order.currency },
   }
   if (order.payToday === 0) {
-    await markPaid(services, order, null, [placed], placing.kept)
+    await markPaid(services, order, await linesOf(tx, order.id), null, [placed], placing.kept)
     return { kind: 'paid', orderId: order.id }
   }
   const attempt = await startAttempt(

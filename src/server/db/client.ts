@@ -1,6 +1,7 @@
 import { AsyncLocalStorage } from 'node:async_hooks'
 import { createHash } from 'node:crypto'
 import { readFileSync } from 'node:fs'
+import type { Writable } from 'node:stream'
 import { fileURLToPath } from 'node:url'
 import { sql } from 'drizzle-orm'
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres'
@@ -39,15 +40,30 @@ const MIGRATIONS = fileURLToPath(new URL('./migrations', import.meta.url))
  * texts come from code alone; values are parameters.
  */
 class PreparingClient extends pg.Client {
+  #isCorked = false
+
   constructor(config?: pg.ClientConfig) {
     super(config)
     const query = this.query.bind(this) as (...args: unknown[]) => unknown
     const prepared = (...args: unknown[]) => {
       const [config, values] = args as [pg.QueryConfig | string, unknown[] | undefined]
+      this.#sendTogether()
       const isNameable = typeof config === 'object' && !config.name && Array.isArray(values) && values.length > 0
       return isNameable ? query({ ...config, name: nameOf(config.text) }, ...args.slice(1)) : query(...args)
     }
     this.query = prepared as typeof this.query
+  }
+
+  /** Statements that are asked for in one go are sent in one: each write costs as much as a small statement. */
+  #sendTogether() {
+    if (this.#isCorked) return
+    const { stream } = (this as unknown as { connection: { stream: Writable } }).connection
+    this.#isCorked = true
+    stream.cork()
+    setImmediate(() => {
+      this.#isCorked = false
+      stream.uncork()
+    })
   }
 }
 

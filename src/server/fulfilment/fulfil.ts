@@ -7,7 +7,16 @@ import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
 import type { KeptFor } from '../charging/ways.ts'
 import type { Transaction } from '../db/client.ts'
-import { agreements, grants, lineCourses, orderLines, orders, payments } from '../db/schema/index.ts'
+import {
+  agreements,
+  connections,
+  grants,
+  lineCourses,
+  orderLines,
+  orders,
+  payments,
+  products,
+} from '../db/schema/index.ts'
 import { type Happening, recordAll } from '../journal/journal.ts'
 import { bookCollected } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
@@ -19,10 +28,18 @@ type Order = typeof orders.$inferSelect
 
 /** What follows when an order is paid: its payments count, its courses open, what was promised begins, all from its lines. */
 
+/** A line of an order with the courses that it opens, and its product's name in the books. */
+export type OpeningLine = Awaited<ReturnType<typeof linesOf>>[number]
+
 /** The lines of an order in their order, each with the courses that it opens. */
-async function linesOf(tx: Transaction, orderId: string) {
+export async function linesOf(tx: Transaction, orderId: string) {
   const [lines, opened] = await Promise.all([
-    tx.select().from(orderLines).where(eq(orderLines.orderId, orderId)).orderBy(asc(orderLines.position)),
+    tx
+      .select({ line: orderLines, product: products.bookName })
+      .from(orderLines)
+      .innerJoin(products, eq(products.id, orderLines.productId))
+      .where(eq(orderLines.orderId, orderId))
+      .orderBy(asc(orderLines.position)),
     tx
       .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
       .from(lineCourses)
@@ -30,37 +47,49 @@ async function linesOf(tx: Transaction, orderId: string) {
       .where(eq(orderLines.orderId, orderId))
       .orderBy(asc(lineCourses.position)),
   ])
-  return lines.map((line) => ({ line, courses: opened.filter(({ lineId }) => lineId === line.id) }))
+  return lines.map((one) => ({ ...one, courses: opened.filter(({ lineId }) => lineId === one.line.id) }))
 }
 
-/** The courses that an order opens. */
-export async function openedBy(tx: Transaction, orderId: string): Promise<string[]> {
-  const lines = await linesOf(tx, orderId)
+/** The courses that lines open. */
+export function openedBy(lines: readonly OpeningLine[]): string[] {
   return [...new Set(lines.flatMap(({ courses }) => courses.map(({ courseId }) => courseId)))]
 }
 
 /** What collected what was due on the purchase day, and what it cost; null where nothing was due. */
-export type Collecting = { id: string; fee: number } | null
+export type Collecting = { id: string; connectionId: string; fee: number } | null
 
 /** Marks the payments of an order's purchase day as collected, each with its part of the fee, and books them. */
-async function collectToday(services: Within, order: Order, by: Collecting, as: BookedAs) {
+async function collectToday(
+  services: Within,
+  order: Order,
+  lines: readonly OpeningLine[],
+  by: Collecting,
+  as: BookedAs,
+) {
   const { db: tx } = services
   const { id, quote } = order
   const due = quote.lines.flatMap(({ payments: all }) => all.filter((payment) => payment.due === quote.purchaseDay))
   const isOne = due.length === 1
-  const collected = await tx
-    .update(payments)
-    .set({
-      state: 'collected',
-      attemptId: by?.id ?? null,
-      collectedAt: services.now(),
-      fee: isOne ? (by?.fee ?? 0) : 0,
-    })
-    .where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))
-    .returning({ id: payments.id, pay: payments.pay })
-  if (!by) return
-  if (!isOne) await shareFee(tx, by.fee, collected)
-  await bookCollected(services, order, by.id, as)
+  const [collected, [way]] = await Promise.all([
+    tx
+      .update(payments)
+      .set({
+        state: 'collected',
+        attemptId: by?.id ?? null,
+        collectedAt: services.now(),
+        fee: isOne ? (by?.fee ?? 0) : 0,
+      })
+      .where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))
+      .returning({ id: payments.id, lineId: payments.lineId, pay: payments.pay, tax: payments.tax, fee: payments.fee }),
+    by ? tx.select({ adapter: connections.adapter }).from(connections).where(eq(connections.id, by.connectionId)) : [],
+  ])
+  if (!by || !way) return
+  const shared = isOne ? collected : await shareFee(tx, by.fee, collected)
+  const booked = shared.flatMap(({ id: paymentId, lineId, pay, tax, fee }) => {
+    const of = lines.find(({ line }) => line.id === lineId)
+    return of && pay > 0 ? [{ paymentId, lineId, offerId: of.line.offerId, product: of.product, pay, tax, fee }] : []
+  })
+  await bookCollected(services, order, by.id, { method: way.adapter, paid: booked, as })
 }
 
 /**
@@ -70,6 +99,7 @@ async function collectToday(services: Within, order: Order, by: Collecting, as: 
 export async function markPaidTwice(
   services: Within,
   order: Order,
+  lines: readonly OpeningLine[],
   by: Collecting,
   duplicateOf: string,
   collectedNow: Happening,
@@ -81,7 +111,7 @@ export async function markPaidTwice(
   const dueNow = eq(payments.due, quote.purchaseDay)
   const placedOn = await schoolDay(services)
   await tx.update(orders).set({ state: 'paid', paidAt: at, placedOn, duplicateOf }).where(eq(orders.id, orderId))
-  await collectToday(services, order, by, 'overpaid')
+  await collectToday(services, order, lines, by, 'overpaid')
   await tx
     .update(payments)
     .set({ state: 'let-go' })
@@ -108,6 +138,7 @@ export function goesOn({ payments: all, untilCancelled }: QuotedLine, purchaseDa
 export async function markPaid(
   services: Within,
   order: Order,
+  lines: readonly OpeningLine[],
   by: Collecting,
   before: Happening[],
   kept: KeptFor | null,
@@ -119,10 +150,9 @@ export async function markPaid(
   const school = await getSchool(tx)
   const placedOn = dayFor(school, at)
   const { purchaseDay } = order.quote
-  const [lines] = await Promise.all([
-    linesOf(tx, orderId),
+  await Promise.all([
     tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
-    collectToday(services, order, by, 'sale'),
+    collectToday(services, order, lines, by, 'sale'),
   ])
   const request = readStoredQuote(order.quoteInput)
   const begun = lines.map(({ line, courses }) => {

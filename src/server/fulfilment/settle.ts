@@ -9,7 +9,7 @@ import { type Happening, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
-import { markPaid, markPaidTwice, openedBy } from './fulfil.ts'
+import { linesOf, markPaid, markPaidTwice, openedBy } from './fulfil.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
 import { isNext, type Later, laterCollected, laterDeclined, writeCollected } from './outcome.ts'
 
@@ -181,9 +181,11 @@ async function collected(
   const about = { orderId: order.id, personId: order.personId }
   const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
   const collectedNow: Happening = { about, what: 'attempt-collected', data }
-  const first = await paidMeanwhile(tx, order, await openedBy(tx, order.id), await schoolDay(services))
-  if (first) return markPaidTwice(services, order, { id: attempt.id, fee }, first, collectedNow)
-  await markPaid(services, order, { id: attempt.id, fee }, [collectedNow], {
+  const lines = await linesOf(tx, order.id)
+  const first = await paidMeanwhile(tx, order, openedBy(lines), await schoolDay(services))
+  const by = { id: attempt.id, connectionId: attempt.connectionId, fee }
+  if (first) return markPaidTwice(services, order, lines, by, first, collectedNow)
+  await markPaid(services, order, lines, by, [collectedNow], {
     connectionId: attempt.connectionId,
     reference: kept,
     method,

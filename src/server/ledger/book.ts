@@ -91,32 +91,32 @@ function marksOf(tx: Transaction, attemptId: string) {
     .where(and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt), eq(transfers.isSurplus, false)))
 }
 
-/** Writes down what an attempt has collected: its payments are marked and have their parts of the fee. */
-export async function bookCollected(services: Within, order: Order, attemptId: string, as: BookedAs): Promise<void> {
+/** Writes down what an attempt has collected for an order: its payments with their parts of the fee. */
+export async function bookCollected(
+  services: Within,
+  order: Order,
+  attemptId: string,
+  { method, paid, as }: { method: string; paid: readonly BookedPayment[]; as: BookedAs },
+): Promise<void> {
   const { db: tx } = services
-  const rows = await paymentsBy(tx)
-    .where(and(eq(payments.attemptId, attemptId), sql`${payments.pay} > 0`))
-    .orderBy(payments.id)
-  const method = rows[0]?.method
-  if (!method) return
   const at = services.now()
   if (method !== BANK_TRANSFER_ID) {
     const day = await schoolDay(services)
-    const postings = collected(rows, { into: atGateway(method), method, as })
-    return write(tx, [entryOf(order, attemptId, at, { kind: 'payment', day, method, rows: postings })])
+    const rows = collected(paid, { into: atGateway(method), method, as })
+    return write(tx, [entryOf(order, attemptId, at, { kind: 'payment', day, method, rows })])
   }
   const marks = await marksOf(tx, attemptId)
   const [only] = marks
-  const day =
-    marks
-      .map((mark) => mark.day)
-      .sort()
-      .at(-1) ?? (await schoolDay(services))
+  const lastDay = marks
+    .map((mark) => mark.day)
+    .sort()
+    .at(-1)
+  const day = lastDay ?? (await schoolDay(services))
   const isWhole = marks.length === 1 && only !== undefined
-  const postings = collected(rows, { into: isWhole ? BANK : PREPAID, method, as })
+  const rows = collected(paid, { into: isWhole ? BANK : PREPAID, method, as })
   const kind = isWhole ? 'transfer' : 'completion'
   const subject = isWhole ? only.id : attemptId
-  await write(tx, [entryOf(order, attemptId, at, { kind, day, method, rows: withSubject(postings, subject) })])
+  await write(tx, [entryOf(order, attemptId, at, { kind, day, method, rows: withSubject(rows, subject) })])
 }
 
 /** A later payment that was collected: of which line, and its payments with their parts of the fee. */

@@ -18,7 +18,6 @@ import {
 } from '../db/schema/index.ts'
 import { lookUpAwaited } from '../fulfilment/lookup.ts'
 import { Problem } from '../http/problem.ts'
-import { atOnce } from '../platform/atOnce.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 

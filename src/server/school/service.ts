@@ -61,10 +61,21 @@ export const schoolSchema = v.object({
   ),
 })
 
-/** The school, or null before it was set up. */
-export async function findSchool(db: Queryable): Promise<School | null> {
-  const [row] = await db.select().from(school)
-  return row ?? null
+/** What transactions have read of the school: within one it does not change, but by {@link changeSchool}, which reads it no more. */
+const readBy = new WeakMap<Queryable, Promise<School | null>>()
+
+/** The school, or null before it was set up; read once in a transaction. */
+export function findSchool(db: Queryable): Promise<School | null> {
+  // The database itself lives as long as the process, and the school is changed meanwhile.
+  const isTransaction = !('$client' in db)
+  const known = isTransaction ? readBy.get(db) : undefined
+  if (known) return known
+  const read = db
+    .select()
+    .from(school)
+    .then(([row]) => row ?? null)
+  if (isTransaction) readBy.set(db, read)
+  return read
 }
 
 /** @throws Problem 409 before the school was set up. */
