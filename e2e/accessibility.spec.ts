@@ -50,7 +50,7 @@ test('the buyer’s plan, with another card being given', async ({ shop }) => {
   await post(shop.request, '/api/shop/sign-in', { email: 'ida.brandner@post.example', password: OWNER.password })
   await shop.goto('/my')
   await shop.getByRole('link', { name: 'Manage' }).first().click()
-  await pressOnce(shop, 'Give another card')
+  await pressOnce(shop, 'Use another card')
   await expect(shop.frameLocator('iframe').getByLabel('Card number')).toBeVisible()
   await expectNothingSerious(shop)
 })

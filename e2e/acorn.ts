@@ -88,7 +88,7 @@ export async function makeCourse(studio: Page, title: string, price: number | ob
 export async function reprice(studio: Page, offerId: string, price: number | object | null, more: object = {}) {
   const { draftRev: baseRev } = await post(studio.request, `/api/offers/${offerId}`, undefined, 'GET')
   const terms = typeof price === 'object' && price !== null ? price : { kind: 'single', amount: price }
-  const content = { ...newOffer('At once'), ...more, terms: price === null ? { kind: 'free' } : terms }
+  const content = { ...newOffer('One payment'), ...more, terms: price === null ? { kind: 'free' } : terms }
   const { draftRev } = await post(studio.request, `/api/offers/${offerId}/draft`, { baseRev, content }, 'PUT')
   await post(studio.request, `/api/offers/${offerId}/publish`, { rev: draftRev })
 }

@@ -20,7 +20,7 @@ test('not enough money: said, everything typed kept, then another card pays', as
   const { slug, title } = await makeCourse(studio, unique('Declined'), 4800)
   await fillCheckout(shop, slug, someone(), 'Not enough money')
   await payButton(shop).click()
-  await expect(shop.getByText('There is not enough money on it. Nothing was charged.')).toBeVisible()
+  await expect(shop.getByText('The card or account does not have enough money. Nothing was charged.')).toBeVisible()
   await expect(shop.getByLabel('Name')).toHaveValue('Ada Buyer')
   await expect(shop.frameLocator('iframe').getByLabel('Card number')).toHaveValue('9710 2230 4400 5502')
   await chooseCard(shop, 'Pays')

@@ -37,8 +37,8 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
   })
 
   await test.step('gives it a price, which reads back', async () => {
-    await studio.getByLabel('What follows').getByRole('button', { name: 'Give it a price' }).click()
-    const mirror = studio.getByLabel('What follows')
+    await studio.getByLabel('Preview').getByRole('button', { name: 'Give it a price' }).click()
+    const mirror = studio.getByLabel('Preview')
     await expect(mirror.getByText('It has no price yet.')).toBeVisible()
     const price = studio.getByLabel('Price', { exact: true })
     for (const [typed, why] of [
@@ -74,7 +74,7 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
     await expect(dialog).toContainText('Price new: €48.00')
     await expect(dialog).toContainText('goes live with it')
     await dialog.getByRole('button', { name: 'Publish now' }).click()
-    await expect(studio.getByLabel('What follows').getByText('It can be bought now.')).toBeVisible()
+    await expect(studio.getByLabel('Preview').getByText('It can be bought now.')).toBeVisible()
   })
 
   await test.step('a stranger finds it on the school’s page and pays', async () => {
@@ -114,7 +114,7 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
     await shop.getByRole('button', { name: 'Save and open my courses' }).click()
     await expect(shop.getByText('2 lessons · yours for good')).toBeVisible()
     await shop.goto(link)
-    await expect(shop.getByRole('heading', { name: 'This link was used or has ended.' })).toBeVisible()
+    await expect(shop.getByRole('heading', { name: 'This link has been used or has expired.' })).toBeVisible()
   })
 
   await test.step('the buyer signs in elsewhere and finds the course', async () => {
@@ -133,7 +133,7 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
       .getByRole('link', { name: /Sofia Stranger/ })
       .first()
       .click()
-    const journal = studio.getByLabel('What follows').getByRole('listitem')
+    const journal = studio.getByLabel('Preview').getByRole('listitem')
     await expect(journal.first()).toContainText('Ordered, for €48.00')
     await expect(journal.filter({ hasText: 'Collected €48.00 by card ending 4821' })).toBeVisible()
     await expect(journal.filter({ hasText: 'Message sent: receipt' })).toBeVisible()

@@ -20,7 +20,7 @@ async function emptyBench(studio: Page, title: string) {
   const { id: courseId } = await post(studio.request, '/api/catalogue/courses', { title: unique(title) })
   const { id } = await post(studio.request, '/api/offers', { courseId })
   await studio.goto(`/studio/sell/offers/${id}`)
-  return studio.getByLabel('What follows')
+  return studio.getByLabel('Preview')
 }
 
 /** Publishes what stands on the bench and buys it; answers what the gateway took. */
@@ -41,8 +41,8 @@ test('800 now and 8 × 90 monthly', async ({ studio, shop }) => {
   const mirror = await emptyBench(studio, 'Deposit')
   await studio.getByRole('radio', { name: 'Installments' }).click()
   await studio.getByLabel('What the price is of').selectOption('each')
-  await studio.getByLabel('Price of each part').fill('90')
-  await studio.getByLabel('Number of parts').fill('8')
+  await studio.getByLabel('Amount of each installment').fill('90')
+  await studio.getByLabel('Number of installments').fill('8')
   await studio.getByRole('button', { name: 'Add a deposit' }).click()
   await studio.getByLabel('Deposit', { exact: true }).fill('800')
   await expect(
@@ -92,8 +92,8 @@ test('pay what you like from 4, 12 suggested', async ({ studio, shop }) => {
   const mirror = await emptyBench(studio, 'Own price')
   await studio.getByRole('radio', { name: 'Name your price' }).click()
   await studio.getByLabel('Suggested price').fill('3')
-  await studio.getByLabel('Least price').fill('4')
-  await expect(mirror.getByText('The suggested price is below the least.')).toBeVisible()
+  await studio.getByLabel('Minimum price').fill('4')
+  await expect(mirror.getByText('The suggested price is below the minimum.')).toBeVisible()
   await studio.getByLabel('Suggested price').fill('12')
   await expect(
     mirror.getByText('The buyer names the price, from €4.00; €12.00 is suggested. Open for good.'),

@@ -35,7 +35,7 @@ test('the money of any span: by month, by day, down to the payment, and the same
   await test.step('a span the wrong way round is said at its field, and nothing is asked for', async () => {
     await studio.getByLabel('From', { exact: true }).fill(last)
     await studio.getByLabel('To', { exact: true }).fill(today)
-    await expect(studio.getByRole('alert')).toHaveText('The last day lies before the first.')
+    await expect(studio.getByRole('alert')).toHaveText('The last day is before the first.')
     await studio.getByRole('button', { name: 'Show', exact: true }).click()
     await expect(bench.getByText(/^€43\.00 received; .*€43\.00 due in these days: €43\.00 is paid\.$/)).toBeVisible()
   })

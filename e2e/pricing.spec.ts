@@ -8,7 +8,7 @@ test('119 once, or 3 × 42 monthly, or free for members; two years of access', a
   const { slug, courseId } = await makeCourse(studio, unique('Three ways'), 9900)
   const shelf = await post(studio.request, '/api/catalogue/shelf', undefined, 'GET')
   const [first] = shelf.find((course: { id: string }) => course.id === courseId).offers
-  const mirror = studio.getByLabel('What follows')
+  const mirror = studio.getByLabel('Preview')
   const twoYears = async () => {
     await studio.getByLabel('How long it stays open').selectOption('span')
     await studio.getByLabel('Open for, how many').fill('2')
@@ -50,7 +50,7 @@ test('119 once, or 3 × 42 monthly, or free for members; two years of access', a
     await studio.getByLabel('Name of the offer').fill('For members')
     await studio.getByRole('radio', { name: 'Free' }).click()
     await studio.getByLabel('Who may buy').selectOption('holders')
-    await studio.getByLabel('Course that is held').selectOption({ label: club.title })
+    await studio.getByLabel('Course they need').selectOption({ label: club.title })
     await twoYears()
     await expect(mirror.getByText('Included for members')).toBeVisible()
     await publish()
@@ -222,7 +222,7 @@ test('two offers side by side, with figures to copy', async ({ studio }) => {
 
 test('undo through a whole edit leads back to where it began', async ({ studio }) => {
   const { offerId } = await makeCourse(studio, unique('Whole edit'), 4800)
-  const before = { ...newOffer('At once'), terms: { kind: 'single', amount: 4800 } }
+  const before = { ...newOffer('One payment'), terms: { kind: 'single', amount: 4800 } }
   await studio.goto(`/studio/sell/offers/${offerId}`)
   const step = async (act: () => Promise<unknown>) => {
     await act()
@@ -231,7 +231,7 @@ test('undo through a whole edit leads back to where it began', async ({ studio }
   }
   await step(() => studio.getByLabel('Name of the offer').fill('In parts'))
   await step(() => studio.getByRole('radio', { name: 'Installments' }).click())
-  await step(() => studio.getByLabel('Number of parts').fill('4'))
+  await step(() => studio.getByLabel('Number of installments').fill('4'))
   await step(() => studio.getByRole('button', { name: 'Add a deposit' }).click())
   await step(() => studio.getByLabel('Who may buy').selectOption('link'))
   await step(() => studio.getByLabel('Lines under the price').fill('One line'))
@@ -240,13 +240,13 @@ test('undo through a whole edit leads back to where it began', async ({ studio }
   const undo = studio.getByRole('button', { name: 'Undo', exact: true })
   while (await undo.isEnabled()) await undo.click()
   await expect(studio.getByText('Draft saved')).toBeVisible()
-  await expect(studio.getByLabel('Name of the offer')).toHaveValue('At once')
+  await expect(studio.getByLabel('Name of the offer')).toHaveValue('One payment')
   const saved = await post(studio.request, `/api/offers/${offerId}`, undefined, 'GET')
   expect(saved.draft).toEqual(before)
   const redo = studio.getByRole('button', { name: 'Redo', exact: true })
   while (await redo.isEnabled()) await redo.click()
   await expect(studio.getByLabel('Article number')).toHaveValue('X-1')
-  await expect(studio.getByLabel('Number of parts')).toHaveValue('4')
+  await expect(studio.getByLabel('Number of installments')).toHaveValue('4')
 })
 
 test('the direct link as a QR code; the school’s currency stays once it sold live', async ({ studio }) => {

@@ -164,7 +164,7 @@ test('an offer that ended takes nothing else down, and its page says so', async 
   await studio.getByLabel('How long it stays open').selectOption('until')
   await studio.getByLabel('Open until').fill('2020-01-31')
   await expect(studio.getByRole('alert').filter({ hasText: 'This day is past' })).toBeVisible()
-  await expect(studio.getByLabel('What follows').getByText(/^Access ended on 31 January 2020/)).toBeVisible()
+  await expect(studio.getByLabel('Preview').getByText(/^Access ended on 31 January 2020/)).toBeVisible()
   await studio.getByRole('button', { name: 'Publish…' }).click()
   await expect(studio.getByRole('dialog').getByRole('alert')).toContainText('nobody can buy it any more')
   await expect(studio.getByRole('button', { name: 'Publish now' })).toBeDisabled()

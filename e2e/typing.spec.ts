@@ -19,7 +19,7 @@ test('an emptied amount is empty; a deposit and its parts are said with one sum'
   await deposit.press('Control+a')
   await deposit.press('Delete')
   await expect(deposit).toHaveValue('')
-  await expect(studio.getByLabel('What follows').getByText('The deposit has no amount yet.')).toBeVisible()
+  await expect(studio.getByLabel('Preview').getByText('The deposit has no amount yet.')).toBeVisible()
   await deposit.pressSequentially('45')
   await expect(studio.getByText('€45.00 deposit, then 3 × €30.00; €135.00 in all')).toBeVisible()
   await studio.getByLabel('Price in all').fill('149.-')
@@ -29,7 +29,7 @@ test('an emptied amount is empty; a deposit and its parts are said with one sum'
 test('what cannot be read is kept, named where one publishes, and asked about where one leaves', async ({ studio }) => {
   const { offerId, courseId } = await makeCourse(studio, unique('Unread'), parts)
   await studio.goto(`/studio/sell/offers/${offerId}`)
-  const count = studio.getByLabel('Number of parts')
+  const count = studio.getByLabel('Number of installments')
   await count.fill('500')
   await expect(studio.getByRole('alert').filter({ hasText: 'from 2 to 120' })).toBeVisible()
   await studio.getByLabel('Price in all').fill('ninety')

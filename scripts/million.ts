@@ -63,7 +63,7 @@ function terms(): [string, DraftTerms][] {
     trial: null,
   })
   return [
-    ['At once', { kind: 'single', amount: 12_900 }],
+    ['One payment', { kind: 'single', amount: 12_900 }],
     ['In three', plan(3, 4300)],
     ['In eight', plan(8, 6500)],
     ['Monthly', { kind: 'subscription', amount: 1900, every: month, payments: null, setupFee: null, trial: null }],

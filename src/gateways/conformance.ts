@@ -74,7 +74,7 @@ async function settled(harness: Harness, behaviour: 'pays' | 'declines', keep = 
   const isLater = adapter.capabilities.known === 'later'
   if (isLater) {
     const { state } = await adapter.lookUp(credentials, key)
-    ensure(state === 'awaited', `before the money is there, it is ${state}`)
+    ensure(state === 'awaited', `before the money is received, it is ${state}`)
     await harness.arrive()
   }
   return { key, outcome: await adapter.lookUp(credentials, key) }

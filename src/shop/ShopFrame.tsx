@@ -11,7 +11,7 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
       {page.mode === 'practice' && <PracticeBanner isOwnView={page.isOwnView} />}
       {page.mode === 'live' && page.isOwnView && (
         <p className="bg-acorn px-4 py-1.5 text-center text-[13.5px]">
-          <b>Live, and only you see it.</b> Strangers see the practice shop until you open the live one.
+          <b>Live; only you see it.</b> Strangers see the practice shop until you open the live one.
         </p>
       )}
       {isSheet && <SchoolBar page={page} />}
@@ -43,7 +43,7 @@ function PracticeBanner({ isOwnView }: { isOwnView: boolean }) {
   return (
     <p className="hatched border-b border-dashed border-ink-2 bg-ground px-4 py-1.5 text-center text-[13.5px]">
       <b>Practice.</b> No real money moves here; pay with a sample card.
-      {isOwnView && ' Only you see this; strangers see the live shop.'}
+      {isOwnView && ' Only you see this; visitors see the live shop.'}
     </p>
   )
 }

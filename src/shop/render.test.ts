@@ -36,7 +36,7 @@ const way = {
   },
 }
 
-function offer(terms: DraftTerms, name = 'At once', highlighted = false): ShopOffer {
+function offer(terms: DraftTerms, name = 'One payment', highlighted = false): ShopOffer {
   const said = speakOffer(
     { ...school, timeZone: 'UTC' },
     { id: name, courses: [{ id: 'c' }], content: { ...newOffer(name), terms } },
@@ -133,7 +133,7 @@ it('a course that opens later is not said to be open', () => {
     order,
     awaited: null,
     bought: [
-      { course: card, offer: 'At once', opens: '2027-03-01', isOpen: false, hasEnded: false, closes: '2028-03-01' },
+      { course: card, offer: 'One payment', opens: '2027-03-01', isOpen: false, hasEnded: false, closes: '2028-03-01' },
     ],
     taxes: [{ rate: 1000, tax: 9 }],
     quote,

@@ -55,7 +55,7 @@ export async function putOnSale(services: Services, title: string, content: Part
 /** Another published offer of a course. */
 export async function offerMore(services: Services, courseId: string, content: Partial<OfferContent>): Promise<string> {
   const { id } = await createOffer(services, courseId)
-  const { draftRev } = await saveOfferDraft(services, id, 1, { ...newOffer('At once'), ...content })
+  const { draftRev } = await saveOfferDraft(services, id, 1, { ...newOffer('One payment'), ...content })
   await publishOffer(services, id, draftRev, null)
   return id
 }

@@ -176,7 +176,7 @@ function termsOf(price: Price): DraftTerms {
 async function reprice(services: Services, offerId: string, price: number) {
   const offer = await services.db.query.offers.findFirst({ where: (row, { eq: is }) => is(row.id, offerId) })
   const { draftRev } = await saveOfferDraft(services, offerId, offer?.draftRev ?? 0, {
-    ...newOffer('At once'),
+    ...newOffer('One payment'),
     terms: { kind: 'single', amount: price },
   })
   await publishOffer(services, offerId, draftRev, null)

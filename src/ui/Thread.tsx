@@ -55,7 +55,7 @@ const SAID: Record<KnotState, string> = {
   'to-come': 'to come',
   awaited: 'awaited',
   late: 'late',
-  'given-up': 'given up',
+  'given-up': 'not paid',
 }
 
 /** When money comes and when the course is open: knots on a thread, a ribbon beneath, on one axis of time; a table behind. */
@@ -206,8 +206,8 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
                   {[
                     endless ? 'Payments go on until cancelled.' : '',
                     ribbon?.goesOn ? 'Every payment keeps the course open.' : '',
-                    ribbon?.closes === null ? 'The course stays open for good.' : '',
-                    eachGrace.length > 0 ? `A late payment shuts it after ${ribbon?.graceDays} days.` : '',
+                    ribbon?.closes === null ? 'Access has no end.' : '',
+                    eachGrace.length > 0 ? `If a payment fails, access is paused after ${ribbon?.graceDays} days.` : '',
                   ]
                     .join(' ')
                     .trim()}
@@ -235,10 +235,10 @@ function tableOf(knots: Knot[], marks: Mark[], ribbon: Ribbon | null, graceFrom:
     ...knots.map(({ day, amount, state }): Row => [day, `payment, ${SAID[state]}`, amount]),
     ...marks.map(({ day, label }): Row => [day, label, '']),
   ]
-  if (ribbon) rows.push([ribbon.opens, 'the course opens', ''])
+  if (ribbon) rows.push([ribbon.opens, 'access opens', ''])
   if (graceFrom) rows.push([graceFrom, 'paid until here, then grace', ''])
   if (ribbon?.closes)
-    rows.push([ribbon.closes, ribbon.goesOn ? 'the course closes unless it is paid on' : 'the course closes', ''])
+    rows.push([ribbon.closes, ribbon.goesOn ? 'access ends unless payments continue' : 'access ends', ''])
   return rows.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
 }
 

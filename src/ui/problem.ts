@@ -43,7 +43,7 @@ export async function unwrap<T>(call: Promise<JsonAnswer<T>>): Promise<T> {
   throw new ApiError({
     status: answer.status,
     code: String(code ?? 'unknown'),
-    title: String(title ?? 'Something broke on our side. Try again.'),
+    title: String(title ?? 'Something went wrong on our side. Try again.'),
     errors: Array.isArray(errors) ? (errors as ApiProblem['errors']) : [],
     more,
   })

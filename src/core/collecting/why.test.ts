@@ -68,7 +68,7 @@ describe('while it is paid', () => {
   it('says that nothing was due in a trial', () => {
     const trial = { length: { count: 14, unit: 'day' }, amount: 0 }
     expect(why({ ...endless, trial }, whilePaying, { paid: 0, today: '2027-01-02' })).toBe(
-      'Open until 18 January 2027: paid through 15 January 2027, plus 3 days of grace; nothing was due so far.',
+      'Open until 18 January 2027: paid through 15 January 2027, plus 3 days of grace; nothing due so far.',
     )
   })
 })
@@ -79,18 +79,18 @@ describe('in parts', () => {
   it('says which payment shuts it, and that it did', () => {
     const asked = { paid: 1, today: '2027-01-15' }
     expect(why(parts, forGood, asked)).toBe(
-      'Open for good, as long as it is paid: the payment due on 1 February 2027 shuts it on 8 February 2027, after 7 days of grace; payment 1 of 3 collected on 1 January 2027 by card ending 4821.',
+      'Open for good, as long as the payment due on 1 February 2027 is paid; otherwise access is paused on 8 February 2027, after 7 days of grace; payment 1 of 3 collected on 1 January 2027 by card ending 4821.',
     )
     expect(why(parts, forGood, { ...asked, today: addDays('2027-02-08', -1) })).toMatch(/^Open for good, as long/)
     expect(why(parts, forGood, { ...asked, today: '2027-02-08' })).toBe(
-      'Shut since 8 February 2027: the payment due on 1 February 2027 has not come, and its 7 days of grace are over; payment 1 of 3 collected on 1 January 2027 by card ending 4821.',
+      'Paused since 8 February 2027: the payment due on 1 February 2027 is not paid, and its 7 days of grace are over; payment 1 of 3 collected on 1 January 2027 by card ending 4821.',
     )
   })
 
   it('says when it opens, where that is still ahead', () => {
     const asked = { paid: 1, today: '2027-01-15' }
     expect(why(parts, { from: '2027-01-20' }, asked)).toMatch(
-      /^Opens on 20 January 2027, for good, as long as it is paid:/,
+      /^Opens on 20 January 2027, for good, as long as the payment/,
     )
     expect(why(parts, { from: '2027-01-20' }, { ...asked, today: '2027-01-20' })).toMatch(/^Open for good, as long/)
   })
@@ -113,7 +113,7 @@ it.each([
     { opens: '2027-01-01', closes: '2027-02-01', note: null },
     'Closed since 1 February 2027; it was open from 1 January 2027: bought.',
   ],
-  [{ opens: '2027-03-01', closes: null, note: 'raffle' }, 'Opens on 1 March 2027: given by hand, “raffle”.'],
+  [{ opens: '2027-03-01', closes: null, note: 'raffle' }, 'Opens on 1 March 2027: given by the school, “raffle”.'],
 ])('says of %j that %s', (grant, words) => {
   expect(sayWhyGiven({ ...grant, today: '2027-02-01', language: 'en' })).toBe(words)
 })

@@ -40,7 +40,7 @@ export function sayWhyOpen({
   const collected =
     agreement.collected > 0
       ? `payment ${agreement.collected}${count} collected on ${day(agreement.lastCollected)}${method ? ` by ${method}` : ''}`
-      : 'nothing was due so far'
+      : 'nothing due so far'
   if (agreement.cancelled?.when === 'now') return `Closed on ${day(agreement.cancelled.on)}: cancelled on that day.`
   const open = line.opens > today ? `Opens on ${day(line.opens)}, ` : 'Open '
   const until =
@@ -58,10 +58,10 @@ export function sayWhyOpen({
   if (!shuts || !next || isOver || agreement.state === 'completed') return `${until}; ${collected}.`
   if (shuts <= today) {
     const over = graceDays > 0 ? `, and its ${grace} are over` : ''
-    return `Shut since ${day(shuts)}: the payment due on ${day(next.due)} has not come${over}; ${collected}.`
+    return `Paused since ${day(shuts)}: the payment due on ${day(next.due)} is not paid${over}; ${collected}.`
   }
   const after = graceDays > 0 ? `, after ${grace}` : ''
-  return `${until}, as long as it is paid: the payment due on ${day(next.due)} shuts it on ${day(shuts)}${after}; ${collected}.`
+  return `${until}, as long as the payment due on ${day(next.due)} is paid; otherwise access is paused on ${day(shuts)}${after}; ${collected}.`
 }
 
 interface Given {
@@ -76,7 +76,7 @@ interface Given {
 /** Why a course is open until when, where nothing more is to be paid: it was bought, or given by hand. */
 export function sayWhyGiven({ opens, closes, note, today, language }: Given): string {
   const day = (when: Day) => sayDay(when, language)
-  const how = note === null ? 'bought' : `given by hand, “${note}”`
+  const how = note === null ? 'bought' : `given by the school, “${note}”`
   if (opens > today) return `Opens on ${day(opens)}: ${how}.`
   if (closes !== null && closes <= today) return `Closed since ${day(closes)}; it was open from ${day(opens)}: ${how}.`
   return `${closes === null ? 'Open for good' : `Open until ${day(closes)}`}, from ${day(opens)}: ${how}.`

@@ -5,7 +5,7 @@ import { newOffer, type OfferContent } from './offer.ts'
 
 const school = { currency: 'EUR', language: 'en', timeZone: 'UTC', taxMode: 'inclusive', taxRate: 2000 } as const
 const at = '2027-01-31T10:00:00Z'
-const offer: OfferContent = { ...newOffer('At once'), terms: { kind: 'single', amount: 12_900 } }
+const offer: OfferContent = { ...newOffer('One payment'), terms: { kind: 'single', amount: 12_900 } }
 const course: CourseContent = {
   title: 'Coptic',
   summary: '',
@@ -31,7 +31,7 @@ it('says who may buy, the tax rate and the lines', () => {
   const titles = { a: 'Coptic', b: 'Leather' } as Record<string, string>
   expect(offerChanges(offer, draft, school, at, (id) => titles[id] ?? '')).toEqual([
     { what: 'Own tax rate', from: null, to: '10%' },
-    { what: 'Who may buy', from: null, to: 'only who holds Coptic or Leather' },
+    { what: 'Who may buy', from: null, to: 'only members of Coptic or Leather' },
     { what: 'Lines under the price', from: null, to: 'With linen thread' },
     { what: 'Card statement', from: null, to: 'COPTIC' },
     { what: 'Article number', from: null, to: 'CB-1' },
@@ -45,7 +45,7 @@ it('says what a price becomes, and nothing where nothing changes', () => {
     { what: 'Price', from: '€129.00 today. Open for good.', to: 'Free. Open for good.' },
   ])
   expect(offerChanges(null, offer, school, at)).toEqual([
-    { what: 'Name', from: null, to: 'At once' },
+    { what: 'Name', from: null, to: 'One payment' },
     { what: 'Price', from: null, to: '€129.00 today. Open for good.' },
   ])
 })

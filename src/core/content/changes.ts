@@ -49,9 +49,9 @@ function sayAudience(audience: Audience, titleOf: (courseId: string) => string):
     case 'everyone':
       return ''
     case 'link':
-      return 'only who has the link'
+      return 'only people with the link'
     case 'holders':
-      return `only who holds ${sayList(audience.of.map(titleOf), 'or')}`
+      return `only members of ${sayList(audience.of.map(titleOf), 'or')}`
   }
 }
 
@@ -72,7 +72,7 @@ export function courseChanges(live: CourseContent | null, draft: CourseContent):
   const changes = compare(live, draft, [
     ['Title', (content) => content.title],
     ['Short text', (content) => content.summary],
-    ['Cloth colour', (content) => content.cloth],
+    ['Cover colour', (content) => content.cloth],
   ])
   if (live && live.description !== draft.description) changes.push(changed('Description'))
   if ((live?.coverId ?? null) !== draft.coverId) {

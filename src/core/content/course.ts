@@ -8,7 +8,7 @@ const richText = v.pipe(v.string(), v.maxLength(100_000, 'This text is too long.
 
 const lessonSchema = v.object({
   id: v.pipe(v.string(), v.minLength(1), v.maxLength(60)),
-  title: v.pipe(v.string(), v.maxLength(160, 'Keep the title under 160 letters.')),
+  title: v.pipe(v.string(), v.maxLength(160, 'Use at most 160 characters.')),
   body: richText,
 })
 
@@ -22,9 +22,9 @@ export const courseContentSchema = v.object({
     v.string(),
     v.trim(),
     v.nonEmpty('A course needs a title.'),
-    v.maxLength(120, 'Keep the title under 120 letters.'),
+    v.maxLength(120, 'Use at most 120 characters.'),
   ),
-  summary: v.pipe(v.string(), v.maxLength(300, 'Keep this under 300 letters.')),
+  summary: v.pipe(v.string(), v.maxLength(300, 'Use at most 300 characters.')),
   description: richText,
   cloth: v.picklist(CLOTHS),
   coverId: v.nullable(v.pipe(v.string(), v.uuid())),

@@ -82,7 +82,7 @@ const audienceSchema = v.variant('who', [
 export type Audience = v.InferOutput<typeof audienceSchema>
 
 export const offerContentSchema = v.object({
-  name: v.pipe(v.string(), v.maxLength(80, 'Keep the name under 80 letters.')),
+  name: v.pipe(v.string(), v.maxLength(80, 'Use at most 80 characters.')),
   terms: draftTermsSchema,
   sale: v.nullable(
     v.object({
@@ -97,24 +97,21 @@ export const offerContentSchema = v.object({
   taxRate: v.nullable(whole(0, 10_000, 'A rate is from 0 to 100 %, with at most two decimals.')),
   audience: audienceSchema,
   /** Text of the pay button on the course page; empty: made from the price. */
-  button: v.pipe(v.string(), v.maxLength(40, 'Keep the button under 40 letters.')),
+  button: v.pipe(v.string(), v.maxLength(40, 'Use at most 40 characters.')),
   /** A few lines under the price, each on a line of its own. */
   lines: v.pipe(
     v.string(),
-    v.maxLength(400, 'Keep the lines under 400 letters together.'),
+    v.maxLength(400, 'Use at most 400 characters in all lines together.'),
     v.check((text) => text.split('\n').length <= MOST_LINES, `There are at most ${MOST_LINES} lines.`),
   ),
   /** For the creator alone. */
-  label: v.pipe(v.string(), v.maxLength(80, 'Keep the label under 80 letters.')),
+  label: v.pipe(v.string(), v.maxLength(80, 'Use at most 80 characters.')),
   /** The article number, for bookkeeping. */
-  sku: v.pipe(v.string(), v.maxLength(40, 'Keep the article number under 40 letters.')),
+  sku: v.pipe(v.string(), v.maxLength(40, 'Use at most 40 characters.')),
   /** What stands on the buyer's card statement; empty: the school's name. */
   statement: v.pipe(
     v.string(),
-    v.check(
-      (text) => statementProblem(text) === null,
-      'A statement has up to 22 letters, digits, spaces and plain marks.',
-    ),
+    v.check((text) => statementProblem(text) === null, 'Use at most 22 letters, digits, spaces and plain punctuation.'),
   ),
   /** Marked among the offers of its course as the creator's suggestion. */
   highlighted: v.boolean(),

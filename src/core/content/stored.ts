@@ -13,6 +13,6 @@ export function storeContent<T extends object>(content: T): T & { version: numbe
  */
 export function readContent<T extends object>(stored: T & { version?: number }): T {
   const { version = VERSION, ...content } = stored
-  if (version > VERSION) throw new RangeError(`This was kept by a newer version of the product (${version}).`)
+  if (version > VERSION) throw new RangeError(`This was saved by a newer version of the product (${version}).`)
   return content as unknown as T
 }

@@ -60,8 +60,8 @@ describe('refuses in words', () => {
     ['1.299', euro, 'without the mark'],
     ['500.5', yen, 'no decimals'],
     ['1000000000', euro, 'largest price'],
-    ['1.2.3', euro, 'do not make a number'],
-    ['1,29.50', euro, 'do not make a number'],
+    ['1.2.3', euro, 'is not a number'],
+    ['1,29.50', euro, 'is not a number'],
   ])('%j', (typed, format, words) => {
     const read = readMoney(typed, format)
     expect(read.ok ? 'read' : read.why).toContain(words)

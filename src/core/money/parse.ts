@@ -18,7 +18,7 @@ export function readMoney(typed: string, format: MoneyFormat): ReadMoney {
     return { ok: false, why: 'Write the price in figures, like 1299 or 1299.50.' }
   }
   const parts = separate(text.replace(/['’]/g, ''), separatorsOf(format.language).decimal)
-  if (!parts) return { ok: false, why: 'The points and commas do not make a number. Try 1299.50.' }
+  if (!parts) return { ok: false, why: 'This is not a number. Try 1299.50.' }
   return toAmount(parts, format)
 }
 

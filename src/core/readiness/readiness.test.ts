@@ -6,7 +6,7 @@ import { type OfferSituation, obstaclesOf } from './readiness.ts'
 const money = { currency: 'EUR', language: 'en' }
 const at = '2027-01-31T10:00:00Z'
 const school = { ...money, timeZone: 'UTC', taxMode: 'none', taxRate: 0 } as const
-const content: OfferContent = { ...newOffer('At once'), terms: { kind: 'single', amount: 12_900 } }
+const content: OfferContent = { ...newOffer('One payment'), terms: { kind: 'single', amount: 12_900 } }
 const card = {
   name: 'Thistle Card',
   currencies: ['EUR'],
@@ -71,7 +71,7 @@ it.each<[string[], Partial<OfferSituation>]>([
   [['course-retired'], { course: { live: true, retired: true, lessons: 3 } }],
   [['off-sale'], { onSale: false }],
   [['no-lessons'], { course: { live: true, retired: false, lessons: 0 } }],
-  [['same-name'], { otherNames: ['At once '] }],
+  [['same-name'], { otherNames: ['One payment '] }],
   [['unpublished'], { live: { ...content, name: 'Before' } }],
   [['no-later'], { draft: { ...content, terms: monthly }, ways: [{ ...card, chargesAgain: false }] }],
   [
@@ -145,16 +145,16 @@ it('names the gateway that could, and what is in the way in money', () => {
     )
   }
   expect(said({ draft: { ...content, terms: monthly }, ways: [wallet], known: [wallet, card] })[0]).toBe(
-    'Nothing connected in Practice can collect later payments. Connected: Brook Transfer; Thistle Card is one that can.',
+    'No gateway connected in Practice can collect later payments. Connected: Brook Transfer; Thistle Card can.',
   )
   const limited = { ...card, name: 'Moor Wallet', againUpTo: { EUR: 1000 } }
   expect(
     said({ draft: { ...content, terms: monthly }, ways: [limited, wallet], known: [wallet, card, limited] })[0],
   ).toBe(
-    'Nothing connected in Practice can collect all of its payments. Moor Wallet charges later payments up to €10.00 only; Brook Transfer cannot charge again later; Thistle Card is one that can.',
+    'No gateway connected in Practice can collect all of its payments. Moor Wallet charges later payments up to €10.00 only; Brook Transfer cannot charge again later; Thistle Card can.',
   )
   expect(said({ draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 })[0]).toBe(
-    'In parts it costs €9.00 less than at once: who pays at once pays more.',
+    'In installments it costs €9.00 less than the one-time price, so paying at once costs more.',
   )
 })
 
@@ -165,5 +165,5 @@ it('with nothing connected it names those that could take this price in this cur
     speakOffer({ ...school, currency: 'CHF' }, { id: 'o', courses: [{ id: 'c' }], content }, at)?.spoken ?? null
   const found = obstaclesOf({ ...ready, said, ways: [], known: [euroOnly, any] }, { ...money, currency: 'CHF' })
   const [first] = found
-  expect(`${first?.title} ${first?.detail}`).toContain('Connect a gateway; Any is one that can take it.')
+  expect(`${first?.title} ${first?.detail}`).toContain('Connect a gateway; Any can take it.')
 })

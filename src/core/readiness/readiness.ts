@@ -85,7 +85,7 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
         ? block(
             'no-price',
             'The deposit has no amount yet.',
-            'Write it, or take the deposit out.',
+            'Write it, or remove the deposit.',
             { to: 'price', label: 'Write it' },
             true,
           )
@@ -102,8 +102,8 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
     found.push(
       block(
         'suggested-low',
-        'The suggested price is below the least.',
-        'Raise it, or lower the least.',
+        'The suggested price is below the minimum.',
+        'Raise it, or lower the minimum.',
         { to: 'price', label: 'Change it' },
         true,
       ),
@@ -114,7 +114,7 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
       block(
         'sale-not-lower',
         'The sale price does not fit.',
-        'It must be written, and lower than the price it replaces.',
+        'Write one that is lower than the regular price.',
         { to: 'sale', label: 'Change it' },
         true,
       ),
@@ -123,13 +123,7 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
   const span = draft.sale && saleSpanProblem(draft.sale)
   if (span) {
     found.push(
-      block(
-        'sale-span',
-        span,
-        'Choose a later end, or an earlier beginning.',
-        { to: 'sale', label: 'Change it' },
-        true,
-      ),
+      block('sale-span', span, 'Choose a later end, or an earlier start.', { to: 'sale', label: 'Change it' }, true),
     )
   }
   const problem = today ? accessProblem(draft.access, today) : null
@@ -150,8 +144,8 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
     found.push(
       block(
         'no-holders',
-        'It is for holders of nothing yet.',
-        'Choose the course that they hold.',
+        'No course is chosen for its members.',
+        'Choose the course that its buyers must have.',
         { to: 'audience', label: 'Choose' },
         true,
       ),
@@ -169,7 +163,7 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
 function sayWhich(known: readonly CollectingWay[], could: (way: CollectingWay) => boolean, what: string): string {
   const names = known.filter(could).map(({ name }) => name)
   if (names.length === 0) return ''
-  return names.length === 1 ? `; ${names[0]} is one ${what}` : `; ${sayList(names)} are ones ${what}`
+  return names.length === 1 ? `; ${names[0]} ${what}` : `; ${sayList(names)} ${what}`
 }
 
 function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
@@ -185,8 +179,8 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
     return [
       block(
         'no-gateway',
-        `Nothing is connected in ${modeName(mode)} that can take money.`,
-        `Connect a gateway${sayWhich(situation.known, canTake, 'that can take it')}.`,
+        `No gateway that can take money is connected in ${modeName(mode)}.`,
+        `Connect a gateway${sayWhich(situation.known, canTake, 'can take it')}.`,
         fix,
       ),
     ]
@@ -197,7 +191,7 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       block(
         'no-currency',
         `No connected gateway takes ${currency}.`,
-        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => takesCurrency(way, currency), `that can take ${currency}`)}.`,
+        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => takesCurrency(way, currency), `can take ${currency}`)}.`,
         fix,
       ),
     ]
@@ -208,9 +202,9 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
   if (reasons.some(({ why }) => why === null)) return []
   const allAre = (...codes: WhyNot[]) => reasons.every(({ why }) => why !== null && codes.includes(why))
   const names = takes.map((way) => way.name).join(', ')
-  const others = sayWhich(situation.known, (way) => whyNot(way, need) === null, 'that can')
+  const others = sayWhich(situation.known, (way) => whyNot(way, need) === null, 'can')
   if (allAre('no-later')) {
-    const title = `Nothing connected in ${modeName(mode)} can collect later payments.`
+    const title = `No gateway connected in ${modeName(mode)} can collect later payments.`
     return [block('no-later', title, `Connected: ${names}${others}.`, fix)]
   }
   if (allAre('too-small')) {
@@ -225,7 +219,7 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
     ]
   }
   const why = reasons.map((reason) => `${reason.way.name} ${sayWhyNot(reason.why as WhyNot, reason.way, format)}`)
-  const title = `Nothing connected in ${modeName(mode)} can collect all of its payments.`
+  const title = `No gateway connected in ${modeName(mode)} can collect all of its payments.`
   return [block('cannot-collect', title, `${why.join('; ')}${others}.`, fix)]
 }
 
@@ -247,7 +241,7 @@ function whatIsLive({ live, draft, at, timeZone, onSale }: OfferSituation, { lan
   if (!live || !onSale || !instant || JSON.stringify(live.access) === JSON.stringify(draft.access)) return []
   const problem = accessProblem(live.access, dayIn(timeZone, instant))
   if (!problem) return []
-  const title = `What is live ended on ${sayDay(problem.until, language)}: the shop does not list it any more.`
+  const title = `The published offer ended on ${sayDay(problem.until, language)}, so the shop no longer lists it.`
   return [block('live-ended', title, 'Publish the draft to sell it again.', { to: 'publish', label: 'Publish' })]
 }
 
@@ -270,19 +264,22 @@ function notYetLive({ live, draft, onSale, course }: OfferSituation): Obstacle[]
   }
   if (!live) {
     found.push(
-      block('never-published', 'This offer is a draft.', 'No buyer sees it before it is published.', {
+      block('never-published', 'This offer is a draft.', 'Buyers do not see it until it is published.', {
         to: 'publish',
         label: 'Publish',
       }),
     )
   } else if (!onSale) {
     found.push(
-      block('off-sale', 'Taken off sale.', 'Its link says so to buyers.', { to: 'put-on-sale', label: 'Put on sale' }),
+      block('off-sale', 'Taken off sale.', 'Buyers who open its link are told.', {
+        to: 'put-on-sale',
+        label: 'Put on sale',
+      }),
     )
   }
   if (live && JSON.stringify(live) !== JSON.stringify(draft)) {
     found.push(
-      warning('unpublished', 'Not published: buyers still see what was live before.', {
+      warning('unpublished', 'Changes not published: buyers still see the published version.', {
         to: 'publish',
         label: 'Review',
       }),
@@ -296,7 +293,7 @@ function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
   const found: Obstacle[] = [...beside(situation, format)]
   if (course.lessons === 0) {
     found.push(
-      warning('no-lessons', 'The course has no lessons: who buys it finds it empty.', {
+      warning('no-lessons', 'The course has no lessons: buyers would find it empty.', {
         to: 'open-course',
         label: 'Add one',
       }),
@@ -316,16 +313,18 @@ function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
   }
   const last = said?.line.payments.at(-1)
   if (said?.line.closes && access.lasts !== 'whilePaying' && last && said.line.closes <= last.due) {
-    found.push(
-      warning('closes-early', 'The course closes before the last payment.', { to: 'access', label: 'Change it' }),
-    )
+    found.push(warning('closes-early', 'Access ends before the last payment.', { to: 'access', label: 'Change it' }))
   }
   if (access.lasts === 'whilePaying' && access.graceDays === 0) {
     found.push(
-      warning('no-grace', 'A payment that is tried again a day later finds the course shut: there is no grace.', {
-        to: 'access',
-        label: 'Add some',
-      }),
+      warning(
+        'no-grace',
+        'There are no grace days: if a payment fails, access is paused at once, before the first retry.',
+        {
+          to: 'access',
+          label: 'Add some',
+        },
+      ),
     )
   }
   return found
@@ -345,7 +344,7 @@ function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituat
       found.push(
         warning(
           'below-at-once',
-          `In parts it costs ${difference} less than at once: who pays at once pays more.`,
+          `In installments it costs ${difference} less than the one-time price, so paying at once costs more.`,
           change,
         ),
       )
@@ -353,7 +352,7 @@ function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituat
       found.push(
         warning(
           'far-above-at-once',
-          `In parts it costs ${difference} more than at once, which is more than ${FAR_ABOVE} %.`,
+          `In installments it costs ${difference} more than the one-time price; that is over ${FAR_ABOVE} %.`,
           change,
         ),
       )
@@ -364,7 +363,7 @@ function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituat
     found.push(
       warning(
         'holders-not-sold',
-        `${sayList(notSold.map(({ title }) => title))} ${notSold.length === 1 ? 'is' : 'are'} not on sale: nobody new can come to hold ${notSold.length === 1 ? 'it' : 'them'}.`,
+        `${sayList(notSold.map(({ title }) => title))} ${notSold.length === 1 ? 'is' : 'are'} not on sale, so nobody new can get ${notSold.length === 1 ? 'it' : 'them'}.`,
         { to: 'audience', label: 'Look' },
       ),
     )
@@ -373,7 +372,7 @@ function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituat
     found.push(
       warning(
         'no-earlier-price',
-        'No earlier price is struck out beside the sale: in the 30 days before it nothing higher was published.',
+        'No earlier price is shown struck through: no higher price was published in the 30 days before the sale.',
         { to: 'sale', label: 'Look' },
       ),
     )

@@ -63,7 +63,11 @@ export async function takeBack(services: Services, mode: Mode, grantId: string, 
     if (agreed && grant.endedAt === null) {
       const held = await holdAgreement(tx, agreed.id)
       if (held.isUnderWay) {
-        throw new Problem(409, 'under-way', 'A payment for it is under way. Wait until it is settled, then try again.')
+        throw new Problem(
+          409,
+          'under-way',
+          'A payment for it is in progress. Wait until it is settled, then try again.',
+        )
       }
     }
     if (grant.lineId) {
@@ -91,5 +95,5 @@ export async function takeBack(services: Services, mode: Mode, grantId: string, 
 }
 
 function takenBackAlready(): Problem {
-  return new Problem(409, 'ended', 'This was taken back already.')
+  return new Problem(409, 'ended', 'This was undone already.')
 }

@@ -167,7 +167,7 @@ export async function deleteCourse({ db }: Services, id: string): Promise<void> 
     throw new Problem(
       409,
       'was-sold',
-      'This course was sold or given. Retire it instead: it is sold no more, and who has it keeps it.',
+      'This course was sold or given to someone. Retire it instead: it is no longer sold, and people who have it keep it.',
     )
   }
   // With its product go the course and its offers.

@@ -39,10 +39,10 @@ export interface Gateway {
 
 /** The way that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
 export async function openWay(services: Services, payment: Payment | null, mode: Mode): Promise<OpenWay> {
-  if (!payment) throw fieldProblem('/payment', 'Choose how you pay.')
+  if (!payment) throw fieldProblem('/payment', 'Choose how to pay.')
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
   if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
-    throw new Problem(409, 'way-gone', 'This way of paying is not offered any more. Reload the page.')
+    throw new Problem(409, 'way-gone', 'This payment method is not offered any more. Reload the page.')
   }
   if (!isReadable(services, connection.secret)) {
     throw new Problem(409, 'way-gone', 'This payment method is not offered at the moment. Reload the page.')
@@ -72,7 +72,7 @@ export function wayDown({ capabilities }: OpenWay): Problem {
   return new Problem(
     503,
     'way-down',
-    `${capabilities.name} does not answer at the moment. Nothing was charged; pay another way, or try again later.`,
+    `${capabilities.name} does not answer at the moment. Nothing was charged. Use another payment method, or try again later.`,
   )
 }
 

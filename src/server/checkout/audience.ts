@@ -40,7 +40,7 @@ export async function requireHolder(
     throw new Problem(
       403,
       'not-for-you',
-      `This price is for who has ${what}. Sign in with the address that has it; nothing was charged.`,
+      `This price is for people who have ${what}. Sign in with the email you bought it with; nothing was charged.`,
     )
   const day = await schoolDay(services)
   const visible = await Promise.all(courseIds.map((id) => grantsOf(services, { mode, person, browserHash }, id)))

@@ -62,7 +62,11 @@ export async function placeBasket(
   const hasLater = quoted.quote.lines.some((line) => goesOn(line, quoted.quote.purchaseDay))
   const way = pay > 0 || hasLater ? await openWay(services, request.payment, shopper.mode) : null
   if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
-    throw new Problem(409, 'way-gone', 'This way of paying cannot collect this. Choose another; nothing was charged.')
+    throw new Problem(
+      409,
+      'way-gone',
+      'This payment method cannot be used for this order. Choose another; nothing was charged.',
+    )
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, 'Too many orders that were not paid.')
@@ -102,7 +106,7 @@ function requireNotInOneBasket(title: string, needed: readonly string[], lines: 
   throw new Problem(
     409,
     'needs-it-before',
-    `“${title}” at this price is for who has “${brings.product.title}” already. Order that first, then this; nothing was charged.`,
+    `“${title}” at this price is for people who already have “${brings.product.title}”. Order that first, then this; nothing was charged.`,
   )
 }
 
@@ -129,7 +133,7 @@ async function placeOnce(services: Services, way: OpenWay | null, placing: Placi
     }
     if (prepared.kind === 'same') {
       const how = prepared.mayComeBack
-        ? 'You have cancelled this. You can take the cancelling back under My courses, without a charge.'
+        ? 'You cancelled this. You can undo the cancellation under My courses, without a charge.'
         : 'You pay for this already, and it goes on. You find it under My courses.'
       throw new Problem(409, 'already-yours', `${how} Nothing was charged.`)
     }

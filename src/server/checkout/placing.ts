@@ -19,7 +19,7 @@ export const placeSchema = v.object({
   lines: v.pipe(
     v.array(
       v.object({
-        offerId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
+        offerId: v.pipe(v.string(), v.uuid('Choose how to pay.')),
         chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
       }),
     ),

@@ -198,7 +198,7 @@ describe('paid later', () => {
   })
 })
 
-describe('given back', () => {
+describe('refunded', () => {
   it('of one line keeps the other; at most what that line paid', async () => {
     const { orderId } = await world.buyTogether(both())
     const [first, second] = [await lineOf(orderId, 0), await lineOf(orderId, 1)]
@@ -211,7 +211,7 @@ describe('given back', () => {
     expect((await refundedOf(orderId)).map(({ amount }) => amount)).toEqual([1900, 12_900])
   })
 
-  it('by a gateway that gives back whole payments only: both in one call, or one of them by other means', async () => {
+  it('by a gateway that refunds whole payments only: both in one call, or one of them by other means', async () => {
     const { moor } = await world.connectOthers()
     const buy = async () => {
       const placed = await world.buyTogether(both({ payment: { connectionId: moor, token: '' } }), email())
@@ -223,7 +223,7 @@ describe('given back', () => {
     const orderId = await buy()
     const { id: lineId } = await lineOf(orderId, 0)
     await expect(give(orderId, lineId, 12_900)).rejects.toMatchObject({
-      errors: [{ why: expect.stringMatching(/gives back whole payments only, and this one of €148\.00/) }],
+      errors: [{ why: expect.stringMatching(/refunds whole payments only, and this one of €148\.00/) }],
     })
     const [attempt] = await world.attemptsOf(orderId)
     const whole = { attemptId: attempt?.id as string, access: 'close' as const, note: 'Asked' }
@@ -237,7 +237,7 @@ describe('given back', () => {
     ])
     expect(await openCourses(orderId)).toEqual([])
     const told = await letterOf(orderId, 'refunded')
-    expect(told).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was given back`)
+    expect(told).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was refunded`)
     expect(told).toContain('The courses are closed')
     await expect(refundWhole(world.services, 'practice', orderId, whole)).rejects.toMatchObject({ code: 'not-whole' })
     await expect(refundWhole(world.services, 'live', orderId, whole)).rejects.toMatchObject({ status: 404 })
@@ -259,10 +259,10 @@ describe('given back', () => {
       { amount: 1900, state: 'refunded', isOutside: true, reference: 'Transfer of 3 May', lineId: line.id },
     ])
     const said = await letterOf(other, 'refunded')
-    expect(said).toContain(`€19.00 for “Club again ${n}” was given back (Transfer of 3 May)`)
+    expect(said).toContain(`€19.00 for “Club again ${n}” was refunded (Transfer of 3 May)`)
     expect(said).not.toContain('wallet')
     await expect(refundOutside(world.services, 'practice', other, outside)).rejects.toMatchObject({
-      errors: [{ at: '/amount', why: 'Nothing is left to give back.' }],
+      errors: [{ at: '/amount', why: 'Nothing is left to refund.' }],
     })
   })
 
@@ -340,21 +340,21 @@ describe('said of it', () => {
     const of = (csv: string) => Papa.parse<Record<string, string>>(csv, { header: true }).data
     const moved = of(movementsCsv(rows)).sort((a, b) => Number(b.received) - Number(a.received))
     const cents = (row: Record<string, string> | undefined, field: string) => Math.round(Number(row?.[field]) * 100)
-    expect(moved.map(({ course, received, tax, 'given back': back }) => [course, received, tax, back])).toEqual([
+    expect(moved.map(({ course, received, tax, refunded: back }) => [course, received, tax, back])).toEqual([
       [`Marbling ${n}`, '129.00', '21.50', '0.00'],
       [`Club ${n}`, '19.00', '1.73', '0.00'],
       [`Marbling ${n}`, '0.00', '-1.50', '9.00'],
     ])
     expect(moved.reduce((sum, row) => sum + cents(row, 'fee'), 0)).toBe(attempt?.fee)
     for (const row of moved) {
-      expect(cents(row, 'net')).toBe(cents(row, 'received') - cents(row, 'fee') - cents(row, 'given back'))
+      expect(cents(row, 'net')).toBe(cents(row, 'received') - cents(row, 'fee') - cents(row, 'refunded'))
     }
     const found = await ordersFor(world.services, 'practice', { search: email(), state: 'all' })
     expect(of(ordersCsv(found, 'Europe/Vienna'))).toMatchObject([
       {
         course: `Marbling ${n}, Club ${n}`,
         received: '148.00',
-        'given back': '9.00',
+        refunded: '9.00',
         agreement: '',
         'payments in all': '',
       },

@@ -125,7 +125,7 @@ function keptGone(): Problem {
 /** The gateway of a way that can collect the later payments too. @throws Problem at the field where it cannot. */
 function requireChargesAgain({ capabilities, gateway }: OpenWay): Gateway {
   if (gateway && capabilities.chargesAgain) return gateway
-  throw fieldProblem('/connectionId', 'This way of paying cannot collect the later payments.')
+  throw fieldProblem('/connectionId', 'This payment method cannot be used for the later payments.')
 }
 
 /** Settles what is under way as far as it can be; true where it still is. */

@@ -197,7 +197,7 @@ describe('a payment that is declined', () => {
     expect(refused.status).toBe(409)
     expect(await refused.json()).toMatchObject({
       code: 'would-stop',
-      title: expect.stringContaining('had as many tries'),
+      title: expect.stringContaining('reached this number of tries'),
     })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active' })
     expect((await put([], true)).status).toBe(200)
@@ -247,7 +247,7 @@ describe('a payment that is declined', () => {
       .where(and(eq(messages.orderId, plan.orderId), eq(messages.kind, 'declined')))
     const letters: { text: string }[] = []
     await sendMessage(world.services, message?.id as string, async (letter) => void letters.push(letter))
-    expect(letters[0]?.text).toContain('failed: there is not enough money on it.')
+    expect(letters[0]?.text).toContain('failed: there was not enough money.')
     const token = /\/pay\/(\S+)/.exec(letters[0]?.text ?? '')?.[1] ?? ''
     expect(await readPayLink(world.services, token)).toBe(plan.id)
     const byHand = {

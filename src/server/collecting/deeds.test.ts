@@ -137,7 +137,7 @@ describe('who cancelled', () => {
     const plan = await agree(MONTHLY)
     await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
     const page = await view(plan)
-    expect(page).toMatchObject({ isOwned: true, held: { href: `/my/plan/${plan.id}`, label: 'Come back' } })
+    expect(page).toMatchObject({ isOwned: true, held: { href: `/my/plan/${plan.id}`, label: 'Undo the cancellation' } })
     const again = world.request(plan.offerId, 1900, { email: plan.email })
     const signedIn = { ...shopper('elsewhere'), person: plan.person }
     await expect(placeOrder(world.services, plan.slug, again, signedIn)).rejects.toMatchObject({
@@ -147,7 +147,7 @@ describe('who cancelled', () => {
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active' })
     expect(await takenFor(plan.orderId)).toEqual([1900])
     expect(await kindsTo(plan.orderId)).toEqual(['cancelled', 'cancel-taken-back'])
-    expect(await letterOf(plan.orderId, 'cancel-taken-back')).toContain('nothing was charged')
+    expect(await letterOf(plan.orderId, 'cancel-taken-back')).toContain('Nothing was charged')
   })
 
   it('orders another offer, which is paid today, once the overlap was said', async () => {
@@ -156,7 +156,7 @@ describe('who cancelled', () => {
     await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
     const page = await view(plan)
     expect(page.offers.map(({ id }) => id)).toEqual([other])
-    expect(page.held?.says).toMatch(/You have this course until .* paid today, and runs from today/)
+    expect(page.held?.says).toMatch(/You have this course until .* paid today and starts today/)
     const request = world.request(other, 19_000, { email: plan.email })
     const signedIn = { ...shopper('elsewhere'), person: plan.person }
     await expect(placeOrder(world.services, plan.slug, request, signedIn)).rejects.toMatchObject({ code: 'held' })

@@ -38,7 +38,7 @@ export async function cancelAgreement(
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterCancelled(held.agreement, await schoolDay(services), when)
-    if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement does not go on.')
+    if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement has ended.')
     await end(services, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
   })
 }
@@ -54,10 +54,10 @@ export async function takeCancelBack(services: Services, agreementId: string, by
     const { order, line } = held
     const next = afterTakenBack(held.agreement, await schoolDay(services))
     if (!next) {
-      throw new Problem(409, 'too-late', 'A payment was due since it was cancelled. It is bought again instead.')
+      throw new Problem(409, 'too-late', 'A payment has become due since it was cancelled. Buy it again instead.')
     }
     if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0) {
-      throw new Problem(409, 'refunded', 'Money was given back for it since. It is bought again instead.')
+      throw new Problem(409, 'refunded', 'It was refunded since. Buy it again instead.')
     }
     await tx
       .update(payments)
@@ -77,7 +77,7 @@ export async function stopChasing(services: Services, agreementId: string, note:
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterStopped(held.agreement)
-    if (!next) throw new Problem(409, 'ended', 'This agreement does not go on; nothing is tried any more.')
+    if (!next) throw new Problem(409, 'ended', 'This agreement has ended; nothing is retried any more.')
     await end(services, held, next, null, { what: 'agreement-stopped', data: { note } })
   })
 }
@@ -91,7 +91,7 @@ export async function writeOff(services: Services, agreementId: string, note: st
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterWrittenOff(held.agreement, await schoolDay(services))
-    if (!next) throw new Problem(409, 'not-stopped', 'Only a stopped plan that still owes can be written off.')
+    if (!next) throw new Problem(409, 'not-stopped', 'Only a stopped plan with payments still owed can be written off.')
     const { agreement, order } = held
     const amount = restOf(agreement).reduce((sum, { pay }) => sum + pay, 0)
     await end(services, held, next, null, { what: 'written-off', data: { amount, currency: order.currency, note } })
@@ -130,9 +130,9 @@ export async function moveDue(services: Services, agreementId: string, day: Day,
     const { agreement, order, scheduled } = held
     const payment = scheduled[agreement.collected]
     const following = scheduled[agreement.collected + 1]
-    if (agreement.state !== 'active' || !payment) throw new Problem(409, 'ended', 'Nothing is to come any more.')
-    if (day < (await schoolDay(services))) throw fieldProblem('/day', 'This day is past.')
-    if (following && day >= following.due) throw fieldProblem('/day', 'It must stay before the payment after it.')
+    if (agreement.state !== 'active' || !payment) throw new Problem(409, 'ended', 'No payments are left.')
+    if (day < (await schoolDay(services))) throw fieldProblem('/day', 'This day is in the past.')
+    if (following && day >= following.due) throw fieldProblem('/day', 'It must be before the payment after it.')
     await tx.update(payments).set({ due: day }).where(eq(payments.id, payment.id))
     const moved = agreement.payments.map((other, index) =>
       index === agreement.collected ? { ...other, due: day } : other,
@@ -151,7 +151,7 @@ export async function sendPayLink(services: Services, agreementId: string): Prom
     const held = await holdAgreement(services.db, agreementId)
     const { order, agreement } = held
     if (!owes(agreement) || !inHand(agreement)) {
-      throw new Problem(409, 'nothing-due', 'Nothing is due or to come, so there is nothing to pay.')
+      throw new Problem(409, 'nothing-due', 'There is nothing to pay.')
     }
     await tellOf(services, { order, agreementId, kind: 'pay-link' }, [])
   })

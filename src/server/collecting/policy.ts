@@ -11,13 +11,13 @@ import { inMode, inTransaction, type Services } from '../platform/context.ts'
 export const retriesSchema = v.pipe(
   v.array(
     v.pipe(
-      v.number('Write days as figures, like 1, 3, 7.'),
+      v.number('Write days as numbers, like 1, 3, 7.'),
       v.integer('Write whole days, like 1, 3, 7.'),
-      v.minValue(1, 'A further try comes at least a day later.'),
-      v.maxValue(60, 'The last try is at most 60 days after the first.'),
+      v.minValue(1, 'The first retry is at least one day later.'),
+      v.maxValue(60, 'The last retry is at most 60 days after the first try.'),
     ),
   ),
-  v.maxLength(8, 'There are at most 8 further tries.'),
+  v.maxLength(8, 'At most 8 retries.'),
   v.check(
     (days) => days.every((day, index) => index === 0 || day > (days[index - 1] as number)),
     'Each day must be later than the one before.',
@@ -36,7 +36,11 @@ export async function setRetries(services: Services, retryAfterDays: number[], m
     const they = stopping === 1 ? 'One agreement has' : `${stopping} agreements have`
     const theirs =
       stopping === 1 ? 'It stops at once, and its buyer is told.' : 'They stop at once, and buyers are told.'
-    throw new Problem(409, 'would-stop', `${they} had as many tries already. ${theirs} This cannot be undone.`)
+    throw new Problem(
+      409,
+      'would-stop',
+      `${they} already reached this number of tries. ${theirs} This cannot be undone.`,
+    )
   }
   await db.update(school).set({ retryAfterDays })
   const trying = await db

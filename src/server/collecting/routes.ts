@@ -16,7 +16,7 @@ import { askFor } from './view.ts'
 
 const byKey = v.object({ key: v.pipe(v.string(), v.maxLength(100)) })
 const payment = {
-  connectionId: v.pipe(v.string(), v.uuid('Choose how you pay.')),
+  connectionId: v.pipe(v.string(), v.uuid('Choose how to pay.')),
   token: v.pipe(v.string(), v.maxLength(200)),
 }
 const wholeNumber = v.pipe(v.number(), v.safeInteger(), v.minValue(0))
@@ -36,8 +36,8 @@ const paySchema = v.object({
 const note = v.pipe(
   v.string(),
   v.trim(),
-  v.nonEmpty('Say why, for whoever asks later.'),
-  v.maxLength(300, 'Keep the note under 300 letters.'),
+  v.nonEmpty('Say why. It is kept in the history.'),
+  v.maxLength(300, 'Use at most 300 characters.'),
 )
 
 /** What a buyer does about an agreement of theirs: by its id when signed in, or by a link in a message. */
@@ -47,7 +47,7 @@ export function planRoutes(base: Services) {
     const services = await inMode(base, (await modeOfPayLink(base, key)) ?? visitor.mode)
     const found = await askFor(services, key, visitor)
     if (!found)
-      throw new Problem(410, 'link-ended', 'This link has ended, or is not yours. Sign in, and look under My courses.')
+      throw new Problem(410, 'link-ended', 'This link has expired or is not yours. Sign in and look under My courses.')
     return { services, ...found }
   }
   const usedLink = async (c: Context, key: string) => {
@@ -80,13 +80,14 @@ export function planRoutes(base: Services) {
     })
     .post('/:key/cancel', validate('param', byKey), async (c) => {
       const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
-      if (byLink) throw new Problem(403, 'not-by-link', 'Sign in to cancel. This link only pays.')
+      if (byLink) throw new Problem(403, 'not-by-link', 'Sign in to cancel. This link is only for paying.')
       await cancelAgreement(services, agreementId, 'period-end', 'buyer')
       return c.json({ ok: true })
     })
     .post('/:key/uncancel', validate('param', byKey), async (c) => {
       const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
-      if (byLink) throw new Problem(403, 'not-by-link', 'Sign in to come back. This link only pays.')
+      if (byLink)
+        throw new Problem(403, 'not-by-link', 'Sign in to undo the cancellation. This link is only for paying.')
       await takeCancelBack(services, agreementId, 'buyer')
       return c.json({ ok: true })
     })

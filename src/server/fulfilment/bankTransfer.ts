@@ -65,7 +65,7 @@ export async function dropTransfer(services: Services, attempt: Attempt): Promis
   })
 }
 
-const note = v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep the note under 300 letters.'))
+const note = v.pipe(v.string(), v.trim(), v.maxLength(300, 'Use at most 300 characters.'))
 export const cameSchema = v.object({
   amount: amountSchema(1, 'Write an amount.', 'Write how much was received.'),
   day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')),
@@ -111,11 +111,11 @@ export async function markCame(
     // Marked twice, by two windows or two presses, it is no second transfer.
     const isSurplus = isKnown && attempt.state === 'collected'
     if (attempt.state !== 'awaiting' && !isSurplus) {
-      throw new Problem(409, 'not-awaiting', 'This order waits for no transfer any more. Look at how it stands now.')
+      throw new Problem(409, 'not-awaiting', 'This order no longer waits for a transfer. Check its current state.')
     }
-    if (day > (await schoolDay(services))) throw fieldProblem('/day', 'This day lies ahead.')
+    if (day > (await schoolDay(services))) throw fieldProblem('/day', 'This day is in the future.')
     if (day < order.quote.purchaseDay) {
-      throw fieldProblem('/day', 'The order was placed later than this; no money can have come for it.')
+      throw fieldProblem('/day', 'The order was placed after this day, so no money can have been received for it.')
     }
     const before = await cameFor(tx, attempt.id)
     const missing = isSurplus ? 0 : attempt.amount - before
@@ -192,7 +192,7 @@ export async function takeMarkBack(
       .set({ takenBackAt: services.now(), takenBackNote: why })
       .where(and(eq(transfers.id, transferId), eq(transfers.attemptId, attempt.id), isNull(transfers.takenBackAt)))
       .returning()
-    if (!row) throw new Problem(409, 'taken-back', 'This was taken back already.')
+    if (!row) throw new Problem(409, 'taken-back', 'This was undone already.')
     const about = { orderId, personId: order.personId }
     const { amount } = row
     const isOpenAgain =
@@ -201,7 +201,7 @@ export async function takeMarkBack(
     const taken = { about, what: 'transfer-taken-back' as const, data: { amount, currency: order.currency, note: why } }
     if (!isOpenAgain) return recordAll(tx, services.now(), [taken])
     if ((await tx.$count(refunds, eq(refunds.attemptId, attempt.id))) > 0) {
-      throw new Problem(409, 'refunded', 'Some of this money was given back since; that cannot be undone.')
+      throw new Problem(409, 'refunded', 'Some of this money was refunded since; that cannot be undone.')
     }
     await tx.update(attempts).set({ state: 'awaiting', settledAt: null }).where(eq(attempts.id, attempt.id))
     await tx
@@ -224,7 +224,7 @@ export async function giveTransferUp(services: Services, mode: Mode, orderId: st
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     if (attempt.state !== 'awaiting') throw new Problem(409, 'not-awaiting', 'This order waits for no transfer.')
     if ((await cameFor(tx, attempt.id)) > 0) {
-      throw new Problem(409, 'came', 'Some of it came. Give that back at the bank, and take the mark back first.')
+      throw new Problem(409, 'came', 'Part of it was received. Return that at the bank, and undo its mark first.')
     }
     await settleIn(services, order, attempt, { state: 'abandoned' }, 'answer')
     await record(tx, services.now(), { orderId, personId: order.personId }, 'transfer-given-up')
@@ -249,7 +249,7 @@ export async function giveSurplusBack(
       .set({ givenBackOn: day })
       .where(and(eq(transfers.id, transferId), eq(transfers.orderId, orderId), open))
       .returning()
-    if (!row) throw new Problem(409, 'given-back', 'This was given back already, or is no surplus.')
+    if (!row) throw new Problem(409, 'given-back', 'This was returned already, or is owed.')
     await bookSurplusBack(services, order, row, day)
     const { amount } = row
     const data = { amount, currency: order.currency, note: why }

@@ -248,8 +248,8 @@ export async function makeRoom(
   if (!displace) {
     const { name } = capabilitiesOf(gateways, way.adapter)
     const why = way.standsAlone
-      ? `By this account’s terms ${name} must be the only way offered. ${names} would be paused: no longer offered to buyers; what is agreed is still collected.`
-      : `By its account’s terms ${names} must be the only way offered. It would be paused beside ${name}: no longer offered to buyers; what is agreed is still collected.`
+      ? `By this account’s terms ${name} must be the only payment method. ${names} would be paused: buyers are no longer offered it, and agreed payments are still collected.`
+      : `By its account’s terms ${names} must be the only payment method. It would be paused beside ${name}: buyers are no longer offered it, and agreed payments are still collected.`
     throw new Problem(409, 'stands-alone', why)
   }
   await tx
@@ -289,7 +289,7 @@ export async function orderGateways({ db }: Services, mode: Mode, order: string[
     const rows = await tx.select().from(connections).where(inUse(mode)).for('update')
     const named = new Set(order)
     if (named.size !== rows.length || rows.some(({ adapter }) => !named.has(adapter))) {
-      throw fieldProblem('/order', 'Another window changed the ways meanwhile. Reload, and order them again.')
+      throw fieldProblem('/order', 'The payment methods were changed in another window. Reload, and order them again.')
     }
     for (const { id, adapter } of rows) {
       await tx

@@ -6,7 +6,7 @@ import { inTransaction, type Services } from '../platform/context.ts'
 import { makeRoom, readConnection, writeConnection } from './service.ts'
 
 const text = (most: number, missing: string) =>
-  v.pipe(v.string(), v.trim(), v.nonEmpty(missing), v.maxLength(most, `Keep it under ${most} letters.`))
+  v.pipe(v.string(), v.trim(), v.nonEmpty(missing), v.maxLength(most, `Use at most ${most} characters.`))
 const bare = v.transform((written: string) => written.replace(/\s/g, '').toUpperCase())
 
 /** Territories whose banks are named by a code of their own, while their IBANs carry their country's. */
@@ -25,11 +25,11 @@ function isOfOneCountry(iban: string, bic: string): boolean {
 /** What a creator writes for who pays by bank transfer. */
 export const transferSchema = v.pipe(
   v.object({
-    title: text(60, 'Write what buyers choose, like “Bank transfer”.'),
-    description: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep it under 300 letters.')),
-    instructions: v.pipe(v.string(), v.trim(), v.maxLength(1000, 'Keep it under 1000 letters.')),
+    title: text(60, 'Write a name, like “Bank transfer”.'),
+    description: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Use at most 300 characters.')),
+    instructions: v.pipe(v.string(), v.trim(), v.maxLength(1000, 'Use at most 1,000 characters.')),
     // The QR code holds at most 70 letters of it (EPC069-12).
-    holder: text(70, 'Write whose account it is.'),
+    holder: text(70, 'Write the account holder.'),
     iban: v.pipe(
       v.string(),
       bare,

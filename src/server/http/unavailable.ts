@@ -30,7 +30,7 @@ export function unavailable(error: unknown): Problem | null {
 
 /** Answered where a request cannot be served at the moment, with when to ask again. */
 export function busy(): Problem {
-  return new Problem(503, 'busy', 'Too much is going on at the moment. Nothing you typed is lost; try again.', [], {
+  return new Problem(503, 'busy', 'We are very busy at the moment. Nothing you typed is lost; try again.', [], {
     retryAfter: RETRY_AFTER_SECONDS,
   })
 }

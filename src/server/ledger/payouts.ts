@@ -17,7 +17,7 @@ export const payoutSchema = v.object({
   way: v.pipe(v.string(), v.regex(/^[a-z0-9-]{1,40}$/, 'Choose the gateway that paid out.')),
   amount: amountSchema(1, 'Write an amount.', 'Write how much reached the bank.'),
   day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')),
-  note: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Keep the note under 300 letters.')),
+  note: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Use at most 300 characters.')),
 })
 
 /** What every account of a mode holds, and the newest payouts that stand. */
@@ -69,7 +69,7 @@ export async function enterPayout(
     const { db: tx } = services
     // One payout at a time, so that two do not take the same money.
     await tx.execute(sql`select pg_advisory_xact_lock(hashtext('payouts'))`)
-    if (day > (await schoolDay(services))) throw fieldProblem('/day', 'This day lies ahead.')
+    if (day > (await schoolDay(services))) throw fieldProblem('/day', 'This day is in the future.')
     const school = await getSchool(tx)
     const { currency } = school
     const held = (await balancesOf(tx, mode)).find(

@@ -33,7 +33,7 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
     const made = letter(school, 'Confirm your new email address', [
       greeting(creator.name),
       {
-        text: 'This becomes the address with which you sign in to your studio, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
+        text: 'This becomes the email you sign in with to your studio, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
         link: await makeCreatorEmailLink(services, creator.id, mail.email),
         label: 'Confirm this address',
       },
@@ -57,7 +57,7 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
   const made = letter(school, 'Confirm your new email address', [
     greeting(person.name),
     {
-      text: `This becomes the address with which you sign in at ${school.name}, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.`,
+      text: `This becomes the email you sign in with at ${school.name}, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.`,
       link: await makeEmailLink(theirs, person.id, mail.email),
       label: 'Confirm this address',
     },

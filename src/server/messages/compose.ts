@@ -82,13 +82,13 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   ]
   if (receipt.passwordLink) {
     paragraphs.push({
-      text: 'Set a password, so that you can come back from any device. The link works once and ends after 24 hours; a new one can be sent at any time.',
+      text: 'Set a password so that you can come back from any device. The link works once and expires after 24 hours; we can send a new one at any time.',
       link: receipt.passwordLink,
       label: 'Set your password',
     })
   }
   paragraphs.push({
-    text: 'The receipt to keep, also as a PDF:',
+    text: 'Your receipt, also as a PDF:',
     link: receipt.receiptLink,
     label: 'Your receipt',
   })
@@ -139,7 +139,7 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
   const all = quote.committed === null ? 'and so on until you cancel' : `${formatMoney(quote.committed, school)} in all`
   return [
     {
-      text: `The next payment is ${formatMoney(next.pay, school)} on ${sayDay(next.due, school.language)}; ${all}. It is charged by itself. “My courses” shows what comes when.`,
+      text: `The next payment is ${formatMoney(next.pay, school)} on ${sayDay(next.due, school.language)}; ${all}. It is charged automatically. “My courses” shows all dates.`,
     },
   ]
 }
@@ -148,7 +148,7 @@ export function composePassword(school: School, name: string, passwordLink: stri
   return letter(school, 'Set your password', [
     greeting(name),
     {
-      text: 'Set a new password here. The link works once and ends after 24 hours. If you did not ask for it, nothing needs to be done.',
+      text: 'Set a new password here. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
       link: passwordLink,
       label: 'Set your password',
     },
@@ -186,7 +186,7 @@ export function composeGiven(
   ]
   if (passwordLink)
     paragraphs.push({
-      text: 'Set a password first. The link works once and ends after 24 hours.',
+      text: 'Set a password first. The link works once and expires after 24 hours.',
       link: passwordLink,
       label: 'Set your password',
     })

@@ -65,7 +65,7 @@ export function composeAgreement(
   const write = (subject: string, first: Paragraph, ...rest: Paragraph[]) =>
     letter(school, subject, [hello, first, ...said(ownWords), ...rest])
   const mine: Paragraph = {
-    text: '“My courses” shows what was paid and what comes.',
+    text: '“My courses” shows all payments, past and to come.',
     link: facts.myCourses,
     label: 'My courses',
   }
@@ -84,7 +84,7 @@ export function composeAgreement(
     }
     case 'declined': {
       if (due === 0) return null
-      const again = next ? ` We try it again on ${day(next.on)}.` : ''
+      const again = next ? ` We retry it on ${day(next.on)}.` : ''
       const open = facts.isShut
         ? ` Access to “${course}” has been paused since ${day(facts.shut ?? '')}, and opens again once it is paid.`
         : facts.shut
@@ -137,9 +137,9 @@ export function composeAgreement(
     }
     case 'method-changed':
       return write(
-        `Another card for ${course}`,
+        `New payment method for ${course}`,
         {
-          text: `the payments for “${course}” are charged to ${facts.method ?? 'another method'} from now on. Nothing was charged today.`,
+          text: `the payments for “${course}” are charged to ${facts.method ?? 'another payment method'} from now on. Nothing was charged today.`,
         },
         mine,
       )
@@ -148,7 +148,7 @@ export function composeAgreement(
       return write(
         `${course}: your payment is now due on ${day(next.on)}`,
         {
-          text: `${school.name} has moved your next payment of ${money(next.pay)} for “${course}” to ${day(next.on)}. The course stays open until then, and the payment is charged by itself.`,
+          text: `${school.name} has moved your next payment of ${money(next.pay)} for “${course}” to ${day(next.on)}. Access stays open until then, and the payment is charged automatically.`,
         },
         mine,
       )
@@ -156,8 +156,8 @@ export function composeAgreement(
     case 'cancel-taken-back': {
       const then = next ? ` The next payment is ${money(next.pay)} on ${day(next.on)}.` : ''
       return write(
-        `${course} goes on`,
-        { text: `the cancelling of “${course}” was taken back, and nothing was charged for that.${then}` },
+        `${course} is no longer cancelled`,
+        { text: `“${course}” is no longer cancelled. Nothing was charged for that.${then}` },
         mine,
       )
     }
@@ -167,7 +167,7 @@ export function composeAgreement(
       return write(
         `${course} renews on ${day(next.on)}`,
         {
-          text: `“${course}” renews on ${day(next.on)}: ${money(next.pay)} is charged${by} by itself. If you do not want that, cancel before that day under “My courses”.`,
+          text: `“${course}” renews on ${day(next.on)}: ${money(next.pay)} is charged automatically${by}. If you do not want that, cancel before that day under “My courses”.`,
         },
         mine,
       )
@@ -214,18 +214,18 @@ function pause({ shut, isShut }: AgreementFacts, day: (when: string) => string):
 export function sayDecline(reason: string | null): string | null {
   switch (reason) {
     case 'not-enough-money':
-      return 'there is not enough money on it'
+      return 'there was not enough money'
     case 'over-limit':
-      return 'it is more than your wallet lets us charge'
+      return 'it is more than your wallet allows us to charge'
     case 'approval-ended':
-      return 'the approval in your wallet has ended'
+      return 'the approval in your wallet has expired'
     case 'expired':
       return 'the card has expired'
     case 'no-method':
-      return 'there is nothing that can be charged'
+      return 'there is no payment method to charge'
     case null:
       return null
     default:
-      return 'it was refused'
+      return 'the payment was refused'
   }
 }

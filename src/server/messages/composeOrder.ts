@@ -30,8 +30,8 @@ export function composeAwaited(
   const money = (what: number) => formatMoney(what, { ...school, currency })
   const hello = greeting(name)
   if (kind === 'not-arrived') {
-    const text = `your transfer of ${money(amount)} for “${course}” did not arrive. Nothing was charged, and the course did not open. You can order it again.`
-    return letter(school, `Your transfer for ${course} did not arrive`, [
+    const text = `we received no transfer of ${money(amount)} for “${course}”. Nothing was charged, and the course is not open. You can order it again.`
+    return letter(school, `No transfer received for ${course}`, [
       hello,
       { text, link: checkoutLink, label: `Order ${course} again` },
       ...said(ownWords),
@@ -44,7 +44,7 @@ export function composeAwaited(
       ? `“${course}” opens on ${sayDay(opensLater, school.language)}, once ${paid}`
       : `“${course}” opens as soon as ${paid}`
   if (!transfer) {
-    const text = `thank you. Your payment of ${money(amount)} for “${course}” is on its way from your bank. ${opens('the money is there')}, which mostly takes some hours; we will write to you.`
+    const text = `thank you. Your payment of ${money(amount)} for “${course}” is on its way from your bank. ${opens('the money is received')}, which mostly takes some hours; we will write to you.`
     return letter(school, `On its way: ${money(amount)} for ${course}`, [
       hello,
       { text, link: orderLink, label: 'Your order' },
@@ -72,10 +72,10 @@ export function composeAwaited(
       ...said(transfer.instructions),
       ...said(ownWords),
       ...(scan ? [scan] : []),
-      { text: 'Everything stands here too:', link: orderLink, label: 'Your order' },
+      { text: 'You can also see it here:', link: orderLink, label: 'Your order' },
     ],
     rows,
-    'Write the reference, so that we know the transfer is yours.',
+    'Please write the reference, so that we know the transfer is from you.',
   )
   return code ? { ...made, pictures: [{ cid: 'transfer-code', png: code }] } : made
 }
@@ -107,13 +107,17 @@ export function composeRefunded(
   const money = formatMoney(amount, { ...school, currency })
   const byWay = isByHand ? 'to your bank account' : method ? `to your ${method}` : 'the way you paid'
   const to = outside === null ? byWay : `(${outside})`
-  const [it, is, stays] = courses > 1 ? ['The courses', 'are', 'stay'] : ['The course', 'is', 'stays']
+  const [it, stays] = courses > 1 ? ['The courses', 'stay'] : ['The course', 'stays']
   const then =
-    access === 'close' ? `${it} ${is} closed, and nothing more is charged.` : isOpen ? `${it} ${stays} open.` : ''
-  return letter(school, `${money} given back for ${course}`, [
+    access === 'close'
+      ? `Access to ${it.toLowerCase()} has ended, and no further payments are charged.`
+      : isOpen
+        ? `${it} ${stays} open.`
+        : ''
+  return letter(school, `Refund of ${money} for ${course}`, [
     greeting(name),
     {
-      text: `${money} for “${course}” was given back ${to} on ${sayDay(day, school.language)}. Depending on your bank it takes a few days to show. ${then}`.trim(),
+      text: `${money} for “${course}” was refunded ${to} on ${sayDay(day, school.language)}. Depending on your bank it takes a few days to show. ${then}`.trim(),
     },
     ...said(ownWords),
   ])
@@ -130,7 +134,7 @@ export function composePaidTwice(
   return letter(school, `Paid twice: ${money} for ${course}`, [
     greeting(name),
     {
-      text: `${money} for order ${number} (“${course}”) was received after another order of yours had opened the course. We have been notified and will refund it; there is nothing for you to do.`,
+      text: `${money} for order ${number} (“${course}”) was received after another order of yours had been paid. We have been notified and will refund it; there is nothing for you to do.`,
       link: orderLink,
       label: 'Your order',
     },

@@ -42,36 +42,36 @@ export function composeTold(school: School, kind: CreatorMessage, facts: ToldFac
   const practice = isPractice ? ' (practice)' : ''
   const [subject, text] = {
     'told-declined': [
-      `${buyer}: a payment of ${money} did not come`,
-      `${money} of ${buyer} for “${course}” did not come${why}. It is tried again by itself, and ${buyer} has a link to pay it.`,
+      `${buyer}: a payment of ${money} failed`,
+      `The payment of ${money} by ${buyer} for “${course}” failed${why}. It is retried automatically, and ${buyer} has a link to pay it.`,
     ],
     'told-stopped': [
       `${buyer}: payments for ${course} have stopped`,
-      `The last try of ${money} for “${course}” was declined too${why}. Nothing more is tried by itself.`,
+      `The last retry of ${money} for “${course}” was declined too${why}. It is not retried any more.`,
     ],
     'told-cancelled': [
       `${buyer} has cancelled ${course}`,
-      `${buyer} has cancelled “${course}”. Nothing more is charged.`,
+      `${buyer} has cancelled “${course}”. No further payments are charged.`,
     ],
     'told-disputed': [
       `${buyer} disputes ${money} for ${course}`,
-      `${buyer} asks ${money} for “${course}” back through the bank${why}. Nothing is closed by it; decide what to do.`,
+      `${buyer} has asked their bank to return ${money} for “${course}”${why}. Access stays open for now; decide what to do.`,
     ],
     'told-dispute-ended':
       facts.ended === 'won'
         ? [
             `You keep ${money}: the dispute of ${buyer} is won`,
-            `The dispute of ${buyer} about ${money} for “${course}” was decided for you. The money stays, and there is nothing to do.`,
+            `The dispute of ${buyer} about ${money} for “${course}” was decided in your favour. You keep the money, and there is nothing to do.`,
           ]
         : [
             `The dispute of ${buyer} is lost: ${money}`,
-            `${money} for “${course}” went back to ${buyer} through the bank. The course is still open; decide whether it stays so.`,
+            `${money} for “${course}” was returned to ${buyer} through the bank. Access is still open; decide whether to keep it.`,
           ],
     'told-sold': [
       `You sold ${course}${amount > 0 ? `: ${money}` : ''}`,
       amount > 0
         ? `${buyer} bought “${course}”, ${facts.offer}. ${money} was received.`
-        : `${buyer} ordered “${course}”, ${facts.offer}. Nothing was due today.`,
+        : `${buyer} ordered “${course}”, ${facts.offer}. Nothing to pay today.`,
     ],
   }[kind] as [string, string]
   return letter(school, `${subject}${practice}`, [{ text, link: orderLink, label: `Order ${number}` }])

@@ -10,7 +10,7 @@ import { openOutbox, readMessage, sendAgain, sendOnceMore, sendTest } from './se
 
 const sampleSchema = v.object({
   kind: v.picklist(MESSAGE_KINDS),
-  ownWords: v.optional(v.pipe(v.string(), v.maxLength(600, 'Keep your own words under 600 letters.')), ''),
+  ownWords: v.optional(v.pipe(v.string(), v.maxLength(600, 'Use at most 600 characters.')), ''),
 })
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such message.')) })
 

@@ -11,7 +11,7 @@ import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded } 
 import { composeTold, isForCreator } from './composeTold.ts'
 
 const COURSE = 'Your course'
-const OFFER = 'At once'
+const OFFER = 'One payment'
 const BUYER = 'Ada Example'
 /** In minor units. */
 const PRICE = 12_900
@@ -40,7 +40,7 @@ export async function sampleOf(
       offer: OFFER,
       currency: school.currency,
       amount: kind === 'told-sold' ? PRICE : PART,
-      why: kind === 'told-declined' || kind === 'told-stopped' ? 'there is not enough money on it' : null,
+      why: kind === 'told-declined' || kind === 'told-stopped' ? 'there was not enough money' : null,
       ended: kind === 'told-dispute-ended' ? 'lost' : null,
       isPractice: false,
       orderLink: `${origin}/studio/orders`,
@@ -117,7 +117,7 @@ function agreementFacts({ currency }: School, kind: MessageKind, today: string, 
     due: isLate ? PART : 0,
     dueSince: isLate ? today : null,
     next: { pay: PART, on: addDays(today, kind === 'declined' ? 3 : 7) },
-    why: 'there is not enough money on it',
+    why: 'there was not enough money',
     shut: addDays(today, 10),
     isShut: false,
     payLink: nowhere,

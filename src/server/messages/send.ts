@@ -95,7 +95,7 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
     })
     // Given up it stands under attention until somebody sends it again.
     if (now().getTime() - message.createdAt.getTime() >= TRIED_MS) {
-      log('error', `a message (${message.kind}) could not be sent for three days and is given up`)
+      log('error', `a message (${message.kind}) could not be sent for three days; no more tries`)
       return
     }
     throw error

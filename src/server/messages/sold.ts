@@ -43,7 +43,7 @@ export async function composeSold(
       {
         text: `On ${sayDay(day, school.language)} you received ${count}, and ${money(sum)} for ${rows.length === 1 ? 'it' : 'them'}.`,
         link: `${config.origin}/studio/orders?from=${day}&until=${day}`,
-        label: 'Look at the orders',
+        label: 'See the orders',
       },
     ],
     rows

@@ -88,7 +88,7 @@ export function movementsCsv(rows: readonly MovementRow[]): string {
     'currency',
     'received',
     'fee',
-    'given back',
+    'refunded',
     'net',
     'tax',
     'paid out',

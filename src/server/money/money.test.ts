@@ -140,7 +140,7 @@ describe('expected and received', () => {
   it('says at its field what is wrong with a span', () => {
     const said = (from: string, until: string) =>
       v.safeParse(spanQuery, { from, until }).issues?.map(({ message, path }) => [path?.at(-1)?.key, message])
-    expect(said('2026-03-02', '2026-03-01')).toEqual([['until', 'The last day lies before the first.']])
+    expect(said('2026-03-02', '2026-03-01')).toEqual([['until', 'The last day is before the first.']])
     expect(said('2001-01-01', '2026-01-01')).toEqual([['until', 'At most 20 years at a time.']])
     expect(said('2026-02-30', '2026-03-01')).toEqual([['from', 'This date does not exist.']])
     expect(said('2026-03-01', '2026-03-01')).toBeUndefined()

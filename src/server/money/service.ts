@@ -41,7 +41,7 @@ function inOrder<T extends DaySpan & Record<string, unknown>>() {
         message,
         path: [{ type: 'object', origin: 'value', input: dataset.value, key: 'until', value: until }],
       })
-    if (until < from) say('The last day lies before the first.')
+    if (until < from) say('The last day is before the first.')
     else if (until > after(from, MOST_YEARS, { count: 1, unit: 'year' })) say(`At most ${MOST_YEARS} years at a time.`)
   })
 }

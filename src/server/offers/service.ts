@@ -99,7 +99,7 @@ export async function createOffer({ db, now }: Services, courseId: string): Prom
       .from(offers)
       .where(and(eq(offers.productId, courseId), eq(offers.isTrial, false)))
     const position = (last?.position ?? -1) + 1
-    const blank = newOffer(position === 0 ? 'At once' : '')
+    const blank = newOffer(position === 0 ? 'One payment' : '')
     const { graceDays } = await getSchool(tx)
     const draft = { ...blank, access: { ...blank.access, graceDays } }
     const [row] = await tx

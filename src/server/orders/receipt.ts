@@ -95,7 +95,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
         const tax = -(back.get(refund.id) ?? 0)
         return {
           day: refund.day,
-          what: `${ofThing(line.title)}Given back`,
+          what: `${ofThing(line.title)}Refund`,
           amount: -refund.amount,
           tax,
           taxRate,

@@ -16,7 +16,7 @@ export const tellingsSchema = v.object({
     v.picklist(MESSAGE_KINDS),
     v.object({
       isOn: v.boolean(),
-      ownWords: v.pipe(v.string(), v.maxLength(600, 'Keep your own words under 600 letters.')),
+      ownWords: v.pipe(v.string(), v.maxLength(600, 'Use at most 600 characters.')),
     }),
   ),
 })

@@ -49,12 +49,12 @@ function sayHeld(
   canBuy: boolean,
 ): CheckoutView['held'] {
   const goesOn = held.find(({ state }) => state === 'active' || state === 'stopped')
-  const overlap = canBuy ? ' What you order here is paid today, and runs from today.' : ''
+  const overlap = canBuy ? ' What you order here is paid today and starts today.' : ''
   if (goesOn?.agreementId) {
     const next = goesOn.nextTry ? `; the next payment is on ${sayDay(goesOn.nextTry, language)}` : ''
     return {
-      says: `You pay for this course already${next}.${overlap}${canBuy ? ' The other goes on until you cancel it.' : ''}`,
-      label: 'See what you pay',
+      says: `You already pay for this course${next}.${overlap}${canBuy ? ' The other one continues until you cancel it.' : ''}`,
+      label: 'See your payments',
       href: `/my/plan/${goesOn.agreementId}`,
     }
   }
@@ -62,8 +62,8 @@ function sayHeld(
   const until = last ? `You have this course until ${sayDay(last, language)}.` : 'You have this course.'
   if (back) {
     return {
-      says: `${until} You have cancelled; you can come back without a charge.${overlap}`,
-      label: 'Come back',
+      says: `${until} You cancelled it; you can undo that without a charge.${overlap}`,
+      label: 'Undo the cancellation',
       href: `/my/plan/${back}`,
     }
   }

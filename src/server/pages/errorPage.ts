@@ -17,7 +17,7 @@ function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
       name: 'notice',
       status,
       title: 'This school cannot be reached at the moment.',
-      text: 'It is being looked after. Nothing was charged. Try again in a minute.',
+      text: 'We are working on it. Nothing was charged. Try again in a minute.',
       actions: [again],
     }
   }
@@ -25,7 +25,7 @@ function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
     return {
       name: 'notice',
       status,
-      title: 'Too much is going on at the moment.',
+      title: 'We are very busy at the moment.',
       text: 'Nothing was charged. Wait a moment, then try again.',
       actions: [again, home],
     }
@@ -35,7 +35,7 @@ function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
       name: 'notice',
       status,
       title: 'This page could not be shown.',
-      text: 'Something broke on our side, and it has been noted. Nothing was charged by it.',
+      text: 'Something went wrong on our side, and we have been notified. Nothing was charged.',
       actions: [again, home],
     }
   }

@@ -178,7 +178,7 @@ export async function checkoutView(
     return notice(
       410,
       `${course.live.title} is not on sale at the moment.`,
-      'Who has it keeps it. Others can look at what else there is.',
+      'People who have it keep it. See what else there is.',
       [{ label: 'About the course', href: `/course/${course.slug}` }, ALL_COURSES],
     )
   }
@@ -352,7 +352,7 @@ export async function planPage(
   return notice(
     410,
     'This link has ended, or is not yours.',
-    'It works once, and for 30 days. What is due, and what comes, stands under My courses.',
+    'It works once, for 30 days. You find all your payments under My courses.',
     visitor.person ? [{ label: 'My courses', href: '/my' }] : [signIn],
   )
 }
@@ -382,7 +382,7 @@ export async function learnView(
     return notice(
       403,
       `${title} is shut: a payment is missing since ${sayDay(entry.closed, school.language)}.`,
-      'It opens as soon as the payment has come, and everything is where you left it.',
+      'It opens as soon as the payment is received, and everything is where you left it.',
       [{ label: 'Pay it now', href: `/my/plan/${entry.owes}` }, about],
     )
   }

@@ -141,7 +141,7 @@ async function requireEnded({ db: tx }: Within, personId: string): Promise<void>
     throw new Problem(
       409,
       'under-way',
-      'A payment is under way, or a transfer is awaited. Wait for it, or end it, first.',
+      'A payment is in progress, or a transfer is expected. Wait for it, or end it, first.',
     )
   }
 }

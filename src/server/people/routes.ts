@@ -24,8 +24,8 @@ const byId = v.object({ id: uuid })
 const note = v.pipe(
   v.string(),
   v.trim(),
-  v.nonEmpty('Say why, for whoever asks later.'),
-  v.maxLength(300, 'Keep the note under 300 letters.'),
+  v.nonEmpty('Say why. It is kept in the history.'),
+  v.maxLength(300, 'Use at most 300 characters.'),
 )
 
 export function peopleRoutes(services: Services) {
@@ -49,7 +49,7 @@ export function peopleRoutes(services: Services) {
     .post(
       '/:id/join',
       validate('param', byId),
-      validate('json', v.object({ other: v.pipe(v.string(), v.uuid('Choose whom to join.')), note })),
+      validate('json', v.object({ other: v.pipe(v.string(), v.uuid('Choose the person to join.')), note })),
       async (c) => {
         const mode = c.get('mode')
         const { other, note: why } = c.req.valid('json')

@@ -191,12 +191,12 @@ export const detailsSchema = v.object({
 const note = v.pipe(
   v.string(),
   v.trim(),
-  v.nonEmpty('Say why, for whoever asks later.'),
-  v.maxLength(300, 'Keep the note under 300 letters.'),
+  v.nonEmpty('Say why. It is kept in the history.'),
+  v.maxLength(300, 'Use at most 300 characters.'),
 )
 export const correctionSchema = v.object({
   ...detailsSchema.entries,
-  postalAddress: v.pipe(v.string(), v.trim(), v.maxLength(400, 'Keep the address under 400 letters.')),
+  postalAddress: v.pipe(v.string(), v.trim(), v.maxLength(400, 'Use at most 400 characters.')),
   note,
 })
 

@@ -24,7 +24,7 @@ export async function clearPractice({ db }: Services): Promise<void> {
   await db.transaction(async (tx) => {
     const [row] = await tx.select({ move: school.practiceMove }).from(school).for('update')
     if (row?.move?.state === 'moving') {
-      throw new Problem(409, 'moving', 'Practice time is moving. Stop it first, or wait until it is there.')
+      throw new Problem(409, 'moving', 'The practice clock is moving. Stop it first, or wait until it is done.')
     }
     await tx.delete(messages).where(eq(messages.mode, 'practice'))
     await tx.delete(grants).where(eq(grants.mode, 'practice'))

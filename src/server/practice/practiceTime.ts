@@ -117,9 +117,10 @@ export async function startMove(base: Services, to: { days: number } | 'next'): 
   const now = await inMode(base, 'practice')
   const from = await schoolDay(now)
   const target = to === 'next' ? await nextEvent(now, from, null) : addDays(from, to.days)
-  if (!target) throw new Problem(409, 'no-event', 'Nothing is to come in Practice: no agreement goes on.')
+  if (!target) throw new Problem(409, 'no-event', 'Nothing is scheduled in Practice.')
   await base.db.transaction(async (tx) => {
-    if ((await holdMove(tx))?.state === 'moving') throw new Problem(409, 'moving', 'Practice time is moving already.')
+    if ((await holdMove(tx))?.state === 'moving')
+      throw new Problem(409, 'moving', 'The practice clock is already moving.')
     const [last] = await tx.select({ id: sql<number>`coalesce(max(${journal.id}), 0)::float8` }).from(journal)
     const move = { from, to: later(from, target), since: last?.id ?? 0, state: 'moving' as const }
     await tx.update(school).set({ practiceMove: move })

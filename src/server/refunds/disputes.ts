@@ -22,8 +22,8 @@ const ORDER: readonly DisputeRow['state'][] = ['open', 'contested', 'won', 'lost
 const note = v.pipe(
   v.string(),
   v.trim(),
-  v.nonEmpty('Say why, for whoever asks later.'),
-  v.maxLength(300, 'Keep the note under 300 letters.'),
+  v.nonEmpty('Say why. It is kept in the history.'),
+  v.maxLength(300, 'Use at most 300 characters.'),
 )
 export const answerSchema = v.object({
   accept: v.boolean(),
@@ -154,7 +154,7 @@ export async function answerDispute(
   const { dispute, attempt } = row
   if (dispute.state !== 'open') throw new Problem(409, 'answered', 'This dispute was answered already.')
   const { adapter, credentials } = await openConnection(services, attempt.connectionId)
-  if (!adapter.answerDispute) throw new Problem(409, 'no-disputes', 'This gateway takes no answer to disputes.')
+  if (!adapter.answerDispute) throw new Problem(409, 'no-disputes', 'This gateway does not accept answers to disputes.')
   let told: Dispute
   try {
     told = await adapter.answerDispute(credentials, { reference: dispute.reference, accept })

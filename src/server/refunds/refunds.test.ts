@@ -44,7 +44,7 @@ describe('giving money back', () => {
     await give(orderId, lineId, 12_000, 'close')
     expect(await openOf(orderId)).toBe(0)
     expect(given() - before).toBe(12_900)
-    await expect(give(orderId, lineId, 1)).rejects.toMatchObject({ errors: [{ why: 'Nothing is left to give back.' }] })
+    await expect(give(orderId, lineId, 1)).rejects.toMatchObject({ errors: [{ why: 'Nothing is left to refund.' }] })
   })
 
   it('closes one of two courses of a buyer, and leaves the other', async () => {
@@ -115,7 +115,7 @@ describe('giving money back', () => {
     await checkOrder(world.services, placed.orderId, shopper('browser'))
     const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
     await expect(give(placed.orderId, line?.id as string, 1000)).rejects.toMatchObject({
-      errors: [{ at: '/amount', why: 'Moor Wallet gives back whole payments only: €43.00.' }],
+      errors: [{ at: '/amount', why: 'Moor Wallet refunds whole payments only: €43.00.' }],
     })
     expect(await give(placed.orderId, line?.id as string, 4300)).toMatchObject({ refunded: 4300 })
   })

@@ -17,7 +17,7 @@ import {
 const byOrder = v.object({ order: v.pipe(v.string(), v.uuid('There is no such order.')) })
 const byTransfer = v.object({ ...byOrder.entries, id: v.pipe(v.string(), v.uuid('There is no such transfer.')) })
 const byDispute = v.object({ id: v.pipe(v.string(), v.uuid('There is no such dispute.')) })
-const note = v.pipe(v.string(), v.trim(), v.nonEmpty('Say why, for whoever asks later.'), v.maxLength(300))
+const note = v.pipe(v.string(), v.trim(), v.nonEmpty('Say why. It is kept in the history.'), v.maxLength(300))
 
 /** Money that a person says has come or has gone back: transfers, refunds, disputes. */
 export function settlingRoutes(services: Services) {

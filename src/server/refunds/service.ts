@@ -22,13 +22,13 @@ const AGAIN_SECONDS = 30
 
 export const refundSchema = v.object({
   lineId: v.pipe(v.string(), v.uuid('There is no such line.')),
-  amount: amountSchema(1, 'Write an amount.', 'Write how much is refunded.'),
-  access: v.picklist(['keep', 'close'], 'Say what becomes of the course.'),
+  amount: amountSchema(1, 'Write an amount.', 'Write how much to refund.'),
+  access: v.picklist(['keep', 'close'], 'Choose what happens to access.'),
   note: v.pipe(
     v.string(),
     v.trim(),
-    v.nonEmpty('Say why, for whoever asks later.'),
-    v.maxLength(300, 'Keep the note under 300 letters.'),
+    v.nonEmpty('Say why. It is kept in the history.'),
+    v.maxLength(300, 'Use at most 300 characters.'),
   ),
 })
 
@@ -185,7 +185,7 @@ export async function refundWhole(
     const charges = (await chargesOf(services, tx, orderId)).filter(({ id }) => id === attemptId)
     if (charges.length === 0) throw notFound('payment')
     if (charges.some(({ isDisputed, given }) => isDisputed || given > 0)) {
-      throw new Problem(409, 'not-whole', 'Some of this payment was given back already, or is disputed.')
+      throw new Problem(409, 'not-whole', 'Some of this payment was refunded already, or it is disputed.')
     }
     const shares = charges.map(({ id: chargeId, lineId, amount }) => ({ chargeId, lineId, amount }))
     const rows = await storeRefunds(tx, orderId, shares, { note, access, day, at })
@@ -206,7 +206,7 @@ export const refundOutsideSchema = v.object({
   reference: v.pipe(
     v.string(),
     v.trim(),
-    v.nonEmpty('Write what names it there.'),
+    v.nonEmpty('Write its reference.'),
     v.maxLength(100, 'Use at most 100 characters.'),
   ),
   access: refundSchema.entries.access,
@@ -235,10 +235,7 @@ export async function refundOutside(
     if (!shares || charges.length === 0) {
       const left = charges.reduce((sum, charge) => sum + charge.left, 0)
       const format = { ...(await getSchool(tx)), currency: order.currency }
-      throw fieldProblem(
-        '/amount',
-        left > 0 ? `At most ${formatMoney(left, format)} is left to give back.` : NOTHING_LEFT,
-      )
+      throw fieldProblem('/amount', left > 0 ? `At most ${formatMoney(left, format)} can be refunded.` : NOTHING_LEFT)
     }
     const rows = await storeRefunds(
       tx,
@@ -311,19 +308,19 @@ async function keysOf(db: Queryable, ids: string[]): Promise<string[]> {
   return rows.map(({ key }) => key)
 }
 
-const NOTHING_LEFT = 'Nothing is left to give back.'
+const NOTHING_LEFT = 'Nothing is left to refund.'
 
 function sayCannot(charges: readonly RefundableCharge[], money: (amount: number) => string): string {
   const left = charges.reduce((sum, charge) => sum + charge.left, 0)
   const whole = charges.find((charge) => charge.together !== null && charge.gives === 'whole' && charge.given === 0)
   if (left === 0 && whole) {
-    return `${whole.gateway} gives back whole payments only, and this one of ${money(whole.together ?? 0)} was for more than this. Give all of it back, or note what you gave back by other means.`
+    return `${whole.gateway} refunds whole payments only, and this one of ${money(whole.together ?? 0)} was for more than this item. Refund all of it, or record a refund that you make by other means.`
   }
   if (left === 0) return NOTHING_LEFT
   const amounts = refundableAmounts(charges)
-  if (!amounts) return `At most ${money(left)} is left to give back.`
+  if (!amounts) return `At most ${money(left)} can be refunded.`
   const [gateway] = charges.map((charge) => charge.gateway)
-  return `${gateway} gives back whole payments only: ${amounts.map(money).join(', ')}.`
+  return `${gateway} refunds whole payments only: ${amounts.map(money).join(', ')}.`
 }
 
 async function standingOf(db: Queryable, ids: string[]): Promise<Refunded> {

@@ -24,7 +24,7 @@ export const nameSchema = v.pipe(
   v.string(),
   v.trim(),
   v.nonEmpty('Write a name.'),
-  v.maxLength(100, 'Keep the name under 100 letters.'),
+  v.maxLength(100, 'Use at most 100 characters.'),
 )
 
 /** Languages whose way of writing money, with digits 0 to 9, is offered. */
@@ -139,7 +139,7 @@ export async function setGrace({ db }: Services, graceDays: number): Promise<voi
 
 /** How mail goes out, and how much of it. */
 export const mailSchema = v.object({
-  senderName: v.pipe(v.string(), v.trim(), v.maxLength(100, 'Keep the name under 100 letters.')),
+  senderName: v.pipe(v.string(), v.trim(), v.maxLength(100, 'Use at most 100 characters.')),
   replyTo: v.union([v.pipe(v.string(), v.trim(), v.literal('')), emailSchema], 'Write an email address, or nothing.'),
   soldTelling: v.picklist(['each', 'daily', 'off']),
   renewalNoticeDays: v.pipe(
@@ -167,7 +167,7 @@ export async function setKeepYears({ db }: Services, keepYears: number): Promise
   await db.update(school).set({ keepYears })
 }
 
-export const termsSchema = v.pipe(v.string(), v.trim(), v.maxLength(40_000, 'Keep the terms under 40,000 letters.'))
+export const termsSchema = v.pipe(v.string(), v.trim(), v.maxLength(40_000, 'Use at most 40,000 characters.'))
 
 /** The terms of sale; empty: none. */
 export async function setTerms({ db }: Services, terms: string): Promise<void> {

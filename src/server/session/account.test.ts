@@ -137,7 +137,7 @@ describe('mail of the school', () => {
     expect(await world.db.$count(messages, told)).toBe(0)
     const letter = await post({ kind: 'sold', mode: 'practice', day })
     expect(letter?.subject).toBe('You sold: 1 order, €49.00 (practice)')
-    expect(letter?.text).toContain('Dana: Told daily, At once: €49.00')
+    expect(letter?.text).toContain('Dana: Told daily, One payment: €49.00')
     expect(await post({ kind: 'sold', mode: 'practice', day: '2020-01-01' })).toBeUndefined()
     const before = jobs().length
     await queueDaily(world.services)

@@ -9,14 +9,9 @@ import { checkPassword, hashPassword, passwordSchema } from './passwords.ts'
 import { type Creator, openSession } from './sessions.ts'
 
 export const creatorNameSchema = v.object({
-  name: v.pipe(
-    v.string(),
-    v.trim(),
-    v.nonEmpty('Write your name.'),
-    v.maxLength(100, 'Keep the name under 100 letters.'),
-  ),
+  name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write your name.'), v.maxLength(100, 'Use at most 100 characters.')),
 })
-const current = v.pipe(v.string(), v.nonEmpty('Write the password that you have now.'), v.maxLength(1000))
+const current = v.pipe(v.string(), v.nonEmpty('Write your current password.'), v.maxLength(1000))
 export const newEmailSchema = v.object({ email: emailSchema, password: current })
 export const newPasswordSchema = v.object({ current, password: passwordSchema })
 

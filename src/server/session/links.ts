@@ -55,7 +55,7 @@ export async function confirmCreatorEmail(services: Services, token: string): Pr
     if (!used?.creatorId || !used.email) throw linkEnded()
     const { creatorId, email } = used
     if ((await tx.$count(creators, eq(creators.email, email))) > 0) {
-      throw new Problem(409, 'taken', 'Somebody signs in with this email already.')
+      throw new Problem(409, 'taken', 'Someone already signs in with this email.')
     }
     await tx.update(creators).set({ email }).where(eq(creators.id, creatorId))
     await tx
@@ -80,7 +80,7 @@ export async function readBuyerLink(
 }
 
 function linkEnded(): Problem {
-  return new Problem(410, 'link-ended', 'This link has been used or has expired. Have a new one sent.')
+  return new Problem(410, 'link-ended', 'This link has been used or has expired. Ask for a new one.')
 }
 
 /**

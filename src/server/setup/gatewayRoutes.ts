@@ -12,7 +12,7 @@ const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such payment.
 const note = v.pipe(
   v.string(),
   v.trim(),
-  v.nonEmpty('Say why, for whoever asks later.'),
+  v.nonEmpty('Say why. It is kept in the history.'),
   v.maxLength(300, 'Use at most 300 characters.'),
 )
 const byAdapter = v.object({ adapter: v.pipe(v.string(), v.maxLength(40)) })

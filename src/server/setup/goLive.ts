@@ -64,18 +64,18 @@ export async function goLiveList(services: Services) {
     {
       code: 'connected',
       isDone: isConnected,
-      title: 'Everything on sale can be collected in Live',
+      title: 'Payments can be collected in Live',
       detail: isConnected
         ? `${names}, each checked with its key.`
         : offered.length === 0
-          ? 'Nothing is connected in Live. Look at Live by the switch at the top, and connect it there.'
+          ? 'Nothing is connected in Live. Switch to Live at the top and connect a gateway there.'
           : `${names} cannot collect ${sayList(live.uncollected.map(({ name }) => name))}.`,
       fix: { label: 'Gateways', to: '/studio/setup/gateways' },
     },
     {
       code: 'practised',
       isDone: missing.length === 0 && kinds.length > 0,
-      title: 'Each kind of offer was bought once in Practice',
+      title: 'Every kind of offer was bought once in Practice',
       detail:
         kinds.length === 0
           ? 'Nothing is on sale yet.'
@@ -87,10 +87,10 @@ export async function goLiveList(services: Services) {
     {
       code: 'messages',
       isDone: silent.length === 0,
-      title: 'Buyers are told what they must know',
+      title: 'Buyers get the messages they need',
       detail:
         silent.length === 0
-          ? 'Receipts, and what to do when a payment does not come.'
+          ? 'Receipts, and what to do when a payment fails.'
           : 'Some messages that they need are switched off.',
       fix: { label: 'Messages', to: '/studio/setup/messages' },
     },
@@ -106,13 +106,15 @@ export async function goLiveList(services: Services) {
       isDone: school.terms.trim() !== '',
       title: 'Your terms of sale are written',
       detail:
-        school.terms.trim() !== '' ? 'Buyers find them on every page.' : 'Who sells, withdrawal, what happens late.',
+        school.terms.trim() !== ''
+          ? 'Buyers find them on every page.'
+          : 'Who sells, the right of withdrawal, late payments.',
       fix: { label: 'School', to: '/studio/setup/school#terms' },
     },
     {
       code: 'tried',
       isDone: trial.paid?.isGivenBack === true,
-      title: 'You have paid yourself once, really',
+      title: 'Make one real purchase yourself',
       detail: sayTrial(trial, (amount) => formatMoney(amount, school)),
       fix: null,
     },
@@ -121,11 +123,11 @@ export async function goLiveList(services: Services) {
 }
 
 function sayTrial({ amount, paid }: Trial, money: (amount: number) => string): string {
-  if (paid?.isGivenBack) return `${money(paid.amount)} by ${paid.method ?? 'your method'}, and given back.`
+  if (paid?.isGivenBack) return `${money(paid.amount)} by ${paid.method ?? 'your method'}, refunded.`
   if (paid)
-    return `${money(paid.amount)} came by ${paid.method ?? 'your method'}. Give it back when you have looked at it.`
-  if (amount === null) return 'Connect a gateway in Live that takes money at once; bank transfer is tried by hand.'
-  return `The smallest amount that is taken, ${money(amount)}, with your own card; only you see this offer.`
+    return `${money(paid.amount)} paid by ${paid.method ?? 'your method'}. Refund it when you have looked at it.`
+  if (amount === null) return 'Connect a gateway in Live that takes money at once; try bank transfers yourself.'
+  return `Pay the smallest possible amount, ${money(amount)}, with your own card. Only you see this offer.`
 }
 
 /** The kinds of price by which someone has a course in Practice. */
@@ -177,7 +179,7 @@ async function trialOf(services: Services): Promise<Trial> {
 export async function openTrial(services: Services): Promise<{ path: string }> {
   const { db, now } = services
   const amount = await trialAmount(services)
-  if (amount === null) throw new Problem(409, 'no-gateway', 'Nothing connected in Live takes money at once.')
+  if (amount === null) throw new Problem(409, 'no-gateway', 'No gateway connected in Live takes money at once.')
   const [course] = (await sellableCourses(db)).filter(({ offers: listed }) => listed.length > 0)
   if (!course) throw new Problem(409, 'no-course', 'Publish a course with an offer first.')
   const live = { ...newOffer('A real purchase, to try it'), terms: { kind: 'single' as const, amount } }
@@ -207,7 +209,7 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
 export async function giveTrialBack(services: Services): Promise<Refunded> {
   const { db } = services
   const { paid } = await trialOf(services)
-  if (!paid || paid.isGivenBack) throw new Problem(409, 'no-trial', 'There is no such purchase to give back.')
+  if (!paid || paid.isGivenBack) throw new Problem(409, 'no-trial', 'There is no purchase to refund.')
   const [line] = await db.select({ id: orderLines.id }).from(orderLines).where(eq(orderLines.orderId, paid.orderId))
   const given = await refundLine(services, 'live', paid.orderId, {
     lineId: line?.id as string,

@@ -18,7 +18,7 @@ export function ordersCsv(rows: Awaited<ReturnType<typeof ordersFor>>, timeZone:
         'currency',
         'due at order',
         'received',
-        'given back',
+        'refunded',
         'state',
         'agreement',
         'payments received',

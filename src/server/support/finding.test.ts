@@ -1,7 +1,8 @@
+import { eq } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { inGroups } from '../../core/bank/reference.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
-import { orderLines } from '../db/schema/index.ts'
+import { attempts, orderLines } from '../db/schema/index.ts'
 import { markCame, referenceOf } from '../fulfilment/bankTransfer.ts'
 import { refundLine } from '../refunds/service.ts'
 import { ordersCsv } from './files.ts'
@@ -56,7 +57,7 @@ describe('an order is found', () => {
     const [line] = await world.db
       .select()
       .from(orderLines)
-      .where((await import('drizzle-orm')).eq(orderLines.orderId, made.card?.orderId as string))
+      .where(eq(orderLines.orderId, made.card?.orderId as string))
     await refundLine(world.services, 'practice', made.card?.orderId as string, {
       lineId: line?.id as string,
       amount: 111,
@@ -64,6 +65,20 @@ describe('an order is found', () => {
       note: 'x',
     })
     await only('1.11', 'card')
+  })
+
+  it('by a reference without a figure in it', async () => {
+    const [attempt] = await world.attemptsOf(made.card?.orderId as string)
+    const { reference } = attempt ?? {}
+    await world.db
+      .update(attempts)
+      .set({ reference: 'pay-qR_oXnNbARHE' })
+      .where(eq(attempts.id, attempt?.id ?? ''))
+    await only('pay-qR_oXnNbARHE', 'card')
+    await world.db
+      .update(attempts)
+      .set({ reference })
+      .where(eq(attempts.id, attempt?.id ?? ''))
   })
 
   it('by nothing else that holds the same digits', async () => {

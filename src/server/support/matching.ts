@@ -21,8 +21,8 @@ export function orderNumberIn(search: string, mode: Mode): number | null {
  */
 export function ordersFitting(mode: Mode, search: string, money: MoneyFormat): SQL {
   const named = sql`plain_text(${orders.searchText}) like ${likely(search)}`
-  // Whoever types letters alone looks for a name.
-  if (!/\d/.test(search)) return named
+  // Letters alone are a name, unless they are one long word: a gateway's reference may be without a figure.
+  if (!/\d/.test(search) && !/^\S{8,}$/.test(search.trim())) return named
   const number = orderNumberIn(search, mode)
   const read = readMoney(search, money)
   const reference = search.trim()

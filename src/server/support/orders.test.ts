@@ -51,7 +51,7 @@ describe('a list of orders', () => {
     const order = await open(orders[0]?.id as string)
     const [grant] = order.grants
     expect(grant?.why).toMatch(
-      /^Open for good, as long as it is paid: the payment due on .*; payment 2 of 3 collected on /,
+      /^Open for good, as long as the payment due on .* is paid; otherwise .*; payment 2 of 3 collected on /,
     )
     const person = await openPerson(world.services, 'practice', order.person.id)
     expect(person.grants.map(({ why }) => why)).toEqual([grant?.why])

@@ -35,7 +35,7 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
               )}
               {course.owes && (
                 <a href={`/my/plan/${course.owes}`} className={buttonClass('press')}>
-                  Pay, and open it
+                  Pay and open it
                 </a>
               )}
               {course.state === 'closed' && !course.owes && (

@@ -25,7 +25,7 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
             <RichHtml className="max-w-[62ch] text-[16px] leading-relaxed" html={course.description} />
           )}
           <h2 className="mt-8 text-[20px]">Lessons</h2>
-          {course.lessons.length === 0 && <p className="mt-2 text-ink-2">They are being written.</p>}
+          {course.lessons.length === 0 && <p className="mt-2 text-ink-2">The lessons are being written.</p>}
           <ol className="mt-2">
             {course.lessons.map((title, index) => (
               <li key={`${index}-${title}`} className="flex gap-3 border-b border-line py-2">

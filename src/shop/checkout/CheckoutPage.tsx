@@ -193,7 +193,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
               />
             </Step>
           )}
-          <Step title="What happens when" isLast>
+          <Step title="Dates" isLast>
             <WhatHappens page={page} offer={offer} pay={checkout.priceProblem === undefined ? pay : null} />
             {offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
             {offer.lines.length > 0 && (
@@ -218,7 +218,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
               <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
                 You began to pay elsewhere and have not finished there. Nothing was charged so far.{' '}
                 <a className="link" href={phase.url}>
-                  Go on there
+                  Continue there
                 </a>
                 , or{' '}
                 <button type="button" className="link" onClick={checkout.payAnotherWay}>
@@ -243,7 +243,7 @@ function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
                   ? 'Pay'
                   : sayButton(page, way, pay, hasLater)
                 : phase.kind === 'checking'
-                  ? 'Waiting for the outcome…'
+                  ? 'Waiting for the result…'
                   : 'One moment…'}
             </Button>
             <p className="mt-2 text-[12.5px] text-ink-3">
@@ -359,7 +359,7 @@ function wholePrice(offer: ShopOffer, { school }: ShopPage): string {
 function sayButton({ school }: ShopPage, way: PayWay | undefined, pay: number, hasLater: boolean): string {
   if (pay === 0 || !way || way.style === 'embedded') return sayPayButton(pay, hasLater, school)
   const amount = formatMoney(pay, school)
-  return way.style === 'redirect' ? `Go on to ${way.gateway}, ${amount}` : `Order it, and transfer ${amount}`
+  return way.style === 'redirect' ? `Continue to ${way.gateway}, ${amount}` : `Order and transfer ${amount}`
 }
 
 /** What is said below the button: who charges, and what the buyer allows. */

@@ -33,7 +33,7 @@ export function ConfirmDialog({ url, done, leave }: ConfirmDialogProps) {
     >
       <iframe ref={frame} src={url} title="The bank’s confirmation" className="block h-[250px] w-full" />
       <p className="flex items-center justify-between gap-3 border-t border-line px-4 py-2.5 text-[13px] text-ink-2">
-        Nothing is charged before you approve.
+        Nothing is charged until you approve.
         <Button kind="link" onClick={leave}>
           Close
         </Button>

@@ -41,7 +41,7 @@ export function tokenise(frame: HTMLIFrameElement): Promise<Tokenised> {
       if (message.type === 'fields:token' && message.token) finish({ ok: true, token: message.token })
       if (message.type === 'fields:down')
         finish({ ok: false, why: message.why ?? 'The card service does not answer.', isDown: true })
-      if (message.type === 'fields:invalid') finish({ ok: false, why: message.why ?? 'Look at the card fields.' })
+      if (message.type === 'fields:invalid') finish({ ok: false, why: message.why ?? 'Check the card fields.' })
     })
     frame.contentWindow?.postMessage({ type: 'fields:tokenise', id }, new URL(frame.src).origin)
   })

@@ -159,11 +159,11 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
       <Sheet narrow>
         <h1 className="text-[26px]">Thank you. {money(amount)} is on its way.</h1>
         <p className="mt-3">
-          {opensOnceIt(view, page, 'the money is there')}, mostly within some hours. You can close this page: we will
+          {opensOnceIt(view, page, 'the money is received')}, mostly within some hours. You can close this page: we will
           write to <b className="font-semibold">{view.email}</b>.
         </p>
         <p className="mt-4">
-          <State shape="awaited">awaited from your bank</State>
+          <State shape="awaited">on its way from your bank</State>
         </p>
       </Sheet>
     )
@@ -211,10 +211,10 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
         )}
       </div>
       <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
-        <State shape="awaited">{`order ${view.order.number}, awaited`}</State>
+        <State shape="awaited">{`order ${view.order.number}, waiting for the transfer`}</State>
         {came === 0 && (
           <a className="link" href={`/buy/${view.bought[0]?.course.slug}`}>
-            Pay another way instead
+            Use another payment method instead
           </a>
         )}
       </p>
@@ -229,7 +229,7 @@ function opensOnceIt(view: ThanksView, page: ShopPage, paid: string): string {
   if (view.bought.length > 1) return `${titles} open as soon as ${paid}, or on the day on which they begin`
   return first && !first.isOpen
     ? `${titles} ${isOpenOr(first, page)}, once ${paid}`
-    : `${titles} opens by itself as soon as ${paid}`
+    : `${titles} opens automatically as soon as ${paid}`
 }
 
 function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: ThanksView; quote: ThanksView['quote'] }) {

@@ -37,16 +37,16 @@ export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
         <p role="status" className="mb-2 rounded-field bg-late-soft px-3 py-2">
           {chosen.gateway} does not answer at the moment.
           {ways.some(({ isDown }) => !isDown)
-            ? ' Choose another way, or try it all the same.'
-            : ' You can try it all the same.'}
+            ? ' Choose another payment method, or try it anyway.'
+            : ' You can try it anyway.'}
         </p>
       )}
       {chosen.style === 'embedded' && fields}
       {chosen.style === 'redirect' && (
         <p className="text-ink-2">
           {chosen.known === 'later'
-            ? `You send it from your own bank at ${chosen.gateway}, and come back here. The money is there some hours later.`
-            : `You approve it at ${chosen.gateway}, and come back here.`}
+            ? `You pay from your own bank at ${chosen.gateway}, then come back here. The money arrives some hours later.`
+            : `You approve it at ${chosen.gateway}, then come back here.`}
         </p>
       )}
       {chosen.style === 'offline' && (

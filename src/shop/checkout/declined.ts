@@ -1,12 +1,14 @@
 const DECLINED: Record<string, string> = {
-  'not-enough-money': 'There is not enough money on it. Nothing was charged. Try again, or pay another way.',
+  'not-enough-money':
+    'The card or account does not have enough money. Nothing was charged. Try again, or pay another way.',
   'refused-by-buyer': 'You did not approve the payment. Nothing was charged. Try again, or pay another way.',
   expired: 'This card has expired. Nothing was charged. Use another card.',
   'bad-token': 'The card details could not be used. Nothing was charged. Enter them again.',
-  'over-limit': 'It is more than your wallet lets us charge. Nothing was charged. Pay another way.',
-  'approval-ended': 'The approval in your wallet has ended. Nothing was charged. Approve it again, or pay another way.',
-  'not-arrived': 'Your transfer did not arrive. Nothing was charged. You can order again.',
-  refused: 'It was refused. Nothing was charged. Try again, or pay another way.',
+  'over-limit': 'This is more than your wallet allows us to charge. Nothing was charged. Pay another way.',
+  'approval-ended':
+    'The approval in your wallet has expired. Nothing was charged. Approve it again, or pay another way.',
+  'not-arrived': 'We received no transfer from you. Nothing was charged. You can order again.',
+  refused: 'The payment was refused. Nothing was charged. Try again, or pay another way.',
   abandoned: 'The payment was not finished. Nothing was charged. You can try again.',
 }
 

@@ -144,7 +144,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setOwnPrice(null)
     setMessage(
       now === undefined
-        ? 'This offer is not on sale any more. Nothing was charged. Look at the others.'
+        ? 'This offer is no longer on sale. Nothing was charged. See the others.'
         : `The price is now ${formatMoney(now, page.school)}. Nothing was charged. Press the button again if you agree.`,
     )
   }
@@ -190,13 +190,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   /** What stands for the buyer's method: of the gateway's fields a token, of another way nothing yet. */
   const tokenOf = async ({ style }: PayWay): Promise<Tokenised> => {
     if (style !== 'embedded') return { ok: true, token: '' }
-    if (!frame.current) return { ok: false, why: 'The card fields are not there. Reload the page.' }
+    if (!frame.current) return { ok: false, why: 'The card fields did not load. Reload the page.' }
     return tokenise(frame.current)
   }
 
   /** The answer to our request was lost: the page is loaded anew, and finds out by itself. */
   const recover = async () => {
-    setMessage('The connection broke off. Finding out whether you have paid…')
+    setMessage('The connection was lost. Checking whether you have paid…')
     setPhase({ kind: 'checking' })
     await new Promise((resolve) => setTimeout(resolve, 2 * ASK_AGAIN_MS))
     const fresh = await unwrap(
@@ -207,7 +207,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (fresh.pending) return leadOn(await ask(fresh.pending))
     isBusy.current = false
     setPhase({ kind: 'idle' })
-    setMessage('The connection broke off before anything was charged. You can try again.')
+    setMessage('The connection was lost before anything was charged. You can try again.')
   }
 
   const confirmed = async (orderId: string) => {

@@ -44,7 +44,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             ? `Access has been paused since ${day(view.shut)}.`
             : view.renews
               ? `Paid until ${day(view.renews)}, renews then.`
-              : `As things stand, the course is open until ${day(view.shut)}.`}
+              : `If it stays unpaid, access is paused on ${day(view.shut)}.`}
         </p>
       )}
       {view.toPay && (doing === 'pay' || doing === 'pay-kept') && (
@@ -57,7 +57,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
       {view.rest && (doing === 'rest' || doing === 'rest-kept') && (
         <h2 className="mt-5 text-[18px]">Pay all that is left, {formatMoney(view.rest.amount, money)}, now</h2>
       )}
-      {doing === 'method' && <h2 className="mt-5 text-[18px]">Another card from now on</h2>}
+      {doing === 'method' && <h2 className="mt-5 text-[18px]">Use another card</h2>}
       {doing && !isByKept && ways.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
           {page.school.name} cannot take payments for this at the moment. Please check back soon.
@@ -85,7 +85,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
             <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
               You began to pay elsewhere and have not finished there. Nothing was charged so far.{' '}
               <a className="link" href={plan.phase.url}>
-                Go on there
+                Continue there
               </a>
               , or pay it anew.
             </p>
@@ -103,7 +103,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
           <Button kind="press" type="submit" disabled={isBusy} className="mt-3 w-full rounded-lg py-[13px] text-[16px]">
             {isBusy
               ? plan.phase.kind === 'checking'
-                ? 'Waiting for the outcome…'
+                ? 'Waiting for the result…'
                 : 'One moment…'
               : doing === 'method'
                 ? 'Use this card from now on'
@@ -133,8 +133,8 @@ const OTHERWISE = { pay: 'pay-kept', 'pay-kept': 'pay', rest: 'rest-kept', 'rest
 
 /** What the buyer allows by it. */
 function smallPrint({ school }: ShopPage, doing: Doing, way: PayWay | undefined): string {
-  if (doing === 'pay-kept') return 'Charged once, now; it is not charged again on its day.'
-  if (doing === 'rest' || doing === 'rest-kept') return 'Charged once, now. After that nothing more is charged.'
+  if (doing === 'pay-kept') return 'Charged once, now, and not again on its due date.'
+  if (doing === 'rest' || doing === 'rest-kept') return 'Charged once, now. After that nothing more is due.'
   if (doing === 'method') return `Nothing is charged today. ${way?.gateway} keeps the card for the payments to come.`
   return way?.style === 'embedded'
     ? `${school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
@@ -171,17 +171,17 @@ function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: Ch
         )}
         {(isPaying || isPayingRest) && view.mayPayByKept && (
           <Button kind="link" onClick={() => setDoing(OTHERWISE[doing as keyof typeof OTHERWISE])}>
-            {BY_KEPT.includes(doing) ? 'Pay another way' : `Pay by ${view.method}`}
+            {BY_KEPT.includes(doing) ? 'Use another payment method' : `Pay by ${view.method}`}
           </Button>
         )}
         {view.mayComeBack && (
           <Button kind="press" onClick={comeBack}>
-            Take the cancelling back
+            Undo the cancellation
           </Button>
         )}
         {view.state === 'active' && doing !== 'method' && view.ways.some(({ can }) => can.keepsUnused) && (
           <Button kind="link" onClick={() => setDoing('method')}>
-            Give another card
+            Use another card
           </Button>
         )}
         {view.mayCancel && !isAsking && (
@@ -200,7 +200,7 @@ function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: Ch
           <p className="mb-3">
             Nothing more is charged.{' '}
             {view.openUntilIfCancelled
-              ? `The course stays open until ${sayDay(view.openUntilIfCancelled, money.language)}, and closes on that day.`
+              ? `Access stays open until ${sayDay(view.openUntilIfCancelled, money.language)}.`
               : 'The course stays open.'}
           </p>
           <div className="flex gap-2">

@@ -60,7 +60,7 @@ export function sayPlan({ payments, next, method, state, endless }: Told, money:
       const amount = formatMoney(next.pay, money)
       const when = sayDay(next.on, money.language)
       return next.isAgain
-        ? `${came} A payment of ${amount} failed; we try it again on ${when}${by}.`
+        ? `${came} A payment of ${amount} failed; we retry it on ${when}${by}.`
         : `${came} Next: ${amount} on ${when}${by}.`
     }
   }

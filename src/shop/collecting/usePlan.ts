@@ -64,7 +64,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     if (way.style === 'embedded') {
       const card = frame.current ? await tokenise(frame.current) : null
       if (!card?.ok)
-        return giveUp(`${card?.why ?? 'The card fields are not there. Reload the page.'} Nothing was charged.`)
+        return giveUp(`${card?.why ?? 'The card fields did not load. Reload the page.'} Nothing was charged.`)
       token = card.token
     }
     await send(() => act({ connectionId: way.connectionId, token }))
@@ -158,7 +158,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       isBusy.current = true
       try {
         await unwrap(api.plan[':key'].uncancel.$post({ param: { key } }))
-        finish('It goes on. Nothing was charged.')
+        finish('No longer cancelled. Nothing was charged.')
       } catch (error) {
         if (!(error instanceof ApiError)) throw error
         giveUp(error.message)

@@ -12,7 +12,7 @@ export default function EmailPage({ view }: { view: EmailView }) {
     return (
       <Sheet narrow>
         <h1 className="text-[24px]">This link has been used or has expired</h1>
-        <p className="mt-2 mb-4 text-ink-2">It works once, for 24 hours. Change your address again to get a new one.</p>
+        <p className="mt-2 mb-4 text-ink-2">It works once, for 24 hours. Change your email again to get a new link.</p>
         <a href="/my" className={buttonClass('press')}>
           My courses
         </a>

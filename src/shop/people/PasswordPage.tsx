@@ -14,9 +14,9 @@ export default function PasswordPage({ view }: { view: PasswordView }) {
   if (view.email === null) {
     return (
       <Sheet narrow>
-        <h1 className="text-[24px]">This link was used or has ended.</h1>
+        <h1 className="text-[24px]">This link has been used or has expired.</h1>
         <p className="mt-2 mb-4 text-ink-2">
-          A link works once, for 24 hours. Have a new one sent to the address you bought with.
+          A link works once, for 24 hours. Have a new one sent to the email you bought with.
         </p>
         <a href="/sign-in" className={buttonClass('press')}>
           Have a new link sent

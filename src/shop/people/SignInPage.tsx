@@ -32,7 +32,7 @@ export default function SignInPage({ view }: { view: SignInView }) {
       </form>
       <p className="mt-5 border-t border-line pt-4 text-[14px] text-ink-2" role="status">
         {isSent ? (
-          'If this address is known, a link to set a password is on its way to it.'
+          'If we know this email, a link to set a password is on its way.'
         ) : (
           <>
             No password yet, or forgotten? Write your address above and{' '}

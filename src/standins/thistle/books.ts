@@ -179,7 +179,7 @@ export class Books extends ProviderBooks<CardPayment, More> {
     return accept ? this.decideDispute(id, false) : this.changeDispute({ ...dispute, state: 'contested' })
   }
 
-  /** The card company decides: won, the money stays; lost, it goes back. */
+  /** The card company decides: won, you keep the money; lost, it goes back. */
   decideDispute(id: string, isWon: boolean): { dispute: BookedDispute; payment: CardPayment } {
     const { dispute, payment } = this.disputed(id)
     if (dispute.state === 'won' || dispute.state === 'lost') return { dispute, payment }

@@ -19,7 +19,7 @@ export function ConflictDialog({ changes, settle }: ConflictDialogProps) {
       wide
     >
       <ChangeList changes={changes} />
-      {changes.length === 0 && <p className="text-ink-2">Both say the same.</p>}
+      {changes.length === 0 && <p className="text-ink-2">No differences.</p>}
       <div className="mt-5 flex justify-end gap-2">
         <Button onClick={() => settle('theirs')}>Take what the other window saved</Button>
         <Button kind="press" onClick={() => settle('mine')}>

@@ -21,7 +21,8 @@ export function PublishDialog({ title, changes, notes, blocked, publish, onClose
   const go = async () => {
     if (await attempt(publish)) onClose()
   }
-  const text = changes.length === 0 ? 'The draft says what is live already.' : 'Buyers will see this at once:'
+  const text =
+    changes.length === 0 ? 'Nothing has changed since it was published.' : 'Buyers will see these changes at once:'
   return (
     <Dialog title={title} text={text} onClose={onClose}>
       <ChangeList changes={changes} />

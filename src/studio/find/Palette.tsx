@@ -109,9 +109,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
       />
       <Command.List className="max-h-[52vh] overflow-y-auto p-1.5">
         {isNothing && (
-          <p className="px-3 py-4 text-ink-2">
-            {found.isFetching ? 'Looking…' : 'Nothing is called that. Try fewer letters.'}
-          </p>
+          <p className="px-3 py-4 text-ink-2">{found.isFetching ? 'Looking…' : 'No results. Try fewer letters.'}</p>
         )}
         {/* A number is mostly an order’s; words are mostly what somebody wants to do, or a name. */}
         {ofOrders}

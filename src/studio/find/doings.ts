@@ -14,12 +14,12 @@ export function doingsAt(pathname: string, mode: Mode): Doing[] {
   const ofOrder: Doing[] = order
     ? [
         {
-          name: 'Give money back for this order',
+          name: 'Refund this order',
           words: 'refund reimburse return',
           to: `/studio/orders/${order}#refunds`,
         },
         {
-          name: 'Look at what is agreed for this order',
+          name: 'See the agreement of this order',
           words: 'pay link cancel move due write off',
           to: `/studio/orders/${order}#agreement`,
         },
@@ -34,24 +34,24 @@ export function doingsAt(pathname: string, mode: Mode): Doing[] {
       to: '/studio/sell',
     },
     { name: 'Compare offers side by side', words: 'price kept fees', to: '/studio/sell/compare' },
-    { name: 'Give money back', words: 'refund reimburse return order', to: '/studio/orders?state=paid' },
+    { name: 'Refund', words: 'refund reimburse return order', to: '/studio/orders?state=paid' },
     {
-      name: 'Look at what needs attention',
+      name: 'See what needs attention',
       words: 'dispute chargeback late stopped failed transfer',
       to: '/studio/orders',
     },
-    { name: 'Look at late payments', words: 'overdue owed reminder pay link', to: '/studio/orders?state=late' },
-    { name: 'Look at orders', words: 'sales list export csv', to: '/studio/orders' },
-    { name: 'Look at people', words: 'buyers customers access email address delete data', to: '/studio/people' },
+    { name: 'See overdue payments', words: 'overdue owed reminder pay link', to: '/studio/orders?state=late' },
+    { name: 'See orders', words: 'sales list export csv', to: '/studio/orders' },
+    { name: 'See people', words: 'buyers customers access email address delete data', to: '/studio/people' },
     {
-      name: 'Look at money',
+      name: 'See money',
       words: 'income revenue expected received export csv calendar bookkeeping',
       to: '/studio/money',
     },
     { name: 'Connect a gateway', words: 'payments card wallet key provider', to: '/studio/setup/gateways' },
     { name: 'Set up bank transfer', words: 'iban bic account', to: '/studio/setup/gateways' },
     {
-      name: 'Change what is told',
+      name: 'Change messages',
       words: 'messages mail email receipt reminder notify sender reply',
       to: '/studio/setup/messages',
     },
@@ -65,7 +65,7 @@ export function doingsAt(pathname: string, mode: Mode): Doing[] {
     { name: 'Your account', words: 'password email name devices sign in', to: '/studio/setup/account' },
     { name: 'Open the shop', words: 'see buyers view page store', act: 'shop' },
     {
-      name: `Look at ${mode === 'live' ? 'Practice' : 'Live'}`,
+      name: `Switch to ${mode === 'live' ? 'Practice' : 'Live'}`,
       words: 'switch mode practice live test real',
       act: 'mode',
     },

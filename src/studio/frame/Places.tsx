@@ -47,7 +47,7 @@ export function Work({ bench, mirror }: WorkProps) {
       >
         {bench}
       </section>
-      <section aria-label="What follows" className="min-h-0 overflow-y-auto pt-3 pr-1 pl-3">
+      <section aria-label="Preview" className="min-h-0 overflow-y-auto pt-3 pr-1 pl-3">
         {mirror}
       </section>
     </>

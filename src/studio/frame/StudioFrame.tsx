@@ -41,7 +41,7 @@ export function StudioFrame() {
         href="#bench"
         className="absolute top-1.5 left-4 z-50 -translate-y-14 rounded-full bg-ink px-4 py-1.5 font-semibold text-sheet focus:translate-y-0"
       >
-        To the bench
+        Skip to content
       </a>
       <header className="flex items-center gap-1 px-4">
         <span className="display flex w-[250px] items-center gap-2 text-[16px] font-semibold max-lg:w-auto max-lg:pr-3">
@@ -86,7 +86,7 @@ export function StudioFrame() {
   )
 }
 
-/** How many things need a look, beside "Orders". */
+/** How many things need attention, beside "Orders". */
 function AttentionCount() {
   const { data } = useAttention()
   const count = data?.items.filter(({ kind }) => kind !== 'expiring').length ?? 0
@@ -95,7 +95,7 @@ function AttentionCount() {
     <span className="ml-1.5 inline-flex items-center gap-1 text-[12.5px]">
       <StateMark shape="late" size={10} />
       {count}
-      <span className="sr-only"> need a look</span>
+      <span className="sr-only"> need attention</span>
     </span>
   )
 }
@@ -124,14 +124,14 @@ function ModeMenu() {
     >
       <DropdownMenu.Label className="max-w-[250px] px-3 py-2 text-[13px] text-ink-2">
         {mode === 'practice'
-          ? 'You look at Practice: no real money, sample cards.'
-          : 'You look at Live: real orders and money.'}{' '}
-        Strangers buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
-        {days > 0 && ` Practice time runs ahead: there it is ${sayDay(today, school.language)}.`}
+          ? 'You are in Practice: no real money, sample cards.'
+          : 'You are in Live: real orders and money.'}{' '}
+        Visitors buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
+        {days > 0 && ` The practice clock runs ahead: it shows ${sayDay(today, school.language)}.`}
       </DropdownMenu.Label>
       <MenuItem onSelect={() => void switchMode(other)}>Look at {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/practice')}>Move practice time…</MenuItem>
-      <MenuItem onSelect={() => navigate('/studio/setup/school')}>Where strangers buy…</MenuItem>
+      <MenuItem onSelect={() => navigate('/studio/setup/school')}>Where visitors buy…</MenuItem>
       <MenuItem onSelect={() => window.open('/', '_blank', 'noopener')}>Open the shop</MenuItem>
     </Menu>
   )

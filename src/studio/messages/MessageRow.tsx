@@ -32,7 +32,7 @@ export function MessageRow({ message }: { message: MessageShown }) {
   const { state, error, sentAt, createdAt } = message
   const sendAgain = async () => {
     await unwrap(api.messages[':id'].send.$post({ param: { id: message.id } }))
-    toast('It is sent again.')
+    toast('Sending it again.')
     await queryClient.invalidateQueries()
   }
   return (
@@ -41,7 +41,7 @@ export function MessageRow({ message }: { message: MessageShown }) {
         <State
           shape={state === 'sent' ? 'received' : state === 'failed' ? 'late' : state === 'dropped' ? 'off' : 'awaited'}
         >
-          {`${messageKind(message.kind)}${message.isAgain ? ', once more' : ''}`}
+          {`${messageKind(message.kind)}${message.isAgain ? ', again' : ''}`}
         </State>
         <span className="text-ink-2">
           {state === 'sent'
@@ -49,7 +49,7 @@ export function MessageRow({ message }: { message: MessageShown }) {
             : state === 'failed'
               ? `could not be sent so far: ${error}`
               : state === 'dropped'
-                ? 'not sent: it was switched off, or no longer true'
+                ? 'not sent: switched off, or no longer true'
                 : 'on its way'}
         </span>
         {message.isKept && (
@@ -90,14 +90,14 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
   const send = async () => {
     const isDone = await attempt(() => unwrap(api.messages[':id'].again.$post({ param: { id }, json: { email } })))
     if (!isDone) return
-    toast('It is on its way once more, with new links.')
+    toast('On its way again, with new links.')
     onClose()
     await queryClient.invalidateQueries()
   }
   return (
     <Dialog
       title={data.subject}
-      text={`Sent to ${data.to}${data.sentAt ? `, ${sayMoment(data.sentAt, school.timeZone)}` : ''}. Links that work once lead nowhere here.`}
+      text={`Sent to ${data.to}${data.sentAt ? `, ${sayMoment(data.sentAt, school.timeZone)}` : ''}. One-time links do not work here.`}
       onClose={onClose}
     >
       <iframe
@@ -118,7 +118,7 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
           <Field
             label="Send it again to"
             error={error?.at('/email')}
-            hint={isCorrected ? 'This becomes the buyer’s email from now on.' : 'With new links, where it has some.'}
+            hint={isCorrected ? 'This becomes the buyer’s email from now on.' : 'Its links are renewed.'}
             className="min-w-[240px] flex-1"
           >
             {(wiring) => (

@@ -136,7 +136,7 @@ const LIST_WORDS: Record<DueList, string> = {
   paid: 'is paid',
   awaited: 'is on its way',
   late: 'is overdue',
-  'given-up': 'is owed and not retried any more',
+  'given-up': 'is owed, not retried',
   'to-come': 'is still to come',
 }
 

@@ -66,15 +66,15 @@ export function SpanForm({ span, today, complaint, go }: SpanFormProps) {
         if (!event.currentTarget.contains(event.relatedTarget)) show(draft)
       }}
     >
-      {date('from', 'From', isDay(draft.from) && !unread.from ? null : 'Write a whole date.')}
+      {date('from', 'From', isDay(draft.from) && !unread.from ? null : 'Write a full date.')}
       {date(
         'until',
         'To',
         isDay(draft.until) && !unread.until
           ? isBackwards
-            ? 'The last day lies before the first.'
+            ? 'The last day is before the first.'
             : complaint
-          : 'Write a whole date.',
+          : 'Write a full date.',
       )}
       <p className="flex flex-wrap items-center gap-x-3 gap-y-1 pt-1 text-[13px]">
         <Button type="submit" kind="quiet" className="px-3 py-1 text-[13px]">

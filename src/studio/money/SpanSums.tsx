@@ -27,7 +27,7 @@ export function SpanSums({ sums, money, open }: SpanSumsProps) {
     [sums.paid, 'paid', 'is paid'],
     [sums.awaited, 'awaited', 'is on its way'],
     [sums.late, 'late', 'is overdue'],
-    [sums.givenUp, 'given-up', 'is owed and not retried any more'],
+    [sums.givenUp, 'given-up', 'is owed, not retried'],
     [sums.toCome, 'to-come', 'is still to come'],
   ]
   const there = parts.filter(([amount]) => amount > 0)

@@ -13,11 +13,11 @@ interface AccessChoiceProps {
 export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: AccessChoiceProps) {
   return (
     <fieldset className="mb-3">
-      <legend className="text-[13px] font-semibold">What becomes of the course</legend>
+      <legend className="text-[13px] font-semibold">Access</legend>
       {(
         [
-          ['keep', isOpen ? 'The buyer keeps it' : 'Leave it as it is'],
-          ['close', goesOn ? 'Close it; nothing more is charged' : 'Close it'],
+          ['keep', isOpen ? 'The buyer keeps access' : 'Leave it as it is'],
+          ['close', goesOn ? 'End access; no further payments are charged' : 'End access'],
         ] as const
       ).map(([value, label]) => (
         <label key={value} className="mt-1 flex items-center gap-2">
@@ -27,7 +27,7 @@ export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: Acce
       ))}
       {isMissing && (
         <p role="alert" className="text-[13px] font-medium text-failed">
-          Say what becomes of the course.
+          Choose what happens to access.
         </p>
       )}
       {goesOn && access === 'keep' && (
@@ -39,6 +39,6 @@ export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: Acce
 
 /** What became of money that was given back, in words. */
 export function sayDone(refunded: number, waiting: number, money: MoneyFormat): string {
-  if (waiting === 0) return `${formatMoney(refunded, money)} given back.`
-  return `${formatMoney(waiting, money)} is asked for; the gateway does not answer at the moment and is asked again.`
+  if (waiting === 0) return `${formatMoney(refunded, money)} refunded.`
+  return `${formatMoney(waiting, money)} requested. The gateway does not answer at the moment; we ask again.`
 }

@@ -29,15 +29,15 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
   }
   const chase = async () => {
     await unwrap(api.agreements[':id'].chase.$post({ param: { id } }))
-    await done('It goes on; the payment is tried again.')
+    await done('Retries resumed.')
   }
   const sendLink = async () => {
     await unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } }))
-    await done('A new link to pay is on its way to the buyer.')
+    await done('A new payment link is on its way to the buyer.')
   }
   const uncancel = async () => {
     await unwrap(api.agreements[':id'].uncancel.$post({ param: { id } }))
-    await done('It goes on as if it had not been cancelled. The buyer is told.')
+    await done('No longer cancelled. The buyer is told.')
   }
   return (
     <div className="pt-[5px]">
@@ -58,7 +58,7 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
         )}
         {isActive && (
           <Button kind="link" onClick={() => setAsking('stop')}>
-            Stop chasing…
+            Stop retrying…
           </Button>
         )}
         {agreement.due && agreement.hasMethod && (
@@ -78,21 +78,21 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
         )}
         {agreement.mayUncancel && (
           <Button kind="link" onClick={uncancel}>
-            Take the cancelling back
+            Undo the cancellation
           </Button>
         )}
         {agreement.stoppedByHand && (
           <Button kind="link" onClick={chase}>
-            Chase it again
+            Resume retries
           </Button>
         )}
       </p>
       {asking === 'cancel' && <CancelDialog id={id} done={done} onClose={() => setAsking(null)} />}
       {asking === 'stop' && (
         <NoteDialog
-          title="Stop chasing this agreement"
-          text="Nothing is tried any more, and the buyer can still pay by hand where it is an installment plan. You can chase it again later."
-          action="Stop chasing"
+          title="Stop retrying"
+          text="The payment is not retried any more. With an installment plan the buyer can still pay it themselves. You can resume the retries later."
+          action="Stop retrying"
           run={async (note) => {
             await unwrap(api.agreements[':id'].stop.$post({ param: { id }, json: { note } }))
             await done('Stopped.')
@@ -103,7 +103,7 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
       {asking === 'write-off' && (
         <NoteDialog
           title={`Write off ${formatMoney(agreement.owed, money)}`}
-          text="It is not expected any more and cannot be paid by the buyer. What not paying has shut stays shut. This cannot be undone."
+          text="This amount is no longer due, and the buyer cannot pay it any more. Access that was paused stays paused. This cannot be undone."
           action="Write it off"
           run={async (note) => {
             await unwrap(api.agreements[':id']['write-off'].$post({ param: { id }, json: { note } }))
@@ -157,14 +157,14 @@ function TryDialog({
     toast(
       said === 'paid'
         ? `${formatMoney(due.agreed, money)} received.`
-        : 'No answer yet. The outcome appears here once it is known.',
+        : 'No answer yet. The result appears here as soon as we know it.',
     )
     onClose()
   }
   return (
     <Dialog
       title={`Charge ${formatMoney(due.agreed, money)} now`}
-      text={`It is charged to ${method ?? 'the kept method'} at once. The buyer is told when it is received, and not when it is declined.`}
+      text={`We charge ${method ?? 'the saved method'} now. The buyer is told if the payment succeeds, and not if it is declined.`}
       onClose={onClose}
     >
       {(declined || error) && (
@@ -187,7 +187,7 @@ function TryDialog({
 function stateOf({ state, tries, isWrittenOff }: Agreement): readonly [StateShape, string] {
   switch (state) {
     case 'active':
-      return tries > 0 ? ['late', 'a payment is late'] : ['awaited', 'goes on']
+      return tries > 0 ? ['late', 'a payment is overdue'] : ['awaited', 'active']
     case 'completed':
       return ['received', 'completed']
     case 'stopped':
@@ -200,9 +200,9 @@ function stateOf({ state, tries, isWrittenOff }: Agreement): readonly [StateShap
 function saying({ collected, count, next, method, hasMethod, tries }: Agreement, money: MoneyFormat): string {
   const came = count === null ? `${collected} payments received.` : `${collected} of ${count} payments received.`
   if (!next?.on) return came
-  const by = hasMethod ? ` by ${method}` : ', but there is nothing to charge it to'
-  const again = tries > 0 ? ` It was tried ${tries === 1 ? 'once' : `${tries} times`}.` : ''
-  return `${came}${again} Next: ${formatMoney(next.pay, money)} ${tries > 0 ? 'tried again' : 'charged'} on ${sayDay(next.on, money.language)}${by}.`
+  const by = hasMethod ? ` by ${method}` : ', but there is no payment method to charge'
+  const again = tries > 0 ? ` Tried ${tries === 1 ? 'once' : `${tries} times`}.` : ''
+  return `${came}${again} Next: ${formatMoney(next.pay, money)} ${tries > 0 ? 'retried' : 'charged'} on ${sayDay(next.on, money.language)}${by}.`
 }
 
 interface DialogProps {
@@ -218,7 +218,7 @@ function CancelDialog({ id, done, onClose }: DialogProps & { id: string }) {
   return (
     <Dialog
       title="Cancel this subscription"
-      text="Nothing more is charged either way, and the buyer is told. At the end of the period the course stays open as far as it is paid; now closes it today. Money is not given back by this."
+      text="No further payments are charged, and the buyer is told. Cancelled at the end of the period, access stays open for the time that is paid; cancelled now, it ends today. Nothing is refunded by this."
       onClose={onClose}
     >
       <div className="flex flex-wrap justify-end gap-2">
@@ -241,7 +241,7 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
   return (
     <NoteDialog
       title={`Move ${formatMoney(next?.pay ?? 0, money)}, due on ${sayDay(next?.due ?? '', money.language)}`}
-      text="Only this payment moves; later ones keep their days. The course stays open to the new day, and the buyer is told."
+      text="Only this payment moves; later ones keep their dates. Access stays open until the new date, and the buyer is told."
       action="Move it"
       run={async (note) => {
         try {

@@ -22,7 +22,7 @@ const KINDS: Record<
   Item['kind'],
   { shape: StateShape; word: string; says: (item: Item, money: MoneyFormat) => string }
 > = {
-  disputed: { shape: 'late', word: 'disputed', says: () => 'Nothing happens before you answer.' },
+  disputed: { shape: 'late', word: 'disputed', says: () => 'It waits for your answer.' },
   'paid-twice': {
     shape: 'failed',
     word: 'paid twice',
@@ -40,56 +40,58 @@ const KINDS: Record<
   },
   'surplus-transfer': {
     shape: 'failed',
-    word: 'transfer too much',
-    says: () => 'It came for an order that was paid. Give it back at your bank, then note it.',
+    word: 'transfer not owed',
+    says: () =>
+      'This transfer was received for an order that is already paid. Return it at your bank, then note it here.',
   },
-  surplus: { shape: 'failed', word: 'came once too often', says: () => 'Give it back at the gateway.' },
+  surplus: { shape: 'failed', word: 'collected twice', says: () => 'Refund it at the gateway.' },
   mismatch: {
     shape: 'failed',
-    word: 'another amount',
-    says: () => 'The gateway reports other money than was asked for. Look it up in its books.',
+    word: 'wrong amount',
+    says: () => 'The gateway reports a different amount or currency than we asked for. Check its books.',
   },
   'unknown-payment': {
     shape: 'failed',
     word: 'unknown payment',
-    says: ({ why }) => `“${why ?? ''}” was collected, and no order knows it. Settle it under Setup, Gateways.`,
+    says: ({ why }) => `“${why ?? ''}” was collected, but belongs to no order here. Settle it under Setup, Gateways.`,
   },
   'unreadable-event': {
     shape: 'late',
     word: 'event not understood',
-    says: ({ why }) => `${why ?? ''}. It is signed, and kept under Setup, Gateways.`,
+    says: ({ why }) => `${why ?? ''}. Its signature is valid; it is kept under Setup, Gateways.`,
   },
-  'refund-refused': { shape: 'failed', word: 'not given back', says: ({ why }) => why ?? '' },
+  'refund-refused': { shape: 'failed', word: 'refund refused', says: ({ why }) => why ?? '' },
   stopped: {
     shape: 'failed',
     word: 'stopped, still owed',
-    says: ({ why }) => `Nothing more is tried: ${reasonInWords(why)}. Try it now, send a new link, or write it off.`,
+    says: ({ why }) =>
+      `It is not retried any more: ${reasonInWords(why)}. Retry it now, send a new link, or write it off.`,
   },
   late: {
     shape: 'late',
-    word: 'late',
+    word: 'overdue',
     says: ({ why, next }) =>
-      `${sayReason(why)}; ${next ? `tried again on ${sayDayShort(next)}` : 'not tried again'}. The buyer was told.`,
+      `${sayReason(why)}; ${next ? `retried on ${sayDayShort(next)}` : 'not retried'}. The buyer was told.`,
   },
   transfer: {
     shape: 'awaited',
-    word: 'transfer awaited',
+    word: 'waiting for the transfer',
     says: ({ came = 0 }, money) =>
       came > 0
-        ? `${formatMoney(came, money)} was received; so much is missing. Mark the rest when it comes.`
-        : 'Mark it when it is in your account, or wait no longer.',
+        ? `${formatMoney(came, money)} received so far; the amount shown is missing. Mark the rest when you receive it.`
+        : 'Mark it once it is in your account, or stop waiting.',
   },
-  unknown: { shape: 'awaited', word: 'no answer yet', says: () => 'The gateway is asked until it knows.' },
+  unknown: { shape: 'awaited', word: 'no answer yet', says: () => 'We keep asking the gateway what happened.' },
   'message-failed': {
     shape: 'late',
     word: 'message not sent',
-    says: ({ why }) => `${why ?? ''}. It is tried for three days; you can send it again.`,
+    says: ({ why }) => `${why ?? ''}. We retry for three days; you can send it again.`,
   },
   expiring: {
     shape: 'due',
-    word: 'card ends soon',
+    word: 'card expires soon',
     says: ({ next }) =>
-      `It ends before the payment${next ? ` on ${sayDayShort(next)}` : ''}. The buyer was asked for another one.`,
+      `It expires before the payment${next ? ` on ${sayDayShort(next)}` : ''}. The buyer was asked for a new card.`,
   },
 }
 
@@ -111,10 +113,10 @@ export function AttentionList() {
   if (!data) return null
   return (
     <section className="mt-5 border-t border-line pt-3.5">
-      <h2 className="text-[17px]">Needs a look</h2>
+      <h2 className="text-[17px]">Needs attention</h2>
       {data.items.length === 0 && (
         <p className="mt-1.5 text-ink-2">
-          Nothing. What is late, disputed, awaited for long or could not be sent stands here.
+          Nothing. Overdue payments, disputes, missing transfers and unsent messages appear here.
         </p>
       )}
       <ul className="mt-1">

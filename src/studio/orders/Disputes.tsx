@@ -12,10 +12,10 @@ import type { Order } from './order.ts'
 
 type Dispute = Order['disputes'][number]
 const STATES: Record<Dispute['state'], readonly [StateShape, string]> = {
-  open: ['late', 'disputed, waits for your answer'],
+  open: ['late', 'disputed, waiting for your answer'],
   contested: ['awaited', 'contested, the gateway decides'],
-  won: ['received', 'won, the money stays'],
-  lost: ['failed', 'lost, the money went back'],
+  won: ['received', 'won, you keep the money'],
+  lost: ['failed', 'lost, the money was returned'],
 }
 
 /** Payments of an order that its buyer had the bank ask back, and what to answer. */
@@ -49,7 +49,7 @@ export function Disputes({ order, money }: { order: Order; money: MoneyFormat })
             )}
             {dispute.state === 'lost' && !dispute.accessDecidedAt && (
               <p className="mt-1.5 flex flex-wrap gap-x-4">
-                <span>What becomes of the course?</span>
+                <span>Should access stay open?</span>
                 <Button kind="link" onClick={() => setDeciding({ dispute, access: 'close' })}>
                   Close it…
                 </Button>
@@ -63,13 +63,13 @@ export function Disputes({ order, money }: { order: Order; money: MoneyFormat })
       })}
       {deciding && (
         <NoteDialog
-          title={deciding.access === 'close' ? 'Close the course' : 'Leave the course open'}
+          title={deciding.access === 'close' ? 'End access' : 'Keep access open'}
           text={
             deciding.access === 'close'
               ? 'The buyer loses access at once, and nothing more is charged.'
-              : 'The buyer keeps it, though the money went back.'
+              : 'The buyer keeps access although the money was returned.'
           }
-          action={deciding.access === 'close' ? 'Close it' : 'Leave it open'}
+          action={deciding.access === 'close' ? 'End access' : 'Keep access open'}
           run={async (note) => {
             const json = { access: deciding.access, note }
             await unwrap(api.settling.disputes[':id'].access.$post({ param: { id: deciding.dispute.id }, json }))
@@ -98,14 +98,14 @@ function AnswerDialog({ dispute, accept, money, onClose }: AnswerDialogProps) {
       title={accept ? `Give ${formatMoney(dispute.amount, money)} up` : `Contest ${formatMoney(dispute.amount, money)}`}
       text={
         accept
-          ? 'The money goes back to the buyer at once.'
-          : 'The gateway is told that the payment was right, and decides. Nothing is closed meanwhile.'
+          ? 'The money is returned to the buyer at once.'
+          : 'We tell the gateway that the payment was right, and the gateway decides. Access stays open meanwhile.'
       }
-      action={accept ? 'Give it up' : 'Contest it'}
+      action={accept ? 'Accept the dispute' : 'Contest it'}
       run={async (note) => {
         const json = { accept, access: accept && closes ? ('close' as const) : ('keep' as const), note }
         await unwrap(api.settling.disputes[':id'].answer.$post({ param: { id: dispute.id }, json }))
-        toast(accept ? 'Given up.' : 'Contested.')
+        toast(accept ? 'Accepted.' : 'Contested.')
         await queryClient.invalidateQueries()
       }}
       onClose={onClose}

@@ -61,12 +61,12 @@ export function OrderBench({ order }: { order: Order }) {
       </p>
       <TooLate order={order} money={money} />
       {order.duplicateOf && <PaidTwice order={order} money={money} />}
-      <Section title="What">
+      <Section title="Items">
         <Lines order={order} money={money} />
       </Section>
       <Section title="Payments">
         {order.payments.length === 0 ? (
-          <p className="pt-[5px] text-ink-2">Nothing is due, now or later.</p>
+          <p className="pt-[5px] text-ink-2">Nothing to pay.</p>
         ) : (
           <Payments order={order} money={money} />
         )}
@@ -97,12 +97,12 @@ export function OrderBench({ order }: { order: Order }) {
           <Refunds order={order} money={money} />
         </Section>
       )}
-      <Section title="Opened">
+      <Section title="Access">
         {order.grants.length === 0 && (
           <p className="pt-[5px] text-ink-2">
             {order.duplicateOf
-              ? 'Nothing; another order had opened the course.'
-              : 'Nothing; courses open when the order is paid.'}
+              ? 'None: another order gives access to the course.'
+              : 'None yet: access opens when the order is paid.'}
           </p>
         )}
         {order.grants.map((grant) => (
@@ -241,7 +241,7 @@ function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
                   Gateway’s reference <span className="font-mono">{attempt.reference}</span>
                 </>
               ) : (
-                'No reference from the gateway'
+                'The gateway gave no reference'
               )}
             </p>
           </li>

@@ -9,15 +9,15 @@ import type { Order } from './order.ts'
 import { paymentState } from './words.ts'
 
 const KNOT_STATES: Record<string, KnotState> = {
-  received: 'collected',
-  'let go': 'given-up',
-  'given up': 'given-up',
-  late: 'late',
-  awaited: 'awaited',
+  paid: 'collected',
+  'written off': 'given-up',
+  'not retried': 'given-up',
+  overdue: 'late',
+  waiting: 'awaited',
   'to come': 'to-come',
 }
 
-/** What follows from an order: how it went, its messages, its journal. */
+/** Preview from an order: how it went, its messages, its journal. */
 export function OrderMirror({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }
@@ -39,7 +39,7 @@ export function OrderMirror({ order }: { order: Order }) {
           ))}
         </Reflection>
       )}
-      <Reflection label="Happened">
+      <Reflection label="History">
         <Journal entries={order.journal} />
       </Reflection>
     </>
@@ -71,7 +71,7 @@ function LineThread({ order, lineId, money }: { order: Order; lineId: string; mo
         grant
           ? {
               label: isShut
-                ? `shut since ${sayDay(grant.shuts ?? '', school.language)}`
+                ? `paused since ${sayDay(grant.shuts ?? '', school.language)}`
                 : grant.closes
                   ? `open until ${sayDay(grant.closes, school.language)}`
                   : 'open for good',
@@ -96,7 +96,7 @@ function summary(order: Order, money: MoneyFormat): string {
   const givenBack = order.refunds
     .filter(({ state }) => state === 'refunded')
     .reduce((all, { amount }) => all + amount, 0)
-  const back = givenBack > 0 ? ` ${say(givenBack)} was given back.` : ''
+  const back = givenBack > 0 ? ` ${say(givenBack)} refunded.` : ''
   if (order.state === 'paid' && agreements.length > 0) {
     const received = sum(order.payments.filter(({ state }) => state === 'collected'))
     // What goes on until it is cancelled comes to no sum.
@@ -106,27 +106,27 @@ function summary(order: Order, money: MoneyFormat): string {
       .sort((a, b) => (a.on < b.on ? -1 : 1))
     const comes = next ? ` Next: ${say(next.pay)} on ${sayDay(next.on, money.language)}.` : ''
     const owed = agreements.reduce((all, { toPay }) => all + toPay, 0)
-    const late = owed > 0 ? ` ${say(owed)} is late.` : ''
+    const late = owed > 0 ? ` ${say(owed)} is overdue.` : ''
     const [only] = order.lines.length === 1 ? agreements : []
     const ended = only?.state === 'cancelled' ? ' Cancelled.' : only?.state === 'stopped' ? ' Stopped.' : ''
     return `${say(received)}${of} received.${back}${late}${ended}${comes}`
   }
   const open = order.grants.filter(({ endedAt }) => endedAt === null).length
-  if (order.state === 'paid' && order.payToday === 0) return `Nothing was due. ${sayOpen(open, order.grants.length)}`
+  if (order.state === 'paid' && order.payToday === 0) return `Nothing to pay. ${sayOpen(open, order.grants.length)}`
   if (order.state === 'paid') {
-    const opened = order.duplicateOf ? 'This order opens nothing.' : sayOpen(open, order.grants.length)
+    const opened = order.duplicateOf ? 'This order gives no access.' : sayOpen(open, order.grants.length)
     return `${say(order.payToday)} received.${back} ${opened}`
   }
   if (order.awaited?.transfer)
-    return `${formatMoney(order.awaited.amount - order.awaited.came, money)} is awaited by bank transfer.`
+    return `${formatMoney(order.awaited.amount - order.awaited.came, money)} is still to be received by bank transfer.`
   if (order.awaited) return `${formatMoney(order.payToday, money)} is on its way from the buyer’s bank.`
   if (order.state === 'paying')
-    return `${formatMoney(order.payToday, money)} is being paid. The outcome is looked up by itself.`
-  return `${formatMoney(order.payToday, money)} was not received. Nothing was opened; the buyer can try again.`
+    return `${formatMoney(order.payToday, money)} is being paid. The result appears here by itself.`
+  return `${formatMoney(order.payToday, money)} was not received, and access is not open. The buyer can try again.`
 }
 
 /** How many of the courses that an order opened are open. */
 function sayOpen(open: number, all: number): string {
   if (all > 1) return open === all ? `All ${all} courses are open.` : `${open} of ${all} courses are open.`
-  return `The course is ${open > 0 ? 'open' : 'closed'}.`
+  return `Access is ${open > 0 ? 'open' : 'closed'}.`
 }

@@ -197,7 +197,7 @@ function OrderList() {
       {list.isSuccess && orders.length === 0 && (
         <p className="px-2 text-ink-2">
           {isNarrowed
-            ? 'No order is like that.'
+            ? 'No orders match.'
             : `No orders in ${mode === 'practice' ? 'Practice' : 'Live'} yet. Buy one of your own courses to see how it goes.`}
         </p>
       )}

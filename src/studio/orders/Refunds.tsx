@@ -19,8 +19,8 @@ import { WholeRefunds, wholePayments } from './WholeRefunds.tsx'
 
 type Refund = Order['refunds'][number]
 const STATES: Record<Refund['state'], readonly [StateShape, string]> = {
-  refunded: ['received', 'given back'],
-  started: ['awaited', 'asked for, no answer yet'],
+  refunded: ['received', 'refunded'],
+  started: ['awaited', 'requested, no answer yet'],
   refused: ['failed', 'refused'],
 }
 
@@ -45,7 +45,7 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
                 </p>
                 <p className="text-[13px] text-ink-2">
                   {sayDay(refund.day, money.language)} · “{refund.note}” ·{' '}
-                  {refund.access === 'close' ? 'course closed' : 'course kept'}
+                  {refund.access === 'close' ? 'access ended' : 'access kept'}
                   {order.lines.length > 1 && ` · ${order.lines.find(({ id }) => id === refund.lineId)?.title}`}
                   {refund.isOutside && ` · by other means: ${refund.reference}`}
                   {refund.why && ` · ${refund.why}`}
@@ -59,7 +59,7 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
         {lines.map(({ line, left }) =>
           left > 0 ? (
             <Button key={line.id} kind="link" onClick={() => setLineId(line.id)}>
-              Give money back{order.lines.length > 1 ? ` for ${line.title}` : ''}…
+              Refund{order.lines.length > 1 ? ` ${line.title}` : ''}…
             </Button>
           ) : null,
         )}
@@ -67,8 +67,8 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
         {lines.every(({ left }) => left === 0) && wholePayments(order).length === 0 && (
           <span className="text-ink-2">
             {order.disputes.some(({ state }) => state === 'open' || state === 'contested')
-              ? 'What is disputed is not given back as well; answer the dispute.'
-              : 'Nothing is left to give back.'}
+              ? 'This payment is disputed, so it cannot be refunded as well. Answer the dispute.'
+              : 'Nothing is left to refund.'}
           </span>
         )}
       </p>
@@ -150,10 +150,10 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const { school } = useSession()
   return (
     <NoteDialog
-      title={`Give money back for ${line?.title ?? ''}`}
-      text={`${formatMoney(left, money)} can be given back. The buyer is told.`}
+      title={`Refund for ${line?.title ?? ''}`}
+      text={`Up to ${formatMoney(left, money)} can be refunded. The buyer is told.`}
       firstNote={order.duplicateOf ? 'Paid twice' : ''}
-      action={read.ok && read.amount > 0 ? `Give ${formatMoney(read.amount, money)} back` : 'Give it back'}
+      action={read.ok && read.amount > 0 ? `Refund ${formatMoney(read.amount, money)}` : 'Refund'}
       run={async (note) => {
         setError(null)
         const json = { lineId, amount: read.ok ? read.amount : Number.NaN, access: access as 'keep', note }

@@ -35,7 +35,7 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
       {awaited && (
         <p className="flex flex-wrap items-baseline gap-x-3 pt-[5px]">
           <State shape="awaited">
-            {awaited.transfer ? `${formatMoney(left, money)} awaited` : 'on its way from the buyer’s bank'}
+            {awaited.transfer ? `waiting for ${formatMoney(left, money)}` : 'on its way from the buyer’s bank'}
           </State>
           {awaited.transfer && (
             <span className="text-[13.5px] text-ink-2">
@@ -60,7 +60,7 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
             )}
             {!transfer.takenBackAt && !transfer.givenBackOn && (
               <Button kind="link" onClick={() => setTakingBack(transfer.id)}>
-                Take it back…
+                Undo…
               </Button>
             )}
           </p>
@@ -73,7 +73,7 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
           </Button>
           {awaited.came === 0 && (
             <Button kind="link" onClick={giveUp}>
-              Wait no longer
+              Stop waiting
             </Button>
           )}
         </p>
@@ -81,14 +81,14 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
       {order.state === 'paid' && (
         <p className="mt-2.5">
           <Button kind="link" onClick={() => setMarking(true)}>
-            Note another transfer…
+            Record another transfer…
           </Button>
         </p>
       )}
       {givingBack && (
         <NoteDialog
-          title="Given back at your bank"
-          text="Young Acorn moves no money here: note it once you have transferred it back."
+          title="Returned at your bank"
+          text="Young Acorn moves no money here. Note it once you have transferred the money back."
           action="Note it"
           run={async (note) => {
             await unwrap(
@@ -106,9 +106,9 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
       {isMarking && <MarkDialog order={order} left={left} money={money} onClose={() => setMarking(false)} />}
       {takingBack && (
         <NoteDialog
-          title="Take it back"
-          text="It counts as not received. Where not all of the money is there any more, the order waits again and its course shuts."
-          action="Take it back"
+          title="Undo this mark"
+          text="The transfer counts as not received. If the order is no longer fully paid, it waits for the transfer again and access ends."
+          action="Undo"
           run={async (note) => {
             await unwrap(
               api.settling.orders[':order'].transfers[':id']['take-back'].$post({
@@ -131,10 +131,10 @@ function markState(
   { takenBackAt, givenBackOn, isSurplus, day }: Order['transfers'][number],
   { language }: MoneyFormat,
 ): readonly [StateShape, string] {
-  if (takenBackAt) return ['off', 'taken back']
-  if (givenBackOn) return ['off', `too much; given back on ${sayDay(givenBackOn, language)}`]
+  if (takenBackAt) return ['off', 'undone']
+  if (givenBackOn) return ['off', `not owed; returned on ${sayDay(givenBackOn, language)}`]
   return isSurplus
-    ? ['late', `too much, received on ${sayDay(day, language)}; give it back`]
+    ? ['late', `not owed, received on ${sayDay(day, language)}; return it`]
     : ['received', `received on ${sayDay(day, language)}`]
 }
 
@@ -154,7 +154,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const [isPressed, setPressed] = useState(false)
   const { error, isBusy, attempt, forget } = useAttempt()
   const read = readMoney(typed, money)
-  const nothing = read.ok && read.amount === 0 ? '0 marks nothing: write how much was received.' : undefined
+  const nothing = read.ok && read.amount === 0 ? 'Write how much was received; it cannot be 0.' : undefined
   const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
   const isPart = read.ok && read.amount > 0 && read.amount < left
   const over = read.ok ? Math.max(0, read.amount - left) : 0
@@ -167,9 +167,9 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
     if (!isDone) return
     toast(
       isSurplus
-        ? 'Noted. Give it back at your bank.'
+        ? 'Noted. Return it at your bank.'
         : isPart
-          ? 'Marked. The rest is awaited.'
+          ? 'Marked. The rest is still missing.'
           : 'Marked. The order is paid.',
     )
     onClose()
@@ -190,12 +190,12 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
           error={unread ?? nothing ?? error?.at('/amount')}
           hint={
             isSurplus
-              ? 'The order is paid already: this counts for nothing, and stands under what needs a look until you have given it back.'
+              ? 'The order is already paid. This transfer stays under Needs attention until you have returned it.'
               : isPart
-                ? `A part; ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still awaited, and the course stays shut.`
+                ? `This is a part. ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still missing, and access stays closed.`
                 : over > 0
-                  ? `${formatMoney(over, money)} more than is awaited. The order is paid with its price and the course opens; the rest is noted, to be given back.`
-                  : 'With this the order is paid and the course opens.'
+                  ? `This is ${formatMoney(over, money)} more than is owed. The order is paid and access opens; the rest is noted for you to return.`
+                  : 'With this the order is paid and access opens.'
           }
         >
           {(wiring) => (

@@ -62,9 +62,9 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
   const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
   return (
     <NoteDialog
-      title={`Give all ${sum} back`}
+      title={`Refund all ${sum}`}
       text={`${charges[0]?.gateway} gives back whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told.`}
-      action={`Give ${sum} back`}
+      action={`Refund ${sum}`}
       run={(note) =>
         tried(async () => {
           const { refunded, waiting, refused } = await unwrap(
@@ -107,7 +107,7 @@ function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
   const read = readMoney(typed, money)
   return (
     <NoteDialog
-      title={`Note money given back for ${titleOf(order, lineId)}`}
+      title={`Record a refund for ${titleOf(order, lineId)}`}
       text="You gave it back yourself, by transfer or otherwise. No gateway is asked. The buyer is told."
       action="Note it"
       run={(note) =>

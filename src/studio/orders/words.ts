@@ -54,12 +54,12 @@ function unpaidState(
   switch (attempt) {
     case 'awaiting':
       if (came > 0) return ['awaited', `${say(came)} received, ${say(payToday - came)} missing`]
-      return ['awaited', gateway === 'transfer' ? 'waits for the transfer' : 'money on its way']
+      return ['awaited', gateway === 'transfer' ? 'waiting for the transfer' : 'money on its way']
     case 'confirming':
-      return ['awaited', 'waits for approval']
+      return ['awaited', 'waiting for approval']
     case 'started':
     case 'unknown':
-      return ['awaited', 'being looked up']
+      return ['awaited', 'checking with the gateway']
     case 'declined':
       return ['failed', 'declined']
     case 'abandoned':
@@ -73,7 +73,7 @@ function unpaidState(
 function agreedState(agreement: Agreed, lines: number): readonly [StateShape, string] {
   const needsALook = agreement.state === 'stopped' || (agreement.state === 'active' && agreement.tries > 0)
   if (lines === 1 || needsALook) return agreementState(agreement)
-  return ['received', agreement.state === 'active' ? 'paid, goes on' : 'paid']
+  return ['received', agreement.state === 'active' ? 'paid, more to come' : 'paid']
 }
 
 /** Of the agreements of an order the one that asks for somebody first: late, then stopped, then going on. */
@@ -88,7 +88,7 @@ function agreementState(agreement: Agreed): readonly [StateShape, string] {
     collected === 0 ? 'begun' : count === null ? `${collected} received` : `${collected} of ${count} received`
   switch (agreement.state) {
     case 'active':
-      return tries > 0 ? ['late', `payment ${collected + 1} is late`] : ['received', came]
+      return tries > 0 ? ['late', `payment ${collected + 1} overdue`] : ['received', came]
     case 'completed':
       return ['received', `all ${collected} received`]
     case 'stopped':
@@ -103,13 +103,13 @@ export function paymentState(
   { state, due, lineId }: { state: string; due: string; lineId: string },
   order: PaidOrder,
 ): readonly [StateShape, string] {
-  if (state === 'collected') return ['received', 'received']
-  if (state === 'let-go') return ['off', 'let go']
-  if (order.awaited && due === order.quote.purchaseDay) return ['awaited', 'awaited']
+  if (state === 'collected') return ['received', 'paid']
+  if (state === 'let-go') return ['off', 'written off']
+  if (order.awaited && due === order.quote.purchaseDay) return ['awaited', 'waiting']
   const agreement = order.agreements.find((other) => other.lineId === lineId)
-  if (agreement?.state === 'stopped') return ['failed', 'given up']
+  if (agreement?.state === 'stopped') return ['failed', 'not retried']
   const isTried = agreement !== undefined && agreement.tries > 0 && due <= order.today
-  return agreement && (isTried || due < order.today) ? ['late', 'late'] : ['due', 'to come']
+  return agreement && (isTried || due < order.today) ? ['late', 'overdue'] : ['due', 'to come']
 }
 
 /** What an order came to: what was received for it so far, or what it was placed for; "free" where nothing comes later either. */
@@ -131,11 +131,11 @@ export function attemptState(state: string, reason: string | null): readonly [St
     case 'abandoned':
       return ['off', 'not finished']
     case 'confirming':
-      return ['awaited', 'waits for the buyer’s approval']
+      return ['awaited', 'waiting for the buyer’s approval']
     case 'awaiting':
-      return ['awaited', 'the money is awaited']
+      return ['awaited', 'waiting for the money']
     case 'unknown':
-      return ['late', 'no answer yet, being looked up']
+      return ['late', 'no answer yet, checking']
     default:
       return ['awaited', 'on its way']
   }
@@ -152,13 +152,13 @@ export function reasonInWords(reason: string | number | null | undefined): strin
     case 'bad-token':
       return 'card details not usable'
     case 'no-method':
-      return 'nothing to charge it to'
+      return 'no payment method'
     case 'over-limit':
       return 'more than the wallet allows'
     case 'approval-ended':
       return 'approval ended in the wallet'
     case 'not-arrived':
-      return 'the transfer did not arrive'
+      return 'no transfer received'
     default:
       return 'refused'
   }
@@ -167,28 +167,28 @@ export function reasonInWords(reason: string | number | null | undefined): strin
 const MESSAGES: Record<MessageKind, string> = {
   receipt: 'receipt',
   password: 'password link',
-  given: 'news of the course',
-  collected: 'a payment came',
-  declined: 'a payment did not come',
+  given: 'access given',
+  collected: 'payment received',
+  declined: 'payment failed',
   stopped: 'payments have stopped',
   cancelled: 'cancelled',
-  'method-changed': 'another card',
-  'card-expiring': 'the card ends soon',
-  awaiting: 'how to pay, or that it is awaited',
-  'not-arrived': 'the money did not arrive',
-  refunded: 'money given back',
-  'already-owned': 'the course is theirs already',
+  'method-changed': 'payment method changed',
+  'card-expiring': 'card expires soon',
+  awaiting: 'how to pay',
+  'not-arrived': 'no transfer received',
+  refunded: 'refund',
+  'already-owned': 'already bought',
   'paid-twice': 'paid twice',
-  'due-moved': 'the due day was moved',
-  'cancel-taken-back': 'it goes on',
-  'renewal-ahead': 'it renews soon',
-  'pay-link': 'link to pay',
-  'told-declined': 'to you: a payment did not come',
+  'due-moved': 'payment date moved',
+  'cancel-taken-back': 'no longer cancelled',
+  'renewal-ahead': 'renews soon',
+  'pay-link': 'payment link',
+  'told-declined': 'to you: payment failed',
   'told-stopped': 'to you: payments have stopped',
   'told-cancelled': 'to you: cancelled by the buyer',
   'told-disputed': 'to you: a payment is disputed',
-  'told-dispute-ended': 'to you: how a dispute ended',
-  'told-sold': 'to you: you sold something',
+  'told-dispute-ended': 'to you: dispute decided',
+  'told-sold': 'to you: new sale',
 }
 
 export function messageKind(kind: string | number | null | undefined): string {
@@ -204,7 +204,7 @@ interface Entry {
 export function journalInWords({ what, data }: Entry, money: MoneyFormat): string {
   const amount = typeof data.amount === 'number' ? formatMoney(data.amount, money) : ''
   const source =
-    data.source === 'event' ? ', by the gateway’s event' : data.source === 'lookup' ? ', found by looking it up' : ''
+    data.source === 'event' ? ', reported by the gateway' : data.source === 'lookup' ? ', found by checking' : ''
   const day = (when: string | number | null | undefined) => sayDay(String(when), money.language)
   switch (what) {
     case 'order-placed':
@@ -214,11 +214,11 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
     case 'attempt-started':
       return `Asked the gateway for ${amount}`
     case 'attempt-unknown':
-      return 'The gateway did not answer; looking it up by its key'
+      return 'The gateway did not answer; checking what happened'
     case 'attempt-confirming':
       return 'The bank asks the buyer to approve'
     case 'attempt-awaiting':
-      return `Waits for the money${data.reference ? `, reference ${data.reference}` : ''}${source}`
+      return `Waiting for the money${data.reference ? `, reference ${data.reference}` : ''}${source}`
     case 'attempt-declined':
       return `Declined: ${reasonInWords(data.reason)}${source}`
     case 'attempt-abandoned':
@@ -226,23 +226,23 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
     case 'attempt-collected':
       return `Collected ${amount}${data.method ? ` by ${data.method}` : ''}${source}`
     case 'attempt-surplus':
-      return `The gateway collected ${amount} once more (${data.reference}). Give it back there.`
+      return `The gateway collected ${amount} a second time (${data.reference}). Refund it there.`
     case 'attempt-mismatch':
-      return `The gateway reports another amount than it was asked for (${data.reference}). Nothing was settled by it.`
+      return `The gateway reports a different amount than we asked for (${data.reference}). It was not counted.`
     case 'order-paid':
       return 'Paid'
     case 'order-paid-twice':
-      return `Paid twice: ${amount} received after another order had opened the course. It opens nothing; refund it.`
+      return `Paid twice: ${amount} received after another order had opened access. This one opens nothing; refund it.`
     case 'agreement-begun':
       return `Later payments are agreed${data.method ? `, by ${data.method}` : ''}`
     case 'agreement-goes-on':
-      return 'Goes on again'
+      return 'Payments resumed'
     case 'agreement-stopped':
-      return data.note ? `Not chased any more: “${data.note}”` : 'Stopped: the last try was declined too'
+      return data.note ? `Not retried any more: “${data.note}”` : 'Stopped: the last retry was declined too'
     case 'agreement-completed':
-      return 'All payments have come'
+      return 'All payments received'
     case 'agreement-cancelled':
-      return `Cancelled by the ${data.by}, ${data.when === 'now' ? 'and closed at once' : 'for the end of the period'}`
+      return `Cancelled by the ${data.by}, ${data.when === 'now' ? 'and access ended at once' : 'at the end of the period'}`
     case 'payment-collected':
       return `Payment ${data.n}: ${amount} collected${data.method ? ` by ${data.method}` : ''}${source}`
     case 'payment-settled':
@@ -254,19 +254,19 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
     case 'method-changed':
       return `Charged to ${data.method} from now on`
     case 'cancel-taken-back':
-      return `The cancelling was taken back${data.by ? ` by the ${data.by}` : ''}`
+      return `No longer cancelled${data.by ? ` by the ${data.by}` : ''}`
     case 'transfer-came':
       return `Marked as received: ${amount}, on ${day(data.day)}${data.note ? `. “${data.note}”` : ''}`
     case 'transfer-taken-back':
-      return `Taken back: ${amount} did not come. “${data.note}”`
+      return `Mark undone: ${amount} was not received. “${data.note}”`
     case 'written-off':
-      return `Written off: ${amount} is not expected any more. “${data.note}”`
+      return `Written off: ${amount}. “${data.note}”`
     case 'dispute-decided':
-      return `${data.access === 'close' ? 'The course is closed' : 'The buyer keeps the course'} after the lost dispute: “${data.note}”`
+      return `${data.access === 'close' ? 'Access ended' : 'Access kept'} after the lost dispute: “${data.note}”`
     case 'transfer-surplus':
-      return `Received for the paid order: ${amount}, on ${day(data.day)}. Give it back.${data.note ? ` “${data.note}”` : ''}`
+      return `Received although the order is paid: ${amount}, on ${day(data.day)}. Return it.${data.note ? ` “${data.note}”` : ''}`
     case 'transfer-given-back':
-      return `Given back at the bank: ${amount}. “${data.note}”`
+      return `Returned at the bank: ${amount}. “${data.note}”`
     case 'person-joined':
       return data.name ? `Joined with ${data.name}, ${data.email}: “${data.note}”` : 'Joined with another person'
     case 'person-erased':
@@ -276,29 +276,29 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
         ? `Postal address changed to “${String(data.to).replace(/\n+/g, ', ')}”${noted(data)}`
         : 'Postal address changed'
     case 'transfer-given-up':
-      return 'The transfer is not waited for any more'
+      return 'Stopped waiting for the transfer'
     case 'refund-started':
-      return `Giving back ${amount}, ${data.access === 'close' ? 'and closing the course' : 'and leaving the course'}: “${data.note}”`
+      return `Refund of ${amount} started, ${data.access === 'close' ? 'access ends' : 'access stays open'}: “${data.note}”`
     case 'refunded':
-      return `Given back: ${amount}${data.reference ? '' : ', by hand'}`
+      return `Refunded: ${amount}${data.reference ? '' : ', by hand'}`
     case 'refund-refused':
-      return `Not given back, ${amount}: ${data.why}`
+      return `Refund of ${amount} refused: ${data.why}`
     case 'dispute-opened':
       return `Disputed, ${amount}: ${data.reason}`
     case 'dispute-answered':
-      return `${data.answer === 'contested' ? 'Contested' : 'Given up'}: “${data.note}”`
+      return `${data.answer === 'contested' ? 'Contested' : 'Accepted'}: “${data.note}”`
     case 'dispute-ended':
-      return data.state === 'won' ? `Dispute won; ${amount} stays` : `Dispute lost; ${amount} went back`
+      return data.state === 'won' ? `Dispute won; you keep ${amount}` : `Dispute lost; ${amount} was returned`
     case 'course-shut':
-      return `The course is shut again: “${data.note}”`
+      return `Access ended: “${data.note}”`
     case 'message-off':
-      return `Not told, because it is switched off: ${messageKind(data.kind)}`
+      return `Not sent, because it is switched off: ${messageKind(data.kind)}`
     case 'course-opened':
-      return `Opened ${data.course}${data.closes ? ` until ${day(data.closes)}` : ' for good'}`
+      return `Access opened: ${data.course}${data.closes ? `, until ${day(data.closes)}` : ', without an end'}`
     case 'course-given':
-      return `Given by hand: ${data.course}. “${data.note}”`
+      return `Access given: ${data.course}. “${data.note}”`
     case 'course-taken-back':
-      return `Taken back: ${data.course}. “${data.note}”`
+      return `Access removed: ${data.course}. “${data.note}”`
     case 'message-queued':
       return `Message on its way: ${messageKind(data.kind)}`
     case 'message-sent':

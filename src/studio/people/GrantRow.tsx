@@ -45,7 +45,9 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
       <div className="min-w-0 flex-1">
         <b className="font-semibold">{grant.course}</b>
         <p className="text-[13px] text-ink-2">
-          {grant.endedAt ? `Taken back ${sayMoment(grant.endedAt, school.timeZone)}: “${grant.endedNote}”` : grant.why}{' '}
+          {grant.endedAt
+            ? `Access removed ${sayMoment(grant.endedAt, school.timeZone)}: “${grant.endedNote}”`
+            : grant.why}{' '}
           {grant.orderId && !isInOrder && (
             <Link className="link" to={`/studio/orders/${grant.orderId}`}>
               Order {grant.orderNumber}
@@ -54,27 +56,27 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
         </p>
       </div>
       {grant.endedAt ? (
-        <State shape="off">taken back</State>
+        <State shape="off">removed</State>
       ) : (
         <Button kind="link" className="text-[13px]" onClick={() => setAsking(true)}>
-          Take back…
+          Remove access…
         </Button>
       )}
       {isAsking && (
         <NoteDialog
-          title={`Take back “${grant.course}”`}
+          title={`Remove access to “${grant.course}”`}
           text={sayEnd(isSubscription, owes)}
-          action={isSubscription && when === 'period-end' ? 'Cancel it' : 'Take it back'}
+          action={isSubscription && when === 'period-end' ? 'Cancel it' : 'Remove access'}
           run={takeBack}
           onClose={() => setAsking(false)}
         >
           {isSubscription && (
             <fieldset className="mb-3">
-              <legend className="text-[13px] font-semibold">What becomes of the subscription</legend>
+              <legend className="text-[13px] font-semibold">The subscription</legend>
               {(
                 [
-                  ['now', 'Cancel it, and shut the course now'],
-                  ['period-end', 'Cancel it; the course stays open as far as it is paid'],
+                  ['now', 'Cancel it and end access now'],
+                  ['period-end', 'Cancel it; access stays open for the time that is paid'],
                 ] as const
               ).map(([value, label]) => (
                 <label key={value} className="mt-1 flex items-center gap-2">
@@ -90,11 +92,10 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
   )
 }
 
-/** What follows from taking a course back; nothing is charged for a course that is shut by the creator. */
+/** Preview from taking a course back; nothing is charged for a course that is shut by the creator. */
 function sayEnd(isSubscription: boolean, owes: boolean): string {
-  const money = 'Money is not given back by this; that is done on the order.'
-  if (isSubscription) return `Nothing more is charged either way, and the buyer is told. ${money}`
-  if (owes)
-    return `The buyer loses access at once. What is still owed is let go and not charged, and the buyer is told. ${money}`
+  const money = 'Nothing is refunded by this; refunds are made on the order.'
+  if (isSubscription) return `No further payments are charged, and the buyer is told. ${money}`
+  if (owes) return `The buyer loses access at once. What is still owed is written off, and the buyer is told. ${money}`
   return `The buyer loses access at once. ${money}`
 }

@@ -32,11 +32,7 @@ export function NoteDialog({ title, text, action, firstNote = '', children, run,
         }}
       >
         {children}
-        <Field
-          label="Why"
-          error={error?.at('/note') ?? error?.at('/courseId')}
-          hint="Kept with it, for whoever asks later."
-        >
+        <Field label="Why" error={error?.at('/note') ?? error?.at('/courseId')} hint="Kept in the history.">
           {(wiring) => (
             <input
               {...wiring}

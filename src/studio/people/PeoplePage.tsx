@@ -98,9 +98,7 @@ function PeopleList() {
       </EndlessList>
       {list.isPending && <Waiting />}
       {list.isSuccess && people.length === 0 && (
-        <p className="px-2 text-ink-2">
-          {search ? 'Nobody is called that.' : 'Nobody yet. Buyers appear here by themselves.'}
-        </p>
+        <p className="px-2 text-ink-2">{search ? 'No results.' : 'Nobody yet. Buyers appear here by themselves.'}</p>
       )}
       {isAdding && <AddPerson onClose={() => setAdding(false)} />}
     </>
@@ -172,7 +170,7 @@ function AddPerson({ onClose }: { onClose: () => void }) {
   return (
     <DetailsDialog
       title="Add someone"
-      text="Then give them a course. They are told when you do."
+      text="Then give them access. They are told when you do."
       action="Add"
       first={{ name: '', email: '' }}
       save={add}
@@ -197,7 +195,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
       </div>
       <p className="mt-1 text-ink-2">
         {person.erasedAt
-          ? `The personal data was deleted on ${sayMoment(person.erasedAt, school.timeZone)}; the books keep the orders.`
+          ? `The personal data was deleted on ${sayMoment(person.erasedAt, school.timeZone)}; the orders are kept.`
           : `${person.email} · ${person.hasPassword ? 'has set a password' : 'has not set a password yet'}`}
       </p>
       {person.postalAddress && <p className="mt-1 whitespace-pre-line text-ink-2">{person.postalAddress}</p>}
@@ -226,7 +224,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
                     className="text-[13px]"
                     onClick={() => void sendPayLink(order.agreement?.id ?? '')}
                   >
-                    Send a link to pay
+                    Send a payment link
                   </Button>
                 )}
                 <time className="ml-auto text-[13px] text-ink-3">{sayMoment(order.createdAt, school.timeZone)}</time>
@@ -247,7 +245,7 @@ function isOwed(agreement: PersonShown['orders'][number]['agreement']): boolean 
 
 async function sendPayLink(id: string) {
   await unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } }))
-  toast('A link to pay is on its way to the buyer.')
+  toast('A payment link is on its way to the buyer.')
   await queryClient.invalidateQueries()
 }
 
@@ -260,9 +258,9 @@ function GiveCourse({ personId, name, onClose }: { personId: string; name: strin
   }
   return (
     <NoteDialog
-      title={`Give ${name} a course`}
-      text="It opens at once, and they are told by a message."
-      action="Give it"
+      title={`Give ${name} access`}
+      text="Access opens at once, and they get a message."
+      action="Give access"
       run={give}
       onClose={onClose}
     >
@@ -299,7 +297,7 @@ function PersonMirror({ shown: { messages, journal } }: { shown: PersonShown }) 
         ))}
       </Reflection>
       {journal.length > 0 && (
-        <Reflection label="Happened">
+        <Reflection label="History">
           <Journal entries={journal} />
         </Reflection>
       )}

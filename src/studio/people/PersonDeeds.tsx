@@ -66,7 +66,7 @@ function CorrectDialog({ person, onClose }: DialogProps) {
   return (
     <NoteDialog
       title="Name, email and address"
-      text="With another email they are signed out everywhere, and sign in with the new one by a link. The postal address stands on receipts."
+      text="With another email they are signed out everywhere and sign in with the new one through a link. The postal address is printed on receipts."
       action="Save"
       run={async (note) => {
         try {
@@ -94,7 +94,7 @@ function CorrectDialog({ person, onClose }: DialogProps) {
         <Field
           label="Email"
           error={error?.at('/email')}
-          hint={error?.at('/email') ? 'If both are one person, join them instead.' : undefined}
+          hint={error?.at('/email') ? 'If both are the same person, join them instead.' : undefined}
         >
           {(wiring) => (
             <input
@@ -137,11 +137,11 @@ function JoinDialog({ person, onClose }: DialogProps) {
   return (
     <NoteDialog
       title={`Join ${person.name} with another person`}
-      text={`Where two persons are one buyer: all orders, courses and messages of the other become ${person.name}’s, who keeps name, email and password. The other is gone. This cannot be undone.`}
+      text={`For one buyer who appears twice: all orders, courses and messages of the other person move to ${person.name}, whose name, email and password are kept. The other person is deleted. This cannot be undone.`}
       action="Join them"
       run={async (note) => {
         if (!other)
-          throw new ApiError({ status: 0, code: 'choose', title: 'Choose whom to join.', errors: [], more: {} })
+          throw new ApiError({ status: 0, code: 'choose', title: 'Choose the person to join.', errors: [], more: {} })
         await unwrap(api.people[':id'].join.$post({ param: { id: person.id }, json: { other, note } }))
         toast('Joined.')
         await queryClient.invalidateQueries()
@@ -164,7 +164,7 @@ function JoinDialog({ person, onClose }: DialogProps) {
         )}
       </Field>
       <fieldset className="mb-3">
-        <legend className="sr-only">Whom to join</legend>
+        <legend className="sr-only">Person to join</legend>
         {others.map(({ id, name, email }) => (
           <label key={id} className="mt-1 flex items-center gap-2">
             <input type="radio" name="other" checked={other === id} onChange={() => setOther(id)} />
@@ -172,7 +172,7 @@ function JoinDialog({ person, onClose }: DialogProps) {
           </label>
         ))}
         {found.isSuccess && others.length === 0 && (
-          <p className="text-[13.5px] text-ink-2">Nobody else is called that.</p>
+          <p className="text-[13.5px] text-ink-2">Nobody else has that name.</p>
         )}
       </fieldset>
     </NoteDialog>
@@ -185,7 +185,7 @@ function EraseDialog({ person, onClose }: DialogProps) {
   return (
     <NoteDialog
       title={`Delete the data of ${person.name}`}
-      text={`Name, email, address, password and the texts of messages are deleted, access ends, and nobody can sign in. The books keep the paid orders; the name on their receipts stays for ${years} (Setup, School). This cannot be undone.`}
+      text={`Name, email, address, password and the texts of messages are deleted, access ends, and they cannot sign in. Paid orders are kept, with the name on their receipts for ${years} (Setup, School). This cannot be undone.`}
       action="Delete the data"
       run={async (note) => {
         await unwrap(api.people[':id'].erase.$post({ param: { id: person.id }, json: { note } }))

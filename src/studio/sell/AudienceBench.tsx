@@ -22,8 +22,8 @@ export function AudienceBench({ audience, courses, onChange }: AudienceBenchProp
         value={audience.who}
         options={[
           ['everyone', 'Everyone'],
-          ['holders', 'Only who holds'],
-          ['link', 'Only who has the link'],
+          ['holders', 'For members of'],
+          ['link', 'Only people with the link'],
         ]}
         onChange={choose}
       />
@@ -51,7 +51,7 @@ function Holders({ of, courses, onChange }: HoldersProps) {
         <span key={id}>
           {index > 0 && ' or'}{' '}
           <Pick
-            label={index === 0 ? 'Course that is held' : `Course that is held, choice ${index + 1}`}
+            label={index === 0 ? 'Course they need' : `Course they need, choice ${index + 1}`}
             value={id}
             options={courses
               .filter((course) => course.id === id || !of.includes(course.id))
@@ -60,7 +60,7 @@ function Holders({ of, courses, onChange }: HoldersProps) {
           />
           {of.length > 1 && (
             <TakeOut
-              label={`Take choice ${index + 1} out`}
+              label={`Remove choice ${index + 1}`}
               onClick={() => onChange(of.filter((known) => known !== id))}
             />
           )}
@@ -68,9 +68,7 @@ function Holders({ of, courses, onChange }: HoldersProps) {
       ))}
       . Others see it with what they need.
       <Additions>
-        {left[0] && (
-          <Add onClick={() => onChange([...of, (left[0] as { id: string }).id])}>Or holds another course</Add>
-        )}
+        {left[0] && <Add onClick={() => onChange([...of, (left[0] as { id: string }).id])}>Or another course</Add>}
       </Additions>
     </>
   )

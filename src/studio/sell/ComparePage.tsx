@@ -45,8 +45,8 @@ export function ComparePage() {
           <h1 className="text-[27px]">Side by side</h1>
           {columns.length < 2 ? (
             <p className="mt-2 max-w-[52ch] text-ink-2">
-              Tick two or more offers on the left, of any courses. Here stands what each buyer pays and when, what you
-              keep of it after fees and tax, and how it adds up over time.
+              Tick two or more offers on the left, of any courses. You then see what each buyer pays and when, and what
+              you keep of it after fees and tax, and how it adds up over time.
             </p>
           ) : (
             <Comparison columns={columns} gateway={way?.name ?? null} />
@@ -132,11 +132,11 @@ function linesOf(money: ReturnType<typeof useMoney>, gateway: string | null): Li
     ['Then', ({ spoken }) => sayThen(spoken)],
     ['In all', ({ sums }) => (sums.all === null ? firstYear(sums.firstYear.pay) : say(sums.all))],
     [
-      'As much as at once',
+      'Same as the one-time price',
       ({ sums }) => (sums.asMuchAsAtOnce ? `by ${sayDay(sums.asMuchAsAtOnce, money.language)}` : '–'),
     ],
     [
-      gateway ? `Fees of ${gateway}` : 'Fees (none connected)',
+      gateway ? `Fees of ${gateway}` : 'Fees (no gateway connected)',
       ({ sums }) => (sums.fees === null ? firstYear(sums.firstYear.fees) : say(sums.fees)),
     ],
     [
@@ -309,7 +309,7 @@ function csvOf(
     row('in the first year', ({ sums }) => plain(sums.firstYear.pay)),
     row(`fees of ${gateway ?? 'no gateway'} in the first year`, ({ sums }) => plain(sums.firstYear.fees)),
     row('kept in the first year', ({ sums }) => plain(sums.firstYear.kept)),
-    row('as much as at once by', ({ sums }) => sums.asMuchAsAtOnce ?? ''),
+    row('same as the one-time price by', ({ sums }) => sums.asMuchAsAtOnce ?? ''),
     row('open', ({ open }) => open),
     ...Array.from({ length: series[0]?.kept.length ?? 0 }, (_, month) => [
       month === 0 ? 'kept today' : `kept after month ${month}`,

@@ -52,7 +52,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
   }
   const setRetired = async (isRetired: boolean) => {
     await unwrap(api.catalogue.courses[':id'].retired.$put({ param: { id: course.id }, json: { isRetired } }))
-    toast(isRetired ? 'Retired. It is sold no more; who has it keeps it.' : 'Brought back.')
+    toast(isRetired ? 'Retired. It is no longer sold; people who have it keep it.' : 'Brought back.')
     await reload()
   }
   const duplicate = async () => {
@@ -121,7 +121,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
           <Section title="In short">
             <Field
               label="Short text"
-              hint={`Stands below the title on every page. ${300 - content.summary.length} letters left.`}
+              hint={`Shown below the title on every page. ${300 - content.summary.length} characters left.`}
               error={errorAt('summary')}
             >
               {(wiring) => (
@@ -160,7 +160,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
 function ClothChoice({ content, change }: { content: CourseContent; change: (patch: Partial<CourseContent>) => void }) {
   return (
     <fieldset className="mt-3 flex items-center gap-2">
-      <legend className="float-left mr-1 text-[13px] font-semibold">Cloth</legend>
+      <legend className="float-left mr-1 text-[13px] font-semibold">Cover colour</legend>
       {CLOTHS.map((cloth) => (
         <label
           key={cloth}

@@ -17,7 +17,7 @@ interface CourseMirrorProps {
   fix: (to: Fix['to']) => void
 }
 
-/** What follows from a course: its offers, what stands in the way, and its page. */
+/** Preview from a course: its offers, what stands in the way, and its page. */
 export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
   const shortPrice = useShortPrice()
   const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []
@@ -44,11 +44,11 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
         </ul>
         <AddOffer courseId={course.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
       </Reflection>
-      <Reflection label="Stands in the way of a first sale">
+      <Reflection label="Before the first sale">
         <Obstacles
           obstacles={obstacles(course, content, standing)}
           fix={(to) => (to === 'price' ? void addOffer() : fix(to))}
-          nothing="Nothing on the course’s side."
+          nothing="Nothing missing in the course."
         />
       </Reflection>
       <Reflection label="The buyer sees">
@@ -83,21 +83,24 @@ function obstacles(course: BenchCourse, content: CourseContent, offers: { isLive
   const add = (code: string, level: Obstacle['level'], title: string, detail: string, fix: Obstacle['fix']) =>
     found.push({ code, level, stopsPublishing: false, title, detail, fix })
   if (course.retiredAt)
-    add('retired', 'block', 'Retired.', 'It is not sold; who has it keeps it.', {
+    add('retired', 'block', 'Retired.', 'It is not sold. People who have it keep it.', {
       to: 'bring-back',
       label: 'Bring back',
     })
   else if (!course.live)
-    add('draft', 'block', 'Not live yet.', 'No buyer sees it before it is published.', {
+    add('draft', 'block', 'Not live yet.', 'Buyers do not see it until it is published.', {
       to: 'publish',
       label: 'Publish',
     })
   if (offers.length === 0)
     add('no-offer', 'block', 'It has no price.', 'Give it one, or make it free.', { to: 'price', label: 'Give it one' })
   if (course.live && JSON.stringify(course.live) !== JSON.stringify(content))
-    add('changed', 'warning', 'Buyers still see what was live before.', '', { to: 'publish', label: 'Review' })
+    add('changed', 'warning', 'Buyers still see the published version.', '', { to: 'publish', label: 'Review' })
   if (content.lessons.length === 0)
-    add('no-lessons', 'warning', 'No lessons: who buys it finds it empty.', '', { to: 'add-lesson', label: 'Add one' })
+    add('no-lessons', 'warning', 'No lessons: buyers would find the course empty.', '', {
+      to: 'add-lesson',
+      label: 'Add one',
+    })
   const untitled = content.lessons.findIndex(({ title }) => !title.trim())
   if (untitled >= 0) {
     add('lesson-untitled', 'warning', `Lesson ${untitled + 1} has no title.`, 'Buyers see its number instead.', {

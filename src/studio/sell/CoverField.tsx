@@ -52,11 +52,11 @@ export function CoverField({ coverId, onChange }: CoverFieldProps) {
           onChange={(event) => void upload(event.target.files?.[0])}
         />
         <Button disabled={isBusy} onClick={() => input.current?.click()}>
-          {isBusy ? 'Reading the picture…' : coverId ? 'Another picture' : 'Choose a picture'}
+          {isBusy ? 'Reading the picture…' : coverId ? 'Replace' : 'Choose a picture'}
         </Button>
         {coverId && (
           <Button kind="link" onClick={() => onChange(null)}>
-            Take it away
+            Remove
           </Button>
         )}
       </div>

@@ -111,7 +111,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     act(
       () => unwrap(api.offers[':id'].retired.$put({ param: { id: offer.id }, json: { isRetired } })),
       isRetired
-        ? 'Retired. Who bought it keeps everything, and what was agreed to is still paid.'
+        ? 'Retired. Buyers keep their access, and agreed payments are still collected.'
         : 'Brought back. Put it on sale when it is ready.',
     )
   const move = (by: number) => {
@@ -270,7 +270,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               change={change}
             />
           </Section>
-          <Section title="For you">
+          <Section title="Only for you">
             <OwnBench content={content} change={change} />
           </Section>
         </DraftBench>
@@ -292,10 +292,10 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
 function notesOf({ course, live, onSale, holders }: BenchOffer): string[] {
   const buyers = `${holders} ${holders === 1 ? 'buyer has' : 'buyers have'}`
   return [
-    ...(course.isLive ? [] : [`The course “${course.title}” goes live with it.`]),
-    ...(live && !onSale ? ['It is put on sale again.'] : []),
+    ...(course.isLive ? [] : [`This also publishes the course “${course.title}”.`]),
+    ...(live && !onSale ? ['This also puts it back on sale.'] : []),
     ...(holders > 0
-      ? [`${buyers} the course by this offer. Nothing changes for them: they keep their price and their access.`]
+      ? [`${buyers} bought this offer. Nothing changes for them: they keep their price and their access.`]
       : []),
   ]
 }

@@ -27,7 +27,7 @@ interface OfferMirrorProps {
   fix: (to: Fix['to']) => void
 }
 
-/** What follows from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
+/** Preview from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
   const said = speakOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, useStudioNow())
@@ -37,7 +37,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
   const way = offer.ways.find(({ capabilities }) => need && whyNot(capabilities, need) === null)?.capabilities
   return (
     <>
-      <Reflection label="Reads as">
+      <Reflection label="In words">
         {daysAhead > 0 && (
           <p className="mb-1 text-[12.5px] text-ink-3">
             As of {sayDay(today, school.language)}, where practice time stands.
@@ -62,11 +62,11 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
       </Reflection>
       {said && offer.ways.length > 0 && <PaidBy offer={offer} spoken={said.spoken} />}
       {said && <KeptOf spoken={said.spoken} rate={content.taxRate ?? school.taxRate} way={way ?? null} />}
-      <Reflection label="Stands in the way of a first sale">
+      <Reflection label="Before the first sale">
         <Obstacles
           obstacles={obstacles}
           fix={fix}
-          nothing={`Nothing. ${offer.sold > 0 ? `Ordered ${offer.sold} ${offer.sold === 1 ? 'time' : 'times'} so far.` : 'It can be bought now.'}`}
+          nothing={`Nothing missing. ${offer.sold > 0 ? `Ordered ${offer.sold} ${offer.sold === 1 ? 'time' : 'times'} so far.` : 'It can be bought now.'}`}
         />
       </Reflection>
       <Reflection label="The buyer sees">
@@ -81,7 +81,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
           href={null}
         />
         {content.audience.who === 'link' && (
-          <p className="mt-1 text-[13px] text-ink-3">Only behind the direct link; it is listed nowhere.</p>
+          <p className="mt-1 text-[13px] text-ink-3">Only through the direct link; it is not listed anywhere.</p>
         )}
         <p className="mt-2 text-[13px]">
           <a className="link" href={`/buy/${offer.course.slug}?offer=${offer.id}`} target="_blank" rel="noreferrer">

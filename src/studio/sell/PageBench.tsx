@@ -110,7 +110,7 @@ export function OwnBench({ content, change }: Pick<PageBenchProps, 'content' | '
     <div className="text-[16.5px] leading-[2.1]">
       Called{' '}
       <InlineText
-        label="Label, for you alone"
+        label="Label, only for you"
         maxLength={80}
         placeholder="a label of your own"
         value={content.label}

@@ -48,10 +48,10 @@ export function SaleBench({ sale, terms, money, timeZone, onChange }: SaleBenchP
           <>
             {', '}
             <TimeField label={`Sale ${name}, time`} value={time} onChange={(clock) => at(day, clock)} />
-            <TakeOut label="Take the time out" onClick={() => at(day, null)} />
+            <TakeOut label="Remove the time" onClick={() => at(day, null)} />
           </>
         )}
-        <TakeOut label={`Take “${label}” out`} onClick={() => set({ [name]: null })} />
+        <TakeOut label={`Remove “${label}”`} onClick={() => set({ [name]: null })} />
       </>
     )
   }
@@ -83,10 +83,10 @@ export function SaleBench({ sale, terms, money, timeZone, onChange }: SaleBenchP
       {moment('from', 'from')}
       {moment('until', sale.until !== null && !hasTime('until') ? 'until the end of' : 'until')}
       <span className="text-[13.5px] text-ink-2"> ({timeZone.replaceAll('_', ' ')})</span>
-      <TakeOut label="Take the sale price out" onClick={() => onChange(null)} />
+      <TakeOut label="Remove the sale price" onClick={() => onChange(null)} />
       <Additions>
         {sale.from === null && (
-          <Add onClick={() => set({ from: instantOf(today, null, timeZone, 'from') })}>Say from when</Add>
+          <Add onClick={() => set({ from: instantOf(today, null, timeZone, 'from') })}>Add a start</Add>
         )}
         {sale.until === null && (
           <Add onClick={() => set({ until: instantOf(addDays(today, 7), null, timeZone, 'until') })}>

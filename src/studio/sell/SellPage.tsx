@@ -18,17 +18,17 @@ const STEPS = [
   ['A course', 'Name it on the left; its lessons and picture can come later.', null],
   [
     'A price',
-    'One-time, in installments, a subscription, named by the buyer, or free. It reads back as you write it.',
+    'One-time, installments, a subscription, pay what you want, or free. You see it in words as you write.',
     null,
   ],
   [
-    'A way to be paid',
-    'Connect a gateway, or use bank transfer. Practice moves no real money.',
+    'A payment method',
+    'Connect a gateway, or use bank transfer. In Practice no real money moves.',
     '/studio/setup/gateways',
   ],
   [
     'Publish, and buy it yourself',
-    'The shop opens in Practice: pay with a sample card and see all that a buyer sees.',
+    'The shop opens in Practice: pay with a sample card and see everything a buyer sees.',
     null,
   ],
 ] as const
@@ -65,7 +65,7 @@ export function SellStart() {
               ))}
             </ol>
             <p className="border-t border-line pt-3 text-ink-2">
-              What still stands in the way of the first sale is said at the side, with a button that leads to the fix.
+              What is still missing before the first sale is listed at the side, with a button to fix it.
             </p>
           </>
         ) : (

@@ -75,9 +75,9 @@ export function Shelf() {
       )}
       {shelf.isSuccess && courses.length === 0 && !isNew && (
         <div className="px-1.5 text-ink-2">
-          <p>Your courses stand here, each with its prices.</p>
+          <p>Your courses appear here, each with its prices.</p>
           <Button kind="press" className="mt-3" onClick={() => setParams({ new: '' })}>
-            Make the first one
+            Create the first one
           </Button>
         </div>
       )}

@@ -16,7 +16,7 @@ export function TaxBench({ rate, school, onChange }: TaxBenchProps) {
       <Additions>
         <Add
           onClick={() => onChange(school.taxRate)}
-        >{`Other tax rate than ${formatRate(school.taxRate, school.language)}`}</Add>
+        >{`Use another tax rate than ${formatRate(school.taxRate, school.language)}`}</Add>
       </Additions>
     )
   }
@@ -25,7 +25,7 @@ export function TaxBench({ rate, school, onChange }: TaxBenchProps) {
       Taxed at <RateField label="Tax rate of this offer, in per cent" rate={rate} onChange={onChange} /> instead of the
       school’s {formatRate(school.taxRate, school.language)},{' '}
       {school.taxMode === 'inclusive' ? 'inside the price' : 'on top of the price'}.
-      <TakeOut label="Take the tax rate out" onClick={() => onChange(null)} />
+      <TakeOut label="Remove the tax rate" onClick={() => onChange(null)} />
     </p>
   )
 }

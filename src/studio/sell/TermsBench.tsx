@@ -68,7 +68,7 @@ export function TermsBench({ terms, money, onChange }: TermsBenchProps) {
 function Sentence({ terms, money, onChange }: TermsBenchProps) {
   switch (terms.kind) {
     case 'free':
-      return <>The buyer pays nothing, and leaves a name and an address.</>
+      return <>The buyer pays nothing, and gives a name and an email.</>
     case 'single':
       return (
         <>
@@ -87,7 +87,7 @@ function Sentence({ terms, money, onChange }: TermsBenchProps) {
         <>
           The buyer names the price, at least{' '}
           <PriceField
-            label="Least price"
+            label="Minimum price"
             amount={terms.minimum}
             money={money}
             mayBeZero
@@ -164,7 +164,7 @@ function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { ter
             onChange={(deposit) => set({ deposit: deposit ?? 0 })}
           />{' '}
           at purchase
-          <TakeOut label="Take the deposit out" onClick={() => set({ deposit: null })} />
+          <TakeOut label="Remove the deposit" onClick={() => set({ deposit: null })} />
         </>
       )}
       <TrialPart trial={terms.trial} money={money} onChange={(trial) => set({ trial })} />.
@@ -224,7 +224,7 @@ function SubscriptionSentence({ terms, money, onChange }: TermsBenchProps & { te
             onChange={(setupFee) => set({ setupFee: setupFee ?? 0 })}
           />{' '}
           once to begin
-          <TakeOut label="Take the set-up fee out" onClick={() => set({ setupFee: null })} />
+          <TakeOut label="Remove the set-up fee" onClick={() => set({ setupFee: null })} />
         </>
       )}
       <TrialPart trial={terms.trial} money={money} onChange={(trial) => set({ trial })} />.
@@ -257,7 +257,7 @@ function TrialPart({ trial, money, onChange }: TrialPartProps) {
         isNeeded
         onChange={(amount) => onChange({ ...trial, amount: amount ?? 0 })}
       />
-      <TakeOut label="Take the trial out" onClick={() => onChange(null)} />
+      <TakeOut label="Remove the trial" onClick={() => onChange(null)} />
     </>
   )
 }

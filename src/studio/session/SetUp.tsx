@@ -58,7 +58,7 @@ export function SetUp() {
         }}
       >
         <h1 className="text-[27px]">Set up your school</h1>
-        <p className="mt-1.5 text-ink-2">A minute’s work. You begin in Practice, where no real money moves.</p>
+        <p className="mt-1.5 text-ink-2">It takes a minute. You begin in Practice, where no real money moves.</p>
         <Group title="The school">
           <SchoolFields form={school} set={change} error={error} at="/school" />
         </Group>

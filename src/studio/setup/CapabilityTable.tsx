@@ -15,7 +15,7 @@ export function CapabilityTable({ list }: { list: GatewayList }) {
       `Your ${onSale} ${onSale === 1 ? 'offer' : 'offers'} on sale`,
       (gateway) => <Against gateway={gateway} onSale={onSale} />,
     ],
-    ['Later payments by itself', ({ capabilities }) => sayLater(capabilities, money)],
+    ['Automatic later payments', ({ capabilities }) => sayLater(capabilities, money)],
     ['A free trial first', ({ capabilities: can }) => (can.chargesAgain && can.keepsUnused ? 'yes' : 'no')],
     [
       `Takes ${money.currency}`,
@@ -24,7 +24,7 @@ export function CapabilityTable({ list }: { list: GatewayList }) {
     ['Smallest payment', ({ capabilities: can }) => formatMoney(can.smallest[money.currency] ?? 1, money)],
     ['Money is known', ({ capabilities: can }) => sayKnown(can)],
     ['It costs you', ({ capabilities: can }) => sayFee(can.fee, money)],
-    ['Gives back', ({ capabilities: can }) => sayRefunds(can)],
+    ['Refunds', ({ capabilities: can }) => sayRefunds(can)],
   ]
   return (
     <div className="overflow-x-auto">

@@ -44,7 +44,7 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
     <>
       <p className="display mt-2 max-w-[60ch] text-[18px] leading-[1.45] font-medium text-ink-2">{sayOffered(list)}</p>
       <p className="mt-1.5 max-w-[62ch] text-[13.5px] text-ink-2">
-        Practice and Live are connected each for itself, each with its own key.
+        Connect Practice and Live separately, each with its own key.
       </p>
       <UnknownPayments list={list} />
       {list.gateways.map((gateway, index) =>
@@ -89,7 +89,7 @@ function Mirror({ list }: { list: GatewayList }) {
         </p>
       </Reflection>
       {mode === 'practice' && (
-        <Reflection label="Trying it">
+        <Reflection label="Try it">
           <p className="text-[13.5px]">
             The card fields show sample cards to click: one that pays, one that does not, one that ends next month. The
             other gateways’ pages do alike.{' '}
@@ -99,9 +99,9 @@ function Mirror({ list }: { list: GatewayList }) {
           </p>
         </Reflection>
       )}
-      <Reflection label="Events that came lately">
+      <Reflection label="Latest events">
         {list.events.length === 0 && (
-          <p className="text-[13.5px] text-ink-2">None yet. A gateway tells of every payment by a signed event.</p>
+          <p className="text-[13.5px] text-ink-2">None yet. A gateway reports every payment in a signed event.</p>
         )}
         <ul className="grid gap-1 text-[13px]">
           {list.events.map((event) => (

@@ -30,8 +30,8 @@ export function LivePage() {
       mirror={
         <Reflection label="What a real purchase is for">
           <p className="text-[13.5px]">
-            It goes the way of every sale: your card, the gateway, the event, the receipt, the course. It costs you the
-            gateway’s fee at most, and is given back with one more button.
+            It works like every sale: your card, the gateway, its event, the receipt, access to the course. It costs you
+            the gateway’s fee at most, and is given back with one more button.
           </p>
         </Reflection>
       }
@@ -47,9 +47,9 @@ function Checks({ list }: { list: List }) {
     <>
       <p className="display mt-2 max-w-[60ch] text-[18px] leading-[1.45] font-medium text-ink-2">
         {shopMode === 'live'
-          ? 'The shop is live: strangers pay real money. '
-          : 'The shop is in Practice: strangers pay with sample cards. '}
-        {isReady ? 'Everything on this list holds.' : `${done} of ${checks.length} on this list hold.`}
+          ? 'The shop is live: visitors pay real money. '
+          : 'The shop is in Practice: visitors pay with sample cards. '}
+        {isReady ? 'All done.' : `${done} of ${checks.length} done.`}
       </p>
       <ul className="mt-4 border-t border-line">
         {checks.map((check) => (
@@ -85,7 +85,7 @@ function Checks({ list }: { list: List }) {
           <Link className="link" to="/studio/setup/school">
             School
           </Link>
-          {isReady ? '.' : '; nothing keeps you from it before this list is done.'}
+          {isReady ? '.' : '; you can do it before this list is done.'}
         </p>
       )}
     </>
@@ -114,7 +114,7 @@ function Trial({ list: { trial } }: { list: List }) {
       const { refunded, waiting, refused } = await unwrap(api.school.live.trial['give-back'].$post())
       toast(
         refused ??
-          (waiting > 0 ? 'Asked for; the gateway is asked again.' : `${formatMoney(refunded, school)} given back.`),
+          (waiting > 0 ? 'Requested; we ask the gateway again.' : `${formatMoney(refunded, school)} refunded.`),
       )
     })
   const { amount, paid } = trial
@@ -136,7 +136,7 @@ function Trial({ list: { trial } }: { list: List }) {
       )}
       {amount !== null && (!paid || paid.isGivenBack) && (
         <Button kind={paid ? 'quiet' : 'press'} onClick={buy}>
-          {paid ? 'Do it again' : `Pay ${formatMoney(amount, school)} really`}
+          {paid ? 'Do it again' : `Pay ${formatMoney(amount, school)} for real`}
         </Button>
       )}
     </span>

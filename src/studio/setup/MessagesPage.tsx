@@ -28,61 +28,69 @@ const TO_BUYERS: Kind[] = [
   {
     kind: 'receipt',
     title: 'Receipt',
-    when: 'An order is paid. It holds the way into the course.',
+    when: 'An order is paid. The message links to the course.',
     off: 'Buyers get no receipt and no link to set a password.',
   },
   {
     kind: 'awaiting',
     title: 'How to transfer',
-    when: 'An order waits for money from a bank.',
-    off: 'Who pays by transfer has the bank details on the page alone.',
+    when: 'An order waits for a bank transfer or debit.',
+    off: 'Buyers who pay by transfer see the bank details only on the page.',
   },
-  { kind: 'not-arrived', title: 'It did not arrive', when: 'Money from a bank does not come.' },
-  { kind: 'given', title: 'A course was given', when: 'You give a course by hand.' },
+  { kind: 'not-arrived', title: 'No transfer received', when: 'A bank transfer or debit is not received.' },
+  { kind: 'given', title: 'Access given', when: 'You give someone access.' },
   { kind: 'collected', title: 'A later payment was received', when: 'An installment or a renewal is collected.' },
   {
     kind: 'declined',
     title: 'A later payment failed',
-    when: 'It is declined and tried again. It holds a link that pays.',
-    off: 'Who is late does not learn of it, and has no link to pay.',
+    when: 'It is declined and will be retried. The message has a payment link.',
+    off: 'Buyers are not told when a payment fails, and have no link to pay.',
   },
   {
     kind: 'stopped',
     title: 'Payments have stopped',
-    when: 'The last try is declined too. It holds a link that pays.',
-    off: 'Who has stopped does not learn of it, and has no link to pay.',
+    when: 'The last retry is declined too. The message has a payment link.',
+    off: 'Buyers are not told when payments stop, and have no link to pay.',
   },
   { kind: 'cancelled', title: 'Cancelled', when: 'A subscription is cancelled, by them or by you.' },
-  { kind: 'method-changed', title: 'Another card', when: 'Later payments go to another card.' },
+  {
+    kind: 'method-changed',
+    title: 'Payment method changed',
+    when: 'Later payments are charged to another card or account.',
+  },
   {
     kind: 'card-expiring',
-    title: 'The card ends soon',
-    when: 'Two weeks before a payment that the card will not live to see.',
+    title: 'Card expires soon',
+    when: 'Two weeks before a payment, if the card expires before it.',
   },
   {
     kind: 'already-owned',
-    title: 'You have this already',
-    when: 'Someone orders with the email of a buyer who has the course. The checkout page tells them nothing.',
+    title: 'Already bought',
+    when: 'Someone orders with the email of a buyer who already has the course. The checkout page does not reveal it.',
   },
-  { kind: 'paid-twice', title: 'Paid twice', when: 'Money is received for a course that another order has opened.' },
-  { kind: 'refunded', title: 'Money given back', when: 'You give money back.' },
-  { kind: 'due-moved', title: 'The due day was moved', when: 'You move a payment to another day.' },
-  { kind: 'cancel-taken-back', title: 'It goes on', when: 'A cancelling is taken back, by them or by you.' },
+  {
+    kind: 'paid-twice',
+    title: 'Paid twice',
+    when: 'Money is received for a course that the buyer already has through another order.',
+  },
+  { kind: 'refunded', title: 'Refund', when: 'You refund a payment.' },
+  { kind: 'due-moved', title: 'Payment date moved', when: 'You move a payment to another date.' },
+  { kind: 'cancel-taken-back', title: 'No longer cancelled', when: 'A buyer or you undo a cancellation.' },
   {
     kind: 'renewal-ahead',
-    title: 'It renews soon',
+    title: 'Renews soon',
     when: 'Some days before a subscription renews; you set how many below. Some countries require it.',
   },
 ]
 const TO_YOU: Kind[] = [
-  { kind: 'told-sold', title: 'You sold something', when: 'Somebody buys. How often you hear of it is set below.' },
-  { kind: 'told-declined', title: 'A payment is late', when: 'The first try of a payment is declined.' },
-  { kind: 'told-stopped', title: 'Payments have stopped', when: 'The last try is declined too.' },
-  { kind: 'told-cancelled', title: 'A buyer has cancelled', when: 'They cancel by themselves.' },
+  { kind: 'told-sold', title: 'New sale', when: 'Someone buys. Choose below how often you are told.' },
+  { kind: 'told-declined', title: 'A payment failed', when: 'The first try of a payment is declined.' },
+  { kind: 'told-stopped', title: 'Payments have stopped', when: 'The last retry is declined too.' },
+  { kind: 'told-cancelled', title: 'A buyer has cancelled', when: 'They cancel their subscription.' },
   { kind: 'told-disputed', title: 'A payment is disputed', when: 'A buyer asks the bank for their money back.' },
   {
     kind: 'told-dispute-ended',
-    title: 'A dispute has ended',
+    title: 'A dispute was decided',
     when: 'The gateway decides the dispute, for you or against you.',
   },
 ]
@@ -97,7 +105,7 @@ export function MessagesPage() {
   const isChanged = JSON.stringify(tells) !== JSON.stringify(school.tells)
   const save = async () => {
     if (!(await attempt(() => unwrap(api.school.tells.$put({ json: { tells } }))))) return
-    toast('Saved. Messages that are on their way go by it too.')
+    toast('Saved. This also applies to messages that are waiting to be sent.')
     await queryClient.invalidateQueries()
   }
   const rows = (kinds: Kind[]) =>
@@ -128,8 +136,8 @@ export function MessagesPage() {
               </Button>
             </div>
             <p className="mt-1.5 max-w-[62ch] text-ink-2">
-              Each says by itself what happened, how much, and what comes next. You can add words of your own, and
-              switch off what you do not want sent.
+              Each message says what happened, how much, and what comes next. You can add your own text, and switch off
+              what you do not want sent.
             </p>
             {error && error.problem.errors.length === 0 && (
               <p role="alert" className="mt-3 font-medium text-failed">
@@ -159,7 +167,7 @@ export function MessagesPage() {
                 ))}
             </ul>
             {[...TO_BUYERS, ...TO_YOU].every(({ kind }) => tells[kind]?.isOn !== false) && (
-              <p className="text-[13.5px] text-ink-2">Nothing: everything is told. Password links are always sent.</p>
+              <p className="text-[13.5px] text-ink-2">None: every message is sent. Password links are always sent.</p>
             )}
           </Reflection>
         </>
@@ -226,19 +234,14 @@ function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error,
         </span>
       </label>
       <Button kind="link" className="ml-6.5 mr-4 text-[13px]" onClick={() => setLooking(true)}>
-        Look at it
+        Preview it
       </Button>
       {isLooking && (
         <SampleDialog kind={kind} title={title} ownWords={telling.ownWords} onClose={() => setLooking(false)} />
       )}
       {!kind.startsWith('told-') &&
         (isWriting ? (
-          <Field
-            label="In your own words"
-            error={error}
-            className="mt-2 ml-6.5"
-            hint="Stands after the first paragraph."
-          >
+          <Field label="Your own text" error={error} className="mt-2 ml-6.5" hint="It follows the first paragraph.">
             {(wiring) => (
               <textarea
                 {...wiring}
@@ -252,7 +255,7 @@ function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error,
           </Field>
         ) : (
           <Button kind="link" className="text-[13px]" onClick={() => setWriting(true)}>
-            Add words of your own
+            Add your own text
           </Button>
         ))}
     </div>
@@ -285,7 +288,7 @@ function SampleDialog({
   return (
     <Dialog
       title={sample.data?.subject ?? title}
-      text="With a made-up buyer and made-up figures; the links lead nowhere."
+      text="With a made-up buyer and made-up figures. The links do not work."
       onClose={onClose}
     >
       {sample.data ? (
@@ -369,7 +372,7 @@ function MailForm() {
             />
           )}
         </Field>
-        <Field label="“You sold something”" error={error?.at('/soldTelling')}>
+        <Field label="“New sale”" error={error?.at('/soldTelling')}>
           {(wiring) => (
             <select
               {...wiring}

@@ -54,7 +54,7 @@ export function PracticePage() {
   const stop = () => ask(unwrap(api.school.practice.move.$delete()))
   const clear = async () => {
     await unwrap(api.school.practice.$delete())
-    toast('Practice is empty, and its clock is back.')
+    toast('Practice is empty, and its clock shows today.')
     setClearing(false)
     await queryClient.invalidateQueries()
   }
@@ -64,10 +64,10 @@ export function PracticePage() {
         <>
           <h1 className="text-[27px]">Practice</h1>
           <p className="mt-1.5 max-w-[62ch] text-ink-2">
-            Practice has a clock of its own. Move it forward and watch the payments come, day by day, as they would in
-            life. Live time cannot move.
+            Practice has its own clock. Move it forward and watch payments come in, day by day, as they would in life.
+            Live time cannot move.
           </p>
-          <Section title="Its clock">
+          <Section title="Practice clock">
             {clock.data && (
               <p className="pt-[3px] text-[16.5px]">
                 <b className="font-semibold">{sayDay(clock.data.day, school.language)}</b>
@@ -89,7 +89,7 @@ export function PracticePage() {
                 {clock.data?.next
                   ? `To the next payment, ${sayDay(clock.data.next, school.language)}`
                   : clock.data
-                    ? 'No payment is to come'
+                    ? 'No payment is scheduled'
                     : 'To the next payment'}
               </Button>
             </p>
@@ -156,11 +156,11 @@ function ToDay({
   const [unread, setUnread] = useState<string | null>(null)
   const error =
     unread !== null || days === null
-      ? 'Write a whole date.'
+      ? 'Write a full date.'
       : days < 1
-        ? 'Time moves forward only: a day after the one it is.'
+        ? 'Time moves forward only. Choose a later day.'
         : days > mostDays
-          ? `One move goes ${mostDays} days at most.`
+          ? `Move at most ${mostDays} days at a time.`
           : null
   return (
     <form
@@ -200,8 +200,8 @@ function Mirror({ mailbox }: { mailbox: string }) {
     <>
       <Reflection label="What moves with it">
         <p className="text-[13.5px]">
-          Payments are taken on their day, declined ones are tried again, transfers arrive, courses open and close,
-          buyers are written to: all as it would be in life.
+          Payments are charged on their day, declined ones are retried, transfers arrive, access opens and ends, buyers
+          are written to: all as it would be in life.
         </p>
       </Reflection>
       <Reflection label="Where to watch">
@@ -224,13 +224,13 @@ function Mirror({ mailbox }: { mailbox: string }) {
   )
 }
 
-/** How far time has come on its way. */
+/** How far time has moved on its way. */
 function Passed({ from, to, day }: { from: string; to: string; day: string }) {
   const whole = Math.max(1, daysBetween(from, to))
   const passed = Math.min(whole, daysBetween(from, day))
   return (
     <Progress.Root
-      aria-label="How far time has come"
+      aria-label="How far time has moved"
       value={passed}
       max={whole}
       getValueLabel={() => `${passed} of ${whole} days`}
@@ -247,7 +247,7 @@ function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }
   const say = (day: string) => sayDay(day, school.language)
   const left = count - happened.length
   return (
-    <Section title="What came">
+    <Section title="What happened">
       {count === 0 && (
         <p className="pt-[3px] text-ink-2">
           {state === 'done' ? `Nothing from ${say(from)} to ${say(to)}.` : 'Nothing yet.'}

@@ -29,8 +29,8 @@ export function SchoolPage() {
     await unwrap(api.school['shop-mode'].$put({ json: { mode: other } }))
     toast(
       other === 'live'
-        ? 'The shop is live: strangers pay real money now.'
-        : 'The shop is in Practice: strangers use sample cards.',
+        ? 'The shop is live: visitors pay real money now.'
+        : 'The shop is in Practice: visitors use sample cards.',
     )
     await queryClient.invalidateQueries({ queryKey: ['session'] })
   }
@@ -39,7 +39,7 @@ export function SchoolPage() {
       bench={
         <>
           <h1 className="text-[27px]">{school.name}</h1>
-          <Section title="Strangers buy in">
+          <Section title="Visitors buy in">
             <p className="pt-[3px]">
               {school.shopMode === 'practice' ? (
                 <State shape="awaited">Practice</State>
@@ -50,7 +50,7 @@ export function SchoolPage() {
             <p className="mt-1.5 max-w-[60ch] text-ink-2">
               {school.shopMode === 'practice'
                 ? 'Everyone who opens the shop pays with sample cards; no real money moves. Open the live shop when your gateway is connected in Live.'
-                : 'Everyone who opens the shop pays real money. You can still look at Practice by the switch at the top; then only you see the practice shop.'}
+                : 'Everyone who opens the shop pays real money. You can still see the practice shop with the switch at the top; only you see it then.'}
             </p>
             <Button kind={other === 'live' ? 'press' : 'quiet'} className="mt-3" onClick={() => setAsking(true)}>
               {other === 'live' ? 'Open the live shop…' : 'Go back to Practice…'}
@@ -101,7 +101,7 @@ function SwitchDialog({ to, run, onClose }: { to: Mode; run: () => Promise<void>
           </Link>
         </>
       )}
-      {list.data && to === 'live' && missing.length === 0 && <p>Everything on the list before going live holds.</p>}
+      {list.data && to === 'live' && missing.length === 0 && <p>Everything on the list before going live is done.</p>}
       {error && (
         <p role="alert" className="mt-2 font-medium text-failed">
           {error.message}
@@ -116,7 +116,7 @@ function SwitchDialog({ to, run, onClose }: { to: Mode; run: () => Promise<void>
             if (await attempt(run)) onClose()
           }}
         >
-          {to === 'live' ? (missing.length > 0 ? 'Open it all the same' : 'Open the live shop') : 'Go back to Practice'}
+          {to === 'live' ? (missing.length > 0 ? 'Open it anyway' : 'Open the live shop') : 'Go back to Practice'}
         </Button>
       </div>
     </Dialog>
@@ -132,7 +132,7 @@ function KeepForm() {
     <SettingForm
       title="Keeping the books"
       label="Years for which names stay on receipts"
-      hint="Where you delete a buyer’s data, their paid orders keep the name for so long. Your tax law says how many years."
+      hint="When you delete a buyer’s data, their paid orders keep the name for this long. Your tax law says how many years."
       saving="Save the years"
       save={() => unwrap(api.school.keep.$put({ json: { years } }))}
       saved="Saved."
@@ -175,7 +175,7 @@ function SchoolSettings() {
       requestAnimationFrame(() => document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus())
       return
     }
-    toast('Saved. The shop says it at once.')
+    toast('Saved. The shop shows it at once.')
     await queryClient.invalidateQueries()
   }
   return (
@@ -197,7 +197,7 @@ function SchoolSettings() {
           at=""
           currencyLocked={
             paidLive > 0
-              ? `${paidLive} ${paidLive === 1 ? 'order was' : 'orders were'} paid live in ${school.currency}. Books in two currencies cannot be added up, so it stays.`
+              ? `${paidLive} ${paidLive === 1 ? 'order was' : 'orders were'} paid live in ${school.currency}, so the currency can no longer change.`
               : undefined
           }
         />
@@ -233,11 +233,11 @@ function RetriesForm() {
   return (
     <SettingForm
       title="When a payment is declined"
-      label="Tried again after so many days"
-      hint="Counted from the first try, like 1, 3, 7. Empty: it is tried once. After the last try the agreement stops. The buyer is told each time, with a link to pay."
+      label="Retry after days"
+      hint="Counted from the first try, like 1, 3, 7. Leave it empty to try only once. After the last retry the payments stop. The buyer is told each time, with a payment link."
       saving="Save the days"
       save={(mayStop) => unwrap(api.school.retries.$put({ json: { days, mayStop } }))}
-      saved="Saved. It holds for payments being tried now too."
+      saved="Saved. This also applies to payments that are being retried now."
     >
       {(wiring) => (
         <input
@@ -260,11 +260,11 @@ function GraceForm() {
   return (
     <SettingForm
       title="Grace"
-      label="Days of grace of a new offer"
-      hint="For so long a course stays open though a payment is late. Each offer says its own."
-      saving="Save the grace"
+      label="Grace days for new offers"
+      hint="How long access stays open while a payment is overdue. Each offer can have its own."
+      saving="Save the grace days"
       save={() => unwrap(api.school.grace.$put({ json: { days } }))}
-      saved="Saved. Offers there are keep theirs."
+      saved="Saved. Existing offers keep theirs."
     >
       {(wiring) => (
         <input
@@ -291,7 +291,7 @@ function TermsForm() {
       hint="Plain paragraphs. Buyers find them on every page, and accept them by ordering."
       saving="Save the terms"
       save={() => unwrap(api.school.terms.$put({ json: { terms } }))}
-      saved={terms.trim() ? 'Saved. Every page of the shop links to them.' : 'Saved. There are none now.'}
+      saved={terms.trim() ? 'Saved. Every page of the shop links to them.' : 'Saved. There are no terms now.'}
       isWide
     >
       {(wiring) => (

@@ -11,7 +11,7 @@ const BLANK = { title: 'Bank transfer', description: '', instructions: '', holde
 type Written = typeof BLANK
 
 const FIELDS: { name: keyof Written; label: string; hint: string; isLong?: boolean }[] = [
-  { name: 'title', label: 'What buyers choose', hint: 'At the checkout, among the ways of paying.' },
+  { name: 'title', label: 'What buyers choose', hint: 'At the checkout, among the payment methods.' },
   {
     name: 'description',
     label: 'What they read when they choose it',
@@ -24,9 +24,9 @@ const FIELDS: { name: keyof Written; label: string; hint: string; isLong?: boole
     hint: 'Above the bank details, on the page and in the message.',
     isLong: true,
   },
-  { name: 'holder', label: 'Whose account it is', hint: '' },
+  { name: 'holder', label: 'Account holder', hint: '' },
   { name: 'iban', label: 'IBAN', hint: 'Spaces do not matter.' },
-  { name: 'bic', label: 'BIC', hint: 'Needed from outside the euro area only.' },
+  { name: 'bic', label: 'BIC', hint: 'Needed only from outside the euro area.' },
 ]
 
 /** What a creator writes for who pays by bank transfer. */

@@ -31,9 +31,9 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
   const nameOf = (adapter: string) => list.gateways.find(({ id }) => id === adapter)?.capabilities.name ?? adapter
   return (
     <section className="mt-4 rounded-field bg-late-soft px-3.5 py-3">
-      <h2 className="text-[15.5px]">Payments that no order knows</h2>
+      <h2 className="text-[15.5px]">Payments without an order</h2>
       <p className="mt-1 text-[13.5px]">
-        They stand in the gateway’s books and not in yours, as after a backup was put back. Refund them, or give the
+        They are in the gateway’s books but not in yours, for example after restoring a backup. Refund them, or give the
         buyer access and say so here.
       </p>
       <ul className="mt-2 text-[13.5px]">
@@ -56,8 +56,8 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
       </ul>
       {settling && (
         <NoteDialog
-          title="Settled otherwise"
-          text="It is listed no longer. Nothing is refunded by it."
+          title="Settled another way"
+          text="It is no longer listed. Nothing is refunded."
           action="Settled"
           run={(note) => settle(settling, note)}
           onClose={() => setSettling(null)}

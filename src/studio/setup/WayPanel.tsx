@@ -40,8 +40,8 @@ export function WayPanel({ gateway, modeName, order, place, close }: WayPanelPro
       {!takesCurrency && (
         <p className="mb-3 rounded-field bg-late-soft px-3 py-2">
           {capabilities.currencies.length === 1
-            ? `It takes ${capabilities.currencies[0]} only, and your school sells in ${school.currency}: it would collect nothing.`
-            : `It does not take ${school.currency}, in which your school sells: it would collect nothing.`}
+            ? `It takes ${capabilities.currencies[0]} only, and your school sells in ${school.currency}, so it could collect nothing.`
+            : `It does not take ${school.currency}, the currency of your school, so it could collect nothing.`}
         </p>
       )}
       {connection && !isChanging ? (
@@ -106,7 +106,9 @@ function Connected({ connection, gateway, modeName, order, place, change }: Conn
         </p>
       )}
       {connection.standsAlone && (
-        <p className="mt-1 text-[13px] text-ink-2">By this account’s terms nothing else may be offered beside it.</p>
+        <p className="mt-1 text-[13px] text-ink-2">
+          This account’s terms do not allow other payment methods beside it.
+        </p>
       )}
       <div className="mt-3 flex flex-wrap items-center gap-2">
         <Button onClick={change}>{transfer ? 'Change it' : 'Change the key'}</Button>
@@ -131,7 +133,7 @@ function PauseButton({ gateway, isPaused }: { gateway: Gateway; isPaused: boolea
     toast(
       isPaused
         ? `${name} is offered again.`
-        : `${name} is paused: not offered to buyers. What is agreed is still collected.`,
+        : `${name} is paused: buyers are not offered it. Agreed payments are still collected.`,
     ),
   )
   return (
@@ -181,7 +183,7 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
   const { agreements = 0, next = null, amount = 0, awaited = 0 } = stops.data ?? {}
   return (
     <Dialog title={`Disconnect ${gateway.capabilities.name} in ${modeName}?`} onClose={close}>
-      {stops.isPending && <p className="text-ink-2">Looking at what would stop…</p>}
+      {stops.isPending && <p className="text-ink-2">Checking what would stop…</p>}
       {stops.data && (
         <div className="grid gap-2">
           {agreements > 0 ? (
@@ -200,7 +202,7 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
               </p>
             </>
           ) : (
-            <p>No agreement is collected through it, so nothing that was agreed stops.</p>
+            <p>No later payments are collected through it, so nothing stops.</p>
           )}
           {awaited > 0 && (
             <p>
@@ -208,8 +210,8 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
             </p>
           )}
           <p className="text-ink-2">
-            {gateway.connection?.transfer ? 'What you wrote is lost.' : 'The key is needed to connect again.'} To take
-            it from the checkout and still collect what is agreed, pause it instead.
+            {gateway.connection?.transfer ? 'Your text is deleted.' : 'The key is needed to connect again.'} To take it
+            from the checkout and still collect what is agreed, pause it instead.
           </p>
         </div>
       )}
@@ -249,7 +251,8 @@ function ConnectForm({ gateway, modeName, done }: { gateway: Gateway; modeName: 
     >
       {standsAlone === 'by-account' && (
         <p className="text-[13.5px] text-ink-2">
-          Some of its accounts must be the only way offered. If yours is one, you are asked before anything is paused.
+          Some of its accounts do not allow other payment methods beside them. If yours is one, we ask before anything
+          is paused.
         </p>
       )}
       <Field label="Account id" error={error?.at('/account')}>

@@ -27,5 +27,5 @@ it('names what buyers can use, in order: nothing that is paused, not connected, 
 
 it('names the offers that nothing connected can collect', () => {
   const list = { gateways: [way('Card')], onSale: 3, uncollected: [{ name: 'Club: Monthly' }] }
-  expect(sayOffered(list)).toContain('1 of 3 offers on sale cannot be collected by any: Club: Monthly.')
+  expect(sayOffered(list)).toContain('1 of 3 offers on sale cannot be collected by any of them: Club: Monthly.')
 })

@@ -19,11 +19,11 @@ export function sayOffered({ gateways, onSale, uncollected }: Offered): string {
     ({ connection, takesCurrency }) => connection && takesCurrency && !connection.pausedAt && !connection.isKeyLost,
   )
   if (offered.length === 0) {
-    return 'A gateway takes the buyer’s money and pays it to you. Nothing is connected here yet, so nothing that costs money can be bought.'
+    return 'A gateway takes the buyer’s money and pays it to you. None is connected yet, so nothing that costs money can be bought.'
   }
   const names = offered.map(({ capabilities, connection }) => connection?.transfer?.title ?? capabilities.name)
   const by = `Buyers can pay by ${sayList(names, 'or')}, in this order.`
   if (onSale === 0) return by
   if (uncollected.length === 0) return `${by} Together they collect all ${onSale} offers on sale.`
-  return `${by} ${uncollected.length} of ${onSale} offers on sale cannot be collected by any: ${sayList(uncollected.map(({ name }) => name))}.`
+  return `${by} ${uncollected.length} of ${onSale} offers on sale cannot be collected by any of them: ${sayList(uncollected.map(({ name }) => name))}.`
 }

@@ -15,7 +15,11 @@ interface Asking {
 }
 
 /** Ways that stand in the way of one that must stand alone are paused only by whoever was asked. */
-export const DISPLACING: Asking = { code: 'stands-alone', title: 'It must stand alone', goOn: 'Go on, and pause them' }
+export const DISPLACING: Asking = {
+  code: 'stands-alone',
+  title: 'It must be the only one',
+  goOn: 'Go on, and pause them',
+}
 
 /** Does something of which the server may say what would follow, and asks before it is done all the same. */
 export function useAsking(

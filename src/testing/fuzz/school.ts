@@ -12,7 +12,7 @@ export async function fuzzTarget(world: World): Promise<Target> {
   const { db, services } = world
   const { transfer } = await world.connectOthers()
   const plan = await world.sell(THREE_PARTS, 'In parts')
-  const single = await world.sell(12_900, 'At once')
+  const single = await world.sell(12_900, 'One payment')
   const free = await world.sell(null, 'Free')
   const email = 'buyer@fuzz.example'
   const bought = await world.buy(plan.slug, world.request(plan.offerId, 4300, { email }))
