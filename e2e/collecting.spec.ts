@@ -74,7 +74,7 @@ test('an installment that is declined is paid by the link in the message, and th
   await expect(studio.getByText('Payment 2: €43.00 declined, not enough money').first()).toBeVisible()
   const [order] = await ordersOf(studio, title)
   await visit(studio, `/studio/orders/${order?.id}`)
-  await expect(studio.getByText('a payment is late')).toBeVisible()
+  await expect(studio.getByText('a payment is overdue')).toBeVisible()
 
   const link = await linkIn(shop, who.email, 'pay')
   await visit(shop, link)
@@ -86,7 +86,7 @@ test('an installment that is declined is paid by the link in the message, and th
   await shop.getByRole('button', { name: 'Pay €43.00' }).dblclick()
   await expect(shop.getByRole('heading', { name: '€43.00 received. Thank you.' })).toBeVisible()
   await visit(shop, link)
-  await expect(shop.getByRole('heading', { name: 'This link has ended, or is not yours.' })).toBeVisible()
+  await expect(shop.getByRole('heading', { name: 'This link has expired or is not yours.' })).toBeVisible()
 
   await pass(studio, 'A month')
   await visit(studio, `/studio/orders/${order?.id}`)
@@ -131,7 +131,7 @@ test('a subscription through its trial, three renewals, a decline that its buyer
   await test.step('nobody else reaches it', async () => {
     const other = await (await browser.newContext()).newPage()
     await other.goto(plan)
-    await expect(other.getByRole('heading', { name: 'This link has ended, or is not yours.' })).toBeVisible()
+    await expect(other.getByRole('heading', { name: 'This link has expired or is not yours.' })).toBeVisible()
     const key = plan.split('/').at(-1)
     const origin = new URL(plan).origin
     const answer = await other.request.post(`${origin}/api/shop/plan/${key}/cancel`, { headers: { origin } })
@@ -154,7 +154,7 @@ test('a subscription through its trial, three renewals, a decline that its buyer
   await pass(studio, 'A week')
   expect(await takenFor(shop, title)).toHaveLength(5)
   await visit(shop, `/learn/${slug}`)
-  await expect(shop.getByRole('heading', { name: `${title} closed for you on ${until}.` })).toBeVisible()
+  await expect(shop.getByRole('heading', { name: `Your access to ${title} ended on ${until}.` })).toBeVisible()
 })
 
 test('a plan that is declined to its stop shuts the course, and paying opens it', async ({ studio, shop }) => {
@@ -171,7 +171,7 @@ test('a plan that is declined to its stop shuts the course, and paying opens it'
   await visit(studio, `/studio/orders/${order?.id}`)
   await expect(studio.getByText('stopped', { exact: true })).toBeVisible()
   await visit(shop, `/learn/${slug}`)
-  await expect(shop.getByRole('heading', { name: /is shut: a payment is missing since/ })).toBeVisible()
+  await expect(shop.getByRole('heading', { name: /has been paused since .*: a payment is overdue/ })).toBeVisible()
   await shop.getByRole('link', { name: 'Pay it now' }).click()
   await chooseCard(shop, 'Pays')
   await shop.getByRole('button', { name: 'Pay €43.00' }).click()
@@ -200,13 +200,13 @@ test('the creator cancels, moves a due day and stops chasing, each with its reas
   await expect(studio.getByText('This day is in the past.')).toBeVisible()
   await studio.getByRole('dialog').getByRole('button', { name: 'Cancel' }).click()
   await studio.getByRole('button', { name: 'Stop retrying…' }).click()
-  await studio.getByRole('button', { name: 'Stop chasing', exact: true }).click()
+  await studio.getByRole('button', { name: 'Stop retrying', exact: true }).click()
   await expect(studio.getByText('Say why. It is kept in the history.')).toBeVisible()
   await studio.getByLabel('Why').fill('moved away')
-  await studio.getByRole('button', { name: 'Stop chasing', exact: true }).click()
-  await expect(studio.getByText('Not chased any more: “moved away”')).toBeVisible()
+  await studio.getByRole('button', { name: 'Stop retrying', exact: true }).click()
+  await expect(studio.getByText('Not retried any more: “moved away”')).toBeVisible()
   await studio.getByRole('button', { name: 'Resume retries' }).click()
-  await expect(studio.getByText('goes on', { exact: true })).toBeVisible()
+  await expect(studio.getByText('active', { exact: true })).toBeVisible()
   await pass(studio, 'A year')
   expect(await takenFor(shop, title)).toHaveLength(3)
   // What the bench says holds where practice time stands, and it says so.

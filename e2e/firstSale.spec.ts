@@ -72,7 +72,7 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
     await studio.getByRole('button', { name: 'Publish…' }).click()
     const dialog = studio.getByRole('dialog')
     await expect(dialog).toContainText('Price new: €48.00')
-    await expect(dialog).toContainText('goes live with it')
+    await expect(dialog).toContainText('also publishes the course')
     await dialog.getByRole('button', { name: 'Publish now' }).click()
     await expect(studio.getByLabel('Preview').getByText('It can be bought now.')).toBeVisible()
   })

@@ -84,7 +84,7 @@ test('18 every three months, five times; open while it is paid', async ({ studio
     ),
   ).toBeVisible()
   await studio.getByLabel('Days of grace').fill('0')
-  await expect(mirror.getByText('there is no grace')).toBeVisible()
+  await expect(mirror.getByText('There are no grace days')).toBeVisible()
   expect(await publishAndBuy(studio, shop)).toEqual([1800])
 })
 

@@ -97,7 +97,7 @@ test('who asks for a members’ price without being one is refused by the server
     },
   })
   expect(response.status()).toBe(403)
-  expect((await response.json()).title).toContain(`This price is for who has ${club.title}.`)
+  expect((await response.json()).title).toContain(`This price is for people who have ${club.title}.`)
 })
 
 test('an offer behind its link is listed nowhere, and bought there', async ({ studio, shop }) => {
@@ -145,13 +145,13 @@ test('a sale strikes the lowest price of the 30 days before, and only where ther
   await expect(shop.getByText(/Sale price until .*; then €69\.00\./)).toBeVisible()
   await expect(shop.locator('s')).toHaveCount(0)
   await studio.goto(`/studio/sell/offers/${fresh.offerId}`)
-  await expect(studio.getByText('No earlier price is struck out beside the sale')).toBeVisible()
+  await expect(studio.getByText('No earlier price is shown struck through')).toBeVisible()
 })
 
 test('an offer’s own tax rate stands in sentence, checkout and receipt', async ({ studio, shop }) => {
   const { slug, offerId } = await makeCourse(studio, unique('Reduced'), 11_000)
   await studio.goto(`/studio/sell/offers/${offerId}`)
-  await studio.getByRole('button', { name: 'Other tax rate than 20%' }).click()
+  await studio.getByRole('button', { name: 'Use another tax rate than 20%' }).click()
   await studio.getByLabel('Tax rate of this offer').fill('120')
   await expect(studio.getByLabel('Tax rate of this offer')).toHaveAttribute('aria-invalid', 'true')
   await studio.getByLabel('Tax rate of this offer').fill('10')

@@ -95,7 +95,7 @@ export async function keepMethod({ connection, gateway }: OpenWay, token: string
       throw new Problem(
         422,
         'card-refused',
-        'This card could not be kept for the later payments. Nothing was charged; use another card.',
+        'This card could not be saved for the later payments. Nothing was charged; use another card.',
       )
     if (error instanceof GatewayUnreachable)
       throw new Problem(

@@ -57,5 +57,5 @@ export async function requireHolder(
         ),
       ),
     )
-  if (!own) throw fieldProblem('/email', `Use the address that has ${what}: this price is for it alone.`)
+  if (!own) throw fieldProblem('/email', `Use the email that has ${what}. This price is only for that email.`)
 }

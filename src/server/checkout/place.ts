@@ -69,7 +69,7 @@ export async function placeBasket(
     )
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
-  await services.limits.count(counted, 'Too many orders that were not paid.')
+  await services.limits.count(counted, 'Too many unpaid orders.')
   const kept = way && pay === 0 ? await keepMethod(way, request.payment?.token ?? '') : null
   const placing: Placing = { school, page, lines, request, shopper, quoted, hasLater, kept }
   const placed = await placeOnce(services, way, placing)
@@ -86,7 +86,7 @@ export async function linesOf(
 ): Promise<PlacingLine[]> {
   const ids = lines.map(({ offerId }) => offerId)
   const twice = ids.findIndex((id, index) => ids.indexOf(id) !== index)
-  if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, 'This is in the basket already.')
+  if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, 'This is already in the basket.')
   const sellable = await sellableLines(db, ids, isCreator)
   return lines.map(({ offerId, chosen }) => {
     const line = sellable.get(offerId)
@@ -134,14 +134,14 @@ async function placeOnce(services: Services, way: OpenWay | null, placing: Placi
     if (prepared.kind === 'same') {
       const how = prepared.mayComeBack
         ? 'You cancelled this. You can undo the cancellation under My courses, without a charge.'
-        : 'You pay for this already, and it goes on. You find it under My courses.'
+        : 'You already pay for this. You find it under My courses.'
       throw new Problem(409, 'already-yours', `${how} Nothing was charged.`)
     }
     if (prepared.kind === 'untold') {
       throw new Problem(
         409,
         'held',
-        'You have this course for a while already. Nothing was charged. Reload the page to see until when, then order again if you want.',
+        'You already have access to this course for some time. Nothing was charged. Reload the page to see until when, then order again if you want.',
       )
     }
     if (prepared.kind === 'refused') throw refusedForAddress()

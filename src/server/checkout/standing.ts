@@ -28,7 +28,7 @@ export async function clearTheWay(services: Services, attempt: Attempt): Promise
     throw new Problem(
       409,
       'on-its-way',
-      'A payment for this course is on its way already. It opens as soon as the money is received; nothing was charged.',
+      'A payment for this course is already on its way. Access opens as soon as the money is received; nothing was charged.',
     )
   }
   return after !== undefined && OPEN_ATTEMPTS.includes(after.state)

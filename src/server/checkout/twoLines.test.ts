@@ -238,7 +238,7 @@ describe('refunded', () => {
     expect(await openCourses(orderId)).toEqual([])
     const told = await letterOf(orderId, 'refunded')
     expect(told).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was refunded`)
-    expect(told).toContain('The courses are closed')
+    expect(told).toContain('Access to the courses has ended')
     await expect(refundWhole(world.services, 'practice', orderId, whole)).rejects.toMatchObject({ code: 'not-whole' })
     await expect(refundWhole(world.services, 'live', orderId, whole)).rejects.toMatchObject({ status: 404 })
 

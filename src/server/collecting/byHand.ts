@@ -119,7 +119,7 @@ async function openKept(services: Services, { connectionId, kept }: Held['row'])
 }
 
 function keptGone(): Problem {
-  return new Problem(409, 'method-gone', 'What you paid with is not kept any more. Reload the page.')
+  return new Problem(409, 'method-gone', 'Your payment method is no longer saved. Reload the page.')
 }
 
 /** The gateway of a way that can collect the later payments too. @throws Problem at the field where it cannot. */
@@ -239,7 +239,8 @@ export async function changeMethod(
   payment: { connectionId: string; token: string },
 ): Promise<void> {
   const { row } = await readAgreement(services.db, agreementId)
-  if (row.state !== 'active') throw new Problem(409, 'ended', 'This agreement has ended; nothing is charged any more.')
+  if (row.state !== 'active')
+    throw new Problem(409, 'ended', 'This agreement has ended; no further payments are charged.')
   const way = await openWay(services, payment, row.mode)
   const gateway = requireChargesAgain(way)
   let kept: KeptMethod
@@ -247,7 +248,7 @@ export async function changeMethod(
     kept = await gateway.adapter.keep(gateway.credentials, { key: crypto.randomUUID(), token: payment.token })
   } catch (error) {
     if (error instanceof GatewayRefused)
-      throw new Problem(422, 'card-refused', 'This card could not be kept. Nothing was changed; use another card.')
+      throw new Problem(422, 'card-refused', 'This card could not be saved. Nothing was changed; use another card.')
     if (error instanceof GatewayUnreachable)
       throw new Problem(
         502,

@@ -16,7 +16,7 @@ export function limitBody(bytes: number): MiddlewareHandler {
   return bodyLimit({
     maxSize: bytes,
     onError: () => {
-      throw new Problem(413, 'too-large', `This is more than ${Math.round(bytes / KB)} kB; so much is not read.`)
+      throw new Problem(413, 'too-large', `This is more than ${Math.round(bytes / KB)} kB; that is too large.`)
     },
   })
 }

@@ -13,6 +13,6 @@ export function amountSchema(least: number, missing: string, tooSmall: string) {
     v.number(missing),
     v.integer(missing),
     v.minValue(least, tooSmall),
-    v.maxValue(LARGEST_AMOUNT, 'This amount is larger than any that is taken.'),
+    v.maxValue(LARGEST_AMOUNT, 'This amount is too large.'),
   )
 }

@@ -51,11 +51,11 @@ export function unstorableTexts(document: unknown): FieldError[] {
     const { value, at, depth } = next
     if (depth > MAX_DEPTH) throw new Problem(400, 'bad-request', 'This document nests too deep.')
     if (typeof value === 'string' && !isStorable(value)) {
-      found.push({ at, why: 'This text holds characters that cannot be kept. Type it anew.' })
+      found.push({ at, why: 'This text contains characters that cannot be stored. Type it again.' })
     }
     if (typeof value !== 'object' || value === null) continue
     for (const [key, inner] of Object.entries(value)) {
-      if (!isStorable(key)) throw new Problem(400, 'bad-request', 'A name in this document cannot be kept.')
+      if (!isStorable(key)) throw new Problem(400, 'bad-request', 'A name in this document cannot be stored.')
       open.push({ value: inner, at: `${at}/${key.replaceAll('~', '~0').replaceAll('/', '~1')}`, depth: depth + 1 })
     }
   }

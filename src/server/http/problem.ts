@@ -30,7 +30,7 @@ export function notFound(what: string): Problem {
 
 /** A problem with one field. */
 export function fieldProblem(at: string, why: string, status: ContentfulStatusCode = 422): Problem {
-  return new Problem(status, 'invalid', 'Something needs to be put right.', [{ at, why }])
+  return new Problem(status, 'invalid', 'Something needs to be corrected.', [{ at, why }])
 }
 
 export function answerProblem(c: Context, problem: Problem): Response {

@@ -13,7 +13,7 @@ export function problemOf(error: unknown): Problem {
   return (
     unavailable(error) ??
     refusedByDatabase(error) ??
-    new Problem(500, 'broken', 'Something broke on our side. Nothing you typed is lost; try again.')
+    new Problem(500, 'broken', 'Something went wrong on our side. Nothing you typed is lost; try again.')
   )
 }
 
@@ -25,10 +25,10 @@ function refusedByDatabase(error: unknown): Problem | null {
   for (let at = error, depth = 0; at instanceof Error && depth < 4; at = at.cause, depth++) {
     const { code } = at as { code?: unknown }
     if (code === '23505' || code === '23503') {
-      return new Problem(409, 'changed-elsewhere', 'This was changed at the same moment. Look again, and try again.')
+      return new Problem(409, 'changed-elsewhere', 'This was changed at the same moment. Check it and try again.')
     }
     if (typeof code === 'string' && /^22[0-9A-Z]{3}$/.test(code)) {
-      return new Problem(422, 'invalid', 'A value of this request cannot be kept. Nothing was changed.')
+      return new Problem(422, 'invalid', 'A value of this request cannot be stored. Nothing was changed.')
     }
   }
   return null

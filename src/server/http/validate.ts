@@ -30,7 +30,7 @@ export function validate<const T extends 'json' | 'query' | 'param', const S ext
 }
 
 function invalid(errors: FieldError[]): Problem {
-  return new Problem(422, 'invalid', 'Something needs to be put right.', errors)
+  return new Problem(422, 'invalid', 'Something needs to be corrected.', errors)
 }
 
 function isJson(type: string | undefined): boolean {

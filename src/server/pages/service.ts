@@ -265,12 +265,10 @@ export async function thanksView(
   if (!isByBrowser && !isSignedIn && key === null) return missing()
   const { paidAt: paid } = row.order
   if (!isSignedIn && key === null && paid && paid <= browserAccessSince(services.now())) {
-    return notice(
-      401,
-      'Sign in to see this order.',
-      'It was paid over an hour ago; since then it stands in your account.',
-      [{ label: 'Sign in', href: `/sign-in?then=${encodeURIComponent(`/thanks/${orderId}`)}` }, ALL_COURSES],
-    )
+    return notice(401, 'Sign in to see this order.', 'It was paid over an hour ago. You find it in your account.', [
+      { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent(`/thanks/${orderId}`)}` },
+      ALL_COURSES,
+    ])
   }
   const { order, person } = row
   const [paidBy] = await services.db
@@ -343,15 +341,15 @@ export async function planPage(
   if (paid) {
     return notice(
       200,
-      'Thank you. It is done.',
-      `“${paid.course}” goes on as agreed. A message about it is on its way.`,
+      'Thank you. Payment received.',
+      `“${paid.course}” continues as agreed. A message about it is on its way.`,
       [{ label: 'Open the course', href: `/learn/${paid.slug}` }],
     )
   }
   const signIn = { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent('/my')}` }
   return notice(
     410,
-    'This link has ended, or is not yours.',
+    'This link has expired or is not yours.',
     'It works once, for 30 days. You find all your payments under My courses.',
     visitor.person ? [{ label: 'My courses', href: '/my' }] : [signIn],
   )
@@ -374,14 +372,14 @@ export async function learnView(
     return notice(
       403,
       `${title} opens on ${sayDay(entry.opens, school.language)}.`,
-      'You have it already; nothing needs to be done until then.',
+      'It is already yours; there is nothing to do until then.',
       [about],
     )
   }
   if (entry.state === 'closed' && entry.owes && visitor.person) {
     return notice(
       403,
-      `${title} is shut: a payment is missing since ${sayDay(entry.closed, school.language)}.`,
+      `Access to ${title} has been paused since ${sayDay(entry.closed, school.language)}: a payment is overdue.`,
       'It opens as soon as the payment is received, and everything is where you left it.',
       [{ label: 'Pay it now', href: `/my/plan/${entry.owes}` }, about],
     )
@@ -389,7 +387,7 @@ export async function learnView(
   if (entry.state === 'closed') {
     return notice(
       403,
-      `${title} closed for you on ${sayDay(entry.closed, school.language)}.`,
+      `Your access to ${title} ended on ${sayDay(entry.closed, school.language)}.`,
       'You can buy it again and go on where you were.',
       [{ label: 'Buy it again', href: `/buy/${slug}` }, about],
     )
@@ -426,7 +424,7 @@ function whyShut(
   return notice(
     403,
     `You do not have ${title} yet.`,
-    `You are signed in as ${person.email}. If you bought it with another address, sign in with that one.`,
+    `You are signed in as ${person.email}. If you bought it with another email, sign in with that one.`,
     buy,
   )
 }

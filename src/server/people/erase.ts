@@ -126,10 +126,10 @@ async function requireEnded({ db: tx }: Within, personId: string): Promise<void>
     .from(agreements)
     .where(and(eq(agreements.personId, personId), inArray(agreements.state, ['active', 'stopped'])))
   if (of.some(({ kind, state }) => kind === 'subscription' && state === 'active')) {
-    throw new Problem(409, 'goes-on', 'A subscription goes on. Cancel it first.')
+    throw new Problem(409, 'goes-on', 'A subscription is still active. Cancel it first.')
   }
   if (of.some(({ kind }) => kind === 'installments')) {
-    throw new Problem(409, 'owes', 'A payment plan is not paid. It must be paid, or written off, first.')
+    throw new Problem(409, 'owes', 'A payment plan is not fully paid. It must be paid or written off first.')
   }
   const underWay = await tx
     .select({ id: attempts.id })

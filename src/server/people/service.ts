@@ -160,7 +160,7 @@ export async function resendPassword(
 export async function sendPasswordLink(services: Services, mode: Mode, id: string): Promise<void> {
   const { person } = await openPerson(services, mode, id)
   if (person.erasedAt)
-    throw new Problem(409, 'erased', 'The data of this buyer was deleted; there is no address to write to.')
+    throw new Problem(409, 'erased', 'The data of this buyer was deleted, so there is no email to write to.')
   await inTransaction(services, async (services) => {
     const { queued, writes } = queueMessage(services, { mode, kind: 'password', personId: id })
     await Promise.all(writes)

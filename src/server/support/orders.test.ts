@@ -61,7 +61,7 @@ describe('a list of orders', () => {
     const [late] = (await listOrders(world.services, 'practice', { search: 'late@', state: 'all' })).orders
     world.clock.offsetMs += 40 * 86_400_000
     expect((await open(late?.id as string)).grants[0]?.why).toMatch(
-      /^Shut since .*: the payment due on .* has not come/,
+      /^Paused since .*: the payment due on .* is not paid/,
     )
   })
 })
