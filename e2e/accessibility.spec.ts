@@ -106,7 +106,7 @@ test('the studio’s publish dialog', async ({ studio }) => {
 test('the bank details after ordering', async ({ shop }) => {
   await fillCheckout(shop, 'boxes-and-slipcases', { name: 'Axel Axe', email: 'axel@post.example' }, null)
   await shop.getByLabel('Bank transfer').check()
-  await shop.getByRole('button', { name: /^Order it/ }).click()
+  await shop.getByRole('button', { name: /^Order and/ }).click()
   await expect(shop.getByRole('heading', { name: /Please transfer/ })).toBeVisible()
   await expectNothingSerious(shop)
 })

@@ -110,6 +110,12 @@ export async function chooseCard(page: Page, card: string) {
   await page.frameLocator('iframe[title^="Card"]').getByRole('button', { name: card, exact: true }).click()
 }
 
+/** Chooses one of a list of the studio, by its names. */
+export async function choose(page: Page, list: string, name: string | RegExp) {
+  await page.getByRole('combobox', { name: list, exact: true }).click()
+  await page.getByRole('option', { name, exact: true }).click()
+}
+
 export const payButton = (page: Page) => page.getByRole('button', { name: /^(Pay|Get the course)/ })
 
 /** Orders of a course as the studio lists them. */

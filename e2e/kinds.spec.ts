@@ -1,5 +1,6 @@
 import type { Page } from '@playwright/test'
 import {
+  choose,
   chooseCard,
   expect,
   fillCheckout,
@@ -40,7 +41,7 @@ async function publishAndBuy(studio: Page, shop: Page): Promise<number[]> {
 test('800 now and 8 × 90 monthly', async ({ studio, shop }) => {
   const mirror = await emptyBench(studio, 'Deposit')
   await studio.getByRole('radio', { name: 'Installments' }).click()
-  await studio.getByLabel('What the price is of').selectOption('each')
+  await choose(studio, 'What the price is of', 'each')
   await studio.getByLabel('Amount of each installment').fill('90')
   await studio.getByLabel('Number of installments').fill('8')
   await studio.getByRole('button', { name: 'Add a deposit' }).click()
@@ -57,7 +58,7 @@ test('240 to begin, 14 days free, then 36 a year', async ({ studio, shop }) => {
   const mirror = await emptyBench(studio, 'Yearly')
   await studio.getByRole('radio', { name: 'Subscription' }).click()
   await studio.getByLabel('Price', { exact: true }).fill('36')
-  await studio.getByLabel('Repeats every, unit').selectOption('year')
+  await choose(studio, 'Repeats every, unit', 'year')
   await studio.getByRole('button', { name: 'Add a set-up fee' }).click()
   await studio.getByLabel('Set-up fee', { exact: true }).fill('240')
   await studio.getByRole('button', { name: 'Add a trial' }).click()
@@ -75,9 +76,9 @@ test('18 every three months, five times; open while it is paid', async ({ studio
   await studio.getByRole('radio', { name: 'Subscription' }).click()
   await studio.getByLabel('Price', { exact: true }).fill('18')
   await studio.getByLabel('Repeats every, how many').fill('3')
-  await studio.getByLabel('How long', { exact: true }).selectOption('stops')
+  await choose(studio, 'How long', 'and it stops')
   await studio.getByLabel('Number of payments').fill('5')
-  await studio.getByLabel('How long it stays open').selectOption('whilePaying')
+  await choose(studio, 'How long it stays open', 'while it is paid')
   await expect(
     mirror.getByText(
       /^€18\.00 today, then 4 payments of €18\.00, one every 3 months, the first on .*\. €90\.00 in all\. Open while it is paid and 3 days longer\.$/,
@@ -109,8 +110,8 @@ test('first payment half price, for a while; a sale price that is not lower is r
   await studio.getByLabel('Sale price', { exact: true }).fill('19')
   await expect(mirror.getByText('The sale price does not fit.')).toBeVisible()
   await studio.getByLabel('Sale price', { exact: true }).fill('9.50')
-  await studio.getByLabel('Which payments').selectOption('first')
-  await studio.getByRole('button', { name: 'Say until when' }).click()
+  await choose(studio, 'Which payments', 'the first payment')
+  await studio.getByRole('button', { name: 'Add an end' }).click()
   await expect(mirror.getByText(/^€9\.50 today, then €19\.00 every month from/)).toBeVisible()
   expect(await publishAndBuy(studio, shop)).toEqual([950])
   await studio.getByLabel('Sale until', { exact: true }).fill('2026-01-01')

@@ -1,4 +1,4 @@
-import { expect, fillCheckout, makeCourse, ordersOf, payButton, post, signedIn, test, unique } from './acorn.ts'
+import { choose, expect, fillCheckout, makeCourse, ordersOf, payButton, post, signedIn, test, unique } from './acorn.ts'
 
 test('undo and redo through an edit, by keys, and the draft follows', async ({ studio }) => {
   const { offerId } = await makeCourse(studio, unique('Undo'), 4800)
@@ -132,7 +132,7 @@ test('a course is given by hand with a note, and taken back', async ({ studio })
   await studio.getByRole('button', { name: 'Add', exact: true }).click()
   await studio.getByRole('button', { name: 'Give access…' }).click()
   const dialog = studio.getByRole('dialog')
-  await dialog.getByLabel('Course').selectOption({ label: title })
+  await choose(studio, 'Course', title)
   await dialog.getByRole('button', { name: 'Give access' }).click()
   await expect(dialog.getByRole('alert')).toHaveText('Say why. It is kept in the history.')
   await dialog.getByLabel('Why').fill('Won it at the fair')

@@ -110,7 +110,7 @@ test('who cancelled comes back without a charge; and goes from monthly to yearly
   await cancel()
   await shop.goto(`/buy/${slug}`)
   await expect(shop.getByText('You cancelled it; you can undo that without a charge.')).toBeVisible()
-  await shop.getByRole('link', { name: 'Come back' }).click()
+  await shop.getByRole('link', { name: 'Undo the cancellation' }).click()
   await shop.getByRole('button', { name: 'Undo the cancellation' }).click()
   await expect(shop.getByRole('heading', { name: 'No longer cancelled. Nothing was charged.' })).toBeVisible()
   await mail(shop, who.email, `${title} is no longer cancelled`)
@@ -122,7 +122,7 @@ test('who cancelled comes back without a charge; and goes from monthly to yearly
   await post(studio.request, `/api/offers/${other}/publish`, { rev: saved.draftRev })
   await cancel()
   await shop.goto(`/buy/${slug}`)
-  await expect(shop.getByText(/You have this course until .* paid today, and runs from today/)).toBeVisible()
+  await expect(shop.getByText(/You have this course until .* is paid today and starts today/)).toBeVisible()
   await shop.frameLocator('iframe[title^="Card"]').getByRole('button', { name: 'Pays', exact: true }).click()
   await shop.getByRole('button', { name: /^Pay €190/ }).click()
   await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
@@ -147,7 +147,7 @@ test('the rest of a plan is paid at once, and the order, the plan and the books 
   await studio.goto(`/studio/orders/${order?.id}`)
   await expect(bench(studio).getByText('all 4 received')).toBeVisible()
   await expect(bench(studio).getByRole('heading', { name: '€172.00' })).toBeVisible()
-  expect(await mail(shop, who.email, 'nothing more is charged')).toContain('€43.00')
+  expect(await mail(shop, who.email, 'no further payments are charged')).toContain('€43.00')
 })
 
 test('a due day is moved as it is typed, the course stays open to it, and the buyer is told', async ({
@@ -173,7 +173,7 @@ test('a due day is moved as it is typed, the course stays open to it, and the bu
   expect(await mail(shop, who.email, 'is now due on')).toContain('stays open until then')
 })
 
-test('a transfer in parts, too much of it, and once more: every list says what came and what is missing', async ({
+test('a transfer in several sums, too much of it, and once more: every list says what came and what is missing', async ({
   studio,
   shop,
   browser,
@@ -209,10 +209,10 @@ test('a transfer in parts, too much of it, and once more: every list says what c
   await dialog.getByLabel('How much was received').fill('50')
   await dialog.getByRole('button', { name: 'Mark as received' }).click()
   await expect(dialog).toBeHidden()
-  await expect(bench(studio).getByText(/too much, received on/)).toBeVisible()
+  await expect(bench(studio).getByText(/not owed, received on/)).toBeVisible()
   await studio.goto('/studio/orders')
   await studio
-    .getByRole('link', { name: /transfer too much.*Søren Wire/ })
+    .getByRole('link', { name: /transfer not owed.*Søren Wire/ })
     .first()
     .click()
   await bench(studio).getByRole('button', { name: 'Note that you gave it back…' }).click()
@@ -281,7 +281,7 @@ test('a course taken back asks what becomes of its subscription; a person is cor
     await dialog.getByLabel('Why').fill('moved to another class')
     await dialog.getByRole('button', { name: 'Remove access' }).click()
     await expect(dialog).toBeHidden()
-    expect(await mail(shop, who.email, 'is cancelled')).toContain('nothing more is charged')
+    expect(await mail(shop, who.email, 'is cancelled')).toContain('no further payments are charged')
   })
   await test.step('then the data goes, and the books keep the orders', async () => {
     await studio.getByRole('button', { name: 'Delete their data…' }).click()

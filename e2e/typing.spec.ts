@@ -14,7 +14,7 @@ test('an emptied amount is empty; a deposit and its parts are said with one sum'
   const { offerId } = await makeCourse(studio, unique('Deposit'), parts)
   await studio.goto(`/studio/sell/offers/${offerId}`)
   await expect(studio.getByText('€30.00 deposit, then 3 × €30.00; €120.00 in all')).toBeVisible()
-  await expect(studio.getByLabel('What the price is of')).toContainText('for all parts')
+  await expect(studio.getByLabel('What the price is of')).toContainText('for all installments')
   const deposit = studio.getByLabel('Deposit', { exact: true })
   await deposit.press('Control+a')
   await deposit.press('Delete')

@@ -279,7 +279,7 @@ export const MUTANTS: readonly Mutant[] = [
       '.where(eq(payments.orderId, id))',
     ],
     ['only the first line opens', 'const opened = begun.flatMap(', 'const opened = begun.slice(0, 1).flatMap('],
-    ['the fee stands at one line', 'if (by && !isOne) await shareFee', 'if (by && isOne) await shareFee'],
+    ['the fee stands at one line', 'isOne ? collected : await shareFee', '!isOne ? collected : await shareFee'],
     ['an order that was paid twice is charged on', ".set({ state: 'let-go' })", ".set({ state: 'due' })"],
   ]),
   ...of(
@@ -354,22 +354,18 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ]),
   ...of('src/server/fulfilment/outcome.ts', LATER, [
-    ['a later payment out of order is accepted', ' || !isFirst) {', ') {'],
+    ['a later payment out of order is accepted', 'covered.length > 0 && isFirst && ', 'covered.length > 0 && '],
     [
       'a later payment collected twice counts twice',
-      "covered.some(({ state }) => state === 'collected') || !isFirst",
-      "(covered.some(({ state }) => state === 'collected') && false) || (!isFirst && covered.every(({ state }) => state !== 'collected'))",
+      "isFirst && covered.every(({ state }) => state !== 'collected')",
+      'isFirst',
     ],
     ['paying by hand counts as a try', "const isTry = attempt.madeBy === 'worker' && ", 'const isTry = '],
-    [
-      'a new card is used once only',
-      "if (kept && attempt.madeBy === 'buyer')",
-      "if (kept && attempt.madeBy === 'worker')",
-    ],
+    ['a new card is used once only', "kept && attempt.madeBy === 'buyer'", "kept && attempt.madeBy === 'worker'"],
     [
       'a stopped agreement does not go on when it is paid',
-      "if (wasStopped && next.state === 'active') happened",
-      "if (wasStopped && next.state !== 'active') happened",
+      "held.agreement.state === 'stopped' && state === 'active'",
+      "held.agreement.state === 'stopped' && state !== 'active'",
     ],
   ]),
   ...of('src/server/collecting/collect.ts', LATER, [
@@ -466,14 +462,20 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
-    'src/server/orders/receipt.ts',
-    ['src/server/checkout/twoLines.test.ts'],
+    'src/server/fulfilment/outcome.ts',
+    ['src/server/collecting/batch.test.ts'],
+    [['the fee of several payments stands at each of them', 'fee: fees[index] as number', 'fee']],
+  ),
+  ...of(
+    'src/core/ledger/postings.ts',
+    ['src/core/ledger'],
     [
       [
         'the last part given back leaves a cent of tax',
-        'upTo >= whole ? tax - before.tax : roundRatio',
-        'upTo > whole ? tax - before.tax : roundRatio',
+        'share >= payment.left ? taxLeft',
+        'share > payment.left ? taxLeft',
       ],
+      ['money refunded is earned still', '[lost, share - back],', '[lost, share],'],
     ],
   ),
   ...of(

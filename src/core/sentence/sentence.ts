@@ -45,7 +45,7 @@ export function sayInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): str
   return `${[...begin, ...runs].join(', then ')}; ${say(sumOf(line.payments))} in all`
 }
 
-/** Preview today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
+/** What follows today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
 export function sayLater(spoken: Spoken): string {
   const runs = laterRuns(spoken).map((run) => `then ${sayLaterRun(run, spoken)}`)
   return [...(runs.length > 0 ? [runs.join(', ')] : []), sayAccessShort(spoken)].join(' · ')

@@ -72,7 +72,7 @@ describe('a course taken back', () => {
     expect(await isOpen(plan)).toBe('no-grant')
     expect(await kindsTo(plan.orderId)).toEqual(['cancelled'])
     const letter = await letterOf(plan.orderId, 'cancelled')
-    expect(letter).toContain('nothing more is charged')
+    expect(letter).toContain('no further payments are charged')
     expect(letter).not.toContain('stays open')
     for (let months = 0; months < 3; months++) await goOn(31)
     expect(await takenFor(plan.orderId)).toEqual([1900])

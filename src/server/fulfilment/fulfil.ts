@@ -26,7 +26,7 @@ import { shareFee } from './fees.ts'
 
 type Order = typeof orders.$inferSelect
 
-/** Preview when an order is paid: its payments count, its courses open, what was promised begins, all from its lines. */
+/** What follows when an order is paid: its payments count, its courses open, what was promised begins, all from its lines. */
 
 /** A line of an order with the courses that it opens, and its product's name in the books. */
 export type OpeningLine = Awaited<ReturnType<typeof linesOf>>[number]

@@ -35,7 +35,7 @@ export function isNext(later: Pick<Later, 'held' | 'attempt'>): boolean {
   return covered.length > 0 && isFirst && covered.every(({ state }) => state !== 'collected')
 }
 
-/** Preview from a later payment that was collected. The order is locked by the caller. */
+/** What follows from a later payment that was collected. The order is locked by the caller. */
 export async function laterCollected(
   services: Within,
   order: Order,
@@ -163,7 +163,7 @@ export async function goOnAll(services: Within, all: readonly GoingOn[]): Promis
   ])
 }
 
-/** Preview from a try that was declined: another later, or the agreement stops. The order is locked by the caller. */
+/** What follows from a try that was declined: another later, or the agreement stops. The order is locked by the caller. */
 export async function laterDeclined(
   services: Within,
   order: Order,

@@ -1,4 +1,6 @@
 import { eq } from 'drizzle-orm'
+import { MAIL } from '../../core/words/en/mail.ts'
+import { say } from '../../core/words/message.ts'
 import { creators, people } from '../db/schema/index.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import type { AccountMail } from '../platform/jobs.ts'
@@ -10,6 +12,8 @@ import { sampleOf } from './samples.ts'
 import { type Post, senderIn } from './send.ts'
 import { composeSold } from './sold.ts'
 
+const WORDS = MAIL.account
+
 /** Makes and sends a link of an account. Its secret is made now, and lies nowhere. @throws where it could not be sent. */
 export async function sendAccountMail(services: Services, mail: AccountMail, post: Post): Promise<void> {
   const school = await getSchool(services.db)
@@ -17,12 +21,12 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
   if (mail.kind === 'creator-password') {
     const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
     if (!creator) return
-    const made = letter(school, 'Set a new password for your studio', [
+    const made = letter(school, WORDS.newPassword.subject, [
       greeting(creator.name),
       {
-        text: 'Set a new password here. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
+        text: WORDS.newPassword.text,
         link: await makeCreatorLink(services, creator.id),
-        label: 'Set a new password',
+        label: WORDS.newPassword.label,
       },
     ])
     return post({ ...made, to: creator.email, ...by })
@@ -30,12 +34,12 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
   if (mail.kind === 'creator-email') {
     const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
     if (!creator) return
-    const made = letter(school, 'Confirm your new email address', [
+    const made = letter(school, WORDS.newEmail.subject, [
       greeting(creator.name),
       {
-        text: 'This becomes the email you sign in with to your studio, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
+        text: WORDS.newEmail.studio,
         link: await makeCreatorEmailLink(services, creator.id, mail.email),
-        label: 'Confirm this address',
+        label: WORDS.newEmail.label,
       },
     ])
     return post({ ...made, to: mail.email, ...by })
@@ -44,7 +48,7 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
     const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
     if (!creator) return
     const made = await sampleOf(services, school, mail.of, mail.ownWords)
-    return post({ ...made, subject: `Test: ${made.subject}`, to: creator.email, ...by })
+    return post({ ...made, subject: say(WORDS.test, { subject: made.subject }), to: creator.email, ...by })
   }
   if (mail.kind === 'sold') {
     const made = await composeSold(services, school, mail.mode, mail.day)
@@ -54,12 +58,12 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
   const [person] = await services.db.select().from(people).where(eq(people.id, mail.personId))
   if (!person) return
   const theirs = await inMode(services, person.mode)
-  const made = letter(school, 'Confirm your new email address', [
+  const made = letter(school, WORDS.newEmail.subject, [
     greeting(person.name),
     {
-      text: `This becomes the email you sign in with at ${school.name}, once you confirm it. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.`,
+      text: say(WORDS.newEmail.school, { school: school.name }),
       link: await makeEmailLink(theirs, person.id, mail.email),
-      label: 'Confirm this address',
+      label: WORDS.newEmail.label,
     },
   ])
   return post({ ...made, to: mail.email, ...by })

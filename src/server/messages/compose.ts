@@ -4,7 +4,11 @@ import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import { sayList } from '../../core/sentence/words.ts'
+import { MAIL } from '../../core/words/en/mail.ts'
+import { say } from '../../core/words/message.ts'
 import type { School } from '../school/service.ts'
+
+const WORDS = MAIL.receipt
 
 export interface Letter {
   subject: string
@@ -55,17 +59,24 @@ export interface Receipt {
 export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Letter {
   const { bought, quote, taxes } = receipt
   const money = (amount: number) => formatMoney(amount, school)
-  const called = ({ course, offer }: ReceiptThing) => `${course}, ${offer}`
   const rows = bought.flatMap((thing, index): [string, string][] => {
     const own = receipt.rows.filter(({ line }) => line === index)
-    if (own.length === 0) return [[called(thing), money(0)]]
-    return own.map(({ name: of, price }) => [of ? `${called(thing)}: ${of}` : called(thing), money(price)])
+    const { course, offer } = thing
+    const called = say(WORDS.row, { course, offer })
+    if (own.length === 0) return [[called, money(0)]]
+    return own.map(({ name: of, price }) => [
+      of ? say(WORDS.namedRow, { course, offer, name: of }) : called,
+      money(price),
+    ])
   })
-  const taxRows = (where: string) =>
-    taxes.map(({ rate, tax }): [string, string] => [`VAT ${formatRate(rate, school.language)}${where}`, money(tax)])
-  if (school.taxMode === 'exclusive') rows.push(...taxRows(''))
-  rows.push(['Paid', money(quote.today.pay)])
-  if (school.taxMode === 'inclusive') rows.push(...taxRows(', inside'))
+  const taxRows = (words: typeof WORDS.vat | typeof WORDS.vatInside) =>
+    taxes.map(({ rate, tax }): [string, string] => [
+      say(words, { rate: formatRate(rate, school.language) }),
+      money(tax),
+    ])
+  if (school.taxMode === 'exclusive') rows.push(...taxRows(WORDS.vat))
+  rows.push([WORDS.paid, money(quote.today.pay)])
+  if (school.taxMode === 'inclusive') rows.push(...taxRows(WORDS.vatInside))
   const paragraphs: Paragraph[] = [
     greeting(name),
     ...bought.map((thing, index) => ({ text: opening(thing, quote.today.pay > 0, school, index === 0) })),
@@ -74,27 +85,23 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
     ...bought
       .filter(({ hasEnded }) => !hasEnded)
       .map(({ course, link }, index) => ({
-        text: index === 0 ? 'You find it here:' : 'And here:',
+        text: index === 0 ? WORDS.findIt : WORDS.findMore,
         link,
-        label: `Open ${course}`,
+        label: say(WORDS.open, { course }),
       })),
     ...later(receipt, school),
   ]
   if (receipt.passwordLink) {
     paragraphs.push({
-      text: 'Set a password so that you can come back from any device. The link works once and expires after 24 hours; we can send a new one at any time.',
+      text: WORDS.password,
       link: receipt.passwordLink,
-      label: 'Set your password',
+      label: MAIL.setPassword,
     })
   }
-  paragraphs.push({
-    text: 'Your receipt, also as a PDF:',
-    link: receipt.receiptLink,
-    label: 'Your receipt',
-  })
-  const paidWith = receipt.method ? `Paid with ${receipt.method}.` : ''
+  paragraphs.push({ ...WORDS.receipt, link: receipt.receiptLink })
+  const paidWith = receipt.method ? say(WORDS.paidWith, { method: receipt.method }) : ''
   const titles = sayList(bought.map(({ course }) => course))
-  return letter(school, `Your receipt ${receipt.number}: ${titles}`, paragraphs, rows, paidWith)
+  return letter(school, say(WORDS.subject, { number: receipt.number, titles }), paragraphs, rows, paidWith)
 }
 
 /** A name that a mail may repeat: one that holds a link, an address or a line break was typed to be read by others. */
@@ -104,7 +111,7 @@ export function isPlainName(name: string): boolean {
 
 /** The first line of a letter. */
 export function greeting(name: string): Paragraph {
-  return { text: isPlainName(name) ? `Hello ${name},` : 'Hello,' }
+  return { text: isPlainName(name) ? say(MAIL.hello, { name }) : MAIL.helloNobody }
 }
 
 /** The creator's own words, where there are any. */
@@ -112,47 +119,42 @@ export function said(ownWords: string): Paragraph[] {
   return ownWords.trim() ? [{ text: ownWords.trim() }] : []
 }
 
-function opening(thing: ReceiptThing, isPaid: boolean, school: School, isFirst: boolean): string {
-  const { course, opensLater, hasEnded, closes } = thing
-  const thanks = isFirst ? 'thank you. ' : ''
-  if (hasEnded && closes) {
-    return `${thanks}“${course}” is paid, but it ended on ${sayDay(closes, school.language)}, before your money was received. We have been notified, and will write to you about a refund.`
-  }
-  if (opensLater) return `${thanks}“${course}” is yours; it opens on ${sayDay(opensLater, school.language)}.`
-  return isPaid ? `${thanks}“${course}” is paid and open.` : `“${course}” is yours and open.`
+function opening(
+  { course, opensLater, hasEnded, closes }: ReceiptThing,
+  isPaid: boolean,
+  school: School,
+  isFirst: boolean,
+) {
+  const day = (when: string) => sayDay(when, school.language)
+  if (!hasEnded && !opensLater && !isPaid) return say(WORDS.free, { course })
+  const text =
+    hasEnded && closes
+      ? say(WORDS.ended, { course, day: day(closes) })
+      : opensLater
+        ? say(WORDS.opensLater, { course, day: day(opensLater) })
+        : say(WORDS.paidAndOpen, { course })
+  return isFirst ? say(WORDS.thanks, { text }) : text
 }
 
 /** Until when it is open, and how to go on then; of several, which it is. */
 function closing({ course, closes, hasEnded }: ReceiptThing, school: School, isNamed: boolean): Paragraph[] {
   if (!closes || hasEnded) return []
-  return [
-    {
-      text: `${isNamed ? `“${course}”` : 'It'} stays open until ${sayDay(closes, school.language)}. After that you can buy it again and go on where you were.`,
-    },
-  ]
+  const day = sayDay(closes, school.language)
+  return [{ text: isNamed ? say(WORDS.namedStaysOpen, { course, day }) : say(WORDS.staysOpen, { day }) }]
 }
 
 /** What is charged later, and that it happens by itself. */
 function later({ quote }: Receipt, school: School): Paragraph[] {
   const [next] = quote.later
   if (!next) return []
-  const all = quote.committed === null ? 'and so on until you cancel' : `${formatMoney(quote.committed, school)} in all`
-  return [
-    {
-      text: `The next payment is ${formatMoney(next.pay, school)} on ${sayDay(next.due, school.language)}; ${all}. It is charged automatically. “My courses” shows all dates.`,
-    },
-  ]
+  const first = { money: formatMoney(next.pay, school), day: sayDay(next.due, school.language) }
+  const all = quote.committed === null ? null : formatMoney(quote.committed, school)
+  return [{ text: all === null ? say(WORDS.laterEndless, first) : say(WORDS.later, { ...first, all }) }]
 }
 
 export function composePassword(school: School, name: string, passwordLink: string): Letter {
-  return letter(school, 'Set your password', [
-    greeting(name),
-    {
-      text: 'Set a new password here. The link works once and expires after 24 hours. If you did not ask for it, there is nothing to do.',
-      link: passwordLink,
-      label: 'Set your password',
-    },
-  ])
+  const { subject, text } = MAIL.password
+  return letter(school, subject, [greeting(name), { text, link: passwordLink, label: MAIL.setPassword }])
 }
 
 /** Somebody tried to order, with the address of who gets this, what they have already. */
@@ -163,12 +165,13 @@ export function composeAlreadyOwned(
   myCourses: string,
   passwordLink: string | null,
 ): Letter {
-  return letter(school, `You already have ${course}`, [
+  const { subject, text, setPassword, open } = MAIL.alreadyOwned
+  return letter(school, say(subject, { course }), [
     greeting(name),
     {
-      text: `Someone tried to order “${course}” with your email address. You already have it, so nothing was ordered and nothing was charged. If it was not you, there is nothing to do.`,
+      text: say(text, { course }),
       link: passwordLink ?? myCourses,
-      label: passwordLink ? 'Set a password and open it' : 'Open your courses',
+      label: passwordLink ? setPassword : open,
     },
   ])
 }
@@ -180,17 +183,13 @@ export function composeGiven(
   myCourses: string,
   passwordLink: string | null,
 ): Letter {
+  const { subject, text, label, password } = MAIL.given
   const paragraphs: Paragraph[] = [
     greeting(name),
-    { text: `${school.name} has given you “${course}”.`, link: myCourses, label: 'Open your courses' },
+    { text: say(text, { school: school.name, course }), link: myCourses, label },
   ]
-  if (passwordLink)
-    paragraphs.push({
-      text: 'Set a password first. The link works once and expires after 24 hours.',
-      link: passwordLink,
-      label: 'Set your password',
-    })
-  return letter(school, `${course} is yours`, paragraphs)
+  if (passwordLink) paragraphs.push({ text: password, link: passwordLink, label: MAIL.setPassword })
+  return letter(school, say(subject, { course }), paragraphs)
 }
 
 /** A letter of the school, as HTML and as plain text. */

@@ -1,5 +1,7 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { MAIL } from '../../core/words/en/mail.ts'
+import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
 import { greeting, type Letter, letter, type Paragraph, said } from './compose.ts'
@@ -28,8 +30,6 @@ export interface AgreementFacts {
   myCourses: string
   buyAgain: string
 }
-
-const LINK_NOTE = 'The link needs no password and expires after 30 days.'
 
 const ABOUT_AGREEMENTS = [
   'collected',
@@ -64,141 +64,119 @@ export function composeAgreement(
   const hello = greeting(name)
   const write = (subject: string, first: Paragraph, ...rest: Paragraph[]) =>
     letter(school, subject, [hello, first, ...said(ownWords), ...rest])
-  const mine: Paragraph = {
-    text: '“My courses” shows all payments, past and to come.',
-    link: facts.myCourses,
-    label: 'My courses',
-  }
+  const mine: Paragraph = { ...MAIL.myCourses, link: facts.myCourses }
   switch (kind) {
     case 'collected': {
       if (!last) return null
-      const by = facts.method ? ` by ${facts.method}` : ''
-      const then = next
-        ? ` The next one is ${money(next.pay)} on ${day(next.on)}.`
-        : ' That was the last one; nothing more is charged.'
+      const words = MAIL.collected
+      const then = next ? say(words.next, { money: money(next.pay), day: day(next.on) }) : words.last
+      const came = { money: money(last.pay), course, day: day(last.day), then }
+      const { method } = facts
       return write(
-        `Paid: ${money(last.pay)} for ${course}`,
-        { text: `thank you. ${money(last.pay)} for “${course}” was received on ${day(last.day)}${by}.${then}` },
+        say(words.subject, { money: money(last.pay), course }),
+        { text: method ? say(words.textBy, { ...came, method }) : say(words.text, came) },
         mine,
       )
     }
     case 'declined': {
       if (due === 0) return null
-      const again = next ? ` We retry it on ${day(next.on)}.` : ''
-      const open = facts.isShut
-        ? ` Access to “${course}” has been paused since ${day(facts.shut ?? '')}, and opens again once it is paid.`
-        : facts.shut
-          ? ` “${course}” stays open until ${day(facts.shut)} meanwhile.`
-          : ''
+      const words = MAIL.declined
+      const since = { money: money(due), course, day: day(facts.dueSince ?? '') }
+      const text = [
+        facts.why ? say(words.textWhy, { ...since, why: facts.why }) : say(words.text, since),
+        next && say(words.again, { day: day(next.on) }),
+        facts.isShut
+          ? say(words.paused, { course, day: day(facts.shut ?? '') })
+          : facts.shut && say(words.stillOpen, { course, day: day(facts.shut) }),
+      ]
       return write(
-        `A payment for ${course} failed`,
-        {
-          text: `the payment of ${money(due)} for “${course}”, due on ${day(facts.dueSince ?? '')}, failed${facts.why ? `: ${facts.why}` : ''}.${again}${open}`,
-        },
-        {
-          text: 'You can pay it now, also with another payment method. The link needs no password and expires after 30 days.',
-          link: facts.payLink,
-          label: `Pay ${money(due)}`,
-        },
+        say(words.subject, { course }),
+        { text: text.filter(Boolean).join(' ') },
+        { text: words.pay, link: facts.payLink, label: say(words.label, { money: money(due) }) },
       )
     }
     case 'stopped': {
       if (facts.isInstallments) {
         if (due === 0) return null
+        const words = MAIL.stopped
         return write(
-          `${course}: payments have stopped`,
-          {
-            text: `the payment of ${money(due)} for “${course}” failed again, and we do not retry it any more. ${pause(facts, day)} Once you have paid, it opens where you left it.`,
-          },
-          {
-            text: LINK_NOTE,
-            link: facts.payLink,
-            label: `Pay ${money(due)}`,
-          },
+          say(words.subject, { course }),
+          { text: say(words.text, { money: money(due), course, pause: pause(facts, day) }) },
+          { text: MAIL.linkNote, link: facts.payLink, label: say(words.label, { money: money(due) }) },
         )
       }
-      return write(`${course}: your subscription has ended`, {
-        text: `the last payment for “${course}” failed, and nothing more is charged.${facts.shut ? ` Access ${facts.isShut ? 'ended' : 'ends'} on ${day(facts.shut)}.` : ''} You can buy it again at any time and go on where you were.`,
+      const words = MAIL.ended
+      const { shut, isShut } = facts
+      return write(say(words.subject, { course }), {
+        text: shut
+          ? say(isShut ? words.textEnded : words.textEnds, { course, day: day(shut) })
+          : say(words.text, { course }),
         link: facts.buyAgain,
-        label: `Buy ${course} again`,
+        label: say(words.label, { course }),
       })
     }
     case 'cancelled': {
-      const open = facts.isShut
-        ? ' Access has ended.'
+      const words = MAIL.cancelled
+      const text = facts.isShut
+        ? say(words.textEnded, { course })
         : facts.shut
-          ? ` The course stays open until ${day(facts.shut)}.`
-          : ''
-      return write(
-        `${course} is cancelled`,
-        { text: `“${course}” is cancelled, and nothing more is charged.${open} You can buy it again at any time.` },
-        mine,
-      )
+          ? say(words.textOpen, { course, day: day(facts.shut) })
+          : say(words.text, { course })
+      return write(say(words.subject, { course }), { text }, mine)
     }
-    case 'method-changed':
-      return write(
-        `New payment method for ${course}`,
-        {
-          text: `the payments for “${course}” are charged to ${facts.method ?? 'another payment method'} from now on. Nothing was charged today.`,
-        },
-        mine,
-      )
+    case 'method-changed': {
+      const words = MAIL.methodChanged
+      const method = facts.method ?? words.another
+      return write(say(words.subject, { course }), { text: say(words.text, { course, method }) }, mine)
+    }
     case 'due-moved': {
       if (!next) return null
+      const words = MAIL.dueMoved
+      const on = day(next.on)
       return write(
-        `${course}: your payment is now due on ${day(next.on)}`,
-        {
-          text: `${school.name} has moved your next payment of ${money(next.pay)} for “${course}” to ${day(next.on)}. Access stays open until then, and the payment is charged automatically.`,
-        },
+        say(words.subject, { course, day: on }),
+        { text: say(words.text, { school: school.name, money: money(next.pay), course, day: on }) },
         mine,
       )
     }
     case 'cancel-taken-back': {
-      const then = next ? ` The next payment is ${money(next.pay)} on ${day(next.on)}.` : ''
-      return write(
-        `${course} is no longer cancelled`,
-        { text: `“${course}” is no longer cancelled. Nothing was charged for that.${then}` },
-        mine,
-      )
+      const words = MAIL.notCancelled
+      const then = next ? ` ${say(words.next, { money: money(next.pay), day: day(next.on) })}` : ''
+      return write(say(words.subject, { course }), { text: `${say(words.text, { course })}${then}` }, mine)
     }
     case 'renewal-ahead': {
       if (!next) return null
-      const by = facts.method ? ` to ${facts.method}` : ''
-      return write(
-        `${course} renews on ${day(next.on)}`,
-        {
-          text: `“${course}” renews on ${day(next.on)}: ${money(next.pay)} is charged automatically${by}. If you do not want that, cancel before that day under “My courses”.`,
-        },
-        mine,
-      )
+      const words = MAIL.renews
+      const coming = { course, day: day(next.on), money: money(next.pay) }
+      const { method } = facts
+      const text = method ? say(words.textTo, { ...coming, method }) : say(words.text, coming)
+      return write(say(words.subject, { course, day: day(next.on) }), { text }, mine)
     }
     case 'pay-link': {
+      const words = MAIL.payLink
       if (due > 0) {
+        const owed = { money: money(due), course }
         return write(
-          `Your link to pay ${money(due)} for ${course}`,
-          {
-            text: `${money(due)} for “${course}” has been due since ${day(facts.dueSince ?? '')}. Here you can pay it.`,
-          },
-          { text: LINK_NOTE, link: facts.payLink, label: `Pay ${money(due)}` },
+          say(words.subjectDue, owed),
+          { text: say(words.due, { ...owed, day: day(facts.dueSince ?? '') }) },
+          { text: MAIL.linkNote, link: facts.payLink, label: say(words.pay, { money: money(due) }) },
         )
       }
       if (!next) return null
       return write(
-        `Your link to pay for ${course}`,
-        {
-          text: `the next payment for “${course}” is ${money(next.pay)} on ${day(next.on)}. Here you can pay it now, or choose another payment method for it.`,
-        },
-        { text: LINK_NOTE, link: facts.payLink, label: 'Pay or change the payment method' },
+        say(words.subject, { course }),
+        { text: say(words.next, { course, money: money(next.pay), day: day(next.on) }) },
+        { text: MAIL.linkNote, link: facts.payLink, label: words.label },
       )
     }
     case 'card-expiring': {
       if (!next) return null
+      const words = MAIL.cardExpiring
+      const method = facts.method ?? words.card
       return write(
-        `Your card for ${course} expires before the next payment`,
-        {
-          text: `the ${facts.method ?? 'card'} for “${course}” expires before the next payment of ${money(next.pay)} on ${day(next.on)}.`,
-        },
-        { text: 'Add another card now; nothing is charged for that.', link: facts.payLink, label: 'Use another card' },
+        say(words.subject, { course }),
+        { text: say(words.text, { method, course, money: money(next.pay), day: day(next.on) }) },
+        { text: words.add, link: facts.payLink, label: words.label },
       )
     }
   }
@@ -206,26 +184,27 @@ export function composeAgreement(
 
 /** From when the access of a plan that is not paid is paused. */
 function pause({ shut, isShut }: AgreementFacts, day: (when: string) => string): string {
-  if (!shut) return 'Access is paused until it is paid.'
-  return isShut ? `Access has been paused since ${day(shut)}.` : `Access is paused from ${day(shut)} on.`
+  const { paused, pausedSince, pausedFrom } = MAIL.stopped
+  if (!shut) return paused
+  return say(isShut ? pausedSince : pausedFrom, { day: day(shut) })
 }
 
 /** Why a payment was declined, in words for the buyer. */
 export function sayDecline(reason: string | null): string | null {
   switch (reason) {
     case 'not-enough-money':
-      return 'there was not enough money'
+      return MAIL.why.notEnough
     case 'over-limit':
-      return 'it is more than your wallet allows us to charge'
+      return MAIL.why.overLimit
     case 'approval-ended':
-      return 'the approval in your wallet has expired'
+      return MAIL.why.approvalEnded
     case 'expired':
-      return 'the card has expired'
+      return MAIL.why.expired
     case 'no-method':
-      return 'there is no payment method to charge'
+      return MAIL.why.noMethod
     case null:
       return null
     default:
-      return 'the payment was refused'
+      return MAIL.why.refused
   }
 }

@@ -1,5 +1,7 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { MAIL } from '../../core/words/en/mail.ts'
+import { say } from '../../core/words/message.ts'
 import type { School } from '../school/service.ts'
 import type { Awaited } from '../views/data.ts'
 import { greeting, type Letter, letter, said } from './compose.ts'
@@ -30,52 +32,61 @@ export function composeAwaited(
   const money = (what: number) => formatMoney(what, { ...school, currency })
   const hello = greeting(name)
   if (kind === 'not-arrived') {
-    const text = `we received no transfer of ${money(amount)} for “${course}”. Nothing was charged, and the course is not open. You can order it again.`
-    return letter(school, `No transfer received for ${course}`, [
+    const words = MAIL.notReceived
+    return letter(school, say(words.subject, { course }), [
       hello,
-      { text, link: checkoutLink, label: `Order ${course} again` },
+      {
+        text: say(words.text, { money: money(amount), course }),
+        link: checkoutLink,
+        label: say(words.label, { course }),
+      },
       ...said(ownWords),
     ])
   }
   if (!awaited) return null
   const { transfer } = awaited
-  const opens = (paid: string) =>
-    opensLater
-      ? `“${course}” opens on ${sayDay(opensLater, school.language)}, once ${paid}`
-      : `“${course}” opens as soon as ${paid}`
+  const day = opensLater === null ? null : sayDay(opensLater, school.language)
   if (!transfer) {
-    const text = `thank you. Your payment of ${money(amount)} for “${course}” is on its way from your bank. ${opens('the money is received')}, which mostly takes some hours; we will write to you.`
-    return letter(school, `On its way: ${money(amount)} for ${course}`, [
+    const words = MAIL.onItsWay
+    const coming = { money: money(amount), course }
+    const text = day === null ? say(words.text, coming) : say(words.textLater, { ...coming, day })
+    return letter(school, say(words.subject, coming), [
       hello,
-      { text, link: orderLink, label: 'Your order' },
+      { text, link: orderLink, label: words.label },
       ...said(ownWords),
     ])
   }
+  const words = MAIL.transfer
   const left = amount - awaited.came
   const rows: [string, string][] = [
-    ['Amount', money(left)],
-    ['To', transfer.holder],
-    ['IBAN', transfer.iban],
-    ...(transfer.bic ? [['BIC', transfer.bic] as [string, string]] : []),
-    ['Reference', transfer.reference],
+    [words.amount, money(left)],
+    [words.to, transfer.holder],
+    [words.iban, transfer.iban],
+    ...(transfer.bic ? [[words.bic, transfer.bic] as [string, string]] : []),
+    [words.reference, transfer.reference],
   ]
   const scan = code && {
-    text: 'Or scan this with your banking app:',
-    picture: { cid: 'transfer-code', alt: `QR code of the transfer: ${money(left)} to ${transfer.iban}` },
+    text: words.scan,
+    picture: { cid: 'transfer-code', alt: say(words.code, { money: money(left), iban: transfer.iban }) },
   }
   const made = letter(
     school,
-    `Order ${number}: please transfer ${money(left)} for ${course}`,
+    say(words.subject, { number, money: money(left), course }),
     [
       hello,
-      { text: `thank you for your order. ${opens(`${money(left)} has been received by bank transfer`)}.` },
+      {
+        text:
+          day === null
+            ? say(words.text, { course, money: money(left) })
+            : say(words.textLater, { course, money: money(left), day }),
+      },
       ...said(transfer.instructions),
       ...said(ownWords),
       ...(scan ? [scan] : []),
-      { text: 'You can also see it here:', link: orderLink, label: 'Your order' },
+      { text: words.seeHere, link: orderLink, label: words.label },
     ],
     rows,
-    'Please write the reference, so that we know the transfer is from you.',
+    words.after,
   )
   return code ? { ...made, pictures: [{ cid: 'transfer-code', png: code }] } : made
 }
@@ -105,20 +116,16 @@ export function composeRefunded(
   ownWords: string,
 ): Letter {
   const money = formatMoney(amount, { ...school, currency })
-  const byWay = isByHand ? 'to your bank account' : method ? `to your ${method}` : 'the way you paid'
-  const to = outside === null ? byWay : `(${outside})`
-  const [it, stays] = courses > 1 ? ['The courses', 'stay'] : ['The course', 'stays']
-  const then =
-    access === 'close'
-      ? `Access to ${it.toLowerCase()} has ended, and no further payments are charged.`
-      : isOpen
-        ? `${it} ${stays} open.`
-        : ''
-  return letter(school, `Refund of ${money} for ${course}`, [
+  const words = MAIL.refunded
+  const byWay = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
+  const to = outside === null ? byWay : say(words.outside, { reference: outside })
+  const text = [
+    say(words.text, { money, course, to, day: sayDay(day, school.language) }),
+    access === 'close' ? say(words.ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',
+  ]
+  return letter(school, say(words.subject, { money, course }), [
     greeting(name),
-    {
-      text: `${money} for “${course}” was refunded ${to} on ${sayDay(day, school.language)}. Depending on your bank it takes a few days to show. ${then}`.trim(),
-    },
+    { text: text.join(' ').trim() },
     ...said(ownWords),
   ])
 }
@@ -131,13 +138,10 @@ export function composePaidTwice(
   ownWords: string,
 ): Letter {
   const money = formatMoney(amount, { ...school, currency })
-  return letter(school, `Paid twice: ${money} for ${course}`, [
+  const { subject, text, label } = MAIL.paidTwice
+  return letter(school, say(subject, { money, course }), [
     greeting(name),
-    {
-      text: `${money} for order ${number} (“${course}”) was received after another order of yours had been paid. We have been notified and will refund it; there is nothing for you to do.`,
-      link: orderLink,
-      label: 'Your order',
-    },
+    { text: say(text, { money, number, course }), link: orderLink, label },
     ...said(ownWords),
   ])
 }

@@ -1,4 +1,6 @@
 import { formatMoney } from '../../core/money/format.ts'
+import { MAIL } from '../../core/words/en/mail.ts'
+import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
 import { type Letter, letter } from './compose.ts'
@@ -39,40 +41,22 @@ export function composeTold(school: School, kind: CreatorMessage, facts: ToldFac
   const { number, buyer, course, currency, amount, isPractice, orderLink } = facts
   const money = formatMoney(amount, { ...school, currency })
   const why = facts.why ? `: ${facts.why}` : ''
-  const practice = isPractice ? ' (practice)' : ''
+  const words = MAIL.told
+  const about = { buyer, money, course }
   const [subject, text] = {
-    'told-declined': [
-      `${buyer}: a payment of ${money} failed`,
-      `The payment of ${money} by ${buyer} for “${course}” failed${why}. It is retried automatically, and ${buyer} has a link to pay it.`,
-    ],
-    'told-stopped': [
-      `${buyer}: payments for ${course} have stopped`,
-      `The last retry of ${money} for “${course}” was declined too${why}. It is not retried any more.`,
-    ],
-    'told-cancelled': [
-      `${buyer} has cancelled ${course}`,
-      `${buyer} has cancelled “${course}”. No further payments are charged.`,
-    ],
-    'told-disputed': [
-      `${buyer} disputes ${money} for ${course}`,
-      `${buyer} has asked their bank to return ${money} for “${course}”${why}. Access stays open for now; decide what to do.`,
-    ],
+    'told-declined': [say(words.declined.subject, about), say(words.declined.text, { ...about, why })],
+    'told-stopped': [say(words.stopped.subject, about), say(words.stopped.text, { ...about, why })],
+    'told-cancelled': [say(words.cancelled.subject, about), say(words.cancelled.text, about)],
+    'told-disputed': [say(words.disputed.subject, about), say(words.disputed.text, { ...about, why })],
     'told-dispute-ended':
       facts.ended === 'won'
-        ? [
-            `You keep ${money}: the dispute of ${buyer} is won`,
-            `The dispute of ${buyer} about ${money} for “${course}” was decided in your favour. You keep the money, and there is nothing to do.`,
-          ]
-        : [
-            `The dispute of ${buyer} is lost: ${money}`,
-            `${money} for “${course}” was returned to ${buyer} through the bank. Access is still open; decide whether to keep it.`,
-          ],
-    'told-sold': [
-      `You sold ${course}${amount > 0 ? `: ${money}` : ''}`,
+        ? [say(words.won.subject, about), say(words.won.text, about)]
+        : [say(words.lost.subject, about), say(words.lost.text, about)],
+    'told-sold':
       amount > 0
-        ? `${buyer} bought “${course}”, ${facts.offer}. ${money} was received.`
-        : `${buyer} ordered “${course}”, ${facts.offer}. Nothing to pay today.`,
-    ],
+        ? [say(words.sold.subject, about), say(words.sold.text, { ...about, offer: facts.offer })]
+        : [say(words.soldFree.subject, about), say(words.soldFree.text, { ...about, offer: facts.offer })],
   }[kind] as [string, string]
-  return letter(school, `${subject}${practice}`, [{ text, link: orderLink, label: `Order ${number}` }])
+  const named = isPractice ? say(MAIL.practice, { subject }) : subject
+  return letter(school, named, [{ text, link: orderLink, label: say(words.order, { number }) }])
 }

@@ -1,6 +1,8 @@
 import { and, asc, eq } from 'drizzle-orm'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { MAIL } from '../../core/words/en/mail.ts'
+import { say } from '../../core/words/message.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { orders, people } from '../db/schema/index.ts'
 import { orderTitles } from '../orders/standing.ts'
@@ -33,25 +35,26 @@ export async function composeSold(
   if (rows.length === 0) return null
   const sum = rows.reduce((all, { pay }) => all + pay, 0)
   const money = (amount: number) => formatMoney(amount, school)
-  const practice = mode === 'practice' ? ' (practice)' : ''
-  const count = `${rows.length} ${rows.length === 1 ? 'order' : 'orders'}`
+  const words = MAIL.told.day
   const rest = rows.length - MOST
+  const sold = { count: rows.length, money: money(sum) }
+  const subject = say(words.subject, sold)
   return letter(
     school,
-    `You sold: ${count}, ${money(sum)}${practice}`,
+    mode === 'practice' ? say(MAIL.practice, { subject }) : subject,
     [
       {
-        text: `On ${sayDay(day, school.language)} you received ${count}, and ${money(sum)} for ${rows.length === 1 ? 'it' : 'them'}.`,
+        text: say(words.text, { ...sold, day: sayDay(day, school.language) }),
         link: `${config.origin}/studio/orders?from=${day}&until=${day}`,
-        label: 'See the orders',
+        label: words.label,
       },
     ],
     rows
       .slice(0, MOST)
       .map(({ number, buyer, course, offer, pay }): [string, string] => [
-        `${number} · ${buyer}: ${course}, ${offer}`,
+        say(words.row, { number, buyer, course, offer }),
         money(pay),
       ]),
-    rest > 0 ? `and ${rest} more` : '',
+    rest > 0 ? say(words.more, { count: rest }) : '',
   )
 }

@@ -60,11 +60,11 @@ export function moneyRoutes(services: Services) {
     .get('/accounts', async (c) => c.json(await accountsOf(services, c.get('mode'))))
     .post('/payouts', validate('json', payoutSchema), async (c) => {
       await enterPayout(services, c.get('mode'), c.req.valid('json'))
-      return c.body(null, 204)
+      return c.json({ ok: true })
     })
     .delete('/payouts/:id', validate('param', byPayout), async (c) => {
       await takePayoutBack(services, c.get('mode'), c.req.valid('param').id)
-      return c.body(null, 204)
+      return c.json({ ok: true })
     })
     .get('/to-come.ics', async (c) => {
       const { rows, schoolName } = await paymentsToCome(services, c.get('mode'))

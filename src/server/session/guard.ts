@@ -15,7 +15,7 @@ const SAFE_METHODS = new Set(['GET', 'HEAD', 'OPTIONS'])
 export function sameOrigin(origin: string): MiddlewareHandler {
   return async (c, next) => {
     if (!SAFE_METHODS.has(c.req.method) && c.req.header('origin') !== origin) {
-      throw new Problem(403, 'foreign-origin', 'This request did not come from the product’s own pages.')
+      throw new Problem(403, 'foreign-origin', 'This request is not from the product’s own pages.')
     }
     await next()
   }

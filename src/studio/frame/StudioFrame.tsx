@@ -129,7 +129,7 @@ function ModeMenu() {
         Visitors buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
         {days > 0 && ` The practice clock runs ahead: it shows ${sayDay(today, school.language)}.`}
       </DropdownMenu.Label>
-      <MenuItem onSelect={() => void switchMode(other)}>Look at {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
+      <MenuItem onSelect={() => void switchMode(other)}>Switch to {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/practice')}>Move practice time…</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/school')}>Where visitors buy…</MenuItem>
       <MenuItem onSelect={() => window.open('/', '_blank', 'noopener')}>Open the shop</MenuItem>

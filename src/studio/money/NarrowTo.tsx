@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
+import { Select } from '../frame/Select.tsx'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 
@@ -39,40 +40,33 @@ export function NarrowTo({ query, go }: NarrowToProps) {
         onChange={(event) => go({ search: event.target.value })}
         className="mb-1.5 w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
       />
-      <select
-        aria-label="Course or offer"
+      <Select
+        label="Course or offer"
         className={SELECT}
         value={sold}
-        onChange={(event) => {
-          const [kind, id] = event.target.value.split(' ')
+        options={[['', 'Every course']]}
+        groups={(shelf.data ?? []).map((course) => ({
+          title: course.title,
+          options: [
+            [`course ${course.id}`, `${course.title}, all offers`],
+            ...course.offers.map((offer) => [`offer ${offer.id}`, offer.name || 'No name yet'] as const),
+          ],
+        }))}
+        onChange={(chosen) => {
+          const [kind, id] = chosen.split(' ')
           go({ course: kind === 'course' ? (id ?? null) : null, offer: kind === 'offer' ? (id ?? null) : null })
         }}
-      >
-        <option value="">Every course</option>
-        {shelf.data?.map((course) => (
-          <optgroup key={course.id} label={course.title}>
-            <option value={`course ${course.id}`}>{course.title}, all offers</option>
-            {course.offers.map((offer) => (
-              <option key={offer.id} value={`offer ${offer.id}`}>
-                {offer.name || 'No name yet'}
-              </option>
-            ))}
-          </optgroup>
-        ))}
-      </select>
-      <select
-        aria-label="Payment method"
+      />
+      <Select
+        label="Payment method"
         className={SELECT}
         value={query.way ?? ''}
-        onChange={(event) => go({ way: event.target.value })}
-      >
-        <option value="">Every payment method</option>
-        {gateways.data?.gateways.map(({ id, capabilities }) => (
-          <option key={id} value={id}>
-            {capabilities.name}
-          </option>
-        ))}
-      </select>
+        options={[
+          ['', 'Every payment method'],
+          ...(gateways.data?.gateways ?? []).map(({ id, capabilities }) => [id, capabilities.name] as const),
+        ]}
+        onChange={(way) => go({ way })}
+      />
     </div>
   )
 }

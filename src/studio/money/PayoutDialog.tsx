@@ -9,6 +9,7 @@ import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
+import { Select } from '../frame/Select.tsx'
 
 interface PayoutProps {
   gateways: { id: string; name: string }[]
@@ -52,13 +53,13 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
       >
         <Field label="Paid out by" error={error?.at('/way')}>
           {(wiring) => (
-            <select {...wiring} className={BOX_INPUT} value={way} onChange={(event) => setWay(event.target.value)}>
-              {gateways.map(({ id, name }) => (
-                <option key={id} value={id}>
-                  {name}
-                </option>
-              ))}
-            </select>
+            <Select
+              wiring={wiring}
+              className={BOX_INPUT}
+              value={way}
+              options={gateways.map(({ id, name }) => [id, name])}
+              onChange={setWay}
+            />
           )}
         </Field>
         <Field label="Amount" error={unread ?? error?.at('/amount')}>

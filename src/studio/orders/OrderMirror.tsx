@@ -17,7 +17,7 @@ const KNOT_STATES: Record<string, KnotState> = {
   'to come': 'to-come',
 }
 
-/** Preview from an order: how it went, its messages, its journal. */
+/** What follows from an order: how it went, its messages, its journal. */
 export function OrderMirror({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }

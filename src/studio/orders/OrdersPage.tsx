@@ -12,6 +12,7 @@ import { api } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places } from '../frame/Places.tsx'
+import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useShelf } from '../sell/queries.ts'
 import { useSession, useStudioToday } from '../session/session.ts'
@@ -126,19 +127,13 @@ function OrderList() {
         </div>
         {isNarrowing ? (
           <div className="grid gap-1.5 text-[13px]">
-            <select
-              aria-label="Course"
+            <Select
+              label="Course"
               className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"
               value={query.course ?? ''}
-              onChange={(event) => narrow({ course: event.target.value })}
-            >
-              <option value="">Every course</option>
-              {(shelf.data ?? []).map((course) => (
-                <option key={course.id} value={course.id}>
-                  {course.title}
-                </option>
-              ))}
-            </select>
+              options={[['', 'Every course'], ...(shelf.data ?? []).map(({ id, title }) => [id, title] as const)]}
+              onChange={(course) => narrow({ course })}
+            />
             <p className="flex flex-wrap items-baseline gap-x-2 gap-y-1">
               {(['from', 'until'] as const).map((name) => (
                 <span key={name} className="flex items-baseline gap-1.5">

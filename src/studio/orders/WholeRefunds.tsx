@@ -35,7 +35,7 @@ export function WholeRefunds({ order, money }: { order: Order; money: MoneyForma
         .filter(({ together, gives, given, amount }) => together !== null && gives === 'whole' && given < amount)
         .map(({ id, lineId: of }) => (
           <Button key={`${id} ${of}`} kind="link" onClick={() => setLineId(of)}>
-            Note money given back for {titleOf(order, of)}…
+            Record a refund for {titleOf(order, of)}…
           </Button>
         ))}
       {attemptId && (

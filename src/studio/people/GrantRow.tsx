@@ -92,7 +92,7 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
   )
 }
 
-/** Preview from taking a course back; nothing is charged for a course that is shut by the creator. */
+/** What follows from taking a course back; nothing is charged for a course that is shut by the creator. */
 function sayEnd(isSubscription: boolean, owes: boolean): string {
   const money = 'Nothing is refunded by this; refunds are made on the order.'
   if (isSubscription) return `No further payments are charged, and the buyer is told. ${money}`

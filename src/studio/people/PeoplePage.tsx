@@ -11,6 +11,7 @@ import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places, Reflection, Section } from '../frame/Places.tsx'
+import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { Journal } from '../orders/Journal.tsx'
@@ -266,21 +267,16 @@ function GiveCourse({ personId, name, onClose }: { personId: string; name: strin
     >
       <Field label="Course" className="mb-3">
         {(wiring) => (
-          <select
-            {...wiring}
+          <Select
+            wiring={wiring}
             className={BOX_INPUT}
             value={courseId}
-            onChange={(event) => setCourseId(event.target.value)}
-          >
-            <option value="">Choose a course</option>
-            {(shelf.data ?? [])
-              .filter(({ isLive }) => isLive)
-              .map((course) => (
-                <option key={course.id} value={course.id}>
-                  {course.title}
-                </option>
-              ))}
-          </select>
+            options={[
+              ['', 'Choose a course'],
+              ...(shelf.data ?? []).filter(({ isLive }) => isLive).map(({ id, title }) => [id, title] as const),
+            ]}
+            onChange={setCourseId}
+          />
         )}
       </Field>
     </NoteDialog>

@@ -169,7 +169,7 @@ function Comparison({ columns, gateway }: { columns: Column[]; gateway: string |
         <tbody>
           <tr className="border-t border-line align-top">
             <th scope="row" className="py-2 pr-2 text-left text-[13px] font-semibold text-ink-2">
-              Reads as
+              In words
             </th>
             {columns.map(({ id, spoken }) => (
               <td key={id} className="px-2.5 py-2 leading-snug">

@@ -17,7 +17,7 @@ interface CourseMirrorProps {
   fix: (to: Fix['to']) => void
 }
 
-/** Preview from a course: its offers, what stands in the way, and its page. */
+/** What follows from a course: its offers, what stands in the way, and its page. */
 export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
   const shortPrice = useShortPrice()
   const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []

@@ -3,6 +3,7 @@ import { useEffect, useId, useRef, useState } from 'react'
 import { LONGEST_SPAN, type Span, type SpanUnit } from '../../core/calendar/day.ts'
 import { DayField } from '../days/DayField.tsx'
 import { useReportUnread } from '../drafting/UnreadFields.tsx'
+import { Select } from '../frame/Select.tsx'
 import { useSession, useStudioToday } from '../session/session.ts'
 import { InlineNote, WITH_NOTE } from './InlineNote.tsx'
 
@@ -66,18 +67,14 @@ interface PickProps<T extends string> {
 export function Pick<T extends string>({ label, value, options, onChange }: PickProps<T>) {
   return (
     <span className={SHELL}>
-      <select
-        aria-label={label}
+      <Select
+        label={label}
         value={value}
-        onChange={(event) => onChange(event.target.value as T)}
-        className="fitted cursor-pointer bg-transparent font-semibold outline-none"
-      >
-        {options.map(([key, name]) => (
-          <option key={key} value={key}>
-            {name}
-          </option>
-        ))}
-      </select>
+        options={options}
+        onChange={onChange}
+        isInline
+        className="bg-transparent font-semibold outline-none"
+      />
     </span>
   )
 }

@@ -27,7 +27,7 @@ interface OfferMirrorProps {
   fix: (to: Fix['to']) => void
 }
 
-/** Preview from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
+/** What follows from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
   const said = speakOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, useStudioNow())

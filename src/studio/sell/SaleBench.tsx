@@ -89,9 +89,7 @@ export function SaleBench({ sale, terms, money, timeZone, onChange }: SaleBenchP
           <Add onClick={() => set({ from: instantOf(today, null, timeZone, 'from') })}>Add a start</Add>
         )}
         {sale.until === null && (
-          <Add onClick={() => set({ until: instantOf(addDays(today, 7), null, timeZone, 'until') })}>
-            Say until when
-          </Add>
+          <Add onClick={() => set({ until: instantOf(addDays(today, 7), null, timeZone, 'until') })}>Add an end</Add>
         )}
         {(['from', 'until'] as const).map((name) =>
           sale[name] !== null && !hasTime(name) ? (

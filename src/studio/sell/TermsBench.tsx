@@ -126,18 +126,18 @@ function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { ter
     <>
       The buyer pays{' '}
       <CountField
-        label="Number of parts"
+        label="Number of installments"
         value={terms.count}
         least={2}
         most={120}
         onChange={(count) => set({ count })}
       />{' '}
-      parts,{' '}
+      installments,{' '}
       {isTotal ? (
         <PriceField label="Price in all" amount={terms.total} money={money} onChange={(total) => set({ total })} />
       ) : (
         <PriceField
-          label="Price of each part"
+          label="Amount of each installment"
           amount={terms.amount}
           money={money}
           onChange={(amount) => set({ amount })}
@@ -149,11 +149,11 @@ function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { ter
         options={[
           ['each', 'each'],
           // A deposit comes on top: “in all” is said of both together, below.
-          ['total', terms.deposit === null ? 'in all' : 'for all parts'],
+          ['total', terms.deposit === null ? 'in all' : 'for all installments'],
         ]}
         onChange={sayWhat}
       />
-      , one every <SpanField label="Between parts" span={terms.every} onChange={(every) => set({ every })} />
+      , one every <SpanField label="Between installments" span={terms.every} onChange={(every) => set({ every })} />
       {terms.deposit !== null && (
         <>
           , after a deposit of{' '}

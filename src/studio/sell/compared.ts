@@ -60,7 +60,7 @@ function sayOpen({ access, line, purchaseDay, money }: Spoken): string {
   return line.closes ? `${opens}until ${day(line.closes)}` : `${opens}for good`
 }
 
-/** Preview today, without how long the course is open. */
+/** What follows today, without how long the course is open. */
 export function sayThen(spoken: Spoken): string {
   const later = sayLater(spoken).split(' · ')[0] ?? ''
   return later.startsWith('then ') ? later.slice(5) : '–'

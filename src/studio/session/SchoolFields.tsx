@@ -1,6 +1,7 @@
 import { formatMoney } from '../../core/money/format.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import type { ApiError } from '../../ui/problem.ts'
+import { Select } from '../frame/Select.tsx'
 import { countryNames, currencyNames, timeZones } from './choices.ts'
 import { LANGUAGES } from './languages.ts'
 import type { SchoolForm } from './schoolForm.ts'
@@ -112,19 +113,14 @@ function Choice({ label, value, options, onChange, error, hint, disabled = false
   return (
     <Field label={label} error={error} hint={hint}>
       {(wiring) => (
-        <select
-          {...wiring}
+        <Select
+          wiring={wiring}
           className={BOX_INPUT}
           value={value}
           disabled={disabled}
-          onChange={(event) => onChange(event.target.value)}
-        >
-          {options.map(([key, name]) => (
-            <option key={key} value={key}>
-              {name}
-            </option>
-          ))}
-        </select>
+          options={options}
+          onChange={onChange}
+        />
       )}
     </Field>
   )

@@ -31,7 +31,7 @@ export function LivePage() {
         <Reflection label="What a real purchase is for">
           <p className="text-[13.5px]">
             It works like every sale: your card, the gateway, its event, the receipt, access to the course. It costs you
-            the gateway’s fee at most, and is given back with one more button.
+            at most the gateway’s fee, and one more button refunds it.
           </p>
         </Reflection>
       }

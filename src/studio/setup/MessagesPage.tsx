@@ -11,6 +11,7 @@ import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { Reflection } from '../frame/Places.tsx'
+import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { messageKind } from '../orders/words.ts'
 import { useSession } from '../session/session.ts'
@@ -374,16 +375,17 @@ function MailForm() {
         </Field>
         <Field label="“New sale”" error={error?.at('/soldTelling')}>
           {(wiring) => (
-            <select
-              {...wiring}
+            <Select
+              wiring={wiring}
               className={BOX_INPUT}
               value={form.soldTelling}
-              onChange={(event) => set({ soldTelling: event.target.value as typeof form.soldTelling })}
-            >
-              <option value="each">At each sale</option>
-              <option value="daily">Once a day, all sales of the day before</option>
-              <option value="off">Not at all</option>
-            </select>
+              options={[
+                ['each', 'At each sale'],
+                ['daily', 'Once a day, all sales of the day before'],
+                ['off', 'Not at all'],
+              ]}
+              onChange={(soldTelling) => set({ soldTelling })}
+            />
           )}
         </Field>
         <Field
