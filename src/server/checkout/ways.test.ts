@@ -44,6 +44,14 @@ describe('a wallet, by its own page', () => {
       `${world.origin}/buy/${course.slug}?offer=${course.offerId}&back=${placed.orderId}`,
     )
     expect((await checkOrder(world.services, placed.orderId, shopper('browser'))).state).toBe('paid')
+    // Paid before the buyer is back: the page leads them on to the receipt; opened anew later, it says what they have.
+    const school = await getSchool(world.db)
+    const seen = async (from?: string) => {
+      const view = await checkoutView(world.services, school, course.slug, undefined, visitor, from)
+      return view.name === 'checkout' && { pending: view.pending, isOwned: view.isOwned }
+    }
+    expect(await seen(placed.orderId)).toEqual({ pending: placed.orderId, isOwned: false })
+    expect(await seen()).toEqual({ pending: null, isOwned: true })
     // The event comes too, and changes nothing.
     await new Promise((resolve) => setTimeout(resolve, 100))
     expect(await world.grantsOf(placed.orderId)).toHaveLength(1)

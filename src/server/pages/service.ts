@@ -183,6 +183,7 @@ export async function checkoutView(
     )
   }
   const { buyable, says } = await beside(services, school, course, offers, visitor)
+  const pending = await pendingOrder(services, course, visitor, cameBackFrom)
   return {
     name: 'checkout',
     course: { ...cardOf(course), lessons: course.live.lessons.map(lessonTitle) },
@@ -190,9 +191,10 @@ export async function checkoutView(
     chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
     linked: offerId ?? null,
     ways: await payWaysIn(services, visitor.mode, school.currency),
-    isOwned: buyable.length === 0,
+    // An order that the page has yet to lead on from, although the gateway's event has opened the course already.
+    isOwned: buyable.length === 0 && pending === null,
     held: says,
-    pending: await pendingOrder(services, course, visitor, cameBackFrom),
+    pending,
   }
 }
 
