@@ -149,7 +149,9 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
   if (!next) return []
   const first = { money: formatMoney(next.pay, school), day: sayDay(next.due, school.language) }
   const all = quote.committed === null ? null : formatMoney(quote.committed, school)
-  return [{ text: all === null ? say(WORDS.laterEndless, first) : say(WORDS.later, { ...first, all }) }]
+  if (all !== null) return [{ text: say(WORDS.later, { ...first, all }) }]
+  // Of several things one may end and another not: then their dates say it.
+  return [{ text: say(quote.lines.length === 1 ? WORDS.laterEndless : WORDS.laterOfSeveral, first) }]
 }
 
 export function composePassword(school: School, name: string, passwordLink: string): Letter {

@@ -1,7 +1,10 @@
-import { asc, eq } from 'drizzle-orm'
+import { asc, eq, sql } from 'drizzle-orm'
 import { accessIn } from '../../core/content/quoteInput.ts'
 import type { Queryable } from '../db/client.ts'
-import { courses, orderLines, type orders } from '../db/schema/index.ts'
+import { courses, orderLines, type orders, payments } from '../db/schema/index.ts'
+
+/** Payments of one day as the order has what they are for. */
+export const BY_LINE = sql`(select position from ${orderLines} where order_lines.id = ${payments.lineId})`
 
 type Order = Pick<typeof orders.$inferSelect, 'id' | 'quoteInput' | 'placedOn'>
 

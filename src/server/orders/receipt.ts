@@ -7,6 +7,7 @@ import { attempts, ledger, orderLines, orders, payments, people, refunds } from 
 import { notFound } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool, type School } from '../school/service.ts'
+import { BY_LINE } from './bought.ts'
 
 /** One amount that was received or given back; minor units, tax inside. */
 export interface ReceiptPayment {
@@ -62,7 +63,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     .from(payments)
     .leftJoin(attempts, eq(attempts.id, payments.attemptId))
     .where(and(eq(payments.orderId, orderId), eq(payments.state, 'collected')))
-    .orderBy(asc(payments.due), asc(payments.n))
+    .orderBy(asc(payments.due), BY_LINE, asc(payments.n))
   const given = await db
     .select({ refund: refunds, method: attempts.method })
     .from(refunds)

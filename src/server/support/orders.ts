@@ -24,6 +24,7 @@ import {
 import { notFound } from '../http/problem.ts'
 import { movedOfMode } from '../ledger/sums.ts'
 import { awaitedOf } from '../orders/awaited.ts'
+import { BY_LINE } from '../orders/bought.ts'
 import { termsOf } from '../orders/plans.ts'
 import { agreementStanding, firstAgreement, orderStanding, orderTitles } from '../orders/standing.ts'
 import { inMode, type Services } from '../platform/context.ts'
@@ -165,7 +166,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
   if (!order) throw notFound('order')
   const [lines, itsPayments, tries, itsGrants, sent, happened, agreed] = await Promise.all([
     db.select().from(orderLines).where(eq(orderLines.orderId, id)).orderBy(asc(orderLines.position)),
-    db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), asc(payments.n)),
+    db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), BY_LINE, asc(payments.n)),
     db
       .select({
         id: attempts.id,

@@ -1,6 +1,6 @@
 import { useEffect } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
-import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
 import { sayList } from '../../core/sentence/words.ts'
 import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
@@ -273,10 +273,7 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
       {quote.later.length > 0 && (
         <p className="mt-3 text-ink-2">
           Next: {formatMoney(quote.later[0]?.pay ?? 0, school)} on {sayDay(quote.later[0]?.due ?? '', school.language)}
-          {quote.committed === null
-            ? ', and so on until you cancel'
-            : `; ${formatMoney(quote.committed, school)} in all`}
-          . My courses shows what comes when.
+          {sayHowLong(quote, school)}. My courses shows all dates.
         </p>
       )}
       {view.receiptPdf && (
@@ -297,4 +294,10 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
       </p>
     </section>
   )
+}
+
+/** How the later payments go on. Of several things one may end and another not: then their dates say it. */
+function sayHowLong({ committed, lines }: ThanksView['quote'], school: MoneyFormat): string {
+  if (committed !== null) return `; ${formatMoney(committed, school)} in all`
+  return lines.length === 1 ? ', and so on until you cancel' : ''
 }

@@ -35,7 +35,7 @@ export default function SignInPage({ view }: { view: SignInView }) {
           'If we know this email, a link to set a password is on its way.'
         ) : (
           <>
-            No password yet, or forgotten? Write your address above and{' '}
+            No password yet, or forgotten? Write your email above and{' '}
             <Button kind="link" onClick={resend}>
               have a link sent
             </Button>

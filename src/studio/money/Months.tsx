@@ -5,7 +5,7 @@ import { useMoney } from '../session/session.ts'
 import { type MoneyQuery, NarrowTo } from './NarrowTo.tsx'
 import type { Ages, Month } from './queries.ts'
 import { SpanForm } from './SpanForm.tsx'
-import { addressOf, type DaySpan, monthOf, spanOfMonth } from './span.ts'
+import { addressOf, type DaySpan, monthOf, sayMonthShort, spanOfMonth } from './span.ts'
 
 interface MonthsProps {
   months: Month[]
@@ -97,12 +97,4 @@ export function Months({ months, today, isLate, isAccounts, span, complaint, age
       </ul>
     </>
   )
-}
-
-/** "Nov", or "Jan 27" where it is another year than today’s. */
-function sayMonthShort(month: string, today: string): string {
-  const name = new Intl.DateTimeFormat('en-GB', { month: 'short', timeZone: 'UTC' }).format(
-    new Date(`${month}-01T00:00:00Z`),
-  )
-  return month.slice(0, 4) === today.slice(0, 4) ? name : `${name} ${month.slice(2, 4)}`
 }

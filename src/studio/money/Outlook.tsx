@@ -5,6 +5,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { Month } from './queries.ts'
+import { sayMonthShort } from './span.ts'
 
 Chart.register(CategoryScale, LinearScale, BarController, BarElement, Tooltip)
 Chart.defaults.font.family = '"Instrument Sans Variable", sans-serif'
@@ -30,7 +31,7 @@ export function Outlook({ months, today, money }: OutlookProps) {
     const chart = new Chart(canvas.current, {
       type: 'bar',
       data: {
-        labels: months.map(({ month }) => month),
+        labels: months.map(({ month }) => sayMonthShort(month, today)),
         datasets: [
           {
             label: 'received',
@@ -79,7 +80,7 @@ export function Outlook({ months, today, money }: OutlookProps) {
       },
     })
     return () => chart.destroy()
-  }, [months, money])
+  }, [months, money, today])
   return (
     <>
       <p className="display mb-3 text-[17px] leading-[1.45] font-medium">

@@ -51,3 +51,11 @@ export function sayMonth(month: string): string {
     new Date(`${month}-01T00:00:00Z`),
   )
 }
+
+/** "Nov", or "Jan 27" where it is another year than today’s. */
+export function sayMonthShort(month: string, today: string): string {
+  const name = new Intl.DateTimeFormat('en-GB', { month: 'short', timeZone: 'UTC' }).format(
+    new Date(`${month}-01T00:00:00Z`),
+  )
+  return month.slice(0, 4) === today.slice(0, 4) ? name : `${name} ${month.slice(2, 4)}`
+}

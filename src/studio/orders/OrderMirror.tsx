@@ -101,10 +101,11 @@ function summary(order: Order, money: MoneyFormat): string {
     const received = sum(order.payments.filter(({ state }) => state === 'collected'))
     // What goes on until it is cancelled comes to no sum.
     const of = order.quote.committed === null ? '' : ` of ${say(sum(order.payments))}`
-    const [next] = agreements
-      .flatMap((agreement) => (agreement.next?.on ? [{ on: agreement.next.on, pay: agreement.next.pay }] : []))
-      .sort((a, b) => (a.on < b.on ? -1 : 1))
-    const comes = next ? ` Next: ${say(next.pay)} on ${sayDay(next.on, money.language)}.` : ''
+    const nexts = agreements.flatMap(({ next }) => (next?.on ? [{ on: next.on, pay: next.pay }] : []))
+    const on = nexts.map((next) => next.on).sort()[0]
+    // All that is charged on that day, of however many plans.
+    const due = sum(nexts.filter((next) => next.on === on))
+    const comes = on ? ` Next: ${say(due)} on ${sayDay(on, money.language)}.` : ''
     const owed = agreements.reduce((all, { toPay }) => all + toPay, 0)
     const late = owed > 0 ? ` ${say(owed)} is overdue.` : ''
     const [only] = order.lines.length === 1 ? agreements : []

@@ -132,7 +132,7 @@ function PeopleStart() {
       <h1 className="text-[27px]">People</h1>
       <p className="mt-2 max-w-[60ch] text-ink-2">
         Everyone who ordered, or was given a course, in {mode === 'practice' ? 'Practice' : 'Live'}. Choose someone to
-        see their orders and courses, to give a course by hand or take one back, and to put their details right.
+        see their orders and courses, to give or remove access by hand, and to correct their details.
       </p>
       {!latest.data && <Waiting error={latest.error} />}
       {latest.data && latest.data.people.length > 0 && (

@@ -30,6 +30,7 @@ export const MAIL = {
     open: 'Open {course}',
     laterEndless:
       'The next payment is {money} on {day}; and so on until you cancel. It is charged automatically. “My courses” shows all dates.',
+    laterOfSeveral: 'The next payment is {money} on {day}. It is charged automatically. “My courses” shows all dates.',
     later:
       'The next payment is {money} on {day}; {all} in all. It is charged automatically. “My courses” shows all dates.',
     password:
