@@ -2,13 +2,12 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
-import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
-import { Dialog } from '../drafting/Dialog.tsx'
+import { FormDialog } from '../drafting/FormDialog.tsx'
 import { Select } from '../frame/Select.tsx'
 
 interface PayoutProps {
@@ -38,82 +37,66 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
     await queryClient.invalidateQueries()
   }
   return (
-    <Dialog
+    <FormDialog
       title="Enter a payout"
       text="What a gateway paid to your bank account, as your bank statement shows it."
+      action="Enter the payout"
+      error={error}
+      isBusy={isBusy}
+      act={enter}
       onClose={onClose}
     >
-      <form
-        noValidate
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault()
-          void enter()
-        }}
-      >
-        <Field label="Paid out by" error={error?.at('/way')}>
-          {(wiring) => (
-            <Select
-              wiring={wiring}
-              className={BOX_INPUT}
-              value={way}
-              options={gateways.map(({ id, name }) => [id, name])}
-              onChange={setWay}
-            />
-          )}
-        </Field>
-        <Field label="Amount" error={unread ?? error?.at('/amount')}>
-          {(wiring) => (
-            <input
-              {...wiring}
-              inputMode="decimal"
-              className={BOX_INPUT}
-              value={typed}
-              onChange={(event) => {
-                forget()
-                setTyped(event.target.value)
-              }}
-            />
-          )}
-        </Field>
-        <Field label="Day" error={error?.at('/day')} hint="The day on which it reached the bank.">
-          {(wiring) => (
-            <DayField
-              wiring={wiring}
-              className={BOX_INPUT}
-              language={money.language}
-              today={today}
-              value={day}
-              onChange={(chosen) => {
-                forget()
-                setDay(chosen)
-              }}
-            />
-          )}
-        </Field>
-        <Field label="Note" error={error?.at('/note')} hint="For example its reference on the statement.">
-          {(wiring) => (
-            <input
-              {...wiring}
-              className={BOX_INPUT}
-              maxLength={300}
-              value={note}
-              onChange={(event) => setNote(event.target.value)}
-            />
-          )}
-        </Field>
-        {error && error.problem.errors.length === 0 && (
-          <p role="alert" className="font-medium text-failed">
-            {error.message}
-          </p>
+      <Field label="Paid out by" error={error?.at('/way')}>
+        {(wiring) => (
+          <Select
+            wiring={wiring}
+            className={BOX_INPUT}
+            value={way}
+            options={gateways.map(({ id, name }) => [id, name])}
+            onChange={setWay}
+          />
         )}
-        <div className="mt-2 flex justify-end gap-2">
-          <Button onClick={onClose}>Cancel</Button>
-          <Button kind="press" type="submit" disabled={isBusy}>
-            Enter the payout
-          </Button>
-        </div>
-      </form>
-    </Dialog>
+      </Field>
+      <Field label="Amount" error={unread ?? error?.at('/amount')}>
+        {(wiring) => (
+          <input
+            {...wiring}
+            inputMode="decimal"
+            className={BOX_INPUT}
+            value={typed}
+            onChange={(event) => {
+              forget()
+              setTyped(event.target.value)
+            }}
+          />
+        )}
+      </Field>
+      <Field label="Day" error={error?.at('/day')} hint="The day on which it reached the bank.">
+        {(wiring) => (
+          <DayField
+            wiring={wiring}
+            className={BOX_INPUT}
+            language={money.language}
+            today={today}
+            value={day}
+            onChange={(chosen) => {
+              forget()
+              setDay(chosen)
+            }}
+          />
+        )}
+      </Field>
+      <Field label="Note" error={error?.at('/note')} hint="For example its reference on the statement.">
+        {(wiring) => (
+          <input
+            {...wiring}
+            className={BOX_INPUT}
+            maxLength={300}
+            value={note}
+            onChange={(event) => setNote(event.target.value)}
+          />
+        )}
+      </Field>
+    </FormDialog>
   )
 }

@@ -12,7 +12,7 @@ interface AccessChoiceProps {
 /** What becomes of what was paid for, which the creator must say. */
 export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: AccessChoiceProps) {
   return (
-    <fieldset className="mb-3">
+    <fieldset>
       <legend className="text-[13px] font-semibold">Access</legend>
       {(
         [

@@ -254,7 +254,7 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
       }}
       onClose={onClose}
     >
-      <Field label="New day" error={error?.at('/day')} className="mb-3">
+      <Field label="New day" error={error?.at('/day')}>
         {(wiring) => (
           <DayField
             wiring={wiring}

@@ -111,7 +111,7 @@ function AnswerDialog({ dispute, accept, money, onClose }: AnswerDialogProps) {
       onClose={onClose}
     >
       {accept && (
-        <label className="mb-3 flex items-center gap-2">
+        <label className="flex items-center gap-2">
           <input type="checkbox" checked={closes} onChange={(event) => setCloses(event.target.checked)} />
           Close the course, and charge nothing more
         </label>

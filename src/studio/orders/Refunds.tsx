@@ -170,7 +170,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
       }}
       onClose={onClose}
     >
-      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why} className="mb-3">
+      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why}>
         {(wiring) => (
           <input
             {...wiring}
@@ -185,7 +185,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
         )}
       </Field>
       {shares && shares.length > 0 && (
-        <ul className="mb-3 text-[13px] text-ink-2">
+        <ul className="text-[13px] text-ink-2">
           {shares.map(({ chargeId, amount }) => {
             const charge = charges.find(({ id }) => id === chargeId)
             return (

@@ -10,7 +10,7 @@ import { State, type StateShape } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
-import { Dialog } from '../drafting/Dialog.tsx'
+import { FormDialog } from '../drafting/FormDialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import type { Order } from './order.ts'
 
@@ -176,79 +176,66 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
     await queryClient.invalidateQueries()
   }
   return (
-    <Dialog title={`Mark as received for order ${order.number}`} onClose={onClose}>
-      <form
-        noValidate
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault()
-          void mark()
-        }}
+    <FormDialog
+      title={`Mark as received for order ${order.number}`}
+      action="Mark as received"
+      error={error}
+      isBusy={isBusy}
+      act={mark}
+      onClose={onClose}
+    >
+      <Field
+        label="How much was received"
+        error={unread ?? nothing ?? error?.at('/amount')}
+        hint={
+          isSurplus
+            ? 'The order is already paid. This transfer stays under Needs attention until you have returned it.'
+            : isPart
+              ? `This is a part. ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still missing, and access stays closed.`
+              : over > 0
+                ? `This is ${formatMoney(over, money)} more than is owed. The order is paid and access opens; the rest is noted for you to return.`
+                : 'With this the order is paid and access opens.'
+        }
       >
-        <Field
-          label="How much was received"
-          error={unread ?? nothing ?? error?.at('/amount')}
-          hint={
-            isSurplus
-              ? 'The order is already paid. This transfer stays under Needs attention until you have returned it.'
-              : isPart
-                ? `This is a part. ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still missing, and access stays closed.`
-                : over > 0
-                  ? `This is ${formatMoney(over, money)} more than is owed. The order is paid and access opens; the rest is noted for you to return.`
-                  : 'With this the order is paid and access opens.'
-          }
-        >
-          {(wiring) => (
-            <input
-              {...wiring}
-              inputMode="decimal"
-              className={BOX_INPUT}
-              value={typed}
-              onChange={(event) => {
-                forget()
-                setTyped(event.target.value)
-              }}
-            />
-          )}
-        </Field>
-        <Field label="On which day" error={error?.at('/day')}>
-          {(wiring) => (
-            <DayField
-              wiring={wiring}
-              className={BOX_INPUT}
-              language={money.language}
-              today={order.today}
-              value={day}
-              onChange={(chosen) => {
-                forget()
-                setDay(chosen)
-              }}
-            />
-          )}
-        </Field>
-        <Field label="Note" error={error?.at('/note')} hint="For example who sent it.">
-          {(wiring) => (
-            <input
-              {...wiring}
-              className={BOX_INPUT}
-              maxLength={300}
-              value={note}
-              onChange={(event) => setNote(event.target.value)}
-            />
-          )}
-        </Field>
-        {error && error.problem.errors.length === 0 && (
-          <p role="alert" className="font-medium text-failed">
-            {error.message}
-          </p>
+        {(wiring) => (
+          <input
+            {...wiring}
+            inputMode="decimal"
+            className={BOX_INPUT}
+            value={typed}
+            onChange={(event) => {
+              forget()
+              setTyped(event.target.value)
+            }}
+          />
         )}
-        <div className="mt-2 flex justify-end gap-2">
-          <Button onClick={onClose}>Cancel</Button>
-          <Button kind="press" type="submit" disabled={isBusy}>
-            Mark as received
-          </Button>
-        </div>
-      </form>
-    </Dialog>
+      </Field>
+      <Field label="On which day" error={error?.at('/day')}>
+        {(wiring) => (
+          <DayField
+            wiring={wiring}
+            className={BOX_INPUT}
+            language={money.language}
+            today={order.today}
+            value={day}
+            onChange={(chosen) => {
+              forget()
+              setDay(chosen)
+            }}
+          />
+        )}
+      </Field>
+      <Field label="Note" error={error?.at('/note')} hint="For example who sent it.">
+        {(wiring) => (
+          <input
+            {...wiring}
+            className={BOX_INPUT}
+            maxLength={300}
+            value={note}
+            onChange={(event) => setNote(event.target.value)}
+          />
+        )}
+      </Field>
+    </FormDialog>
   )
 }

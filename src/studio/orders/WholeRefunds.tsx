@@ -120,7 +120,7 @@ function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
       }
       onClose={onClose}
     >
-      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why} className="mb-3">
+      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why}>
         {(wiring) => (
           <input
             {...wiring}
@@ -131,12 +131,7 @@ function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
           />
         )}
       </Field>
-      <Field
-        label="Reference"
-        error={error?.at('/reference')}
-        hint="What names it there, like “transfer of 3 May”."
-        className="mb-3"
-      >
+      <Field label="Reference" error={error?.at('/reference')} hint="What names it there, like “transfer of 3 May”.">
         {(wiring) => (
           <input
             {...wiring}

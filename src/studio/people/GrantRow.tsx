@@ -71,7 +71,7 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
           onClose={() => setAsking(false)}
         >
           {isSubscription && (
-            <fieldset className="mb-3">
+            <fieldset>
               <legend className="text-[13px] font-semibold">The subscription</legend>
               {(
                 [

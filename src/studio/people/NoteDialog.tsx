@@ -1,8 +1,7 @@
 import { type ReactNode, useState } from 'react'
-import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
-import { Dialog } from '../drafting/Dialog.tsx'
+import { FormDialog } from '../drafting/FormDialog.tsx'
 
 interface NoteDialogProps {
   title: string
@@ -23,38 +22,19 @@ export function NoteDialog({ title, text, action, firstNote = '', children, run,
     if (await attempt(() => run(note))) onClose()
   }
   return (
-    <Dialog title={title} text={text} onClose={onClose}>
-      <form
-        noValidate
-        onSubmit={(event) => {
-          event.preventDefault()
-          void go()
-        }}
-      >
-        {children}
-        <Field label="Why" error={error?.at('/note') ?? error?.at('/courseId')} hint="Kept in the history.">
-          {(wiring) => (
-            <input
-              {...wiring}
-              className={BOX_INPUT}
-              maxLength={300}
-              value={note}
-              onChange={(event) => setNote(event.target.value)}
-            />
-          )}
-        </Field>
-        {error && error.problem.errors.length === 0 && (
-          <p role="alert" className="mt-2 font-medium text-failed">
-            {error.message}
-          </p>
+    <FormDialog title={title} text={text} action={action} error={error} isBusy={isBusy} act={go} onClose={onClose}>
+      {children}
+      <Field label="Why" error={error?.at('/note') ?? error?.at('/courseId')} hint="Kept in the history.">
+        {(wiring) => (
+          <input
+            {...wiring}
+            className={BOX_INPUT}
+            maxLength={300}
+            value={note}
+            onChange={(event) => setNote(event.target.value)}
+          />
         )}
-        <div className="mt-5 flex justify-end gap-2">
-          <Button onClick={onClose}>Cancel</Button>
-          <Button kind="press" type="submit" disabled={isBusy}>
-            {action}
-          </Button>
-        </div>
-      </form>
-    </Dialog>
+      </Field>
+    </FormDialog>
   )
 }

@@ -265,7 +265,7 @@ function GiveCourse({ personId, name, onClose }: { personId: string; name: strin
       run={give}
       onClose={onClose}
     >
-      <Field label="Course" className="mb-3">
+      <Field label="Course">
         {(wiring) => (
           <Select
             wiring={wiring}

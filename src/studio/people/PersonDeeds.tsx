@@ -79,7 +79,7 @@ function CorrectDialog({ person, onClose }: DialogProps) {
       }}
       onClose={onClose}
     >
-      <div className="mb-3 grid gap-3">
+      <div className="grid gap-3">
         <Field label="Name" error={error?.at('/name')}>
           {(wiring) => (
             <input
@@ -148,7 +148,7 @@ function JoinDialog({ person, onClose }: DialogProps) {
       }}
       onClose={onClose}
     >
-      <Field label="The other person" hint="Name or email." className="mb-2">
+      <Field label="The other person" hint="Name or email.">
         {(wiring) => (
           <input
             {...wiring}
@@ -163,7 +163,7 @@ function JoinDialog({ person, onClose }: DialogProps) {
           />
         )}
       </Field>
-      <fieldset className="mb-3">
+      <fieldset>
         <legend className="sr-only">Person to join</legend>
         {others.map(({ id, name, email }) => (
           <label key={id} className="mt-1 flex items-center gap-2">
