@@ -11,7 +11,7 @@ import { agreementsDue, collectAgreement } from '../src/server/collecting/collec
 import { cancelAgreement } from '../src/server/collecting/deeds.ts'
 import type { Mode } from '../src/server/db/schema/columns.ts'
 import { agreements, attempts, connections, orderLines, orders } from '../src/server/db/schema/index.ts'
-import { markCame } from '../src/server/fulfilment/bankTransfer.ts'
+import { recordTransferReceived } from '../src/server/fulfilment/bankTransfer.ts'
 import { lookUpUntilSettled } from '../src/server/fulfilment/lookup.ts'
 import { getOffer } from '../src/server/offers/service.ts'
 import { findPerson } from '../src/server/people/service.ts'
@@ -222,7 +222,7 @@ export class DemoShop {
   /** The creator sees money in the account, and marks it. */
   private async came(orderId: string, amount: number, daysAgo: number) {
     const day = new Date(this.services.now().getTime() - (daysAgo > 100 ? DAY_MS : 0)).toISOString().slice(0, 10)
-    await markCame(this.services, 'practice', orderId, { amount, day, note: 'Seen in the account' })
+    await recordTransferReceived(this.services, 'practice', orderId, { amount, day, note: 'Seen in the account' })
     await this.work()
   }
 

@@ -2,8 +2,8 @@ import { parseArgs } from 'node:util'
 import { and, count, eq, inArray, lt, ne, notExists, sql } from 'drizzle-orm'
 import { addDays, type Day, daysBetween } from '../src/core/calendar/day.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, refunds, school as schools } from '../src/server/db/schema/index.ts'
-import { atOnce } from '../src/server/platform/atOnce.ts'
 import { inMode } from '../src/server/platform/context.ts'
+import { mapConcurrently } from '../src/server/platform/mapConcurrently.ts'
 import { schoolDay } from '../src/server/school/service.ts'
 import { GOOD_WEATHER } from '../src/standins/world.ts'
 import { Dice } from '../src/testing/dice.ts'
@@ -72,7 +72,7 @@ async function liveThrough(): Promise<Day> {
   for (let day = start; ; ) {
     const buyers = arrivals.slice(placed).filter((arrival) => arrival <= day)
     placed += buyers.length
-    await atOnce(BUYERS_AT_ONCE, buyers.map(people.next), (buyer) => people.buy(buyer))
+    await mapConcurrently(BUYERS_AT_ONCE, buyers.map(people.next), (buyer) => people.buy(buyer))
     await settleDay(day)
     await doByHand(day, daysBetween(before, day))
     await settleDay(day)

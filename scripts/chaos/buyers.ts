@@ -15,7 +15,7 @@ import {
   orders,
   refunds,
 } from '../../src/server/db/schema/index.ts'
-import { markCame } from '../../src/server/fulfilment/bankTransfer.ts'
+import { recordTransferReceived } from '../../src/server/fulfilment/bankTransfer.ts'
 import { Problem } from '../../src/server/http/problem.ts'
 import { inMode } from '../../src/server/platform/context.ts'
 import { hashToken } from '../../src/server/platform/secrets.ts'
@@ -25,7 +25,7 @@ import { GOOD_WEATHER } from '../../src/standins/world.ts'
 import type { Dice } from '../../src/testing/dice.ts'
 import type { ChaosSchool, OnSale, Way } from './school.ts'
 
-const MOST_TRIES = 12
+const MAX_TRIES = 12
 const NOT_NOW = ['gateway-unreachable', 'way-down', 'busy']
 
 /** What people do: buy by every way, pay by hand what was declined, cancel, and are given money back. */
@@ -97,8 +97,8 @@ export class People {
     if (way === 'bank' && placed.state === 'awaiting' && comes) {
       const day = await schoolDay(practice)
       const first = Math.floor(pay / 3)
-      await markCame(practice, 'practice', placed.orderId, { amount: first, day, note: '' })
-      await markCame(practice, 'practice', placed.orderId, { amount: pay - first, day, note: '' })
+      await recordTransferReceived(practice, 'practice', placed.orderId, { amount: first, day, note: '' })
+      await recordTransferReceived(practice, 'practice', placed.orderId, { amount: pay - first, day, note: '' })
     }
   }
 
@@ -214,7 +214,7 @@ async function again<T>(run: () => Promise<T>): Promise<T> {
     try {
       return await run()
     } catch (error) {
-      if (go === MOST_TRIES || !(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
+      if (go === MAX_TRIES || !(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
       await new Promise((resolve) => setTimeout(resolve, go * 200))
     }
   }

@@ -5,9 +5,9 @@ import { agreementsDue, collectAgreements } from '../../src/server/collecting/co
 import { connect } from '../../src/server/db/client.ts'
 import { attempts, connections, OPEN_ATTEMPTS, refunds } from '../../src/server/db/schema/index.ts'
 import { lookUpAttempt } from '../../src/server/fulfilment/lookup.ts'
-import { addUp } from '../../src/server/money/sums.ts'
-import { atOnce } from '../../src/server/platform/atOnce.ts'
+import { aggregate } from '../../src/server/money/sums.ts'
 import { inMode } from '../../src/server/platform/context.ts'
+import { mapConcurrently } from '../../src/server/platform/mapConcurrently.ts'
 import { settleRefund } from '../../src/server/refunds/service.ts'
 import { chaosServices } from './services.ts'
 
@@ -42,12 +42,12 @@ for (;;) {
   await each(asked, (attempt) => lookUpAttempt(services, attempt))
   const given = await db.select({ id: refunds.id }).from(refunds).where(eq(refunds.state, 'started'))
   await each(given, ({ id }) => settleRefund(services, id))
-  if (Math.random() < 0.05) await addUp(db)
+  if (Math.random() < 0.05) await aggregate(db)
   await new Promise((resolve) => setTimeout(resolve, due.length > 0 ? 5 : 30))
 }
 
 async function each<T>(list: readonly T[], run: (item: T) => Promise<unknown>): Promise<void> {
-  await atOnce(AT_ONCE, list, async (item) => {
+  await mapConcurrently(AT_ONCE, list, async (item) => {
     try {
       await run(item)
     } catch (error) {

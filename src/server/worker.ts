@@ -6,10 +6,10 @@ import { log } from './log/log.ts'
 import { describeError } from './log/logError.ts'
 import { sendAccountMail } from './messages/accountMail.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
-import { addUp } from './money/sums.ts'
-import { atOnce } from './platform/atOnce.ts'
+import { aggregate } from './money/sums.ts'
 import type { Services } from './platform/context.ts'
 import type { JobData, JobName } from './platform/jobs.ts'
+import { mapConcurrently } from './platform/mapConcurrently.ts'
 import { restoredSince } from './platform/restored.ts'
 import { goOnMoving, resumeMove } from './practice/practiceTime.ts'
 import { settleRefund } from './refunds/service.ts'
@@ -34,7 +34,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
     { batch = 5, together = 1 } = {},
   ) =>
     boss.work<JobData[N]>(name, { pollingIntervalSeconds: POLLED_SECONDS, batchSize: batch }, (jobs) =>
-      atOnce(together, jobs, async ({ id, data }) => {
+      mapConcurrently(together, jobs, async ({ id, data }) => {
         try {
           await handle(data)
         } catch (error) {
@@ -77,7 +77,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       sweepOpenAttempts(services),
       queueDue(services),
       announceAll(services),
-      addUp(services.db),
+      aggregate(services.db),
       resumeMove(services),
       queueDaily(services),
     ]).catch((error: unknown) => log('error', 'sweep', error))

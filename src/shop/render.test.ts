@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { type DraftTerms, newOffer } from '../core/content/offer.ts'
-import { speakOffer } from '../core/content/quoteInput.ts'
+import { describeOffer } from '../core/content/quoteInput.ts'
 import type { ShopOffer, ShopPage, ShopView } from '../server/client.ts'
 import { renderShop } from './render.tsx'
 
@@ -37,7 +37,7 @@ const way = {
 }
 
 function offer(terms: DraftTerms, name = 'One payment', highlighted = false): ShopOffer {
-  const said = speakOffer(
+  const said = describeOffer(
     { ...school, timeZone: 'UTC' },
     { id: name, courses: [{ id: 'c' }], content: { ...newOffer(name), terms } },
     '2027-01-31T10:00:00Z',

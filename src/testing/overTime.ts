@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm'
 import type { DraftTerms, OfferContent } from '../core/content/offer.ts'
-import { entryOn, grantsOf } from '../server/access/service.ts'
+import { accessDecisionOn, grantsOf } from '../server/access/service.ts'
 import { agreementsDue, collectAgreements } from '../server/collecting/collect.ts'
 import { agreements, orders, people } from '../server/db/schema/index.ts'
 import { schoolDay } from '../server/school/service.ts'
@@ -43,5 +43,5 @@ export async function goOn(world: World, days: number): Promise<void> {
 /** How a course stands today for its buyer, when signed in. */
 export async function entryOf(world: World, { courseId, person }: Pick<Agreed, 'courseId' | 'person'>) {
   const held = await grantsOf(world.services, { mode: 'practice', person, browserHash: null }, courseId)
-  return entryOn(await schoolDay(world.services), held)
+  return accessDecisionOn(await schoolDay(world.services), held)
 }

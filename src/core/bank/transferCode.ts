@@ -10,14 +10,14 @@ interface Transfer {
 }
 
 /** From one cent to just below a thousand million euros. */
-const MOST_CENTS = 99_999_999_999
+const MAX_CENTS = 99_999_999_999
 
 /**
  * What the QR code of a SEPA transfer holds (EPC069-12, version 002, UTF-8): a banking app that scans it fills the
  * transfer in. Null where such a code cannot say it: amounts that are too large.
  */
 export function transferCode({ holder, iban, bic, amount, reference }: Transfer): string | null {
-  if (amount < 1 || amount > MOST_CENTS) return null
+  if (amount < 1 || amount > MAX_CENTS) return null
   const euros = `EUR${Math.floor(amount / 100)}.${String(amount % 100).padStart(2, '0')}`
   return ['BCD', '002', '1', 'SCT', bic, holder.slice(0, 70), iban, euros, '', reference].join('\n')
 }

@@ -1,7 +1,7 @@
 import { addDays, type Day, later } from '../calendar/day.ts'
 import { closesOnceIn, opensOn } from '../quote/access.ts'
 import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
-import { type Agreement, inHand } from './agreement.ts'
+import { type Agreement, nextPayment } from './agreement.ts'
 
 /**
  * When the course closes as things stand: by what was paid so far, or the day it was cancelled now. `placedOn` is the
@@ -25,7 +25,7 @@ export function closesAsItStands(
 
 /** A payment that was moved to a later day does not shut the course before it: it stays open to that day, and its grace. */
 function openToDue(byPaid: Day, { graceDays }: QuotedOffer['access'], agreement: Agreement | null): Day {
-  const unpaid = agreement && inHand(agreement)
+  const unpaid = agreement && nextPayment(agreement)
   return unpaid ? later(byPaid, addDays(unpaid.due, graceDays)) : byPaid
 }
 
@@ -53,7 +53,7 @@ export function isOpenOn(
  * does. Of a cancelled agreement only what was due before the cancelling counts.
  */
 export function shutsForDebt({ access }: QuotedOffer, agreement: Agreement | null): Day | null {
-  const unpaid = agreement && inHand(agreement)
+  const unpaid = agreement && nextPayment(agreement)
   if (access.lasts === 'whilePaying' || !agreement || !unpaid) return null
   if (agreement.cancelled !== null && unpaid.due >= agreement.cancelled.on) return null
   return addDays(unpaid.due, access.graceDays)

@@ -50,7 +50,7 @@ export function beginAgreement(line: QuotedLine, kind: TermsKind, purchaseDay: D
 export type Task = { do: 'try' | 'settle'; payment: ScheduledPayment }
 
 /** The payment in hand, the unpaid one that comes first. */
-export function inHand({ payments, collected }: Agreement): ScheduledPayment | undefined {
+export function nextPayment({ payments, collected }: Agreement): ScheduledPayment | undefined {
   return payments[collected]
 }
 
@@ -59,7 +59,7 @@ export function inHand({ payments, collected }: Agreement): ScheduledPayment | u
  * many days after its first try, which may have been later where nobody worked.
  */
 export function tryDays(agreement: Agreement, retryAfterDays: readonly number[]): Day[] {
-  const payment = inHand(agreement)
+  const payment = nextPayment(agreement)
   if (!payment) return []
   const first = agreement.firstTried ?? later(payment.due, agreement.lastCollected)
   return [first, ...retryAfterDays.map((days) => addDays(first, days))]
@@ -77,7 +77,7 @@ export function nextTryOf(agreement: Agreement, retryAfterDays: readonly number[
 
 /** What is to be done for this agreement on a day; null where nothing is. */
 export function taskOn(agreement: Agreement, retryAfterDays: readonly number[], day: Day): Task | null {
-  const payment = inHand(agreement)
+  const payment = nextPayment(agreement)
   const next = nextTryOf(agreement, retryAfterDays)
   if (!payment || next === null || next > day) return null
   return { do: payment.pay === 0 ? 'settle' : 'try', payment }
@@ -154,7 +154,7 @@ export function afterGivenBack(agreement: Agreement, on: Day): Agreement | null 
  * meanwhile: then it is bought again.
  */
 export function afterTakenBack(agreement: Agreement, day: Day): Agreement | null {
-  const next = inHand(agreement)
+  const next = nextPayment(agreement)
   if (agreement.state !== 'cancelled' || agreement.kind !== 'subscription' || !next || next.due < day) return null
   return { ...agreement, state: 'active', cancelled: null, ...UNTRIED }
 }

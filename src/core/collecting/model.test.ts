@@ -88,9 +88,9 @@ function model(document: ReturnType<typeof documentOf>, { terms, access, retryAf
   const row = (on: string, what: string, slot?: Slot) =>
     log.push({ on, line: 0, what, n: slot?.n ?? null, pay: slot?.pay ?? null })
 
-  const inHand = () => numbered.find(({ paid }) => paid === null)
+  const nextPayment = () => numbered.find(({ paid }) => paid === null)
   const nextTry = (): string | null => {
-    const slot = inHand()
+    const slot = nextPayment()
     if (state !== 'going on' || !slot) return null
     const lastPaid = numbered
       .map(({ paid }) => paid ?? '')
@@ -103,7 +103,7 @@ function model(document: ReturnType<typeof documentOf>, { terms, access, retryAf
     slot.paid = day
     tried = []
     row(day, slot.pay === 0 ? 'settled' : 'collected', slot)
-    if (!inHand() && !line.untilCancelled) {
+    if (!nextPayment() && !line.untilCancelled) {
       state = 'completed'
       row(day, 'completed')
     }
@@ -146,7 +146,7 @@ function model(document: ReturnType<typeof documentOf>, { terms, access, retryAf
       } else row(day, 'nothing-to-cancel')
     }
     while (nextTry() === day) {
-      const slot = inHand() as Slot
+      const slot = nextPayment() as Slot
       if (slot.pay === 0 || attempt() === 'ok') settle(day, slot)
       else {
         tried.push(day)
@@ -165,7 +165,7 @@ function model(document: ReturnType<typeof documentOf>, { terms, access, retryAf
   const isOwed = state === 'going on' || (state === 'stopped' && !isSubscription)
   const late = isOwed ? unpaid.filter(({ due }) => due <= document.until) : []
   const on = nextTry()
-  const slot = inHand()
+  const slot = nextPayment()
   const access_: { from: string; to: string | null }[] = []
   for (const day of openDays) {
     const last = access_.at(-1)

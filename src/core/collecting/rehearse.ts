@@ -9,7 +9,7 @@ import {
   afterCollected,
   afterDeclined,
   beginAgreement,
-  inHand,
+  nextPayment,
   owes,
   payableOn,
   taskOn,
@@ -195,7 +195,7 @@ function stateOf(agreement: Agreement | null, isLate: boolean): RehearsedLine['s
 
 /** The payment in hand, and the first day after `until` on which it would be tried or settled. */
 function nextOf(agreement: Agreement, until: Day, retryAfterDays: readonly number[]): RehearsedLine['next'] {
-  const payment = inHand(agreement)
+  const payment = nextPayment(agreement)
   if (agreement.state !== 'active' || !payment) return null
   const on = tryDays(agreement, retryAfterDays)
     .slice(agreement.tries)

@@ -3,7 +3,7 @@ import { sayPrice } from '../sentence/sentence.ts'
 import { sayList } from '../sentence/words.ts'
 import type { CourseContent } from './course.ts'
 import { type Audience, type OfferContent, quotableSale } from './offer.ts'
-import { type PricingSchool, speakOffer } from './quoteInput.ts'
+import { describeOffer, type PricingSchool } from './quoteInput.ts'
 
 /** One change in plain words; `from` is null for what is new, `to` null for what goes. */
 export interface Change {
@@ -21,7 +21,7 @@ export function offerChanges(
   titleOf: (courseId: string) => string = (courseId) => courseId,
 ): Change[] {
   const said = (content: OfferContent) => {
-    const spoken = speakOffer(
+    const spoken = describeOffer(
       school,
       { id: 'offer', courses: [{ id: 'course' }], content: { ...content, sale: null } },
       at,

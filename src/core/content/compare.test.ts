@@ -1,13 +1,13 @@
 import { expect, it } from 'vitest'
 import { compareOffer, keptOverTime } from './compare.ts'
 import { type DraftTerms, newOffer } from './offer.ts'
-import { speakOffer } from './quoteInput.ts'
+import { describeOffer } from './quoteInput.ts'
 
 const school = { currency: 'EUR', language: 'en', timeZone: 'UTC', taxMode: 'inclusive', taxRate: 2000 } as const
 const fee = { rate: 150, fixed: { EUR: 25 } }
 const month = { count: 1, unit: 'month' } as const
 const compared = (terms: DraftTerms, atOnce: number | null = 12_900) => {
-  const said = speakOffer(
+  const said = describeOffer(
     school,
     { id: 'o', courses: [{ id: 'c' }], content: { ...newOffer('o'), terms } },
     '2027-01-31T10:00:00Z',

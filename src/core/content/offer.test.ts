@@ -12,7 +12,7 @@ import {
   quotableTerms,
   statementProblem,
 } from './offer.ts'
-import { quoteInputOf, speakOffer } from './quoteInput.ts'
+import { describeOffer, quoteInputOf } from './quoteInput.ts'
 
 const every = { count: 1, unit: 'month' } as const
 const school = {
@@ -44,7 +44,9 @@ describe('a draft’s terms', () => {
     ['a subscription', { ...monthly, amount: null }],
   ])('that are not whole cannot be quoted: %s', (_name, terms) => {
     expect(quotableTerms(terms)).toBeNull()
-    expect(speakOffer(school, { id: 'o', courses: [{ id: 'c' }], content: { ...newOffer('x'), terms } }, at)).toBeNull()
+    expect(
+      describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: { ...newOffer('x'), terms } }, at),
+    ).toBeNull()
   })
 
   it('keep their figure when their kind changes, there and back', () => {
@@ -150,7 +152,7 @@ it('what the schema lets through, the core can quote or calls unfinished; it nev
       const parsed = v.safeParse(offerContentSchema, { ...newOffer('x'), ...asked })
       expect(parsed.success).toBe(true)
       if (!parsed.success) return
-      const said = speakOffer(school, { id: 'o', courses: [{ id: 'c' }], content: parsed.output }, at)
+      const said = describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: parsed.output }, at)
       if (said)
         expect(
           quoteInputOf(school, { id: 'o', courses: [{ id: 'c' }], content: parsed.output }, at).lines[0]?.offer.terms,

@@ -60,7 +60,7 @@ const accessSchema = v.object({
 })
 
 /** Most lines under a price. */
-export const MOST_LINES = 5
+export const MAX_LINES = 5
 const LONGEST_STATEMENT = 22
 
 /** Why a text cannot stand on a card statement, in words; null where it can. Empty is the school's name. */
@@ -102,7 +102,7 @@ export const offerContentSchema = v.object({
   lines: v.pipe(
     v.string(),
     v.maxLength(400, 'Use at most 400 characters in all lines together.'),
-    v.check((text) => text.split('\n').length <= MOST_LINES, `There are at most ${MOST_LINES} lines.`),
+    v.check((text) => text.split('\n').length <= MAX_LINES, `There are at most ${MAX_LINES} lines.`),
   ),
   /** For the creator alone. */
   label: v.pipe(v.string(), v.maxLength(80, 'Use at most 80 characters.')),

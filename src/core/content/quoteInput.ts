@@ -88,7 +88,7 @@ export interface Said {
 }
 
 /** An offer's quote and what there is to say about it; null while a figure is missing or does not fit. */
-export function speakOffer(school: PricingSchool, offer: PricedOffer, at: string): Said | null {
+export function describeOffer(school: PricingSchool, offer: PricedOffer, at: string): Said | null {
   if (!quotableTerms(offer.content.terms) || !parseInstant(at)) return null
   try {
     return speakQuote(school, quoteInputOf(school, offer, at))

@@ -1,6 +1,6 @@
 import { expect, it } from 'vitest'
 import { newOffer, type OfferContent } from '../content/offer.ts'
-import { speakOffer } from '../content/quoteInput.ts'
+import { describeOffer } from '../content/quoteInput.ts'
 import { type OfferSituation, obstaclesOf } from './readiness.ts'
 
 const money = { currency: 'EUR', language: 'en' }
@@ -45,7 +45,7 @@ const ready: OfferSituation = {
 }
 const codes = (change: Partial<OfferSituation>) => {
   const draft = change.draft ?? ready.draft
-  const said = speakOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.spoken ?? null
+  const said = describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.spoken ?? null
   return obstaclesOf({ ...ready, said, live: draft, ...change }, money).map(({ code }) => code)
 }
 
@@ -139,7 +139,7 @@ it('names the gateway that could, and what is in the way in money', () => {
   const wallet = { ...card, name: 'Brook Transfer', chargesAgain: false }
   const said = (change: Partial<OfferSituation>) => {
     const draft = change.draft ?? ready.draft
-    const spoken = speakOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.spoken ?? null
+    const spoken = describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.spoken ?? null
     return obstaclesOf({ ...ready, said: spoken, live: draft, ...change }, money).map(({ title, detail }) =>
       `${title} ${detail}`.trim(),
     )
@@ -162,7 +162,7 @@ it('with nothing connected it names those that could take this price in this cur
   const euroOnly = { ...card, name: 'Euro only', currencies: ['EUR'] as const }
   const any = { ...card, name: 'Any', currencies: 'any' as const }
   const said =
-    speakOffer({ ...school, currency: 'CHF' }, { id: 'o', courses: [{ id: 'c' }], content }, at)?.spoken ?? null
+    describeOffer({ ...school, currency: 'CHF' }, { id: 'o', courses: [{ id: 'c' }], content }, at)?.spoken ?? null
   const found = obstaclesOf({ ...ready, said, ways: [], known: [euroOnly, any] }, { ...money, currency: 'CHF' })
   const [first] = found
   expect(`${first?.title} ${first?.detail}`).toContain('Connect a gateway; Any can take it.')

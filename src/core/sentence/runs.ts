@@ -27,7 +27,7 @@ export function runsOf(payments: readonly ScheduledPayment[], endless: boolean):
 }
 
 /** Most payments whose days are all said. */
-const MOST_DAYS = 3
+const MAX_DAYS = 3
 
 /** A run in words, "€43.00 on 28 February and 31 March"; the year is left out where it is `thisYear`. */
 export function sayRun({ pay, dues, endless }: Run, every: Span, money: MoneyFormat, thisYear: string): string {
@@ -35,6 +35,6 @@ export function sayRun({ pay, dues, endless }: Run, every: Span, money: MoneyFor
   const day = (due: Day) => sayDay(due, money.language, thisYear)
   const first = day(dues[0] as Day)
   if (endless) return `${amount} ${sayEvery(every)} from ${first} until cancelled`
-  if (dues.length <= MOST_DAYS) return `${amount} on ${sayList(dues.map(day))}`
+  if (dues.length <= MAX_DAYS) return `${amount} on ${sayList(dues.map(day))}`
   return `${dues.length} payments of ${amount}, one ${sayEvery(every)}, the first on ${first}`
 }

@@ -5,7 +5,7 @@ import { getCourse } from '../catalogue/service.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, grants, orderLines } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { type Happening, record, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
@@ -15,9 +15,9 @@ import { schoolDay } from '../school/service.ts'
  * any more. The caller holds the order's lock.
  * @returns what happened, for the journal.
  */
-export async function closeLine(services: Within, lineId: string, note: string): Promise<Happening[]> {
+export async function closeLine(services: Within, lineId: string, note: string): Promise<JournalEvent[]> {
   const { db: tx } = services
-  const happened: Happening[] = []
+  const happened: JournalEvent[] = []
   const [agreed] = await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, lineId))
   if (agreed) {
     const held = await holdAgreement(tx, agreed.id)

@@ -16,7 +16,7 @@ export type Grant = typeof grants.$inferSelect & {
 }
 
 /** Why a visitor may or may not enter a course today. */
-export type Entry =
+export type AccessDecision =
   | { state: 'open'; grant: Grant }
   | { state: 'opens-later'; opens: string }
   /** `owes`: the agreement whose unpaid payment shut it, which paying opens again. */
@@ -27,7 +27,7 @@ export type Entry =
  * Judges a visitor's grants of one course on a day: open when opens ≤ day < closes (pricing rules, section 8),
  * and no payment is overdue past its grace (collecting rules, section 4). The best of several grants counts.
  */
-export function entryOn(day: string, held: readonly Grant[]): Entry {
+export function accessDecisionOn(day: string, held: readonly Grant[]): AccessDecision {
   const standing = held.filter((grant) => grant.endedAt === null)
   const open = standing.find((grant) => grant.opens <= day && isStillOpen(day, grant))
   if (open) return { state: 'open', grant: open }
@@ -68,8 +68,8 @@ function isStillOpen(day: string, grant: Grant): boolean {
 }
 
 /** Whether a visitor may enter a course now, by their account or by the browser that bought it. */
-export async function mayEnter(services: Services, courseId: string, visitor: Visitor): Promise<Entry> {
-  return entryOn(await schoolDay(services), await grantsOf(services, visitor, courseId))
+export async function checkAccess(services: Services, courseId: string, visitor: Visitor): Promise<AccessDecision> {
+  return accessDecisionOn(await schoolDay(services), await grantsOf(services, visitor, courseId))
 }
 
 const WITH_AGREEMENT = {
@@ -140,7 +140,7 @@ export async function coursesOf(services: Services, person: Person) {
   }
   return [...byCourse.values()].map(({ course, held }) => {
     const shown = course.live ?? course.draft
-    const entry = entryOn(day, held)
+    const entry = accessDecisionOn(day, held)
     return {
       slug: course.slug,
       title: shown.title,
@@ -168,7 +168,8 @@ export async function giveCourse(services: Services, personId: string, courseId:
     if (!person || person.erasedAt) throw notFound('person')
     const course = await getCourse(tx, courseId)
     const held = await grantsOf(services, { mode: person.mode, person, browserHash: null }, courseId)
-    if (entryOn(day, held).state === 'open') throw new Problem(409, 'has-it', `${person.name} has this course already.`)
+    if (accessDecisionOn(day, held).state === 'open')
+      throw new Problem(409, 'has-it', `${person.name} has this course already.`)
     await tx.insert(grants).values({ mode: person.mode, personId, courseId, note, opens: day, createdAt: now() })
     const { title } = course.live ?? course.draft
     const { queued, writes } = queueMessage(services, {
@@ -190,7 +191,7 @@ export async function isLineOpen(services: Services, lineId: string): Promise<bo
     .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
     .where(eq(grants.lineId, lineId))
   const held = rows.map(({ grant, agreement }) => ({ ...grant, agreement }))
-  return entryOn(await schoolDay(services), held).state === 'open'
+  return accessDecisionOn(await schoolDay(services), held).state === 'open'
 }
 
 /** The grants of a buyer or an order, with their courses, oldest first. */

@@ -88,9 +88,9 @@ export interface Held {
 }
 
 /** Payments to come that are kept listed of what goes on until cancelled, at least … */
-const FEWEST_AHEAD = 3
+const MIN_AHEAD = 3
 /** … and at most. */
-const MOST_AHEAD = 120
+const MAX_AHEAD = 120
 
 /**
  * Locks the order of an agreement, which is the lock for all that happens to it, and reads how it stands.
@@ -304,8 +304,8 @@ function paymentsAhead({ order, line, request, offer }: Held, next: Agreement): 
   if (!next.endless || next.state !== 'active' || offer.terms.kind !== 'subscription') return []
   const yearOn = after(next.lastCollected, 1, { count: 1, unit: 'year' })
   const anchor = anchorOf(offer.terms, order.quote.purchaseDay)
-  let horizon = next.collected + FEWEST_AHEAD
-  while (horizon < next.collected + MOST_AHEAD && after(anchor, horizon, offer.terms.every) <= yearOn) horizon++
+  let horizon = next.collected + MIN_AHEAD
+  while (horizon < next.collected + MAX_AHEAD && after(anchor, horizon, offer.terms.every) <= yearOn) horizon++
   if (horizon <= known) return []
   return quote({ ...request, horizon }).lines[line.position]?.payments.filter(({ n }) => n > known) ?? []
 }

@@ -1,5 +1,5 @@
 import { attempts } from '../db/schema/index.ts'
-import { type Happening, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import type { Within } from '../platform/context.ts'
 import { type Collects, nextAttemptKeys } from './attemptKey.ts'
 
@@ -17,17 +17,17 @@ export interface Asked extends Collects, Pick<Attempt, 'connectionId' | 'amount'
 
 /** An attempt to be started: what it is about, what it asks for, and what is written of it before. */
 export interface Starting {
-  about: Happening['about']
+  about: JournalEvent['about']
   asked: Asked
-  before?: Happening[]
+  before?: JournalEvent[]
 }
 
 /** Starts one attempt; see {@link startAttempts}. */
 export async function startAttempt(
   services: Within,
-  about: Happening['about'],
+  about: JournalEvent['about'],
   asked: Asked,
-  before: Happening[] = [],
+  before: JournalEvent[] = [],
 ): Promise<Attempt> {
   const [attempt] = await startAttempts(services, [{ about, asked, before }])
   return attempt as Attempt
@@ -54,7 +54,7 @@ export async function startAttempts(services: Within, all: readonly Starting[]):
     state: 'started' as const,
     startedAt,
   }))
-  const happened = all.flatMap(({ about, asked, before = [] }, index): Happening[] => {
+  const happened = all.flatMap(({ about, asked, before = [] }, index): JournalEvent[] => {
     const { amount, currency, fromN } = asked
     const data = { ...(fromN === null ? {} : { n: fromN }), amount, currency, key: keys[index] as string }
     return [...before, { about, what: 'attempt-started', data }]

@@ -27,7 +27,7 @@ export interface KeptFor {
 }
 
 /** A way that a buyer pays through, opened for use; `gateway` null where nobody is asked, as for bank transfer. */
-export interface OpenWay {
+export interface OpenPaymentMethod {
   connection: typeof connections.$inferSelect
   capabilities: Capabilities
   gateway: Gateway | null
@@ -38,7 +38,11 @@ export interface Gateway {
 }
 
 /** The way that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
-export async function openWay(services: Services, payment: Payment | null, mode: Mode): Promise<OpenWay> {
+export async function openPaymentMethod(
+  services: Services,
+  payment: Payment | null,
+  mode: Mode,
+): Promise<OpenPaymentMethod> {
   if (!payment) throw fieldProblem('/payment', 'Choose how to pay.')
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
   if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
@@ -56,7 +60,7 @@ export async function openWay(services: Services, payment: Payment | null, mode:
  * Whether a gateway that did not answer lately does now, asked before it is asked for money: a payment begun while it is
  * down would have to be waited for.
  */
-export async function isUp({ connection, gateway }: OpenWay): Promise<boolean> {
+export async function isUp({ connection, gateway }: OpenPaymentMethod): Promise<boolean> {
   if (!gateway || connection.downSince === null) return true
   try {
     await gateway.adapter.verify(gateway.credentials)
@@ -68,7 +72,7 @@ export async function isUp({ connection, gateway }: OpenWay): Promise<boolean> {
 }
 
 /** What is said where a gateway does not answer. */
-export function wayDown({ capabilities }: OpenWay): Problem {
+export function wayDown({ capabilities }: OpenPaymentMethod): Problem {
   return new Problem(
     503,
     'way-down',
@@ -77,12 +81,12 @@ export function wayDown({ capabilities }: OpenWay): Problem {
 }
 
 /** What a gateway is asked to charge: the token of its fields, or what the buyer approves on its page. */
-export function sourceOf({ capabilities }: OpenWay, token: string, keep: boolean, returnUrl: string) {
+export function sourceOf({ capabilities }: OpenPaymentMethod, token: string, keep: boolean, returnUrl: string) {
   return capabilities.style === 'redirect' ? { returnUrl, keep } : { token, keep }
 }
 
 /** Keeps the buyer's method where nothing is due today but later payments come. */
-export async function keepMethod({ connection, gateway }: OpenWay, token: string): Promise<KeptFor> {
+export async function keepMethod({ connection, gateway }: OpenPaymentMethod, token: string): Promise<KeptFor> {
   if (!gateway) throw new Error('Nothing can be kept without a gateway.')
   try {
     const kept = await gateway.adapter.keep(gateway.credentials, {

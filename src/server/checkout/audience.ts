@@ -1,5 +1,5 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import { type Entry, entryOn, grantsOf, mayEnter } from '../access/service.ts'
+import { type AccessDecision, accessDecisionOn, checkAccess, grantsOf } from '../access/service.ts'
 import { courses, people } from '../db/schema/index.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
@@ -9,13 +9,13 @@ import type { Needs } from '../views/data.ts'
 import type { Shopper } from './placing.ts'
 
 /** How a course stands for who holds it. */
-const HOLDS: readonly Entry['state'][] = ['open', 'opens-later']
+const HOLDS: readonly AccessDecision['state'][] = ['open', 'opens-later']
 
 /** What must be held to buy an offer for holders, and whether the visitor holds any of it. */
 export async function needsOf(services: Services, courseIds: string[], visitor: Visitor): Promise<Needs> {
   const [rows, entries] = await Promise.all([
     services.db.select().from(courses).where(inArray(courses.id, courseIds)),
-    Promise.all(courseIds.map((id) => mayEnter(services, id, visitor))),
+    Promise.all(courseIds.map((id) => checkAccess(services, id, visitor))),
   ])
   return {
     courses: rows.map(({ slug, live, draft }) => ({ slug, title: (live ?? draft).title })),
@@ -44,7 +44,7 @@ export async function requireHolder(
     )
   const day = await schoolDay(services)
   const visible = await Promise.all(courseIds.map((id) => grantsOf(services, { mode, person, browserHash }, id)))
-  const holders = visible.flat().filter((grant) => HOLDS.includes(entryOn(day, [grant]).state))
+  const holders = visible.flat().filter((grant) => HOLDS.includes(accessDecisionOn(day, [grant]).state))
   const [own] = await services.db
     .select({ id: people.id })
     .from(people)

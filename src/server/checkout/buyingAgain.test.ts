@@ -4,7 +4,7 @@ import type { Access } from '../../core/terms/terms.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper } from '../../testing/world.ts'
 import { people } from '../db/schema/index.ts'
-import { markCame } from '../fulfilment/bankTransfer.ts'
+import { recordTransferReceived } from '../fulfilment/bankTransfer.ts'
 import { schoolDay } from '../school/service.ts'
 import { placeOrder } from './place.ts'
 
@@ -60,7 +60,7 @@ describe('a course of limited length', () => {
     const { courseId, order } = await has(year, 'before@post.example')
     const forGood = await world.offer(courseId, 5000)
     const { orderId } = await order(forGood, { payment: { connectionId: transfer, token: '' } })
-    await markCame(world.services, 'practice', orderId, {
+    await recordTransferReceived(world.services, 'practice', orderId, {
       amount: 5000,
       day: await schoolDay(world.services),
       note: '',

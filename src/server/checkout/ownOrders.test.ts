@@ -2,9 +2,9 @@ import { eq } from 'drizzle-orm'
 import { beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { eventually, shopper } from '../../testing/world.ts'
-import { mayEnter } from '../access/service.ts'
+import { checkAccess } from '../access/service.ts'
 import { grants, messages, orderLines, people } from '../db/schema/index.ts'
-import { markCame } from '../fulfilment/bankTransfer.ts'
+import { recordTransferReceived } from '../fulfilment/bankTransfer.ts'
 import { findPerson } from '../people/service.ts'
 import { refundLine } from '../refunds/service.ts'
 import { openSession } from '../session/sessions.ts'
@@ -31,7 +31,7 @@ const byCard = (behaviour = 'pays', more = {}) =>
   world.request(course.offerId, 12_900, { email: email(), ...more }, behaviour)
 const stateOf = async (orderId: string) => (await world.attemptsOf(orderId)).map(({ state }) => state)
 const transferCame = (orderId: string) =>
-  markCame(world.services, 'practice', orderId, {
+  recordTransferReceived(world.services, 'practice', orderId, {
     amount: 12_900,
     day: new Date().toISOString().slice(0, 10),
     note: '',
@@ -131,7 +131,7 @@ describe('two unpaid orders of one buyer for one course', () => {
 describe('the browser that bought', () => {
   it('has the course for an hour without signing in, not for good', async () => {
     const { orderId } = await world.buy(course.slug, byCard(), 'cookie of a browser')
-    const state = async () => (await mayEnter(world.services, course.courseId, shopper('cookie of a browser'))).state
+    const state = async () => (await checkAccess(world.services, course.courseId, shopper('cookie of a browser'))).state
     const thanks = () =>
       world.call('GET', `/thanks/${orderId}`, undefined, { cookie: 'acorn_browser=cookie of a browser' })
     expect(await state()).toBe('open')
@@ -145,7 +145,7 @@ describe('the browser that bought', () => {
       code: 'not-with-this-email',
     })
     const person = await findPerson(world.db, 'practice', email())
-    expect((await mayEnter(world.services, course.courseId, { ...shopper('else'), person })).state).toBe('open')
+    expect((await checkAccess(world.services, course.courseId, { ...shopper('else'), person })).state).toBe('open')
   })
 
   it('has it no more after signing out', async () => {

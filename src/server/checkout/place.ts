@@ -4,7 +4,7 @@ import { toCollect, whyNot } from '../../core/ways/collects.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { callGateway } from '../charging/call.ts'
-import { isUp, keepMethod, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
+import { isUp, keepMethod, type OpenPaymentMethod, openPaymentMethod, sourceOf, wayDown } from '../charging/ways.ts'
 import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
 import { goesOn } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
@@ -18,7 +18,7 @@ import { requireHolder } from './audience.ts'
 import type { Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
 import { quoteBasket } from './quoteBasket.ts'
-import { clearTheWay, standing } from './standing.ts'
+import { resolveOpenAttempt, standing } from './standing.ts'
 
 /**
  * Places an order from the page of a product, and collects what is due today.
@@ -60,7 +60,7 @@ export async function placeBasket(
     throw new Problem(409, 'price-changed', 'The price changed while this page was open. Nothing was charged.')
   }
   const hasLater = quoted.quote.lines.some((line) => goesOn(line, quoted.quote.purchaseDay))
-  const way = pay > 0 || hasLater ? await openWay(services, request.payment, shopper.mode) : null
+  const way = pay > 0 || hasLater ? await openPaymentMethod(services, request.payment, shopper.mode) : null
   if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
     throw new Problem(
       409,
@@ -117,7 +117,7 @@ function countedBy(email: string, { mode, address, browserHash, person }: Shoppe
   return { ...places, ...(what === 'order' ? { 'order:browser': browserHash } : {}), [`${what}:email`]: who }
 }
 
-async function placeOnce(services: Services, way: OpenWay | null, placing: Placing): Promise<Placed> {
+async function placeOnce(services: Services, way: OpenPaymentMethod | null, placing: Placing): Promise<Placed> {
   // An attempt left open by this order is settled first; then there is nothing in the way.
   for (let round = 0; round < 3; round++) {
     const prepared = await inTransaction(services, (services) => prepare(services, placing))
@@ -147,7 +147,7 @@ async function placeOnce(services: Services, way: OpenWay | null, placing: Placi
     if (prepared.kind === 'refused') throw refusedForAddress()
     if (prepared.kind === 'ready' && way) return charge(services, way, prepared.attempt, placing)
     if (prepared.kind !== 'busy') break
-    const stillBusy = await clearTheWay(services, prepared.attempt)
+    const stillBusy = await resolveOpenAttempt(services, prepared.attempt)
     if (stillBusy) return { state: 'checking', orderId: prepared.order.id }
   }
   throw new Problem(503, 'busy', 'This order could not be paid at the moment. Nothing was charged twice; try again.')
@@ -179,7 +179,7 @@ function quoteFor(school: School, lines: readonly PlacingLine[], at: Date) {
 }
 
 /** Calls the gateway and settles by its answer; no answer is kept as unknown, for the look-up. */
-async function charge(services: Services, way: OpenWay, attempt: Attempt, placing: Placing): Promise<Placed> {
+async function charge(services: Services, way: OpenPaymentMethod, attempt: Attempt, placing: Placing): Promise<Placed> {
   const { school, lines, request, hasLater } = placing
   const { gateway } = way
   if (!gateway) {

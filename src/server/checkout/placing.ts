@@ -12,7 +12,7 @@ import type { Person } from '../session/sessions.ts'
 import type { Quoted } from './quoteBasket.ts'
 
 /** As many things as fit into one order. */
-const MOST_LINES = 50
+const MAX_LINES = 50
 
 export const placeSchema = v.object({
   /** What is bought: offers, each with the buyer's own price where they name it. */
@@ -24,7 +24,7 @@ export const placeSchema = v.object({
       }),
     ),
     v.minLength(1, 'Nothing is in the basket.'),
-    v.maxLength(MOST_LINES, `At most ${MOST_LINES} things can be bought at once.`),
+    v.maxLength(MAX_LINES, `At most ${MAX_LINES} things can be bought at once.`),
   ),
   name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write your name.'), v.maxLength(100, 'Use at most 100 characters.')),
   email: emailSchema,

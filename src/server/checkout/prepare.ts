@@ -17,7 +17,7 @@ import {
 } from '../db/schema/index.ts'
 import { linesOf, markPaid } from '../fulfilment/fulfil.ts'
 import type { Attempt, Order } from '../fulfilment/notes.ts'
-import { type Happening, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
 import type { Placing, Shopper } from './placing.ts'
@@ -71,7 +71,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   const same = own.filter((order) => order.basket === basket)
   const again = same.find(({ browserHash }) => browserHash === shopper.browserHash) ?? same[0]
   const order = await writeOrder(services, person, placing, again ?? null)
-  const placed: Happening = {
+  const placed: JournalEvent = {
     about: { orderId: order.id, personId: person.id },
     what: again ? 'order-changed' : 'order-placed',
     data: { amount: order.payToday, currency: order.currency },

@@ -14,7 +14,7 @@ import { isOwnOrder } from './prepare.ts'
  * Settles an attempt of the shopper's own that stands in the way of a new one.
  * @returns true where it is still under way, so that nothing new may begin.
  */
-export async function clearTheWay(services: Services, attempt: Attempt): Promise<boolean> {
+export async function resolveOpenAttempt(services: Services, attempt: Attempt): Promise<boolean> {
   try {
     // A transfer of which nothing has come yet gives way to whoever pays at once.
     if (await dropTransfer(services, attempt)) return false

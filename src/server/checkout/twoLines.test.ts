@@ -7,7 +7,7 @@ import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { cancelAgreement } from '../collecting/deeds.ts'
 import { agreements, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
-import { markCame } from '../fulfilment/bankTransfer.ts'
+import { recordTransferReceived } from '../fulfilment/bankTransfer.ts'
 import { movedBetween } from '../ledger/sums.ts'
 import { sendMessage } from '../messages/send.ts'
 import { movementsCsv } from '../money/files.ts'
@@ -172,9 +172,9 @@ describe('by bank transfer', () => {
     expect(await openCourses(orderId)).toEqual([])
     const came = (amount: number) => schoolDay(world.services).then((day) => ({ amount, day, note: '' }))
     expect(await letterOf(orderId, 'awaiting')).toContain(`“Marbling ${n} and Gift ${n}”`)
-    await markCame(world.services, 'practice', orderId, await came(5000))
+    await recordTransferReceived(world.services, 'practice', orderId, await came(5000))
     expect(await openCourses(orderId)).toEqual([])
-    await markCame(world.services, 'practice', orderId, await came(7900))
+    await recordTransferReceived(world.services, 'practice', orderId, await came(7900))
     expect((await openCourses(orderId)).sort()).toEqual([once.courseId, free.courseId].sort())
   })
 })

@@ -6,7 +6,7 @@ import { MONTHLY } from '../../testing/terms.ts'
 import { eventually, shopper } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, attempts, connections, grants, messages, payments, transfers } from '../db/schema/index.ts'
-import { giveSurplusBack, giveTransferUp, markCame, takeMarkBack } from '../fulfilment/bankTransfer.ts'
+import { giveSurplusBack, giveTransferUp, recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { lookUpAwaited, lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { awaitedOf } from '../orders/awaited.ts'
@@ -201,7 +201,7 @@ describe('bank transfer', () => {
     if (view.name !== 'thanks') throw new Error(view.name)
     expect(view.awaited).toMatchObject({ amount: 12_900, came: 0, transfer: { iban: 'AT34 0000 0000 1234 5678' } })
     expect(view.awaited?.transfer?.code?.path).toMatch(/^M\d/)
-    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
     expect(await stateOf(orderId)).toBe('paid')
     expect(await world.grantsOf(orderId)).toHaveLength(1)
     expect(await attemptOf(orderId)).toMatchObject({ state: 'collected', fee: 0, method: 'bank transfer' })
@@ -209,16 +209,18 @@ describe('bank transfer', () => {
 
   it('a part opens nothing, the rest does; more than was asked for opens once', async () => {
     const { orderId } = await order('In two')
-    await markCame(world.services, 'practice', orderId, { amount: 9000, day: day(), note: 'first' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 9000, day: day(), note: 'first' })
     expect(await stateOf(orderId)).toBe('paying')
     const waiting = await world.orderOf(orderId)
     expect(waiting && (await awaitedOf(world.db, waiting))).toMatchObject({ came: 9000 })
-    await markCame(world.services, 'practice', orderId, { amount: 4000, day: day(), note: 'too much' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 4000, day: day(), note: 'too much' })
     expect(await stateOf(orderId)).toBe('paid')
     const more = { amount: 100, day: day(), note: '' }
     // Pressed twice it is no second transfer; said to be one, it is noted, and counts for nothing.
-    await expect(markCame(world.services, 'practice', orderId, more)).rejects.toMatchObject({ code: 'not-awaiting' })
-    await markCame(world.services, 'practice', orderId, { ...more, isSurplus: true })
+    await expect(recordTransferReceived(world.services, 'practice', orderId, more)).rejects.toMatchObject({
+      code: 'not-awaiting',
+    })
+    await recordTransferReceived(world.services, 'practice', orderId, { ...more, isSurplus: true })
     const marks = await world.db.select().from(transfers).where(eq(transfers.orderId, orderId))
     const surplus = marks.filter(({ isSurplus }) => isSurplus)
     expect(surplus.map(({ amount }) => amount)).toEqual([100, 100])
@@ -243,7 +245,7 @@ describe('bank transfer', () => {
     const on = (days: number) => new Date(Date.parse(placedOn) + days * 24 * HOUR).toISOString().slice(0, 10)
     world.clock.offsetMs += 5 * 24 * HOUR
     const mark = (amount: number, came: string) =>
-      markCame(world.services, 'practice', orderId, { amount, day: came, note: '' })
+      recordTransferReceived(world.services, 'practice', orderId, { amount, day: came, note: '' })
     await expect(mark(12_900, on(-1))).rejects.toMatchObject({ errors: [{ at: '/day' }] })
     await expect(mark(12_900, on(7))).rejects.toMatchObject({ errors: [{ at: '/day' }] })
     await mark(5000, on(3))
@@ -263,7 +265,7 @@ describe('bank transfer', () => {
     )
     world.clock.offsetMs += 20 * 24 * HOUR
     const today = new Date(Date.now() + world.clock.offsetMs).toISOString().slice(0, 10)
-    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: today, note: '' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 12_900, day: today, note: '' })
     const [grant] = await world.grantsOf(orderId)
     const weekOn = new Date(Date.parse(today) + 7 * 24 * HOUR).toISOString().slice(0, 10)
     expect(grant).toMatchObject({ opens: today, closes: weekOn })
@@ -285,7 +287,7 @@ describe('bank transfer', () => {
       'late',
     )
     world.clock.offsetMs += 9 * 24 * HOUR
-    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: on(9), note: '' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 12_900, day: on(9), note: '' })
     expect(await stateOf(orderId)).toBe('paid')
     const kinds = (await needsAttention(world.services, 'practice')).filter((item) => item.orderId === orderId)
     expect(kinds).toMatchObject([{ kind: 'paid-too-late', amount: 12_900 }])
@@ -296,7 +298,8 @@ describe('bank transfer', () => {
 
   it('marked at the same moment by two, the course opens once', async () => {
     const { orderId } = await order('Twice')
-    const mark = () => markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    const mark = () =>
+      recordTransferReceived(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
     const marked = await Promise.allSettled([mark(), mark()])
     expect(marked.filter(({ status }) => status === 'fulfilled')).toHaveLength(1)
     expect(await world.grantsOf(orderId)).toHaveLength(1)
@@ -304,7 +307,7 @@ describe('bank transfer', () => {
 
   it('taken back, the course shuts and the order waits; come after all, it opens again', async () => {
     const { orderId } = await order('Back')
-    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
     const transfer = await world.db.query.transfers.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })
     await takeMarkBack(world.services, 'practice', orderId, transfer?.id as string, 'It was another order')
     expect(await stateOf(orderId)).toBe('paying')
@@ -314,7 +317,7 @@ describe('bank transfer', () => {
     await expect(
       takeMarkBack(world.services, 'practice', orderId, transfer?.id as string, 'again'),
     ).rejects.toMatchObject({ code: 'taken-back' })
-    await markCame(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 12_900, day: day(), note: '' })
     expect(await world.grantsOf(orderId)).toHaveLength(1)
   })
 
@@ -325,7 +328,7 @@ describe('bank transfer', () => {
     const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
     const view = await checkoutView(world.services, await getSchool(world.db), course.slug, undefined, visitor)
     expect(view.name === 'checkout' && view.pending).toBeNull()
-    await markCame(world.services, 'practice', orderId, { amount: 100, day: day(), note: '' })
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 100, day: day(), note: '' })
     await expect(world.buy(course.slug, { ...byCard, payment: card() })).rejects.toMatchObject({ code: 'on-its-way' })
     await expect(giveTransferUp(world.services, 'practice', orderId)).rejects.toMatchObject({ code: 'came' })
     const transfer = await world.db.query.transfers.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })
@@ -336,7 +339,11 @@ describe('bank transfer', () => {
 
   it('a day that lies ahead is said at its field, and nothing is kept', async () => {
     const { orderId } = await order('Ahead')
-    const bad = markCame(world.services, 'practice', orderId, { amount: 12_900, day: '2099-01-01', note: '' })
+    const bad = recordTransferReceived(world.services, 'practice', orderId, {
+      amount: 12_900,
+      day: '2099-01-01',
+      note: '',
+    })
     await expect(bad).rejects.toMatchObject({ errors: [{ at: '/day' }] })
     expect(await world.db.query.transfers.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })).toBe(
       undefined,

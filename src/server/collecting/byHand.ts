@@ -1,13 +1,13 @@
 import { and, eq, inArray } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
-import { type Agreement, inHand, payableOn, restOf } from '../../core/collecting/agreement.ts'
+import { type Agreement, nextPayment, payableOn, restOf } from '../../core/collecting/agreement.ts'
 import type { ScheduledPayment } from '../../core/quote/types.ts'
 import { type DeclineReason, GatewayRefused, GatewayUnreachable, type KeptMethod } from '../../gateways/contract.ts'
 import { type Held, holdAgreement, readAgreement } from '../agreements/agreements.ts'
 import { callGateway } from '../charging/call.ts'
 import { lastStanding } from '../charging/standing.ts'
 import { startAttempt } from '../charging/start.ts'
-import { type Gateway, isUp, type OpenWay, openWay, sourceOf, wayDown } from '../charging/ways.ts'
+import { type Gateway, isUp, type OpenPaymentMethod, openPaymentMethod, sourceOf, wayDown } from '../charging/ways.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { abandonAttempt, lookUpAttempt } from '../fulfilment/lookup.ts'
@@ -48,7 +48,7 @@ export interface ByHand {
 /** The payments that are paid by hand on a day: all that are due, or the next one early. */
 function payableByHand(agreement: Agreement, day: Day) {
   const due = payableOn(agreement, day)
-  const next = inHand(agreement)
+  const next = nextPayment(agreement)
   return due.length > 0 || agreement.state !== 'active' || !next ? due : [next]
 }
 
@@ -82,7 +82,9 @@ export async function payByHand(services: Services, agreementId: string, request
   const { row, ...known } = await readAgreement(services.db, agreementId)
   if (isPaid(known, request)) return { state: 'paid' }
   if (await attemptOf(services.db, agreementId, request.requestKey)) return checkByHand(services, agreementId)
-  const way = connectionId ? await openWay(services, { connectionId, token }, row.mode) : await openKept(services, row)
+  const way = connectionId
+    ? await openPaymentMethod(services, { connectionId, token }, row.mode)
+    : await openKept(services, row)
   const gateway = requireChargesAgain(way)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
   const begun = await inTransaction(services, (services) =>
@@ -111,7 +113,7 @@ export async function payByHand(services: Services, agreementId: string, request
 }
 
 /** The way by which an agreement is charged, also where it is paused: what is agreed is still collected. */
-async function openKept(services: Services, { connectionId, kept }: Held['row']): Promise<OpenWay> {
+async function openKept(services: Services, { connectionId, kept }: Held['row']): Promise<OpenPaymentMethod> {
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, connectionId))
   if (!kept || !connection || connection.disconnectedAt) throw keptGone()
   const capabilities = capabilitiesOf(services.gateways, connection.adapter)
@@ -123,7 +125,7 @@ function keptGone(): Problem {
 }
 
 /** The gateway of a way that can collect the later payments too. @throws Problem at the field where it cannot. */
-function requireChargesAgain({ capabilities, gateway }: OpenWay): Gateway {
+function requireChargesAgain({ capabilities, gateway }: OpenPaymentMethod): Gateway {
   if (gateway && capabilities.chargesAgain) return gateway
   throw fieldProblem('/connectionId', 'This payment method cannot be used for the later payments.')
 }
@@ -241,7 +243,7 @@ export async function changeMethod(
   const { row } = await readAgreement(services.db, agreementId)
   if (row.state !== 'active')
     throw new Problem(409, 'ended', 'This agreement has ended; no further payments are charged.')
-  const way = await openWay(services, payment, row.mode)
+  const way = await openPaymentMethod(services, payment, row.mode)
   const gateway = requireChargesAgain(way)
   let kept: KeptMethod
   try {

@@ -13,16 +13,16 @@ import { settleAttempt, settleCollected } from '../fulfilment/settle.ts'
 import { openRow } from '../gateways/service.ts'
 import { notFound } from '../http/problem.ts'
 import { record } from '../journal/journal.ts'
-import { atOnce } from '../platform/atOnce.ts'
 import { inMode, inTransaction, type Services, type Within, withClock } from '../platform/context.ts'
 import { Gathered } from '../platform/gathered.ts'
+import { mapConcurrently } from '../platform/mapConcurrently.ts'
 import { restoredSince } from '../platform/restored.ts'
 import { findSchool, type School } from '../school/service.ts'
 
 /** Payments are collected from this hour on, by the school's clock. */
 const FROM_HOUR = 6
 /** So many are queued at a time, every twenty seconds or so. */
-const MOST_QUEUED = 1500
+const MAX_QUEUED = 1500
 /** So many agreements that are not plain one process collects at a time: mostly it waits for the gateway. */
 const COLLECTED_AT_ONCE = 8
 
@@ -62,7 +62,7 @@ export async function agreementsDue(services: Services, mode: Mode): Promise<str
     .from(agreements)
     .where(and(eq(agreements.mode, mode), lte(agreements.nextTry, day), not(exists(underWay))))
     .orderBy(asc(agreements.nextTry))
-    .limit(MOST_QUEUED)
+    .limit(MAX_QUEUED)
   return rows.map(({ id }) => id)
 }
 
@@ -133,7 +133,7 @@ export async function collectAgreements(base: Services, ids: readonly string[]):
     ids.slice(n * CLAIMED_TOGETHER, (n + 1) * CLAIMED_TOGETHER),
   )
   // While one batch waits for its gateway, the next is begun.
-  await atOnce(2, batches, (batch) => collectBatch(base, batch, failed))
+  await mapConcurrently(2, batches, (batch) => collectBatch(base, batch, failed))
   return failed
 }
 
@@ -155,7 +155,7 @@ async function collectBatch(base: Services, ids: readonly string[], failed: Map<
     alone.push(...begun.others)
     alone.push(...(await chargeAll(services, begun.tries, first.name, day, failed)))
   }
-  await atOnce(COLLECTED_AT_ONCE, alone, async (id) => {
+  await mapConcurrently(COLLECTED_AT_ONCE, alone, async (id) => {
     try {
       await collectAgreement(base, id)
     } catch (error) {
@@ -237,7 +237,7 @@ async function chargeAll(
     }
   }
   const answers = new Gathered(SETTLED_TOGETHER, SETTLED_WITHIN_MS, settle)
-  await atOnce(CALLED_AT_ONCE, tries, async (turn) => {
+  await mapConcurrently(CALLED_AT_ONCE, tries, async (turn) => {
     try {
       const outcome = await chargeKept(services, turn, schoolName)
       if (outcome) answers.add({ turn, outcome })

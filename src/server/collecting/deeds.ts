@@ -6,7 +6,7 @@ import {
   afterStopped,
   afterTakenBack,
   afterWrittenOff,
-  inHand,
+  nextPayment,
   owes,
   restOf,
   UNTRIED,
@@ -15,7 +15,7 @@ import { type Held, holdAgreement, saveAgreement } from '../agreements/agreement
 import { payments, refunds } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { type Happening, record, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
@@ -150,7 +150,7 @@ export async function sendPayLink(services: Services, agreementId: string): Prom
   await inTransaction(services, async (services) => {
     const held = await holdAgreement(services.db, agreementId)
     const { order, agreement } = held
-    if (!owes(agreement) || !inHand(agreement)) {
+    if (!owes(agreement) || !nextPayment(agreement)) {
       throw new Problem(409, 'nothing-due', 'There is nothing to pay.')
     }
     await tellOf(services, { order, agreementId, kind: 'pay-link' }, [])
@@ -162,7 +162,7 @@ async function end(
   held: Held,
   next: Agreement,
   kind: 'cancelled' | null,
-  what: Pick<Happening, 'what'> & { data: Record<string, string | number> },
+  what: Pick<JournalEvent, 'what'> & { data: Record<string, string | number> },
 ) {
   const { db: tx } = services
   const { order, row } = held
@@ -178,7 +178,7 @@ async function end(
 export async function tellOf(
   services: Within,
   { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
-  happened: Happening[],
+  happened: JournalEvent[],
 ) {
   const { db: tx } = services
   const { mode, personId } = order

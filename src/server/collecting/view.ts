@@ -1,5 +1,5 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
-import { afterTakenBack, inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { afterTakenBack, nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { whyNot } from '../../core/ways/collects.ts'
 import { renewsOn } from '../access/service.ts'
 import { type Held, readAgreement } from '../agreements/agreements.ts'
@@ -12,7 +12,7 @@ import { shownPayment } from '../orders/plans.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { PayWay, PlanView } from '../views/data.ts'
+import type { PaymentMethod, PlanView } from '../views/data.ts'
 import { manualPaymentOn, restOn } from './byHand.ts'
 import { readPayLink } from './payLinks.ts'
 
@@ -41,7 +41,11 @@ export async function askFor(services: Services, key: string, { person, mode }: 
 }
 
 /** Ways of the checkout that can collect what an agreement still brings. */
-async function waysForLater(services: Services, { row, order, agreement }: Held, today: number): Promise<PayWay[]> {
+async function waysForLater(
+  services: Services,
+  { row, order, agreement }: Held,
+  today: number,
+): Promise<PaymentMethod[]> {
   const ways = await payWaysIn(services, row.mode, order.currency)
   const later = agreement.payments.slice(agreement.collected + 1).map(({ pay }) => pay)
   // Another method may be given without a payment, where the way keeps one so; that is told by what it can.
@@ -78,7 +82,7 @@ export async function planView(
   const amount = asked?.agreed ?? 0
   const rest = restOn(agreement, day)
   const since = payableOn(agreement, day)[0]?.due ?? null
-  const next = inHand(agreement)
+  const next = nextPayment(agreement)
   const on = nextTryOf(agreement, retryAfterDays)
   const ends = [found?.grant?.closes, found?.grant?.shuts].filter((end) => end != null).sort()
   return {

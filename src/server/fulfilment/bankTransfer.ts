@@ -44,7 +44,7 @@ function counting(attemptId: string) {
 }
 
 /** What has come for an attempt so far, in minor units. */
-export async function cameFor(db: Queryable, attemptId: string): Promise<number> {
+export async function receivedFor(db: Queryable, attemptId: string): Promise<number> {
   const [row] = await db
     .select({ amount: sql<number>`coalesce(sum(${transfers.amount}), 0)::float8` })
     .from(transfers)
@@ -59,7 +59,7 @@ export async function dropTransfer(services: Services, attempt: Attempt): Promis
     const { db: tx } = services
     const [order] = await tx.select().from(orders).where(eq(orders.id, attempt.orderId)).for('no key update')
     const [now] = await tx.select().from(attempts).where(eq(attempts.id, attempt.id))
-    if (!order || !now || (await cameFor(tx, attempt.id)) > 0) return false
+    if (!order || !now || (await receivedFor(tx, attempt.id)) > 0) return false
     await settleIn(services, order, now, { state: 'abandoned' }, 'answer')
     return true
   })
@@ -99,7 +99,7 @@ async function holdTransfer(tx: Transaction, mode: Mode, orderId: string): Promi
  * given back.
  * @throws Problem at `/day` where it lies ahead, or before the order; 409 where the order does not wait any more.
  */
-export async function markCame(
+export async function recordTransferReceived(
   services: Services,
   mode: Mode,
   orderId: string,
@@ -117,7 +117,7 @@ export async function markCame(
     if (day < order.quote.purchaseDay) {
       throw fieldProblem('/day', 'The order was placed after this day, so no money can have been received for it.')
     }
-    const before = await cameFor(tx, attempt.id)
+    const before = await receivedFor(tx, attempt.id)
     const missing = isSurplus ? 0 : attempt.amount - before
     const { currency, personId } = order
     const mark = async (part: number, surplus: boolean) => {
@@ -196,7 +196,7 @@ export async function takeMarkBack(
     const about = { orderId, personId: order.personId }
     const { amount } = row
     const isOpenAgain =
-      !row.isSurplus && attempt.state === 'collected' && (await cameFor(tx, attempt.id)) < attempt.amount
+      !row.isSurplus && attempt.state === 'collected' && (await receivedFor(tx, attempt.id)) < attempt.amount
     await bookCorrection(services, order, attempt.id, [transferId, ...(isOpenAgain ? [attempt.id] : [])], why)
     const taken = { about, what: 'transfer-taken-back' as const, data: { amount, currency: order.currency, note: why } }
     if (!isOpenAgain) return recordAll(tx, services.now(), [taken])
@@ -223,7 +223,7 @@ export async function giveTransferUp(services: Services, mode: Mode, orderId: st
     const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     if (attempt.state !== 'awaiting') throw new Problem(409, 'not-awaiting', 'This order waits for no transfer.')
-    if ((await cameFor(tx, attempt.id)) > 0) {
+    if ((await receivedFor(tx, attempt.id)) > 0) {
       throw new Problem(409, 'came', 'Part of it was received. Return that at the bank, and undo its mark first.')
     }
     await settleIn(services, order, attempt, { state: 'abandoned' }, 'answer')

@@ -17,7 +17,7 @@ import {
   payments,
   products,
 } from '../db/schema/index.ts'
-import { type Happening, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookCollected } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
@@ -102,7 +102,7 @@ export async function markPaidTwice(
   lines: readonly OpeningLine[],
   by: Collecting,
   duplicateOf: string,
-  collectedNow: Happening,
+  collectedNow: JournalEvent,
 ): Promise<void> {
   const { db: tx } = services
   const { id: orderId, personId, mode, payToday, currency, quote } = order
@@ -140,7 +140,7 @@ export async function markPaid(
   order: Order,
   lines: readonly OpeningLine[],
   by: Collecting,
-  before: Happening[],
+  before: JournalEvent[],
   kept: KeptFor | null,
 ): Promise<void> {
   const { db: tx } = services
@@ -207,8 +207,8 @@ export async function markPaid(
     recordAll(tx, at, [
       ...before,
       { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
-      ...promised.map((): Happening => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
-      ...opened.map(({ title: course, grant: { opens, closes } }): Happening => {
+      ...promised.map((): JournalEvent => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
+      ...opened.map(({ title: course, grant: { opens, closes } }): JournalEvent => {
         return { about, what: 'course-opened', data: { course, opens, closes } }
       }),
       queued,

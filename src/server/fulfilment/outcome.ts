@@ -4,7 +4,7 @@ import { split } from '../../core/money/arithmetic.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { type Held, readAgreement, saveAgreement, saveAgreements } from '../agreements/agreements.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
-import { type Happening, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookLater } from '../ledger/book.ts'
 import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
@@ -99,7 +99,7 @@ export async function writeCollected(services: Within, all: readonly Later[]): P
         count: paid.length,
         day: attempt.day,
         isTold: true,
-        happened: paid.map(({ n, pay }): Happening => {
+        happened: paid.map(({ n, pay }): JournalEvent => {
           const { currency, reference, method } = outcome
           const about = { orderId: order.id, personId: order.personId }
           return { about, what: 'payment-collected', data: { n, amount: pay, currency, reference, method, source } }
@@ -114,7 +114,7 @@ interface GoingOn {
   held: Held
   count: number
   day: string
-  happened: Happening[]
+  happened: JournalEvent[]
   /** Its buyer is told; not where nothing was paid. */
   isTold: boolean
 }
@@ -138,8 +138,8 @@ export async function goOnAll(services: Within, all: readonly GoingOn[]): Promis
       agreementId: row.id,
     })),
   )
-  const messageOf = new Map(told.map((one, index) => [one, queued[index] as Happening]))
-  const happened = all.flatMap((one, index): Happening[] => {
+  const messageOf = new Map(told.map((one, index) => [one, queued[index] as JournalEvent]))
+  const happened = all.flatMap((one, index): JournalEvent[] => {
     const { held } = one
     const about = { orderId: held.order.id, personId: held.order.personId }
     const state = next[index]?.state
@@ -181,7 +181,7 @@ export async function laterDeclined(
     .set({ state: 'declined', reference, reason, method, settledAt: at, confirmUrl: null })
     .where(and(eq(attempts.id, attempt.id), inArray(attempts.state, [...OPEN_ATTEMPTS])))
   const { amount, currency } = attempt
-  const happened: Happening[] = [
+  const happened: JournalEvent[] = [
     {
       about,
       what: 'payment-declined',

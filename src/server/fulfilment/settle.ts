@@ -5,7 +5,7 @@ import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
 import type { Transaction } from '../db/client.ts'
 import { attempts, orders } from '../db/schema/index.ts'
-import { type Happening, record, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
@@ -146,7 +146,7 @@ async function tellDeclined(
 ) {
   const { db: tx } = services
   const about = { orderId, personId }
-  const declined: Happening = { about, what: 'attempt-declined', data: { reason, reference, method, source } }
+  const declined: JournalEvent = { about, what: 'attempt-declined', data: { reason, reference, method, source } }
   if (attempt.state !== 'awaiting') return recordAll(tx, services.now(), [declined])
   const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'not-arrived' })
   await Promise.all(writes)
@@ -180,7 +180,7 @@ async function collected(
   })
   const about = { orderId: order.id, personId: order.personId }
   const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
-  const collectedNow: Happening = { about, what: 'attempt-collected', data }
+  const collectedNow: JournalEvent = { about, what: 'attempt-collected', data }
   const lines = await linesOf(tx, order.id)
   const first = await paidMeanwhile(tx, order, openedBy(lines), await schoolDay(services))
   const by = { id: attempt.id, connectionId: attempt.connectionId, fee }

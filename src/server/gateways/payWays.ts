@@ -1,11 +1,11 @@
 import { takesCurrency } from '../../core/ways/collects.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { Services } from '../platform/context.ts'
-import type { PayWay } from '../views/data.ts'
+import type { PaymentMethod } from '../views/data.ts'
 import { adapterOf, waysIn } from './service.ts'
 
 /** The ways of paying in a currency as buyers see them, in their order; which of them can collect what is theirs to tell. */
-export async function payWaysIn(services: Services, mode: Mode, currency: string): Promise<PayWay[]> {
+export async function payWaysIn(services: Services, mode: Mode, currency: string): Promise<PaymentMethod[]> {
   const ways = await waysIn(services, mode)
   const at = services.now().toISOString()
   return ways

@@ -61,14 +61,14 @@ export interface About {
 }
 
 /** One thing that happened, not written yet. */
-export interface Happening {
+export interface JournalEvent {
   about: About
   what: JournalEntry
   data?: Record<string, string | number | null>
 }
 
 /** Writes several things that happened at one moment, in their order. */
-export async function recordAll(tx: Queryable, at: Date, happened: Happening[]): Promise<void> {
+export async function recordAll(tx: Queryable, at: Date, happened: JournalEvent[]): Promise<void> {
   if (happened.length === 0) return
   await tx.insert(journal).values(
     happened.map(({ about, what, data = {} }) => ({

@@ -7,7 +7,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
 import { eventually } from '../../testing/world.ts'
 import { attempts, disputes, ledger, orderLines, orders, transfers } from '../db/schema/index.ts'
-import { giveSurplusBack, markCame, takeMarkBack } from '../fulfilment/bankTransfer.ts'
+import { giveSurplusBack, recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { movementsBetween } from '../money/movements.ts'
 import { sumSpan } from '../money/spans.ts'
@@ -45,7 +45,7 @@ async function both(name: string, more: object = {}, browser = name) {
 }
 const byTransfer = () => ({ payment: { connectionId: ways.transfer, token: '' } })
 const came = (orderId: string, amount: number, more: object = {}) =>
-  markCame(world.services, 'practice', orderId, { amount, day: today, note: '', ...more })
+  recordTransferReceived(world.services, 'practice', orderId, { amount, day: today, note: '', ...more })
 const give = (orderId: string, lineId: string, amount: number) =>
   refundLine(world.services, 'practice', orderId, { lineId, amount, access: 'keep', note: 'asked' })
 const attemptOf = async (orderId: string) =>

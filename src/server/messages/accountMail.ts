@@ -9,13 +9,13 @@ import { makeCreatorEmailLink, makeCreatorLink, makeEmailLink } from '../session
 import { greeting, letter } from './compose.ts'
 import { creatorAddress } from './facts.ts'
 import { sampleOf } from './samples.ts'
-import { type Post, senderIn } from './send.ts'
+import { type Mailer, senderIn } from './send.ts'
 import { composeSold } from './sold.ts'
 
 const WORDS = MAIL.account
 
 /** Makes and sends a link of an account. Its secret is made now, and lies nowhere. @throws where it could not be sent. */
-export async function sendAccountMail(services: Services, mail: AccountMail, post: Post): Promise<void> {
+export async function sendAccountMail(services: Services, mail: AccountMail, post: Mailer): Promise<void> {
   const school = await getSchool(services.db)
   const by = await senderIn(services, school)
   if (mail.kind === 'creator-password') {

@@ -1,5 +1,5 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
-import { inHand, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import { makePayLink } from '../collecting/payLinks.ts'
 import { attempts, courses, grants, offers } from '../db/schema/index.ts'
@@ -31,7 +31,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     .where(eq(offers.id, line.offerId))
   const payable = payableOn(agreement, day)
   const last = scheduled[agreement.collected - 1]
-  const next = inHand(agreement)
+  const next = nextPayment(agreement)
   const on = nextTryOf(agreement, retryAfterDays)
   const ends = [grant?.closes, grant?.shuts].filter((end) => end != null).sort()
   return {

@@ -10,7 +10,7 @@ import type { School } from '../school/service.ts'
 
 const WORDS = MAIL.receipt
 
-export interface Letter {
+export interface Email {
   subject: string
   html: string
   text: string
@@ -56,7 +56,7 @@ export interface Receipt {
 }
 
 /** The receipt: what was bought, what was paid, how to open it. */
-export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Letter {
+export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Email {
   const { bought, quote, taxes } = receipt
   const money = (amount: number) => formatMoney(amount, school)
   const rows = bought.flatMap((thing, index): [string, string][] => {
@@ -154,7 +154,7 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
   return [{ text: say(quote.lines.length === 1 ? WORDS.laterEndless : WORDS.laterOfSeveral, first) }]
 }
 
-export function composePassword(school: School, name: string, passwordLink: string): Letter {
+export function composePassword(school: School, name: string, passwordLink: string): Email {
   const { subject, text } = MAIL.password
   return letter(school, subject, [greeting(name), { text, link: passwordLink, label: MAIL.setPassword }])
 }
@@ -166,7 +166,7 @@ export function composeAlreadyOwned(
   course: string,
   myCourses: string,
   passwordLink: string | null,
-): Letter {
+): Email {
   const { subject, text, setPassword, open } = MAIL.alreadyOwned
   return letter(school, say(subject, { course }), [
     greeting(name),
@@ -184,7 +184,7 @@ export function composeGiven(
   course: string,
   myCourses: string,
   passwordLink: string | null,
-): Letter {
+): Email {
   const { subject, text, label, password } = MAIL.given
   const paragraphs: Paragraph[] = [
     greeting(name),
@@ -201,7 +201,7 @@ export function letter(
   paragraphs: Paragraph[],
   rows: [string, string][] = [],
   after = '',
-): Letter {
+): Email {
   const textRows = rows.map(([label, value]) => `  ${label}: ${value}`)
   const text = [
     ...paragraphs.flatMap(({ text: words, link }) => (link ? [words, link, ''] : [words, ''])),

@@ -4,7 +4,7 @@ import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
-import { greeting, type Letter, letter, type Paragraph, said } from './compose.ts'
+import { type Email, greeting, letter, type Paragraph, said } from './compose.ts'
 
 /** What there is to say about payments over time. Amounts in minor units, days in the school's zone. */
 export interface AgreementFacts {
@@ -57,7 +57,7 @@ export function composeAgreement(
   kind: AgreementMessage,
   facts: AgreementFacts,
   ownWords = '',
-): Letter | null {
+): Email | null {
   const money = (amount: number) => formatMoney(amount, { ...school, currency: facts.currency })
   const day = (when: string) => sayDay(when, school.language)
   const { course, last, next, due } = facts

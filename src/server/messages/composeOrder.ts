@@ -4,7 +4,7 @@ import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { School } from '../school/service.ts'
 import type { Awaited } from '../views/data.ts'
-import { greeting, type Letter, letter, said } from './compose.ts'
+import { type Email, greeting, letter, said } from './compose.ts'
 
 export interface AwaitedFacts {
   number: number
@@ -28,7 +28,7 @@ export function composeAwaited(
   kind: 'awaiting' | 'not-arrived',
   { number, course, opensLater, currency, amount, awaited, code, orderLink, checkoutLink }: AwaitedFacts,
   ownWords: string,
-): Letter | null {
+): Email | null {
   const money = (what: number) => formatMoney(what, { ...school, currency })
   const hello = greeting(name)
   if (kind === 'not-arrived') {
@@ -114,7 +114,7 @@ export function composeRefunded(
   name: string,
   { course, courses, currency, amount, method, isByHand, outside, access, isOpen, day }: RefundFacts,
   ownWords: string,
-): Letter {
+): Email {
   const money = formatMoney(amount, { ...school, currency })
   const words = MAIL.refunded
   const byWay = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
@@ -136,7 +136,7 @@ export function composePaidTwice(
   name: string,
   { number, course, currency, amount, orderLink }: AwaitedFacts,
   ownWords: string,
-): Letter {
+): Email {
   const money = formatMoney(amount, { ...school, currency })
   const { subject, text, label } = MAIL.paidTwice
   return letter(school, say(subject, { money, course }), [

@@ -3,7 +3,7 @@ import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
-import { type Letter, letter } from './compose.ts'
+import { type Email, letter } from './compose.ts'
 
 const FOR_CREATOR = [
   'told-declined',
@@ -37,7 +37,7 @@ export interface ToldFacts {
 }
 
 /** What the creator is told about one of their buyers. */
-export function composeTold(school: School, kind: CreatorMessage, facts: ToldFacts): Letter {
+export function composeTold(school: School, kind: CreatorMessage, facts: ToldFacts): Email {
   const { number, buyer, course, currency, amount, isPractice, orderLink } = facts
   const money = formatMoney(amount, { ...school, currency })
   const why = facts.why ? `: ${facts.why}` : ''

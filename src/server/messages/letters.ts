@@ -4,7 +4,7 @@ import { type messages, people, type SentLetter } from '../db/schema/index.ts'
 import { makeOrderLink } from '../orders/orderLinks.ts'
 import type { Services } from '../platform/context.ts'
 import { makePasswordLink } from '../session/links.ts'
-import type { Letter } from './compose.ts'
+import type { Email } from './compose.ts'
 
 /** What a link in a message is for that holds a secret. */
 const SECRET = ['pay', 'password', 'order', 'studio/password', 'email'] as const
@@ -16,7 +16,7 @@ const MARKERS = new RegExp(`one-time:(${SECRET.join('|')})`, 'g')
 const PICTURES = /src="data:image\/png;base64,([^"]+)"/g
 
 /** A letter as it is kept: its secret links are taken out, its pictures put in, so that it can be shown as it was. */
-export function keptOf({ subject, text, html, pictures = [] }: Letter, origin: string): SentLetter {
+export function keptOf({ subject, text, html, pictures = [] }: Email, origin: string): SentLetter {
   const links = new RegExp(`${origin.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}/(${SECRET.join('|')})/[\\w-]{20,}`, 'g')
   const masked = (words: string) => words.replace(links, (_link, secret: string) => marker(secret))
   const shown = pictures.reduce(
@@ -41,13 +41,13 @@ export async function renewedOf(
   services: Services,
   message: typeof messages.$inferSelect,
   { subject, text, html }: SentLetter,
-): Promise<Letter> {
+): Promise<Email> {
   const made = new Map<string, string>()
   for (const [, secret] of text.matchAll(MARKERS)) {
     if (secret && !made.has(secret)) made.set(secret, await makeLink(services, message, secret as Secret))
   }
   const filled = (words: string) => words.replace(MARKERS, (_marker, secret: string) => made.get(secret) ?? '')
-  const pictures: NonNullable<Letter['pictures']> = []
+  const pictures: NonNullable<Email['pictures']> = []
   const page = filled(html).replace(PICTURES, (_src, png: string) => {
     const cid = `picture-${pictures.length}`
     pictures.push({ cid, png: Buffer.from(png, 'base64') })

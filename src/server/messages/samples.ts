@@ -5,7 +5,7 @@ import { quoteInputOf, speakQuote, taxesToday } from '../../core/content/quoteIn
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
-import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
+import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Email } from './compose.ts'
 import { type AgreementFacts, composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
 import { composeTold, isForCreator } from './composeTold.ts'
@@ -23,7 +23,7 @@ export async function sampleOf(
   school: School,
   kind: MessageKind,
   ownWords: string,
-): Promise<Letter> {
+): Promise<Email> {
   const { origin } = services.config
   const today = await schoolDay(services)
   const nowhere = `${origin}/my`

@@ -12,7 +12,7 @@ import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { makePasswordLink } from '../session/links.ts'
 import { factsOf } from './agreementFacts.ts'
-import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Letter } from './compose.ts'
+import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Email } from './compose.ts'
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
 import { composeTold, isForCreator } from './composeTold.ts'
@@ -23,7 +23,7 @@ type Message = typeof messages.$inferSelect
 type Person = typeof people.$inferSelect
 
 /** Takes a letter to its address, or throws. */
-export type Post = (letter: Letter & { to: string; from: Sender; replyTo: string }) => Promise<void>
+export type Mailer = (letter: Email & { to: string; from: Sender; replyTo: string }) => Promise<void>
 interface Sender {
   name: string
   address: string
@@ -32,7 +32,7 @@ interface Sender {
 /** A mail server that does not answer is given up after so long, and asked again later. */
 const SMTP_LIMITS = { connectionTimeout: 10_000, greetingTimeout: 10_000, socketTimeout: 20_000, dnsTimeout: 5_000 }
 
-export function smtpPost(port: number, limits = SMTP_LIMITS): Post {
+export function smtpPost(port: number, limits = SMTP_LIMITS): Mailer {
   const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true, ...limits })
   return async (letter) => {
     const { pictures = [], ...mail } = letter
@@ -58,7 +58,7 @@ const TRIED_MS = 3 * 86_400_000
  * Makes and sends one message. Its links are made now, so that no secret lies in the database.
  * @throws where it could not be sent within three days; the queue tries again.
  */
-export async function sendMessage(base: Services, messageId: string, post: Post): Promise<void> {
+export async function sendMessage(base: Services, messageId: string, post: Mailer): Promise<void> {
   const { db } = base
   const [row] = await db
     .select({ message: messages, person: people, buyerName: orders.buyerName })
@@ -111,7 +111,7 @@ export async function sendMessage(base: Services, messageId: string, post: Post)
 }
 
 /** The message that this one sends once more, as it was but with new links; null where it is none, or none is kept. */
-async function onceMore(services: Services, { againOf }: Message): Promise<Letter | null> {
+async function onceMore(services: Services, { againOf }: Message): Promise<Email | null> {
   if (!againOf) return null
   const [first] = await services.db.select().from(messages).where(eq(messages.id, againOf))
   return first?.letter ? renewedOf(services, first, first.letter) : null
@@ -123,7 +123,7 @@ async function compose(
   message: Message,
   person: Person,
   ownWords: string,
-): Promise<Letter | null> {
+): Promise<Email | null> {
   const { config } = services
   const link = async () => (person.passwordHash ? null : await makePasswordLink(services, person.id))
   const { kind } = message

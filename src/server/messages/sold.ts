@@ -8,7 +8,7 @@ import { orders, people } from '../db/schema/index.ts'
 import { orderTitles } from '../orders/standing.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
-import { type Letter, letter } from './compose.ts'
+import { type Email, letter } from './compose.ts'
 
 /** Most sales that are named one by one. */
 const MOST = 60
@@ -19,7 +19,7 @@ export async function composeSold(
   school: School,
   mode: Mode,
   day: string,
-): Promise<Letter | null> {
+): Promise<Email | null> {
   const rows = await db
     .select({
       number: orders.number,

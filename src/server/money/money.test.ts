@@ -12,7 +12,7 @@ import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
 import { listMovements, movementsBetween } from './movements.ts'
 import { listPayments, type MoneyRow, paymentsBetween, paymentsToCome, spanQuery } from './service.ts'
 import { sumMonths, sumSpan } from './spans.ts'
-import { addUp } from './sums.ts'
+import { aggregate } from './sums.ts'
 
 const month = { count: 1, unit: 'month' } as const
 const monthly: DraftTerms = {
@@ -202,7 +202,7 @@ describe('many buyers', () => {
     const { slug, offerId } = await world.sell(100, 'Crowd')
     const buyers = Array.from({ length: 53 }, (_, index) => `crowd${index}@many.example`)
     for (const email of buyers) await world.buy(slug, world.request(offerId, 100, { email, name: 'Ádá Çrowd' }), email)
-    await addUp(world.db)
+    await aggregate(world.db)
     for (const search of ['many.example', 'ada crowd']) {
       const found = await paymentsBetween(world.services, 'practice', ALWAYS, { search })
       expect(found).toHaveLength(buyers.length)

@@ -23,7 +23,7 @@ const filters = {
   search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
 }
 const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
-const MOST_YEARS = 20
+const MAX_YEARS = 20
 /** From a day to another, both included. */
 const span = { from: day, until: day }
 export interface DaySpan {
@@ -42,7 +42,7 @@ function inOrder<T extends DaySpan & Record<string, unknown>>() {
         path: [{ type: 'object', origin: 'value', input: dataset.value, key: 'until', value: until }],
       })
     if (until < from) say('The last day is before the first.')
-    else if (until > after(from, MOST_YEARS, { count: 1, unit: 'year' })) say(`At most ${MOST_YEARS} years at a time.`)
+    else if (until > after(from, MAX_YEARS, { count: 1, unit: 'year' })) say(`At most ${MAX_YEARS} years at a time.`)
   })
 }
 /** Where a page ended: `<due>|<order>|<payment>`. */

@@ -12,7 +12,7 @@ import { type AwaitedPayment, awaitedIn, type Overdue, overdueOf, type Sum, sums
 const MONTHS_BACK = 11
 const MONTHS_AHEAD = 12
 /** Of more days than these, a calendar would not be one. */
-const MOST_DAYS = 42
+const MAX_DAYS = 42
 const MONTH = { count: 1, unit: 'month' } as const
 
 /**
@@ -86,7 +86,7 @@ export async function sumSpan(
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
   const found = await find(services, mode, today, query, { from, until })
-  const isShort = daysBetween(from, until) < MOST_DAYS
+  const isShort = daysBetween(from, until) < MAX_DAYS
   return {
     today,
     total: sumBy(found, () => 'all').get('all') ?? NOTHING,

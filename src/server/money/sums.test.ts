@@ -7,11 +7,11 @@ import { changeMethod, payByHand } from '../collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { cancelAgreement, moveDue, stopChasing, takeCancelBack } from '../collecting/deeds.ts'
 import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
-import { markCame, takeMarkBack } from '../fulfilment/bankTransfer.ts'
+import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { movedBetween } from '../ledger/sums.ts'
 import { clearPractice } from '../practice/practice.ts'
 import { refundLine } from '../refunds/service.ts'
-import { addUp, overdueOf, sumsBetween } from './sums.ts'
+import { aggregate, overdueOf, sumsBetween } from './sums.ts'
 
 const world = ownWorld()
 let ways: { moor: string; brook: string; transfer: string }
@@ -88,17 +88,17 @@ describe('the sums', () => {
     const transfer = await buy(7900, 7900, ways.transfer)
     expect(await summed()).toEqual(await counted())
 
-    await markCame(world.services, 'practice', transfer.orderId, { amount: 7900, day: day(), note: '' })
+    await recordTransferReceived(world.services, 'practice', transfer.orderId, { amount: 7900, day: day(), note: '' })
     expect(await summed()).toEqual(await counted())
     const came = await world.db.query.transfers.findFirst({
       where: (row, { eq: is }) => is(row.orderId, transfer.orderId),
     })
     await takeMarkBack(world.services, 'practice', transfer.orderId, came?.id as string, 'mistake')
     expect(await summed()).toEqual(await counted())
-    await markCame(world.services, 'practice', transfer.orderId, { amount: 7900, day: day(), note: '' })
+    await recordTransferReceived(world.services, 'practice', transfer.orderId, { amount: 7900, day: day(), note: '' })
 
     await moveDue(world.services, plan.agreementId, day(20), 'asked')
-    await addUp(world.db)
+    await aggregate(world.db)
     world.clock.offsetMs += 32 * DAY
     await collect()
     const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
@@ -123,7 +123,7 @@ describe('the sums', () => {
 
     expect(await summedMoved()).toEqual(await countedMoved())
     const [before, movedBefore] = [await summed(), await summedMoved()]
-    await Promise.all([addUp(world.db), addUp(world.db), addUp(world.db)])
+    await Promise.all([aggregate(world.db), aggregate(world.db), aggregate(world.db)])
     expect(await world.db.$count(moneyDeltas)).toBe(0)
     expect(await summed()).toEqual(before)
     expect(await summedMoved()).toEqual(movedBefore)

@@ -26,7 +26,7 @@ export interface Sum {
 }
 
 /** Adds the deltas up into the sums. Safe to call by several workers at once. */
-export async function addUp(db: Queryable): Promise<void> {
+export async function aggregate(db: Queryable): Promise<void> {
   await db.execute(sql`
     with gone as (delete from ${moneyDeltas} returning *)
     insert into ${moneySums} (mode, day, offer_id, adapter, state, pay, n)

@@ -1,6 +1,6 @@
 import { and, asc, countDistinct, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
-import { speakOffer } from '../../core/content/quoteInput.ts'
+import { describeOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
 import { allWays } from '../../gateways/registry.ts'
 import { getCourse } from '../catalogue/service.ts'
@@ -151,7 +151,7 @@ export async function publishOffer(
     if (!course) throw notFound('course')
     const at = now().toISOString()
     const said =
-      speakOffer(school, { id, courses: [{ id: offer.productId }], content: offer.draft }, at)?.spoken ?? null
+      describeOffer(school, { id, courses: [{ id: offer.productId }], content: offer.draft }, at)?.spoken ?? null
     const { draft, live } = offer
     const ready = { live: true, retired: false, lessons: 1 }
     const obstacles = obstaclesOf(

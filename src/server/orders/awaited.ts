@@ -4,7 +4,7 @@ import { transferCode } from '../../core/bank/transferCode.ts'
 import { qrPath } from '../../core/qr/qrPath.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, connections, type TransferSettings } from '../db/schema/index.ts'
-import { cameFor, referenceOf } from '../fulfilment/bankTransfer.ts'
+import { receivedFor, referenceOf } from '../fulfilment/bankTransfer.ts'
 import type { Order } from '../fulfilment/notes.ts'
 import type { Awaited, TransferView } from '../views/data.ts'
 
@@ -19,7 +19,7 @@ export async function awaitedOf(db: Queryable, order: Order): Promise<Awaited | 
     .limit(1)
   if (row?.attempt.state !== 'awaiting') return null
   const { attempt, transfer } = row
-  const came = transfer ? await cameFor(db, attempt.id) : 0
+  const came = transfer ? await receivedFor(db, attempt.id) : 0
   return {
     amount: attempt.amount,
     came,

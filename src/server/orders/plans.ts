@@ -30,7 +30,7 @@ export async function plansOf(db: Queryable, personId: string) {
   return rows.map(({ row, currency, quoteInput, line }) => {
     const terms = termsOf(quoteInput, line.position)
     const numbered = scheduled.filter(({ lineId, n }) => lineId === row.lineId && n > 0)
-    const inHand = numbered[row.collected]
+    const nextPayment = numbered[row.collected]
     return {
       id: row.id,
       state: row.state,
@@ -42,7 +42,7 @@ export async function plansOf(db: Queryable, personId: string) {
       payments: scheduled
         .filter(({ lineId }) => lineId === row.lineId)
         .map((payment) => shownPayment(payment, row, terms)),
-      next: inHand && row.nextTry ? { pay: inHand.pay, on: row.nextTry, isAgain: row.tries > 0 } : null,
+      next: nextPayment && row.nextTry ? { pay: nextPayment.pay, on: row.nextTry, isAgain: row.tries > 0 } : null,
     }
   })
 }

@@ -1,5 +1,5 @@
 import { messages } from '../db/schema/index.ts'
-import type { Happening } from '../journal/journal.ts'
+import type { JournalEvent } from '../journal/journal.ts'
 import type { Within } from '../platform/context.ts'
 
 type NewMessage = Pick<
@@ -16,7 +16,7 @@ export function queueMessage(services: Within, message: NewMessage) {
     writes,
     queued: [queued],
   } = queueMessages(services, [message])
-  return { writes, queued: queued as Happening }
+  return { writes, queued: queued as JournalEvent }
 }
 
 /** The same for several, with as many statements as for one. */
@@ -32,6 +32,6 @@ export function queueMessages({ db: tx, jobs, now }: Within, all: readonly NewMe
       rows.map(({ id }) => ({ messageId: id })),
     ),
   ]
-  const queued = all.map((about): Happening => ({ about, what: 'message-queued', data: { kind: about.kind } }))
+  const queued = all.map((about): JournalEvent => ({ about, what: 'message-queued', data: { kind: about.kind } }))
   return { writes, queued }
 }

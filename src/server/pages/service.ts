@@ -4,13 +4,13 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
-import { speakOffer, taxesToday } from '../../core/content/quoteInput.ts'
+import { describeOffer, taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { sayWholes } from '../../core/sentence/sentence.ts'
 import { beginSentence, sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
-import { browserAccessSince, coursesOf, mayEnter, renewsOn } from '../access/service.ts'
+import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
 import { findLivePage } from '../catalogue/pages.ts'
 import { type SellableCourse, sellableCourses } from '../catalogue/sellable.ts'
 import { needsOf } from '../checkout/audience.ts'
@@ -54,7 +54,7 @@ async function offersOf(
   const history = await publishedOf(services.db, 'offer', onSale)
   const shown = await Promise.all(
     listed.map(async ({ id, productId, live }): Promise<ShopOffer[]> => {
-      const said = speakOffer(school, { id, courses: [{ id: productId }], content: live }, at)
+      const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
       // What has ended, or cannot be quoted, is left out; the studio says why. It takes nothing else down with it.
       if (!said) return []
       const { terms, access } = said.spoken
@@ -130,7 +130,7 @@ export async function courseView(
 ): Promise<ShopView> {
   const [course] = await sellableCourses(services.db, { slug })
   if (!course) return missing()
-  const entry = await mayEnter(services, course.id, visitor)
+  const entry = await checkAccess(services, course.id, visitor)
   return {
     name: 'course',
     course: {
@@ -367,7 +367,7 @@ export async function learnView(
 ): Promise<ShopView> {
   const [course] = await services.db.select().from(courses).where(eq(courses.slug, slug))
   if (!course?.live) return missing()
-  const entry = await mayEnter(services, course.id, visitor)
+  const entry = await checkAccess(services, course.id, visitor)
   const about = { label: 'About the course', href: `/course/${slug}` }
   const { title, description, lessons } = course.live
   if (entry.state === 'opens-later') {

@@ -2,9 +2,9 @@ import { eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { takeBack } from '../access/close.ts'
-import { entryOn, giveCourse, listGrants, mayEnter } from '../access/service.ts'
+import { accessDecisionOn, checkAccess, giveCourse, listGrants } from '../access/service.ts'
 import { passwordLinks, people } from '../db/schema/index.ts'
-import { composeReceipt, greeting, type Letter } from '../messages/compose.ts'
+import { composeReceipt, type Email, greeting } from '../messages/compose.ts'
 import { sendMessage } from '../messages/send.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { getSchool } from '../school/service.ts'
@@ -73,7 +73,7 @@ describe('who may enter', () => {
     ['2027-02-28', 'open'],
     ['2027-03-01', 'closed'],
   ])('on %s it is %s', (day, state) => {
-    expect(entryOn(day, [grant]).state).toBe(state)
+    expect(accessDecisionOn(day, [grant]).state).toBe(state)
   })
 
   it('the browser that bought, and the buyer; no one else, and not in the other mode', async () => {
@@ -86,7 +86,7 @@ describe('who may enter', () => {
         { ...stranger, browserHash: hashToken('another') },
         { ...stranger, person },
         { ...stranger, mode: 'live' as const, browserHash: hashToken('browser') },
-      ].map(async (visitor) => (await mayEnter(world.services, courseId, visitor)).state),
+      ].map(async (visitor) => (await checkAccess(world.services, courseId, visitor)).state),
     )
     expect(states).toEqual(['no-grant', 'open', 'no-grant', 'open', 'no-grant'])
   })
@@ -140,8 +140,8 @@ describe('lists', () => {
 
 describe('messages', () => {
   it('the receipt says what was paid; a new buyer gets a password link, a known one does not', async () => {
-    const letters: (Letter & { to: string })[] = []
-    const post = async (letter: Letter & { to: string }) => void letters.push(letter)
+    const letters: (Email & { to: string })[] = []
+    const post = async (letter: Email & { to: string }) => void letters.push(letter)
     const { person, orderId } = await bought('Letters', 'letters@post.example')
     const [message] = (await openOrder(world.services, 'practice', orderId)).messages
     await sendMessage(world.services, message?.id as string, post)

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS } from '../../testing/terms.ts'
 import type { World } from '../../testing/world.ts'
-import { giveCourse, listGrants, mayEnter } from '../access/service.ts'
+import { checkAccess, giveCourse, listGrants } from '../access/service.ts'
 import { cancelAgreement, stopChasing, writeOff } from '../collecting/deeds.ts'
 import { agreements, journal, messages, orders, people, sessions } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -206,7 +206,7 @@ describe('a buyer’s data', () => {
     await cancelAgreement(world.services, agreed?.id as string, 'now', 'creator')
     await erasePerson(world.services, 'practice', person.id, 'asked for it')
     const visitor = { mode: 'practice' as const, person, browserHash: null }
-    expect((await mayEnter(world.services, courseId, visitor)).state).toBe('no-grant')
+    expect((await checkAccess(world.services, courseId, visitor)).state).toBe('no-grant')
     expect(await findPerson(world.db, 'practice', email)).toBeNull()
     expect(await world.db.$count(sessions, eq(sessions.personId, person.id))).toBe(0)
     const kept = JSON.stringify([

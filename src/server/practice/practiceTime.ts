@@ -23,14 +23,14 @@ import { getSchool, schoolDay } from '../school/service.ts'
 
 const DAY_MS = 86_400_000
 /** One move goes at most so far. */
-export const MOST_DAYS = 400
+export const MAX_DAYS = 400
 const MESSAGES_MS = 1500
 /** As long as the job of an unanswered attempt waits before it asks, and a little. */
 const ANSWERED_MS = (CALL_SECONDS + 10) * 1000
 /** A turn of a move is at most so long; then it lets other jobs of its worker come. */
 const TURN_MS = 60_000
 /** What came is listed as far as somebody would read it. */
-const MOST_TOLD = 300
+const MAX_TOLD = 300
 
 /** What a move of practice time brought, the newest first. */
 export interface Happened {
@@ -57,7 +57,7 @@ export async function practiceClock(base: Services) {
     next,
     move: move && came && { ...move, ...came },
     /** One move goes at most so far. */
-    mostDays: MOST_DAYS,
+    mostDays: MAX_DAYS,
     mailbox: `${base.config.standinsOrigin}/mail`,
   }
 }
@@ -250,7 +250,7 @@ async function happenedSince({ db }: Services, lastId: number): Promise<{ happen
       .innerJoin(people, eq(people.id, orders.personId))
       .where(where)
       .orderBy(desc(journal.id))
-      .limit(MOST_TOLD),
+      .limit(MAX_TOLD),
   ])
   return { happened, count: all?.n ?? 0 }
 }

@@ -8,7 +8,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { attempts, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { type Happening, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookGivenBack } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
@@ -58,7 +58,7 @@ async function take(services: Within, attemptId: string, told: Dispute, isAnswer
   const at = services.now()
   const isEnded = state === 'won' || state === 'lost'
   const about = { orderId: order.id, personId: order.personId }
-  const happened: Happening[] = []
+  const happened: JournalEvent[] = []
   if (!known) happened.push({ about, what: 'dispute-opened', data: { amount, currency: order.currency, reason } })
   if (isEnded) happened.push({ about, what: 'dispute-ended', data: { amount, currency: order.currency, state } })
   const decidedAt = isEnded ? at : null
@@ -126,8 +126,8 @@ async function linesOf(tx: Transaction, attemptId: string): Promise<{ lineId: st
 }
 
 /** Closes all that a disputed payment paid for. */
-async function closeAll(services: Within, attemptId: string, note: string): Promise<Happening[]> {
-  const closed: Happening[] = []
+async function closeAll(services: Within, attemptId: string, note: string): Promise<JournalEvent[]> {
+  const closed: JournalEvent[] = []
   for (const { lineId } of await linesOf(services.db, attemptId)) {
     closed.push(...(await closeLine(services, lineId, note)))
   }

@@ -1,6 +1,12 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import { cameSchema, giveSurplusBack, giveTransferUp, markCame, takeMarkBack } from '../fulfilment/bankTransfer.ts'
+import {
+  cameSchema,
+  giveSurplusBack,
+  giveTransferUp,
+  recordTransferReceived,
+  takeMarkBack,
+} from '../fulfilment/bankTransfer.ts'
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
@@ -50,7 +56,7 @@ export function settlingRoutes(services: Services) {
     )
     .post('/orders/:order/transfers', validate('param', byOrder), validate('json', cameSchema), async (c) => {
       const mode = c.get('mode')
-      await markCame(await inMode(services, mode), mode, c.req.valid('param').order, c.req.valid('json'))
+      await recordTransferReceived(await inMode(services, mode), mode, c.req.valid('param').order, c.req.valid('json'))
       return c.json({ ok: true })
     })
     .post(

@@ -11,7 +11,7 @@ import { attempts, connections, disputes, orderLines, orders, payments, refunds 
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
-import { type Happening, record, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { bookGivenBack } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Tools, type Within } from '../platform/context.ts'
@@ -399,11 +399,11 @@ async function bookIn(services: Within, key: string, outcome: RefundOutcome | { 
     rows.map((row) => ({ ...row, day })),
     'refund',
   )
-  const closed: Happening[] = []
+  const closed: JournalEvent[] = []
   for (const { access, lineId, note } of rows) {
     if (access === 'close') closed.push(...(await closeLine(services, lineId, note)))
   }
-  const happened: Happening[] = [{ about, what: 'refunded', data: { ...data, reference } }, ...closed]
+  const happened: JournalEvent[] = [{ about, what: 'refunded', data: { ...data, reference } }, ...closed]
   // What was given back in one go is told in one message, once all of it is.
   const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, first.createdAt))
   const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0

@@ -1,5 +1,5 @@
 import { and, asc, count, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
-import { speakOffer } from '../../core/content/quoteInput.ts'
+import { describeOffer } from '../../core/content/quoteInput.ts'
 import { sayWhyNot, takesCurrency, toCollect, type WhyNot, whyNot } from '../../core/ways/collects.ts'
 import type { Capabilities } from '../../gateways/contract.ts'
 import { allWays } from '../../gateways/registry.ts'
@@ -117,7 +117,7 @@ async function askedFor({ db, now }: Services): Promise<Asking[]> {
   const at = now().toISOString()
   return (await sellableCourses(db)).flatMap((course) =>
     course.offers.flatMap(({ id, productId, live }) => {
-      const said = speakOffer(school, { id, courses: [{ id: productId }], content: live }, at)
+      const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
       if (!said) return []
       const need = toCollect(said.quote, school.currency, Math.max(said.quote.today.pay, 0))
       const isFree = need.today === 0 && !need.goesOn

@@ -6,7 +6,7 @@ import { validate } from '../http/validate.ts'
 import { setTellings, tellingsSchema } from '../outbox/tellings.ts'
 import type { Services } from '../platform/context.ts'
 import { clearPractice } from '../practice/practice.ts'
-import { MOST_DAYS, practiceClock, startMove, stopMove } from '../practice/practiceTime.ts'
+import { MAX_DAYS, practiceClock, startMove, stopMove } from '../practice/practiceTime.ts'
 import {
   changeSchool,
   graceSchema,
@@ -74,7 +74,7 @@ export function schoolRoutes(services: Services) {
         v.object({
           to: v.union([
             v.literal('next'),
-            v.object({ days: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(MOST_DAYS)) }),
+            v.object({ days: v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(MAX_DAYS)) }),
           ]),
         }),
       ),

@@ -88,7 +88,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
     currency: orders.currency,
   }
   const nothing = { next: sql<Day | null>`null`, why: sql<string | null>`null` }
-  const inHand = sql<number>`coalesce((select p.pay from ${payments} p
+  const nextPayment = sql<number>`coalesce((select p.pay from ${payments} p
     where p.line_id = ${agreements.lineId} and p.n = ${agreements.collected} + 1), 0)::float8`
   const lastReason = sql<string | null>`(select a.reason from ${attempts} a
     where a.agreement_id = ${agreements.id} order by a.started_at desc limit 1)`
@@ -103,7 +103,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
     db
       .select({
         ...order,
-        amount: inHand,
+        amount: nextPayment,
         since: sql<string>`coalesce(${agreements.firstTried}, ${agreements.lastCollected})::text`,
         next: agreements.nextTry,
         why: lastReason,

@@ -3,7 +3,7 @@ import { beforeAll, describe, expect, it } from 'vitest'
 import { inGroups } from '../../core/bank/reference.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { attempts, orderLines } from '../db/schema/index.ts'
-import { markCame, referenceOf } from '../fulfilment/bankTransfer.ts'
+import { recordTransferReceived, referenceOf } from '../fulfilment/bankTransfer.ts'
 import { refundLine } from '../refunds/service.ts'
 import { ordersCsv } from './files.ts'
 import { listOrders, ordersFor } from './orders.ts'
@@ -100,7 +100,11 @@ describe('orders are told apart', () => {
   })
 
   it('in the file by the same; a part that came is said in the list', async () => {
-    await markCame(world.services, 'practice', made.wire?.orderId as string, { amount: 1000, day: day(), note: '' })
+    await recordTransferReceived(world.services, 'practice', made.wire?.orderId as string, {
+      amount: 1000,
+      day: day(),
+      note: '',
+    })
     const { orders } = await listOrders(world.services, 'practice', { search: '', state: 'waiting' })
     expect(orders).toMatchObject([{ came: 1000, received: 0, last: 'awaiting transfer', payToday: 6789 }])
     const rows = await ordersFor(world.services, 'practice', { search: '', state: 'refunded' })

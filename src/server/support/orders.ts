@@ -1,7 +1,7 @@
 import { and, asc, desc, eq, gte, inArray, lt, ne, not, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, isDay } from '../../core/calendar/day.ts'
-import { afterTakenBack, inHand, nextTryOf, owes, payableOn, restOf } from '../../core/collecting/agreement.ts'
+import { afterTakenBack, nextPayment, nextTryOf, owes, payableOn, restOf } from '../../core/collecting/agreement.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
@@ -243,7 +243,7 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
     rows.map(async ({ id }) => {
       const held = await readAgreement(db, id)
       const { row, agreement, line } = held
-      const next = inHand(agreement)
+      const next = nextPayment(agreement)
       return {
         id,
         lineId: line.id,

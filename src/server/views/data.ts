@@ -84,7 +84,7 @@ export interface CourseView {
   isOwned: boolean
 }
 
-export interface PayWay {
+export interface PaymentMethod {
   connectionId: string
   adapter: string
   gateway: string
@@ -109,7 +109,7 @@ export interface CheckoutView {
   chosen: string
   /** The offer that the address names, if any. */
   linked: string | null
-  ways: PayWay[]
+  ways: PaymentMethod[]
   isOwned: boolean
   /** What the visitor has of the course already, and where they change it; null where they have nothing, or cannot be known. */
   held: { says: string; label: string; href: string } | null
@@ -219,7 +219,7 @@ export interface PlanView {
   /** Its cancelling can be taken back, without a charge. */
   mayComeBack: boolean
   openUntilIfCancelled: string | null
-  ways: PayWay[]
+  ways: PaymentMethod[]
   /** What is kept can be charged by hand too. */
   mayPayByKept: boolean
   /** A payment by hand is under way. */

@@ -2,7 +2,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
-import { PlanThread, sayPlan } from '../collecting/plan.tsx'
+import { PlanTimeline, sayPlan } from '../collecting/plan.tsx'
 import { Details } from '../people/Details.tsx'
 
 /** Everything the buyer holds, until when, and the way in. */
@@ -93,7 +93,7 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
         </a>
       </div>
       <p className="mt-1 mb-2 text-ink-2">{sayPlan(plan, money)}</p>
-      <PlanThread plan={plan} language={language} />
+      <PlanTimeline plan={plan} language={language} />
     </section>
   )
 }

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from 'react'
-import type { Mode, PayWay } from '../../server/client.ts'
+import type { Mode, PaymentMethod } from '../../server/client.ts'
 import { listenTo } from './GatewayFields.ts'
 
 /** What the frame takes before it says so itself, so that little moves when it does: with sample cards, and without. */
@@ -13,7 +13,7 @@ export function CardFrame({
   submit,
 }: {
   ref: React.RefObject<HTMLIFrameElement | null>
-  way: PayWay
+  way: PaymentMethod
   mode: Mode
   submit: () => void
 }) {

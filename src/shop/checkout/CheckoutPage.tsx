@@ -4,7 +4,7 @@ import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts
 import { taxOf } from '../../core/quote/tax.ts'
 import { sayPayButton, sayWhole, todayInParts } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
-import type { CheckoutView, PayWay, ShopOffer, ShopPage } from '../../server/client.ts'
+import type { CheckoutView, PaymentMethod, ShopOffer, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Field, LINE_INPUT } from '../../ui/Field.tsx'
@@ -23,7 +23,7 @@ export default function CheckoutPage({ page, view: first }: { page: ShopPage; vi
     <>
       <ClothHead course={first.course} school={page.school.name} under />
       <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_minmax(0,1fr)]">
-        {first.isOwned ? <OwnedSlip view={first} /> : <Slip page={page} first={first} />}
+        {first.isOwned ? <OwnedCourse view={first} /> : <CheckoutForm page={page} first={first} />}
         <WhatYouGet view={first} />
       </main>
     </>
@@ -33,7 +33,7 @@ export default function CheckoutPage({ page, view: first }: { page: ShopPage; vi
 const SLIP =
   'relative rounded-lg bg-sheet py-5 pr-4 pl-[42px] shadow-[0_1px_0_var(--color-line-2),0_12px_28px_-22px_rgb(26_35_28/.5)] md:py-[22px] md:pr-[26px] md:pl-14'
 
-function OwnedSlip({ view: { course, held } }: { view: CheckoutView }) {
+function OwnedCourse({ view: { course, held } }: { view: CheckoutView }) {
   return (
     <div className={SLIP}>
       <h2 className="text-[19px]">You have this course.</h2>
@@ -57,7 +57,7 @@ function Held({ held }: { held: NonNullable<CheckoutView['held']> }) {
   )
 }
 
-function Slip({ page, first }: { page: ShopPage; first: CheckoutView }) {
+function CheckoutForm({ page, first }: { page: ShopPage; first: CheckoutView }) {
   const frame = useRef<HTMLIFrameElement>(null)
   const checkout = useCheckout(page, first, frame)
   const { view, offer, phase, message, errors, pay, ways, way, shownWay } = checkout
@@ -356,14 +356,14 @@ function wholePrice(offer: ShopOffer, { school }: ShopPage): string {
 }
 
 /** What the button says: that it is paid now, that the buyer goes on elsewhere, or that they order and transfer it. */
-function sayButton({ school }: ShopPage, way: PayWay | undefined, pay: number, hasLater: boolean): string {
+function sayButton({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
   if (pay === 0 || !way || way.style === 'embedded') return sayPayButton(pay, hasLater, school)
   const amount = formatMoney(pay, school)
   return way.style === 'redirect' ? `Continue to ${way.gateway}, ${amount}` : `Order and transfer ${amount}`
 }
 
 /** What is said below the button: who charges, and what the buyer allows. */
-function smallPrint({ school }: ShopPage, way: PayWay | undefined, pay: number, hasLater: boolean): string {
+function smallPrint({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
   const gateway = way?.gateway ?? 'the gateway'
   if (hasLater) {
     const what = way?.style === 'embedded' ? 'to this card, which' : 'by'
@@ -381,7 +381,7 @@ function suggestedOf({ terms }: ShopOffer): number {
 }
 
 /** Most later payments that are listed one by one. */
-const MOST_ROWS = 5
+const MAX_ROWS = 5
 
 /** `pay` null: the buyer's own price cannot be read. */
 function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: ShopOffer; pay: number | null }) {
@@ -396,7 +396,7 @@ function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: 
   // What is no regular payment is named, and so is what stands beside it.
   const named = parts.some(({ name }) => name !== null) ? parts : []
   const year = quote.purchaseDay.slice(0, 4)
-  const shown = quote.later.slice(0, MOST_ROWS)
+  const shown = quote.later.slice(0, MAX_ROWS)
   const rest = quote.later.length - shown.length
   const day = (when: string) => sayDay(when, school.language, year)
   const opensLater = line && line.opens > quote.purchaseDay ? line.opens : null

@@ -1,9 +1,9 @@
 import type { ReactNode } from 'react'
-import type { PayWay } from '../../server/client.ts'
+import type { PaymentMethod } from '../../server/client.ts'
 
 interface WaysProps {
-  ways: PayWay[]
-  chosen: PayWay
+  ways: PaymentMethod[]
+  chosen: PaymentMethod
   choose: (connectionId: string) => void
   isBusy: boolean
   fields: ReactNode

@@ -4,7 +4,7 @@ import { readMoney } from '../../core/money/parse.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { OpenPriceTerms } from '../../core/terms/terms.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
-import type { CheckoutView, PayWay, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
+import type { CheckoutView, PaymentMethod, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { keepBasket, keptBasket } from './basket.ts'
@@ -54,7 +54,7 @@ function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, {
 }
 
 /** From which price on somebody can be paid at all. */
-function sayTooSmall(ways: readonly PayWay[], { school }: ShopPage): string | undefined {
+function sayTooSmall(ways: readonly PaymentMethod[], { school }: ShopPage): string | undefined {
   const least = ways.map(({ can }) => can.smallest[school.currency] ?? 1)
   return least.length === 0 ? undefined : `The minimum is ${formatMoney(Math.min(...least), school)}.`
 }
@@ -188,7 +188,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   }
 
   /** What stands for the buyer's method: of the gateway's fields a token, of another way nothing yet. */
-  const tokenOf = async ({ style }: PayWay): Promise<Tokenised> => {
+  const tokenOf = async ({ style }: PaymentMethod): Promise<Tokenised> => {
     if (style !== 'embedded') return { ok: true, token: '' }
     if (!frame.current) return { ok: false, why: 'The card fields did not load. Reload the page.' }
     return tokenise(frame.current)
@@ -279,12 +279,17 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
 }
 
 /** The ways that can collect an offer, in the creator's order. */
-function waysFor(ways: readonly PayWay[], { quote }: ShopOffer, pay: number, { school }: ShopPage): PayWay[] {
+function waysFor(
+  ways: readonly PaymentMethod[],
+  { quote }: ShopOffer,
+  pay: number,
+  { school }: ShopPage,
+): PaymentMethod[] {
   const need = toCollect(quote, school.currency, pay)
   return ways.filter(({ can }) => whyNot(can, need) === null)
 }
 
-function isIn(ids: readonly string[], { connectionId }: PayWay): boolean {
+function isIn(ids: readonly string[], { connectionId }: PaymentMethod): boolean {
   return ids.includes(connectionId)
 }
 

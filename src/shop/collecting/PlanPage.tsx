@@ -1,14 +1,14 @@
 import { useRef, useState } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import type { PayWay, PlanView, ShopPage } from '../../server/client.ts'
+import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
 import { Ways } from '../checkout/Ways.tsx'
 import { Sheet } from '../ShopFrame.tsx'
-import { PlanThread, sayPlan } from './plan.tsx'
+import { PlanTimeline, sayPlan } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
 
 /** What the buyer is about: paying by another method, by what is kept, giving another method. */
@@ -37,7 +37,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
         {view.course.title}, {view.offer}
       </h1>
       <p className="mt-1.5 mb-3 text-ink-2">{sayPlan(view, money)}</p>
-      <PlanThread plan={view} language={page.school.language} />
+      <PlanTimeline plan={view} language={page.school.language} />
       {view.shut && view.state !== 'completed' && (
         <p className="mt-2 text-[14px]">
           {view.isShut
@@ -132,7 +132,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
 const OTHERWISE = { pay: 'pay-kept', 'pay-kept': 'pay', rest: 'rest-kept', 'rest-kept': 'rest' } as const
 
 /** What the buyer allows by it. */
-function smallPrint({ school }: ShopPage, doing: Doing, way: PayWay | undefined): string {
+function smallPrint({ school }: ShopPage, doing: Doing, way: PaymentMethod | undefined): string {
   if (doing === 'pay-kept') return 'Charged once, now, and not again on its due date.'
   if (doing === 'rest' || doing === 'rest-kept') return 'Charged once, now. After that nothing more is due.'
   if (doing === 'method') return `Nothing is charged today. ${way?.gateway} keeps the card for the payments to come.`

@@ -1,11 +1,11 @@
 import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { PlanPayment, PlanShown } from '../../server/client.ts'
-import { type KnotState, Thread } from '../../ui/Thread.tsx'
+import { Timeline, type TimelinePointState } from '../../ui/Timeline.tsx'
 
 type Told = Pick<PlanShown, 'payments' | 'next' | 'method' | 'state' | 'endless' | 'currency'>
 
-const KNOTS: Record<PlanPayment['state'], KnotState> = {
+const KNOTS: Record<PlanPayment['state'], TimelinePointState> = {
   collected: 'collected',
   'to-come': 'to-come',
   late: 'late',
@@ -18,14 +18,14 @@ function sayNamed(payments: readonly PlanPayment[], money: MoneyFormat): string 
 }
 
 /** The payments of an agreement on their thread. */
-export function PlanThread({ plan, language }: { plan: Told; language: string }) {
+export function PlanTimeline({ plan, language }: { plan: Told; language: string }) {
   const first = plan.payments[0]?.due ?? ''
   const money = { currency: plan.currency, language }
   return (
-    <Thread
+    <Timeline
       start={first}
       startLabel={sayDayShort(first)}
-      knots={plan.payments.map(({ due, pay, state }) => ({
+      points={plan.payments.map(({ due, pay, state }) => ({
         day: due,
         amount: formatMoney(pay, money, true),
         state: KNOTS[state],

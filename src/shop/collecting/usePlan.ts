@@ -1,6 +1,6 @@
 import { type RefObject, useEffect, useRef, useState } from 'react'
 import { formatMoney } from '../../core/money/format.ts'
-import type { PayWay, PlanView, ShopPage } from '../../server/client.ts'
+import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { sayDeclined } from '../checkout/declined.ts'
@@ -29,7 +29,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   const [phase, setPhase] = useState<PlanPhase>(view.pending ? { kind: 'checking' } : { kind: 'idle' })
   const [wayId, setWayId] = useState<string | null>(null)
   /** The chosen way of those that fit, else the first of them. */
-  const wayIn = (ways: PayWay[]) => ways.find(({ connectionId }) => connectionId === wayId) ?? ways[0]
+  const wayIn = (ways: PaymentMethod[]) => ways.find(({ connectionId }) => connectionId === wayId) ?? ways[0]
   // A method alone, without a payment, is kept by some ways only.
   const keepers = view.ways.filter(({ can }) => can.keepsUnused)
   const [message, setMessage] = useState<string | null>(null)
@@ -54,7 +54,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   }
   /** Runs something once at a time, with what stands for the buyer's method. */
   const withMethod = async (
-    ways: PayWay[],
+    ways: PaymentMethod[],
     act: (payment: { connectionId: string; token: string }) => Promise<void>,
   ) => {
     const way = wayIn(ways)

@@ -64,7 +64,7 @@ export function Places({ bench, mirror, ...around }: WorkProps & Omit<AroundProp
 }
 
 /** A labelled part of the mirror. */
-export function Reflection({ label, children }: { label: string; children: ReactNode }) {
+export function PreviewSection({ label, children }: { label: string; children: ReactNode }) {
   return (
     <section className="mb-5">
       <h2 className="mb-1.5 font-text text-[12px] font-semibold tracking-normal text-ink-3">{label}</h2>

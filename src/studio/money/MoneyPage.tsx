@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
-import { Places, Reflection } from '../frame/Places.tsx'
+import { Places, PreviewSection } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { OrderMirror } from '../orders/OrderMirror.tsx'
 import { useOrder } from '../orders/order.ts'
@@ -110,9 +110,9 @@ export function MoneyPage() {
           </>
         ) : (
           months.data && (
-            <Reflection label="A year back, a year ahead">
+            <PreviewSection label="A year back, a year ahead">
               <Outlook months={months.data.months} today={months.data.today} money={money} />
-            </Reflection>
+            </PreviewSection>
           )
         )
       }

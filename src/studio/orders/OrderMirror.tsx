@@ -1,14 +1,14 @@
 import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
-import { type Knot, type KnotState, Thread } from '../../ui/Thread.tsx'
-import { Reflection } from '../frame/Places.tsx'
+import { Timeline, type TimelinePoint, type TimelinePointState } from '../../ui/Timeline.tsx'
+import { PreviewSection } from '../frame/Places.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { useSession } from '../session/session.ts'
 import { Journal } from './Journal.tsx'
 import type { Order } from './order.ts'
 import { paymentState } from './words.ts'
 
-const KNOT_STATES: Record<string, KnotState> = {
+const KNOT_STATES: Record<string, TimelinePointState> = {
   paid: 'collected',
   'written off': 'given-up',
   'not retried': 'given-up',
@@ -23,49 +23,49 @@ export function OrderMirror({ order }: { order: Order }) {
   const money = { ...school, currency: order.currency }
   return (
     <>
-      <Reflection label={`Order ${order.number}`}>
+      <PreviewSection label={`Order ${order.number}`}>
         <p className="display text-[19px] leading-snug font-medium">{summary(order, money)}</p>
         {order.lines.map((line) => (
           <div key={line.id} className="mt-2">
             {order.lines.length > 1 && <p className="text-[13px] font-medium">{line.title}</p>}
-            <LineThread order={order} lineId={line.id} money={money} />
+            <LineTimeline order={order} lineId={line.id} money={money} />
           </div>
         ))}
-      </Reflection>
+      </PreviewSection>
       {order.messages.length > 0 && (
-        <Reflection label="Messages">
+        <PreviewSection label="Messages">
           {order.messages.map((message) => (
             <MessageRow key={message.id} message={message} />
           ))}
-        </Reflection>
+        </PreviewSection>
       )}
-      <Reflection label="History">
+      <PreviewSection label="History">
         <Journal entries={order.journal} />
-      </Reflection>
+      </PreviewSection>
     </>
   )
 }
 
 /** The payments of one line and how long what it opened is open, on a time line. */
-function LineThread({ order, lineId, money }: { order: Order; lineId: string; money: MoneyFormat }) {
+function LineTimeline({ order, lineId, money }: { order: Order; lineId: string; money: MoneyFormat }) {
   const { school } = useSession()
   const line = order.quote.lines[order.lines.find(({ id }) => id === lineId)?.position ?? 0]
   const grant = order.grants.find((other) => other.lineId === lineId && other.endedAt === null)
   const isShut = grant?.shuts != null && grant.shuts <= order.today
-  const knots = order.payments
+  const points = order.payments
     .filter((payment) => payment.lineId === lineId)
     .map(
-      (payment): Knot => ({
+      (payment): TimelinePoint => ({
         day: payment.due,
         amount: formatMoney(payment.pay, money, true),
         state: KNOT_STATES[paymentState(payment, order)[1]] ?? 'to-come',
       }),
     )
   return (
-    <Thread
+    <Timeline
       start={order.quote.purchaseDay}
       startLabel={sayDayShort(order.quote.purchaseDay)}
-      knots={knots}
+      points={points}
       endless={line?.untilCancelled ?? false}
       ribbon={
         grant

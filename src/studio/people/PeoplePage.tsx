@@ -10,7 +10,7 @@ import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
 import { EndlessList } from '../frame/EndlessList.tsx'
-import { Places, Reflection, Section } from '../frame/Places.tsx'
+import { Places, PreviewSection, Section } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
@@ -286,16 +286,16 @@ function GiveCourse({ personId, name, onClose }: { personId: string; name: strin
 function PersonMirror({ shown: { messages, journal } }: { shown: PersonShown }) {
   return (
     <>
-      <Reflection label="Messages">
+      <PreviewSection label="Messages">
         {messages.length === 0 && <p className="text-ink-2">None.</p>}
         {messages.map((message) => (
           <MessageRow key={message.id} message={message} />
         ))}
-      </Reflection>
+      </PreviewSection>
       {journal.length > 0 && (
-        <Reflection label="History">
+        <PreviewSection label="History">
           <Journal entries={journal} />
-        </Reflection>
+        </PreviewSection>
       )}
     </>
   )

@@ -13,9 +13,9 @@ import { Button } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
-import { Places, Reflection } from '../frame/Places.tsx'
+import { Places, PreviewSection } from '../frame/Places.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
-import { type Column, columnsOf, MOST_MONTHS, sayThen } from './compared.ts'
+import { type Column, columnsOf, MAX_MONTHS, sayThen } from './compared.ts'
 import { CountField, Pick } from './InlineFields.tsx'
 import { type ShelfCourse, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
@@ -215,7 +215,7 @@ function OverTime({ columns, gateway }: { columns: Column[]; gateway: string | n
   }
   return (
     <>
-      <Reflection label="Kept over time">
+      <PreviewSection label="Kept over time">
         <p className="display mb-2 text-[17px] leading-[1.6] font-medium">
           With <CountField label="Number of buyers" value={buyers} least={1} most={999} onChange={setBuyers} /> buyers
           of each today, in{' '}
@@ -225,7 +225,7 @@ function OverTime({ columns, gateway }: { columns: Column[]; gateway: string | n
             options={[
               ['12', '12 months'],
               ['24', '24 months'],
-              [String(MOST_MONTHS) as '36', '36 months'],
+              [String(MAX_MONTHS) as '36', '36 months'],
             ]}
             onChange={(value) => setMonths(Number(value))}
           />{' '}
@@ -235,8 +235,8 @@ function OverTime({ columns, gateway }: { columns: Column[]; gateway: string | n
           <KeptChart series={series} digits={digits} money={money} />
         </Suspense>
         <Legend names={series.map(({ name }) => name)} />
-      </Reflection>
-      <Reflection label="Figures">
+      </PreviewSection>
+      <PreviewSection label="Figures">
         <p className="mb-1.5 text-[13px] text-ink-2">After fees and tax, if everyone pays to the end.</p>
         <details className="text-[13px]">
           <summary className="w-fit cursor-pointer text-ink-3 hover:text-ink">As a table</summary>
@@ -270,7 +270,7 @@ function OverTime({ columns, gateway }: { columns: Column[]; gateway: string | n
         <Button className="mt-3" onClick={copy}>
           Copy as CSV
         </Button>
-      </Reflection>
+      </PreviewSection>
     </>
   )
 }

@@ -3,7 +3,7 @@ import { type CourseContent, lessonTitle } from '../../core/content/course.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { State } from '../../ui/State.tsx'
-import { Reflection } from '../frame/Places.tsx'
+import { PreviewSection } from '../frame/Places.tsx'
 import { Obstacles } from './Obstacles.tsx'
 import { type BenchCourse, useShelf } from './queries.ts'
 import { AddOffer, stateOf, useAddOffer } from './Shelf.tsx'
@@ -25,7 +25,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
   const standing = offers.filter(({ isRetired }) => !isRetired)
   return (
     <>
-      <Reflection label="How it is sold">
+      <PreviewSection label="How it is sold">
         <ul className="mb-2 grid gap-1">
           {standing.map((offer) => {
             const [shape, word] = stateOf(offer)
@@ -43,15 +43,15 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
           })}
         </ul>
         <AddOffer courseId={course.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
-      </Reflection>
-      <Reflection label="Before the first sale">
+      </PreviewSection>
+      <PreviewSection label="Before the first sale">
         <Obstacles
           obstacles={obstacles(course, content, standing)}
           fix={(to) => (to === 'price' ? void addOffer() : fix(to))}
           nothing="Nothing missing in the course."
         />
-      </Reflection>
-      <Reflection label="The buyer sees">
+      </PreviewSection>
+      <PreviewSection label="The buyer sees">
         <div className="overflow-hidden rounded-lg border border-line bg-sheet">
           <div className={`px-4 py-4 text-[#f4f8ea] ${CLOTH_CLASS[content.cloth]}`}>
             <p className="display text-[19px] leading-tight font-semibold">{content.title || 'Untitled course'}</p>
@@ -73,7 +73,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
             </a>
           </p>
         )}
-      </Reflection>
+      </PreviewSection>
     </>
   )
 }

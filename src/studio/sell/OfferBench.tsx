@@ -3,7 +3,7 @@ import { toast } from 'sonner'
 import { offerChanges } from '../../core/content/changes.ts'
 import { runningSale } from '../../core/content/earlierPrice.ts'
 import { accessAfter, type OfferContent } from '../../core/content/offer.ts'
-import { type PricingSchool, speakOffer } from '../../core/content/quoteInput.ts'
+import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { type Fix, type Obstacle, obstaclesOf } from '../../core/readiness/readiness.ts'
 import { sayEnrolButton, sayInParts } from '../../core/sentence/sentence.ts'
@@ -67,7 +67,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const { content, change } = draft
   const unread = useUnreadFields()
   const at = useStudioNow()
-  const said = speakOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, at)
+  const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, at)
   const atOnce = offer.atOnce && payAtOnce(offer.atOnce, school, at)
   const history = [...offer.history, { content, publishedAt: at }]
   const sale = runningSale(history, at)
@@ -315,7 +315,7 @@ function unreadObstacle({ label, why }: UnreadField): Obstacle {
 /** What the course's one-time offer comes to, sale or not, tax included; null while it has no price. */
 function payAtOnce(content: OfferContent, school: PricingSchool, at: string): number | null {
   return (
-    speakOffer(school, { id: 'at-once', courses: [{ id: 'c' }], content: { ...content, sale: null } }, at)?.quote.today
-      .pay ?? null
+    describeOffer(school, { id: 'at-once', courses: [{ id: 'c' }], content: { ...content, sale: null } }, at)?.quote
+      .today.pay ?? null
   )
 }

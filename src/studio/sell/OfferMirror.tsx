@@ -3,7 +3,7 @@ import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { Cloth } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
-import { speakOffer } from '../../core/content/quoteInput.ts'
+import { describeOffer } from '../../core/content/quoteInput.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import { feeOf } from '../../core/money/fee.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
@@ -12,8 +12,8 @@ import { type Spoken, sayPrice } from '../../core/sentence/sentence.ts'
 import { sayWhyNot, whyNot } from '../../core/ways/collects.ts'
 import { OfferCard } from '../../ui/OfferCard.tsx'
 import { State } from '../../ui/State.tsx'
-import { type Knot, type Mark, type Ribbon, Thread } from '../../ui/Thread.tsx'
-import { Reflection } from '../frame/Places.tsx'
+import { type Mark, type Ribbon, Timeline, type TimelinePoint } from '../../ui/Timeline.tsx'
+import { PreviewSection } from '../frame/Places.tsx'
 import { useDaysAhead, useSession, useStudioNow, useStudioToday } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
 import type { BenchOffer } from './queries.ts'
@@ -30,14 +30,14 @@ interface OfferMirrorProps {
 /** What follows from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
-  const said = speakOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, useStudioNow())
+  const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, useStudioNow())
   const daysAhead = useDaysAhead()
   const today = useStudioToday()
   const need = said && needOf(said.spoken, school.currency)
   const way = offer.ways.find(({ capabilities }) => need && whyNot(capabilities, need) === null)?.capabilities
   return (
     <>
-      <Reflection label="In words">
+      <PreviewSection label="In words">
         {daysAhead > 0 && (
           <p className="mb-1 text-[12.5px] text-ink-3">
             As of {sayDay(today, school.language)}, where practice time stands.
@@ -48,10 +48,10 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
         </p>
         {said && (
           <div className="mt-3">
-            <Thread
+            <Timeline
               start={said.quote.purchaseDay}
               startLabel="today"
-              knots={knotsOf(said.spoken)}
+              points={pointsOf(said.spoken)}
               marks={marksOf(said.spoken, content, school.timeZone)}
               ribbon={ribbonOf(said.spoken, offer.course.cloth)}
               endless={said.spoken.line.untilCancelled}
@@ -59,17 +59,17 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
             />
           </div>
         )}
-      </Reflection>
+      </PreviewSection>
       {said && offer.ways.length > 0 && <PaidBy offer={offer} spoken={said.spoken} />}
       {said && <KeptOf spoken={said.spoken} rate={content.taxRate ?? school.taxRate} way={way ?? null} />}
-      <Reflection label="Before the first sale">
+      <PreviewSection label="Before the first sale">
         <Obstacles
           obstacles={obstacles}
           fix={fix}
           nothing={`Nothing missing. ${offer.sold > 0 ? `Ordered ${offer.sold} ${offer.sold === 1 ? 'time' : 'times'} so far.` : 'It can be bought now.'}`}
         />
-      </Reflection>
-      <Reflection label="The buyer sees">
+      </PreviewSection>
+      <PreviewSection label="The buyer sees">
         <OfferCard
           name={content.name}
           button={content.button}
@@ -88,7 +88,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
             Open the checkout page
           </a>
         </p>
-      </Reflection>
+      </PreviewSection>
     </>
   )
 }
@@ -100,7 +100,7 @@ function PaidBy({ offer, spoken }: { offer: BenchOffer; spoken: Spoken }) {
   const ways = offer.ways.map(({ capabilities }) => ({ can: capabilities, why: whyNot(capabilities, need) }))
   const shown = ways.filter(({ why }) => why === null)
   return (
-    <Reflection label="Buyers can pay by">
+    <PreviewSection label="Buyers can pay by">
       <ul className="text-[13.5px]">
         {shown.map(({ can }) => (
           <li key={can.name}>
@@ -115,7 +115,7 @@ function PaidBy({ offer, spoken }: { offer: BenchOffer; spoken: Spoken }) {
           ) : null,
         )}
       </ul>
-    </Reflection>
+    </PreviewSection>
   )
 }
 
@@ -126,7 +126,7 @@ function neededOf({ audience }: OfferContent, offer: BenchOffer): string[] {
     : []
 }
 
-function knotsOf({ line, purchaseDay, money }: Spoken): Knot[] {
+function pointsOf({ line, purchaseDay, money }: Spoken): TimelinePoint[] {
   const byDay = new Map<Day, number>()
   for (const { due, pay } of line.payments) byDay.set(due, (byDay.get(due) ?? 0) + pay)
   return [...byDay].map(([day, pay]) => ({
@@ -184,7 +184,7 @@ function KeptOf({
     ? `the first ${paid.length} payments, ${formatMoney(all, money)}`
     : formatMoney(all, money)
   return (
-    <Reflection label={`You keep, of ${what}`}>
+    <PreviewSection label={`You keep, of ${what}`}>
       <Kept
         pay={all}
         tax={tax}
@@ -192,7 +192,7 @@ function KeptOf({
         payments={paid.length}
         fee={way && fees !== null ? { name: way.name, amount: fees } : null}
       />
-    </Reflection>
+    </PreviewSection>
   )
 }
 

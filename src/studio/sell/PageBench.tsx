@@ -1,5 +1,5 @@
 import { useEffect, useId, useRef, useState } from 'react'
-import { MOST_LINES, type OfferContent, statementProblem } from '../../core/content/offer.ts'
+import { MAX_LINES, type OfferContent, statementProblem } from '../../core/content/offer.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { InlineText } from './InlineFields.tsx'
 
@@ -49,16 +49,16 @@ export function PageBench({ content, madeButton, schoolName, change }: PageBench
           {problem}
         </p>
       </div>
-      <Field label={`Lines under the price, up to ${MOST_LINES}`} className="mt-2">
+      <Field label={`Lines under the price, up to ${MAX_LINES}`} className="mt-2">
         {(wiring) => (
           <textarea
             {...wiring}
-            rows={Math.min(MOST_LINES, Math.max(2, content.lines.split('\n').length))}
+            rows={Math.min(MAX_LINES, Math.max(2, content.lines.split('\n').length))}
             maxLength={400}
             className={`${BOX_INPUT} resize-none`}
             placeholder="With a parcel of linen thread and two needles."
             value={content.lines}
-            onChange={(event) => change({ lines: event.target.value.split('\n').slice(0, MOST_LINES).join('\n') })}
+            onChange={(event) => change({ lines: event.target.value.split('\n').slice(0, MAX_LINES).join('\n') })}
           />
         )}
       </Field>

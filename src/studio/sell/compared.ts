@@ -1,14 +1,14 @@
 import { after, type Day } from '../../core/calendar/day.ts'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { type Compared, compareOffer } from '../../core/content/compare.ts'
-import { type PricingSchool, speakOffer } from '../../core/content/quoteInput.ts'
+import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import type { FeeTerms } from '../../core/money/fee.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { type Spoken, sayLater } from '../../core/sentence/sentence.ts'
 import type { ShelfCourse, ShelfOffer } from './queries.ts'
 
 /** How far ahead a comparison looks. */
-export const MOST_MONTHS = 36
+export const MAX_MONTHS = 36
 
 /** One offer beside others, with all that is said about it. */
 export interface Column {
@@ -33,9 +33,10 @@ export function columnsOf(
   for (const id of chosen) {
     const course = courses.find(({ offers }) => offers.some((offer) => offer.id === id))
     const offer = course?.offers.find((other) => other.id === id)
-    const said = course && offer && speakOffer(school, { id, courses: [{ id: course.id }], content: offer.content }, at)
+    const said =
+      course && offer && describeOffer(school, { id, courses: [{ id: course.id }], content: offer.content }, at)
     if (!course || !offer || !said) continue
-    const until = after(said.quote.purchaseDay, MOST_MONTHS, { count: 1, unit: 'month' })
+    const until = after(said.quote.purchaseDay, MAX_MONTHS, { count: 1, unit: 'month' })
     const sums = compareOffer(said.spoken, fee, atOnceOf(course, school, at), until)
     const { name } = offer
     const { title, cloth } = course
@@ -49,7 +50,8 @@ function atOnceOf({ id, offers }: ShelfCourse, school: PricingSchool, at: string
   const single = offers.find((offer: ShelfOffer) => offer.content.terms.kind === 'single' && !offer.isRetired)
   if (!single) return null
   return (
-    speakOffer(school, { id: single.id, courses: [{ id: id }], content: single.content }, at)?.quote.today.pay ?? null
+    describeOffer(school, { id: single.id, courses: [{ id: id }], content: single.content }, at)?.quote.today.pay ??
+    null
   )
 }
 

@@ -1,4 +1,4 @@
-import { speakOffer } from '../../core/content/quoteInput.ts'
+import { describeOffer } from '../../core/content/quoteInput.ts'
 import { sayShort } from '../../core/sentence/sentence.ts'
 import { useSession, useStudioNow } from '../session/session.ts'
 import type { ShelfOffer } from './queries.ts'
@@ -8,7 +8,7 @@ export function useShortPrice(): (offer: ShelfOffer) => string {
   const { school } = useSession()
   const now = useStudioNow()
   return ({ id, content }) => {
-    const said = speakOffer(school, { id, courses: [{ id: id }], content }, now)
+    const said = describeOffer(school, { id, courses: [{ id: id }], content }, now)
     return said ? sayShort(said.spoken) : 'no price'
   }
 }

@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
 import { State } from '../../ui/State.tsx'
-import { Reflection, Section } from '../frame/Places.tsx'
+import { PreviewSection, Section } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
 import { CapabilityTable } from './CapabilityTable.tsx'
@@ -79,7 +79,7 @@ function Mirror({ list }: { list: GatewayList }) {
   const { school, mode } = useSession()
   return (
     <>
-      <Reflection label="Where the keys come from">
+      <PreviewSection label="Where the keys come from">
         <p className="text-[13.5px]">
           The gateways are simulated and ship with this product. Their account ids and keys stand{' '}
           <a className="link" href={list.console} target="_blank" rel="noreferrer">
@@ -87,9 +87,9 @@ function Mirror({ list }: { list: GatewayList }) {
           </a>
           , where you can open an account too. Bank transfer needs none.
         </p>
-      </Reflection>
+      </PreviewSection>
       {mode === 'practice' && (
-        <Reflection label="Try it">
+        <PreviewSection label="Try it">
           <p className="text-[13.5px]">
             The card fields show sample cards to click: one that pays, one that does not, one that ends next month. The
             other gateways’ pages do alike.{' '}
@@ -97,9 +97,9 @@ function Mirror({ list }: { list: GatewayList }) {
               What is missing before you go live
             </Link>
           </p>
-        </Reflection>
+        </PreviewSection>
       )}
-      <Reflection label="Latest events">
+      <PreviewSection label="Latest events">
         {list.events.length === 0 && (
           <p className="text-[13.5px] text-ink-2">None yet. A gateway reports every payment in a signed event.</p>
         )}
@@ -122,7 +122,7 @@ function Mirror({ list }: { list: GatewayList }) {
             {sayMoment(lastAt, school.timeZone)}.
           </p>
         ))}
-      </Reflection>
+      </PreviewSection>
     </>
   )
 }

@@ -6,7 +6,7 @@ import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
-import { Reflection } from '../frame/Places.tsx'
+import { PreviewSection } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { switchMode, useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
@@ -28,12 +28,12 @@ export function LivePage() {
         </>
       }
       mirror={
-        <Reflection label="What a real purchase is for">
+        <PreviewSection label="What a real purchase is for">
           <p className="text-[13.5px]">
             It works like every sale: your card, the gateway, its event, the receipt, access to the course. It costs you
             at most the gateway’s fee, and one more button refunds it.
           </p>
-        </Reflection>
+        </PreviewSection>
       }
     />
   )

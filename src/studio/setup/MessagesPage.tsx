@@ -10,7 +10,7 @@ import { State } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
-import { Reflection } from '../frame/Places.tsx'
+import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { messageKind } from '../orders/words.ts'
@@ -156,7 +156,7 @@ export function MessagesPage() {
       mirror={
         <>
           <Outbox />
-          <Reflection label="Switched off">
+          <PreviewSection label="Switched off">
             <ul className="text-[13.5px]">
               {[...TO_BUYERS, ...TO_YOU]
                 .filter(({ kind }) => tells[kind]?.isOn === false)
@@ -170,7 +170,7 @@ export function MessagesPage() {
             {[...TO_BUYERS, ...TO_YOU].every(({ kind }) => tells[kind]?.isOn !== false) && (
               <p className="text-[13.5px] text-ink-2">None: every message is sent. Password links are always sent.</p>
             )}
-          </Reflection>
+          </PreviewSection>
         </>
       }
     />
@@ -189,7 +189,7 @@ function Outbox() {
     await queryClient.invalidateQueries({ queryKey: ['outbox'] })
   }
   return (
-    <Reflection label="On their way">
+    <PreviewSection label="On their way">
       <p className="text-[13.5px] text-ink-2">
         {data.waiting === 0
           ? 'Nothing is waiting to be sent.'
@@ -208,7 +208,7 @@ function Outbox() {
           </li>
         ))}
       </ul>
-    </Reflection>
+    </PreviewSection>
   )
 }
 

@@ -12,7 +12,7 @@ import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
-import { Reflection, Section } from '../frame/Places.tsx'
+import { PreviewSection, Section } from '../frame/Places.tsx'
 import { journalInWords } from '../orders/words.ts'
 import { useSession } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
@@ -198,13 +198,13 @@ function ToDay({
 function Mirror({ mailbox }: { mailbox: string }) {
   return (
     <>
-      <Reflection label="What moves with it">
+      <PreviewSection label="What moves with it">
         <p className="text-[13.5px]">
           Payments are charged on their day, declined ones are retried, transfers arrive, access opens and ends, buyers
           are written to: all as it would be in life.
         </p>
-      </Reflection>
-      <Reflection label="Where to watch">
+      </PreviewSection>
+      <PreviewSection label="Where to watch">
         <p className="text-[13.5px]">
           <Link className="link" to="/studio/orders">
             Orders
@@ -219,7 +219,7 @@ function Mirror({ mailbox }: { mailbox: string }) {
           </a>
           .
         </p>
-      </Reflection>
+      </PreviewSection>
     </>
   )
 }

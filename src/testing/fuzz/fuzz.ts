@@ -1,4 +1,4 @@
-import { atOnce } from '../../server/platform/atOnce.ts'
+import { mapConcurrently } from '../../server/platform/mapConcurrently.ts'
 import { Dice } from '../dice.ts'
 import { ODD_TEXTS, type Schema, valueFor } from './values.ts'
 
@@ -73,7 +73,7 @@ export async function fuzz(
     const cookie = dice.pick(Object.values(cookies))
     return { cookie, asked: makeRequest(dice, usable, known) }
   })
-  await atOnce(AT_A_TIME, all, async ({ cookie, asked }) => {
+  await mapConcurrently(AT_A_TIME, all, async ({ cookie, asked }) => {
     const { method, path, body } = asked
     const status = await send(origin, cookie, asked)
     found.statuses[status] = (found.statuses[status] ?? 0) + 1

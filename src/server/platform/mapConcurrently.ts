@@ -1,5 +1,9 @@
 /** Does something for all of a list, at most `most` at the same time; the first error ends it once those begun are done. */
-export async function atOnce<T>(most: number, list: readonly T[], run: (item: T) => Promise<unknown>): Promise<void> {
+export async function mapConcurrently<T>(
+  most: number,
+  list: readonly T[],
+  run: (item: T) => Promise<unknown>,
+): Promise<void> {
   const items = list.values()
   const errors: unknown[] = []
   const turn = async () => {

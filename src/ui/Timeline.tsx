@@ -3,13 +3,13 @@ import { sayDay, sayDayShort } from '../core/calendar/sayDay.ts'
 import type { Cloth } from '../core/content/course.ts'
 import { layDays } from './axis.ts'
 
-export type KnotState = 'collected' | 'to-come' | 'awaited' | 'late' | 'given-up'
+export type TimelinePointState = 'collected' | 'to-come' | 'awaited' | 'late' | 'given-up'
 
 /** One payment. */
-export interface Knot {
+export interface TimelinePoint {
   day: Day
   amount: string
-  state: KnotState
+  state: TimelinePointState
 }
 
 /** Something else that happens on a day: a trial or a sale ends. */
@@ -31,14 +31,14 @@ export interface Ribbon {
   label: string
 }
 
-export interface ThreadProps {
+export interface TimelineProps {
   /** Where the thread begins: the purchase, as a rule. */
   start: Day
   startLabel: string
-  knots: Knot[]
+  points: TimelinePoint[]
   marks?: Mark[]
   ribbon: Ribbon | null
-  /** Payments go on after the last knot. */
+  /** Payments go on after the last point. */
   endless?: boolean
   language: string
 }
@@ -47,10 +47,10 @@ const WIDTH = 362
 const LEFT = 14
 const RIGHT = 330
 /** Most payments that are drawn; the table has them all. */
-const MOST_KNOTS = 24
+const MAX_POINTS = 24
 /** What a label of a day or an amount takes. */
 const LABEL = 56
-const SAID: Record<KnotState, string> = {
+const SAID: Record<TimelinePointState, string> = {
   collected: 'collected',
   'to-come': 'to come',
   awaited: 'awaited',
@@ -58,12 +58,20 @@ const SAID: Record<KnotState, string> = {
   'given-up': 'not paid',
 }
 
-/** When money comes and when the course is open: knots on a thread, a ribbon beneath, on one axis of time; a table behind. */
-export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endless = false, language }: ThreadProps) {
-  const knots = all.slice(0, MOST_KNOTS)
+/** When money comes and when the course is open: points on a thread, a ribbon beneath, on one axis of time; a table behind. */
+export function Timeline({
+  start,
+  startLabel,
+  points: all,
+  marks = [],
+  ribbon,
+  endless = false,
+  language,
+}: TimelineProps) {
+  const points = all.slice(0, MAX_POINTS)
   const hasGrace = ribbon !== null && ribbon.graceDays > 0
   const graceFrom = hasGrace && ribbon.goesOn && ribbon.closes ? addDays(ribbon.closes, -ribbon.graceDays) : null
-  const days = [start, ...knots.map(({ day }) => day), ...marks.map(({ day }) => day)]
+  const days = [start, ...points.map(({ day }) => day), ...marks.map(({ day }) => day)]
   if (ribbon) days.push(ribbon.opens)
   if (ribbon?.closes) days.push(ribbon.closes)
   if (graceFrom) days.push(graceFrom)
@@ -72,18 +80,18 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
   const year = start.slice(0, 4)
   const short = (day: Day) =>
     day === start ? startLabel : `${sayDayShort(day)}${day.slice(0, 4) === year ? '' : ` ${day.slice(0, 4)}`}`
-  const last = knots.at(-1)
+  const last = points.at(-1)
   const lastAt = last ? axis.at(last.day) : LEFT
   const rows = rowsOf(marks, axis.at)
   const ribbonAt = 62 + 15 * rows.count
   // Each payment to come has its grace, where the course does not go by what is paid.
   const eachGrace =
-    hasGrace && !ribbon.goesOn ? knots.filter(({ day }) => day > start).map(({ day }) => axis.at(day)) : []
+    hasGrace && !ribbon.goesOn ? points.filter(({ day }) => day > start).map(({ day }) => axis.at(day)) : []
   const height = ribbon ? ribbonAt + 22 + (graceFrom || eachGrace.length > 0 ? 18 : 0) : 60 + 15 * rows.count
   const small = count > 14
-  const labelled = labelledOf(knots, axis.at, short)
+  const labelled = labelledOf(points, axis.at, short)
   // A first payment so close behind the start that both dates would not fit: one is said, unless a mark says it.
-  const close = knots.find(({ day }) => day > start && axis.at(day) - LEFT < 6.6 * startLabel.length + 4)
+  const close = points.find(({ day }) => day > start && axis.at(day) - LEFT < 6.6 * startLabel.length + 4)
   const isMarked = marks.some(({ day }) => day === close?.day)
   return (
     <figure className="m-0">
@@ -102,7 +110,7 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
           strokeDasharray="1 5"
           strokeLinecap="round"
         />
-        {(knots.length > 1 || (last && last.day !== start)) && (
+        {(points.length > 1 || (last && last.day !== start)) && (
           <path d={`M${LEFT} 32H${lastAt}`} fill="none" stroke="#1a231c" strokeWidth="1.6" />
         )}
         {axis.breaks.map((x) => (
@@ -111,7 +119,7 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
             <path d={`M${x - 4} 37l4-10M${x} 37l4-10`} stroke="#626d63" strokeWidth="1.2" />
           </g>
         ))}
-        {!knots.some(({ day }) => day === start) && (
+        {!points.some(({ day }) => day === start) && (
           <g transform={`translate(${LEFT} 32)`}>
             <path d="M0-5V5" stroke="#1a231c" strokeWidth="1.6" />
             {(!close || isMarked) && (
@@ -121,17 +129,17 @@ export function Thread({ start, startLabel, knots: all, marks = [], ribbon, endl
             )}
           </g>
         )}
-        {knots.map((knot, index) => (
-          <g key={`${knot.day}-${index}`} transform={`translate(${axis.at(knot.day)} 32)`}>
-            <KnotShape state={knot.state} small={small} />
+        {points.map((point, index) => (
+          <g key={`${point.day}-${index}`} transform={`translate(${axis.at(point.day)} 32)`}>
+            <KnotShape state={point.state} small={small} />
             {labelled.has(index) && (
               <>
                 <text x="-8" y="-16" fontWeight="600" fill="#1a231c">
-                  {knot.amount}
+                  {point.amount}
                 </text>
-                {!(knot === close && isMarked) && (
+                {!(point === close && isMarked) && (
                   <text x="-8" y="22">
-                    {short(knot.day)}
+                    {short(point.day)}
                   </text>
                 )}
               </>
@@ -230,9 +238,9 @@ function graceLabelAt(brackets: number[]): number {
 type Row = [day: Day, what: string, amount: string]
 
 /** All that is drawn, as rows in the order of time. */
-function tableOf(knots: Knot[], marks: Mark[], ribbon: Ribbon | null, graceFrom: Day | null): Row[] {
+function tableOf(points: TimelinePoint[], marks: Mark[], ribbon: Ribbon | null, graceFrom: Day | null): Row[] {
   const rows: Row[] = [
-    ...knots.map(({ day, amount, state }): Row => [day, `payment, ${SAID[state]}`, amount]),
+    ...points.map(({ day, amount, state }): Row => [day, `payment, ${SAID[state]}`, amount]),
     ...marks.map(({ day, label }): Row => [day, label, '']),
   ]
   if (ribbon) rows.push([ribbon.opens, 'access opens', ''])
@@ -243,10 +251,10 @@ function tableOf(knots: Knot[], marks: Mark[], ribbon: Ribbon | null, graceFrom:
 }
 
 /** Knots whose labels have room, from the first on. */
-function labelledOf(knots: Knot[], at: (day: Day) => number, short: (day: Day) => string): Set<number> {
+function labelledOf(points: TimelinePoint[], at: (day: Day) => number, short: (day: Day) => string): Set<number> {
   const found = new Set<number>()
   let free = Number.NEGATIVE_INFINITY
-  for (const [index, { day, amount }] of knots.entries()) {
+  for (const [index, { day, amount }] of points.entries()) {
     const x = at(day)
     const width = Math.max(LABEL - 8, 6.6 * Math.max(short(day).length, amount.length) + 8)
     if (x < free || x - 8 + width > WIDTH + 4) continue
@@ -320,7 +328,7 @@ function RibbonShape({ ribbon, y, from, to, grace }: RibbonShapeProps) {
   )
 }
 
-function KnotShape({ state, small }: { state: KnotState; small: boolean }) {
+function KnotShape({ state, small }: { state: TimelinePointState; small: boolean }) {
   const r = small ? 5 : 8
   switch (state) {
     case 'collected':
