@@ -256,7 +256,7 @@ test('before going live: a real purchase by one button, given back by one more',
   const studio = await signedIn(browser)
   await studio.goto('/studio/setup/live')
   const popup = studio.waitForEvent('popup')
-  await studio.getByRole('button', { name: /^Pay €0\.50 really|^Do it again/ }).click()
+  await studio.getByRole('button', { name: /^Pay €0\.50 for real|^Do it again/ }).click()
   const checkout = await popup
   const card = checkout.frameLocator('iframe[title^="Card"]')
   await card.getByLabel('Card number').fill('9710223044004821')

@@ -123,14 +123,14 @@ function Trial({ list: { trial } }: { list: List }) {
       {paid && !paid.isGivenBack && (
         <>
           <Button kind="press" onClick={giveBack}>
-            Give {formatMoney(paid.amount, school)} back
+            Refund {formatMoney(paid.amount, school)}
           </Button>
           <Link
             className="link text-[13.5px]"
             to={`/studio/orders/${paid.orderId}`}
             onClick={() => mode !== 'live' && void switchMode('live')}
           >
-            Look at order {paid.number}
+            See order {paid.number}
           </Link>
         </>
       )}
