@@ -91,7 +91,7 @@ async function studio(context: BrowserContext) {
   await shoot(page, 'course-bench')
   await page.getByRole('link', { name: 'Orders' }).click()
   await page.getByRole('heading', { name: 'Needs attention' }).waitFor()
-  await page.getByText('It waits for your answer.').waitFor()
+  await page.getByText('Your answer is needed.').waitFor()
   await shoot(page, 'attention')
   await page.getByLabel('Search orders').fill('Vera Klement')
   await page

@@ -2,7 +2,7 @@ import type { Day } from '../calendar/day.ts'
 import { sayDay } from '../calendar/sayDay.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
-import type { PaymentKind, QuotedLine, ScheduledPayment } from '../quote/types.ts'
+import type { PaymentKind, Quote, QuotedLine, ScheduledPayment } from '../quote/types.ts'
 import type { Access, Terms } from '../terms/terms.ts'
 import { type Run, runsOf, sayRun } from './runs.ts'
 import { sayLength, sayRate } from './words.ts'
@@ -237,4 +237,15 @@ function sayAccessShort({ access, line, purchaseDay, money }: Spoken): string {
   if ('until' in access.lasts)
     return `${opens} · until ${sayDay(access.lasts.until, money.language, purchaseDay.slice(0, 4))}`
   return `${opens} · for ${sayLength(access.lasts)}`
+}
+
+/**
+ * Whether all that is to come is one thing that goes on until it is cancelled: then its next payment "and so on" says it.
+ * Of several, one may end or come on other days than another.
+ */
+export function isOneUntilCancelled({ lines, purchaseDay }: Pick<Quote, 'lines' | 'purchaseDay'>): boolean {
+  const toCome = lines.filter(
+    ({ untilCancelled, payments }) => untilCancelled || payments.some(({ due }) => due > purchaseDay),
+  )
+  return toCome.length === 1 && toCome[0]?.untilCancelled === true
 }

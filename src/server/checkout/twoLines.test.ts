@@ -326,9 +326,30 @@ describe('said of it', () => {
       'VAT 20%, inside: €21.50',
       'VAT 10%, inside: €1.73',
       'Paid: €148.00',
+      'and so on until you cancel',
     ]) {
       expect(text).toContain(said)
     }
+  })
+
+  it('of payments that end and payments that do not, neither promises more than the next; they keep their order', async () => {
+    const parts = await world.sell(THREE_PARTS, `Parts ${n}`)
+    const of = [club, parts, once]
+    const { orderId } = await world.buyTogether({
+      ...world.request(club.offerId, 1900 + 4300 + 12_900, { email: email() }),
+      lines: of.map(({ offerId }) => ({ offerId, chosen: null })),
+    })
+    const receipt = await receiptOf(world.services, orderId)
+    expect(receipt.payments.map(({ amount }) => amount)).toEqual([1900, 4300, 12_900])
+    const shown = await openOrder(world.services, 'practice', orderId)
+    expect(shown.payments.slice(0, 3).map(({ pay }) => pay)).toEqual([1900, 4300, 12_900])
+    let text = ''
+    const id = shown.messages.find(({ kind }) => kind === 'receipt')?.id as string
+    await sendMessage(world.services, id, async (letter) => {
+      text = letter.text
+    })
+    expect(text).toContain('The next payment is €62.00 on ')
+    expect(text).not.toContain('and so on')
   })
 
   it('the file of what moved has a row for each line of each movement, the file of orders one for the order', async () => {

@@ -3,6 +3,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
+import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
@@ -150,8 +151,7 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
   const first = { money: formatMoney(next.pay, school), day: sayDay(next.due, school.language) }
   const all = quote.committed === null ? null : formatMoney(quote.committed, school)
   if (all !== null) return [{ text: say(WORDS.later, { ...first, all }) }]
-  // Of several things one may end and another not: then their dates say it.
-  return [{ text: say(quote.lines.length === 1 ? WORDS.laterEndless : WORDS.laterOfSeveral, first) }]
+  return [{ text: say(isOneUntilCancelled(quote) ? WORDS.laterEndless : WORDS.laterOfSeveral, first) }]
 }
 
 export function composePassword(school: School, name: string, passwordLink: string): Email {

@@ -1,6 +1,7 @@
 import { useEffect } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
+import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
 import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
@@ -296,8 +297,8 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
   )
 }
 
-/** How the later payments go on. Of several things one may end and another not: then their dates say it. */
-function sayHowLong({ committed, lines }: ThanksView['quote'], school: MoneyFormat): string {
-  if (committed !== null) return `; ${formatMoney(committed, school)} in all`
-  return lines.length === 1 ? ', and so on until you cancel' : ''
+/** How the later payments go on; where no few words can say it, their dates do. */
+function sayHowLong(quote: ThanksView['quote'], school: MoneyFormat): string {
+  if (quote.committed !== null) return `; ${formatMoney(quote.committed, school)} in all`
+  return isOneUntilCancelled(quote) ? ', and so on until you cancel' : ''
 }

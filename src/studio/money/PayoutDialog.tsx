@@ -9,6 +9,7 @@ import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { Select } from '../frame/Select.tsx'
+import { TextField } from '../frame/TextField.tsx'
 
 interface PayoutProps {
   gateways: { id: string; name: string }[]
@@ -57,20 +58,16 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
           />
         )}
       </Field>
-      <Field label="Amount" error={unread ?? error?.at('/amount')}>
-        {(wiring) => (
-          <input
-            {...wiring}
-            inputMode="decimal"
-            className={BOX_INPUT}
-            value={typed}
-            onChange={(event) => {
-              forget()
-              setTyped(event.target.value)
-            }}
-          />
-        )}
-      </Field>
+      <TextField
+        label="Amount"
+        error={unread ?? error?.at('/amount')}
+        inputMode="decimal"
+        value={typed}
+        onChange={(text) => {
+          forget()
+          setTyped(text)
+        }}
+      />
       <Field label="Day" error={error?.at('/day')} hint="The day on which it reached the bank.">
         {(wiring) => (
           <DayField
@@ -86,17 +83,14 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
           />
         )}
       </Field>
-      <Field label="Note" error={error?.at('/note')} hint="For example its reference on the statement.">
-        {(wiring) => (
-          <input
-            {...wiring}
-            className={BOX_INPUT}
-            maxLength={300}
-            value={note}
-            onChange={(event) => setNote(event.target.value)}
-          />
-        )}
-      </Field>
+      <TextField
+        label="Note"
+        error={error?.at('/note')}
+        hint="For example its reference on the statement."
+        maxLength={300}
+        value={note}
+        onChange={setNote}
+      />
     </FormDialog>
   )
 }

@@ -17,7 +17,7 @@ export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: Acce
       {(
         [
           ['keep', isOpen ? 'The buyer keeps access' : 'Leave it as it is'],
-          ['close', goesOn ? 'End access; no further payments are charged' : 'End access'],
+          ['close', goesOn ? 'End access and stop all further payments' : 'End access'],
         ] as const
       ).map(([value, label]) => (
         <label key={value} className="mt-1 flex items-center gap-2">

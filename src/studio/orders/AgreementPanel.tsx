@@ -4,7 +4,7 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
@@ -237,35 +237,34 @@ function CancelDialog({ id, done, onClose }: DialogProps & { id: string }) {
 function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreement: Agreement; money: MoneyFormat }) {
   const { id, next } = agreement
   const [day, setDay] = useState(next?.due ?? '')
-  const [error, setError] = useState<ApiError | null>(null)
   return (
     <NoteDialog
       title={`Move ${formatMoney(next?.pay ?? 0, money)}, due on ${sayDay(next?.due ?? '', money.language)}`}
       text="Only this payment moves; later ones keep their dates. Access stays open until the new date, and the buyer is told."
       action="Move it"
       run={async (note) => {
-        try {
-          await unwrap(api.agreements[':id'].move.$post({ param: { id }, json: { day, note } }))
-        } catch (problem) {
-          if (problem instanceof ApiError) setError(problem)
-          throw problem
-        }
+        await unwrap(api.agreements[':id'].move.$post({ param: { id }, json: { day, note } }))
         await done('Moved.')
       }}
       onClose={onClose}
     >
-      <Field label="New day" error={error?.at('/day')}>
-        {(wiring) => (
-          <DayField
-            wiring={wiring}
-            className={BOX_INPUT}
-            language={money.language}
-            today={next?.due ?? day}
-            value={day}
-            onChange={setDay}
-          />
-        )}
-      </Field>
+      {({ error, forget }) => (
+        <Field label="New day" error={error?.at('/day')}>
+          {(wiring) => (
+            <DayField
+              wiring={wiring}
+              className={BOX_INPUT}
+              language={money.language}
+              today={next?.due ?? day}
+              value={day}
+              onChange={(chosen) => {
+                forget()
+                setDay(chosen)
+              }}
+            />
+          )}
+        </Field>
+      )}
     </NoteDialog>
   )
 }

@@ -22,7 +22,7 @@ const KINDS: Record<
   Item['kind'],
   { shape: StateShape; word: string; says: (item: Item, money: MoneyFormat) => string }
 > = {
-  disputed: { shape: 'late', word: 'disputed', says: () => 'It waits for your answer.' },
+  disputed: { shape: 'late', word: 'disputed', says: () => 'Your answer is needed.' },
   'paid-twice': {
     shape: 'failed',
     word: 'paid twice',

@@ -113,7 +113,7 @@ function AnswerDialog({ dispute, accept, money, onClose }: AnswerDialogProps) {
       {accept && (
         <label className="flex items-center gap-2">
           <input type="checkbox" checked={closes} onChange={(event) => setCloses(event.target.checked)} />
-          End access; no further payments are charged
+          End access and stop all further payments
         </label>
       )}
     </NoteDialog>

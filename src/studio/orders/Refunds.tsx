@@ -7,10 +7,10 @@ import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/for
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayDate } from '../../ui/dates.ts'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api, queryClient } from '../api.ts'
+import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
 import { AccessChoice, sayDone } from './AccessChoice.tsx'
@@ -142,7 +142,6 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const agreement = order.agreements.find((other) => other.lineId === lineId)
   const [typed, setTyped] = useState(formatPlain(left, money))
   const [access, setAccess] = useState<'keep' | 'close' | null>(order.duplicateOf ? 'keep' : null)
-  const [error, setError] = useState<ApiError | null>(null)
   const read = readMoney(typed, money)
   const shares = read.ok ? shareRefund(charges, read.amount) : null
   const goesOn = agreement?.state === 'active'
@@ -155,63 +154,57 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
       firstNote={order.duplicateOf ? 'Paid twice' : ''}
       action={read.ok && read.amount > 0 ? `Refund ${formatMoney(read.amount, money)}` : 'Refund'}
       run={async (note) => {
-        setError(null)
         const json = { lineId, amount: read.ok ? read.amount : Number.NaN, access: access as 'keep', note }
-        try {
-          const { refunded, waiting, refused } = await unwrap(
-            api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json }),
-          )
-          toast(refused ?? sayDone(refunded, waiting, money))
-        } catch (problem) {
-          if (problem instanceof ApiError) setError(problem)
-          throw problem
-        }
+        const { refunded, waiting, refused } = await unwrap(
+          api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json }),
+        )
+        toast(refused ?? sayDone(refunded, waiting, money))
         await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >
-      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why}>
-        {(wiring) => (
-          <input
-            {...wiring}
+      {({ error, forget }) => (
+        <>
+          <TextField
+            label="How much"
+            error={read.ok ? error?.at('/amount') : read.why}
             inputMode="decimal"
-            className={BOX_INPUT}
             value={typed}
-            onChange={(event) => {
-              setError(null)
-              setTyped(event.target.value)
+            onChange={(text) => {
+              forget()
+              setTyped(text)
             }}
           />
-        )}
-      </Field>
-      {shares && shares.length > 0 && (
-        <ul className="text-[13px] text-ink-2">
-          {shares.map(({ chargeId, amount }) => {
-            const charge = charges.find(({ id }) => id === chargeId)
-            return (
-              <li key={chargeId}>
-                {formatMoney(amount, money)}
-                {several && charge?.at && ` of ${sayDate(charge.at, school.timeZone)}`}{' '}
-                {charge?.isByHand
-                  ? 'by hand: transfer it from your bank; this notes it'
-                  : `through ${charge?.gateway}, to ${charge?.method ?? 'where it came from'}`}
-              </li>
-            )
-          })}
-        </ul>
-      )}
-      {/* An order that opened nothing has nothing to close. */}
-      {order.duplicateOf === null && (
-        <AccessChoice
-          access={access}
-          isOpen={isOpen}
-          goesOn={goesOn}
-          isMissing={error?.at('/access') !== undefined}
-          choose={(next) => {
-            setError(null)
-            setAccess(next)
-          }}
-        />
+          {shares && shares.length > 0 && (
+            <ul className="text-[13px] text-ink-2">
+              {shares.map(({ chargeId, amount }) => {
+                const charge = charges.find(({ id }) => id === chargeId)
+                return (
+                  <li key={chargeId}>
+                    {formatMoney(amount, money)}
+                    {several && charge?.at && ` of ${sayDate(charge.at, school.timeZone)}`}{' '}
+                    {charge?.isByHand
+                      ? 'by hand: transfer it from your bank; this notes it'
+                      : `through ${charge?.gateway}, to ${charge?.method ?? 'where it came from'}`}
+                  </li>
+                )
+              })}
+            </ul>
+          )}
+          {/* An order that opened nothing has nothing to close. */}
+          {order.duplicateOf === null && (
+            <AccessChoice
+              access={access}
+              isOpen={isOpen}
+              goesOn={goesOn}
+              isMissing={error?.at('/access') !== undefined}
+              choose={(next) => {
+                forget()
+                setAccess(next)
+              }}
+            />
+          )}
+        </>
       )}
     </NoteDialog>
   )

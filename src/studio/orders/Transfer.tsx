@@ -11,6 +11,7 @@ import { useAttempt } from '../../ui/useAttempt.ts'
 import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
+import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import type { Order } from './order.ts'
 
@@ -184,7 +185,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
       act={mark}
       onClose={onClose}
     >
-      <Field
+      <TextField
         label="How much was received"
         error={unread ?? nothing ?? error?.at('/amount')}
         hint={
@@ -196,20 +197,13 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
                 ? `This is ${formatMoney(over, money)} more than is owed. The order is paid and access opens; the rest is noted for you to return.`
                 : 'With this the order is paid and access opens.'
         }
-      >
-        {(wiring) => (
-          <input
-            {...wiring}
-            inputMode="decimal"
-            className={BOX_INPUT}
-            value={typed}
-            onChange={(event) => {
-              forget()
-              setTyped(event.target.value)
-            }}
-          />
-        )}
-      </Field>
+        inputMode="decimal"
+        value={typed}
+        onChange={(text) => {
+          forget()
+          setTyped(text)
+        }}
+      />
       <Field label="On which day" error={error?.at('/day')}>
         {(wiring) => (
           <DayField
@@ -225,17 +219,14 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
           />
         )}
       </Field>
-      <Field label="Note" error={error?.at('/note')} hint="For example who sent it.">
-        {(wiring) => (
-          <input
-            {...wiring}
-            className={BOX_INPUT}
-            maxLength={300}
-            value={note}
-            onChange={(event) => setNote(event.target.value)}
-          />
-        )}
-      </Field>
+      <TextField
+        label="Note"
+        error={error?.at('/note')}
+        hint="For example who sent it."
+        maxLength={300}
+        value={note}
+        onChange={setNote}
+      />
     </FormDialog>
   )
 }

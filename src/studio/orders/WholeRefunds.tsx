@@ -3,9 +3,9 @@ import { toast } from 'sonner'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
+import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { AccessChoice, sayDone } from './AccessChoice.tsx'
 import type { Order } from './order.ts'
@@ -57,7 +57,7 @@ interface WholeDialogProps {
 
 function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
   const charges = order.charges.filter(({ id }) => id === attemptId)
-  const { access, error, choose, tried } = useAccess()
+  const [access, setAccess] = useState<'keep' | 'close' | null>(null)
   const sum = formatMoney(charges[0]?.together ?? 0, money)
   const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
   return (
@@ -65,26 +65,32 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
       title={`Refund all ${sum}`}
       text={`${charges[0]?.gateway} gives back whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told.`}
       action={`Refund ${sum}`}
-      run={(note) =>
-        tried(async () => {
-          const { refunded, waiting, refused } = await unwrap(
-            api.settling.orders[':order'].refunds.whole.$post({
-              param: { order: order.id },
-              json: { attemptId, access: access as 'keep', note },
-            }),
-          )
-          toast(refused ?? sayDone(refunded, waiting, money))
-        })
-      }
+      run={async (note) => {
+        const { refunded, waiting, refused } = await unwrap(
+          api.settling.orders[':order'].refunds.whole.$post({
+            param: { order: order.id },
+            json: { attemptId, access: access as 'keep', note },
+          }),
+        )
+        toast(refused ?? sayDone(refunded, waiting, money))
+        await queryClient.invalidateQueries()
+      }}
       onClose={onClose}
     >
-      <AccessChoice
-        access={access}
-        isOpen={isOpen}
-        goesOn={order.agreements.some(({ state }) => state === 'active')}
-        isMissing={error?.at('/access') !== undefined}
-        choose={choose}
-      />
+      {({ error, forget }) => (
+        <>
+          <AccessChoice
+            access={access}
+            isOpen={isOpen}
+            goesOn={order.agreements.some(({ state }) => state === 'active')}
+            isMissing={error?.at('/access') !== undefined}
+            choose={(next) => {
+              forget()
+              setAccess(next)
+            }}
+          />
+        </>
+      )}
     </NoteDialog>
   )
 }
@@ -103,76 +109,57 @@ function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
   )
   const [typed, setTyped] = useState(formatPlain(left, money))
   const [reference, setReference] = useState('')
-  const { access, error, choose, tried } = useAccess()
+  const [access, setAccess] = useState<'keep' | 'close' | null>(null)
   const read = readMoney(typed, money)
   return (
     <NoteDialog
       title={`Record a refund for ${titleOf(order, lineId)}`}
       text="You gave it back yourself, by transfer or otherwise. No gateway is asked. The buyer is told."
       action="Note it"
-      run={(note) =>
-        tried(async () => {
-          const amount = read.ok ? read.amount : Number.NaN
-          const json = { lineId, amount, reference, access: access as 'keep', note }
-          await unwrap(api.settling.orders[':order'].refunds.outside.$post({ param: { order: order.id }, json }))
-          toast('Noted.')
-        })
-      }
+      run={async (note) => {
+        const amount = read.ok ? read.amount : Number.NaN
+        const json = { lineId, amount, reference, access: access as 'keep', note }
+        await unwrap(api.settling.orders[':order'].refunds.outside.$post({ param: { order: order.id }, json }))
+        toast('Noted.')
+        await queryClient.invalidateQueries()
+      }}
       onClose={onClose}
     >
-      <Field label="How much" error={read.ok ? error?.at('/amount') : read.why}>
-        {(wiring) => (
-          <input
-            {...wiring}
+      {({ error, forget }) => (
+        <>
+          <TextField
+            label="How much"
+            error={read.ok ? error?.at('/amount') : read.why}
             inputMode="decimal"
-            className={BOX_INPUT}
             value={typed}
-            onChange={(event) => setTyped(event.target.value)}
+            onChange={(text) => {
+              forget()
+              setTyped(text)
+            }}
           />
-        )}
-      </Field>
-      <Field label="Reference" error={error?.at('/reference')} hint="What names it there, like “transfer of 3 May”.">
-        {(wiring) => (
-          <input
-            {...wiring}
-            className={BOX_INPUT}
+          <TextField
+            label="Reference"
+            error={error?.at('/reference')}
+            hint="What names it there, like “transfer of 3 May”."
             maxLength={100}
             value={reference}
-            onChange={(event) => setReference(event.target.value)}
+            onChange={(text) => {
+              forget()
+              setReference(text)
+            }}
           />
-        )}
-      </Field>
-      <AccessChoice
-        access={access}
-        isOpen={order.grants.some((grant) => grant.lineId === lineId && grant.endedAt === null)}
-        goesOn={order.agreements.some((agreement) => agreement.lineId === lineId && agreement.state === 'active')}
-        isMissing={error?.at('/access') !== undefined}
-        choose={choose}
-      />
+          <AccessChoice
+            access={access}
+            isOpen={order.grants.some((grant) => grant.lineId === lineId && grant.endedAt === null)}
+            goesOn={order.agreements.some((agreement) => agreement.lineId === lineId && agreement.state === 'active')}
+            isMissing={error?.at('/access') !== undefined}
+            choose={(next) => {
+              forget()
+              setAccess(next)
+            }}
+          />
+        </>
+      )}
     </NoteDialog>
   )
-}
-
-/** What becomes of the access, and what the server said of the fields. */
-function useAccess() {
-  const [access, setAccess] = useState<'keep' | 'close' | null>(null)
-  const [error, setError] = useState<ApiError | null>(null)
-  return {
-    access,
-    error,
-    choose: (next: 'keep' | 'close') => {
-      setError(null)
-      setAccess(next)
-    },
-    tried: async (act: () => Promise<void>) => {
-      setError(null)
-      try {
-        await act()
-      } catch (problem) {
-        if (problem instanceof ApiError) setError(problem)
-        throw problem
-      }
-      await queryClient.invalidateQueries()
-    },
-  }
 }

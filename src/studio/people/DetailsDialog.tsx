@@ -1,7 +1,7 @@
 import { useState } from 'react'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { FormDialog } from '../drafting/FormDialog.tsx'
+import { TextField } from '../frame/TextField.tsx'
 
 /** What is known of a buyer besides what they bought. */
 export interface Details {
@@ -28,22 +28,8 @@ export function DetailsDialog({ title, text, action, first, save, onClose }: Det
   }
   return (
     <FormDialog title={title} text={text} action={action} error={error} isBusy={isBusy} act={go} onClose={onClose}>
-      <Field label="Name" error={error?.at('/name')}>
-        {(wiring) => (
-          <input {...wiring} className={BOX_INPUT} value={name} onChange={(event) => setName(event.target.value)} />
-        )}
-      </Field>
-      <Field label="Email" error={error?.at('/email')}>
-        {(wiring) => (
-          <input
-            {...wiring}
-            type="email"
-            className={BOX_INPUT}
-            value={email}
-            onChange={(event) => setEmail(event.target.value)}
-          />
-        )}
-      </Field>
+      <TextField label="Name" error={error?.at('/name')} value={name} onChange={setName} />
+      <TextField label="Email" error={error?.at('/email')} type="email" value={email} onChange={setEmail} />
     </FormDialog>
   )
 }

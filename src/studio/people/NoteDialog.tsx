@@ -1,7 +1,10 @@
 import { type ReactNode, useState } from 'react'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { FormDialog } from '../drafting/FormDialog.tsx'
+import { TextField } from '../frame/TextField.tsx'
+
+/** What the server refused; `forget` as soon as it is being put right. */
+export type Refused = Pick<ReturnType<typeof useAttempt>, 'error' | 'forget'>
 
 interface NoteDialogProps {
   title: string
@@ -9,7 +12,8 @@ interface NoteDialogProps {
   action: string
   /** What stands there to begin with. */
   firstNote?: string
-  children?: ReactNode
+  /** What else is asked, told what the server refused, to say it at its field. */
+  children?: ReactNode | ((refused: Refused) => ReactNode)
   run: (note: string) => Promise<void>
   onClose: () => void
 }
@@ -17,24 +21,21 @@ interface NoteDialogProps {
 /** Asks why, and does it. */
 export function NoteDialog({ title, text, action, firstNote = '', children, run, onClose }: NoteDialogProps) {
   const [note, setNote] = useState(firstNote)
-  const { error, isBusy, attempt } = useAttempt()
+  const { error, isBusy, attempt, forget } = useAttempt()
   const go = async () => {
     if (await attempt(() => run(note))) onClose()
   }
   return (
     <FormDialog title={title} text={text} action={action} error={error} isBusy={isBusy} act={go} onClose={onClose}>
-      {children}
-      <Field label="Why" error={error?.at('/note') ?? error?.at('/courseId')} hint="Kept in the history.">
-        {(wiring) => (
-          <input
-            {...wiring}
-            className={BOX_INPUT}
-            maxLength={300}
-            value={note}
-            onChange={(event) => setNote(event.target.value)}
-          />
-        )}
-      </Field>
+      {typeof children === 'function' ? children({ error, forget }) : children}
+      <TextField
+        label="Why"
+        error={error?.at('/note')}
+        hint="Kept in the history."
+        maxLength={300}
+        value={note}
+        onChange={setNote}
+      />
     </FormDialog>
   )
 }

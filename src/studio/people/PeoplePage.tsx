@@ -265,20 +265,25 @@ function GiveCourse({ personId, name, onClose }: { personId: string; name: strin
       run={give}
       onClose={onClose}
     >
-      <Field label="Course">
-        {(wiring) => (
-          <Select
-            wiring={wiring}
-            className={BOX_INPUT}
-            value={courseId}
-            options={[
-              ['', 'Choose a course'],
-              ...(shelf.data ?? []).filter(({ isLive }) => isLive).map(({ id, title }) => [id, title] as const),
-            ]}
-            onChange={setCourseId}
-          />
-        )}
-      </Field>
+      {({ error, forget }) => (
+        <Field label="Course" error={error?.at('/courseId')}>
+          {(wiring) => (
+            <Select
+              wiring={wiring}
+              className={BOX_INPUT}
+              value={courseId}
+              options={[
+                ['', 'Choose a course'],
+                ...(shelf.data ?? []).filter(({ isLive }) => isLive).map(({ id, title }) => [id, title] as const),
+              ]}
+              onChange={(chosen) => {
+                forget()
+                setCourseId(chosen)
+              }}
+            />
+          )}
+        </Field>
+      )}
     </NoteDialog>
   )
 }

@@ -5,6 +5,7 @@ import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
+import { TextField } from '../frame/TextField.tsx'
 import { useSession } from '../session/session.ts'
 import { NoteDialog } from './NoteDialog.tsx'
 
@@ -58,68 +59,55 @@ interface DialogProps {
 
 function CorrectDialog({ person, onClose }: DialogProps) {
   const [form, setForm] = useState({ name: person.name, email: person.email, postalAddress: person.postalAddress })
-  const [error, setError] = useState<ApiError | null>(null)
-  const set = (patch: Partial<typeof form>) => {
-    setError(null)
-    setForm((old) => ({ ...old, ...patch }))
-  }
   return (
     <NoteDialog
       title="Name, email and address"
       text="With another email they are signed out everywhere and sign in with the new one through a link. The postal address is printed on receipts."
       action="Save"
       run={async (note) => {
-        try {
-          await unwrap(api.people[':id'].$put({ param: { id: person.id }, json: { ...form, note } }))
-        } catch (problem) {
-          if (problem instanceof ApiError) setError(problem)
-          throw problem
-        }
+        await unwrap(api.people[':id'].$put({ param: { id: person.id }, json: { ...form, note } }))
         await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >
-      <div className="grid gap-3">
-        <Field label="Name" error={error?.at('/name')}>
-          {(wiring) => (
-            <input
-              {...wiring}
-              className={BOX_INPUT}
+      {({ error, forget }) => {
+        const set = (patch: Partial<typeof form>) => {
+          forget()
+          setForm((old) => ({ ...old, ...patch }))
+        }
+        return (
+          <>
+            <TextField
+              label="Name"
+              error={error?.at('/name')}
               maxLength={100}
               value={form.name}
-              onChange={(event) => set({ name: event.target.value })}
+              onChange={(text) => set({ name: text })}
             />
-          )}
-        </Field>
-        <Field
-          label="Email"
-          error={error?.at('/email')}
-          hint={error?.at('/email') ? 'If both are the same person, join them instead.' : undefined}
-        >
-          {(wiring) => (
-            <input
-              {...wiring}
+            <TextField
+              label="Email"
+              error={error?.at('/email')}
+              hint={error?.at('/email') ? 'If both are the same person, join them instead.' : undefined}
               type="email"
-              className={BOX_INPUT}
               maxLength={254}
               value={form.email}
-              onChange={(event) => set({ email: event.target.value })}
+              onChange={(text) => set({ email: text })}
             />
-          )}
-        </Field>
-        <Field label="Postal address" error={error?.at('/postalAddress')}>
-          {(wiring) => (
-            <textarea
-              {...wiring}
-              rows={3}
-              className={BOX_INPUT}
-              maxLength={400}
-              value={form.postalAddress}
-              onChange={(event) => set({ postalAddress: event.target.value })}
-            />
-          )}
-        </Field>
-      </div>
+            <Field label="Postal address" error={error?.at('/postalAddress')}>
+              {(wiring) => (
+                <textarea
+                  {...wiring}
+                  rows={3}
+                  className={BOX_INPUT}
+                  maxLength={400}
+                  value={form.postalAddress}
+                  onChange={(event) => set({ postalAddress: event.target.value })}
+                />
+              )}
+            </Field>
+          </>
+        )
+      }}
     </NoteDialog>
   )
 }
@@ -148,21 +136,17 @@ function JoinDialog({ person, onClose }: DialogProps) {
       }}
       onClose={onClose}
     >
-      <Field label="The other person" hint="Name or email.">
-        {(wiring) => (
-          <input
-            {...wiring}
-            type="search"
-            className={BOX_INPUT}
-            maxLength={100}
-            value={search}
-            onChange={(event) => {
-              setSearch(event.target.value)
-              setOther(null)
-            }}
-          />
-        )}
-      </Field>
+      <TextField
+        label="The other person"
+        hint="Name or email."
+        type="search"
+        maxLength={100}
+        value={search}
+        onChange={(text) => {
+          setSearch(text)
+          setOther(null)
+        }}
+      />
       <fieldset>
         <legend className="sr-only">Person to join</legend>
         {others.map(({ id, name, email }) => (

@@ -101,7 +101,7 @@ function SwitchDialog({ to, run, onClose }: { to: Mode; run: () => Promise<void>
           </Link>
         </>
       )}
-      {list.data && to === 'live' && missing.length === 0 && <p>Everything on the list before going live is done.</p>}
+      {list.data && to === 'live' && missing.length === 0 && <p>Everything on the going-live list is done.</p>}
       {error && (
         <p role="alert" className="mt-2 font-medium text-failed">
           {error.message}

@@ -40,8 +40,8 @@ export function WayPanel({ gateway, modeName, order, place, close }: WayPanelPro
       {!takesCurrency && (
         <p className="mb-3 rounded-field bg-late-soft px-3 py-2">
           {capabilities.currencies.length === 1
-            ? `It takes ${capabilities.currencies[0]} only, and your school sells in ${school.currency}, so it could collect nothing.`
-            : `It does not take ${school.currency}, the currency of your school, so it could collect nothing.`}
+            ? `It takes ${capabilities.currencies[0]} only, and your school sells in ${school.currency}, so it cannot collect payments.`
+            : `It does not take ${school.currency}, the currency of your school, so it cannot collect payments.`}
         </p>
       )}
       {connection && !isChanging ? (
@@ -202,7 +202,7 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
               </p>
             </>
           ) : (
-            <p>No later payments are collected through it, so nothing stops.</p>
+            <p>No later payments depend on it, so nothing stops.</p>
           )}
           {awaited > 0 && (
             <p>
