@@ -9,6 +9,7 @@ import {
   ordersOf,
   payButton,
   post,
+  pressOnce,
   reprice,
   running,
   test,
@@ -125,7 +126,7 @@ test('set-up and trial are named at the checkout, on the receipt, in the message
   expect(mail?.text).toContain('Set-up fee: €24.00')
   await shop.goto(/http\S+\/password\/\S+/.exec(mail?.text ?? '')?.[0] ?? '')
   await shop.getByLabel('New password').fill('a password of mine')
-  await shop.getByRole('button', { name: 'Save and open my courses' }).click()
+  await pressOnce(shop, 'Save and open my courses')
   const paid = '€25.00 paid (Set-up fee €24.00, First 14 days €1.00 included).'
   await expect(shop.getByText(paid)).toBeVisible()
   await expect(shop.getByText(/paid until .*, renews then/)).toBeVisible()
@@ -143,8 +144,8 @@ test('a buyer corrects their name at once, and their email by a link to the new 
   const [mail] = await mailTo(shop, who.email)
   await shop.goto(/http\S+\/password\/\S+/.exec(mail?.text ?? '')?.[0] ?? '')
   await shop.getByLabel('New password').fill('a password of mine')
-  await shop.getByRole('button', { name: 'Save and open my courses' }).click()
-  await shop.getByRole('button', { name: 'Change…' }).click()
+  await pressOnce(shop, 'Save and open my courses')
+  await pressOnce(shop, 'Change…')
   await shop.getByLabel('Name').fill('Samantha Shop')
   await shop.getByLabel('Email').fill('nonsense')
   await shop.getByRole('button', { name: 'Save' }).click()

@@ -1,7 +1,19 @@
 import type { Page } from '@playwright/test'
 import { addDays, after } from '../src/core/calendar/day.ts'
 import { sayDay } from '../src/core/calendar/sayDay.ts'
-import { expect, fillCheckout, mailTo, makeCourse, ordersOf, payButton, post, takenFor, test, unique } from './acorn.ts'
+import {
+  expect,
+  fillCheckout,
+  mailTo,
+  makeCourse,
+  ordersOf,
+  payButton,
+  post,
+  pressOnce,
+  takenFor,
+  test,
+  unique,
+} from './acorn.ts'
 
 test.describe.configure({ timeout: 90_000 })
 
@@ -34,15 +46,9 @@ const linkOf = (text: string, path: string) => new RegExp(`http\\S+/${path}/\\S+
 
 async function setPassword(shop: Page, who: Who) {
   await shop.goto(linkOf(await mail(shop, who.email, /\/password\//), 'password'))
-  // What is typed before the page is taken over is not kept: then it is typed again.
-  await expect(async () => {
-    const field = shop.getByLabel('New password')
-    if (await field.isVisible()) {
-      await field.fill('a long enough password')
-      await shop.getByRole('button', { name: 'Save and open my courses' }).click()
-    }
-    await expect(shop.getByRole('heading', { name: 'My courses' })).toBeVisible({ timeout: 4000 })
-  }).toPass()
+  await shop.getByLabel('New password').fill('a long enough password')
+  await pressOnce(shop, 'Save and open my courses')
+  await expect(shop.getByRole('heading', { name: 'My courses' })).toBeVisible()
 }
 
 /** Finds something with the palette, and opens the first that fits. */

@@ -118,6 +118,19 @@ describe('the checkout page', () => {
   })
 })
 
+it('a form that is sent before the page listens loads nothing anew, so that nothing typed is lost', () => {
+  const pages = [
+    checkout([offer({ kind: 'single', amount: 12_900 })]),
+    render({ name: 'sign-in', goTo: '/my', email: '' }),
+    render({ name: 'password', token: 't', email: 'ada@post.example' }),
+  ]
+  for (const html of pages) {
+    const forms = html.match(/<form[^>]*>/g) ?? []
+    expect(forms).toHaveLength(1)
+    expect(forms[0]).toContain('method="dialog"')
+  }
+})
+
 it('Practice is said on every page, and Live is not shouted', () => {
   const view: ShopView = { name: 'school', courses: [] }
   expect(render(view, { mode: 'practice' })).toContain('No real money moves here')

@@ -65,6 +65,7 @@ export default function PlanPage({ page, view }: { page: ShopPage; view: PlanVie
       )}
       {(isByKept || (doing && way)) && (
         <form
+          method="dialog"
           noValidate
           className="mt-2"
           onSubmit={(event) => {

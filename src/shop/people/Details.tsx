@@ -33,6 +33,7 @@ export function Details({ visitor }: { visitor: NonNullable<ShopPage['visitor']>
         </p>
       ) : (
         <form
+          method="dialog"
           noValidate
           className="mt-2 grid max-w-[420px] gap-3"
           onSubmit={(event) => {

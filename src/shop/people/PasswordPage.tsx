@@ -33,6 +33,7 @@ export default function PasswordPage({ view }: { view: PasswordView }) {
       <h1 className="text-[24px]">Set your password</h1>
       <p className="mt-2 text-ink-2">For {view.email}. With it you open your courses from any device.</p>
       <form
+        method="dialog"
         noValidate
         className="mt-4 grid gap-3.5"
         onSubmit={(event) => {

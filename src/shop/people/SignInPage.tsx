@@ -22,6 +22,7 @@ export default function SignInPage({ view }: { view: SignInView }) {
     <Sheet narrow>
       <h1 className="mb-4 text-[24px]">Sign in to your courses</h1>
       <form
+        method="dialog"
         noValidate
         onSubmit={(event) => {
           event.preventDefault()

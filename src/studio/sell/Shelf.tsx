@@ -24,7 +24,13 @@ import { useShortPrice } from './shortPrice.ts'
 export function Shelf() {
   const shelf = useShelf()
   const [params, setParams] = useSearchParams()
-  const isNew = params.has('new')
+  // A press is kept here: the page that opens by itself may lead to another address at the same moment.
+  const [isNaming, setNaming] = useState(false)
+  const isNew = isNaming || params.has('new')
+  const closeNew = () => {
+    setNaming(false)
+    if (params.has('new')) setParams({})
+  }
   const [filter, setFilter] = useState('')
   const [showsRetired, setShowsRetired] = useState(false)
   const sensors = useSensors(
@@ -58,12 +64,12 @@ export function Shelf() {
           <Link className="link" to="/studio/sell/compare">
             Compare
           </Link>
-          <Button kind="link" className="text-[13px]" onClick={() => setParams({ new: '' })}>
+          <Button kind="link" className="text-[13px]" onClick={() => setNaming(true)}>
             New course
           </Button>
         </span>
       </div>
-      {isNew && <NewCourse onClose={() => setParams({})} />}
+      {isNew && <NewCourse onMade={() => setNaming(false)} onClose={closeNew} />}
       {courses.length > 6 && (
         <input
           aria-label="Find on the shelf"
@@ -76,7 +82,7 @@ export function Shelf() {
       {shelf.isSuccess && courses.length === 0 && !isNew && (
         <div className="px-1.5 text-ink-2">
           <p>Your courses appear here, each with its prices.</p>
-          <Button kind="press" className="mt-3" onClick={() => setParams({ new: '' })}>
+          <Button kind="press" className="mt-3" onClick={() => setNaming(true)}>
             Create the first one
           </Button>
         </div>
@@ -205,7 +211,7 @@ export function AddOffer({ courseId, label = 'Give it a price' }: { courseId: st
   )
 }
 
-function NewCourse({ onClose }: { onClose: () => void }) {
+function NewCourse({ onMade, onClose }: { onMade: () => void; onClose: () => void }) {
   const [title, setTitle] = useState('')
   const [error, setError] = useState<string | null>(null)
   const navigate = useNavigate()
@@ -213,6 +219,7 @@ function NewCourse({ onClose }: { onClose: () => void }) {
     try {
       const { id } = await unwrap(api.catalogue.courses.$post({ json: { title } }))
       await refreshShelf()
+      onMade()
       navigate(`/studio/sell/courses/${id}`)
     } catch (problem) {
       if (!(problem instanceof ApiError)) throw problem
