@@ -2,7 +2,7 @@ import { createServer } from 'node:http'
 import { getRequestListener } from '@hono/node-server'
 import { createServer as createVite } from 'vite'
 import { makeApp } from '../src/server/app.ts'
-import type { Renderer } from '../src/server/pages/renderer.ts'
+import { type Renderer, shopEntries } from '../src/server/pages/renderer.ts'
 import { readConfig } from '../src/server/platform/config.ts'
 import { openServices } from '../src/server/services.ts'
 import type { ShopPage } from '../src/server/views/data.ts'
@@ -16,18 +16,26 @@ const REFRESH = `<script type="module">
   window.$RefreshReg$ = () => {}
   window.$RefreshSig$ = () => (type) => type
 </script><script type="module" src="/@vite/client"></script>`
-const files = (entry: string, style: string) => ({
-  scripts: [entry],
+const files = (entries: string[], style: string) => ({
+  scripts: entries,
   preloads: [],
   styles: [style],
   inlineStyle: '',
   extraHead: REFRESH,
 })
 const renderer: Renderer = {
-  render: async (page: ShopPage) =>
-    ((await vite.ssrLoadModule('/src/shop/render.tsx')) as { renderShop(page: ShopPage): string }).renderShop(page),
-  shopFiles: () => files('/src/shop/main.tsx', '/src/shop/shop.css'),
-  studioFiles: () => files('/src/studio/main.tsx', '/src/studio/studio.css'),
+  render: async (page) =>
+    (
+      (await vite.ssrLoadModule('/src/shop/render.tsx')) as {
+        renderShop(page: ShopPage): { markup: string; parts: string[] }
+      }
+    ).renderShop(page),
+  shopFiles: (parts) =>
+    files(
+      shopEntries(parts).map((entry) => `/${entry}`),
+      '/src/shop/shop.css',
+    ),
+  studioFiles: () => files(['/src/studio/main.tsx'], '/src/studio/studio.css'),
 }
 
 const { services, close } = await openServices(config)

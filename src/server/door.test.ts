@@ -91,7 +91,11 @@ describe('bodies over their limit', () => {
 })
 
 describe('behind a proxy that ends TLS', () => {
-  const nothing = { render: async () => '', shopFiles: () => [], studioFiles: () => [] } as never
+  const nothing = {
+    render: async () => ({ markup: '', parts: [] }),
+    shopFiles: () => [],
+    studioFiles: () => [],
+  } as never
   const origin = 'https://school.example'
   const call = (path: string, init: RequestInit = {}) =>
     makeApp({ ...world.services, config: { ...world.services.config, origin } }, nothing).request(path, {

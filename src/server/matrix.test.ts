@@ -169,7 +169,6 @@ const FOR_ANYBODY = [
   'GET /shop/checkout/:slug',
   'POST /shop/checkout/:slug',
   'POST /shop/sign-in',
-  'POST /shop/sign-out',
   'POST /shop/password',
   'PUT /shop/account',
   'POST /shop/account/email',

@@ -1,7 +1,5 @@
 import type { ReactNode } from 'react'
 import type { ShopPage } from '../server/client.ts'
-import { unwrap } from '../ui/problem.ts'
-import { api } from './api.ts'
 
 /** What stands on every page of the shop: the mode where it is Practice, the school, the visitor. */
 export function ShopFrame({ page, children }: { page: ShopPage; children: ReactNode }) {
@@ -49,10 +47,6 @@ function PracticeBanner({ isOwnView }: { isOwnView: boolean }) {
 }
 
 function SchoolBar({ page: { school, visitor } }: { page: ShopPage }) {
-  const signOut = async () => {
-    await unwrap(api['sign-out'].$post())
-    location.assign('/')
-  }
   return (
     <header className="mx-auto flex w-[1080px] max-w-[calc(100%-32px)] flex-wrap items-baseline gap-x-5 gap-y-1 py-4 [overflow-wrap:anywhere]">
       <a href="/" className="display mr-auto min-w-0 text-[17px] font-semibold">
@@ -62,28 +56,17 @@ function SchoolBar({ page: { school, visitor } }: { page: ShopPage }) {
         My courses
       </a>
       {visitor ? (
-        <span className="min-w-0 text-ink-2">
+        <form method="post" action="/sign-out" className="min-w-0 text-ink-2">
           {visitor.name} ·{' '}
-          <button type="button" className="link" onClick={signOut}>
+          <button type="submit" className="link">
             Sign out
           </button>
-        </span>
+        </form>
       ) : (
         <a href="/sign-in" className="link">
           Sign in
         </a>
       )}
     </header>
-  )
-}
-
-/** The sheet on which most pages of the shop are written. */
-export function Sheet({ children, narrow = false }: { children: ReactNode; narrow?: boolean }) {
-  return (
-    <main
-      className={`mx-auto max-w-[calc(100%-32px)] rounded-lg border border-line bg-sheet px-5 py-6 sm:px-8 sm:py-8 ${narrow ? 'w-[480px]' : 'w-[1080px]'}`}
-    >
-      {children}
-    </main>
   )
 }

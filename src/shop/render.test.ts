@@ -57,8 +57,9 @@ function offer(terms: DraftTerms, name = 'One payment', highlighted = false): Sh
     needs: null,
   }
 }
-const render = (view: ShopView, more: Partial<ShopPage> = {}) =>
-  renderShop({ school, mode: 'live', isOwnView: false, visitor: null, view, ...more }).replaceAll('<!-- -->', '')
+const whole = (view: ShopView, more: Partial<ShopPage> = {}) =>
+  renderShop({ school, mode: 'live', isOwnView: false, visitor: null, view, ...more })
+const render = (view: ShopView, more: Partial<ShopPage> = {}) => whole(view, more).markup.replaceAll('<!-- -->', '')
 const checkout = (offers: ShopOffer[], more: object = {}) =>
   render({
     name: 'checkout',
@@ -116,6 +117,25 @@ describe('the checkout page', () => {
     expect(html).toContain('You have this course.')
     expect(html).not.toContain('Pay €')
   })
+})
+
+it('only what a buyer fills in is taken over by the browser; what only shows loads no code', () => {
+  const offers = [offer({ kind: 'single', amount: 12_900 })]
+  const seen = { course: { ...card, lessons: ['One'] }, offers, chosen: 'x', linked: null, ways: [way], held: null }
+  const checkoutOf = (isOwned: boolean) => whole({ name: 'checkout', ...seen, isOwned, pending: null })
+  const visitor = { name: 'Ada', email: 'ada@post.example' }
+  expect(whole({ name: 'school', courses: [] }, { visitor }).parts).toEqual([])
+  expect(
+    whole({ name: 'course', course: { ...card, description: '', lessons: [] }, offers, isOwned: false }).parts,
+  ).toEqual([])
+  expect(checkoutOf(true).parts).toEqual([])
+  expect(whole({ name: 'my', courses: [], plans: [], orders: [] }).parts).toEqual([])
+  expect(whole({ name: 'my', courses: [], plans: [], orders: [] }, { visitor }).parts).toEqual(['details'])
+  const { markup, parts } = checkoutOf(false)
+  expect(parts).toEqual(['checkout'])
+  const [around, form] = markup.split('data-part="checkout"')
+  expect(around).toContain('Coptic binding')
+  expect(form).toContain('>Pay €129.00</button>')
 })
 
 it('a form that is sent before the page listens loads nothing anew, so that nothing typed is lost', () => {

@@ -1,5 +1,5 @@
 import { renderToString } from 'react-dom/server'
-import type { ShopPage, ShopViewName } from '../server/client.ts'
+import type { ShopPage, ShopView, ShopViewName } from '../server/client.ts'
 import LearnPage from './access/LearnPage.tsx'
 import MyPage from './access/MyPage.tsx'
 import CoursePage from './catalogue/CoursePage.tsx'
@@ -7,36 +7,35 @@ import NoticePage from './catalogue/NoticePage.tsx'
 import SchoolPage from './catalogue/SchoolPage.tsx'
 import CheckoutPage from './checkout/CheckoutPage.tsx'
 import ThanksPage from './checkout/ThanksPage.tsx'
-import PlanPage from './collecting/PlanPage.tsx'
-import EmailPage from './people/EmailPage.tsx'
-import PasswordPage from './people/PasswordPage.tsx'
-import SignInPage from './people/SignInPage.tsx'
+import { PlanSheet } from './collecting/PlanSheet.tsx'
+import { type PartComponent, partsIn, wholePart } from './Part.tsx'
+import { EmailSheet } from './people/EmailSheet.tsx'
+import { PasswordSheet } from './people/PasswordSheet.tsx'
+import { SignInSheet } from './people/SignInSheet.tsx'
 import { ShopFrame } from './ShopFrame.tsx'
-import { Taken } from './Taken.tsx'
-import type { ViewComponent } from './views.ts'
 
+/** A page of the shop; each takes the view of its own name, which the server chose. */
 const VIEWS = {
   school: SchoolPage,
   course: CoursePage,
   checkout: CheckoutPage,
   thanks: ThanksPage,
   my: MyPage,
-  plan: PlanPage,
+  plan: wholePart('plan', PlanSheet),
   learn: LearnPage,
-  'sign-in': SignInPage,
-  password: PasswordPage,
-  email: EmailPage,
+  'sign-in': wholePart('sign-in', SignInSheet),
+  password: wholePart('password', PasswordSheet),
+  email: wholePart('email', EmailSheet),
   notice: NoticePage,
-} as Record<ShopViewName, ViewComponent>
+} as Record<ShopViewName, PartComponent<ShopView>>
 
-/** The markup of a page, as the browser will take it over. */
-export function renderShop(page: ShopPage): string {
+/** The markup of a page, and the parts of it that the browser takes over: most pages have none, and load no code. */
+export function renderShop(page: ShopPage): { markup: string; parts: string[] } {
   const View = VIEWS[page.view.name]
-  return renderToString(
-    <Taken>
-      <ShopFrame page={page}>
-        <View page={page} view={page.view} />
-      </ShopFrame>
-    </Taken>,
+  const markup = renderToString(
+    <ShopFrame page={page}>
+      <View page={page} view={page.view} />
+    </ShopFrame>,
   )
+  return { markup, parts: partsIn(markup) }
 }

@@ -12,7 +12,8 @@ import { listen } from './standins.ts'
 export const PASSWORD = 'a long enough password'
 
 const NOTHING_RENDERED: Renderer = {
-  render: async () => '',
+  // As if it were taken over whole, so that its data stands in it.
+  render: async ({ view }) => ({ markup: '', parts: [view.name] }),
   shopFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
   studioFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
 }

@@ -7,7 +7,7 @@ import { grants, messages, orderLines, people } from '../db/schema/index.ts'
 import { recordTransferReceived } from '../fulfilment/bankTransfer.ts'
 import { findPerson } from '../people/service.ts'
 import { refundLine } from '../refunds/service.ts'
-import { openSession } from '../session/sessions.ts'
+import { openSession, personOf } from '../session/sessions.ts'
 import { needsAttention } from '../support/attention.ts'
 import { placeOrder } from './place.ts'
 import { checkOrder } from './standing.ts'
@@ -152,13 +152,14 @@ describe('the browser that bought', () => {
     await world.buy(course.slug, byCard(), 'shared')
     const person = await findPerson(world.db, 'practice', email())
     const token = await openSession(world.services, { personId: person?.id as string })
-    const out = await world.call(
-      'POST',
-      '/api/shop/sign-out',
-      {},
-      { cookie: `acorn_browser=shared; acorn_shop=${token}` },
-    )
+    const cookie = `acorn_browser=shared; acorn_shop=${token}`
+    const foreign = await world.call('POST', '/sign-out', undefined, { cookie, origin: 'https://elsewhere.example' })
+    expect(foreign.status).toBe(403)
+    expect((await world.call('GET', '/my', undefined, { cookie })).status).toBe(200)
+    const out = await world.call('POST', '/sign-out', undefined, { cookie })
+    expect(out.headers.get('location')).toBe('/')
     const cleared = out.headers.getSetCookie().map((cookie) => cookie.split(';')[0])
     expect(cleared).toEqual(expect.arrayContaining(['acorn_browser=', 'acorn_shop=']))
+    expect(await personOf(world.services, token)).toBeNull()
   })
 })

@@ -1,7 +1,7 @@
 import { html, raw } from 'hono/html'
 import type { ShopPage } from '../views/data.ts'
 import { linkedDataOf } from './linkedData.ts'
-import type { PageFiles } from './renderer.ts'
+import type { PageFiles, Renderer } from './renderer.ts'
 
 /** JSON that may stand inside a script element. */
 function embed(data: unknown): string {
@@ -22,8 +22,9 @@ const ICON =
     '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 22"><path d="M3 8c0-3 3-5 7-5s7 2 7 5z" fill="#1a231c"/><path d="M4 9.5h12c0 6-3 9.5-6 11.5-3-2-6-5.5-6-11.5z" fill="#c9dd62" stroke="#1a231c" stroke-width="1.4"/></svg>',
   )
 
-/** A page of the shop: its HTML, its data, and its description for search engines. */
-export function shopDocument(page: ShopPage, markup: string, files: PageFiles, url: string) {
+/** A page of the shop: its HTML, its data where the browser takes a part over, and its description for search engines. */
+export async function shopDocument(page: ShopPage, renderer: Renderer, url: string) {
+  const { markup, parts } = await renderer.render(page)
   const { title, description } = summaryOf(page)
   const linkedData = linkedDataOf(page, url)
   return html`<!doctype html>
@@ -34,12 +35,12 @@ export function shopDocument(page: ShopPage, markup: string, files: PageFiles, u
         <title>${title}</title>
         <meta name="description" content="${description}" />
         <link rel="icon" href="${ICON}" />
-        ${head(files)}
+        ${head(renderer.shopFiles(parts))}
         ${linkedData ? html`<script type="application/ld+json">${raw(embed(linkedData))}</script>` : ''}
       </head>
       <body>
         <div id="app">${raw(markup)}</div>
-        <script type="application/json" id="page">${raw(embed(page))}</script>
+        ${parts.length > 0 ? html`<script type="application/json" id="page">${raw(embed(page))}</script>` : ''}
       </body>
     </html>`
 }

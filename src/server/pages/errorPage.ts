@@ -69,7 +69,7 @@ export async function errorPage(
       view,
     }
     const url = services.config.origin + c.req.path
-    return c.html(shopDocument(page, await renderer.render(page), renderer.shopFiles('notice'), url))
+    return c.html(await shopDocument(page, renderer, url))
   } catch (error) {
     if (problem.status !== 503) log('error', 'error page', error)
     return c.html(plainDocument(view))

@@ -222,8 +222,8 @@ it('a page’s files are everything that its entries pull in, once', () => {
     deep: { file: 'deep.js', imports: ['shared'], css: ['a.css', 'b.css'] },
   }
   expect(filesOf(manifest, ['main', 'view'])).toMatchObject({
-    scripts: ['/main.js'],
-    preloads: ['/shared.js', '/view.js', '/deep.js'],
+    scripts: ['/main.js', '/view.js'],
+    preloads: ['/shared.js', '/deep.js'],
     styles: ['/a.css', '/b.css'],
   })
   expect(() => filesOf(manifest, ['main', 'gone'])).toThrow(/Build the interface anew/)

@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import type { ShopPage, ShopViewName } from '../views/data.ts'
+import type { ShopPage } from '../views/data.ts'
 
 /** The files of one page, as they stand in its head. */
 export interface PageFiles {
@@ -16,8 +16,9 @@ export interface PageFiles {
 
 /** Turns page data into HTML, and says which files a page needs. */
 export interface Renderer {
-  render(page: ShopPage): Promise<string>
-  shopFiles(view: ShopViewName): PageFiles
+  /** The markup, and the names of the parts of it that the browser takes over. */
+  render(page: ShopPage): Promise<{ markup: string; parts: string[] }>
+  shopFiles(parts: readonly string[]): PageFiles
   studioFiles(): PageFiles
 }
 
@@ -27,31 +28,20 @@ interface ManifestEntry {
   imports?: string[]
 }
 
-const SHOP_ENTRY = 'src/shop/main.tsx'
-const STUDIO_ENTRY = 'src/studio/main.tsx'
+const SHOP_ENTRY = 'src/shop/main.ts'
+export const STUDIO_ENTRY = 'src/studio/main.tsx'
 
-/** Where each view of the shop lives, so that its chunk is fetched together with the entry. */
-export const VIEW_FILES: Record<ShopViewName, string> = {
-  school: 'src/shop/catalogue/SchoolPage.tsx',
-  course: 'src/shop/catalogue/CoursePage.tsx',
-  checkout: 'src/shop/checkout/CheckoutPage.tsx',
-  thanks: 'src/shop/checkout/ThanksPage.tsx',
-  my: 'src/shop/access/MyPage.tsx',
-  plan: 'src/shop/collecting/PlanPage.tsx',
-  learn: 'src/shop/access/LearnPage.tsx',
-  'sign-in': 'src/shop/people/SignInPage.tsx',
-  password: 'src/shop/people/PasswordPage.tsx',
-  email: 'src/shop/people/EmailPage.tsx',
-  notice: 'src/shop/catalogue/NoticePage.tsx',
+/** What the browser loads for a shop's page: what every page does, and each part that it takes over. */
+export function shopEntries(parts: readonly string[]): string[] {
+  return [SHOP_ENTRY, ...parts.map((part) => `src/shop/parts/${part}.ts`)]
 }
 
 /** @throws where the interface was not built; `./start` builds it. */
 export async function builtRenderer(dist: string): Promise<Renderer> {
-  const manifestFile = join(dist, 'client/.vite/manifest.json')
-  if (!existsSync(manifestFile)) throw new Error('The interface is not built. Run ./start, or npm run build.')
-  const manifest = JSON.parse(readFileSync(manifestFile, 'utf8')) as Record<string, ManifestEntry>
+  const shop = readManifest(dist, 'shop')
+  const studio = readManifest(dist, 'studio')
   const module = (await import(pathToFileURL(join(process.cwd(), dist, 'render/render.js')).href)) as {
-    renderShop(page: ShopPage): string
+    renderShop(page: ShopPage): { markup: string; parts: string[] }
   }
   const sheets = new Map<string, string>()
   const sheet = (path: string) => {
@@ -61,12 +51,19 @@ export async function builtRenderer(dist: string): Promise<Renderer> {
   }
   return {
     render: async (page) => module.renderShop(page),
-    shopFiles: (view) => {
-      const files = filesOf(manifest, [SHOP_ENTRY, VIEW_FILES[view]])
+    shopFiles: (parts) => {
+      const files = filesOf(shop, shopEntries(parts))
       return { ...files, styles: [], inlineStyle: files.styles.map(sheet).join('') }
     },
-    studioFiles: () => filesOf(manifest, [STUDIO_ENTRY]),
+    studioFiles: () => filesOf(studio, [STUDIO_ENTRY]),
   }
+}
+
+/** The list of an interface's files. @throws where it was not built; `./start` builds it. */
+export function readManifest(dist: string, name: 'shop' | 'studio'): Record<string, ManifestEntry> {
+  const file = join(dist, `client/.vite/${name}.json`)
+  if (!existsSync(file)) throw new Error('The interface is not built. Run ./start, or npm run build.')
+  return JSON.parse(readFileSync(file, 'utf8')) as Record<string, ManifestEntry>
 }
 
 /** Everything that the entries pull in before the page can be used. */
@@ -82,7 +79,7 @@ export function filesOf(manifest: Record<string, ManifestEntry>, entries: string
     for (const next of entry.imports ?? []) visit(next)
   }
   for (const entry of entries) visit(entry)
-  const main = `/${manifest[entries[0] as string]?.file}`
-  preloads.delete(main)
-  return { scripts: [main], preloads: [...preloads], styles: [...styles], inlineStyle: '', extraHead: '' }
+  const scripts = entries.map((entry) => `/${manifest[entry]?.file}`)
+  for (const script of scripts) preloads.delete(script)
+  return { scripts, preloads: [...preloads], styles: [...styles], inlineStyle: '', extraHead: '' }
 }

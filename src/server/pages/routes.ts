@@ -1,4 +1,5 @@
 import { type Context, Hono } from 'hono'
+import { getCookie } from 'hono/cookie'
 import { modeOfPayLink } from '../collecting/payLinks.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { isId } from '../http/isId.ts'
@@ -8,9 +9,12 @@ import { receiptOf } from '../orders/receipt.ts'
 import { receiptPdf } from '../orders/receiptPdf.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { findSchool, type School } from '../school/service.ts'
+import { dropCookie } from '../session/cookies.ts'
+import { sameOrigin } from '../session/guard.ts'
 import { countGuesses } from '../session/guesses.ts'
+import { closeSession } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
-import { browserHashOf, visitorOf } from '../session/visitor.ts'
+import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
 import type { ShopPage, ShopView } from '../views/data.ts'
 import { shopDocument, studioDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
@@ -54,12 +58,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
       visitor: visitor.person && { name: visitor.person.name, email: visitor.person.email },
       view,
     }
-    const document = shopDocument(
-      data,
-      await renderer.render(data),
-      renderer.shopFiles(view.name),
-      base.config.origin + c.req.path,
-    )
+    const document = await shopDocument(data, renderer, base.config.origin + c.req.path)
     // What one visitor sees is not for another, and the price must never be an old one.
     c.header('cache-control', 'no-store')
     return c.html(document, statusOf(view) as 200)
@@ -152,6 +151,13 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     guesses,
     page((services, c) => emailView(services, c.req.param('token') ?? '')),
   )
+  app.post('/sign-out', sameOrigin(base.config.origin), async (c) => {
+    await closeSession(base, getCookie(c, SHOP_COOKIE))
+    dropCookie(c, base.config, SHOP_COOKIE)
+    // What this browser bought without signing in is not open in it any more either.
+    dropCookie(c, base.config, BROWSER_COOKIE)
+    return c.redirect('/', 303)
+  })
   app.get('/studio/*', (c) => c.html(studioDocument(renderer.studioFiles())))
   app.get('/studio', (c) => c.html(studioDocument(renderer.studioFiles())))
   app.get(

@@ -11,13 +11,13 @@ import { validate } from '../http/validate.ts'
 import { askNewEmail, detailsSchema, renameSelf, resendPassword, signInPerson } from '../people/service.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { emailSchema, getSchool } from '../school/service.ts'
-import { dropCookie, KNOWN_DAYS, keepCookie } from '../session/cookies.ts'
+import { KNOWN_DAYS, keepCookie } from '../session/cookies.ts'
 import { countGuesses } from '../session/guesses.ts'
 import { confirmEmail, setPassword } from '../session/links.ts'
 import { passwordSchema } from '../session/passwords.ts'
-import { closeSession, type Person } from '../session/sessions.ts'
+import type { Person } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
-import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
+import { browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
 import { checkoutView } from './service.ts'
 
 /** Marks a browser in which a buyer has signed in before. */
@@ -86,13 +86,6 @@ export function shopRoutes(base: Services) {
         return c.json({ ok: true })
       },
     )
-    .post('/sign-out', async (c) => {
-      await closeSession(base, getCookie(c, SHOP_COOKIE))
-      dropCookie(c, base.config, SHOP_COOKIE)
-      // What this browser bought without signing in is not open in it any more either.
-      dropCookie(c, base.config, BROWSER_COOKIE)
-      return c.json({ ok: true })
-    })
     .post(
       '/password',
       countGuesses(base),

@@ -3,6 +3,7 @@ import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { PlanTimeline, sayPlan } from '../collecting/plan.tsx'
+import { Part } from '../Part.tsx'
 import { Details } from '../people/Details.tsx'
 
 /** Everything the buyer holds, until when, and the way in. */
@@ -74,7 +75,7 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
           </ul>
         </>
       )}
-      {page.visitor && <Details visitor={page.visitor} />}
+      {page.visitor && <Part name="details" of={Details} page={page} view={view} />}
     </main>
   )
 }

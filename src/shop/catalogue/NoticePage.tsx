@@ -1,6 +1,6 @@
 import type { NoticeView } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
-import { Sheet } from '../ShopFrame.tsx'
+import { Sheet } from '../Sheet.tsx'
 
 /** Why something is not here or not open, and what to do. */
 export default function NoticePage({ view }: { view: NoticeView }) {

@@ -1,4 +1,3 @@
-import { useEffect } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
@@ -6,33 +5,36 @@ import { sayList } from '../../core/sentence/words.ts'
 import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { State } from '../../ui/State.tsx'
+import { Part } from '../Part.tsx'
 import { ResendLink } from '../people/ResendLink.tsx'
-import { Sheet } from '../ShopFrame.tsx'
+import { Sheet } from '../Sheet.tsx'
 
 /** After paying: the receipt, and the course one click away. */
 export default function ThanksPage({ page, view }: { page: ShopPage; view: ThanksView }) {
-  const { order, quote } = view
+  if (view.order.state === 'paid') return <PaidSheet page={page} view={view} />
+  return (
+    <>
+      <i hidden data-reload-ms={view.awaited ? 20_000 : 2500} />
+      {view.awaited ? <AwaitedSheet page={page} view={view} awaited={view.awaited} /> : <UnpaidSheet view={view} />}
+    </>
+  )
+}
+
+function UnpaidSheet({ view }: { view: ThanksView }) {
+  return (
+    <Sheet narrow>
+      <h1 className="text-[24px]">This order has not been paid.</h1>
+      <p className="mt-2 mb-4 text-ink-2">Nothing was charged for it so far.</p>
+      <a href={`/buy/${view.bought[0]?.course.slug}`} className={buttonClass('press')}>
+        Back to the checkout
+      </a>
+    </Sheet>
+  )
+}
+
+function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
   const [first] = view.bought
   const several = view.bought.length > 1
-  const isPaid = order.state === 'paid'
-  const reloadMs = view.awaited ? 20_000 : 2500
-  useEffect(() => {
-    if (isPaid) return
-    const timer = setTimeout(() => location.reload(), reloadMs)
-    return () => clearTimeout(timer)
-  }, [isPaid, reloadMs])
-  if (!isPaid && view.awaited) return <AwaitedSheet page={page} view={view} awaited={view.awaited} />
-  if (!isPaid) {
-    return (
-      <Sheet narrow>
-        <h1 className="text-[24px]">This order has not been paid.</h1>
-        <p className="mt-2 mb-4 text-ink-2">Nothing was charged for it so far.</p>
-        <a href={`/buy/${first?.course.slug}`} className={buttonClass('press')}>
-          Back to the checkout
-        </a>
-      </Sheet>
-    )
-  }
   if (view.isPaidTwice) return <PaidTwiceSheet page={page} view={view} />
   if (!several && first?.hasEnded) return <EndedSheet page={page} view={view} />
   return (
@@ -77,12 +79,12 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
               <h2 className="text-[17px]">Come back from any device</h2>
               <p className="mt-1 text-ink-2">
                 The message holds a link to set a password. It works once and ends after 24 hours.{' '}
-                <ResendLink email={view.email} />
+                <Part name="resend" of={ResendLink} page={page} view={view} isInline />
               </p>
             </div>
           )}
         </div>
-        <Receipt page={page} view={view} quote={quote} />
+        <Receipt page={page} view={view} quote={view.quote} />
       </div>
     </Sheet>
   )

@@ -7,7 +7,11 @@ import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
 
 /** The buyer's own name and address, to be put right. A new address counts once it is confirmed there. */
-export function Details({ visitor }: { visitor: NonNullable<ShopPage['visitor']> }) {
+export function Details({ page: { visitor } }: { page: ShopPage }) {
+  return visitor && <DetailsOf visitor={visitor} />
+}
+
+function DetailsOf({ visitor }: { visitor: NonNullable<ShopPage['visitor']> }) {
   const [isOpen, setOpen] = useState(false)
   const [name, setName] = useState(visitor.name)
   const [email, setEmail] = useState(visitor.email)

@@ -1,10 +1,11 @@
 import { useState } from 'react'
+import type { ThanksView } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 
 /** Has the password link sent again, and says that it was. */
-export function ResendLink({ email }: { email: string }) {
+export function ResendLink({ view: { email } }: { view: ThanksView }) {
   const [said, setSaid] = useState<string | null>(null)
   const resend = async () => {
     try {

@@ -35,7 +35,7 @@ const AT_A_TIME = 16
 /** An answer takes no longer, or it counts as none. */
 const PATIENCE_MS = 40_000
 /** They end what the other requests stand on. */
-const LEFT_OUT = new Set(['post /api/session/sign-out', 'post /api/shop/sign-out'])
+const LEFT_OUT = new Set(['post /api/session/sign-out'])
 const PAGES = [
   '/',
   '/course/{slug}',

@@ -5,10 +5,10 @@ import { NewPasswordField } from '../../ui/NewPasswordField.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
-import { Sheet } from '../ShopFrame.tsx'
+import { Sheet } from '../Sheet.tsx'
 
 /** Setting a password by the link in a message. */
-export default function PasswordPage({ view }: { view: PasswordView }) {
+export function PasswordSheet({ view }: { view: PasswordView }) {
   const [password, setPassword] = useState('')
   const { error, isBusy, attempt } = useAttempt()
   if (view.email === null) {

@@ -5,10 +5,10 @@ import { Credentials } from '../../ui/Credentials.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
-import { Sheet } from '../ShopFrame.tsx'
+import { Sheet } from '../Sheet.tsx'
 
 /** A buyer's sign-in, and the way to a new password. */
-export default function SignInPage({ view }: { view: SignInView }) {
+export function SignInSheet({ view }: { view: SignInView }) {
   const [form, setForm] = useState({ email: view.email, password: '' })
   const [isSent, setSent] = useState(false)
   const { error, isBusy, attempt } = useAttempt()

@@ -7,7 +7,7 @@ import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
 import { Ways } from '../checkout/Ways.tsx'
-import { Sheet } from '../ShopFrame.tsx'
+import { Sheet } from '../Sheet.tsx'
 import { PlanTimeline, sayPlan } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
 
@@ -16,7 +16,7 @@ type Doing = 'pay' | 'pay-kept' | 'rest' | 'rest-kept' | 'method' | null
 const BY_KEPT: readonly Doing[] = ['pay-kept', 'rest-kept']
 
 /** One agreement: what was paid, what comes, and what its buyer can do about it. */
-export default function PlanPage({ page, view }: { page: ShopPage; view: PlanView }) {
+export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
   const frame = useRef<HTMLIFrameElement>(null)
   const plan = usePlan(page, view, frame)
   const money = { ...page.school, currency: view.currency }

@@ -3,10 +3,10 @@ import { Button, buttonClass } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
-import { Sheet } from '../ShopFrame.tsx'
+import { Sheet } from '../Sheet.tsx'
 
 /** Confirming a new address by the link that was sent there. */
-export default function EmailPage({ view }: { view: EmailView }) {
+export function EmailSheet({ view }: { view: EmailView }) {
   const { error, isBusy, attempt } = useAttempt()
   if (view.email === null) {
     return (

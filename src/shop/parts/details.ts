@@ -1,0 +1,4 @@
+import { Details } from '../people/Details.tsx'
+import { takeOver } from '../takeOver.tsx'
+
+takeOver('details', Details)
