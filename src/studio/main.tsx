@@ -7,7 +7,6 @@ import { queryClient } from './api.ts'
 import { StudioFrame } from './frame/StudioFrame.tsx'
 import { OrdersPage } from './orders/OrdersPage.tsx'
 import { PeoplePage } from './people/PeoplePage.tsx'
-import { tellRefusals } from './refusals.ts'
 import { ComparePage } from './sell/ComparePage.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
 import { OfferBenchPage } from './sell/OfferBench.tsx'
@@ -84,7 +83,6 @@ function Studio() {
   return <RouterProvider router={router} />
 }
 
-tellRefusals()
 createRoot(document.getElementById('app') as HTMLElement).render(
   <QueryClientProvider client={queryClient}>
     <Studio />

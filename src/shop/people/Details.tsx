@@ -3,8 +3,8 @@ import type { ShopPage } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
+import { useAttempt } from '../useAttempt.ts'
 
 /** The buyer's own name and address, to be put right. A new address counts once it is confirmed there. */
 export function Details({ page: { visitor } }: { page: ShopPage }) {

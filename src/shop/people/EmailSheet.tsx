@@ -1,9 +1,9 @@
 import type { EmailView } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
 import { Sheet } from '../Sheet.tsx'
+import { useAttempt } from '../useAttempt.ts'
 
 /** Confirming a new address by the link that was sent there. */
 export function EmailSheet({ view }: { view: EmailView }) {

@@ -3,9 +3,9 @@ import type { PasswordView } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { NewPasswordField } from '../../ui/NewPasswordField.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
 import { Sheet } from '../Sheet.tsx'
+import { useAttempt } from '../useAttempt.ts'
 
 /** Setting a password by the link in a message. */
 export function PasswordSheet({ view }: { view: PasswordView }) {

@@ -3,9 +3,9 @@ import type { SignInView } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { Credentials } from '../../ui/Credentials.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
 import { api } from '../api.ts'
 import { Sheet } from '../Sheet.tsx'
+import { useAttempt } from '../useAttempt.ts'
 
 /** A buyer's sign-in, and the way to a new password. */
 export function SignInSheet({ view }: { view: SignInView }) {

@@ -1,12 +1,11 @@
 import { MoreHorizontal } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
-import { toast } from 'sonner'
 import type { Change } from '../../core/content/changes.ts'
 import { Button } from '../../ui/Button.tsx'
 import { Menu, MenuItem } from '../frame/Menu.tsx'
 import { ConflictDialog } from './ConflictDialog.tsx'
 import { DraftBar } from './DraftBar.tsx'
-import { PublishDialog } from './PublishDialog.tsx'
+import { PublishDialog, type PublishDialogProps } from './PublishDialog.tsx'
 import type { UnreadField } from './UnreadFields.tsx'
 import type { Draft } from './useDraft.ts'
 
@@ -28,16 +27,16 @@ interface DraftBenchProps<T extends object> {
   /** Fields whose text cannot be read, and is not saved. */
   unread?: readonly UnreadField[]
   isRetired: boolean
-  setRetired: (isRetired: boolean) => Promise<void>
+  setRetired: (isRetired: boolean) => void
   /** What else can be done with the whole: buttons beside Publish, and items of its menu. */
   acts?: ReactNode
   menu?: ReactNode
-  duplicate: () => Promise<void>
-  remove: () => Promise<void>
+  duplicate: () => void
+  remove: () => void
   /** Why it cannot be deleted; null where it can. */
   keptBecause: string | null
-  /** What publishing says and does. */
-  publish: { title: string; changes: Change[]; notes: string[]; blocked: string[]; run: () => Promise<void> }
+  /** What publishing says and does, and what is asked for anew after it. */
+  publish: Omit<PublishDialogProps, 'onClose'>
   /** What mine would change of what another window saved. */
   changesOf: (theirs: T) => Change[]
   children: ReactNode
@@ -83,28 +82,16 @@ export function DraftBench<T extends object>({
             }
           >
             {menu}
-            <MenuItem onSelect={() => void duplicate()}>Duplicate</MenuItem>
-            {!isRetired && <MenuItem onSelect={() => void setRetired(true)}>Retire</MenuItem>}
-            <MenuItem disabled={keptBecause !== null} onSelect={() => void remove()}>
+            <MenuItem onSelect={() => duplicate()}>Duplicate</MenuItem>
+            {!isRetired && <MenuItem onSelect={() => setRetired(true)}>Retire</MenuItem>}
+            <MenuItem disabled={keptBecause !== null} onSelect={() => remove()}>
               {keptBecause === null ? 'Delete' : `Delete (${keptBecause})`}
             </MenuItem>
           </Menu>
         </DraftBar>
       </div>
       {children}
-      {publishing.isOpen && (
-        <PublishDialog
-          title={publish.title}
-          changes={publish.changes}
-          notes={publish.notes}
-          blocked={publish.blocked}
-          publish={async () => {
-            await publish.run()
-            toast('Live. Buyers see it now.')
-          }}
-          onClose={publishing.close}
-        />
-      )}
+      {publishing.isOpen && <PublishDialog {...publish} onClose={publishing.close} />}
       {draft.theirs && (
         <ConflictDialog changes={changesOf(draft.theirs.draft)} settle={(whose) => void draft.settle(whose)} />
       )}

@@ -11,7 +11,7 @@ interface FormDialogProps {
   /** What the server said. What belongs to a field is said there, by the fields; anything else here. */
   error: ApiError | null
   isBusy: boolean
-  act: () => Promise<void>
+  act: () => void
   onClose: () => void
   /** The fields. */
   children: ReactNode
@@ -26,7 +26,7 @@ export function FormDialog({ title, text, action, error, isBusy, act, onClose, c
         className="grid gap-3"
         onSubmit={(event) => {
           event.preventDefault()
-          void act()
+          act()
         }}
       >
         {children}

@@ -1,26 +1,34 @@
+import { type QueryKey, useMutation } from '@tanstack/react-query'
+import { toast } from 'sonner'
 import type { Change } from '../../core/content/changes.ts'
 import { Button } from '../../ui/Button.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
+import { IN_PLACE } from '../api.ts'
 import { ChangeList } from './ChangeList.tsx'
 import { Dialog } from './Dialog.tsx'
 
-interface PublishDialogProps {
+export interface PublishDialogProps {
   title: string
   changes: Change[]
   /** Said below the list: what else follows. */
   notes: string[]
   /** What forbids publishing, in words. */
   blocked: string[]
-  publish: () => Promise<void>
+  run: () => Promise<unknown>
+  /** What is asked for anew once it is published. */
+  invalidates: QueryKey[]
   onClose: () => void
 }
 
 /** Shows in plain words what will change for buyers, and changes it only then. */
-export function PublishDialog({ title, changes, notes, blocked, publish, onClose }: PublishDialogProps) {
-  const { error, isBusy, attempt } = useAttempt()
-  const go = async () => {
-    if (await attempt(publish)) onClose()
-  }
+export function PublishDialog({ title, changes, notes, blocked, run, invalidates, onClose }: PublishDialogProps) {
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: run,
+    onSuccess: () => {
+      toast('Live. Buyers see it now.')
+      onClose()
+    },
+    meta: { ...IN_PLACE, invalidates },
+  })
   const text =
     changes.length === 0 ? 'Nothing has changed since it was published.' : 'Buyers will see these changes at once:'
   return (
@@ -43,7 +51,7 @@ export function PublishDialog({ title, changes, notes, blocked, publish, onClose
       )}
       <div className="mt-5 flex justify-end gap-2">
         <Button onClick={onClose}>Not yet</Button>
-        <Button kind="press" disabled={isBusy || blocked.length > 0} onClick={go}>
+        <Button kind="press" disabled={isPending || blocked.length > 0} onClick={() => mutate()}>
           Publish now
         </Button>
       </div>

@@ -7,7 +7,7 @@ import { api } from '../api.ts'
 import { sayWorth } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useShortPrice } from '../sell/shortPrice.ts'
-import { signOut, switchMode, useSession } from '../session/session.ts'
+import { useSession, useSignOut, useSwitchMode } from '../session/session.ts'
 import { doingsAt } from './doings.ts'
 import { fits } from './fits.ts'
 
@@ -55,10 +55,12 @@ export function Palette({ onClose }: { onClose: () => void }) {
     onClose()
     act()
   }
+  const switchMode = useSwitchMode()
+  const signOut = useSignOut()
   const acts = {
     shop: () => window.open('/', '_blank', 'noopener'),
-    mode: () => void switchMode(mode === 'live' ? 'practice' : 'live'),
-    'sign-out': () => void signOut(),
+    mode: () => switchMode.mutate(mode === 'live' ? 'practice' : 'live'),
+    'sign-out': () => signOut.mutate(),
   }
   const courses = (shelf.data ?? []).filter(({ title }) => fits(typed, title, 'course'))
   const offers = (shelf.data ?? []).flatMap((course) =>

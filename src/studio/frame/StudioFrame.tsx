@@ -9,7 +9,7 @@ import { classes } from '../../ui/classes.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { Palette } from '../find/Palette.tsx'
 import { useAttention } from '../orders/AttentionList.tsx'
-import { signOut, switchMode, useDaysAhead, useSession, useStudioToday } from '../session/session.ts'
+import { useDaysAhead, useSession, useSignOut, useStudioToday, useSwitchMode } from '../session/session.ts'
 import { useKeptFocus } from './keepFocus.ts'
 import { Menu, MenuItem } from './Menu.tsx'
 
@@ -102,6 +102,7 @@ function AttentionCount() {
 
 function ModeMenu() {
   const { mode, school } = useSession()
+  const switchMode = useSwitchMode()
   const navigate = useNavigate()
   const other = mode === 'practice' ? 'live' : 'practice'
   const days = useDaysAhead()
@@ -129,7 +130,7 @@ function ModeMenu() {
         Visitors buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
         {days > 0 && ` The practice clock runs ahead: it shows ${sayDay(today, school.language)}.`}
       </DropdownMenu.Label>
-      <MenuItem onSelect={() => void switchMode(other)}>Switch to {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
+      <MenuItem onSelect={() => switchMode.mutate(other)}>Switch to {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/practice')}>Move practice time…</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/school')}>Where visitors buy…</MenuItem>
       <MenuItem onSelect={() => window.open('/', '_blank', 'noopener')}>Open the shop</MenuItem>
@@ -140,6 +141,7 @@ function ModeMenu() {
 /** Who is signed in, their account, and the way out. */
 function AccountMenu() {
   const { creator } = useSession()
+  const signOut = useSignOut()
   const navigate = useNavigate()
   const letter = [...creator.name.trim()][0]?.toUpperCase() ?? ''
   return (
@@ -161,7 +163,7 @@ function AccountMenu() {
         {creator.email}
       </DropdownMenu.Label>
       <MenuItem onSelect={() => navigate('/studio/setup/account')}>Your account</MenuItem>
-      <MenuItem onSelect={() => void signOut()}>Sign out</MenuItem>
+      <MenuItem onSelect={() => signOut.mutate()}>Sign out</MenuItem>
     </Menu>
   )
 }

@@ -40,6 +40,13 @@ export function useKeptFocus(): void {
   }, [])
 }
 
+/** Leads to the first field that is wrong, once the server has said what is. */
+export function useFirstErrorFocus(error: unknown): void {
+  useEffect(() => {
+    if (error) document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus()
+  }, [error])
+}
+
 function trailOf(element: HTMLElement): Trail {
   const around: Trail['around'] = []
   for (let within = element.parentElement; within && within !== document.body; within = within.parentElement) {

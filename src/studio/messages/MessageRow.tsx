@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { MessageKind } from '../../server/client.ts'
@@ -7,8 +7,7 @@ import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { messageKind } from '../orders/words.ts'
@@ -30,11 +29,10 @@ export function MessageRow({ message }: { message: MessageShown }) {
   const { school } = useSession()
   const [isReading, setReading] = useState(false)
   const { state, error, sentAt, createdAt } = message
-  const sendAgain = async () => {
-    await unwrap(api.messages[':id'].send.$post({ param: { id: message.id } }))
-    toast('Sending it again.')
-    await queryClient.invalidateQueries()
-  }
+  const sendAgain = useMutation({
+    mutationFn: () => unwrap(api.messages[':id'].send.$post({ param: { id: message.id } })),
+    onSuccess: () => toast('Sending it again.'),
+  })
   return (
     <div className="mb-1.5 text-[13.5px]">
       <p className="flex flex-wrap items-center gap-x-2">
@@ -58,7 +56,7 @@ export function MessageRow({ message }: { message: MessageShown }) {
           </Button>
         )}
         {state === 'failed' && (
-          <Button kind="link" onClick={sendAgain}>
+          <Button kind="link" onClick={() => sendAgain.mutate()}>
             Send again
           </Button>
         )}
@@ -76,7 +74,14 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
     queryFn: () => unwrap(api.messages[':id'].$get({ param: { id } })),
   })
   const [typed, setTyped] = useState<string | null>(null)
-  const { error, isBusy, attempt, forget } = useAttempt()
+  const { mutate, error, isPending, reset } = useMutation({
+    mutationFn: (email: string) => unwrap(api.messages[':id'].again.$post({ param: { id }, json: { email } })),
+    onSuccess: () => {
+      toast('On its way again, with new links.')
+      onClose()
+    },
+    meta: IN_PLACE,
+  })
   const { data } = message
   if (!data) {
     return (
@@ -87,13 +92,6 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
   }
   const email = typed ?? data.email
   const isCorrected = !data.isForCreator && email.trim().toLowerCase() !== data.email
-  const send = async () => {
-    const isDone = await attempt(() => unwrap(api.messages[':id'].again.$post({ param: { id }, json: { email } })))
-    if (!isDone) return
-    toast('On its way again, with new links.')
-    onClose()
-    await queryClient.invalidateQueries()
-  }
   return (
     <Dialog
       title={data.subject}
@@ -111,7 +109,7 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
         className="mt-4 flex flex-wrap items-end gap-3"
         onSubmit={(event) => {
           event.preventDefault()
-          void send()
+          mutate(email)
         }}
       >
         {!data.isForCreator && (
@@ -129,7 +127,7 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
                 className={BOX_INPUT}
                 value={email}
                 onChange={(event) => {
-                  forget()
+                  reset()
                   setTyped(event.target.value)
                 }}
               />
@@ -138,7 +136,7 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
         )}
         <div className="ml-auto flex gap-2">
           <Button onClick={onClose}>Close</Button>
-          <Button kind="press" type="submit" disabled={isBusy}>
+          <Button kind="press" type="submit" disabled={isPending}>
             Send it again
           </Button>
         </div>

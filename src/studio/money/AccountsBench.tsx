@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
@@ -6,7 +6,7 @@ import { atGateway, BANK, DISPUTES, OVERPAID, PREPAID, VAT } from '../../core/le
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { useSession } from '../session/session.ts'
 import { PayoutDialog } from './PayoutDialog.tsx'
 import type { Accounts } from './queries.ts'
@@ -42,11 +42,10 @@ export function AccountsBench({ accounts: { balances, payouts, products }, money
       </Group>
     )
   }
-  const takeBack = async (id: string) => {
-    await unwrap(api.money.payouts[':id'].$delete({ param: { id } }))
-    toast('Removed. A correction of today undoes it in the books.')
-    await queryClient.invalidateQueries()
-  }
+  const takeBack = useMutation({
+    mutationFn: (id: string) => unwrap(api.money.payouts[':id'].$delete({ param: { id } })),
+    onSuccess: () => toast('Removed. A correction of today undoes it in the books.'),
+  })
   const paying = held.filter(({ account, amount }) => account.startsWith(atGateway('')) && amount > 0)
   return (
     <>
@@ -75,7 +74,7 @@ export function AccountsBench({ accounts: { balances, payouts, products }, money
                 {say(amount, currency)}
                 <Button
                   kind="link"
-                  onClick={() => takeBack(id)}
+                  onClick={() => takeBack.mutate(id)}
                   aria-label={`Remove the payout of ${say(amount, currency)}`}
                 >
                   Remove

@@ -1,11 +1,11 @@
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { Select } from '../frame/Select.tsx'
@@ -25,17 +25,19 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
   const [day, setDay] = useState(today)
   const [note, setNote] = useState('')
   const [isPressed, setPressed] = useState(false)
-  const { error, isBusy, attempt, forget } = useAttempt()
   const read = readMoney(typed, money)
+  const { mutate, error, isPending, reset } = useMutation({
+    mutationFn: (amount: number) => unwrap(api.money.payouts.$post({ json: { way, amount, day, note } })),
+    onSuccess: () => {
+      toast('The payout is in the books.')
+      onClose()
+    },
+    meta: IN_PLACE,
+  })
   const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
-  const enter = async () => {
+  const enter = () => {
     setPressed(true)
-    if (!read.ok) return
-    const json = { way, amount: read.amount, day, note }
-    if (!(await attempt(() => unwrap(api.money.payouts.$post({ json }))))) return
-    toast('The payout is in the books.')
-    onClose()
-    await queryClient.invalidateQueries()
+    if (read.ok) mutate(read.amount)
   }
   return (
     <FormDialog
@@ -43,7 +45,7 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
       text="What a gateway paid to your bank account, as your bank statement shows it."
       action="Enter the payout"
       error={error}
-      isBusy={isBusy}
+      isBusy={isPending}
       act={enter}
       onClose={onClose}
     >
@@ -64,7 +66,7 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
         inputMode="decimal"
         value={typed}
         onChange={(text) => {
-          forget()
+          reset()
           setTyped(text)
         }}
       />
@@ -77,7 +79,7 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
             today={today}
             value={day}
             onChange={(chosen) => {
-              forget()
+              reset()
               setDay(chosen)
             }}
           />

@@ -1,3 +1,4 @@
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
@@ -6,8 +7,7 @@ import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
@@ -22,23 +22,22 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
   const { id, state } = agreement
   const isActive = state === 'active'
   const [shape, word] = stateOf(agreement)
-  const done = async (said: string) => {
+  const done = (said: string) => {
     toast(said)
     setAsking(null)
-    await queryClient.invalidateQueries()
   }
-  const chase = async () => {
-    await unwrap(api.agreements[':id'].chase.$post({ param: { id } }))
-    await done('Retries resumed.')
-  }
-  const sendLink = async () => {
-    await unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } }))
-    await done('A new payment link is on its way to the buyer.')
-  }
-  const uncancel = async () => {
-    await unwrap(api.agreements[':id'].uncancel.$post({ param: { id } }))
-    await done('No longer cancelled. The buyer is told.')
-  }
+  const chase = useMutation({
+    mutationFn: () => unwrap(api.agreements[':id'].chase.$post({ param: { id } })),
+    onSuccess: () => done('Retries resumed.'),
+  })
+  const sendLink = useMutation({
+    mutationFn: () => unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } })),
+    onSuccess: () => done('A new payment link is on its way to the buyer.'),
+  })
+  const uncancel = useMutation({
+    mutationFn: () => unwrap(api.agreements[':id'].uncancel.$post({ param: { id } })),
+    onSuccess: () => done('No longer cancelled. The buyer is told.'),
+  })
   return (
     <div className="pt-[5px]">
       <p className="flex flex-wrap items-baseline gap-x-3">
@@ -67,7 +66,7 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           </Button>
         )}
         {agreement.isOwed && (
-          <Button kind="link" onClick={sendLink}>
+          <Button kind="link" onClick={() => sendLink.mutate()}>
             Send a new link to pay
           </Button>
         )}
@@ -77,12 +76,12 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           </Button>
         )}
         {agreement.mayUncancel && (
-          <Button kind="link" onClick={uncancel}>
+          <Button kind="link" onClick={() => uncancel.mutate()}>
             Undo the cancellation
           </Button>
         )}
         {agreement.stoppedByHand && (
-          <Button kind="link" onClick={chase}>
+          <Button kind="link" onClick={() => chase.mutate()}>
             Resume retries
           </Button>
         )}
@@ -95,7 +94,7 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           action="Stop retrying"
           run={async (note) => {
             await unwrap(api.agreements[':id'].stop.$post({ param: { id }, json: { note } }))
-            await done('Stopped.')
+            done('Stopped.')
           }}
           onClose={() => setAsking(null)}
         />
@@ -107,7 +106,7 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           action="Write it off"
           run={async (note) => {
             await unwrap(api.agreements[':id']['write-off'].$post({ param: { id }, json: { note } }))
-            await done('Written off.')
+            done('Written off.')
           }}
           onClose={() => setAsking(null)}
         />
@@ -143,24 +142,20 @@ function TryDialog({
   onClose: () => void
 }) {
   const [requestKey] = useState(() => crypto.randomUUID())
-  const { error, isBusy, attempt } = useAttempt()
-  const [declined, setDeclined] = useState<string | null>(null)
-  const tryNow = async () => {
-    let said = ''
-    const isDone = await attempt(async () => {
-      const paid = await unwrap(api.agreements[':id'].try.$post({ param: { id }, json: { ...due, requestKey } }))
-      said = paid.state
-      if (paid.state === 'declined') setDeclined(reasonInWords(paid.reason))
-    })
-    await queryClient.invalidateQueries()
-    if (!isDone || said === 'declined') return
-    toast(
-      said === 'paid'
-        ? `${formatMoney(due.agreed, money)} received.`
-        : 'No answer yet. The result appears here as soon as we know it.',
-    )
-    onClose()
-  }
+  const { mutate, data, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.agreements[':id'].try.$post({ param: { id }, json: { ...due, requestKey } })),
+    onSuccess: ({ state }) => {
+      if (state === 'declined') return
+      toast(
+        state === 'paid'
+          ? `${formatMoney(due.agreed, money)} received.`
+          : 'No answer yet. The result appears here as soon as we know it.',
+      )
+      onClose()
+    },
+    meta: IN_PLACE,
+  })
+  const declined = data?.state === 'declined' && reasonInWords(data.reason)
   return (
     <Dialog
       title={`Charge ${formatMoney(due.agreed, money)} now`}
@@ -175,7 +170,7 @@ function TryDialog({
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>{declined ? 'Close' : 'Cancel'}</Button>
         {!declined && (
-          <Button kind="press" disabled={isBusy} onClick={() => void tryNow()}>
+          <Button kind="press" disabled={isPending} onClick={() => mutate()}>
             Charge it now
           </Button>
         )}
@@ -206,15 +201,16 @@ function saying({ collected, count, next, method, hasMethod, tries }: Agreement,
 }
 
 interface DialogProps {
-  done: (said: string) => Promise<void>
+  done: (said: string) => void
   onClose: () => void
 }
 
 function CancelDialog({ id, done, onClose }: DialogProps & { id: string }) {
-  const cancel = async (when: 'now' | 'period-end') => {
-    await unwrap(api.agreements[':id'].cancel.$post({ param: { id }, json: { when } }))
-    await done('Cancelled. The buyer is told.')
-  }
+  const cancel = useMutation({
+    mutationFn: (when: 'now' | 'period-end') =>
+      unwrap(api.agreements[':id'].cancel.$post({ param: { id }, json: { when } })),
+    onSuccess: () => done('Cancelled. The buyer is told.'),
+  })
   return (
     <Dialog
       title="Cancel this subscription"
@@ -223,10 +219,10 @@ function CancelDialog({ id, done, onClose }: DialogProps & { id: string }) {
     >
       <div className="flex flex-wrap justify-end gap-2">
         <Button onClick={onClose}>Keep it</Button>
-        <Button kind="danger" onClick={() => cancel('now')}>
+        <Button kind="danger" onClick={() => cancel.mutate('now')}>
           Cancel and close now
         </Button>
-        <Button kind="press" onClick={() => cancel('period-end')}>
+        <Button kind="press" onClick={() => cancel.mutate('period-end')}>
           Cancel at the end of the period
         </Button>
       </div>
@@ -244,7 +240,7 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
       action="Move it"
       run={async (note) => {
         await unwrap(api.agreements[':id'].move.$post({ param: { id }, json: { day, note } }))
-        await done('Moved.')
+        done('Moved.')
       }}
       onClose={onClose}
     >

@@ -5,7 +5,7 @@ import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
 import type { Order } from './order.ts'
@@ -74,7 +74,6 @@ export function Disputes({ order, money }: { order: Order; money: MoneyFormat })
             const json = { access: deciding.access, note }
             await unwrap(api.settling.disputes[':id'].access.$post({ param: { id: deciding.dispute.id }, json }))
             toast('Decided.')
-            await queryClient.invalidateQueries()
           }}
           onClose={() => setDeciding(null)}
         />
@@ -106,7 +105,6 @@ function AnswerDialog({ dispute, accept, money, onClose }: AnswerDialogProps) {
         const json = { accept, access: accept && closes ? ('close' as const) : ('keep' as const), note }
         await unwrap(api.settling.disputes[':id'].answer.$post({ param: { id: dispute.id }, json }))
         toast(accept ? 'Accepted.' : 'Contested.')
-        await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >

@@ -1,16 +1,14 @@
 import { type ReactNode, useEffect } from 'react'
 import { Link, useLocation } from 'react-router'
-import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { sayDate, sayMoment } from '../../ui/dates.ts'
-import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
 import { Section } from '../frame/Places.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
+import { useSendPasswordLink } from '../people/useSendPasswordLink.ts'
 import { useSession } from '../session/session.ts'
 import { AgreementPanel } from './AgreementPanel.tsx'
 import { Disputes } from './Disputes.tsx'
@@ -27,6 +25,7 @@ export function OrderBench({ order }: { order: Order }) {
   const titleOf = (lineId: string) => order.lines.find(({ id }) => id === lineId)?.title ?? ''
   const [shape, word] = orderState(standing, school)
   const { hash } = useLocation()
+  const sendPasswordLink = useSendPasswordLink(order.person)
   // Led here to one part of it.
   useEffect(() => {
     const part = hash ? document.getElementById(hash.slice(1)) : null
@@ -50,7 +49,7 @@ export function OrderBench({ order }: { order: Order }) {
         , {order.person.email}
       </p>
       <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
-        <Button kind="link" onClick={() => void sendPasswordLink(order.person)}>
+        <Button kind="link" onClick={() => sendPasswordLink.mutate()}>
           Send a password link
         </Button>
         {order.state === 'paid' && (
@@ -111,12 +110,6 @@ export function OrderBench({ order }: { order: Order }) {
       </Section>
     </>
   )
-}
-
-async function sendPasswordLink({ id, email }: Order['person']) {
-  await unwrap(api.people[':id']['password-link'].$post({ param: { id } }))
-  toast(`A link to set a password is on its way to ${email}.`)
-  await queryClient.invalidateQueries()
 }
 
 function Table({ head, children }: { head: [string, boolean][]; children: ReactNode }) {

@@ -9,7 +9,7 @@ import { Button } from '../../ui/Button.tsx'
 import { sayDate } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
@@ -159,7 +159,6 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
           api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json }),
         )
         toast(refused ?? sayDone(refunded, waiting, money))
-        await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >

@@ -1,3 +1,4 @@
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
@@ -7,8 +8,7 @@ import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { TextField } from '../frame/TextField.tsx'
@@ -23,14 +23,10 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
   const { awaited, transfers } = order
   const left = awaited?.transfer ? awaited.amount - awaited.came : 0
   const param = { order: order.id }
-  const giveUp = async () => {
-    try {
-      await unwrap(api.settling.orders[':order'].transfers['give-up'].$post({ param }))
-      toast('It is not waited for any more. The buyer can order again.')
-    } finally {
-      await queryClient.invalidateQueries()
-    }
-  }
+  const giveUp = useMutation({
+    mutationFn: () => unwrap(api.settling.orders[':order'].transfers['give-up'].$post({ param })),
+    onSuccess: () => toast('It is not waited for any more. The buyer can order again.'),
+  })
   return (
     <>
       {awaited && (
@@ -73,7 +69,7 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
             Mark as received…
           </Button>
           {awaited.came === 0 && (
-            <Button kind="link" onClick={giveUp}>
+            <Button kind="link" onClick={() => giveUp.mutate()}>
               Stop waiting
             </Button>
           )}
@@ -99,7 +95,6 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
               }),
             )
             toast('Noted.')
-            await queryClient.invalidateQueries()
           }}
           onClose={() => setGivingBack(null)}
         />
@@ -118,7 +113,6 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
               }),
             )
             toast('Taken back.')
-            await queryClient.invalidateQueries()
           }}
           onClose={() => setTakingBack(null)}
         />
@@ -153,35 +147,35 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const [day, setDay] = useState(order.today)
   const [note, setNote] = useState('')
   const [isPressed, setPressed] = useState(false)
-  const { error, isBusy, attempt, forget } = useAttempt()
   const read = readMoney(typed, money)
   const nothing = read.ok && read.amount === 0 ? 'Write how much was received; it cannot be 0.' : undefined
   const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
   const isPart = read.ok && read.amount > 0 && read.amount < left
   const over = read.ok ? Math.max(0, read.amount - left) : 0
-  const mark = async () => {
-    if (!read.ok || read.amount === 0) return setPressed(true)
-    const json = { amount: read.amount, day, note, ...(isSurplus ? { isSurplus } : {}) }
-    const isDone = await attempt(() =>
-      unwrap(api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json })),
-    )
-    if (!isDone) return
-    toast(
-      isSurplus
-        ? 'Noted. Return it at your bank.'
-        : isPart
-          ? 'Marked. The rest is still missing.'
-          : 'Marked. The order is paid.',
-    )
-    onClose()
-    await queryClient.invalidateQueries()
-  }
+  const { mutate, error, isPending, reset } = useMutation({
+    mutationFn: (amount: number) => {
+      const json = { amount, day, note, ...(isSurplus ? { isSurplus } : {}) }
+      return unwrap(api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json }))
+    },
+    onSuccess: () => {
+      toast(
+        isSurplus
+          ? 'Noted. Return it at your bank.'
+          : isPart
+            ? 'Marked. The rest is still missing.'
+            : 'Marked. The order is paid.',
+      )
+      onClose()
+    },
+    meta: IN_PLACE,
+  })
+  const mark = () => (read.ok && read.amount > 0 ? mutate(read.amount) : setPressed(true))
   return (
     <FormDialog
       title={`Mark as received for order ${order.number}`}
       action="Mark as received"
       error={error}
-      isBusy={isBusy}
+      isBusy={isPending}
       act={mark}
       onClose={onClose}
     >
@@ -200,7 +194,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
         inputMode="decimal"
         value={typed}
         onChange={(text) => {
-          forget()
+          reset()
           setTyped(text)
         }}
       />
@@ -213,7 +207,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
             today={order.today}
             value={day}
             onChange={(chosen) => {
-              forget()
+              reset()
               setDay(chosen)
             }}
           />

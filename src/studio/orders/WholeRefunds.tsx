@@ -4,7 +4,7 @@ import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/for
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { AccessChoice, sayDone } from './AccessChoice.tsx'
@@ -73,7 +73,6 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
           }),
         )
         toast(refused ?? sayDone(refunded, waiting, money))
-        await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >
@@ -121,7 +120,6 @@ function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
         const json = { lineId, amount, reference, access: access as 'keep', note }
         await unwrap(api.settling.orders[':order'].refunds.outside.$post({ param: { order: order.id }, json }))
         toast('Noted.')
-        await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >

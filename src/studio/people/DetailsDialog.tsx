@@ -1,5 +1,6 @@
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useAttempt } from '../../ui/useAttempt.ts'
+import { IN_PLACE } from '../api.ts'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { TextField } from '../frame/TextField.tsx'
 
@@ -14,7 +15,7 @@ interface DetailsDialogProps {
   text: string
   action: string
   first: Details
-  save: (details: Details) => Promise<void>
+  save: (details: Details) => Promise<unknown>
   onClose: () => void
 }
 
@@ -22,12 +23,21 @@ interface DetailsDialogProps {
 export function DetailsDialog({ title, text, action, first, save, onClose }: DetailsDialogProps) {
   const [name, setName] = useState(first.name)
   const [email, setEmail] = useState(first.email)
-  const { error, isBusy, attempt } = useAttempt()
-  const go = async () => {
-    if (await attempt(() => save({ name, email }))) onClose()
-  }
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => save({ name, email }),
+    onSuccess: onClose,
+    meta: IN_PLACE,
+  })
   return (
-    <FormDialog title={title} text={text} action={action} error={error} isBusy={isBusy} act={go} onClose={onClose}>
+    <FormDialog
+      title={title}
+      text={text}
+      action={action}
+      error={error}
+      isBusy={isPending}
+      act={mutate}
+      onClose={onClose}
+    >
       <TextField label="Name" error={error?.at('/name')} value={name} onChange={setName} />
       <TextField label="Email" error={error?.at('/email')} type="email" value={email} onChange={setEmail} />
     </FormDialog>

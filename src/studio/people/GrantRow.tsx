@@ -6,7 +6,7 @@ import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { useSession } from '../session/session.ts'
 import { NoteDialog } from './NoteDialog.tsx'
 
@@ -31,14 +31,10 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
   const isSubscription = agreement?.kind === 'subscription' && agreement.state === 'active'
   const owes = agreement !== null && (agreement.state === 'active' || agreement.state === 'stopped')
   const [when, setWhen] = useState<'now' | 'period-end'>('now')
-  const takeBack = async (note: string) => {
-    if (isSubscription && when === 'period-end') {
-      await unwrap(api.agreements[':id'].cancel.$post({ param: { id: agreement.id }, json: { when } }))
-      return queryClient.invalidateQueries()
-    }
-    await unwrap(api.people.grants[':id']['take-back'].$post({ param: { id: grant.id }, json: { note } }))
-    await queryClient.invalidateQueries()
-  }
+  const takeBack = (note: string): Promise<unknown> =>
+    isSubscription && when === 'period-end'
+      ? unwrap(api.agreements[':id'].cancel.$post({ param: { id: agreement.id }, json: { when } }))
+      : unwrap(api.people.grants[':id']['take-back'].$post({ param: { id: grant.id }, json: { note } }))
   return (
     <div className="flex items-start gap-2.5 border-b border-line py-2">
       <i className={`mt-0.5 h-8 w-[7px] flex-none rounded-[2px] ${CLOTH_CLASS[grant.cloth]}`} />

@@ -1,10 +1,15 @@
+import { useMutation } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
-import { useAttempt } from '../../ui/useAttempt.ts'
+import type { ApiError } from '../../ui/problem.ts'
+import { IN_PLACE } from '../api.ts'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { TextField } from '../frame/TextField.tsx'
 
 /** What the server refused; `forget` as soon as it is being put right. */
-export type Refused = Pick<ReturnType<typeof useAttempt>, 'error' | 'forget'>
+export interface Refused {
+  error: ApiError | null
+  forget: () => void
+}
 
 interface NoteDialogProps {
   title: string
@@ -14,20 +19,29 @@ interface NoteDialogProps {
   firstNote?: string
   /** What else is asked, told what the server refused, to say it at its field. */
   children?: ReactNode | ((refused: Refused) => ReactNode)
-  run: (note: string) => Promise<void>
+  run: (note: string) => Promise<unknown>
   onClose: () => void
 }
 
 /** Asks why, and does it. */
 export function NoteDialog({ title, text, action, firstNote = '', children, run, onClose }: NoteDialogProps) {
   const [note, setNote] = useState(firstNote)
-  const { error, isBusy, attempt, forget } = useAttempt()
-  const go = async () => {
-    if (await attempt(() => run(note))) onClose()
-  }
+  const { mutate, error, isPending, reset } = useMutation({
+    mutationFn: () => run(note),
+    onSuccess: onClose,
+    meta: IN_PLACE,
+  })
   return (
-    <FormDialog title={title} text={text} action={action} error={error} isBusy={isBusy} act={go} onClose={onClose}>
-      {typeof children === 'function' ? children({ error, forget }) : children}
+    <FormDialog
+      title={title}
+      text={text}
+      action={action}
+      error={error}
+      isBusy={isPending}
+      act={mutate}
+      onClose={onClose}
+    >
+      {typeof children === 'function' ? children({ error, forget: reset }) : children}
       <TextField
         label="Why"
         error={error?.at('/note')}

@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
+import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
 import { toast } from 'sonner'
@@ -8,7 +8,7 @@ import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places, PreviewSection, Section } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
@@ -165,7 +165,6 @@ function AddPerson({ onClose }: { onClose: () => void }) {
   const navigate = useNavigate()
   const add = async (details: Details) => {
     const { id } = await unwrap(api.people.$post({ json: details }))
-    await queryClient.invalidateQueries({ queryKey: ['people'] })
     navigate(`/studio/people/${id}`)
   }
   return (
@@ -183,6 +182,10 @@ function AddPerson({ onClose }: { onClose: () => void }) {
 function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown }) {
   const { school } = useSession()
   const [isGiving, setGiving] = useState(false)
+  const sendPayLink = useMutation({
+    mutationFn: (id: string) => unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } })),
+    onSuccess: () => toast('A payment link is on its way to the buyer.'),
+  })
   return (
     <>
       <p className="text-[13px] text-ink-3">Since {sayMoment(person.createdAt, school.timeZone)}</p>
@@ -223,7 +226,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
                   <Button
                     kind="link"
                     className="text-[13px]"
-                    onClick={() => void sendPayLink(order.agreement?.id ?? '')}
+                    onClick={() => sendPayLink.mutate(order.agreement?.id ?? '')}
                   >
                     Send a payment link
                   </Button>
@@ -244,19 +247,11 @@ function isOwed(agreement: PersonShown['orders'][number]['agreement']): boolean 
   return agreement?.state === 'active' || (agreement?.state === 'stopped' && agreement.kind === 'installments')
 }
 
-async function sendPayLink(id: string) {
-  await unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } }))
-  toast('A payment link is on its way to the buyer.')
-  await queryClient.invalidateQueries()
-}
-
 function GiveCourse({ personId, name, onClose }: { personId: string; name: string; onClose: () => void }) {
   const shelf = useShelf()
   const [courseId, setCourseId] = useState('')
-  const give = async (note: string) => {
-    await unwrap(api.people[':id'].grants.$post({ param: { id: personId }, json: { courseId, note } }))
-    await queryClient.invalidateQueries()
-  }
+  const give = (note: string) =>
+    unwrap(api.people[':id'].grants.$post({ param: { id: personId }, json: { courseId, note } }))
   return (
     <NoteDialog
       title={`Give ${name} access`}

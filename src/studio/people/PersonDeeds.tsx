@@ -4,10 +4,11 @@ import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { TextField } from '../frame/TextField.tsx'
 import { useSession } from '../session/session.ts'
 import { NoteDialog } from './NoteDialog.tsx'
+import { useSendPasswordLink } from './useSendPasswordLink.ts'
 
 interface PersonShown {
   id: string
@@ -19,20 +20,15 @@ interface PersonShown {
 /** What the creator does about a buyer: puts details right, sends a link, joins two, hands out or deletes their data. */
 export function PersonDeeds({ person }: { person: PersonShown }) {
   const [asking, setAsking] = useState<'correct' | 'join' | 'erase' | null>(null)
-  const param = { id: person.id }
   const close = () => setAsking(null)
-  const sendLink = async () => {
-    await unwrap(api.people[':id']['password-link'].$post({ param }))
-    toast(`A link to set a password is on its way to ${person.email}.`)
-    await queryClient.invalidateQueries()
-  }
+  const sendLink = useSendPasswordLink(person)
   return (
     <>
       <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
         <Button kind="link" onClick={() => setAsking('correct')}>
           Correct the details…
         </Button>
-        <Button kind="link" onClick={() => void sendLink()}>
+        <Button kind="link" onClick={() => sendLink.mutate()}>
           Send a password link
         </Button>
         <Button kind="link" onClick={() => setAsking('join')}>
@@ -66,7 +62,6 @@ function CorrectDialog({ person, onClose }: DialogProps) {
       action="Save"
       run={async (note) => {
         await unwrap(api.people[':id'].$put({ param: { id: person.id }, json: { ...form, note } }))
-        await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >
@@ -132,7 +127,6 @@ function JoinDialog({ person, onClose }: DialogProps) {
           throw new ApiError({ status: 0, code: 'choose', title: 'Choose the person to join.', errors: [], more: {} })
         await unwrap(api.people[':id'].join.$post({ param: { id: person.id }, json: { other, note } }))
         toast('Joined.')
-        await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     >
@@ -174,7 +168,6 @@ function EraseDialog({ person, onClose }: DialogProps) {
       run={async (note) => {
         await unwrap(api.people[':id'].erase.$post({ param: { id: person.id }, json: { note } }))
         toast('Deleted.')
-        await queryClient.invalidateQueries()
       }}
       onClose={onClose}
     />

@@ -1,3 +1,4 @@
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { flushSync } from 'react-dom'
 import { useNavigate, useParams } from 'react-router'
@@ -9,7 +10,7 @@ import { classes } from '../../ui/classes.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Section, Work } from '../frame/Places.tsx'
@@ -47,35 +48,40 @@ function CourseBench({ course }: { course: BenchCourse }) {
   const { content, change, state } = draft
   const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
 
-  const reload = async () => {
-    await Promise.all([queryClient.invalidateQueries({ queryKey: ['course', course.id] }), refreshShelf()])
-  }
-  const setRetired = async (isRetired: boolean) => {
-    await unwrap(api.catalogue.courses[':id'].retired.$put({ param: { id: course.id }, json: { isRetired } }))
-    toast(isRetired ? 'Retired. It is no longer sold; people who have it keep it.' : 'Brought back.')
-    await reload()
-  }
-  const duplicate = async () => {
-    const { id } = await unwrap(api.catalogue.courses[':id'].duplicate.$post({ param: { id: course.id } }))
-    await refreshShelf()
-    navigate(`/studio/sell/courses/${id}`)
-  }
+  const param = { id: course.id }
+  const meta = { invalidates: [['course', course.id], ['shelf']] }
+  const { mutate: setRetired } = useMutation({
+    mutationFn: (isRetired: boolean) =>
+      unwrap(api.catalogue.courses[':id'].retired.$put({ param, json: { isRetired } })),
+    onSuccess: (_, isRetired) =>
+      toast(isRetired ? 'Retired. It is no longer sold; people who have it keep it.' : 'Brought back.'),
+    meta,
+  })
+  const { mutate: duplicate } = useMutation({
+    mutationFn: () => unwrap(api.catalogue.courses[':id'].duplicate.$post({ param })),
+    onSuccess: ({ id }) => navigate(`/studio/sell/courses/${id}`),
+    meta: { invalidates: [['shelf']] },
+  })
   const addLesson = () => {
     const lesson = newLesson()
     flushSync(() => change({ lessons: [...content.lessons, lesson] }))
     focusTitle(lesson)
   }
   const fix = (to: Fix['to']) => {
-    if (to === 'bring-back') void setRetired(false)
+    if (to === 'bring-back') setRetired(false)
     else if (to === 'add-lesson') addLesson()
     else if (to === 'name-lesson') focusTitle(content.lessons.find(({ title }) => !title.trim()) ?? { id: '' })
     else void publishing.open()
   }
-  const remove = async () => {
-    await unwrap(api.catalogue.courses[':id'].$delete({ param: { id: course.id } }))
-    await refreshShelf()
-    navigate('/studio/sell')
-  }
+  const { mutate: remove } = useMutation({
+    mutationFn: () => unwrap(api.catalogue.courses[':id'].$delete({ param })),
+    onSuccess: async () => {
+      // The one that opens next is chosen from the shelf.
+      await refreshShelf()
+      navigate('/studio/sell')
+    },
+    meta: { invalidates: [] },
+  })
 
   return (
     <Work
@@ -94,11 +100,8 @@ function CourseBench({ course }: { course: BenchCourse }) {
             changes: courseChanges(course.live, draft.saved.draft),
             notes: ['Prices are published at their offers.'],
             blocked: [],
-            run: async () => {
-              const json = { rev: draft.revision() }
-              await unwrap(api.catalogue.courses[':id'].publish.$post({ param: { id: course.id }, json }))
-              await reload()
-            },
+            run: () => unwrap(api.catalogue.courses[':id'].publish.$post({ param, json: { rev: draft.revision() } })),
+            ...meta,
           }}
           changesOf={(theirs) => courseChanges(theirs, content)}
         >

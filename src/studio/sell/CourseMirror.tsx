@@ -47,7 +47,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
       <PreviewSection label="Before the first sale">
         <Obstacles
           obstacles={obstacles(course, content, standing)}
-          fix={(to) => (to === 'price' ? void addOffer() : fix(to))}
+          fix={(to) => (to === 'price' ? addOffer() : fix(to))}
           nothing="Nothing missing in the course."
         />
       </PreviewSection>

@@ -1,7 +1,9 @@
+import { useMutation } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
+import { IN_PLACE } from '../api.ts'
 
 interface CoverFieldProps {
   coverId: string | null
@@ -11,27 +13,27 @@ interface CoverFieldProps {
 /** The cover picture: chosen, checked by the server, shown, taken away. */
 export function CoverField({ coverId, onChange }: CoverFieldProps) {
   const input = useRef<HTMLInputElement>(null)
-  const [error, setError] = useState<string | null>(null)
-  const [isBusy, setBusy] = useState(false)
-  const upload = async (file: File | undefined) => {
-    if (!file) return
-    // The server refuses it before it has come, and a browser that still sends hears nothing of why.
-    if (file.size > MAX_PICTURE_BYTES) return setError(PICTURE_TOO_LARGE)
-    setError(null)
-    setBusy(true)
-    const body = new FormData()
-    body.set('file', file)
-    try {
-      const { id } = await unwrap<{ id: string }>(fetch('/api/catalogue/pictures', { method: 'POST', body }))
-      onChange(id)
-    } catch (problem) {
-      if (!(problem instanceof ApiError)) throw problem
-      setError(problem.at('/file') ?? problem.message)
-    } finally {
-      setBusy(false)
+  const [isTooLarge, setTooLarge] = useState(false)
+  const upload = useMutation({
+    mutationFn: (file: File) => {
+      const body = new FormData()
+      body.set('file', file)
+      return unwrap<{ id: string }>(fetch('/api/catalogue/pictures', { method: 'POST', body }))
+    },
+    onSuccess: ({ id }) => onChange(id),
+    onSettled: () => {
       if (input.current) input.current.value = ''
-    }
+    },
+    meta: { ...IN_PLACE, invalidates: [] },
+  })
+  const choose = (file: File | undefined) => {
+    if (!file) return
+    upload.reset()
+    // The server refuses it before it has come, and a browser that still sends hears nothing of why.
+    setTooLarge(file.size > MAX_PICTURE_BYTES)
+    if (file.size <= MAX_PICTURE_BYTES) upload.mutate(file)
   }
+  const error = isTooLarge ? PICTURE_TOO_LARGE : (upload.error?.at('/file') ?? upload.error?.message)
   return (
     <div>
       <div className="flex items-center gap-3">
@@ -49,10 +51,10 @@ export function CoverField({ coverId, onChange }: CoverFieldProps) {
           aria-label="Cover picture"
           aria-describedby="cover-note"
           className="sr-only"
-          onChange={(event) => void upload(event.target.files?.[0])}
+          onChange={(event) => choose(event.target.files?.[0])}
         />
-        <Button disabled={isBusy} onClick={() => input.current?.click()}>
-          {isBusy ? 'Reading the picture…' : coverId ? 'Replace' : 'Choose a picture'}
+        <Button disabled={upload.isPending} onClick={() => input.current?.click()}>
+          {upload.isPending ? 'Reading the picture…' : coverId ? 'Replace' : 'Choose a picture'}
         </Button>
         {coverId && (
           <Button kind="link" onClick={() => onChange(null)}>

@@ -1,3 +1,4 @@
+import { useMutation } from '@tanstack/react-query'
 import { Link, useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { offerChanges } from '../../core/content/changes.ts'
@@ -9,7 +10,7 @@ import { type Fix, type Obstacle, obstaclesOf } from '../../core/readiness/readi
 import { sayEnrolButton, sayInParts } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { type UnreadField, UnreadFields, useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
@@ -94,49 +95,47 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
 
   const obstacles = [...unread.map(unreadObstacle), ...found]
   const titleOf = (courseId: string) => offer.courses.find(({ id }) => id === courseId)?.title ?? 'a retired course'
-  const reload = async () => {
-    await Promise.all([queryClient.invalidateQueries({ queryKey: ['offer', offer.id] }), refreshShelf()])
-  }
-  const act = async (call: () => Promise<unknown>, said: string) => {
-    await call()
-    toast(said)
-    await reload()
-  }
-  const setOnSale = (onSale: boolean) =>
-    act(
-      () => unwrap(api.offers[':id']['on-sale'].$put({ param: { id: offer.id }, json: { onSale } })),
-      onSale ? 'On sale again.' : 'Taken off sale. Buyers see that at once.',
-    )
-  const setRetired = (isRetired: boolean) =>
-    act(
-      () => unwrap(api.offers[':id'].retired.$put({ param: { id: offer.id }, json: { isRetired } })),
-      isRetired
-        ? 'Retired. Buyers keep their access, and agreed payments are still collected.'
-        : 'Brought back. Put it on sale when it is ready.',
-    )
-  const move = (by: number) => {
-    const ids = offer.siblings.filter((id) => id !== offer.id)
-    ids.splice(offer.place - 1 + by, 0, offer.id)
-    return act(
-      () => unwrap(api.offers.order.$put({ json: { courseId: offer.course.id, ids } })),
-      'Moved. Buyers see the new order at once.',
-    )
-  }
-  const duplicate = async () => {
-    const { id } = await unwrap(api.offers[':id'].duplicate.$post({ param: { id: offer.id } }))
-    await refreshShelf()
-    navigate(`/studio/sell/offers/${id}`)
-  }
-  const remove = async () => {
-    await unwrap(api.offers[':id'].$delete({ param: { id: offer.id } }))
-    await refreshShelf()
-    navigate(`/studio/sell/courses/${offer.course.id}`)
-  }
+  const param = { id: offer.id }
+  const meta = { invalidates: [['offer', offer.id], ['shelf']] }
+  const { mutate: setOnSale } = useMutation({
+    mutationFn: (onSale: boolean) => unwrap(api.offers[':id']['on-sale'].$put({ param, json: { onSale } })),
+    onSuccess: (_, onSale) => toast(onSale ? 'On sale again.' : 'Taken off sale. Buyers see that at once.'),
+    meta,
+  })
+  const { mutate: setRetired } = useMutation({
+    mutationFn: (isRetired: boolean) => unwrap(api.offers[':id'].retired.$put({ param, json: { isRetired } })),
+    onSuccess: (_, isRetired) =>
+      toast(
+        isRetired
+          ? 'Retired. Buyers keep their access, and agreed payments are still collected.'
+          : 'Brought back. Put it on sale when it is ready.',
+      ),
+    meta,
+  })
+  const { mutate: move } = useMutation({
+    mutationFn: (by: number) => {
+      const ids = offer.siblings.filter((id) => id !== offer.id)
+      ids.splice(offer.place - 1 + by, 0, offer.id)
+      return unwrap(api.offers.order.$put({ json: { courseId: offer.course.id, ids } }))
+    },
+    onSuccess: () => toast('Moved. Buyers see the new order at once.'),
+    meta,
+  })
+  const { mutate: duplicate } = useMutation({
+    mutationFn: () => unwrap(api.offers[':id'].duplicate.$post({ param })),
+    onSuccess: ({ id }) => navigate(`/studio/sell/offers/${id}`),
+    meta: { invalidates: [['shelf']] },
+  })
+  const { mutate: remove } = useMutation({
+    mutationFn: () => unwrap(api.offers[':id'].$delete({ param })),
+    onSuccess: () => navigate(`/studio/sell/courses/${offer.course.id}`),
+    meta: { invalidates: [['shelf']] },
+  })
   const fix = (to: Fix['to']) => {
     if (to === 'gateways') navigate('/studio/setup/gateways')
     else if (to === 'open-course') navigate(`/studio/sell/courses/${offer.course.id}`)
     else if (to === 'publish') void publishing.open()
-    else if (to === 'put-on-sale') void setOnSale(true)
+    else if (to === 'put-on-sale') setOnSale(true)
     else document.querySelector<HTMLElement>(FIELDS[to] ?? '#offer-price input')?.focus()
   }
 
@@ -164,10 +163,10 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           }
           menu={
             <>
-              <MenuItem disabled={offer.place < 2} onSelect={() => void move(-1)}>
+              <MenuItem disabled={offer.place < 2} onSelect={() => move(-1)}>
                 Move up
               </MenuItem>
-              <MenuItem disabled={offer.place === offer.places} onSelect={() => void move(1)}>
+              <MenuItem disabled={offer.place === offer.places} onSelect={() => move(1)}>
                 Move down
               </MenuItem>
               <MenuItem
@@ -187,11 +186,8 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             blocked: obstacles
               .filter(({ stopsPublishing }) => stopsPublishing)
               .map(({ title, detail }) => `${title} ${detail}`),
-            run: async () => {
-              const json = { rev: draft.revision() }
-              await unwrap(api.offers[':id'].publish.$post({ param: { id: offer.id }, json }))
-              await reload()
-            },
+            run: () => unwrap(api.offers[':id'].publish.$post({ param, json: { rev: draft.revision() } })),
+            ...meta,
           }}
           changesOf={(theirs) => offerChanges(theirs, content, school, at, titleOf)}
         >

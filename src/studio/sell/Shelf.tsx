@@ -7,6 +7,7 @@ import {
   verticalListSortingStrategy,
 } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
+import { useMutation } from '@tanstack/react-query'
 import { GripVertical } from 'lucide-react'
 import { useState } from 'react'
 import { Link, NavLink, useNavigate, useSearchParams } from 'react-router'
@@ -14,10 +15,10 @@ import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { ApiError, unwrap } from '../../ui/problem.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
-import { refreshShelf, type ShelfCourse, type ShelfOffer, useShelf } from './queries.ts'
+import { api, IN_PLACE, queryClient } from '../api.ts'
+import { type ShelfCourse, type ShelfOffer, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
 
 /** What there is: courses as spines, with their offers, prices and states. */
@@ -41,19 +42,20 @@ export function Shelf() {
   const retired = courses.filter((course) => course.isRetired)
   const shown = courses.filter((course) => (showsRetired || !course.isRetired) && matches(course, filter))
 
-  const onDragEnd = async ({ active, over }: DragEndEvent) => {
+  const arrange = useMutation({
+    mutationFn: (ids: string[]) => unwrap(api.catalogue.courses.order.$put({ json: { ids } })),
+    // Shown at once; a refusal brings back what was.
+    onMutate: (ids) =>
+      queryClient.setQueryData(
+        ['shelf'],
+        ids.map((id) => courses.find((course) => course.id === id)),
+      ),
+    meta: { invalidates: [['shelf']] },
+  })
+  const onDragEnd = ({ active, over }: DragEndEvent) => {
     if (!over || active.id === over.id) return
     const ids = courses.map(({ id }) => id)
-    const order = arrayMove(ids, ids.indexOf(String(active.id)), ids.indexOf(String(over.id)))
-    queryClient.setQueryData(
-      ['shelf'],
-      order.map((id) => courses.find((course) => course.id === id)),
-    )
-    try {
-      await unwrap(api.catalogue.courses.order.$put({ json: { ids: order } }))
-    } finally {
-      await refreshShelf()
-    }
+    arrange.mutate(arrayMove(ids, ids.indexOf(String(active.id)), ids.indexOf(String(over.id))))
   }
 
   return (
@@ -195,11 +197,12 @@ export function stateOf(offer: Pick<ShelfOffer, 'isLive' | 'isChanged' | 'onSale
 /** Makes an offer of a course and opens it on the bench. */
 export function useAddOffer(courseId: string) {
   const navigate = useNavigate()
-  return async () => {
-    const { id } = await unwrap(api.offers.$post({ json: { courseId } }))
-    await refreshShelf()
-    navigate(`/studio/sell/offers/${id}`)
-  }
+  const { mutate } = useMutation({
+    mutationFn: () => unwrap(api.offers.$post({ json: { courseId } })),
+    onSuccess: ({ id }) => navigate(`/studio/sell/offers/${id}`),
+    meta: { invalidates: [['shelf']] },
+  })
+  return () => mutate()
 }
 
 export function AddOffer({ courseId, label = 'Give it a price' }: { courseId: string; label?: string }) {
@@ -213,30 +216,26 @@ export function AddOffer({ courseId, label = 'Give it a price' }: { courseId: st
 
 function NewCourse({ onMade, onClose }: { onMade: () => void; onClose: () => void }) {
   const [title, setTitle] = useState('')
-  const [error, setError] = useState<string | null>(null)
   const navigate = useNavigate()
-  const create = async () => {
-    try {
-      const { id } = await unwrap(api.catalogue.courses.$post({ json: { title } }))
-      await refreshShelf()
+  const create = useMutation({
+    mutationFn: () => unwrap(api.catalogue.courses.$post({ json: { title } })),
+    onSuccess: ({ id }) => {
       onMade()
       navigate(`/studio/sell/courses/${id}`)
-    } catch (problem) {
-      if (!(problem instanceof ApiError)) throw problem
-      setError(problem.at('/title') ?? problem.message)
-    }
-  }
+    },
+    meta: { ...IN_PLACE, invalidates: [['shelf']] },
+  })
   return (
     <form
       noValidate
       className="mx-1.5 mb-3 rounded-lg border border-line-2 bg-sheet p-3"
       onSubmit={(event) => {
         event.preventDefault()
-        void create()
+        create.mutate()
       }}
       onKeyDown={(event) => event.key === 'Escape' && onClose()}
     >
-      <Field label="Title of the course" error={error}>
+      <Field label="Title of the course" error={create.error?.at('/title') ?? create.error?.message}>
         {(wiring) => (
           <input
             {...wiring}

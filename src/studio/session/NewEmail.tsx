@@ -1,8 +1,7 @@
-import { useState } from 'react'
+import { useMutation } from '@tanstack/react-query'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api } from '../api.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { SessionSheet } from './SessionSheet.tsx'
 
 /** The token of a link for the creator's new email, where this address is one. */
@@ -12,18 +11,18 @@ export function emailTokenIn(path: string): string | null {
 
 /** Confirming the creator's new email by the link that was sent there. */
 export function NewEmail({ token }: { token: string }) {
-  const [email, setEmail] = useState<string | null>(null)
-  const { error, isBusy, attempt } = useAttempt()
-  const confirm = () =>
-    attempt(async () => setEmail((await unwrap(api.session.email.$post({ json: { token } }))).email))
+  const { mutate, data, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.session.email.$post({ json: { token } })),
+    meta: IN_PLACE,
+  })
   return (
-    <SessionSheet title={email ? 'Your new email' : 'Confirm your new email'} submit={() => void confirm()}>
-      {email ? (
+    <SessionSheet title={data ? 'Your new email' : 'Confirm your new email'} submit={() => mutate()}>
+      {data ? (
         <p>
-          From now on you sign in with <b className="font-semibold">{email}</b>.
+          From now on you sign in with <b className="font-semibold">{data.email}</b>.
         </p>
       ) : (
-        <Button kind="press" type="submit" disabled={isBusy}>
+        <Button kind="press" type="submit" disabled={isPending}>
           Use this email
         </Button>
       )}

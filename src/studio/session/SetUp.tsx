@@ -1,10 +1,11 @@
+import { useMutation } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { Acorn } from '../../ui/Acorn.tsx'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api, IN_PLACE, queryClient } from '../api.ts'
+import { useFirstErrorFocus } from '../frame/keepFocus.ts'
 import { guessCountry, proposalFor } from './countries.ts'
 import { SchoolFields } from './SchoolFields.tsx'
 import { type SchoolForm, schoolOf } from './schoolForm.ts'
@@ -23,7 +24,6 @@ export function SetUp() {
   const [school, setSchool] = useState<SchoolForm>(firstForm)
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
   const [form, setForm] = useState({ name: '', email: '', password: '' })
-  const { error, isBusy, attempt } = useAttempt()
   const set = (patch: Partial<typeof form>) => setForm((old) => ({ ...old, ...patch }))
 
   /** What the country proposes is taken on, but for what was chosen by hand before. */
@@ -34,14 +34,12 @@ export function SetUp() {
     setSchool((old) => ({ ...old, ...taken, ...patch }))
   }
 
-  const save = async () => {
-    const isDone = await attempt(async () => {
-      await unwrap(api.session.setup.$post({ json: { school: schoolOf(school), creator: form } }))
-    })
-    if (isDone) return queryClient.resetQueries()
-    // Once the errors stand at their fields.
-    requestAnimationFrame(() => document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus())
-  }
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.session.setup.$post({ json: { school: schoolOf(school), creator: form } })),
+    onSuccess: () => queryClient.resetQueries(),
+    meta: IN_PLACE,
+  })
+  useFirstErrorFocus(error)
 
   return (
     <main className="mx-auto w-[720px] max-w-full p-4 py-10">
@@ -54,7 +52,7 @@ export function SetUp() {
         className="mt-5 rounded-[10px] border border-line bg-sheet p-8"
         onSubmit={(event) => {
           event.preventDefault()
-          void save()
+          mutate()
         }}
       >
         <h1 className="text-[27px]">Set up your school</h1>
@@ -99,7 +97,7 @@ export function SetUp() {
             )}
           </Field>
         </Group>
-        <Button kind="press" type="submit" disabled={isBusy} className="mt-6 px-5 py-2.5">
+        <Button kind="press" type="submit" disabled={isPending} className="mt-6 px-5 py-2.5">
           Open the school
         </Button>
         {error && (

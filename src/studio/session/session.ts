@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import type { Mode } from '../../server/client.ts'
@@ -43,12 +43,16 @@ export function useDaysAhead(): number {
 }
 
 /** Looks at the other mode from now on; everything shown is loaded anew. */
-export async function switchMode(mode: Mode) {
-  await unwrap(api.school.mode.$put({ json: { mode } }))
-  await queryClient.resetQueries()
+export function useSwitchMode() {
+  return useMutation({
+    mutationFn: (mode: Mode) => unwrap(api.school.mode.$put({ json: { mode } })),
+    onSuccess: () => queryClient.resetQueries(),
+  })
 }
 
-export async function signOut() {
-  await unwrap(api.session['sign-out'].$post())
-  location.assign('/studio')
+export function useSignOut() {
+  return useMutation({
+    mutationFn: () => unwrap(api.session['sign-out'].$post()),
+    onSuccess: () => location.assign('/studio'),
+  })
 }

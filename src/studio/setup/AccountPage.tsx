@@ -1,14 +1,13 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { unwrap } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { type ApiError, unwrap } from '../../ui/problem.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { Waiting } from '../frame/Waiting.tsx'
-import { signOut, useSession } from '../session/session.ts'
+import { useSession, useSignOut } from '../session/session.ts'
 import { deviceInWords } from './device.ts'
 import { SetupFrame } from './SetupPage.tsx'
 
@@ -16,6 +15,7 @@ const loadAccount = () => unwrap(api.account.$get())
 
 /** Setup → Your account: name, email, password, and where the creator is signed in. */
 export function AccountPage() {
+  const signOut = useSignOut()
   const account = useQuery({ queryKey: ['account'], queryFn: loadAccount })
   return (
     <SetupFrame
@@ -23,7 +23,7 @@ export function AccountPage() {
         <>
           <div className="flex flex-wrap items-start justify-between gap-3">
             <h1 className="text-[27px]">Your account</h1>
-            <Button onClick={() => void signOut()}>Sign out</Button>
+            <Button onClick={() => signOut.mutate()}>Sign out</Button>
           </div>
           {account.data ? (
             <>
@@ -46,12 +46,11 @@ const FORM = 'mt-5 max-w-[460px] border-t border-line pt-4'
 
 function NameForm({ first }: { first: string }) {
   const [name, setName] = useState(first)
-  const { error, isBusy, attempt } = useAttempt()
-  const save = async () => {
-    if (!(await attempt(() => unwrap(api.account.name.$put({ json: { name } }))))) return
-    toast('Saved.')
-    await queryClient.invalidateQueries()
-  }
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.account.name.$put({ json: { name } })),
+    onSuccess: () => toast('Saved.'),
+    meta: IN_PLACE,
+  })
   return (
     <form
       noValidate
@@ -59,7 +58,7 @@ function NameForm({ first }: { first: string }) {
       className={FORM}
       onSubmit={(event) => {
         event.preventDefault()
-        void save()
+        mutate()
       }}
     >
       <Field label="Your name" error={error?.at('/name') ?? error?.message}>
@@ -74,7 +73,7 @@ function NameForm({ first }: { first: string }) {
           />
         )}
       </Field>
-      <Button type="submit" className="mt-3" disabled={isBusy}>
+      <Button type="submit" className="mt-3" disabled={isPending}>
         Save the name
       </Button>
     </form>
@@ -83,13 +82,11 @@ function NameForm({ first }: { first: string }) {
 
 function EmailForm({ now }: { now: string }) {
   const [form, setForm] = useState({ email: '', password: '' })
-  const [sentTo, setSentTo] = useState<string | null>(null)
-  const { error, isBusy, attempt } = useAttempt()
-  const ask = async () => {
-    if (!(await attempt(() => unwrap(api.account.email.$put({ json: form }))))) return
-    setSentTo(form.email)
-    setForm({ email: '', password: '' })
-  }
+  const { mutate, variables, error, isPending, isSuccess } = useMutation({
+    mutationFn: (json: typeof form) => unwrap(api.account.email.$put({ json })),
+    onSuccess: () => setForm({ email: '', password: '' }),
+    meta: IN_PLACE,
+  })
   return (
     <form
       noValidate
@@ -97,7 +94,7 @@ function EmailForm({ now }: { now: string }) {
       className={FORM}
       onSubmit={(event) => {
         event.preventDefault()
-        void ask()
+        mutate(form)
       }}
     >
       <h2 className="text-[17px]">Email</h2>
@@ -127,12 +124,12 @@ function EmailForm({ now }: { now: string }) {
         />
       </div>
       <Refusal error={error} />
-      <Button type="submit" className="mt-3" disabled={isBusy}>
+      <Button type="submit" className="mt-3" disabled={isPending}>
         Send the link
       </Button>
-      {sentTo && (
+      {isSuccess && (
         <p role="status" className="mt-2">
-          A link is on its way to {sentTo}. Until you open it, nothing changes.
+          A link is on its way to {variables.email}. Until you open it, nothing changes.
         </p>
       )}
     </form>
@@ -141,13 +138,14 @@ function EmailForm({ now }: { now: string }) {
 
 function PasswordForm() {
   const [form, setForm] = useState({ current: '', password: '' })
-  const { error, isBusy, attempt } = useAttempt()
-  const save = async () => {
-    if (!(await attempt(() => unwrap(api.account.password.$put({ json: form }))))) return
-    setForm({ current: '', password: '' })
-    toast('Saved. Every other device is signed out.')
-    await queryClient.invalidateQueries({ queryKey: ['account'] })
-  }
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.account.password.$put({ json: form })),
+    onSuccess: () => {
+      setForm({ current: '', password: '' })
+      toast('Saved. Every other device is signed out.')
+    },
+    meta: { ...IN_PLACE, invalidates: [['account']] },
+  })
   return (
     <form
       noValidate
@@ -155,7 +153,7 @@ function PasswordForm() {
       className={FORM}
       onSubmit={(event) => {
         event.preventDefault()
-        void save()
+        mutate()
       }}
     >
       <h2 className="text-[17px]">Password</h2>
@@ -177,7 +175,7 @@ function PasswordForm() {
         />
       </div>
       <Refusal error={error} />
-      <Button type="submit" className="mt-3" disabled={isBusy}>
+      <Button type="submit" className="mt-3" disabled={isPending}>
         Save the password
       </Button>
     </form>
@@ -211,7 +209,7 @@ function Password({ label, autoComplete, hint, error, value, onChange }: Passwor
 }
 
 /** What was refused, and stands at no field. */
-function Refusal({ error }: { error: ReturnType<typeof useAttempt>['error'] }) {
+function Refusal({ error }: { error: ApiError | null }) {
   if (!error || error.problem.errors.length > 0) return null
   return (
     <p role="alert" className="mt-2 font-medium text-failed">
@@ -225,18 +223,16 @@ type Device = Awaited<ReturnType<typeof loadAccount>>['devices'][number]
 /** Where the creator is signed in. */
 function Devices({ devices }: { devices: Device[] }) {
   const { school } = useSession()
-  const done = async (said: string) => {
-    toast(said)
-    await queryClient.invalidateQueries({ queryKey: ['account'] })
-  }
-  const close = async (id: string) => {
-    await unwrap(api.account.devices[':id'].$delete({ param: { id } }))
-    await done('That device is signed out.')
-  }
-  const closeAll = async () => {
-    await unwrap(api.account.devices.$delete())
-    await done('Signed out everywhere else.')
-  }
+  const close = useMutation({
+    mutationFn: (id: string) => unwrap(api.account.devices[':id'].$delete({ param: { id } })),
+    onSuccess: () => toast('That device is signed out.'),
+    meta: { invalidates: [['account']] },
+  })
+  const closeAll = useMutation({
+    mutationFn: () => unwrap(api.account.devices.$delete()),
+    onSuccess: () => toast('Signed out everywhere else.'),
+    meta: { invalidates: [['account']] },
+  })
   return (
     <section className="mt-5 max-w-[620px] border-t border-line pt-4">
       <h2 className="text-[17px]">Signed in on</h2>
@@ -249,7 +245,7 @@ function Devices({ devices }: { devices: Device[] }) {
               {isThis ? (
                 <span className="text-[13.5px] text-ink-2">this device</span>
               ) : (
-                <Button kind="link" onClick={() => void close(id)}>
+                <Button kind="link" onClick={() => close.mutate(id)}>
                   Sign out there
                 </Button>
               )}
@@ -258,7 +254,7 @@ function Devices({ devices }: { devices: Device[] }) {
         ))}
       </ul>
       {devices.length > 1 && (
-        <Button className="mt-3" onClick={() => void closeAll()}>
+        <Button className="mt-3" onClick={() => closeAll.mutate()}>
           Sign out everywhere else
         </Button>
       )}

@@ -1,14 +1,14 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
-import { switchMode, useSession } from '../session/session.ts'
+import { useSession, useSwitchMode } from '../session/session.ts'
 import { SetupFrame } from './SetupPage.tsx'
 
 const loadList = () => unwrap(api.school.live.$get())
@@ -95,47 +95,42 @@ function Checks({ list }: { list: List }) {
 /** One button buys at the smallest amount, one more gives it back. */
 function Trial({ list: { trial } }: { list: List }) {
   const { school, mode } = useSession()
-  const act = async (call: () => Promise<void>) => {
-    try {
-      await call()
-    } finally {
-      await queryClient.invalidateQueries()
-    }
-  }
-  const buy = () =>
-    act(async () => {
-      const { path } = await unwrap(api.school.live.trial.$post())
+  const switchMode = useSwitchMode()
+  const buy = useMutation({
+    mutationFn: () => unwrap(api.school.live.trial.$post()),
+    onSuccess: async ({ path }) => {
       // The checkout looks at the mode of the studio.
-      if (mode !== 'live') await switchMode('live')
+      if (mode !== 'live') await switchMode.mutateAsync('live')
       window.open(path, '_blank')
-    })
-  const giveBack = () =>
-    act(async () => {
-      const { refunded, waiting, refused } = await unwrap(api.school.live.trial['give-back'].$post())
+    },
+  })
+  const giveBack = useMutation({
+    mutationFn: () => unwrap(api.school.live.trial['give-back'].$post()),
+    onSuccess: ({ refunded, waiting, refused }) =>
       toast(
         refused ??
           (waiting > 0 ? 'Requested; we ask the gateway again.' : `${formatMoney(refunded, school)} refunded.`),
-      )
-    })
+      ),
+  })
   const { amount, paid } = trial
   return (
     <span className="mt-2 flex flex-wrap items-center gap-3">
       {paid && !paid.isGivenBack && (
         <>
-          <Button kind="press" onClick={giveBack}>
+          <Button kind="press" onClick={() => giveBack.mutate()}>
             Refund {formatMoney(paid.amount, school)}
           </Button>
           <Link
             className="link text-[13.5px]"
             to={`/studio/orders/${paid.orderId}`}
-            onClick={() => mode !== 'live' && void switchMode('live')}
+            onClick={() => mode !== 'live' && switchMode.mutate('live')}
           >
             See order {paid.number}
           </Link>
         </>
       )}
       {amount !== null && (!paid || paid.isGivenBack) && (
-        <Button kind={paid ? 'quiet' : 'press'} onClick={buy}>
+        <Button kind={paid ? 'quiet' : 'press'} onClick={() => buy.mutate()}>
           {paid ? 'Do it again' : `Pay ${formatMoney(amount, school)} for real`}
         </Button>
       )}

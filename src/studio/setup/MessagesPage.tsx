@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { MessageKind } from '../../server/client.ts'
@@ -7,8 +7,7 @@ import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
@@ -102,13 +101,12 @@ type Tells = ReturnType<typeof useSession>['school']['tells']
 export function MessagesPage() {
   const { school, creator } = useSession()
   const [tells, setTells] = useState<Tells>(school.tells)
-  const { error, isBusy, attempt } = useAttempt()
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.school.tells.$put({ json: { tells } })),
+    onSuccess: () => toast('Saved. This also applies to messages that are waiting to be sent.'),
+    meta: IN_PLACE,
+  })
   const isChanged = JSON.stringify(tells) !== JSON.stringify(school.tells)
-  const save = async () => {
-    if (!(await attempt(() => unwrap(api.school.tells.$put({ json: { tells } }))))) return
-    toast('Saved. This also applies to messages that are waiting to be sent.')
-    await queryClient.invalidateQueries()
-  }
   const rows = (kinds: Kind[]) =>
     kinds.map((kind) => (
       <Row
@@ -127,12 +125,12 @@ export function MessagesPage() {
             noValidate
             onSubmit={(event) => {
               event.preventDefault()
-              void save()
+              mutate()
             }}
           >
             <div className="flex flex-wrap items-start justify-between gap-3">
               <h1 className="text-[27px]">Messages</h1>
-              <Button kind="press" type="submit" disabled={isBusy || !isChanged}>
+              <Button kind="press" type="submit" disabled={isPending || !isChanged}>
                 {isChanged ? 'Save' : 'Saved'}
               </Button>
             </div>
@@ -183,11 +181,11 @@ const loadOutbox = () => unwrap(api.messages.$get())
 function Outbox() {
   const { mode, school } = useSession()
   const { data } = useQuery({ queryKey: ['outbox', mode], queryFn: loadOutbox, refetchInterval: 20_000 })
+  const sendAgain = useMutation({
+    mutationFn: (id: string) => unwrap(api.messages[':id'].send.$post({ param: { id } })),
+    meta: { invalidates: [['outbox']] },
+  })
   if (!data) return null
-  const sendAgain = async (id: string) => {
-    await unwrap(api.messages[':id'].send.$post({ param: { id } }))
-    await queryClient.invalidateQueries({ queryKey: ['outbox'] })
-  }
   return (
     <PreviewSection label="On their way">
       <p className="text-[13.5px] text-ink-2">
@@ -201,7 +199,7 @@ function Outbox() {
             <State shape="late">could not be sent</State> {messageKind(kind)}, to {to}
             <span className="block text-[13px] text-ink-2">
               {why} · {sayMoment(createdAt, school.timeZone)}. It is tried again by itself.{' '}
-              <Button kind="link" onClick={() => void sendAgain(id)}>
+              <Button kind="link" onClick={() => sendAgain.mutate(id)}>
                 Send now
               </Button>
             </span>
@@ -281,11 +279,11 @@ function SampleDialog({
     queryKey: ['sample', kind, ownWords],
     queryFn: () => unwrap(api.messages.sample.$post({ json })),
   })
-  const { error, isBusy, attempt } = useAttempt()
-  const send = async () => {
-    if (!(await attempt(() => unwrap(api.messages.test.$post({ json }))))) return
-    toast(`On its way to ${creator.email}.`)
-  }
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.messages.test.$post({ json })),
+    onSuccess: () => toast(`On its way to ${creator.email}.`),
+    meta: { ...IN_PLACE, invalidates: [] },
+  })
   return (
     <Dialog
       title={sample.data?.subject ?? title}
@@ -309,7 +307,7 @@ function SampleDialog({
       )}
       <div className="mt-4 flex justify-end gap-2">
         <Button onClick={onClose}>Close</Button>
-        <Button kind="press" disabled={isBusy} onClick={() => void send()}>
+        <Button kind="press" disabled={isPending} onClick={() => mutate()}>
           Send it to me
         </Button>
       </div>
@@ -326,17 +324,18 @@ function MailForm() {
     soldTelling: school.soldTelling,
     renewalNoticeDays: String(school.renewalNoticeDays),
   })
-  const { error, isBusy, attempt, forget } = useAttempt()
+  const { mutate, error, isPending, reset } = useMutation({
+    mutationFn: () => {
+      const days = form.renewalNoticeDays.trim()
+      const json = { ...form, renewalNoticeDays: days === '' ? Number.NaN : Number(days) }
+      return unwrap(api.school.mail.$put({ json }))
+    },
+    onSuccess: () => toast('Saved.'),
+    meta: IN_PLACE,
+  })
   const set = (patch: Partial<typeof form>) => {
-    forget()
+    reset()
     setForm((old) => ({ ...old, ...patch }))
-  }
-  const save = async () => {
-    const days = form.renewalNoticeDays.trim()
-    const json = { ...form, renewalNoticeDays: days === '' ? Number.NaN : Number(days) }
-    if (!(await attempt(() => unwrap(api.school.mail.$put({ json }))))) return
-    toast('Saved.')
-    await queryClient.invalidateQueries()
   }
   return (
     <form
@@ -345,7 +344,7 @@ function MailForm() {
       className="mt-8 border-t border-line pt-4"
       onSubmit={(event) => {
         event.preventDefault()
-        void save()
+        mutate()
       }}
     >
       <h2 className="text-[17px]">How mail is sent</h2>
@@ -406,7 +405,7 @@ function MailForm() {
         </Field>
       </div>
       <p className="mt-3">
-        <Button type="submit" disabled={isBusy}>
+        <Button type="submit" disabled={isPending}>
           Save how mail is sent
         </Button>
       </p>

@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { Progress } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
@@ -43,21 +43,21 @@ export function PracticePage() {
   useEffect(() => {
     if (!isMoving) void queryClient.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'practice' })
   }, [isMoving])
-  const ask = async (call: Promise<unknown>) => {
-    try {
-      await call
-    } finally {
-      await clock.refetch()
-    }
-  }
-  const start = (to: 'next' | { days: number }) => ask(unwrap(api.school.practice.move.$post({ json: { to } })))
-  const stop = () => ask(unwrap(api.school.practice.move.$delete()))
-  const clear = async () => {
-    await unwrap(api.school.practice.$delete())
-    toast('Practice is empty, and its clock shows today.')
-    setClearing(false)
-    await queryClient.invalidateQueries()
-  }
+  const start = useMutation({
+    mutationFn: (to: 'next' | { days: number }) => unwrap(api.school.practice.move.$post({ json: { to } })),
+    meta: { invalidates: [['practice']] },
+  })
+  const stop = useMutation({
+    mutationFn: () => unwrap(api.school.practice.move.$delete()),
+    meta: { invalidates: [['practice']] },
+  })
+  const clear = useMutation({
+    mutationFn: () => unwrap(api.school.practice.$delete()),
+    onSuccess: () => {
+      toast('Practice is empty, and its clock shows today.')
+      setClearing(false)
+    },
+  })
   return (
     <SetupFrame
       bench={
@@ -81,11 +81,11 @@ export function PracticePage() {
             <p className="mt-2 mb-1.5 text-[13px] text-ink-3">Move it forward by</p>
             <p className="flex flex-wrap gap-2">
               {STEPS.map(([days, label]) => (
-                <Button key={days} disabled={isMoving} onClick={() => start({ days })}>
+                <Button key={days} disabled={isMoving} onClick={() => start.mutate({ days })}>
                   {label}
                 </Button>
               ))}
-              <Button kind="press" disabled={isMoving || !clock.data?.next} onClick={() => start('next')}>
+              <Button kind="press" disabled={isMoving || !clock.data?.next} onClick={() => start.mutate('next')}>
                 {clock.data?.next
                   ? `To the next payment, ${sayDay(clock.data.next, school.language)}`
                   : clock.data
@@ -94,7 +94,7 @@ export function PracticePage() {
               </Button>
             </p>
             {clock.data && (
-              <ToDay today={clock.data.day} mostDays={clock.data.mostDays} isMoving={isMoving} start={start} />
+              <ToDay today={clock.data.day} mostDays={clock.data.mostDays} isMoving={isMoving} start={start.mutate} />
             )}
             {isMoving && day && (
               <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
@@ -102,7 +102,7 @@ export function PracticePage() {
                 <span role="status" className="text-ink-2">
                   On the way to {sayDay(move.to, school.language)}
                 </span>
-                <Button onClick={stop}>Stop here</Button>
+                <Button onClick={() => stop.mutate()}>Stop here</Button>
               </div>
             )}
           </Section>
@@ -124,7 +124,7 @@ export function PracticePage() {
             >
               <div className="flex justify-end gap-2">
                 <Button onClick={() => setClearing(false)}>Keep them</Button>
-                <Button kind="danger" onClick={clear}>
+                <Button kind="danger" onClick={() => clear.mutate()}>
                   Clear practice
                 </Button>
               </div>

@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
@@ -9,9 +9,9 @@ import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { api, queryClient } from '../api.ts'
+import { api, IN_PLACE } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
+import { useFirstErrorFocus } from '../frame/keepFocus.ts'
 import { Section } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { SchoolFields } from '../session/SchoolFields.tsx'
@@ -25,15 +25,6 @@ export function SchoolPage() {
   const { school } = useSession()
   const other: Mode = school.shopMode === 'practice' ? 'live' : 'practice'
   const [isAsking, setAsking] = useState(false)
-  const open = async () => {
-    await unwrap(api.school['shop-mode'].$put({ json: { mode: other } }))
-    toast(
-      other === 'live'
-        ? 'The shop is live: visitors pay real money now.'
-        : 'The shop is in Practice: visitors use sample cards.',
-    )
-    await queryClient.invalidateQueries({ queryKey: ['session'] })
-  }
   return (
     <SetupFrame
       bench={
@@ -55,7 +46,7 @@ export function SchoolPage() {
             <Button kind={other === 'live' ? 'press' : 'quiet'} className="mt-3" onClick={() => setAsking(true)}>
               {other === 'live' ? 'Open the live shop…' : 'Go back to Practice…'}
             </Button>
-            {isAsking && <SwitchDialog to={other} run={open} onClose={() => setAsking(false)} />}
+            {isAsking && <SwitchDialog to={other} onClose={() => setAsking(false)} />}
           </Section>
           <SchoolSettings key={school.currency} />
           <RetriesForm />
@@ -70,9 +61,20 @@ export function SchoolPage() {
 }
 
 /** Asks before strangers buy otherwise, and says what is unfinished. */
-function SwitchDialog({ to, run, onClose }: { to: Mode; run: () => Promise<void>; onClose: () => void }) {
+function SwitchDialog({ to, onClose }: { to: Mode; onClose: () => void }) {
   const list = useQuery({ queryKey: ['live', 'switch'], queryFn: () => unwrap(api.school.live.$get()) })
-  const { error, isBusy, attempt } = useAttempt()
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.school['shop-mode'].$put({ json: { mode: to } })),
+    onSuccess: () => {
+      toast(
+        to === 'live'
+          ? 'The shop is live: visitors pay real money now.'
+          : 'The shop is in Practice: visitors use sample cards.',
+      )
+      onClose()
+    },
+    meta: { ...IN_PLACE, invalidates: [['session']] },
+  })
   const missing = to === 'live' ? (list.data?.checks ?? []).filter(({ isDone }) => !isDone) : []
   return (
     <Dialog
@@ -111,10 +113,8 @@ function SwitchDialog({ to, run, onClose }: { to: Mode; run: () => Promise<void>
         <Button onClick={onClose}>Leave it as it is</Button>
         <Button
           kind={missing.length > 0 ? 'danger' : 'press'}
-          disabled={isBusy || (to === 'live' && !list.data)}
-          onClick={async () => {
-            if (await attempt(run)) onClose()
-          }}
+          disabled={isPending || (to === 'live' && !list.data)}
+          onClick={() => mutate()}
         >
           {to === 'live' ? (missing.length > 0 ? 'Open it anyway' : 'Open the live shop') : 'Go back to Practice'}
         </Button>
@@ -166,18 +166,15 @@ function SchoolSettings() {
     taxMode: school.taxMode,
     taxRate: String(school.taxRate / 100),
   })
-  const { error, isBusy, attempt } = useAttempt()
+  const { mutate, error, isPending } = useMutation({
+    mutationFn: () => unwrap(api.school.$put({ json: schoolOf(form) })),
+    onSuccess: () => toast('Saved. The shop shows it at once.'),
+    meta: IN_PLACE,
+  })
+  useFirstErrorFocus(error)
   const { data } = useQuery({ queryKey: ['school'], queryFn: loadSchool })
   const paidLive = data?.paidLive ?? 0
   const isOther = form.currency !== school.currency
-  const save = async () => {
-    if (!(await attempt(() => unwrap(api.school.$put({ json: schoolOf(form) }))))) {
-      requestAnimationFrame(() => document.querySelector<HTMLElement>('[aria-invalid="true"]')?.focus())
-      return
-    }
-    toast('Saved. The shop shows it at once.')
-    await queryClient.invalidateQueries()
-  }
   return (
     <form
       noValidate
@@ -185,7 +182,7 @@ function SchoolSettings() {
       className="mt-6 border-t border-line pt-4"
       onSubmit={(event) => {
         event.preventDefault()
-        void save()
+        mutate()
       }}
     >
       <h2 className="text-[17px]">The school</h2>
@@ -209,7 +206,7 @@ function SchoolSettings() {
         </p>
       )}
       <p className="mt-4">
-        <Button kind="press" type="submit" disabled={isBusy}>
+        <Button kind="press" type="submit" disabled={isPending}>
           Save
         </Button>
       </p>

@@ -41,7 +41,7 @@ export function SettingForm({
       className="mt-6 border-t border-line pt-4"
       onSubmit={(event) => {
         event.preventDefault()
-        void run(false)
+        run(false)
       }}
     >
       <h2 className="text-[17px]">{title}</h2>

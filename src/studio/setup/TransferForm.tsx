@@ -46,7 +46,7 @@ export function TransferForm({ gateway, done }: { gateway: Gateway; done: () => 
       className="grid max-w-[560px] gap-3"
       onSubmit={(event) => {
         event.preventDefault()
-        void run(false)
+        run(false)
       }}
     >
       <p className="text-[13.5px] text-ink-2">

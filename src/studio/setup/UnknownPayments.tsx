@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { formatMoney } from '../../core/money/format.ts'
@@ -6,7 +6,7 @@ import { Button } from '../../ui/Button.tsx'
 import { sayMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
 import type { GatewayList } from './gateways.ts'
@@ -18,16 +18,11 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
   const { mode, school } = useSession()
   const { data } = useQuery({ queryKey: ['unknown-payments', mode], queryFn: load })
   const [settling, setSettling] = useState<string | null>(null)
+  const refund = useMutation({
+    mutationFn: (id: string) => unwrap(api.gateways.unknown[':id'].refund.$post({ param: { id } })),
+    onSuccess: () => toast('Refunded.'),
+  })
   if (!data || data.payments.length === 0) return null
-  const refund = async (id: string) => {
-    await unwrap(api.gateways.unknown[':id'].refund.$post({ param: { id } }))
-    toast('Refunded.')
-    await queryClient.invalidateQueries()
-  }
-  const settle = async (id: string, note: string) => {
-    await unwrap(api.gateways.unknown[':id'].settle.$post({ param: { id }, json: { note } }))
-    await queryClient.invalidateQueries()
-  }
   const nameOf = (adapter: string) => list.gateways.find(({ id }) => id === adapter)?.capabilities.name ?? adapter
   return (
     <section className="mt-4 rounded-field bg-late-soft px-3.5 py-3">
@@ -44,7 +39,7 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
               “{about}” · {nameOf(adapter)}, {method} · {sayMoment(collectedAt, school.timeZone)}
             </span>
             <span className="ml-auto flex gap-3">
-              <Button kind="link" onClick={() => void refund(id)}>
+              <Button kind="link" onClick={() => refund.mutate(id)}>
                 Refund it
               </Button>
               <Button kind="link" onClick={() => setSettling(id)}>
@@ -59,7 +54,7 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
           title="Settled another way"
           text="It is no longer listed. Nothing is refunded."
           action="Settled"
-          run={(note) => settle(settling, note)}
+          run={(note) => unwrap(api.gateways.unknown[':id'].settle.$post({ param: { id: settling }, json: { note } }))}
           onClose={() => setSettling(null)}
         />
       )}

@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import { sayDay } from '../../core/calendar/sayDay.ts'
@@ -8,7 +8,7 @@ import { sayMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { api, queryClient } from '../api.ts'
+import { api } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { useSession } from '../session/session.ts'
 import type { Connection, Gateway } from './gateways.ts'
@@ -23,8 +23,6 @@ interface WayPanelProps {
   place: number
   close: () => void
 }
-
-const refresh = () => queryClient.invalidateQueries()
 
 /** One way of paying: its connection, or what it takes to have one. */
 export function WayPanel({ gateway, modeName, order, place, close }: WayPanelProps) {
@@ -148,12 +146,13 @@ function PauseButton({ gateway, isPaused }: { gateway: Gateway; isPaused: boolea
 
 /** Moves a way within the order in which buyers see them. */
 function OrderButtons({ id, name, order, place }: { id: string; name: string; order: string[]; place: number }) {
-  const move = async (to: number) => {
-    const moved = order.filter((other) => other !== id)
-    moved.splice(to, 0, id)
-    await unwrap(api.gateways.order.$put({ json: { order: moved } }))
-    await refresh()
-  }
+  const { mutate: move } = useMutation({
+    mutationFn: (to: number) => {
+      const moved = order.filter((other) => other !== id)
+      moved.splice(to, 0, id)
+      return unwrap(api.gateways.order.$put({ json: { order: moved } }))
+    },
+  })
   return (
     <>
       <Button disabled={place === 0} aria-label={`Show ${name} earlier`} onClick={() => move(place - 1)}>
@@ -174,12 +173,13 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
     queryKey: ['stops', mode, gateway.id],
     queryFn: () => unwrap(api.gateways[':adapter'].stops.$get({ param })),
   })
-  const disconnect = async () => {
-    await unwrap(api.gateways[':adapter'].$delete({ param }))
-    toast('Disconnected.')
-    close()
-    await refresh()
-  }
+  const disconnect = useMutation({
+    mutationFn: () => unwrap(api.gateways[':adapter'].$delete({ param })),
+    onSuccess: () => {
+      toast('Disconnected.')
+      close()
+    },
+  })
   const { agreements = 0, next = null, amount = 0, awaited = 0 } = stops.data ?? {}
   return (
     <Dialog title={`Disconnect ${gateway.capabilities.name} in ${modeName}?`} onClose={close}>
@@ -217,7 +217,7 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
       )}
       <div className="mt-5 flex justify-end gap-2">
         <Button onClick={close}>Keep it</Button>
-        <Button kind="danger" disabled={stops.isPending} onClick={disconnect}>
+        <Button kind="danger" disabled={stops.isPending || disconnect.isPending} onClick={() => disconnect.mutate()}>
           Disconnect
         </Button>
       </div>
@@ -246,7 +246,7 @@ function ConnectForm({ gateway, modeName, done }: { gateway: Gateway; modeName: 
       className="grid max-w-[520px] gap-3"
       onSubmit={(event) => {
         event.preventDefault()
-        void run(false)
+        run(false)
       }}
     >
       {standsAlone === 'by-account' && (

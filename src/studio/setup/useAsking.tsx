@@ -1,8 +1,6 @@
-import { useState } from 'react'
+import { useMutation } from '@tanstack/react-query'
 import { Button } from '../../ui/Button.tsx'
-import { ApiError } from '../../ui/problem.ts'
-import { useAttempt } from '../../ui/useAttempt.ts'
-import { queryClient } from '../api.ts'
+import { IN_PLACE } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 
 interface Asking {
@@ -27,29 +25,21 @@ export function useAsking(
   act: (isSure: boolean) => Promise<unknown>,
   done: () => void,
 ) {
-  const { error, isBusy, attempt } = useAttempt()
-  const [question, setQuestion] = useState<string | null>(null)
-  const run = (isSure: boolean) =>
-    attempt(async () => {
-      try {
-        await act(isSure)
-      } catch (problem) {
-        if (!(problem instanceof ApiError) || problem.problem.code !== code) throw problem
-        return setQuestion(problem.message)
-      }
-      setQuestion(null)
-      done()
-      await queryClient.invalidateQueries()
-    })
-  const dialog = question && (
-    <Dialog title={title} text={question} onClose={() => setQuestion(null)}>
+  const { mutate, error, isPending, reset } = useMutation({
+    mutationFn: (isSure: boolean) => act(isSure),
+    onSuccess: () => done(),
+    meta: IN_PLACE,
+  })
+  const isQuestion = error?.problem.code === code
+  const dialog = isQuestion && (
+    <Dialog title={title} text={error.message} onClose={reset}>
       <div className="flex justify-end gap-2">
-        <Button onClick={() => setQuestion(null)}>Leave it as it is</Button>
-        <Button kind={isDanger ? 'danger' : 'press'} disabled={isBusy} onClick={() => run(true)}>
+        <Button onClick={reset}>Leave it as it is</Button>
+        <Button kind={isDanger ? 'danger' : 'press'} disabled={isPending} onClick={() => mutate(true)}>
           {goOn}
         </Button>
       </div>
     </Dialog>
   )
-  return { error, isBusy, run, dialog }
+  return { error: isQuestion ? null : error, isBusy: isPending, run: mutate, dialog }
 }

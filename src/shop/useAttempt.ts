@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import { ApiError } from './problem.ts'
+import { ApiError } from '../ui/problem.ts'
 
 /**
  * Something that may be refused: what is wrong is kept for the form to say, at the field where it can.
