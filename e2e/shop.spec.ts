@@ -83,6 +83,37 @@ test('an own price that is emptied or wrong says so at its field, and takes noth
   await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
 })
 
+test('what a typed price comes to is estimated at once, and then as the server says', async ({ studio, shop }) => {
+  const { slug, courseId } = await makeCourse(studio, unique('Confirmed'), 4800)
+  const { id } = await post(studio.request, '/api/offers', { courseId })
+  await reprice(studio, id, { kind: 'openPrice', minimum: 400, suggested: 1200 }, { name: 'Own price' })
+  let answer = () => {}
+  const mayAnswer = new Promise<void>((resolve) => {
+    answer = resolve
+  })
+  let asked: unknown
+  await shop.route(`**/checkout/${slug}/quote`, async (route) => {
+    asked = route.request().postDataJSON()
+    const response = await route.fetch()
+    const quote = await response.json()
+    await mayAnswer
+    // Another tax than the estimate's shows which of the two is said.
+    await route.fulfill({ response, json: { ...quote, today: { ...quote.today, tax: 777 } } })
+  })
+  await fillCheckout(shop, slug, someone(), null)
+  await shop.getByRole('radio', { name: /^Own price/ }).check()
+  await shop.getByLabel('In EUR').fill('30')
+  await expect(payButton(shop)).toHaveText('Pay €30.00')
+  await expect(shop.getByText('€5.00', { exact: true })).toBeVisible()
+  answer()
+  await expect(shop.getByText('€7.77', { exact: true })).toBeVisible()
+  expect(asked).toEqual({ lines: [{ offerId: id, chosen: 3000 }] })
+  // Another price is another basket: what was said of the first does not stand.
+  await shop.getByLabel('In EUR').fill('60')
+  await expect(shop.getByText('€10.00', { exact: true })).toBeVisible()
+  await shop.unrouteAll({ behavior: 'ignoreErrors' })
+})
+
 test('a reload keeps offer, amount and payment method; a link names an offer once', async ({ studio, shop }) => {
   const { slug, courseId, offerId } = await makeCourse(studio, unique('Kept'), 4800)
   const { id } = await post(studio.request, '/api/offers', { courseId })

@@ -168,6 +168,7 @@ const FOR_ANYBODY = [
   'POST /session/sign-out',
   'GET /shop/checkout/:slug',
   'POST /shop/checkout/:slug',
+  'POST /shop/checkout/:slug/quote',
   'POST /shop/sign-in',
   'POST /shop/password',
   'PUT /shop/account',

@@ -1,5 +1,6 @@
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import type { Quote } from '../../core/quote/types.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
@@ -30,9 +31,30 @@ export async function placeOrder(
   request: PlaceRequest,
   shopper: Shopper,
 ): Promise<Placed> {
+  const { lines, page } = await basketOn(services, slug, request, shopper)
+  return placeBasket(services, lines, request, shopper, page)
+}
+
+/**
+ * What a basket comes to, as it would be placed now; nothing is placed by it.
+ * @param slug the address of the page on which it is.
+ * @throws Problem 410 where something is not on sale, 422 at a price that cannot be paid.
+ */
+export async function quoteOnPage(
+  services: Services,
+  slug: string,
+  request: Pick<PlaceRequest, 'lines'>,
+  shopper: Shopper,
+): Promise<Quote> {
+  const [{ lines }, school] = await Promise.all([basketOn(services, slug, request, shopper), getSchool(services.db)])
+  return quoteFor(school, lines, services.now()).quote
+}
+
+/** What is in a basket, and the page on which it is. */
+async function basketOn(services: Services, slug: string, request: Pick<PlaceRequest, 'lines'>, shopper: Shopper) {
   const [lines, page] = await Promise.all([linesOf(services, request, shopper), findLivePage(services.db, slug)])
   if (!page || lines[0]?.product.id !== page.productId) throw notOnSale()
-  return placeBasket(services, lines, request, shopper, page)
+  return { lines, page }
 }
 
 /**

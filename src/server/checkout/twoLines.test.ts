@@ -1,6 +1,7 @@
 import { asc, eq } from 'drizzle-orm'
 import Papa from 'papaparse'
 import { beforeEach, describe, expect, it } from 'vitest'
+import type { Quote } from '../../core/quote/types.ts'
 import { goOn } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
@@ -14,6 +15,7 @@ import { movementsCsv } from '../money/files.ts'
 import { movementsBetween } from '../money/movements.ts'
 import { receiptOf } from '../orders/receipt.ts'
 import { thanksView } from '../pages/service.ts'
+import { findPerson } from '../people/service.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { answerDispute, noteDispute } from '../refunds/disputes.ts'
 import { refundLine, refundOutside, refundWhole } from '../refunds/service.ts'
@@ -32,6 +34,36 @@ beforeEach(async () => {
   n++
   once = await world.sell(12_900, `Marbling ${n}`)
   club = await world.sell(MONTHLY, `Club ${n}`, { access: WHILE_PAYING, taxRate: 1000 })
+})
+
+describe('what a basket comes to', () => {
+  const quote = (slug: string, lines: { offerId: string; chosen: number | null }[]) =>
+    world.call('POST', `/api/shop/checkout/${slug}/quote`, { lines })
+
+  it('is said before anything is placed, and is what is then charged', async () => {
+    const answer = await quote(once.slug, both().lines)
+    expect(answer.status).toBe(200)
+    const said = (await answer.json()) as Quote
+    const { orderId } = await world.buy(once.slug, both({ agreed: { pay: said.today.pay, currency: 'EUR' } }))
+    const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
+    expect(order?.quote.lines.map(({ payments }) => payments)).toEqual(said.lines.map(({ payments }) => payments))
+    expect((await world.attemptsOf(orderId)).map(({ amount }) => amount)).toEqual([said.today.pay])
+  })
+
+  it('is refused at the line whose price does not fit, and where something is not sold here', async () => {
+    const own = await world.sell({ kind: 'openPrice', minimum: 500, suggested: 900 }, `Own price ${n}`)
+    const of = (chosen: number) => [...both().lines, { offerId: own.offerId, chosen }]
+    const low = await quote(once.slug, of(499))
+    expect([low.status, await low.json()]).toEqual([
+      422,
+      expect.objectContaining({ errors: [{ at: '/lines/2/chosen', why: 'The minimum is €5.00.' }] }),
+    ])
+    const fits = (await (await quote(once.slug, of(500))).json()) as Quote
+    expect(fits.today.pay).toBe(14_800 + 500)
+    expect((await quote(club.slug, both().lines)).status).toBe(410)
+    expect((await quote(once.slug, [...both().lines, { offerId: crypto.randomUUID(), chosen: null }])).status).toBe(410)
+    expect(await findPerson(world.db, 'practice', email())).toBeNull()
+  })
 })
 
 const email = () => `two${n}@lines.example`

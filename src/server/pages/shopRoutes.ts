@@ -1,7 +1,7 @@
 import { type Context, Hono } from 'hono'
 import { getCookie } from 'hono/cookie'
 import * as v from 'valibot'
-import { placeOrder } from '../checkout/place.ts'
+import { placeOrder, quoteOnPage } from '../checkout/place.ts'
 import { placeSchema } from '../checkout/placing.ts'
 import { checkOrder } from '../checkout/standing.ts'
 import { planRoutes } from '../collecting/routes.ts'
@@ -33,6 +33,20 @@ export function shopRoutes(base: Services) {
     return { school, visitor, services: await inMode(base, visitor.mode) }
   }
 
+  /** The same of who buys, with all that an order is placed by. */
+  const openAsShopper = async (c: Context) => {
+    const { services, visitor } = await open(c)
+    const { mode, person, isCreator } = visitor
+    const shopper = {
+      mode,
+      person,
+      isCreator,
+      browserHash: browserHashOf(c, base.config),
+      address: clientAddress(c, proxies),
+    }
+    return { services, shopper }
+  }
+
   return new Hono()
     .route('/plan', planRoutes(base))
     .get(
@@ -51,16 +65,17 @@ export function shopRoutes(base: Services) {
       validate('param', v.object({ slug: v.string() })),
       validate('json', placeSchema),
       async (c) => {
-        const { services, visitor } = await open(c)
-        const { mode, person, isCreator } = visitor
-        const shopper = {
-          mode,
-          person,
-          isCreator,
-          browserHash: browserHashOf(c, base.config),
-          address: clientAddress(c, proxies),
-        }
+        const { services, shopper } = await openAsShopper(c)
         return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
+      },
+    )
+    .post(
+      '/checkout/:slug/quote',
+      validate('param', v.object({ slug: v.string() })),
+      validate('json', v.object({ lines: placeSchema.entries.lines })),
+      async (c) => {
+        const { services, shopper } = await openAsShopper(c)
+        return c.json(await quoteOnPage(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
       },
     )
     .post(

@@ -2,6 +2,7 @@ import { type ReactNode, useRef } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
 import { taxOf } from '../../core/quote/tax.ts'
+import type { Quote } from '../../core/quote/types.ts'
 import { sayPayButton, sayWhole, todayInParts } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
 import type { CheckoutView, PaymentMethod, ShopOffer, ShopPage } from '../../server/client.ts'
@@ -155,7 +156,12 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             </Step>
           )}
           <Step title="Dates" isLast>
-            <WhatHappens page={page} offer={offer} pay={checkout.priceProblem === undefined ? pay : null} />
+            <WhatHappens
+              page={page}
+              offer={offer}
+              said={checkout.quote}
+              pay={checkout.priceProblem === undefined ? pay : null}
+            />
             {offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
             {offer.lines.length > 0 && (
               <ul className="mt-1.5 text-[13.5px] text-ink-2">
@@ -344,14 +350,24 @@ function suggestedOf({ terms }: ShopOffer): number {
 /** Most later payments that are listed one by one. */
 const MAX_ROWS = 5
 
-/** `pay` null: the buyer's own price cannot be read. */
-function WhatHappens({ page: { school }, offer, pay }: { page: ShopPage; offer: ShopOffer; pay: number | null }) {
-  const { quote, terms } = offer
+interface WhatHappensProps {
+  page: ShopPage
+  offer: ShopOffer
+  /** What the server said of a basket that was typed. */
+  said: Quote | null
+  /** Null where the buyer's own price cannot be read. */
+  pay: number | null
+}
+
+function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
+  const { terms } = offer
+  const quote = said ?? offer.quote
   const [line] = quote.lines
-  const { tax } =
-    terms.kind === 'openPrice'
-      ? taxOf(pay ?? 0, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
-      : quote.today
+  // Of a price that was typed, an estimate until the server has said what it comes to.
+  const isEstimate = terms.kind === 'openPrice' && !said
+  const { tax } = isEstimate
+    ? taxOf(pay ?? 0, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
+    : quote.today
   const rate = formatRate(offer.taxRate, school.language)
   const parts = line ? todayInParts({ terms, line, purchaseDay: quote.purchaseDay }) : []
   // What is no regular payment is named, and so is what stands beside it.

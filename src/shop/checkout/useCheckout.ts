@@ -10,6 +10,7 @@ import { api } from '../api.ts'
 import { keepBasket, keptBasket } from './basket.ts'
 import { sayDeclined } from './declined.ts'
 import { type Tokenised, tokenise } from './GatewayFields.ts'
+import { useServerQuote } from './useServerQuote.ts'
 
 /** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
 export type Phase =
@@ -53,6 +54,13 @@ function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, {
   return why ? { amount: read.amount, pay, why } : { amount: read.amount, pay }
 }
 
+/** The same once the server has said what it comes to, or what is wrong with it. */
+function saidOf(estimate: OwnPrice, answer: NonNullable<ReturnType<typeof useServerQuote>>): OwnPrice {
+  return 'quote' in answer
+    ? { ...estimate, pay: answer.quote.today.pay }
+    : { ...estimate, why: answer.refused.at(OWN_PRICE) ?? answer.refused.message }
+}
+
 /** From which price on somebody can be paid at all. */
 function sayTooSmall(ways: readonly PaymentMethod[], { school }: ShopPage): string | undefined {
   const least = ways.map(({ can }) => can.smallest[school.currency] ?? 1)
@@ -72,7 +80,14 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const isBusy = useRef(false)
   const offer = view.offers.find(({ id }) => id === chosenId) ?? view.offers[0]
   const [ownPrice, setOwnPrice] = useState<string | null>(null)
-  const read = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
+  const estimate = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
+  const answer = useServerQuote(
+    view.course.slug,
+    chosenId,
+    estimate && ownPrice !== null && !estimate.why ? estimate.amount : null,
+  )
+  const quote = (answer && 'quote' in answer && answer.quote) || null
+  const read = estimate && answer ? saidOf(estimate, answer) : estimate
   // While their price cannot be read the page stays as it was by the last one that could.
   const lastPay = useRef(offer?.quote.today.pay ?? 0)
   const pay = read ? (read.pay ?? lastPay.current) : (offer?.quote.today.pay ?? 0)
@@ -252,6 +267,8 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     view,
     offer,
     pay,
+    /** What the server said of a basket that was typed; null while it has not. */
+    quote,
     /** Why their own price cannot be paid: it cannot be read, or is too low. */
     priceProblem: own?.why,
     ownPrice,
