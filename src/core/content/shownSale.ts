@@ -4,6 +4,8 @@ import { sayDay } from '../calendar/sayDay.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney } from '../money/format.ts'
 import { taxOf } from '../quote/tax.ts'
+import { SALE } from '../words/en/price.ts'
+import { say } from '../words/message.ts'
 import { type Published, runningSale } from './earlierPrice.ts'
 import type { OfferContent } from './offer.ts'
 import type { PricingSchool } from './quoteInput.ts'
@@ -31,8 +33,12 @@ export function shownSale(history: readonly Published[], school: PricingSchool, 
   const now = paid(sale.amount)
   const says =
     earlier === null
-      ? `Sale price${until ? ` ${until}; then ${formatMoney(paid(sale.list), school)}` : ''}.`
-      : `Sale price${until ? ` ${until}` : ''}. Lowest price of the 30 days before it: ${formatMoney(earlier, school)}.`
+      ? until
+        ? say(SALE.untilThen, { until, money: formatMoney(paid(sale.list), school) })
+        : SALE.now
+      : until
+        ? say(SALE.untilLowest, { until, money: formatMoney(earlier, school) })
+        : say(SALE.lowest, { money: formatMoney(earlier, school) })
   return { now, earlier, of: whatOf(content, sale.scope), says }
 }
 
@@ -49,8 +55,8 @@ function sayUntil(until: string, { timeZone, language }: PricingSchool): string 
   if (!instant) return ''
   const day = dayIn(timeZone, instant)
   const clock = new Intl.DateTimeFormat('en-GB', { timeStyle: 'short', timeZone }).format(new Date(until))
-  const place = ` (${timeZone.split('/').at(-1)?.replaceAll('_', ' ')})`
+  const place = timeZone.split('/').at(-1)?.replaceAll('_', ' ') ?? ''
   return clock === '00:00'
-    ? `until the end of ${sayDay(addDays(day, -1), language)}${place}`
-    : `until ${sayDay(day, language)}, ${clock}${place}`
+    ? say(SALE.endOfDay, { day: sayDay(addDays(day, -1), language), place })
+    : say(SALE.atTime, { day: sayDay(day, language), time: clock, place })
 }

@@ -3,6 +3,8 @@ import { sayDay } from '../calendar/sayDay.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { ScheduledPayment } from '../quote/types.ts'
+import { OFFER } from '../words/en/price.ts'
+import { say } from '../words/message.ts'
 import { sayEvery, sayList } from './words.ts'
 
 /** Payments of one amount that follow each other. */
@@ -34,7 +36,7 @@ export function sayRun({ pay, dues, endless }: Run, every: Span, money: MoneyFor
   const amount = formatMoney(pay, money)
   const day = (due: Day) => sayDay(due, money.language, thisYear)
   const first = day(dues[0] as Day)
-  if (endless) return `${amount} ${sayEvery(every)} from ${first} until cancelled`
-  if (dues.length <= MAX_DAYS) return `${amount} on ${sayList(dues.map(day))}`
-  return `${dues.length} payments of ${amount}, one ${sayEvery(every)}, the first on ${first}`
+  if (endless) return say(OFFER.endless, { money: amount, every: sayEvery(every), day: first })
+  if (dues.length <= MAX_DAYS) return say(OFFER.onDays, { money: amount, days: sayList(dues.map(day)) })
+  return say(OFFER.series, { number: dues.length, money: amount, every: sayEvery(every), day: first })
 }

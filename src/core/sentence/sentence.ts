@@ -4,8 +4,10 @@ import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { PaymentKind, Quote, QuotedLine, ScheduledPayment } from '../quote/types.ts'
 import type { Access, Terms } from '../terms/terms.ts'
+import { OFFER, PRICE, SENTENCE } from '../words/en/price.ts'
+import { say } from '../words/message.ts'
 import { type Run, runsOf, sayRun } from './runs.ts'
-import { sayLength, sayRate } from './words.ts'
+import { sayLength, sayRate, sayThen } from './words.ts'
 
 /**
  * A price in words. Everything said is read off the quote's payments and days, never computed anew, so
@@ -22,33 +24,39 @@ export interface Spoken {
 /** The whole price in plain sentences: what is paid when, in all, and how long the course is open. */
 export function sayPrice(spoken: Spoken): string {
   const { terms, line, money } = spoken
-  if (terms.kind === 'free') return `Free. ${sayAccess(spoken)}`
-  if (terms.kind === 'openPrice') return `${sayOpenPrice(terms.minimum, terms.suggested, money)} ${sayAccess(spoken)}`
+  const access = sayAccess(spoken)
+  if (terms.kind === 'free') return say(SENTENCE.free, { access })
+  if (terms.kind === 'openPrice') return sayOpenPrice(terms.minimum, terms.suggested, access, money)
   const clauses = [sayToday(spoken), ...laterRuns(spoken).map((run) => sayLaterRun(run, spoken))]
   const later = laterPayments(spoken)
   const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
-  const inAll = later.length > 0 && !line.untilCancelled ? ` ${formatMoney(all, money)} in all.` : ''
-  return `${clauses.join(', then ')}.${inAll} ${sayAccess(spoken)}`
+  const payments = sayThen(clauses)
+  return later.length > 0 && !line.untilCancelled
+    ? say(SENTENCE.priceInAll, { payments, all: formatMoney(all, money), access })
+    : say(SENTENCE.price, { payments, access })
 }
 
 /** Installments in parts: "€30.00 deposit, then 3 × €30.00; €120.00 in all". */
 export function sayInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): string {
-  const say = (amount: Amount) => formatMoney(amount, money)
+  const written = (amount: Amount) => formatMoney(amount, money)
   const sumOf = (of: readonly ScheduledPayment[]) => of.reduce((sum, { pay }) => sum + pay, 0)
   const deposit = sumOf(line.payments.filter(({ kind }) => kind === 'deposit'))
   const parts = runsOf(
     line.payments.filter(({ kind }) => kind === 'regular'),
     false,
   )
-  const runs = parts.map(({ pay, dues }) => (dues.length === 1 ? say(pay) : `${dues.length} × ${say(pay)}`))
-  const begin = deposit > 0 ? [`${say(deposit)} deposit`] : []
-  return `${[...begin, ...runs].join(', then ')}; ${say(sumOf(line.payments))} in all`
+  const runs = parts.map(({ pay, dues }) => sayTimes(dues.length, written(pay)))
+  const begin = deposit > 0 ? [say(PRICE.deposit, { money: written(deposit) })] : []
+  return say(SENTENCE.partsInAll, { parts: sayThen([...begin, ...runs]), all: written(sumOf(line.payments)) })
 }
 
 /** What follows today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
 export function sayLater(spoken: Spoken): string {
-  const runs = laterRuns(spoken).map((run) => `then ${sayLaterRun(run, spoken)}`)
-  return [...(runs.length > 0 ? [runs.join(', ')] : []), sayAccessShort(spoken)].join(' · ')
+  const runs = laterRuns(spoken).map((run) => sayLaterRun(run, spoken))
+  const access = sayAccessShort(spoken)
+  return runs.length > 0
+    ? say(OFFER.dot, { one: say(OFFER.thenLater, { payments: sayThen(runs) }), next: access })
+    : access
 }
 
 /** A price in a list, where there is little room: "€129", "3 × €43", "€180 + 8 × €65", "€19 a month", "from €4", "free". */
@@ -60,18 +68,18 @@ export function sayShort({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
   )
   switch (terms.kind) {
     case 'free':
-      return 'free'
+      return PRICE.free
     case 'single':
       return short(line.payments[0]?.pay ?? 0)
     case 'openPrice':
-      return terms.minimum === 0 ? 'your price' : `from ${short(terms.minimum)}`
+      return terms.minimum === 0 ? PRICE.yourPrice : say(PRICE.from, { money: short(terms.minimum) })
     case 'installments':
     case 'subscription': {
       const kindSum = (kind: PaymentKind) =>
         line.payments.filter((payment) => payment.kind === kind).reduce((sum, { pay }) => sum + pay, 0)
       const once = kindSum('deposit') + kindSum('setup')
       const parts = regular.map((run) => shortRun(run, terms.every, short))
-      return [...(once > 0 ? [short(once)] : []), parts.join(', then ')].join(' + ')
+      return once > 0 ? say(PRICE.plus, { first: short(once), next: sayThen(parts) }) : sayThen(parts)
     }
   }
 }
@@ -93,24 +101,38 @@ export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
   // "€150 for the first year, then €190 a year": a first payment on sale is no price of its own.
   const isFirst = ({ dues }: Run, index: number) =>
     index === 0 && dues.length === 1 && regular.length > 1 && line.untilCancelled
-  const first = terms.every.count === 1 ? `the first ${terms.every.unit}` : `the first ${sayLength(terms.every)}`
-  const runs = regular
-    .map((run, index) => (isFirst(run, index) ? `${short(run.pay)} for ${first}` : shortRun(run, terms.every, short)))
-    .join(', then ')
+  const first =
+    terms.every.count === 1 ? FIRST_ONES[terms.every.unit] : say(PRICE.theFirst, { length: sayLength(terms.every) })
+  const runs = sayThen(
+    regular.map((run, index) =>
+      isFirst(run, index)
+        ? say(PRICE.forLength, { money: short(run.pay), length: first })
+        : shortRun(run, terms.every, short),
+    ),
+  )
   const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
-  const inAll = !line.untilCancelled && line.payments.length > 1 ? ` (${short(all)} in all)` : ''
-  const begin = [
-    ...(sumOf('setup') > 0 ? [`${short(sumOf('setup'))} to begin`] : []),
-    ...(terms.trial
-      ? [
-          sumOf('trial') > 0
-            ? `${short(sumOf('trial'))} for ${sayLength(terms.trial.length)}`
-            : `${sayLength(terms.trial.length)} free`,
-        ]
-      : []),
-  ].join(', ')
-  const deposit = sumOf('deposit') > 0 ? `${short(sumOf('deposit'))} deposit + ` : ''
-  return `${begin ? `${begin}, then ` : ''}${deposit}${runs}${inAll}`
+  const setup = sumOf('setup') > 0 ? [say(PRICE.toBegin, { money: short(sumOf('setup')) })] : []
+  const begin = [...setup, ...(terms.trial ? [sayTrial(sumOf('trial'), sayLength(terms.trial.length), short)] : [])]
+  const deposit = sumOf('deposit') > 0 && say(PRICE.deposit, { money: short(sumOf('deposit')) })
+  const regularly = deposit ? say(PRICE.plus, { first: deposit, next: runs }) : runs
+  const price =
+    begin.length > 0 ? sayThen([begin.reduce((one, next) => say(PRICE.listed, { one, next })), regularly]) : regularly
+  return !line.untilCancelled && line.payments.length > 1 ? say(PRICE.inBrackets, { price, all: short(all) }) : price
+}
+
+const FIRST_ONES = {
+  day: PRICE.firstDay,
+  week: PRICE.firstWeek,
+  month: PRICE.firstMonth,
+  year: PRICE.firstYear,
+}
+
+function sayTrial(pay: Amount, length: string, short: (amount: Amount) => string): string {
+  return pay > 0 ? say(PRICE.forLength, { money: short(pay), length }) : say(PRICE.lengthFree, { length })
+}
+
+function sayTimes(count: number, money: string): string {
+  return count === 1 ? money : say(PRICE.times, { number: count, money })
 }
 
 /**
@@ -120,15 +142,20 @@ export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
 export function sayWholes(offers: readonly Pick<Spoken, 'terms' | 'line' | 'money'>[]): string {
   const said = [...new Set(offers.map(sayWhole))]
   const more = said.length - 2
-  const first = said.slice(0, 2).join(', or ')
-  return more > 0 ? `${first}, or ${more} more ${more === 1 ? 'price' : 'prices'}` : first
+  const [one = '', two] = said
+  const prices = two === undefined ? one : say(OFFER.orAnother, { first: one, next: two })
+  return more > 0 ? say(OFFER.morePrices, { prices, count: more }) : prices
 }
 
 /** What a payment is for where it is no regular one: "Set-up fee", "First 7 days", "Deposit"; null else. */
 export function namePayment({ kind }: Pick<ScheduledPayment, 'kind'>, terms: Terms): string | null {
-  if (kind === 'setup') return 'Set-up fee'
-  if (kind === 'deposit') return 'Deposit'
-  if (kind === 'trial') return 'trial' in terms && terms.trial ? `First ${sayLength(terms.trial.length)}` : 'Trial'
+  if (kind === 'setup') return PRICE.setupFee
+  if (kind === 'deposit') return PRICE.depositPayment
+  if (kind === 'trial') {
+    return 'trial' in terms && terms.trial
+      ? say(PRICE.firstLength, { length: sayLength(terms.trial.length) })
+      : PRICE.trialPayment
+  }
   return null
 }
 
@@ -143,7 +170,7 @@ export function todayInParts({
     .map((payment) => ({ name: namePayment(payment, terms), pay: payment.pay }))
   const trial = 'trial' in terms ? terms.trial : null
   const isFree = trial !== null && !line.payments.some(({ kind }) => kind === 'trial')
-  return isFree ? [...parts, { name: `First ${sayLength(trial.length)}`, pay: 0 }] : parts
+  return isFree ? [...parts, { name: say(PRICE.firstLength, { length: sayLength(trial.length) }), pay: 0 }] : parts
 }
 
 function shortRun(
@@ -151,15 +178,15 @@ function shortRun(
   every: Parameters<typeof sayRate>[0],
   short: (amount: Amount) => string,
 ): string {
-  if (endless) return `${short(pay)} ${sayRate(every)}`
-  return dues.length === 1 ? short(pay) : `${dues.length} × ${short(pay)}`
+  if (endless) return say(PRICE.atRate, { money: short(pay), rate: sayRate(every) })
+  return sayTimes(dues.length, short(pay))
 }
 
 /** The button that pays: "Pay €129.00", "Pay €43.00 today", "Start for €0.00 today", "Get the course". */
 export function sayPayButton(today: Amount, hasLater: boolean, money: MoneyFormat): string {
-  const amount = formatMoney(today, money)
-  if (hasLater) return today > 0 ? `Pay ${amount} today` : `Start for ${amount} today`
-  return today > 0 ? `Pay ${amount}` : 'Get the course'
+  const values = { money: formatMoney(today, money) }
+  if (hasLater) return say(today > 0 ? PRICE.payToday : PRICE.startToday, values)
+  return today > 0 ? say(PRICE.pay, values) : PRICE.getCourse
 }
 
 /** The button on a course page: what the creator wrote, or what the price (and being for holders alone) makes of it. */
@@ -169,18 +196,22 @@ export function sayEnrolButton(
   forHolders = false,
 ): string {
   if (written.trim()) return written.trim()
-  if (terms.kind === 'free') return forHolders ? 'Included for members' : 'Get the course'
+  if (terms.kind === 'free') return forHolders ? OFFER.forMembers : PRICE.getCourse
   if (terms.kind === 'openPrice')
-    return terms.minimum === 0 ? 'Name your price' : `From ${formatMoney(terms.minimum, money)}`
+    return terms.minimum === 0 ? OFFER.nameYourPrice : say(OFFER.from, { money: formatMoney(terms.minimum, money) })
   const today = line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)
   const hasLater = line.untilCancelled || line.payments.some(({ due }) => due > purchaseDay)
-  if (today === 0 && 'trial' in terms && terms.trial) return `Try ${sayLength(terms.trial.length)} free`
-  return `Enrol for ${formatMoney(today, money)}${hasLater ? ' today' : ''}`
+  if (today === 0 && 'trial' in terms && terms.trial) {
+    return say(OFFER.tryFree, { length: sayLength(terms.trial.length) })
+  }
+  return say(hasLater ? OFFER.enrolToday : OFFER.enrol, { money: formatMoney(today, money) })
 }
 
-function sayOpenPrice(minimum: Amount, suggested: Amount, money: MoneyFormat): string {
-  const from = minimum > 0 ? `, from ${formatMoney(minimum, money)}` : ''
-  return `The buyer names the price${from}; ${formatMoney(suggested, money)} is suggested.`
+function sayOpenPrice(minimum: Amount, suggested: Amount, access: string, money: MoneyFormat): string {
+  const values = { suggested: formatMoney(suggested, money), access }
+  return minimum > 0
+    ? say(SENTENCE.openPriceFrom, { ...values, minimum: formatMoney(minimum, money) })
+    : say(SENTENCE.openPrice, values)
 }
 
 /** What is paid on the purchase day: "€240.00 to begin", "7 days free", "€1.00 today for the first 14 days". */
@@ -191,14 +222,19 @@ function sayToday({ terms, line, purchaseDay, money }: Spoken): string {
   const setup = sum('setup')
   const trial = 'trial' in terms ? terms.trial : null
   if (!trial) {
-    if (setup > 0) return `${formatMoney(sum(), money)} to begin`
-    return `${formatMoney(sum(), money)} ${sum('deposit') > 0 ? 'deposit today' : 'today'}`
+    const values = { money: formatMoney(sum(), money) }
+    if (setup > 0) return say(PRICE.toBegin, values)
+    return say(sum('deposit') > 0 ? SENTENCE.depositToday : SENTENCE.today, values)
   }
   const length = sayLength(trial.length)
-  const begin = setup > 0 ? `${formatMoney(setup, money)} to begin, ` : ''
   const paid = sum('trial')
-  if (paid === 0) return `${begin}${length} free`
-  return `${begin}${formatMoney(paid, money)} ${setup > 0 ? '' : 'today '}for the first ${length}`
+  const values = { money: formatMoney(paid, money), length }
+  const first =
+    paid === 0
+      ? say(PRICE.lengthFree, values)
+      : say(setup > 0 ? SENTENCE.forTheFirst : SENTENCE.todayForTheFirst, values)
+  if (setup === 0) return first
+  return say(SENTENCE.listed, { one: say(PRICE.toBegin, { money: formatMoney(setup, money) }), next: first })
 }
 
 function laterPayments({ line, purchaseDay }: Spoken): ScheduledPayment[] {
@@ -217,26 +253,27 @@ function sayLaterRun(run: Run, { terms, money, purchaseDay }: Spoken): string {
 /** When the course opens and closes, as sentences. */
 function sayAccess({ access, line, purchaseDay, money }: Spoken): string {
   const day = (when: Day) => sayDay(when, money.language, purchaseDay.slice(0, 4))
-  const opens = line.opens > purchaseDay ? `Opens on ${day(line.opens)}` : 'Open'
-  const from = line.opens > purchaseDay ? ' and stays open' : ''
+  const opens = line.opens > purchaseDay ? say(SENTENCE.opensOn, { day: day(line.opens) }) : SENTENCE.open
   if (access.lasts === 'whilePaying') {
-    const grace =
-      access.graceDays > 0 ? ` and ${access.graceDays} ${access.graceDays === 1 ? 'day' : 'days'} longer` : ''
-    return `${opens}${from} while it is paid${grace}.`
+    return access.graceDays > 0
+      ? say(SENTENCE.whilePaidGrace, { opens, count: access.graceDays })
+      : say(SENTENCE.whilePaid, { opens })
   }
-  return line.closes ? `${opens}${from} until ${day(line.closes)}.` : `${opens}${from} for good.`
+  return line.closes ? say(SENTENCE.until, { opens, day: day(line.closes) }) : say(SENTENCE.forGood, { opens })
 }
 
 function sayAccessShort({ access, line, purchaseDay, money }: Spoken): string {
-  const opens =
-    line.opens > purchaseDay
-      ? `opens on ${sayDay(line.opens, money.language, purchaseDay.slice(0, 4))}`
-      : 'opens at once'
-  if (access.lasts === 'forever') return `${opens} · yours for good`
-  if (access.lasts === 'whilePaying') return `${opens} · while you pay`
-  if ('until' in access.lasts)
-    return `${opens} · until ${sayDay(access.lasts.until, money.language, purchaseDay.slice(0, 4))}`
-  return `${opens} · for ${sayLength(access.lasts)}`
+  const day = (when: Day) => sayDay(when, money.language, purchaseDay.slice(0, 4))
+  const opens = line.opens > purchaseDay ? say(OFFER.opensOn, { day: day(line.opens) }) : OFFER.opensAtOnce
+  return say(OFFER.dot, { one: opens, next: sayLasts(access.lasts, day) })
+}
+
+function sayLasts(lasts: Access['lasts'], day: (when: Day) => string): string {
+  if (lasts === 'forever') return OFFER.forGood
+  if (lasts === 'whilePaying') return OFFER.whilePaying
+  return 'until' in lasts
+    ? say(OFFER.until, { day: day(lasts.until) })
+    : say(OFFER.forLength, { length: sayLength(lasts) })
 }
 
 /**
