@@ -3,6 +3,8 @@ import type { ShownSale } from '../core/content/shownSale.ts'
 import { formatMoney, type MoneyFormat } from '../core/money/format.ts'
 import { type Spoken, sayEnrolButton, sayLater, sayWhole } from '../core/sentence/sentence.ts'
 import { sayList } from '../core/sentence/words.ts'
+import { CARD } from '../core/words/en/shop.ts'
+import { say } from '../core/words/message.ts'
 import { buttonClass } from './Button.tsx'
 
 interface OfferCardProps {
@@ -27,7 +29,7 @@ interface OfferCardProps {
 export function Suggestion() {
   return (
     <span className="ml-2 rounded-full border border-leaf px-1.5 text-[11.5px] font-semibold whitespace-nowrap text-leaf">
-      our suggestion
+      {CARD.suggestion}
     </span>
   )
 }
@@ -35,7 +37,7 @@ export function Suggestion() {
 /** One offer as buyers see it: on the course page, and beside the creator who edits it. */
 export function OfferCard(props: OfferCardProps) {
   const { name, button, spoken, highlighted, lines, sale, needs, href, instead } = props
-  const label = spoken ? sayEnrolButton(spoken, button, needs.length > 0) : button || 'Enrol'
+  const label = spoken ? sayEnrolButton(spoken, button, needs.length > 0) : button || CARD.enrol
   const looks = buttonClass('press', 'block w-full text-center')
   return (
     <div
@@ -43,7 +45,7 @@ export function OfferCard(props: OfferCardProps) {
     >
       <div className="flex flex-wrap items-baseline justify-between gap-x-3">
         <b className="min-w-0 font-semibold">
-          {name || 'Untitled offer'}
+          {name || CARD.untitled}
           {highlighted && <Suggestion />}
         </b>
         <span className="display ml-auto text-right text-[17px] leading-snug font-semibold">
@@ -51,9 +53,11 @@ export function OfferCard(props: OfferCardProps) {
           {spoken ? sayWhole(spoken) : '–'}
         </span>
       </div>
-      <p className="mt-0.5 text-[13px] text-ink-3">{spoken ? sayLater(spoken) : 'no price yet'}</p>
+      <p className="mt-0.5 text-[13px] text-ink-3">{spoken ? sayLater(spoken) : CARD.noPrice}</p>
       {spoken && sale && <SaleLine sale={sale} money={spoken.money} />}
-      {needs.length > 0 && <p className="mt-1 text-[13px]">For members of {sayList(needs, 'or')}.</p>}
+      {needs.length > 0 && (
+        <p className="mt-1 text-[13px]">{say(CARD.forMembers, { courses: sayList(needs, 'or') })}</p>
+      )}
       {lines.length > 0 && (
         <ul className="mt-1.5 text-[13.5px]">
           {lines.map((line, index) => (
@@ -79,12 +83,14 @@ export function Struck({ sale, money }: { sale: ShownSale; money: MoneyFormat })
   if (sale.earlier === null) return null
   return (
     <>
-      <span className="sr-only">Lowest price before the sale: </span>
+      <span className="sr-only">{CARD.struck}</span>
       <s className="mr-1.5 font-normal text-ink-3">{formatMoney(sale.earlier, money)}</s>
-      <span className="sr-only">, now </span>
+      <span className="sr-only">{CARD.now}</span>
     </>
   )
 }
+
+const OF = { 'in all': CARD.saleInAll, each: CARD.saleEach, 'first payment': CARD.saleFirst }
 
 /** Until when a sale runs and what it is held against. */
 export function SaleLine({ sale, money }: { sale: ShownSale; money: MoneyFormat }) {
@@ -93,9 +99,7 @@ export function SaleLine({ sale, money }: { sale: ShownSale; money: MoneyFormat 
       {sale.of !== '' && (
         <>
           <Struck sale={sale} money={money} />
-          <b className="font-semibold">
-            {formatMoney(sale.now, money)} {sale.of}
-          </b>
+          <b className="font-semibold">{say(OF[sale.of], { money: formatMoney(sale.now, money) })}</b>
           {'. '}
         </>
       )}

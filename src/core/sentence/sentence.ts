@@ -4,7 +4,7 @@ import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { PaymentKind, Quote, QuotedLine, ScheduledPayment } from '../quote/types.ts'
 import type { Access, Terms } from '../terms/terms.ts'
-import { OFFER, PRICE, SENTENCE } from '../words/en/price.ts'
+import { OFFER, PAY, PRICE, SENTENCE } from '../words/en/price.ts'
 import { say } from '../words/message.ts'
 import { type Run, runsOf, sayRun } from './runs.ts'
 import { sayLength, sayRate, sayThen } from './words.ts'
@@ -102,7 +102,9 @@ export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
   const isFirst = ({ dues }: Run, index: number) =>
     index === 0 && dues.length === 1 && regular.length > 1 && line.untilCancelled
   const first =
-    terms.every.count === 1 ? FIRST_ONES[terms.every.unit] : say(PRICE.theFirst, { length: sayLength(terms.every) })
+    terms.every.count === 1
+      ? PRICE.firstOnes[terms.every.unit]
+      : say(PRICE.theFirst, { length: sayLength(terms.every) })
   const runs = sayThen(
     regular.map((run, index) =>
       isFirst(run, index)
@@ -118,13 +120,6 @@ export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
   const price =
     begin.length > 0 ? sayThen([begin.reduce((one, next) => say(PRICE.listed, { one, next })), regularly]) : regularly
   return !line.untilCancelled && line.payments.length > 1 ? say(PRICE.inBrackets, { price, all: short(all) }) : price
-}
-
-const FIRST_ONES = {
-  day: PRICE.firstDay,
-  week: PRICE.firstWeek,
-  month: PRICE.firstMonth,
-  year: PRICE.firstYear,
 }
 
 function sayTrial(pay: Amount, length: string, short: (amount: Amount) => string): string {
@@ -185,8 +180,8 @@ function shortRun(
 /** The button that pays: "Pay €129.00", "Pay €43.00 today", "Start for €0.00 today", "Get the course". */
 export function sayPayButton(today: Amount, hasLater: boolean, money: MoneyFormat): string {
   const values = { money: formatMoney(today, money) }
-  if (hasLater) return say(today > 0 ? PRICE.payToday : PRICE.startToday, values)
-  return today > 0 ? say(PRICE.pay, values) : PRICE.getCourse
+  if (hasLater) return say(today > 0 ? PAY.today : PAY.start, values)
+  return today > 0 ? say(PAY.now, values) : PAY.get
 }
 
 /** The button on a course page: what the creator wrote, or what the price (and being for holders alone) makes of it. */
@@ -196,7 +191,7 @@ export function sayEnrolButton(
   forHolders = false,
 ): string {
   if (written.trim()) return written.trim()
-  if (terms.kind === 'free') return forHolders ? OFFER.forMembers : PRICE.getCourse
+  if (terms.kind === 'free') return forHolders ? OFFER.forMembers : PAY.get
   if (terms.kind === 'openPrice')
     return terms.minimum === 0 ? OFFER.nameYourPrice : say(OFFER.from, { money: formatMoney(terms.minimum, money) })
   const today = line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)

@@ -7,7 +7,7 @@ import { accessProblem } from '../../core/content/endsOn.ts'
 import { describeOffer, taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
-import { sayWholes } from '../../core/sentence/sentence.ts'
+import { sayWhole, sayWholes, todayInParts } from '../../core/sentence/sentence.ts'
 import { beginSentence, sayList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
@@ -68,6 +68,8 @@ async function offersOf(
           terms,
           access,
           quote: said.quote,
+          price: sayWhole(said.spoken),
+          today: todayInParts(said.spoken),
           taxRate: live.taxRate ?? school.taxRate,
           lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
           sale: shownSale(history.get(id) ?? [], school, at),

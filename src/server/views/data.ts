@@ -48,6 +48,10 @@ export interface ShopOffer {
   access: Access
   highlighted: boolean
   quote: Quote
+  /** The whole price in few words. */
+  price: string
+  /** What is paid today, named where it is no regular payment. */
+  today: { name: string | null; pay: number }[]
   /** Basis points: the offer's own, or the school's. */
   taxRate: number
   /** A few lines under the price. */

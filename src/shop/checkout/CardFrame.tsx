@@ -1,4 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
+import { PAYING } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { Mode, PaymentMethod } from '../../server/client.ts'
 import { listenTo } from './GatewayFields.ts'
 
@@ -33,7 +35,7 @@ export function CardFrame({
     <iframe
       ref={ref}
       src={src}
-      title={`${way.method} fields of ${way.gateway}`}
+      title={say(PAYING.fields, { method: way.method, gateway: way.gateway })}
       style={{ height }}
       className="-mx-[3px] block w-[calc(100%+6px)]"
     />

@@ -3,15 +3,17 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { Quote } from '../../core/quote/types.ts'
-import { sayPayButton, sayWhole, todayInParts } from '../../core/sentence/sentence.ts'
+import { sayPayButton } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
-import type { CheckoutView, PaymentMethod, ShopOffer, ShopPage } from '../../server/client.ts'
+import { CHECKOUT } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
+import type { CheckoutView, Needs, PaymentMethod, ShopOffer, ShopPage } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Field, LINE_INPUT } from '../../ui/Field.tsx'
 import { SaleLine, Struck, Suggestion } from '../../ui/OfferCard.tsx'
+import { sayWith } from '../../ui/sayWith.ts'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
-import { spokenOf } from '../spokenOf.ts'
 import { CardFrame } from './CardFrame.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { Held, SLIP } from './Slip.tsx'
@@ -49,7 +51,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       />
       {view.held && <Held held={view.held} />}
       {view.offers.length > 1 && (
-        <Step title="How you pay" isDone>
+        <Step title={CHECKOUT.howYouPay} isDone>
           <OfferChoice
             offers={view.offers}
             chosen={offer.id}
@@ -60,27 +62,20 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
         </Step>
       )}
       {lacks && offer.needs && (
-        <Step title="For whom this is" isLast>
-          <p className="mb-1.5">
-            “{offer.name}” is for members of{' '}
-            {sayList(
-              offer.needs.courses.map(({ title }) => title),
-              'or',
-            )}
-            .
-          </p>
+        <Step title={CHECKOUT.forWhom} isLast>
+          <p className="mb-1.5">{say(CHECKOUT.membersOnly, { offer: offer.name, courses: coursesOf(offer.needs) })}</p>
           <WhatIsNeeded needs={offer.needs} then={`/buy/${view.course.slug}?offer=${offer.id}`} />
         </Step>
       )}
       {!lacks && offer.terms.kind === 'openPrice' && (
-        <Step title="Your price" isDone={!checkout.priceProblem}>
+        <Step title={CHECKOUT.yourPrice} isDone={!checkout.priceProblem}>
           <Field
-            label={`In ${page.school.currency}`}
+            label={say(CHECKOUT.inCurrency, { currency: page.school.currency })}
             error={checkout.priceProblem ?? errors.chosen}
             hint={
               offer.terms.minimum > 0
-                ? `At least ${formatMoney(offer.terms.minimum, page.school)}.`
-                : 'Any price; 0 is fine too.'
+                ? say(CHECKOUT.atLeast, { money: formatMoney(offer.terms.minimum, page.school) })
+                : CHECKOUT.anyPrice
             }
             className="max-w-[220px]"
           >
@@ -100,23 +95,23 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       )}
       {!lacks && (
         <>
-          <Step title="Who you are" isDone={Boolean(checkout.name && checkout.email)}>
+          <Step title={CHECKOUT.who} isDone={Boolean(checkout.name && checkout.email)}>
             <div className="grid gap-2.5 sm:grid-cols-2">
-              <Field label="Name" error={errors.name}>
+              <Field label={CHECKOUT.name} error={errors.name}>
                 {(wiring) => (
                   <input
                     {...wiring}
                     className={LINE_INPUT}
                     autoComplete="name"
                     maxLength={100}
-                    placeholder="First and last name"
+                    placeholder={CHECKOUT.namePlace}
                     value={checkout.name}
                     readOnly={isBusy}
                     onChange={(event) => checkout.setName(event.target.value)}
                   />
                 )}
               </Field>
-              <Field label="Email" error={errors.email}>
+              <Field label={CHECKOUT.email} error={errors.email}>
                 {(wiring) => (
                   <input
                     {...wiring}
@@ -124,7 +119,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                     type="email"
                     autoComplete="email"
                     maxLength={254}
-                    placeholder="for receipt and access"
+                    placeholder={CHECKOUT.emailPlace}
                     value={checkout.email}
                     readOnly={isBusy}
                     onChange={(event) => checkout.setEmail(event.target.value)}
@@ -135,7 +130,9 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
           </Step>
           {(needsWay || isOwnPrice) && shownWay && (
             <Step
-              title={ways.length > 1 ? 'Payment method' : `Your ${shownWay.method.toLowerCase()}`}
+              title={
+                ways.length > 1 ? CHECKOUT.method : say(CHECKOUT.yourMethod, { method: shownWay.method.toLowerCase() })
+              }
               isHidden={!needsWay || !way}
             >
               <Ways
@@ -155,7 +152,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
               />
             </Step>
           )}
-          <Step title="Dates" isLast>
+          <Step title={CHECKOUT.dates} isLast>
             <WhatHappens
               page={page}
               offer={offer}
@@ -172,8 +169,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             )}
             {cannotPay && (
               <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
-                {page.school.name} cannot take payments for this at the moment. Nothing is wrong on your side; please
-                check back soon.
+                {say(CHECKOUT.cannotPay, { school: page.school.name })}
               </p>
             )}
             <div aria-live="assertive">
@@ -183,20 +179,23 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             </div>
             {phase.kind === 'elsewhere' && (
               <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
-                You began to pay elsewhere and have not finished there. Nothing was charged so far.{' '}
-                <a className="link" href={phase.url}>
-                  Continue there
-                </a>
-                , or{' '}
-                <button type="button" className="link" onClick={checkout.payAnotherWay}>
-                  order it anew
-                </button>
-                .
+                {sayWith(CHECKOUT.elsewhere, {
+                  there: (
+                    <a className="link" href={phase.url}>
+                      {CHECKOUT.there}
+                    </a>
+                  ),
+                  anew: (
+                    <button type="button" className="link" onClick={checkout.payAnotherWay}>
+                      {CHECKOUT.anew}
+                    </button>
+                  ),
+                })}
               </p>
             )}
             {phase.kind === 'checking' && (
               <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
-                The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.
+                {CHECKOUT.checking}
               </p>
             )}
             <Button
@@ -207,22 +206,24 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             >
               {!isBusy
                 ? checkout.priceProblem
-                  ? 'Pay'
+                  ? CHECKOUT.pay
                   : sayButton(page, way, pay, hasLater)
                 : phase.kind === 'checking'
-                  ? 'Waiting for the result…'
-                  : 'One moment…'}
+                  ? CHECKOUT.waiting
+                  : CHECKOUT.busy}
             </Button>
             <p className="mt-2 text-[12.5px] text-ink-3">
               {!cannotPay && smallPrint(page, way, pay, hasLater)}
               {page.school.hasTerms && (
                 <>
                   {' '}
-                  By ordering you accept the{' '}
-                  <a className="link" href="/terms" target="_blank" rel="noopener">
-                    terms of sale
-                  </a>
-                  .
+                  {sayWith(CHECKOUT.accept, {
+                    terms: (
+                      <a className="link" href="/terms" target="_blank" rel="noopener">
+                        {CHECKOUT.terms}
+                      </a>
+                    ),
+                  })}
                 </>
               )}
             </p>
@@ -275,7 +276,7 @@ interface OfferChoiceProps {
 function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps) {
   return (
     <fieldset disabled={isBusy}>
-      <legend className="sr-only">How you pay</legend>
+      <legend className="sr-only">{CHECKOUT.howYouPay}</legend>
       {offers.map((offer) => (
         <label
           key={offer.id}
@@ -299,16 +300,12 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
             </b>
             <b className="ml-auto text-right font-semibold">
               {offer.sale?.of === '' && <Struck sale={offer.sale} money={page.school} />}
-              {wholePrice(offer, page)}
+              {offer.price}
             </b>
           </span>
           {offer.needs && (
             <span className="col-start-2 -mt-2 text-[13px] text-ink-2">
-              {offer.needs.isMet ? 'for you, as a member of ' : 'for members of '}
-              {sayList(
-                offer.needs.courses.map(({ title }) => title),
-                'or',
-              )}
+              {say(offer.needs.isMet ? CHECKOUT.asMember : CHECKOUT.forMembers, { courses: coursesOf(offer.needs) })}
             </span>
           )}
         </label>
@@ -317,30 +314,32 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
   )
 }
 
-function wholePrice(offer: ShopOffer, { school }: ShopPage): string {
-  const spoken = spokenOf(offer, school)
-  return spoken ? sayWhole(spoken) : ''
+/** The courses of which one must be held, in words. */
+function coursesOf({ courses }: Needs): string {
+  return sayList(
+    courses.map(({ title }) => title),
+    'or',
+  )
 }
 
 /** What the button says: that it is paid now, that the buyer goes on elsewhere, or that they order and transfer it. */
 function sayButton({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
   if (pay === 0 || !way || way.style === 'embedded') return sayPayButton(pay, hasLater, school)
-  const amount = formatMoney(pay, school)
-  return way.style === 'redirect' ? `Continue to ${way.gateway}, ${amount}` : `Order and transfer ${amount}`
+  const money = formatMoney(pay, school)
+  return way.style === 'redirect'
+    ? say(CHECKOUT.goThere, { gateway: way.gateway, money })
+    : say(CHECKOUT.transfer, { money })
 }
 
 /** What is said below the button: who charges, and what the buyer allows. */
 function smallPrint({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
-  const gateway = way?.gateway ?? 'the gateway'
-  if (hasLater) {
-    const what = way?.style === 'embedded' ? 'to this card, which' : 'by'
-    return `By ordering you allow ${school.name} to charge the later payments ${what} ${gateway}${way?.style === 'embedded' ? ' keeps for it' : ', as you approve there'}.`
-  }
-  if (pay === 0) return 'Nothing to pay.'
-  if (way?.style === 'offline') return 'The next page says where to send the money. Access begins once it is received.'
-  if (way?.known === 'later')
-    return `Charged once. ${gateway} takes the payment; access begins once the money is received, mostly within hours.`
-  return `Charged once. ${gateway} takes the payment${way?.style === 'embedded' ? `; your card number never reaches ${school.name}` : ''}.`
+  const values = { school: school.name, gateway: way?.gateway ?? CHECKOUT.theGateway }
+  const isCard = way?.style === 'embedded'
+  if (hasLater) return say(isCard ? CHECKOUT.laterByCard : CHECKOUT.laterElsewhere, values)
+  if (pay === 0) return CHECKOUT.nothing
+  if (way?.style === 'offline') return CHECKOUT.offline
+  if (way?.known === 'later') return say(CHECKOUT.knownLater, values)
+  return say(isCard ? CHECKOUT.onceByCard : CHECKOUT.once, values)
 }
 
 function suggestedOf({ terms }: ShopOffer): number {
@@ -369,31 +368,36 @@ function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
     ? taxOf(pay ?? 0, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
     : quote.today
   const rate = formatRate(offer.taxRate, school.language)
-  const parts = line ? todayInParts({ terms, line, purchaseDay: quote.purchaseDay }) : []
   // What is no regular payment is named, and so is what stands beside it.
-  const named = parts.some(({ name }) => name !== null) ? parts : []
+  const named = offer.today.some(({ name }) => name !== null) ? offer.today : []
   const year = quote.purchaseDay.slice(0, 4)
   const shown = quote.later.slice(0, MAX_ROWS)
   const rest = quote.later.length - shown.length
   const day = (when: string) => sayDay(when, school.language, year)
   const opensLater = line && line.opens > quote.purchaseDay ? line.opens : null
   const lasts =
-    offer.access.lasts === 'whilePaying' ? 'while you pay' : line?.closes ? `until ${day(line.closes)}` : 'for good'
+    offer.access.lasts === 'whilePaying'
+      ? CHECKOUT.whilePaying
+      : line?.closes
+        ? say(CHECKOUT.until, { day: day(line.closes) })
+        : CHECKOUT.forGood
   return (
     <dl className="grid grid-cols-[1fr_auto] gap-x-2.5 gap-y-1">
       <dt className="font-semibold">
-        {opensLater
-          ? `Today; the course opens on ${day(opensLater)}, ${lasts}`
-          : `Today, and the course is open ${lasts}`}
+        {opensLater ? say(CHECKOUT.todayOpensOn, { day: day(opensLater), lasts }) : say(CHECKOUT.todayOpen, { lasts })}
       </dt>
       <dd className="text-right font-semibold">
-        {pay === null ? '–' : pay === 0 && quote.later.length === 0 ? 'free' : formatMoney(pay, school)}
+        {pay === null
+          ? CHECKOUT.unknown
+          : pay === 0 && quote.later.length === 0
+            ? CHECKOUT.free
+            : formatMoney(pay, school)}
       </dd>
       {named.map(({ name, pay: amount }) => (
         <Row
           key={name}
-          label={name ?? 'First payment'}
-          value={amount > 0 ? formatMoney(amount, school) : 'free'}
+          label={name ?? CHECKOUT.firstPayment}
+          value={amount > 0 ? formatMoney(amount, school) : CHECKOUT.free}
           isQuiet
         />
       ))}
@@ -401,15 +405,15 @@ function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
         <Row key={due} label={day(due)} value={formatMoney(amount, school)} />
       ))}
       {rest > 0 && quote.committed !== null && (
-        <Row label={`and ${rest} more, the last on ${day(quote.later.at(-1)?.due ?? '')}`} value="" isQuiet />
+        <Row label={say(CHECKOUT.more, { number: rest, day: day(quote.later.at(-1)?.due ?? '') })} value="" isQuiet />
       )}
-      {quote.committed === null && <Row label="and so on, until you cancel" value="" isQuiet />}
+      {quote.committed === null && <Row label={CHECKOUT.endless} value="" isQuiet />}
       {quote.later.length > 0 && quote.committed !== null && (
-        <Row label="In all" value={formatMoney(quote.committed, school)} isQuiet />
+        <Row label={CHECKOUT.inAll} value={formatMoney(quote.committed, school)} isQuiet />
       )}
       {tax > 0 && (
         <Row
-          label={`VAT ${rate}, inside${quote.later.length > 0 ? ' today’s payment' : ''}`}
+          label={say(quote.later.length > 0 ? CHECKOUT.vatOfToday : CHECKOUT.vat, { rate })}
           value={formatMoney(tax, school)}
           isQuiet
         />

@@ -1,3 +1,4 @@
+import { CHECKOUT } from '../../core/words/en/shop.ts'
 import type { CheckoutView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { ClothHead } from '../catalogue/ClothHead.tsx'
@@ -25,10 +26,10 @@ export default function CheckoutPage({ page, view }: { page: ShopPage; view: Che
 function OwnedCourse({ view: { course, held } }: { view: CheckoutView }) {
   return (
     <div className={SLIP}>
-      <h2 className="text-[19px]">You have this course.</h2>
+      <h2 className="text-[19px]">{CHECKOUT.owned}</h2>
       {held && <Held held={held} />}
       <a href={`/learn/${course.slug}`} className={buttonClass('press')}>
-        Open it
+        {CHECKOUT.open}
       </a>
     </div>
   )
@@ -37,7 +38,7 @@ function OwnedCourse({ view: { course, held } }: { view: CheckoutView }) {
 function WhatYouGet({ view: { course } }: { view: CheckoutView }) {
   return (
     <aside className="pt-5 md:pt-[66px]">
-      <h2 className="mb-1.5 text-[17px]">What you get</h2>
+      <h2 className="mb-1.5 text-[17px]">{CHECKOUT.get}</h2>
       <ul>
         {course.lessons.map((title, index) => (
           <li
@@ -48,10 +49,10 @@ function WhatYouGet({ view: { course } }: { view: CheckoutView }) {
           </li>
         ))}
       </ul>
-      {course.lessons.length === 0 && <p className="text-ink-2">The lessons appear here when they are published.</p>}
+      {course.lessons.length === 0 && <p className="text-ink-2">{CHECKOUT.noLessons}</p>}
       <p className="mt-4 text-[13.5px] text-ink-2">
         <a className="link" href={`/course/${course.slug}`}>
-          About the course
+          {CHECKOUT.about}
         </a>
       </p>
     </aside>

@@ -1,4 +1,5 @@
 import { useEffect, useRef } from 'react'
+import { PAYING } from '../../core/words/en/shop.ts'
 import { Button } from '../../ui/Button.tsx'
 import { listenTo } from './GatewayFields.ts'
 
@@ -27,15 +28,15 @@ export function ConfirmDialog({ url, done, leave }: ConfirmDialogProps) {
   return (
     <dialog
       ref={dialog}
-      aria-label="Confirm the payment"
+      aria-label={PAYING.confirm}
       onCancel={leave}
       className="m-auto w-[440px] max-w-[calc(100%-24px)] rounded-lg border border-line-2 bg-sheet p-0 backdrop:bg-ink/40"
     >
-      <iframe ref={frame} src={url} title="The bank’s confirmation" className="block h-[250px] w-full" />
+      <iframe ref={frame} src={url} title={PAYING.confirmation} className="block h-[250px] w-full" />
       <p className="flex items-center justify-between gap-3 border-t border-line px-4 py-2.5 text-[13px] text-ink-2">
-        Nothing is charged until you approve.
+        {PAYING.untilApproved}
         <Button kind="link" onClick={leave}>
-          Close
+          {PAYING.close}
         </Button>
       </p>
     </dialog>

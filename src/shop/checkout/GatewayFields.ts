@@ -1,3 +1,4 @@
+import { PAYING } from '../../core/words/en/shop.ts'
 /** The conversation with the gateway's frame, which alone sees the card. */
 
 /** `isDown`: the gateway does not answer, which another way of paying may help with. */
@@ -32,16 +33,12 @@ export function tokenise(frame: HTMLIFrameElement): Promise<Tokenised> {
       stop()
       resolve(result)
     }
-    const timer = setTimeout(
-      () => finish({ ok: false, why: 'The card fields do not answer. Reload the page and try again.', isDown: true }),
-      PATIENCE_MS,
-    )
+    const timer = setTimeout(() => finish({ ok: false, why: PAYING.noAnswer, isDown: true }), PATIENCE_MS)
     const stop = listenTo(frame, (message) => {
       if (message.id !== id) return
       if (message.type === 'fields:token' && message.token) finish({ ok: true, token: message.token })
-      if (message.type === 'fields:down')
-        finish({ ok: false, why: message.why ?? 'The card service does not answer.', isDown: true })
-      if (message.type === 'fields:invalid') finish({ ok: false, why: message.why ?? 'Check the card fields.' })
+      if (message.type === 'fields:down') finish({ ok: false, why: message.why ?? PAYING.serviceDown, isDown: true })
+      if (message.type === 'fields:invalid') finish({ ok: false, why: message.why ?? PAYING.check })
     })
     frame.contentWindow?.postMessage({ type: 'fields:tokenise', id }, new URL(frame.src).origin)
   })

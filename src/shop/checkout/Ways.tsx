@@ -1,4 +1,6 @@
 import type { ReactNode } from 'react'
+import { PAYING } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { PaymentMethod } from '../../server/client.ts'
 
 interface WaysProps {
@@ -15,7 +17,7 @@ export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
     <>
       {ways.length > 1 && (
         <fieldset disabled={isBusy} className="mb-2.5 flex flex-wrap gap-x-5 gap-y-1">
-          <legend className="sr-only">Payment method</legend>
+          <legend className="sr-only">{PAYING.method}</legend>
           {ways.map(({ connectionId, method, gateway, style, isDown }) => (
             <label key={connectionId} className="flex cursor-pointer items-baseline gap-2 py-1">
               <input
@@ -27,7 +29,7 @@ export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
               />
               <span className={connectionId === chosen.connectionId ? 'font-semibold' : ''}>
                 {style === 'redirect' ? gateway : method}
-                {isDown && <span className="font-normal text-late"> (does not answer)</span>}
+                {isDown && <span className="font-normal text-late"> {PAYING.isDown}</span>}
               </span>
             </label>
           ))}
@@ -35,25 +37,18 @@ export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
       )}
       {chosen.isDown && (
         <p role="status" className="mb-2 rounded-field bg-late-soft px-3 py-2">
-          {chosen.gateway} does not answer at the moment.
-          {ways.some(({ isDown }) => !isDown)
-            ? ' Choose another payment method, or try it anyway.'
-            : ' You can try it anyway.'}
+          {say(ways.some(({ isDown }) => !isDown) ? PAYING.downChooseAnother : PAYING.downTryAnyway, {
+            gateway: chosen.gateway,
+          })}
         </p>
       )}
       {chosen.style === 'embedded' && fields}
       {chosen.style === 'redirect' && (
         <p className="text-ink-2">
-          {chosen.known === 'later'
-            ? `You pay from your own bank at ${chosen.gateway}, then come back here. The money arrives some hours later.`
-            : `You approve it at ${chosen.gateway}, then come back here.`}
+          {say(chosen.known === 'later' ? PAYING.elsewhereLater : PAYING.elsewhere, { gateway: chosen.gateway })}
         </p>
       )}
-      {chosen.style === 'offline' && (
-        <p className="text-ink-2">
-          {chosen.description || 'You get the bank details and a reference as soon as you order.'}
-        </p>
-      )}
+      {chosen.style === 'offline' && <p className="text-ink-2">{chosen.description || PAYING.offline}</p>}
     </>
   )
 }

@@ -4,6 +4,8 @@ import { readMoney } from '../../core/money/parse.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { OpenPriceTerms } from '../../core/terms/terms.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
+import { CHECKOUT, PAYING } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { CheckoutView, PaymentMethod, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
@@ -50,7 +52,8 @@ function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, {
   const read = typed === null ? ({ ok: true, amount: terms.suggested } as const) : readMoney(typed, school)
   if (!read.ok) return { amount: null, pay: null, why: read.why }
   const { pay } = taxOf(read.amount, { mode: school.taxMode, rate })
-  const why = read.amount < terms.minimum ? `The minimum is ${formatMoney(terms.minimum, school)}.` : undefined
+  const why =
+    read.amount < terms.minimum ? say(CHECKOUT.minimum, { money: formatMoney(terms.minimum, school) }) : undefined
   return why ? { amount: read.amount, pay, why } : { amount: read.amount, pay }
 }
 
@@ -64,7 +67,7 @@ function saidOf(estimate: OwnPrice, answer: NonNullable<ReturnType<typeof useSer
 /** From which price on somebody can be paid at all. */
 function sayTooSmall(ways: readonly PaymentMethod[], { school }: ShopPage): string | undefined {
   const least = ways.map(({ can }) => can.smallest[school.currency] ?? 1)
-  return least.length === 0 ? undefined : `The minimum is ${formatMoney(Math.min(...least), school)}.`
+  return least.length === 0 ? undefined : say(CHECKOUT.minimum, { money: formatMoney(Math.min(...least), school) })
 }
 
 /** All that happens between the first look at a checkout page and the thanks. */
@@ -157,17 +160,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setView(fresh)
     const now = fresh.offers.find(({ id }) => id === chosenId)?.quote.today.pay
     setOwnPrice(null)
-    setMessage(
-      now === undefined
-        ? 'This offer is no longer on sale. Nothing was charged. See the others.'
-        : `The price is now ${formatMoney(now, page.school)}. Nothing was charged. Press the button again if you agree.`,
-    )
+    setMessage(now === undefined ? CHECKOUT.gone : say(CHECKOUT.changed, { money: formatMoney(now, page.school) }))
   }
 
   const place = async () => {
     const missing: FieldErrors = {
-      name: name.trim() ? undefined : 'Write your name.',
-      email: email.trim() ? undefined : 'Write your email address.',
+      name: name.trim() ? undefined : CHECKOUT.nameMissing,
+      email: email.trim() ? undefined : CHECKOUT.emailMissing,
       chosen: own?.why,
     }
     setErrors(missing)
@@ -183,7 +182,9 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
           isBusy.current = false
           setPhase({ kind: 'idle' })
           if (card.isDown) setDownIds([...downIds, way.connectionId])
-          setMessage(`${card.why} Nothing was charged.${card.isDown && ways.length > 1 ? ' Pay another way.' : ''}`)
+          setMessage(
+            say(card.isDown && ways.length > 1 ? CHECKOUT.notChargedOther : CHECKOUT.notCharged, { why: card.why }),
+          )
           return
         }
         payment = { connectionId: way.connectionId, token: card.token }
@@ -205,13 +206,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   /** What stands for the buyer's method: of the gateway's fields a token, of another way nothing yet. */
   const tokenOf = async ({ style }: PaymentMethod): Promise<Tokenised> => {
     if (style !== 'embedded') return { ok: true, token: '' }
-    if (!frame.current) return { ok: false, why: 'The card fields did not load. Reload the page.' }
+    if (!frame.current) return { ok: false, why: PAYING.notLoaded }
     return tokenise(frame.current)
   }
 
   /** The answer to our request was lost: the page is loaded anew, and finds out by itself. */
   const recover = async () => {
-    setMessage('The connection was lost. Checking whether you have paid…')
+    setMessage(CHECKOUT.lost)
     setPhase({ kind: 'checking' })
     await new Promise((resolve) => setTimeout(resolve, 2 * ASK_AGAIN_MS))
     const fresh = await unwrap(
@@ -222,7 +223,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (fresh.pending) return leadOn(await ask(fresh.pending))
     isBusy.current = false
     setPhase({ kind: 'idle' })
-    setMessage('The connection was lost before anything was charged. You can try again.')
+    setMessage(CHECKOUT.lostBefore)
   }
 
   const confirmed = async (orderId: string) => {

@@ -1,20 +1,34 @@
-/** Prices in words, in English. What only the studio says is apart, so that the shop does not load it. */
-export const PRICE = {
-  day: { one: '{count} day', other: '{count} days' },
-  week: { one: '{count} week', other: '{count} weeks' },
-  month: { one: '{count} month', other: '{count} months' },
-  year: { one: '{count} year', other: '{count} years' },
-  everyDay: { one: 'every day', other: 'every {count} days' },
-  everyWeek: { one: 'every week', other: 'every {count} weeks' },
-  everyMonth: { one: 'every month', other: 'every {count} months' },
-  everyYear: { one: 'every year', other: 'every {count} years' },
-  aDay: 'a day',
-  aWeek: 'a week',
-  aMonth: 'a month',
-  aYear: 'a year',
+/** Prices in words, in English; apart by where they stand, so that a page loads only what it says. */
+
+/** Several in a row. */
+export const LIST = {
   and: '{first} and {last}',
   or: '{first} or {last}',
-  listed: '{one}, {next}',
+  more: '{one}, {next}',
+} as const
+
+/** The button that pays. */
+export const PAY = {
+  now: 'Pay {money}',
+  today: 'Pay {money} today',
+  start: 'Start for {money} today',
+  get: 'Get the course',
+} as const
+
+export const PRICE = {
+  lengths: {
+    day: { one: '{count} day', other: '{count} days' },
+    week: { one: '{count} week', other: '{count} weeks' },
+    month: { one: '{count} month', other: '{count} months' },
+    year: { one: '{count} year', other: '{count} years' },
+  },
+  every: {
+    day: { one: 'every day', other: 'every {count} days' },
+    week: { one: 'every week', other: 'every {count} weeks' },
+    month: { one: 'every month', other: 'every {count} months' },
+    year: { one: 'every year', other: 'every {count} years' },
+  },
+  rates: { day: 'a day', week: 'a week', month: 'a month', year: 'a year' },
   oneThen: '{first}, then {next}',
   plus: '{first} + {next}',
 
@@ -26,10 +40,8 @@ export const PRICE = {
   toBegin: '{money} to begin',
   forLength: '{money} for {length}',
   theFirst: 'the first {length}',
-  firstDay: 'the first day',
-  firstWeek: 'the first week',
-  firstMonth: 'the first month',
-  firstYear: 'the first year',
+  firstOnes: { day: 'the first day', week: 'the first week', month: 'the first month', year: 'the first year' },
+  listed: '{one}, {next}',
   lengthFree: '{length} free',
   deposit: '{money} deposit',
   inBrackets: '{price} ({all} in all)',
@@ -37,11 +49,6 @@ export const PRICE = {
   depositPayment: 'Deposit',
   trialPayment: 'Trial',
   firstLength: 'First {length}',
-
-  pay: 'Pay {money}',
-  payToday: 'Pay {money} today',
-  startToday: 'Start for {money} today',
-  getCourse: 'Get the course',
 } as const
 
 /** What stands below a price, and on the button of a course page. */
