@@ -1,5 +1,7 @@
 import type { ReactNode } from 'react'
+import { FRAME } from '../core/words/en/shop.ts'
 import type { ShopPage } from '../server/client.ts'
+import { sayWith } from '../ui/sayWith.ts'
 
 /** What stands on every page of the shop: the mode where it is Practice, the school, the visitor. */
 export function ShopFrame({ page, children }: { page: ShopPage; children: ReactNode }) {
@@ -9,7 +11,7 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
       {page.mode === 'practice' && <PracticeBanner isOwnView={page.isOwnView} />}
       {page.mode === 'live' && page.isOwnView && (
         <p className="bg-acorn px-4 py-1.5 text-center text-[13.5px]">
-          <b>Live; only you see it.</b> Strangers see the practice shop until you open the live one.
+          {sayWith(FRAME.liveOwnView, { live: <b>{FRAME.liveWord}</b> })}
         </p>
       )}
       {isSheet && <SchoolBar page={page} />}
@@ -17,18 +19,18 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
       <footer className="mx-auto w-[1080px] max-w-[calc(100%-32px)] py-8 text-[13px] text-ink-2 [overflow-wrap:anywhere]">
         {page.school.name} ·{' '}
         <a className="link" href="/">
-          All courses
+          {FRAME.allCourses}
         </a>{' '}
         ·{' '}
         <a className="link" href="/my">
-          My courses
+          {FRAME.myCourses}
         </a>
         {page.school.hasTerms && (
           <>
             {' '}
             ·{' '}
             <a className="link" href="/terms">
-              Terms of sale
+              {FRAME.terms}
             </a>
           </>
         )}
@@ -40,8 +42,7 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
 function PracticeBanner({ isOwnView }: { isOwnView: boolean }) {
   return (
     <p className="hatched border-b border-dashed border-ink-2 bg-ground px-4 py-1.5 text-center text-[13.5px]">
-      <b>Practice.</b> No real money moves here; pay with a sample card.
-      {isOwnView && ' Only you see this; visitors see the live shop.'}
+      {sayWith(isOwnView ? FRAME.practiceOwnView : FRAME.practice, { practice: <b>{FRAME.practiceWord}</b> })}
     </p>
   )
 }
@@ -53,18 +54,18 @@ function SchoolBar({ page: { school, visitor } }: { page: ShopPage }) {
         {school.name}
       </a>
       <a href="/my" className="link">
-        My courses
+        {FRAME.myCourses}
       </a>
       {visitor ? (
         <form method="post" action="/sign-out" className="min-w-0 text-ink-2">
           {visitor.name} ·{' '}
           <button type="submit" className="link">
-            Sign out
+            {FRAME.signOut}
           </button>
         </form>
       ) : (
         <a href="/sign-in" className="link">
-          Sign in
+          {FRAME.signIn}
         </a>
       )}
     </header>

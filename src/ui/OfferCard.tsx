@@ -3,7 +3,7 @@ import type { ShownSale } from '../core/content/shownSale.ts'
 import { formatMoney, type MoneyFormat } from '../core/money/format.ts'
 import { type Spoken, sayEnrolButton, sayLater, sayWhole } from '../core/sentence/sentence.ts'
 import { sayList } from '../core/sentence/words.ts'
-import { CARD } from '../core/words/en/shop.ts'
+import { CARD } from '../core/words/en/card.ts'
 import { say } from '../core/words/message.ts'
 import { buttonClass } from './Button.tsx'
 

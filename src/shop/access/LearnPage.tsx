@@ -1,4 +1,6 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
+import { LEARN } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { LearnView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
@@ -15,7 +17,7 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
     <>
       <ClothHead course={course} school={page.school.name} />
       <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-7 md:grid-cols-[290px_minmax(0,1fr)] md:gap-12">
-        <nav aria-label="Lessons" className="self-start">
+        <nav aria-label={LEARN.lessons} className="self-start">
           <ol>
             {lessons.map(({ id, title }, index) => (
               <li key={id}>
@@ -33,14 +35,12 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
               </li>
             ))}
           </ol>
-          {lessons.length === 0 && (
-            <p className="text-ink-2">No lessons yet. They appear here when they are published.</p>
-          )}
+          {lessons.length === 0 && <p className="text-ink-2">{LEARN.noLessons}</p>}
           {(renews ?? closes) && (
             <p className="mt-3 px-2.5 text-[13.5px] text-ink-2">
               {renews
-                ? `Paid until ${sayDay(renews, page.school.language)}, renews then.`
-                : `Open until ${sayDay(closes ?? '', page.school.language)}.`}
+                ? say(LEARN.renews, { day: sayDay(renews, page.school.language) })
+                : say(LEARN.until, { day: sayDay(closes ?? '', page.school.language) })}
             </p>
           )}
         </nav>
@@ -49,12 +49,12 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
           {text ? (
             <RichHtml className="max-w-[62ch] text-[16.5px] leading-relaxed" html={text} />
           ) : (
-            <p className="text-ink-2">{lesson ? 'This lesson has no text yet.' : 'Choose a lesson to begin.'}</p>
+            <p className="text-ink-2">{lesson ? LEARN.noText : LEARN.choose}</p>
           )}
           {next && (
             <p className="mt-8">
               <a className={buttonClass('press')} href={`/learn/${course.slug}/${next.id}`}>
-                {lesson ? 'Next' : 'Begin'}: {next.title}
+                {say(lesson ? LEARN.next : LEARN.begin, { lesson: next.title })}
               </a>
             </p>
           )}

@@ -1,7 +1,10 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
+import { MY } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { sayWith } from '../../ui/sayWith.ts'
 import { PlanTimeline, sayPlan } from '../collecting/plan.tsx'
 import { Part } from '../Part.tsx'
 import { Details } from '../people/Details.tsx'
@@ -10,14 +13,16 @@ import { Details } from '../people/Details.tsx'
 export default function MyPage({ page, view }: { page: ShopPage; view: MyView }) {
   return (
     <main className="mx-auto w-[760px] max-w-[calc(100%-32px)] pt-6">
-      <h1 className="text-[30px]">My courses</h1>
+      <h1 className="text-[30px]">{MY.title}</h1>
       {view.courses.length === 0 && (
         <p className="mt-4 text-ink-2">
-          Nothing here yet.{' '}
-          <a className="link" href="/">
-            See what there is
-          </a>
-          ; what you buy appears here by itself.
+          {sayWith(MY.none, {
+            see: (
+              <a className="link" href="/">
+                {MY.see}
+              </a>
+            ),
+          })}
         </p>
       )}
       <ul className="mt-5 grid gap-3">
@@ -31,43 +36,41 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
               </div>
               {course.state === 'open' && (
                 <a href={`/learn/${course.slug}`} className={buttonClass('press')}>
-                  Open
+                  {MY.open}
                 </a>
               )}
               {course.owes && (
                 <a href={`/my/plan/${course.owes}`} className={buttonClass('press')}>
-                  Pay and open it
+                  {MY.pay}
                 </a>
               )}
               {course.state === 'closed' && !course.owes && (
                 <a href={`/buy/${course.slug}`} className={buttonClass('quiet')}>
-                  Buy it again
+                  {MY.buyAgain}
                 </a>
               )}
             </div>
           </li>
         ))}
       </ul>
-      {view.plans.length > 0 && <h2 className="mt-9 text-[22px]">Payment plans and subscriptions</h2>}
+      {view.plans.length > 0 && <h2 className="mt-9 text-[22px]">{MY.plans}</h2>}
       {view.plans.map((plan, index) => (
         <Plan key={`${plan.course}-${index}`} plan={plan} language={page.school.language} />
       ))}
       {view.orders.length > 0 && (
         <>
-          <h2 className="mt-9 text-[22px]">Receipts</h2>
+          <h2 className="mt-9 text-[22px]">{MY.receipts}</h2>
           <ul className="mt-3 rounded-lg border border-line bg-sheet px-5 py-1.5">
             {view.orders.map(({ id, number, course, paidOn }) => (
               <li
                 key={id}
                 className="flex flex-wrap items-baseline justify-between gap-x-4 border-b border-line py-2 last:border-0"
               >
-                <span className="min-w-0">
-                  {number} · {course}
-                </span>
+                <span className="min-w-0">{say(MY.receipt, { number, course })}</span>
                 <span className="text-[14px] text-ink-2">
                   {paidOn && sayDay(paidOn, page.school.language)} ·{' '}
                   <a className="link" href={`/thanks/${id}/receipt.pdf`} target="_blank" rel="noopener">
-                    PDF
+                    {MY.pdf}
                   </a>
                 </span>
               </li>
@@ -86,11 +89,9 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
   return (
     <section className="mt-3 rounded-lg border border-line bg-sheet px-5 py-4">
       <div className="flex flex-wrap items-baseline justify-between gap-x-4">
-        <h3 className="text-[17px]">
-          {plan.course}, {plan.offer}
-        </h3>
+        <h3 className="text-[17px]">{say(MY.plan, { course: plan.course, offer: plan.offer })}</h3>
         <a className="link" href={`/my/plan/${plan.id}`}>
-          {plan.state === 'active' || plan.state === 'stopped' ? 'Manage' : 'Details'}
+          {plan.state === 'active' || plan.state === 'stopped' ? MY.manage : MY.details}
         </a>
       </div>
       <p className="mt-1 mb-2 text-ink-2">{sayPlan(plan, money)}</p>
@@ -101,11 +102,11 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
 
 function until(course: MyView['courses'][number], language: string): string {
   const { state, opens, closes, lessons, owes, renews, hangsOnPayments } = course
-  const count = `${lessons} ${lessons === 1 ? 'lesson' : 'lessons'}`
-  if (state === 'opens-later' && opens) return `${count} · opens on ${sayDay(opens, language)}`
-  if (owes && closes) return `${count} · paused since ${sayDay(closes, language)}: a payment is overdue`
-  if (renews) return `${count} · paid until ${sayDay(renews, language)}, renews then`
-  if (state === 'closed' && closes) return `${count} · ended on ${sayDay(closes, language)}`
-  if (closes) return `${count} · open until ${sayDay(closes, language)}`
-  return `${count} · ${hangsOnPayments ? 'open for good, as long as it is paid' : 'yours for good'}`
+  const on = (day: string) => ({ lessons: say(MY.lessons, { count: lessons }), day: sayDay(day, language) })
+  if (state === 'opens-later' && opens) return say(MY.opensOn, on(opens))
+  if (owes && closes) return say(MY.paused, on(closes))
+  if (renews) return say(MY.renews, on(renews))
+  if (state === 'closed' && closes) return say(MY.ended, on(closes))
+  if (closes) return say(MY.until, on(closes))
+  return say(hangsOnPayments ? MY.whilePaid : MY.forGood, { lessons: say(MY.lessons, { count: lessons }) })
 }

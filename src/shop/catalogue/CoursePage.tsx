@@ -1,3 +1,4 @@
+import { CATALOGUE } from '../../core/words/en/shop.ts'
 import type { CourseView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { OfferCard } from '../../ui/OfferCard.tsx'
@@ -24,8 +25,8 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
           {course.description && (
             <RichHtml className="max-w-[62ch] text-[16px] leading-relaxed" html={course.description} />
           )}
-          <h2 className="mt-8 text-[20px]">Lessons</h2>
-          {course.lessons.length === 0 && <p className="mt-2 text-ink-2">The lessons are being written.</p>}
+          <h2 className="mt-8 text-[20px]">{CATALOGUE.lessons}</h2>
+          {course.lessons.length === 0 && <p className="mt-2 text-ink-2">{CATALOGUE.noLessons}</p>}
           <ol className="mt-2">
             {course.lessons.map((title, index) => (
               <li key={`${index}-${title}`} className="flex gap-3 border-b border-line py-2">
@@ -38,9 +39,9 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
         <aside className="grid grid-cols-1 content-start gap-3 max-md:row-start-1">
           {isOwned ? (
             <div className="rounded-lg border border-line bg-sheet p-4">
-              <p className="mb-3">You have this course.</p>
+              <p className="mb-3">{CATALOGUE.owned}</p>
               <a href={`/learn/${course.slug}`} className={buttonClass('press', 'w-full text-center')}>
-                Open it
+                {CATALOGUE.open}
               </a>
             </div>
           ) : (
@@ -63,7 +64,7 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
               />
             ))
           )}
-          {!isOwned && offers.length === 0 && <p className="text-ink-2">Not on sale at the moment.</p>}
+          {!isOwned && offers.length === 0 && <p className="text-ink-2">{CATALOGUE.notOnSale}</p>}
         </aside>
       </main>
     </>

@@ -1,3 +1,5 @@
+import { CATALOGUE } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { SchoolView, ShopPage } from '../../server/client.ts'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 
@@ -5,10 +7,8 @@ import { CLOTH_CLASS } from '../../ui/cloth.ts'
 export default function SchoolPage({ page, view }: { page: ShopPage; view: SchoolView }) {
   return (
     <main className="mx-auto w-[1080px] max-w-[calc(100%-32px)] pt-6">
-      <h1 className="text-[30px] sm:text-[40px]">Courses of {page.school.name}</h1>
-      {view.courses.length === 0 && (
-        <p className="mt-4 text-ink-2">Nothing is on sale at the moment. Please check back soon.</p>
-      )}
+      <h1 className="text-[30px] sm:text-[40px]">{say(CATALOGUE.title, { school: page.school.name })}</h1>
+      {view.courses.length === 0 && <p className="mt-4 text-ink-2">{CATALOGUE.none}</p>}
       <ul className="mt-6 grid grid-cols-1 gap-4 sm:grid-cols-2">
         {view.courses.map((course) => (
           <li key={course.slug}>

@@ -1,4 +1,4 @@
-import { CARD } from '../../core/words/en/shop.ts'
+import { CARD } from '../../core/words/en/card.ts'
 import { say } from '../../core/words/message.ts'
 import type { Needs } from '../../server/client.ts'
 import { sayWith } from '../../ui/sayWith.ts'

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from 'react'
-import { PAYING } from '../../core/words/en/shop.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { Mode, PaymentMethod } from '../../server/client.ts'
 import { listenTo } from './GatewayFields.ts'

@@ -1,4 +1,4 @@
-import { CHECKOUT } from '../../core/words/en/shop.ts'
+import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import type { CheckoutView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { ClothHead } from '../catalogue/ClothHead.tsx'

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from 'react'
-import { PAYING } from '../../core/words/en/shop.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
 import { Button } from '../../ui/Button.tsx'
 import { listenTo } from './GatewayFields.ts'
 

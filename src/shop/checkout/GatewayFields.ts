@@ -1,4 +1,4 @@
-import { PAYING } from '../../core/words/en/shop.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
 /** The conversation with the gateway's frame, which alone sees the card. */
 
 /** `isDown`: the gateway does not answer, which another way of paying may help with. */

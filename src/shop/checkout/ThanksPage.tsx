@@ -2,9 +2,12 @@ import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
 import { sayList } from '../../core/sentence/words.ts'
+import { THANKS } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { State } from '../../ui/State.tsx'
+import { sayWith } from '../../ui/sayWith.ts'
 import { Part } from '../Part.tsx'
 import { ResendLink } from '../people/ResendLink.tsx'
 import { Sheet } from '../Sheet.tsx'
@@ -23,10 +26,10 @@ export default function ThanksPage({ page, view }: { page: ShopPage; view: Thank
 function UnpaidSheet({ view }: { view: ThanksView }) {
   return (
     <Sheet narrow>
-      <h1 className="text-[24px]">This order has not been paid.</h1>
-      <p className="mt-2 mb-4 text-ink-2">Nothing was charged for it so far.</p>
+      <h1 className="text-[24px]">{THANKS.unpaid}</h1>
+      <p className="mt-2 mb-4 text-ink-2">{THANKS.nothingCharged}</p>
       <a href={`/buy/${view.bought[0]?.course.slug}`} className={buttonClass('press')}>
-        Back to the checkout
+        {THANKS.backToCheckout}
       </a>
     </Sheet>
   )
@@ -43,12 +46,14 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
         <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
             {several || !first
-              ? `Thank you. ${view.bought.length} courses are yours.`
-              : `Thank you. ${first.course.title} ${isOpenOr(first, page)}.`}
+              ? say(THANKS.several, { number: view.bought.length })
+              : first.isOpen
+                ? say(THANKS.isOpen, { course: first.course.title })
+                : say(THANKS.opensOn, { course: first.course.title, day: sayDay(first.opens, page.school.language) })}
           </h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
-            {!several && first?.closes && `It ${staysUntil(first.closes, page)} `}
-            The receipt is on its way to <b className="font-semibold text-ink">{view.email}</b>.
+            {!several && first?.closes && `${say(THANKS.closes, { day: sayDay(first.closes, page.school.language) })} `}
+            {sayWith(THANKS.receiptSent, { email: <Email view={view} /> })}
           </p>
           {several && (
             <ul className="mt-5 max-w-[56ch] border-t border-line">
@@ -60,7 +65,8 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
                   </span>
                   {thing.isOpen && (
                     <a href={`/learn/${thing.course.slug}`} className={buttonClass('press')}>
-                      Open<span className="sr-only"> {thing.course.title}</span>
+                      {THANKS.open}
+                      <span className="sr-only"> {thing.course.title}</span>
                     </a>
                   )}
                 </li>
@@ -70,16 +76,17 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
           {!several && first?.isOpen && (
             <p className="mt-5">
               <a href={`/learn/${first.course.slug}`} className={buttonClass('press', 'px-5 py-3 text-[16px]')}>
-                Open the course
+                {THANKS.openCourse}
               </a>
             </p>
           )}
           {view.needsPassword && (
             <div className="mt-7 max-w-[56ch] border-l-[3px] border-acorn pl-4">
-              <h2 className="text-[17px]">Come back from any device</h2>
+              <h2 className="text-[17px]">{THANKS.comeBack}</h2>
               <p className="mt-1 text-ink-2">
-                The message holds a link to set a password. It works once and ends after 24 hours.{' '}
-                <Part name="resend" of={ResendLink} page={page} view={view} isInline />
+                {sayWith(THANKS.password, {
+                  again: <Part name="resend" of={ResendLink} page={page} view={view} isInline />,
+                })}
               </p>
             </div>
           )}
@@ -90,23 +97,22 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
   )
 }
 
-function isOpenOr({ isOpen, opens }: Bought, { school }: ShopPage): string {
-  return isOpen ? 'is open' : `opens on ${sayDay(opens, school.language)}`
-}
-
-function staysUntil(closes: string, { school }: ShopPage): string {
-  return `stays open until ${sayDay(closes, school.language)}; after that you can buy it again and go on where you were.`
+/** Where the buyer is written to. */
+function Email({ view }: { view: ThanksView }) {
+  return <b className="font-semibold text-ink">{view.email}</b>
 }
 
 /** One of several things, below its title. */
 function howItStands(thing: Bought, page: ShopPage): string {
-  const { closes, hasEnded } = thing
-  if (hasEnded && closes) {
-    return `It ended on ${sayDay(closes, page.school.language)}, before your money was received. ${page.school.name} was told, and will write to you about a refund.`
+  const { offer, opens, closes, hasEnded, isOpen } = thing
+  const day = (when: string) => sayDay(when, page.school.language)
+  if (hasEnded && closes) return say(THANKS.lineEnded, { day: day(closes), school: page.school.name })
+  if (isOpen) {
+    return closes ? say(THANKS.lineOpenUntil, { offer, day: day(closes) }) : say(THANKS.lineOpen, { offer })
   }
-  const until = closes ? `, until ${sayDay(closes, page.school.language)}` : ''
-  const stands = thing.isOpen ? 'open' : isOpenOr(thing, page)
-  return `${thing.offer} · ${stands}${until}`
+  return closes
+    ? say(THANKS.lineOpensOnUntil, { offer, opens: day(opens), day: day(closes) })
+    : say(THANKS.lineOpensOn, { offer, opens: day(opens) })
 }
 
 /** The titles of what was bought, as they stand in a sentence. */
@@ -120,10 +126,9 @@ function PaidTwiceSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
     <Sheet>
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
         <div className="min-w-0">
-          <h1 className="text-[28px] md:text-[34px]">You have paid for {titlesOf(view)} twice.</h1>
+          <h1 className="text-[28px] md:text-[34px]">{say(THANKS.twice, { courses: titlesOf(view) })}</h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
-            Another order of yours had opened the course already. {page.school.name} was told, and refunds this one. A
-            message about it is on its way to <b className="font-semibold text-ink">{view.email}</b>.
+            {sayWith(THANKS.twiceText, { school: page.school.name, email: <Email view={view} /> })}
           </p>
         </div>
         <Receipt page={page} view={view} quote={view.quote} />
@@ -139,11 +144,13 @@ function EndedSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
         <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
-            {titlesOf(view)} ended on {sayDay(view.bought[0]?.closes ?? '', page.school.language)}.
+            {say(THANKS.ended, {
+              courses: titlesOf(view),
+              day: sayDay(view.bought[0]?.closes ?? '', page.school.language),
+            })}
           </h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
-            Your money was received after that. {page.school.name} was told, and will write to you about a refund at{' '}
-            <b className="font-semibold text-ink">{view.email}</b>.
+            {sayWith(THANKS.endedText, { school: page.school.name, email: <Email view={view} /> })}
           </p>
         </div>
         <Receipt page={page} view={view} quote={view.quote} />
@@ -156,37 +163,36 @@ function EndedSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
 function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksView; awaited: Awaited }) {
   const { transfer, amount, came } = awaited
   const money = (what: number) => formatMoney(what, page.school)
-  const title = titlesOf(view)
   if (!transfer) {
     return (
       <Sheet narrow>
-        <h1 className="text-[26px]">Thank you. {money(amount)} is on its way.</h1>
+        <h1 className="text-[26px]">{say(THANKS.onItsWay, { money: money(amount) })}</h1>
         <p className="mt-3">
-          {opensOnceIt(view, page, 'the money is received')}, mostly within some hours. You can close this page: we will
-          write to <b className="font-semibold">{view.email}</b>.
+          {sayWith(THANKS.onItsWayText, { opening: opensOnceIt(view, page), email: <Email view={view} /> })}
         </p>
         <p className="mt-4">
-          <State shape="awaited">on its way from your bank</State>
+          <State shape="awaited">{THANKS.fromYourBank}</State>
         </p>
       </Sheet>
     )
   }
+  const said = { opening: opensOnceIt(view, page), email: <Email view={view} /> }
   const rows: [string, string][] = [
-    ['Amount', money(amount - came)],
-    ['To', transfer.holder],
-    ['IBAN', transfer.iban],
-    ...(transfer.bic ? [['BIC', transfer.bic] as [string, string]] : []),
-    ['Reference', transfer.reference],
+    [THANKS.amount, money(amount - came)],
+    [THANKS.to, transfer.holder],
+    [THANKS.iban, transfer.iban],
+    ...(transfer.bic ? [[THANKS.bic, transfer.bic] as [string, string]] : []),
+    [THANKS.reference, transfer.reference],
   ]
   return (
     <Sheet>
       <h1 className="text-[28px] md:text-[32px]">
-        Thank you. Please transfer {money(amount - came)} for {title}.
+        {say(THANKS.transfer, { money: money(amount - came), courses: titlesOf(view) })}
       </h1>
       <p className="mt-3 max-w-[60ch] text-ink-2">
-        {came > 0 && `${money(came)} of ${money(amount)} received so far. `}
-        {opensOnceIt(view, page, 'the money is received')}. All of this is in the message to{' '}
-        <b className="font-semibold text-ink">{view.email}</b> too; you can close this page.
+        {came > 0
+          ? sayWith(THANKS.transferTextPart, { ...said, came: money(came), all: money(amount) })
+          : sayWith(THANKS.transferText, said)}
       </p>
       {transfer.instructions && <p className="mt-3 max-w-[60ch] whitespace-pre-line">{transfer.instructions}</p>}
       <div className="mt-6 grid items-start gap-8 md:grid-cols-[1fr_auto]">
@@ -203,21 +209,21 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
             <svg
               viewBox={`-4 -4 ${transfer.code.side + 8} ${transfer.code.side + 8}`}
               role="img"
-              aria-label="QR code of this transfer"
+              aria-label={THANKS.code}
               className="w-full rounded border border-line bg-white"
               shapeRendering="crispEdges"
             >
               <path d={transfer.code.path} fill="#000" />
             </svg>
-            <figcaption className="mt-1.5 text-[13px] text-ink-2">Scan it with your banking app.</figcaption>
+            <figcaption className="mt-1.5 text-[13px] text-ink-2">{THANKS.scan}</figcaption>
           </figure>
         )}
       </div>
       <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
-        <State shape="awaited">{`order ${view.order.number}, waiting for the transfer`}</State>
+        <State shape="awaited">{say(THANKS.waiting, { number: view.order.number })}</State>
         {came === 0 && (
           <a className="link" href={`/buy/${view.bought[0]?.course.slug}`}>
-            Use another payment method instead
+            {THANKS.otherMethod}
           </a>
         )}
       </p>
@@ -226,13 +232,13 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
 }
 
 /** When what was ordered opens, of an order that waits for its money: a later opening stays what it is. */
-function opensOnceIt(view: ThanksView, page: ShopPage, paid: string): string {
-  const titles = titlesOf(view)
+function opensOnceIt(view: ThanksView, page: ShopPage): string {
+  const courses = titlesOf(view)
   const [first] = view.bought
-  if (view.bought.length > 1) return `${titles} open as soon as ${paid}, or on the day on which they begin`
+  if (view.bought.length > 1) return say(THANKS.severalOpen, { courses })
   return first && !first.isOpen
-    ? `${titles} ${isOpenOr(first, page)}, once ${paid}`
-    : `${titles} opens automatically as soon as ${paid}`
+    ? say(THANKS.opensOnOnce, { courses, day: sayDay(first.opens, page.school.language) })
+    : say(THANKS.opensAsSoon, { courses })
 }
 
 function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: ThanksView; quote: ThanksView['quote'] }) {
@@ -240,15 +246,16 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
   const row = 'flex justify-between gap-4 border-b border-line py-2'
   return (
     <section className="self-start rounded-lg border border-line bg-sheet-2 px-4 py-3.5 text-[14px]">
-      <h2 className="text-[16px]">Receipt {view.order.number}</h2>
+      <h2 className="text-[16px]">{say(THANKS.receipt, { number: view.order.number })}</h2>
       <dl className="mt-1.5">
         {view.bought.flatMap(({ course, offer }, index) => {
           const own = view.rows.filter(({ line }) => line === index)
           return (own.length > 0 ? own : [{ name: null, price: 0 }]).map(({ name, price }) => (
             <div key={`${course.slug} ${name}`} className={row}>
               <dt className="min-w-0">
-                {course.title}, {offer}
-                {name && `: ${name}`}
+                {name
+                  ? say(THANKS.namedRow, { course: course.title, offer, name })
+                  : say(THANKS.row, { course: course.title, offer })}
               </dt>
               <dd>{formatMoney(price, school)}</dd>
             </div>
@@ -257,50 +264,48 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
         {school.taxMode === 'exclusive' &&
           view.taxes.map(({ rate, tax }) => (
             <div key={rate} className={row}>
-              <dt>VAT {formatRate(rate, school.language)}</dt>
+              <dt>{say(THANKS.vat, { rate: formatRate(rate, school.language) })}</dt>
               <dd>{formatMoney(tax, school)}</dd>
             </div>
           ))}
         <div className={`${row} font-semibold`}>
-          <dt>Paid</dt>
+          <dt>{THANKS.paid}</dt>
           <dd>{formatMoney(pay, school)}</dd>
         </div>
         {school.taxMode === 'inclusive' &&
           view.taxes.map(({ rate, tax }) => (
             <div key={rate} className={`${row} text-ink-3`}>
-              <dt>VAT {formatRate(rate, school.language)}, inside</dt>
+              <dt>{say(THANKS.vatInside, { rate: formatRate(rate, school.language) })}</dt>
               <dd>{formatMoney(tax, school)}</dd>
             </div>
           ))}
       </dl>
-      {quote.later.length > 0 && (
-        <p className="mt-3 text-ink-2">
-          Next: {formatMoney(quote.later[0]?.pay ?? 0, school)} on {sayDay(quote.later[0]?.due ?? '', school.language)}
-          {sayHowLong(quote, school)}. My courses shows all dates.
-        </p>
-      )}
+      {quote.later.length > 0 && <p className="mt-3 text-ink-2">{sayNext(quote, school)}</p>}
       {view.receiptPdf && (
         <p className="mt-3">
           <a className="link" href={view.receiptPdf} target="_blank" rel="noopener">
-            Receipt as PDF
+            {THANKS.receiptPdf}
           </a>
         </p>
       )}
       <p className="mt-3 flex flex-wrap items-center gap-x-2">
-        <State shape="received">{pay > 0 ? 'received' : 'nothing due today'}</State>
+        <State shape="received">{pay > 0 ? THANKS.received : THANKS.nothingDue}</State>
         {view.order.paidOn && (
-          <span className="text-ink-2">
-            {sayDay(view.order.paidOn, school.language)}
-            {view.order.method && `, ${view.order.method}`}
-          </span>
+          <span className="text-ink-2">{sayPaidOn(sayDay(view.order.paidOn, school.language), view.order.method)}</span>
         )}
       </p>
     </section>
   )
 }
 
-/** How the later payments go on; where no few words can say it, their dates do. */
-function sayHowLong(quote: ThanksView['quote'], school: MoneyFormat): string {
-  if (quote.committed !== null) return `; ${formatMoney(quote.committed, school)} in all`
-  return isOneUntilCancelled(quote) ? ', and so on until you cancel' : ''
+function sayPaidOn(day: string, method: string | null): string {
+  return method ? say(THANKS.paidOnBy, { day, method }) : day
+}
+
+/** The next payment, and how the later ones go on; where no few words can say it, their dates do. */
+function sayNext(quote: ThanksView['quote'], school: MoneyFormat & { language: string }): string {
+  const [next] = quote.later
+  const values = { money: formatMoney(next?.pay ?? 0, school), day: sayDay(next?.due ?? '', school.language) }
+  if (quote.committed !== null) return say(THANKS.nextInAll, { ...values, all: formatMoney(quote.committed, school) })
+  return say(isOneUntilCancelled(quote) ? THANKS.nextEndless : THANKS.next, values)
 }

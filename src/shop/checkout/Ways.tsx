@@ -1,5 +1,5 @@
 import type { ReactNode } from 'react'
-import { PAYING } from '../../core/words/en/shop.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { PaymentMethod } from '../../server/client.ts'
 

@@ -1,4 +1,4 @@
-import { DECLINED } from '../../core/words/en/shop.ts'
+import { DECLINED } from '../../core/words/en/paying.ts'
 
 const WHY: Record<string, string> = {
   'not-enough-money': DECLINED.notEnoughMoney,

@@ -1,9 +1,12 @@
 import { useRef, useState } from 'react'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { PLAN } from '../../core/words/en/plan.ts'
+import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { sayWith } from '../../ui/sayWith.ts'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
 import { Ways } from '../checkout/Ways.tsx'
@@ -33,34 +36,32 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
   return (
     <Sheet narrow>
       <span className={`mb-3 block h-[6px] rounded-[2px] ${CLOTH_CLASS[view.course.cloth]}`} />
-      <h1 className="text-[24px]">
-        {view.course.title}, {view.offer}
-      </h1>
+      <h1 className="text-[24px]">{say(PLAN.title, { course: view.course.title, offer: view.offer })}</h1>
       <p className="mt-1.5 mb-3 text-ink-2">{sayPlan(view, money)}</p>
       <PlanTimeline plan={view} language={page.school.language} />
       {view.shut && view.state !== 'completed' && (
         <p className="mt-2 text-[14px]">
           {view.isShut
-            ? `Access has been paused since ${day(view.shut)}.`
+            ? say(PLAN.pausedSince, { day: day(view.shut) })
             : view.renews
-              ? `Paid until ${day(view.renews)}, renews then.`
-              : `If it stays unpaid, access is paused on ${day(view.shut)}.`}
+              ? say(PLAN.renews, { day: day(view.renews) })
+              : say(PLAN.pausesOn, { day: day(view.shut) })}
         </p>
       )}
       {view.toPay && (doing === 'pay' || doing === 'pay-kept') && (
         <h2 className="mt-5 text-[18px]">
           {view.toPay.since
-            ? `${formatMoney(view.toPay.amount, money)} due since ${day(view.toPay.since)}`
-            : `Pay the next ${formatMoney(view.toPay.amount, money)} now`}
+            ? say(PLAN.dueSince, { money: formatMoney(view.toPay.amount, money), day: day(view.toPay.since) })
+            : say(PLAN.payNext, { money: formatMoney(view.toPay.amount, money) })}
         </h2>
       )}
       {view.rest && (doing === 'rest' || doing === 'rest-kept') && (
-        <h2 className="mt-5 text-[18px]">Pay all that is left, {formatMoney(view.rest.amount, money)}, now</h2>
+        <h2 className="mt-5 text-[18px]">{say(PLAN.payRest, { money: formatMoney(view.rest.amount, money) })}</h2>
       )}
-      {doing === 'method' && <h2 className="mt-5 text-[18px]">Use another card</h2>}
+      {doing === 'method' && <h2 className="mt-5 text-[18px]">{PLAN.otherCard}</h2>}
       {doing && !isByKept && ways.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
-          {page.school.name} cannot take payments for this at the moment. Please check back soon.
+          {say(PLAN.cannotPay, { school: page.school.name })}
         </p>
       )}
       {(isByKept || (doing && way)) && (
@@ -84,11 +85,13 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
           )}
           {plan.phase.kind === 'elsewhere' && (
             <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
-              You began to pay elsewhere and have not finished there. Nothing was charged so far.{' '}
-              <a className="link" href={plan.phase.url}>
-                Continue there
-              </a>
-              , or pay it anew.
+              {sayWith(PLAN.elsewhere, {
+                there: (
+                  <a className="link" href={plan.phase.url}>
+                    {PLAN.there}
+                  </a>
+                ),
+              })}
             </p>
           )}
           <div aria-live="assertive">
@@ -98,17 +101,20 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
           </div>
           {plan.phase.kind === 'checking' && (
             <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
-              The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.
+              {PLAN.checking}
             </p>
           )}
           <Button kind="press" type="submit" disabled={isBusy} className="mt-3 w-full rounded-lg py-[13px] text-[16px]">
             {isBusy
               ? plan.phase.kind === 'checking'
-                ? 'Waiting for the result…'
-                : 'One moment…'
+                ? PLAN.waiting
+                : PLAN.busy
               : doing === 'method'
-                ? 'Use this card from now on'
-                : `Pay ${formatMoney(toPay?.amount ?? 0, money)}${isByKept ? ` by ${view.method}` : ''}`}
+                ? PLAN.useCard
+                : say(isByKept ? PLAN.payBy : PLAN.pay, {
+                    money: formatMoney(toPay?.amount ?? 0, money),
+                    method: view.method ?? '',
+                  })}
           </Button>
           <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, doing, way)}</p>
         </form>
@@ -134,12 +140,11 @@ const OTHERWISE = { pay: 'pay-kept', 'pay-kept': 'pay', rest: 'rest-kept', 'rest
 
 /** What the buyer allows by it. */
 function smallPrint({ school }: ShopPage, doing: Doing, way: PaymentMethod | undefined): string {
-  if (doing === 'pay-kept') return 'Charged once, now, and not again on its due date.'
-  if (doing === 'rest' || doing === 'rest-kept') return 'Charged once, now. After that nothing more is due.'
-  if (doing === 'method') return `Nothing is charged today. ${way?.gateway} keeps the card for the payments to come.`
-  return way?.style === 'embedded'
-    ? `${school.name} may charge the later payments to this card, which ${way.gateway} keeps for it.`
-    : `${way?.gateway} takes the payment; by approving there you allow the later ones too.`
+  if (doing === 'pay-kept') return PLAN.onceNow
+  if (doing === 'rest' || doing === 'rest-kept') return PLAN.onceNowRest
+  const values = { school: school.name, gateway: way?.gateway ?? '' }
+  if (doing === 'method') return say(PLAN.nothingToday, values)
+  return say(way?.style === 'embedded' ? PLAN.laterByCard : PLAN.laterElsewhere, values)
 }
 
 interface ChoicesProps {
@@ -162,53 +167,52 @@ function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: Ch
       <p className="mt-5 flex flex-wrap gap-x-5 gap-y-1.5 text-[14.5px]">
         {view.toPay && !isPaying && (
           <Button kind="link" onClick={() => setDoing(view.mayPayByKept && !view.toPay?.since ? 'pay-kept' : 'pay')}>
-            {view.toPay.since ? `Pay ${formatMoney(view.toPay.amount, money)}` : 'Pay the next one now'}
+            {view.toPay.since ? say(PLAN.pay, { money: formatMoney(view.toPay.amount, money) }) : PLAN.payNextNow}
           </Button>
         )}
         {view.rest && !isPayingRest && (
           <Button kind="link" onClick={() => setDoing(view.mayPayByKept ? 'rest-kept' : 'rest')}>
-            Pay all that is left, {formatMoney(view.rest.amount, money)}
+            {say(PLAN.payAllLeft, { money: formatMoney(view.rest.amount, money) })}
           </Button>
         )}
         {(isPaying || isPayingRest) && view.mayPayByKept && (
           <Button kind="link" onClick={() => setDoing(OTHERWISE[doing as keyof typeof OTHERWISE])}>
-            {BY_KEPT.includes(doing) ? 'Use another payment method' : `Pay by ${view.method}`}
+            {BY_KEPT.includes(doing) ? PLAN.otherMethod : say(PLAN.byMethod, { method: view.method ?? '' })}
           </Button>
         )}
         {view.mayComeBack && (
           <Button kind="press" onClick={comeBack}>
-            Undo the cancellation
+            {PLAN.uncancel}
           </Button>
         )}
         {view.state === 'active' && doing !== 'method' && view.ways.some(({ can }) => can.keepsUnused) && (
           <Button kind="link" onClick={() => setDoing('method')}>
-            Use another card
+            {PLAN.otherCard}
           </Button>
         )}
         {view.mayCancel && !isAsking && (
           <Button kind="link" onClick={() => setAsking(true)}>
-            Cancel…
+            {PLAN.cancel}
           </Button>
         )}
         {!view.byLink && (
           <a className="link" href="/my">
-            My courses
+            {PLAN.myCourses}
           </a>
         )}
       </p>
       {isAsking && (
         <div className="mt-3 rounded-lg bg-sheet-2 px-4 py-3">
           <p className="mb-3">
-            Nothing more is charged.{' '}
             {view.openUntilIfCancelled
-              ? `Access stays open until ${sayDay(view.openUntilIfCancelled, money.language)}.`
-              : 'The course stays open.'}
+              ? say(PLAN.cancelOpenUntil, { day: sayDay(view.openUntilIfCancelled, money.language) })
+              : PLAN.cancelStaysOpen}
           </p>
           <div className="flex gap-2">
             <Button kind="danger" onClick={cancel}>
-              Cancel it
+              {PLAN.cancelIt}
             </Button>
-            <Button onClick={() => setAsking(false)}>Keep it</Button>
+            <Button onClick={() => setAsking(false)}>{PLAN.keepIt}</Button>
           </div>
         </div>
       )}
@@ -225,17 +229,15 @@ function Done({ view, said }: { view: PlanView; said: string }) {
   return (
     <Sheet narrow>
       <h1 className="text-[24px]">{said}</h1>
-      <p className="mt-2 mb-4 text-ink-2">
-        {view.course.title}, {view.offer}. A message about it is on its way.
-      </p>
+      <p className="mt-2 mb-4 text-ink-2">{say(PLAN.messageSent, { course: view.course.title, offer: view.offer })}</p>
       <p className="flex flex-wrap gap-2">
         {!view.byLink && (
           <a className={buttonClass('press')} href="/my">
-            My courses
+            {PLAN.myCourses}
           </a>
         )}
         <a className={buttonClass(view.byLink ? 'press' : 'quiet')} href={`/learn/${view.course.slug}`}>
-          Open the course
+          {PLAN.openCourse}
         </a>
       </p>
     </Sheet>

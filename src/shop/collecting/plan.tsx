@@ -1,5 +1,7 @@
 import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { PLAN_SAYS } from '../../core/words/en/plan.ts'
+import { say } from '../../core/words/message.ts'
 import type { PlanPayment, PlanShown } from '../../server/client.ts'
 import { Timeline, type TimelinePointState } from '../../ui/Timeline.tsx'
 
@@ -14,7 +16,9 @@ const KNOTS: Record<PlanPayment['state'], TimelinePointState> = {
 
 /** What was paid once to begin, and is no regular payment: "Set-up fee €24.00". */
 function sayNamed(payments: readonly PlanPayment[], money: MoneyFormat): string {
-  return payments.flatMap(({ name, pay }) => (name ? [`${name} ${formatMoney(pay, money)}`] : [])).join(', ')
+  return payments
+    .flatMap(({ name, pay }) => (name ? [say(PLAN_SAYS.named, { name, money: formatMoney(pay, money) })] : []))
+    .join(', ')
 }
 
 /** The payments of an agreement on their thread. */
@@ -46,22 +50,21 @@ export function sayPlan({ payments, next, method, state, endless }: Told, money:
     )
   const paid = payments.filter((payment) => payment.state === 'collected')
   const named = sayNamed(payments, money)
-  const came = `${sum(paid)}${endless || state === 'cancelled' ? '' : ` of ${sum(payments)}`} paid${named ? ` (${named} included)` : ''}.`
-  const by = method ? `, by ${method}` : ''
+  const values = { paid: sum(paid), all: sum(payments), named }
+  const alone = say(named ? PLAN_SAYS.paidNamed : PLAN_SAYS.paid, values)
+  const came = endless || state === 'cancelled' ? alone : say(named ? PLAN_SAYS.paidOfNamed : PLAN_SAYS.paidOf, values)
   switch (state) {
     case 'completed':
-      return `${sum(paid)} paid${named ? ` (${named} included)` : ''}. Nothing more is charged.`
+      return say(PLAN_SAYS.completed, { paid: alone })
     case 'cancelled':
-      return `${came} Cancelled: nothing more is charged.`
+      return say(PLAN_SAYS.cancelled, { paid: came })
     case 'stopped':
-      return `${came} A payment failed, and we do not retry it any more.`
+      return say(PLAN_SAYS.stopped, { paid: came })
     case 'active': {
       if (!next) return came
-      const amount = formatMoney(next.pay, money)
-      const when = sayDay(next.on, money.language)
-      return next.isAgain
-        ? `${came} A payment of ${amount} failed; we retry it on ${when}${by}.`
-        : `${came} Next: ${amount} on ${when}${by}.`
+      const following = { paid: came, money: formatMoney(next.pay, money), day: sayDay(next.on, money.language) }
+      if (!method) return say(next.isAgain ? PLAN_SAYS.again : PLAN_SAYS.next, following)
+      return say(next.isAgain ? PLAN_SAYS.againBy : PLAN_SAYS.nextBy, { ...following, method })
     }
   }
 }

@@ -1,5 +1,8 @@
 import { type RefObject, useEffect, useRef, useState } from 'react'
 import { formatMoney } from '../../core/money/format.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
+import { PLAN } from '../../core/words/en/plan.ts'
+import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
@@ -63,8 +66,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     let token = ''
     if (way.style === 'embedded') {
       const card = frame.current ? await tokenise(frame.current) : null
-      if (!card?.ok)
-        return giveUp(`${card?.why ?? 'The card fields did not load. Reload the page.'} Nothing was charged.`)
+      if (!card?.ok) return giveUp(say(PLAN.notCharged, { why: card?.why ?? PAYING.notLoaded }))
       token = card.token
     }
     await send(() => act({ connectionId: way.connectionId, token }))
@@ -98,7 +100,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   const leadOn = async (paid: Paid, cameBack = false): Promise<void> => {
     switch (paid.state) {
       case 'paid':
-        return finish(`${formatMoney(paying.current, money)} received. Thank you.`)
+        return finish(say(PLAN.received, { money: formatMoney(paying.current, money) }))
       case 'declined':
         // That request has its answer; trying again is another one.
         requestKey.current = newRequestKey()
@@ -140,14 +142,14 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     changeMethod: () =>
       withMethod(keepers, async (payment) => {
         await unwrap(api.plan[':key'].method.$put({ param: { key }, json: payment }))
-        finish('This card is charged from now on. Nothing was charged today.')
+        finish(PLAN.cardChanged)
       }),
     cancel: async () => {
       if (isBusy.current) return
       isBusy.current = true
       try {
         await unwrap(api.plan[':key'].cancel.$post({ param: { key } }))
-        finish('Cancelled. Nothing more is charged.')
+        finish(PLAN.cancelled)
       } catch (error) {
         if (!(error instanceof ApiError)) throw error
         giveUp(error.message)
@@ -158,7 +160,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       isBusy.current = true
       try {
         await unwrap(api.plan[':key'].uncancel.$post({ param: { key } }))
-        finish('No longer cancelled. Nothing was charged.')
+        finish(PLAN.uncancelled)
       } catch (error) {
         if (!(error instanceof ApiError)) throw error
         giveUp(error.message)

@@ -1,4 +1,6 @@
 import { useState } from 'react'
+import { PEOPLE } from '../../core/words/en/people.ts'
+import { say } from '../../core/words/message.ts'
 import type { ShopPage } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
@@ -23,16 +25,16 @@ function DetailsOf({ visitor }: { visitor: NonNullable<ShopPage['visitor']> }) {
     if (!(await attempt(() => unwrap(api.account.$put({ json: { name } }))))) return
     if (!isNewEmail) return location.reload()
     if (await attempt(() => unwrap(api.account.email.$post({ json: { email } }))))
-      setSaid(`We have sent a link to ${email.trim()}. Your email changes once you confirm it there.`)
+      setSaid(say(PEOPLE.emailSent, { email: email.trim() }))
   }
   return (
     <section className="mt-9">
-      <h2 className="text-[22px]">Your details</h2>
+      <h2 className="text-[22px]">{PEOPLE.details}</h2>
       {!isOpen ? (
         <p className="mt-1 break-words">
-          {visitor.name}, {visitor.email}{' '}
+          {say(PEOPLE.nameAndEmail, visitor)}{' '}
           <Button kind="link" onClick={() => setOpen(true)}>
-            Change…
+            {PEOPLE.change}
           </Button>
         </p>
       ) : (
@@ -45,7 +47,7 @@ function DetailsOf({ visitor }: { visitor: NonNullable<ShopPage['visitor']> }) {
             void save()
           }}
         >
-          <Field label="Name" error={error?.at('/name')}>
+          <Field label={PEOPLE.name} error={error?.at('/name')}>
             {(wiring) => (
               <input
                 {...wiring}
@@ -57,9 +59,9 @@ function DetailsOf({ visitor }: { visitor: NonNullable<ShopPage['visitor']> }) {
             )}
           </Field>
           <Field
-            label="Email"
+            label={PEOPLE.email}
             error={error?.at('/email') ?? (error?.problem.errors.length === 0 ? error.message : null)}
-            hint="A link to confirm it is sent to the new address."
+            hint={PEOPLE.emailHint}
           >
             {(wiring) => (
               <input
@@ -77,9 +79,9 @@ function DetailsOf({ visitor }: { visitor: NonNullable<ShopPage['visitor']> }) {
           </p>
           <div className="flex gap-2">
             <Button kind="press" type="submit" disabled={isBusy}>
-              Save
+              {PEOPLE.save}
             </Button>
-            <Button onClick={() => setOpen(false)}>Cancel</Button>
+            <Button onClick={() => setOpen(false)}>{PEOPLE.cancel}</Button>
           </div>
         </form>
       )}

@@ -1,6 +1,8 @@
+import { PEOPLE } from '../../core/words/en/people.ts'
 import type { EmailView } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
+import { sayWith } from '../../ui/sayWith.ts'
 import { api } from '../api.ts'
 import { Sheet } from '../Sheet.tsx'
 import { useAttempt } from '../useAttempt.ts'
@@ -11,10 +13,10 @@ export function EmailSheet({ view }: { view: EmailView }) {
   if (view.email === null) {
     return (
       <Sheet narrow>
-        <h1 className="text-[24px]">This link has been used or has expired</h1>
-        <p className="mt-2 mb-4 text-ink-2">It works once, for 24 hours. Change your email again to get a new link.</p>
+        <h1 className="text-[24px]">{PEOPLE.usedLink}</h1>
+        <p className="mt-2 mb-4 text-ink-2">{PEOPLE.usedEmailText}</p>
         <a href="/my" className={buttonClass('press')}>
-          My courses
+          {PEOPLE.myCourses}
         </a>
       </Sheet>
     )
@@ -24,13 +26,14 @@ export function EmailSheet({ view }: { view: EmailView }) {
   }
   return (
     <Sheet narrow>
-      <h1 className="text-[24px]">Confirm your new email</h1>
+      <h1 className="text-[24px]">{PEOPLE.confirmEmail}</h1>
       <p className="mt-2 mb-4 text-ink-2">
-        From now on you sign in with <b className="font-semibold break-words text-ink">{view.email}</b>, and messages go
-        there. Other devices are signed out.
+        {sayWith(PEOPLE.confirmText, {
+          email: <b className="font-semibold break-words text-ink">{view.email}</b>,
+        })}
       </p>
       <Button kind="press" disabled={isBusy} onClick={() => void confirm()}>
-        Use this email
+        {PEOPLE.useEmail}
       </Button>
       {error && (
         <p role="alert" className="mt-3 font-medium text-failed">

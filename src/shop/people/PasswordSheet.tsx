@@ -1,4 +1,6 @@
 import { useState } from 'react'
+import { PEOPLE } from '../../core/words/en/people.ts'
+import { say } from '../../core/words/message.ts'
 import type { PasswordView } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { NewPasswordField } from '../../ui/NewPasswordField.tsx'
@@ -14,12 +16,10 @@ export function PasswordSheet({ view }: { view: PasswordView }) {
   if (view.email === null) {
     return (
       <Sheet narrow>
-        <h1 className="text-[24px]">This link has been used or has expired.</h1>
-        <p className="mt-2 mb-4 text-ink-2">
-          A link works once, for 24 hours. Have a new one sent to the email you bought with.
-        </p>
+        <h1 className="text-[24px]">{PEOPLE.usedLink}</h1>
+        <p className="mt-2 mb-4 text-ink-2">{PEOPLE.usedLinkText}</p>
         <a href="/sign-in" className={buttonClass('press')}>
-          Have a new link sent
+          {PEOPLE.newLink}
         </a>
       </Sheet>
     )
@@ -30,8 +30,8 @@ export function PasswordSheet({ view }: { view: PasswordView }) {
   }
   return (
     <Sheet narrow>
-      <h1 className="text-[24px]">Set your password</h1>
-      <p className="mt-2 text-ink-2">For {view.email}. With it you open your courses from any device.</p>
+      <h1 className="text-[24px]">{PEOPLE.setPassword}</h1>
+      <p className="mt-2 text-ink-2">{say(PEOPLE.forEmail, { email: view.email })}</p>
       <form
         method="dialog"
         noValidate
@@ -44,7 +44,7 @@ export function PasswordSheet({ view }: { view: PasswordView }) {
         <input type="hidden" autoComplete="username" value={view.email} />
         <NewPasswordField password={password} error={error} onChange={setPassword} />
         <Button kind="press" type="submit" disabled={isBusy}>
-          Save and open my courses
+          {PEOPLE.savePassword}
         </Button>
       </form>
     </Sheet>

@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { PEOPLE } from '../../core/words/en/people.ts'
 import type { ThanksView } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { ApiError, unwrap } from '../../ui/problem.ts'
@@ -10,7 +11,7 @@ export function ResendLink({ view: { email } }: { view: ThanksView }) {
   const resend = async () => {
     try {
       await unwrap(api.password.resend.$post({ json: { email } }))
-      setSaid('A new link is on its way.')
+      setSaid(PEOPLE.resent)
     } catch (error) {
       if (!(error instanceof ApiError)) throw error
       setSaid(error.message)
@@ -20,7 +21,7 @@ export function ResendLink({ view: { email } }: { view: ThanksView }) {
     <span role="status">
       {said ?? (
         <Button kind="link" onClick={resend}>
-          Send a new link
+          {PEOPLE.resend}
         </Button>
       )}
     </span>

@@ -1,8 +1,10 @@
 import { useState } from 'react'
+import { PEOPLE } from '../../core/words/en/people.ts'
 import type { SignInView } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { Credentials } from '../../ui/Credentials.tsx'
 import { unwrap } from '../../ui/problem.ts'
+import { sayWith } from '../../ui/sayWith.ts'
 import { api } from '../api.ts'
 import { Sheet } from '../Sheet.tsx'
 import { useAttempt } from '../useAttempt.ts'
@@ -20,7 +22,7 @@ export function SignInSheet({ view }: { view: SignInView }) {
   }
   return (
     <Sheet narrow>
-      <h1 className="mb-4 text-[24px]">Sign in to your courses</h1>
+      <h1 className="mb-4 text-[24px]">{PEOPLE.signIn}</h1>
       <form
         method="dialog"
         noValidate
@@ -32,17 +34,15 @@ export function SignInSheet({ view }: { view: SignInView }) {
         <Credentials {...form} error={error} isBusy={isBusy} change={(patch) => setForm({ ...form, ...patch })} />
       </form>
       <p className="mt-5 border-t border-line pt-4 text-[14px] text-ink-2" role="status">
-        {isSent ? (
-          'If we know this email, a link to set a password is on its way.'
-        ) : (
-          <>
-            No password yet, or forgotten? Write your email above and{' '}
-            <Button kind="link" onClick={resend}>
-              have a link sent
-            </Button>
-            .
-          </>
-        )}
+        {isSent
+          ? PEOPLE.sent
+          : sayWith(PEOPLE.forgotten, {
+              send: (
+                <Button kind="link" onClick={resend}>
+                  {PEOPLE.send}
+                </Button>
+              ),
+            })}
       </p>
     </Sheet>
   )
