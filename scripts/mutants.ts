@@ -5,7 +5,7 @@ import { MUTANTS, type Mutant } from './mutants/list.ts'
 
 /**
  * Puts wrong changes into copies of the project, one at a time, runs the tests that cover each, and prints which
- * live: those that no test noticed. `npm run mutants -- [text]` tries only those whose file or name holds the text.
+ * live: those that no test noticed. `npm run mutants -- [text…]` tries only those whose file or name holds one of the texts.
  */
 const COPIES = 2
 const FIRST_PORT = 7480
@@ -20,12 +20,16 @@ const COPIED = [
   'drizzle.config.ts',
 ]
 
-const wanted = process.argv[2] ?? ''
-const chosen = MUTANTS.filter(({ file, what }) => file.includes(wanted) || what.includes(wanted))
+const wanted = process.argv.length > 2 ? process.argv.slice(2) : ['']
+const chosen = MUTANTS.filter(({ file, what }) => wanted.some((text) => file.includes(text) || what.includes(text)))
 const broken = chosen.filter(({ file, find }) => readFileSync(file, 'utf8').split(find).length !== 2)
 for (const { file, what } of broken) console.error(`does not fit: ${what} (${file})`)
 if (broken.length > 0 || chosen.length === 0) {
-  console.error(chosen.length === 0 ? `No mutant holds “${wanted}”.` : 'Each must be found exactly once in its file.')
+  console.error(
+    chosen.length === 0
+      ? `No mutant holds “${wanted.join('” or “')}”.`
+      : 'Each must be found exactly once in its file.',
+  )
   process.exit(2)
 }
 

@@ -89,3 +89,20 @@ it('finds what people read, and nothing else', () => {
   const texts = textsIn(source)
   expect(texts).toEqual(['the money did not come', 'It was given back', 'Needs a look'])
 })
+
+it('what buyers read in the shop stands in the catalogue, not in its pages', () => {
+  const pages = files('src/shop').filter((path) => path.endsWith('.tsx'))
+  expect(pages.length).toBeGreaterThan(10)
+  const said = pages.flatMap((path) => {
+    const code = readFileSync(path, 'utf8')
+      .replace(/\/\*[\s\S]*?\*\//g, '')
+      .replace(/^\s*\/\/.*$/gm, '')
+    const inMarkup = [...code.matchAll(/>\s*([A-Za-z“][^<>{}=;():]*)\s*[<{]/g)].map(([, text]) => text as string)
+    const inAttributes = [...code.matchAll(/(?:label|title|hint|placeholder|alt)="([^"]*[a-z][^"]*)"/g)]
+    return [
+      ...inMarkup.filter((text) => !/^(interface|const|function|type) /.test(text)),
+      ...inAttributes.map(String),
+    ].map((text) => `${path}: ${text}`)
+  })
+  expect(said).toEqual([])
+})

@@ -1,4 +1,6 @@
 import { eq } from 'drizzle-orm'
+import { REFUSED } from '../../core/words/en/refused.ts'
+import { say } from '../../core/words/message.ts'
 import {
   type Adapter,
   type Capabilities,
@@ -43,13 +45,13 @@ export async function openPaymentMethod(
   payment: Payment | null,
   mode: Mode,
 ): Promise<OpenPaymentMethod> {
-  if (!payment) throw fieldProblem('/payment', 'Choose how to pay.')
+  if (!payment) throw fieldProblem('/payment', REFUSED.wayMissing)
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
   if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
-    throw new Problem(409, 'way-gone', 'This payment method is not offered any more. Reload the page.')
+    throw new Problem(409, 'way-gone', REFUSED.wayGone)
   }
   if (!isReadable(services, connection.secret)) {
-    throw new Problem(409, 'way-gone', 'This payment method is not offered at the moment. Reload the page.')
+    throw new Problem(409, 'way-gone', REFUSED.wayPaused)
   }
   const capabilities = capabilitiesOf(services.gateways, connection.adapter)
   const gateway = capabilities.style === 'offline' ? null : await openRow(services, connection)
@@ -73,11 +75,7 @@ export async function isUp({ connection, gateway }: OpenPaymentMethod): Promise<
 
 /** What is said where a gateway does not answer. */
 export function wayDown({ capabilities }: OpenPaymentMethod): Problem {
-  return new Problem(
-    503,
-    'way-down',
-    `${capabilities.name} does not answer at the moment. Nothing was charged. Use another payment method, or try again later.`,
-  )
+  return new Problem(503, 'way-down', say(REFUSED.wayDown, { gateway: capabilities.name }))
 }
 
 /** What a gateway is asked to charge: the token of its fields, or what the buyer approves on its page. */
@@ -95,18 +93,8 @@ export async function keepMethod({ connection, gateway }: OpenPaymentMethod, tok
     })
     return { connectionId: connection.id, ...kept }
   } catch (error) {
-    if (error instanceof GatewayRefused)
-      throw new Problem(
-        422,
-        'card-refused',
-        'This card could not be saved for the later payments. Nothing was charged; use another card.',
-      )
-    if (error instanceof GatewayUnreachable)
-      throw new Problem(
-        502,
-        'gateway-unreachable',
-        'The card could not be checked at the moment. Nothing was charged; try again.',
-      )
+    if (error instanceof GatewayRefused) throw new Problem(422, 'card-refused', REFUSED.notSavedForLater)
+    if (error instanceof GatewayUnreachable) throw new Problem(502, 'gateway-unreachable', REFUSED.notChecked)
     throw error
   }
 }

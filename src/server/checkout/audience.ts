@@ -1,4 +1,7 @@
 import { and, eq, inArray } from 'drizzle-orm'
+import { sayList } from '../../core/sentence/words.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
+import { say } from '../../core/words/message.ts'
 import { type AccessDecision, accessDecisionOn, checkAccess, grantsOf } from '../access/service.ts'
 import { courses, people } from '../db/schema/index.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -35,13 +38,11 @@ export async function requireHolder(
   { mode, person, browserHash }: Shopper,
 ): Promise<void> {
   const { isMet, courses: needed } = await needsOf(services, courseIds, { mode, person, browserHash })
-  const what = needed.map(({ title }) => title).join(' or ')
-  if (!isMet)
-    throw new Problem(
-      403,
-      'not-for-you',
-      `This price is for people who have ${what}. Sign in with the email you bought it with; nothing was charged.`,
-    )
+  const courses = sayList(
+    needed.map(({ title }) => title),
+    'or',
+  )
+  if (!isMet) throw new Problem(403, 'not-for-you', say(REFUSED.notForYou, { courses }))
   const day = await schoolDay(services)
   const visible = await Promise.all(courseIds.map((id) => grantsOf(services, { mode, person, browserHash }, id)))
   const holders = visible.flat().filter((grant) => HOLDS.includes(accessDecisionOn(day, [grant]).state))
@@ -57,5 +58,5 @@ export async function requireHolder(
         ),
       ),
     )
-  if (!own) throw fieldProblem('/email', `Use the email that has ${what}. This price is only for that email.`)
+  if (!own) throw fieldProblem('/email', say(REFUSED.otherEmail, { courses }))
 }

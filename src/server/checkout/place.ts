@@ -2,6 +2,8 @@ import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import { toCollect, whyNot } from '../../core/ways/collects.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
+import { say } from '../../core/words/message.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { callGateway } from '../charging/call.ts'
@@ -79,16 +81,12 @@ export async function placeBasket(
     await requireHolder(services, audience.of, request.email, shopper)
   }
   if (request.agreed.pay !== pay || request.agreed.currency !== school.currency) {
-    throw new Problem(409, 'price-changed', 'The price changed while this page was open. Nothing was charged.')
+    throw new Problem(409, 'price-changed', REFUSED.priceChanged)
   }
   const hasLater = quoted.quote.lines.some((line) => goesOn(line, quoted.quote.purchaseDay))
   const way = pay > 0 || hasLater ? await openPaymentMethod(services, request.payment, shopper.mode) : null
   if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
-    throw new Problem(
-      409,
-      'way-gone',
-      'This payment method cannot be used for this order. Choose another; nothing was charged.',
-    )
+    throw new Problem(409, 'way-gone', REFUSED.wayCannot)
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, 'Too many unpaid orders.')
@@ -108,7 +106,7 @@ export async function linesOf(
 ): Promise<PlacingLine[]> {
   const ids = lines.map(({ offerId }) => offerId)
   const twice = ids.findIndex((id, index) => ids.indexOf(id) !== index)
-  if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, 'This is already in the basket.')
+  if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, REFUSED.inBasket)
   const sellable = await sellableLines(db, ids, isCreator)
   return lines.map(({ offerId, chosen }) => {
     const line = sellable.get(offerId)
@@ -118,18 +116,14 @@ export async function linesOf(
 }
 
 function notOnSale(): Problem {
-  return new Problem(410, 'not-on-sale', 'This is not on sale any more.')
+  return new Problem(410, 'not-on-sale', REFUSED.notOnSale)
 }
 
 /** A members' offer needs the membership before; it cannot be bought in one go with it (selling rules, section 2). */
 function requireNotInOneBasket(title: string, needed: readonly string[], lines: readonly PlacingLine[]) {
   const brings = lines.find(({ courses }) => courses.some(({ id }) => needed.includes(id)))
   if (!brings) return
-  throw new Problem(
-    409,
-    'needs-it-before',
-    `“${title}” at this price is for people who already have “${brings.product.title}”. Order that first, then this; nothing was charged.`,
-  )
+  throw new Problem(409, 'needs-it-before', say(REFUSED.needsItBefore, { title, membership: brings.product.title }))
 }
 
 /** By whom an order is counted, while it is not paid. Who is signed in is counted by browser and address alone. */
@@ -148,23 +142,14 @@ async function placeOnce(services: Services, way: OpenPaymentMethod | null, plac
       throw new Problem(
         409,
         'already-yours',
-        placing.lines.length === 1
-          ? 'You have this course already. You find it under My courses; nothing was charged.'
-          : `You have “${prepared.title}” already. You find it under My courses. Take it out of the basket; nothing was charged.`,
+        placing.lines.length === 1 ? REFUSED.owned : say(REFUSED.ownedOne, { course: prepared.title }),
       )
     }
     if (prepared.kind === 'same') {
-      const how = prepared.mayComeBack
-        ? 'You cancelled this. You can undo the cancellation under My courses, without a charge.'
-        : 'You already pay for this. You find it under My courses.'
-      throw new Problem(409, 'already-yours', `${how} Nothing was charged.`)
+      throw new Problem(409, 'already-yours', prepared.mayComeBack ? REFUSED.mayComeBack : REFUSED.payingAlready)
     }
     if (prepared.kind === 'untold') {
-      throw new Problem(
-        409,
-        'held',
-        'You already have access to this course for some time. Nothing was charged. Reload the page to see until when, then order again if you want.',
-      )
+      throw new Problem(409, 'held', REFUSED.heldAlready)
     }
     if (prepared.kind === 'refused') throw refusedForAddress()
     if (prepared.kind === 'ready' && way) return charge(services, way, prepared.attempt, placing)
@@ -172,16 +157,12 @@ async function placeOnce(services: Services, way: OpenPaymentMethod | null, plac
     const stillBusy = await resolveOpenAttempt(services, prepared.attempt)
     if (stillBusy) return { state: 'checking', orderId: prepared.order.id }
   }
-  throw new Problem(503, 'busy', 'This order could not be paid at the moment. Nothing was charged twice; try again.')
+  throw new Problem(503, 'busy', REFUSED.busy)
 }
 
 /** The one sentence for whatever an address that was only typed may not order; it tells nobody why. */
 function refusedForAddress(): Problem {
-  return new Problem(
-    409,
-    'not-with-this-email',
-    'This cannot be ordered with this email. If it is yours, we have sent you a message with what to do. Nothing was charged.',
-  )
+  return new Problem(409, 'not-with-this-email', REFUSED.address)
 }
 
 /** Quotes the basket; a price of the buyer's own that does not fit is said at its field. */
@@ -196,7 +177,7 @@ function quoteFor(school: School, lines: readonly PlacingLine[], at: Date) {
     if (!line) throw notOnSale()
     const { terms } = line.offer.live
     const least = terms.kind === 'openPrice' ? (terms.minimum ?? 0) : 0
-    throw fieldProblem(error.at, `The minimum is ${formatMoney(least, school)}.`)
+    throw fieldProblem(error.at, say(REFUSED.minimum, { money: formatMoney(least, school) }))
   }
 }
 

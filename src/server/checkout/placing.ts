@@ -1,5 +1,7 @@
 import * as v from 'valibot'
 import type { Role } from '../../core/quote/types.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
+import { say } from '../../core/words/message.ts'
 import type { DeclineReason } from '../../gateways/contract.ts'
 import type { LivePage } from '../catalogue/pages.ts'
 import type { SellableLine } from '../catalogue/sellable.ts'
@@ -19,14 +21,14 @@ export const placeSchema = v.object({
   lines: v.pipe(
     v.array(
       v.object({
-        offerId: v.pipe(v.string(), v.uuid('Choose how to pay.')),
-        chosen: v.nullable(amountSchema(0, 'Write a price.', 'A price cannot be below zero.')),
+        offerId: v.pipe(v.string(), v.uuid(REFUSED.wayMissing)),
+        chosen: v.nullable(amountSchema(0, REFUSED.price, REFUSED.belowZero)),
       }),
     ),
-    v.minLength(1, 'Nothing is in the basket.'),
-    v.maxLength(MAX_LINES, `At most ${MAX_LINES} things can be bought at once.`),
+    v.minLength(1, REFUSED.empty),
+    v.maxLength(MAX_LINES, say(REFUSED.tooMany, { number: MAX_LINES })),
   ),
-  name: v.pipe(v.string(), v.trim(), v.nonEmpty('Write your name.'), v.maxLength(100, 'Use at most 100 characters.')),
+  name: v.pipe(v.string(), v.trim(), v.nonEmpty(REFUSED.name), v.maxLength(100, REFUSED.nameTooLong)),
   email: emailSchema,
   /** The page said that the buyer has the course for a while already. */
   isTold: v.optional(v.boolean()),

@@ -1,4 +1,5 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
 import { lastStanding } from '../charging/standing.ts'
 import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
@@ -25,11 +26,7 @@ export async function resolveOpenAttempt(services: Services, attempt: Attempt): 
   }
   const [after] = await services.db.select({ state: attempts.state }).from(attempts).where(eq(attempts.id, attempt.id))
   if (after?.state === 'awaiting') {
-    throw new Problem(
-      409,
-      'on-its-way',
-      'A payment for this course is already on its way. Access opens as soon as the money is received; nothing was charged.',
-    )
+    throw new Problem(409, 'on-its-way', REFUSED.onItsWay)
   }
   return after !== undefined && OPEN_ATTEMPTS.includes(after.state)
 }

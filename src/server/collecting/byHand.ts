@@ -2,6 +2,7 @@ import { and, eq, inArray } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { type Agreement, nextPayment, payableOn, restOf } from '../../core/collecting/agreement.ts'
 import type { ScheduledPayment } from '../../core/quote/types.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import { type DeclineReason, GatewayRefused, GatewayUnreachable, type KeptMethod } from '../../gateways/contract.ts'
 import { type Held, holdAgreement, readAgreement } from '../agreements/agreements.ts'
 import { callGateway } from '../charging/call.ts'
@@ -121,13 +122,13 @@ async function openKept(services: Services, { connectionId, kept }: Held['row'])
 }
 
 function keptGone(): Problem {
-  return new Problem(409, 'method-gone', 'Your payment method is no longer saved. Reload the page.')
+  return new Problem(409, 'method-gone', REFUSED.methodGone)
 }
 
 /** The gateway of a way that can collect the later payments too. @throws Problem at the field where it cannot. */
 function requireChargesAgain({ capabilities, gateway }: OpenPaymentMethod): Gateway {
   if (gateway && capabilities.chargesAgain) return gateway
-  throw fieldProblem('/connectionId', 'This payment method cannot be used for the later payments.')
+  throw fieldProblem('/connectionId', REFUSED.wayNotLater)
 }
 
 /** Settles what is under way as far as it can be; true where it still is. */
@@ -191,10 +192,10 @@ async function begin(
   if (isKept && (!held.row.kept || held.row.connectionId !== connectionId)) throw keptGone()
   const day = await schoolDay(services)
   const offered = [manualPaymentOn(held.agreement, day), restOn(held.agreement, day)].filter((asked) => asked !== null)
-  if (offered.length === 0) throw new Problem(409, 'nothing-due', 'Nothing is due. Nothing was charged.')
+  if (offered.length === 0) throw new Problem(409, 'nothing-due', REFUSED.nothingDue)
   const { from, to, agreed: amount } = request
   if (!offered.some((asked) => asked.from === from && asked.to === to && asked.agreed === amount)) {
-    throw new Problem(409, 'price-changed', 'What is due changed while this page was open. Nothing was charged.')
+    throw new Problem(409, 'price-changed', REFUSED.dueChanged)
   }
   const { order } = held
   const about = { orderId: order.id, personId: order.personId }
@@ -241,22 +242,15 @@ export async function changeMethod(
   payment: { connectionId: string; token: string },
 ): Promise<void> {
   const { row } = await readAgreement(services.db, agreementId)
-  if (row.state !== 'active')
-    throw new Problem(409, 'ended', 'This agreement has ended; no further payments are charged.')
+  if (row.state !== 'active') throw new Problem(409, 'ended', REFUSED.ended)
   const way = await openPaymentMethod(services, payment, row.mode)
   const gateway = requireChargesAgain(way)
   let kept: KeptMethod
   try {
     kept = await gateway.adapter.keep(gateway.credentials, { key: crypto.randomUUID(), token: payment.token })
   } catch (error) {
-    if (error instanceof GatewayRefused)
-      throw new Problem(422, 'card-refused', 'This card could not be saved. Nothing was changed; use another card.')
-    if (error instanceof GatewayUnreachable)
-      throw new Problem(
-        502,
-        'gateway-unreachable',
-        'The card could not be checked at the moment. Nothing was changed; try again.',
-      )
+    if (error instanceof GatewayRefused) throw new Problem(422, 'card-refused', REFUSED.notSaved)
+    if (error instanceof GatewayUnreachable) throw new Problem(502, 'gateway-unreachable', REFUSED.notCheckedUnchanged)
     throw error
   }
   await inTransaction(services, async (services) => {

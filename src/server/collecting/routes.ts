@@ -1,6 +1,7 @@
 import { type Context, Hono } from 'hono'
 import * as v from 'valibot'
 import { isDay } from '../../core/calendar/day.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
@@ -46,8 +47,7 @@ export function planRoutes(base: Services) {
     const visitor = await visitorOf(c, base, await getSchool(base.db))
     const services = await inMode(base, (await modeOfPayLink(base, key)) ?? visitor.mode)
     const found = await askFor(services, key, visitor)
-    if (!found)
-      throw new Problem(410, 'link-ended', 'This link has expired or is not yours. Sign in and look under My courses.')
+    if (!found) throw new Problem(410, 'link-ended', REFUSED.linkEnded)
     return { services, ...found }
   }
   const usedLink = async (c: Context, key: string) => {
@@ -80,14 +80,13 @@ export function planRoutes(base: Services) {
     })
     .post('/:key/cancel', validate('param', byKey), async (c) => {
       const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
-      if (byLink) throw new Problem(403, 'not-by-link', 'Sign in to cancel. This link is only for paying.')
+      if (byLink) throw new Problem(403, 'not-by-link', REFUSED.cancelByLink)
       await cancelAgreement(services, agreementId, 'period-end', 'buyer')
       return c.json({ ok: true })
     })
     .post('/:key/uncancel', validate('param', byKey), async (c) => {
       const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
-      if (byLink)
-        throw new Problem(403, 'not-by-link', 'Sign in to undo the cancellation. This link is only for paying.')
+      if (byLink) throw new Problem(403, 'not-by-link', REFUSED.uncancelByLink)
       await takeCancelBack(services, agreementId, 'buyer')
       return c.json({ ok: true })
     })

@@ -2,6 +2,8 @@ import { and, asc, eq, isNotNull, sql } from 'drizzle-orm'
 import { VAT } from '../../core/ledger/accounts.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
+import { RECEIPT } from '../../core/words/en/receipt.ts'
+import { say } from '../../core/words/message.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, ledger, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
@@ -57,7 +59,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     return { line, terms: asked.offer.terms, taxRate: asked.offer.taxRate ?? request.tax.rate }
   }
   /** Of several things each row says which it is of. */
-  const ofThing = (title: string) => (lines.length > 1 ? `${title}: ` : '')
+  const ofThing = (course: string, what: string) => (lines.length > 1 ? say(RECEIPT.of, { course, what }) : what)
   const received = await db
     .select({ payment: payments, method: attempts.method })
     .from(payments)
@@ -86,17 +88,16 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
           const { line, terms, taxRate } = lineOf(payment.lineId)
           const { untilCancelled } = line.quoted
           const numbered = line.quoted.payments.filter((other) => other.n > 0).length
-          const of = untilCancelled ? '' : ` of ${numbered}`
-          const name = namePayment(payment, terms) ?? (numbered > 1 || untilCancelled ? `Payment ${n}${of}` : 'Payment')
+          const name = namePayment(payment, terms) ?? sayNumber(n, untilCancelled ? null : numbered)
           const day = collectedAt ? dayFor(school, collectedAt) : due
-          return { day, what: `${ofThing(line.title)}${name}`, amount, tax, taxRate, method }
+          return { day, what: ofThing(line.title, name), amount, tax, taxRate, method }
         }),
       ...given.map(({ refund, method }): ReceiptPayment => {
         const { line, taxRate } = lineOf(refund.lineId)
         const tax = -(back.get(refund.id) ?? 0)
         return {
           day: refund.day,
-          what: `${ofThing(line.title)}Refund`,
+          what: ofThing(line.title, RECEIPT.refund),
           amount: -refund.amount,
           tax,
           taxRate,
@@ -105,6 +106,12 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
       }),
     ].sort((a, b) => (a.day < b.day ? -1 : a.day > b.day ? 1 : 0)),
   }
+}
+
+/** Which of a line's payments it is; `all` null: they go on until cancelled. */
+function sayNumber(n: number, all: number | null): string {
+  if (all === null) return say(RECEIPT.paymentNumber, { n })
+  return all > 1 ? say(RECEIPT.paymentOf, { n, all }) : RECEIPT.payment
 }
 
 /** The tax in what was given back, by refund, as it was booked. */

@@ -4,6 +4,8 @@ import { dirname, join } from 'node:path'
 import PDFDocument from 'pdfkit'
 import { sayDay } from '../../core/calendar/sayDay.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { RECEIPT } from '../../core/words/en/receipt.ts'
+import { say } from '../../core/words/message.ts'
 import type { ReceiptData } from './receipt.ts'
 
 const MARGIN = 56
@@ -36,7 +38,7 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
   const document = new PDFDocument({
     size: 'A4',
     margin: MARGIN,
-    info: { Title: `Receipt ${data.number}`, Author: school.name },
+    info: { Title: say(RECEIPT.title, { number: data.number }), Author: school.name },
   })
   const faces = registerFaces(document, await fontFiles())
   const money = (amount: number) => formatMoney(amount, { ...school, currency: data.currency })
@@ -46,15 +48,15 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
 
   write(school.name, { size: 13 })
   document.moveDown(2)
-  write(`Receipt ${data.number}`, { size: 24 })
+  write(say(RECEIPT.title, { number: data.number }), { size: 24 })
   document.moveDown(0.4)
-  write(`Ordered on ${day(data.ordered)}`, { color: QUIET })
+  write(say(RECEIPT.ordered, { day: day(data.ordered) }), { color: QUIET })
   document.moveDown(1.2)
   write(buyer.name)
   for (const line of buyer.postalAddress.split('\n').filter((part) => part.trim() !== '')) write(line)
   write(buyer.email, { color: QUIET })
   document.moveDown(1.4)
-  for (const { course, offer } of data.bought) write(`${course}, ${offer}`, { size: 13 })
+  for (const { course, offer } of data.bought) write(say(RECEIPT.bought, { course, offer }), { size: 13 })
   document.moveDown(0.8)
 
   const row = (cells: [string, string, string], color = INK) => {
@@ -75,20 +77,20 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
       .stroke(LINE)
     document.y += 5
   }
-  row(['Received on', 'What for', 'Amount'], QUIET)
+  row([RECEIPT.head.day, RECEIPT.head.what, RECEIPT.head.amount], QUIET)
   for (const { day: on, what, amount, method } of payments)
-    row([day(on), method ? `${what}, ${method}` : what, money(amount)])
+    row([day(on), method ? say(RECEIPT.by, { what, method }) : what, money(amount)])
   const sum = payments.reduce((all, { amount }) => all + amount, 0)
-  row(['', 'In all', money(sum)])
+  row(['', RECEIPT.sum, money(sum)])
   const rates = [...new Set(payments.map(({ taxRate }) => taxRate))].filter((rate) => rate > 0).sort((a, b) => b - a)
   for (const rate of school.taxMode === 'none' ? [] : rates) {
     const tax = payments.reduce((all, payment) => all + (payment.taxRate === rate ? payment.tax : 0), 0)
-    row(['', `VAT ${formatRate(rate, school.language)}, inside`, money(tax)], QUIET)
+    row(['', say(RECEIPT.vat, { rate: formatRate(rate, school.language) }), money(tax)], QUIET)
   }
   const years = [...new Set(payments.map(({ day: on }) => on.slice(0, 4)))]
   if (years.length > 1) {
     document.moveDown(1)
-    write('By year', { color: QUIET })
+    write(RECEIPT.byYear, { color: QUIET })
     document.moveDown(0.3)
     for (const year of years) {
       const ofYear = payments.filter(({ day: on }) => on.startsWith(year))

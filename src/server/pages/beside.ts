@@ -1,4 +1,6 @@
 import { sayDay } from '../../core/calendar/sayDay.ts'
+import { HELD } from '../../core/words/en/notice.ts'
+import { say } from '../../core/words/message.ts'
 import { type Holding, heldAlready, outlasts, sameOffer } from '../access/heldAlready.ts'
 import { grantsOf } from '../access/service.ts'
 import type { SellableCourse } from '../catalogue/sellable.ts'
@@ -49,23 +51,15 @@ function sayHeld(
   canBuy: boolean,
 ): CheckoutView['held'] {
   const goesOn = held.find(({ state }) => state === 'active' || state === 'stopped')
-  const overlap = canBuy ? ' What you order here is paid today and starts today.' : ''
   if (goesOn?.agreementId) {
-    const next = goesOn.nextTry ? `; the next payment is on ${sayDay(goesOn.nextTry, language)}` : ''
-    return {
-      says: `You already pay for this course${next}.${overlap}${canBuy ? ' The other one continues until you cancel it.' : ''}`,
-      label: 'See your payments',
-      href: `/my/plan/${goesOn.agreementId}`,
-    }
+    const { nextTry } = goesOn
+    const has = nextTry ? say(HELD.paysNext, { day: sayDay(nextTry, language) }) : HELD.pays
+    const says = canBuy ? say(HELD.overlapOther, { has }) : has
+    return { says, label: HELD.payments, href: `/my/plan/${goesOn.agreementId}` }
   }
   const last = held.map(({ closes }) => closes).sort((a, b) => (a === null || (b !== null && a > b) ? -1 : 1))[0]
-  const until = last ? `You have this course until ${sayDay(last, language)}.` : 'You have this course.'
-  if (back) {
-    return {
-      says: `${until} You cancelled it; you can undo that without a charge.${overlap}`,
-      label: 'Undo the cancellation',
-      href: `/my/plan/${back}`,
-    }
-  }
-  return { says: `${until}${overlap}`, label: 'My courses', href: '/my' }
+  const until = last ? say(HELD.until, { day: sayDay(last, language) }) : HELD.has
+  const has = back ? say(HELD.cancelled, { has: until }) : until
+  const says = canBuy ? say(HELD.overlap, { has }) : has
+  return back ? { says, label: HELD.uncancel, href: `/my/plan/${back}` } : { says, label: HELD.myCourses, href: '/my' }
 }

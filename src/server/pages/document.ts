@@ -1,4 +1,6 @@
 import { html, raw } from 'hono/html'
+import { PAGE } from '../../core/words/en/notice.ts'
+import { say } from '../../core/words/message.ts'
 import type { ShopPage } from '../views/data.ts'
 import { linkedDataOf } from './linkedData.ts'
 import type { PageFiles, Renderer } from './renderer.ts'
@@ -62,29 +64,32 @@ export function studioDocument(files: PageFiles) {
 }
 
 function summaryOf({ school, view }: ShopPage): { title: string; description: string } {
+  const titled = (what: string, description = '') => ({
+    title: say(PAGE.title, { what, school: school.name }),
+    description,
+  })
   switch (view.name) {
-    case 'school':
-      return {
-        title: school.name,
-        description: `Courses of ${school.name}: ${view.courses.map(({ title }) => title).join(', ')}`,
-      }
+    case 'school': {
+      const courses = view.courses.map(({ title }) => title).join(', ')
+      return { title: school.name, description: say(PAGE.school, { school: school.name, courses }) }
+    }
     case 'course':
     case 'checkout':
     case 'learn':
-      return { title: `${view.course.title} · ${school.name}`, description: view.course.summary }
-    case 'thanks':
-      return { title: `Thank you · ${school.name}`, description: '' }
+      return titled(view.course.title, view.course.summary)
     case 'plan':
-      return { title: `${view.course.title} · ${school.name}`, description: '' }
+      return titled(view.course.title)
+    case 'thanks':
+      return titled(PAGE.thanks)
     case 'my':
-      return { title: `My courses · ${school.name}`, description: '' }
+      return titled(PAGE.my)
     case 'sign-in':
-      return { title: `Sign in · ${school.name}`, description: '' }
+      return titled(PAGE.signIn)
     case 'password':
-      return { title: `Set a password · ${school.name}`, description: '' }
+      return titled(PAGE.password)
     case 'email':
-      return { title: `Confirm your email · ${school.name}`, description: '' }
+      return titled(PAGE.email)
     case 'notice':
-      return { title: `${view.title} · ${school.name}`, description: view.text }
+      return titled(view.title, view.text)
   }
 }

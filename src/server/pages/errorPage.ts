@@ -1,5 +1,6 @@
 import type { Context } from 'hono'
 import { html } from 'hono/html'
+import { NOTICE } from '../../core/words/en/notice.ts'
 import type { Problem } from '../http/problem.ts'
 import { log } from '../log/log.ts'
 import type { Services } from '../platform/context.ts'
@@ -10,14 +11,13 @@ import type { Renderer } from './renderer.ts'
 
 /** What a visitor reads where a page of the shop could not be made: what is wrong, and a way on. */
 function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
-  const again = { label: 'Try again', href: path }
-  const home = { label: 'See all courses', href: '/' }
+  const again = { label: NOTICE.tryAgain, href: path }
+  const home = { label: NOTICE.allCourses, href: '/' }
   if (code === 'away') {
     return {
       name: 'notice',
       status,
-      title: 'This school cannot be reached at the moment.',
-      text: 'We are working on it. Nothing was charged. Try again in a minute.',
+      ...NOTICE.away,
       actions: [again],
     }
   }
@@ -25,8 +25,7 @@ function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
     return {
       name: 'notice',
       status,
-      title: 'We are very busy at the moment.',
-      text: 'Nothing was charged. Wait a moment, then try again.',
+      ...NOTICE.busy,
       actions: [again, home],
     }
   }
@@ -34,17 +33,15 @@ function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
     return {
       name: 'notice',
       status,
-      title: 'This page could not be shown.',
-      text: 'Something went wrong on our side, and we have been notified. Nothing was charged.',
+      ...NOTICE.broken,
       actions: [again, home],
     }
   }
   return {
     name: 'notice',
     status,
-    title: status === 404 ? 'There is no such page.' : title,
-    text:
-      code === 'bad-request' ? 'The address may be mistyped.' : 'The address may be mistyped, or the page has gone.',
+    title: status === 404 ? NOTICE.missing.title : title,
+    text: code === 'bad-request' ? NOTICE.mistyped : NOTICE.missing.text,
     actions: [home],
   }
 }

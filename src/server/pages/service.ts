@@ -9,6 +9,9 @@ import { receiptRows } from '../../core/content/receiptRows.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { sayWhole, sayWholes, todayInParts } from '../../core/sentence/sentence.ts'
 import { beginSentence, sayList } from '../../core/sentence/words.ts'
+import { NOTICE } from '../../core/words/en/notice.ts'
+import { CATALOGUE } from '../../core/words/en/shop.ts'
+import { say, type ValuesOf } from '../../core/words/message.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
 import { findLivePage } from '../catalogue/pages.ts'
@@ -81,14 +84,27 @@ async function offersOf(
   return shown.flat()
 }
 
-function notice(status: number, title: string, text: string, actions: NoticeView['actions']): NoticeView {
-  return { name: 'notice', status, title, text, actions }
+function notice(status: number, of: { title: string; text: string }, actions: NoticeView['actions']): NoticeView {
+  return { name: 'notice', status, ...of, actions }
 }
 
-const ALL_COURSES = { label: 'See all courses', href: '/' }
+/** A notice of the catalogue, with what its names stand for. */
+function filled<const T extends string, const X extends string>(
+  of: { title: T; text: X },
+  values: ValuesOf<T> & ValuesOf<X>,
+): { title: string; text: string } {
+  return { title: say(of.title, values), text: say(of.text, values) }
+}
+
+const aboutCourse = (slug: string) => ({ label: NOTICE.aboutCourse, href: `/course/${slug}` })
+const signInFor = (path: string) => ({ label: NOTICE.signIn, href: `/sign-in?then=${encodeURIComponent(path)}` })
+/** Where a buyer finds what is theirs, once they have signed in. */
+const toMyCourses = ({ person }: Visitor) => (person ? { label: NOTICE.myCourses, href: '/my' } : signInFor('/my'))
+
+const ALL_COURSES = { label: NOTICE.allCourses, href: '/' }
 
 export function missing(): NoticeView {
-  return notice(404, 'There is no such page.', 'The address may be mistyped, or the page has gone.', [ALL_COURSES])
+  return notice(404, NOTICE.missing, [ALL_COURSES])
 }
 
 export async function schoolView(services: Services, school: School): Promise<ShopView> {
@@ -106,7 +122,7 @@ function shopPrice(offers: readonly ShopOffer[], school: School): string {
   const forAll = offers.filter(({ needs }) => needs === null)
   if (forAll.length === 0) {
     const titles = offers.flatMap(({ needs }) => needs?.courses.map(({ title }) => title) ?? [])
-    return `For members of ${sayList([...new Set(titles)], 'or')}`
+    return say(CATALOGUE.forMembers, { courses: sayList([...new Set(titles)], 'or') })
   }
   const spoken = forAll.flatMap(({ terms, quote }) => {
     const [line] = quote.lines
@@ -118,7 +134,7 @@ function shopPrice(offers: readonly ShopOffer[], school: School): string {
 /** The school's terms of sale. */
 export function termsView(school: School): ShopView {
   if (!school.terms) return missing()
-  return notice(200, 'Terms of sale', school.terms, [ALL_COURSES])
+  return notice(200, { title: NOTICE.terms, text: school.terms }, [ALL_COURSES])
 }
 
 /** Nobody in particular: what is listed is the same for all. */
@@ -161,13 +177,12 @@ export async function checkoutView(
   const offers = shownOn(page.live, await offersOf(services, school, course, visitor, offerId), offerId)
   const ended = endedOffer(services, school, course, offerId)
   if (ended) {
-    const others = offers.length > 0 ? [{ label: 'See the other prices', href: `/buy/${slug}` }] : []
-    return notice(
-      410,
-      `${ended.name} ended on ${sayDay(ended.until, school.language)}.`,
-      'This offer of the course can no longer be bought.',
-      [...others, { label: 'About the course', href: `/course/${course.slug}` }, ALL_COURSES],
-    )
+    const others = offers.length > 0 ? [{ label: NOTICE.otherPrices, href: `/buy/${slug}` }] : []
+    return notice(410, filled(NOTICE.offerEnded, { offer: ended.name, day: sayDay(ended.until, school.language) }), [
+      ...others,
+      aboutCourse(course.slug),
+      ALL_COURSES,
+    ])
   }
   // The one that was asked for, else the page's own, else the first that this visitor may buy.
   const mayBuy = ({ needs }: ShopOffer) => needs?.isMet ?? true
@@ -177,12 +192,7 @@ export async function checkoutView(
     offers.find(mayBuy) ??
     offers[0]
   if (!chosen) {
-    return notice(
-      410,
-      `${course.live.title} is not on sale at the moment.`,
-      'People who have it keep it. See what else there is.',
-      [{ label: 'About the course', href: `/course/${course.slug}` }, ALL_COURSES],
-    )
+    return notice(410, filled(NOTICE.notOnSale, { course: course.live.title }), [aboutCourse(course.slug), ALL_COURSES])
   }
   const { buyable, says } = await beside(services, school, course, offers, visitor)
   const pending = await pendingOrder(services, course, visitor, cameBackFrom)
@@ -269,10 +279,7 @@ export async function thanksView(
   if (!isByBrowser && !isSignedIn && key === null) return missing()
   const { paidAt: paid } = row.order
   if (!isSignedIn && key === null && paid && paid <= browserAccessSince(services.now())) {
-    return notice(401, 'Sign in to see this order.', 'It was paid over an hour ago. You find it in your account.', [
-      { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent(`/thanks/${orderId}`)}` },
-      ALL_COURSES,
-    ])
+    return notice(401, NOTICE.seeOrder, [signInFor(`/thanks/${orderId}`), ALL_COURSES])
   }
   const { order, person } = row
   const [paidBy] = await services.db
@@ -312,13 +319,7 @@ export async function thanksView(
 
 /** A link to an order that has ended, or never was. */
 export function orderLinkEnded(visitor: Visitor): ShopView {
-  const signIn = { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent('/my')}` }
-  return notice(
-    410,
-    'This link has expired, or is not complete.',
-    'Check that the whole link was copied. Your courses and payments are under My courses.',
-    visitor.person ? [{ label: 'My courses', href: '/my' }] : [signIn],
-  )
+  return notice(410, NOTICE.orderLink, [toMyCourses(visitor)])
 }
 
 export async function myView(services: Services, visitor: Visitor): Promise<ShopView> {
@@ -343,20 +344,11 @@ export async function planPage(
   // Whoever comes back from a gateway's page by a link that is used by now.
   const paid = cameBack ? await readUsedPayLink(services, key) : null
   if (paid) {
-    return notice(
-      200,
-      'Thank you. Payment received.',
-      `“${paid.course}” continues as agreed. A message about it is on its way.`,
-      [{ label: 'Open the course', href: `/learn/${paid.slug}` }],
-    )
+    return notice(200, filled(NOTICE.received, { course: paid.course }), [
+      { label: NOTICE.openCourse, href: `/learn/${paid.slug}` },
+    ])
   }
-  const signIn = { label: 'Sign in', href: `/sign-in?then=${encodeURIComponent('/my')}` }
-  return notice(
-    410,
-    'This link has expired or is not yours.',
-    'It works once, for 30 days. You find all your payments under My courses.',
-    visitor.person ? [{ label: 'My courses', href: '/my' }] : [signIn],
-  )
+  return notice(410, NOTICE.payLink, [toMyCourses(visitor)])
 }
 
 /** An opened course, or why it is shut and what to do. */
@@ -370,31 +362,23 @@ export async function learnView(
   const [course] = await services.db.select().from(courses).where(eq(courses.slug, slug))
   if (!course?.live) return missing()
   const entry = await checkAccess(services, course.id, visitor)
-  const about = { label: 'About the course', href: `/course/${slug}` }
+  const about = aboutCourse(slug)
+  const on = (day: string) => ({ course: course.live?.title ?? '', day: sayDay(day, school.language) })
   const { title, description, lessons } = course.live
   if (entry.state === 'opens-later') {
-    return notice(
-      403,
-      `${title} opens on ${sayDay(entry.opens, school.language)}.`,
-      'It is already yours; there is nothing to do until then.',
-      [about],
-    )
+    return notice(403, filled(NOTICE.opensLater, on(entry.opens)), [about])
   }
   if (entry.state === 'closed' && entry.owes && visitor.person) {
-    return notice(
-      403,
-      `Access to ${title} has been paused since ${sayDay(entry.closed, school.language)}: a payment is overdue.`,
-      'It opens as soon as the payment is received, and everything is where you left it.',
-      [{ label: 'Pay it now', href: `/my/plan/${entry.owes}` }, about],
-    )
+    return notice(403, filled(NOTICE.paused, on(entry.closed)), [
+      { label: NOTICE.payNow, href: `/my/plan/${entry.owes}` },
+      about,
+    ])
   }
   if (entry.state === 'closed') {
-    return notice(
-      403,
-      `Your access to ${title} ended on ${sayDay(entry.closed, school.language)}.`,
-      'You can buy it again and go on where you were.',
-      [{ label: 'Buy it again', href: `/buy/${slug}` }, about],
-    )
+    return notice(403, filled(NOTICE.closed, on(entry.closed)), [
+      { label: NOTICE.buyAgain, href: `/buy/${slug}` },
+      about,
+    ])
   }
   if (entry.state === 'no-grant') return whyShut(slug, title, visitor, about, course.retiredAt !== null)
   const lesson = lessonId === undefined ? null : lessons.find(({ id }) => id === lessonId)
@@ -416,21 +400,11 @@ function whyShut(
   about: NoticeView['actions'][number],
   isRetired: boolean,
 ): ShopView {
-  const buy = isRetired ? [ALL_COURSES] : [{ label: 'Buy the course', href: `/buy/${slug}` }, about]
+  const buy = isRetired ? [ALL_COURSES] : [{ label: NOTICE.buy, href: `/buy/${slug}` }, about]
   if (!person) {
-    return notice(
-      401,
-      `Sign in to open ${title}.`,
-      'If you bought it, it is in your account. If not, you can buy it now.',
-      [{ label: 'Sign in', href: `/sign-in?then=${encodeURIComponent(`/learn/${slug}`)}` }, ...buy],
-    )
+    return notice(401, filled(NOTICE.signInToOpen, { course: title }), [signInFor(`/learn/${slug}`), ...buy])
   }
-  return notice(
-    403,
-    `You do not have ${title} yet.`,
-    `You are signed in as ${person.email}. If you bought it with another email, sign in with that one.`,
-    buy,
-  )
+  return notice(403, filled(NOTICE.notYours, { course: title, email: person.email }), buy)
 }
 
 export async function passwordView(services: Services, token: string): Promise<ShopView> {

@@ -1,0 +1,16 @@
+/** The receipt, as a file and in messages. */
+export const RECEIPT = {
+  title: 'Receipt {number}',
+  ordered: 'Ordered on {day}',
+  bought: '{course}, {offer}',
+  head: { day: 'Received on', what: 'What for', amount: 'Amount' },
+  by: '{what}, {method}',
+  of: '{course}: {what}',
+  payment: 'Payment',
+  paymentOf: 'Payment {n} of {all}',
+  paymentNumber: 'Payment {n}',
+  refund: 'Refund',
+  sum: 'In all',
+  vat: 'VAT {rate}, inside',
+  byYear: 'By year',
+} as const
