@@ -357,11 +357,10 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ]),
   ...of('src/server/fulfilment/outcome.ts', LATER, [
-    ['a later payment out of order is accepted', 'covered.length > 0 && isFirst && ', 'covered.length > 0 && '],
     [
-      'a later payment collected twice counts twice',
-      "isFirst && covered.every(({ state }) => state !== 'collected')",
-      'isFirst',
+      'a later payment out of order is accepted, or counts twice',
+      'first !== undefined && first.n === agreement.payments[agreement.collected]?.n',
+      'first !== undefined',
     ],
     ['paying by hand counts as a try', "const isTry = attempt.madeBy === 'worker' && ", 'const isTry = '],
     ['a new card is used once only', "kept && attempt.madeBy === 'buyer'", "kept && attempt.madeBy === 'worker'"],

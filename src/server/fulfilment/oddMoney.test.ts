@@ -2,8 +2,8 @@ import { eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { agree, goOn } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
-import { THREE_PARTS } from '../../testing/terms.ts'
-import { agreements, attempts, payments } from '../db/schema/index.ts'
+import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
+import { agreements, attempts, ledger, payments } from '../db/schema/index.ts'
 import { needsAttention } from '../support/attention.ts'
 import { settleAttempt } from './settle.ts'
 
@@ -23,21 +23,32 @@ const collected = (amount: number, currency = 'EUR') => ({
 const isUnderAttention = async (orderId: string) =>
   (await needsAttention(world.services, 'practice')).some((row) => row.orderId === orderId)
 
-/** An order whose card asks its owner to confirm. */
-async function confirming(email: string) {
-  const course = await world.sell(12_900, `Odd ${email}`)
-  const ask = (card: string) => world.buy(course.slug, world.request(course.offerId, 12_900, { email }, card), email)
-  const { orderId } = await ask('confirms')
-  const [attempt] = await world.attemptsOf(orderId)
-  return { orderId, attemptId: attempt?.id as string, ask }
+/** A basket of one thing, or of two with offers of different kinds, and how it is ordered by a card. */
+async function basket(things: number, email: string) {
+  const once = await world.sell(12_900, `Odd ${email}`)
+  const club = things > 1 ? [await world.sell(MONTHLY, `Odd club ${email}`, { access: WHILE_PAYING })] : []
+  const sum = 12_900 + club.length * 1900
+  const lines = [once, ...club].map(({ offerId }) => ({ offerId, chosen: null }))
+  const ask = (card: string, browser = email) =>
+    world.buy(once.slug, { ...world.request(once.offerId, sum, { email }, card), lines }, browser)
+  return { sum, ask }
 }
 
-describe('for an order', () => {
+/** An order whose card asks its owner to confirm. */
+async function confirming(things: number, email: string) {
+  const { sum, ask } = await basket(things, email)
+  const { orderId } = await ask('confirms')
+  const [attempt] = await world.attemptsOf(orderId)
+  return { orderId, attemptId: attempt?.id as string, ask, sum }
+}
+
+describe.each([1, 2])('for an order of %i things', (things) => {
   it.each([
-    ['another sum', collected(12_901)],
-    ['another currency', collected(12_900, 'CHF')],
-  ])('%s than was asked for pays nothing', async (what, outcome) => {
-    const { orderId, attemptId } = await confirming(`${what.replace(' ', '-')}@odd.example`)
+    ['another sum', (sum: number) => collected(sum + 1)],
+    ['another currency', (sum: number) => collected(sum, 'CHF')],
+  ])('%s than was asked for pays nothing', async (what, of) => {
+    const { orderId, attemptId, sum } = await confirming(things, `${what.replace(' ', '-')}${things}@odd.example`)
+    const outcome = of(sum)
     await settleAttempt(world.services, attemptId, outcome, 'event')
     await settleAttempt(world.services, attemptId, outcome, 'lookup')
     expect(await world.orderOf(orderId)).toMatchObject({ state: 'paying', paidAt: null })
@@ -47,16 +58,16 @@ describe('for an order', () => {
   })
 
   it('that is paid by now opens nothing a second time, and is seen once', async () => {
-    const { orderId, attemptId, ask } = await confirming('twice@odd.example')
+    const { orderId, attemptId, ask, sum } = await confirming(things, `twice${things}@odd.example`)
     expect((await ask('pays')).state).toBe('paid')
     const [first] = await world.attemptsOf(orderId)
     expect(first).toMatchObject({ id: attemptId, state: 'abandoned' })
     expect(await isUnderAttention(orderId)).toBe(false)
     for (const source of ['event', 'lookup'] as const) {
-      await settleAttempt(world.services, attemptId, collected(12_900), source)
+      await settleAttempt(world.services, attemptId, collected(sum), source)
     }
     expect((await world.attemptsOf(orderId)).map(({ state }) => state)).toEqual(['abandoned', 'collected'])
-    expect(await world.grantsOf(orderId)).toHaveLength(1)
+    expect(await world.grantsOf(orderId)).toHaveLength(things)
     expect((await world.journalOf(orderId)).filter((entry) => entry === 'attempt-surplus')).toHaveLength(1)
     expect(await isUnderAttention(orderId)).toBe(true)
   })
@@ -76,6 +87,21 @@ describe('for an order whose course another one opened meanwhile', () => {
     const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.n)
     expect(rows.map(({ state }) => state)).toEqual(['collected', 'let-go', 'let-go'])
     expect(await isUnderAttention(orderId)).toBe(true)
+  })
+
+  it('of two things, books both, opens neither, and begins no subscription', async () => {
+    const { sum, ask } = await basket(2, 'both@odd.example')
+    const { orderId } = await ask('confirms', 'one')
+    const [attempt] = await world.attemptsOf(orderId)
+    const other = await ask('pays', 'two')
+    await settleAttempt(world.services, attempt?.id as string, collected(sum), 'event')
+    expect((await world.orderOf(orderId))?.duplicateOf).toBe(other.orderId)
+    expect(await world.grantsOf(orderId)).toEqual([])
+    expect(await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))).toEqual([])
+    const booked = await world.db.select().from(ledger).where(eq(ledger.orderId, orderId))
+    const overpaid = booked.filter(({ account }) => account === 'liabilities:overpaid')
+    expect(overpaid.map(({ amount }) => -amount).sort((a, b) => a - b)).toEqual([1900, 12_900])
+    expect(new Set(overpaid.map(({ lineId }) => lineId)).size).toBe(2)
   })
 })
 
@@ -130,6 +156,17 @@ describe('for a later payment', () => {
     await settleAttempt(world.services, attemptId, collected(8600), 'event')
     expect(await standing(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
     expect(await world.journalOf(plan.orderId)).toContain('attempt-surplus')
+  })
+
+  it('for several at once, splits what the gateway took over them', async () => {
+    const { plan, attemptId } = await closed(2, 3)
+    await settleAttempt(world.services, attemptId, { ...collected(8600), fee: 7 }, 'event')
+    const rows = await world.db.select().from(payments).where(eq(payments.attemptId, attemptId)).orderBy(payments.n)
+    expect(rows.map(({ n, fee }) => [n, fee])).toEqual([
+      [2, 4],
+      [3, 3],
+    ])
+    expect((await standing(plan.orderId))[1]).toBe(3)
   })
 
   it('that is the next one counts, though its attempt was closed', async () => {

@@ -30,9 +30,9 @@ function coveredBy({ held, attempt }: Pick<Later, 'held' | 'attempt'>) {
 /** Whether what an attempt collected is the agreement's next payments, none of which is paid. */
 export function isNext(later: Pick<Later, 'held' | 'attempt'>): boolean {
   const { agreement } = later.held
-  const covered = coveredBy(later)
-  const isFirst = covered[0]?.n === agreement.payments[agreement.collected]?.n
-  return covered.length > 0 && isFirst && covered.every(({ state }) => state !== 'collected')
+  const [first] = coveredBy(later)
+  // They are collected in their order, so that none after the next one is paid.
+  return first !== undefined && first.n === agreement.payments[agreement.collected]?.n
 }
 
 /** What follows from a later payment that was collected. The order is locked by the caller. */
