@@ -4,11 +4,11 @@ import { readAgreement } from '../src/server/agreements/agreements.ts'
 import { linesOf, placeBasket } from '../src/server/checkout/place.ts'
 import type { Placed } from '../src/server/checkout/placing.ts'
 import { quoteBasket } from '../src/server/checkout/quoteBasket.ts'
-import { checkOrder } from '../src/server/checkout/standing.ts'
+import { checkOrder } from '../src/server/checkout/status.ts'
 import { announceIn } from '../src/server/collecting/announce.ts'
-import { manualPaymentOn, payByHand } from '../src/server/collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../src/server/collecting/collect.ts'
 import { cancelAgreement } from '../src/server/collecting/deeds.ts'
+import { manualPaymentOn, payManually } from '../src/server/collecting/manualPayment.ts'
 import type { Mode } from '../src/server/db/schema/columns.ts'
 import { agreements, attempts, connections, orderLines, orders } from '../src/server/db/schema/index.ts'
 import { recordTransferReceived } from '../src/server/fulfilment/bankTransfer.ts'
@@ -258,7 +258,7 @@ export class DemoShop {
     const asked = manualPaymentOn(held.agreement, await schoolDay(this.services))
     if (!asked) throw new Error('Nothing can be paid by hand.')
     const token = this.token(held.row.mode, 'pays')
-    await payByHand(this.services, agreementId, {
+    await payManually(this.services, agreementId, {
       connectionId: held.row.connectionId,
       token,
       ...asked,

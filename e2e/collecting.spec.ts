@@ -1,6 +1,6 @@
 import type { Page } from '@playwright/test'
 import { after } from '../src/core/calendar/day.ts'
-import { sayDay } from '../src/core/calendar/sayDay.ts'
+import { formatDay } from '../src/core/calendar/formatDay.ts'
 import {
   chooseCard,
   expect,
@@ -214,10 +214,10 @@ test('the creator cancels, moves a due day and stops chasing, each with its reas
   expect(daysAhead).toBeGreaterThan(300)
   await visit(studio, `/studio/sell/offers/${offerId}`)
   const mirror = studio.getByLabel('Preview')
-  await expect(mirror.getByText(`As of ${sayDay(day, 'en')}, where practice time stands.`)).toBeVisible()
+  await expect(mirror.getByText(`As of ${formatDay(day, 'en')}, where practice time stands.`)).toBeVisible()
   const [, next] = scheduleFrom(day)
   await expect(
-    mirror.getByText(new RegExp(`then €43\\.00 on ${sayDay(next, 'en', day.slice(0, 4))}`)).first(),
+    mirror.getByText(new RegExp(`then €43\\.00 on ${formatDay(next, 'en', day.slice(0, 4))}`)).first(),
   ).toBeVisible()
 })
 

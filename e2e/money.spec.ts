@@ -1,6 +1,6 @@
 import Papa from 'papaparse'
 import { after } from '../src/core/calendar/day.ts'
-import { saySpan, spanOfMonth } from '../src/studio/money/span.ts'
+import { formatSpan, spanOfMonth } from '../src/studio/money/span.ts'
 import { expect, fillCheckout, makeCourse, payButton, post, test, unique } from './acorn.ts'
 
 const MONTH = { count: 1, unit: 'month' } as const
@@ -28,7 +28,7 @@ test('the money of any span: by month, by day, down to the payment, and the same
   const { today } = await post(studio.request, '/api/money/months', undefined, 'GET')
   const last = after(today, 2, MONTH)
   await studio.goto(`/studio/money?search=${encodeURIComponent(email)}`)
-  await expect(studio.getByRole('heading', { level: 1 })).toHaveText(saySpan(spanOfMonth(today.slice(0, 7))))
+  await expect(studio.getByRole('heading', { level: 1 })).toHaveText(formatSpan(spanOfMonth(today.slice(0, 7))))
   const bench = studio.getByRole('main')
   await expect(bench.getByText(/^€43\.00 received; .*€43\.00 due in these days: €43\.00 is paid\.$/)).toBeVisible()
 
@@ -44,7 +44,7 @@ test('the money of any span: by month, by day, down to the payment, and the same
     await studio.getByLabel('From', { exact: true }).fill(today)
     await studio.getByLabel('To', { exact: true }).fill(last)
     await studio.getByRole('button', { name: 'Show', exact: true }).click()
-    await expect(studio.getByRole('heading', { level: 1 })).toHaveText(saySpan({ from: today, until: last }))
+    await expect(studio.getByRole('heading', { level: 1 })).toHaveText(formatSpan({ from: today, until: last }))
     await expect(
       bench.getByText(/^€43\.00 received; .*€129\.00 due in these days: €43\.00 is paid, €86\.00 is still to come\.$/),
     ).toBeVisible()
@@ -87,7 +87,7 @@ test('the money of any span: by month, by day, down to the payment, and the same
   await test.step('a month as a calendar, and a day of it down to the order', async () => {
     await studio.goto(`/studio/money?search=${encodeURIComponent(email)}&month=${last.slice(0, 7)}`)
     await bench.getByRole('button', { name: 'As a calendar' }).click()
-    await bench.getByRole('button', { name: saySpan({ from: last, until: last }) }).click()
+    await bench.getByRole('button', { name: formatSpan({ from: last, until: last }) }).click()
     await bench.getByRole('button', { name, exact: true }).click()
     await expect(studio.getByRole('link', { name: /^Open order/ })).toBeVisible()
   })

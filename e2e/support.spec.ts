@@ -1,6 +1,6 @@
 import type { Page } from '@playwright/test'
 import { addDays, after } from '../src/core/calendar/day.ts'
-import { sayDay } from '../src/core/calendar/sayDay.ts'
+import { formatDay } from '../src/core/calendar/formatDay.ts'
 import {
   expect,
   fillCheckout,
@@ -176,12 +176,12 @@ test('a due day is moved as it is typed, the course stays open to it, and the bu
   const { day: today } = await post(studio.request, '/api/school/practice', undefined, 'GET')
   const moved = addDays(after(today, 1, { count: 1, unit: 'month' }), 9)
   await dialog.getByLabel('New day').fill('the fifth')
-  await dialog.getByLabel('New day').fill(sayDay(moved, 'en'))
+  await dialog.getByLabel('New day').fill(formatDay(moved, 'en'))
   await dialog.getByLabel('Why').fill('gets paid on that day')
   await dialog.getByRole('button', { name: 'Move it' }).click()
   await expect(dialog).toBeHidden()
-  await expect(bench(studio).getByText(`charged on ${sayDay(moved, 'en')}`)).toBeVisible()
-  await expect(bench(studio).getByText(`Open until ${sayDay(addDays(moved, 3), 'en')}`)).toBeVisible()
+  await expect(bench(studio).getByText(`charged on ${formatDay(moved, 'en')}`)).toBeVisible()
+  await expect(bench(studio).getByText(`Open until ${formatDay(addDays(moved, 3), 'en')}`)).toBeVisible()
   expect(await mail(shop, who.email, 'is now due on')).toContain('stays open until then')
 })
 

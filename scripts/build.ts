@@ -46,7 +46,7 @@ export async function buildWhatChanged(dist: string): Promise<void> {
 
 /** What every part of the shop's pages needs is one file: many small ones are fetched slower and packed worse. */
 const EVERY_PART =
-  /node_modules\/(react|react-dom|scheduler|hono)\/|src\/(shop\/(takeOver|Taken|api)|ui\/(Button|classes|problem)|core\/(money\/format|calendar\/sayDay|sentence\/words))\.tsx?$/
+  /node_modules\/(react|react-dom|scheduler|hono)\/|src\/(shop\/(takeOver|Taken|api)|ui\/(Button|classes|problem)|core\/(money\/format|calendar\/formatDay|sentence\/words))\.tsx?$/
 
 /** Writes the browser's files of one interface, and the list of them. */
 function buildClient(dist: string, name: 'shop' | 'studio', input: string[]) {

@@ -3,9 +3,9 @@ import type { Day } from '../../src/core/calendar/day.ts'
 import { readAgreement } from '../../src/server/agreements/agreements.ts'
 import { linesOf, placeBasket } from '../../src/server/checkout/place.ts'
 import type { Placed, Shopper } from '../../src/server/checkout/placing.ts'
-import { checkOrder } from '../../src/server/checkout/standing.ts'
-import { manualPaymentOn, payByHand } from '../../src/server/collecting/byHand.ts'
+import { checkOrder } from '../../src/server/checkout/status.ts'
 import { cancelAgreement } from '../../src/server/collecting/deeds.ts'
+import { manualPaymentOn, payManually } from '../../src/server/collecting/manualPayment.ts'
 import {
   agreements,
   attempts,
@@ -115,7 +115,7 @@ export class People {
     const { agreement } = await readAgreement(db, id)
     const asked = manualPaymentOn(agreement, day)
     if (!asked) return
-    await payByHand(practice, id, {
+    await payManually(practice, id, {
       ...this.paymentBy('card', this.dice.chance(0.8) ? 'pays' : 'not-enough-money'),
       ...asked,
       requestKey: crypto.randomUUID(),

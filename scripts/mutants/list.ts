@@ -191,8 +191,8 @@ export const MUTANTS: readonly Mutant[] = [
       ],
       [
         'what cannot charge again is offered for a plan',
-        'if (goesOn && !way.chargesAgain)',
-        'if (goesOn && !way.chargesAgain && later.length > 1)',
+        'if (hasLaterPayments && !way.chargesAgain)',
+        'if (hasLaterPayments && !way.chargesAgain && later.length > 1)',
       ],
     ],
   ),
@@ -317,8 +317,8 @@ export const MUTANTS: readonly Mutant[] = [
     ['a members’ price stands beside the membership', 'requireNotInOneBasket(product.title, audience.of, lines)\n', ''],
     [
       'a later line’s method is not kept',
-      'quoted.quote.lines.some((line) => goesOn',
-      'quoted.quote.lines.slice(0, 1).some((line) => goesOn',
+      'quoted.quote.lines.some((line) => hasLaterPayments',
+      'quoted.quote.lines.slice(0, 1).some((line) => hasLaterPayments',
     ],
     ['another price is charged than the button said', 'request.agreed.pay !== pay || ', ''],
     ['another currency is charged than the button said', ' || request.agreed.currency !== school.currency', ''],
@@ -401,13 +401,13 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
-    'src/server/collecting/byHand.ts',
+    'src/server/collecting/manualPayment.ts',
     [...LATER, 'src/server/load.test.ts'],
     [
       ['more is charged by hand than the button said', ' && asked.agreed === amount)', ')'],
       [
         'a request that is repeated begins anew',
-        'if (await attemptOf(services.db, agreementId, request.requestKey)) return checkByHand(services, agreementId)',
+        'if (await attemptOf(services.db, agreementId, request.requestKey)) return checkManualPayment(services, agreementId)',
         '',
       ],
     ],

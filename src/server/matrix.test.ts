@@ -129,7 +129,7 @@ const LISTS = [
   'GET /money/months?from=2020-01&until=2030-01',
   'GET /money/span?from=2020-01-01&until=2030-12-31',
   'GET /money/payments?from=2020-01-01&until=2030-12-31',
-  'GET /money/late?standing=late',
+  'GET /money/late?status=late',
   'GET /money/movements?from=2020-01-01&until=2030-12-31',
   'GET /money/movements.csv?from=2020-01-01&until=2030-12-31',
   'GET /money/accounts',

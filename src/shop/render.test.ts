@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { type DraftTerms, newOffer } from '../core/content/offer.ts'
 import { describeOffer } from '../core/content/quoteInput.ts'
-import { sayWhole, todayInParts } from '../core/sentence/sentence.ts'
+import { formatWholePrice, todayInParts } from '../core/sentence/sentence.ts'
 import type { ShopOffer, ShopPage, ShopView } from '../server/client.ts'
 import { renderShop } from './render.tsx'
 
@@ -52,7 +52,7 @@ function offer(terms: DraftTerms, name = 'One payment', highlighted = false): Sh
     terms: said.spoken.terms,
     access: said.spoken.access,
     quote: said.quote,
-    price: sayWhole(said.spoken),
+    price: formatWholePrice(said.spoken),
     today: todayInParts(said.spoken),
     taxRate: 2000,
     lines: [],

@@ -27,7 +27,7 @@ button.sample{border-style:dashed;background:repeating-linear-gradient(135deg,tr
 }
 
 /** An amount as a payer reads it. */
-export function sayAmount(amount: number, currency: string): string {
+export function formatAmount(amount: number, currency: string): string {
   const money = new Intl.NumberFormat('en', { style: 'currency', currency })
   return money.format(amount / 10 ** (money.resolvedOptions().maximumFractionDigits ?? 2))
 }

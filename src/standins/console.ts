@@ -1,6 +1,6 @@
 import { type Context, Hono } from 'hono'
 import { html, raw } from 'hono/html'
-import { sayAmount } from './approval.ts'
+import { formatAmount } from './approval.ts'
 import type { TransferBooks, TransferPayment } from './brook/books.ts'
 import type { EventSender } from './events.ts'
 import type { WalletBooks, WalletPayment } from './moor/books.ts'
@@ -256,9 +256,9 @@ function paymentsPage<P extends Payment>(
   const row = (
     payment: P,
   ) => html`<tr><td>${payment.at.slice(0, 16).replace('T', ' ')}</td><td>${payment.mode}</td><td>${payment.reference}</td>
-    <td>${payment.id}</td><td>${payer(payment) ?? ''}</td><td class="n">${payment.currency ? sayAmount(payment.amount, payment.currency) : ''}</td>
-    <td class="n">${payment.fee > 0 ? sayAmount(payment.fee, payment.currency) : '–'}</td>
-    <td class="n">${payment.refunded > 0 ? sayAmount(payment.refunded, payment.currency) : '–'}</td>
+    <td>${payment.id}</td><td>${payer(payment) ?? ''}</td><td class="n">${payment.currency ? formatAmount(payment.amount, payment.currency) : ''}</td>
+    <td class="n">${payment.fee > 0 ? formatAmount(payment.fee, payment.currency) : '–'}</td>
+    <td class="n">${payment.refunded > 0 ? formatAmount(payment.refunded, payment.currency) : '–'}</td>
     <td>${payment.state}${payment.reason ? html`, ${payment.reason}` : ''}<br />${more(payment)}</td></tr>`
   const newest = payments.reverse().slice(0, 300)
   return c.html(

@@ -35,7 +35,7 @@ export async function work(world: World): Promise<void> {
 }
 
 /** Moves so many days on, and lets the worker do what is due. */
-export async function goOn(world: World, days: number): Promise<void> {
+export async function advance(world: World, days: number): Promise<void> {
   world.clock.offsetMs += days * DAY_MS
   await work(world)
 }

@@ -1,8 +1,8 @@
 import type { ReactNode } from 'react'
 import type { ShownSale } from '../core/content/shownSale.ts'
 import { formatMoney, type MoneyFormat } from '../core/money/format.ts'
-import { type Spoken, sayEnrolButton, sayLater, sayWhole } from '../core/sentence/sentence.ts'
-import { sayList } from '../core/sentence/words.ts'
+import { formatEnrolButton, formatLater, formatWholePrice, type Spoken } from '../core/sentence/sentence.ts'
+import { formatList } from '../core/sentence/words.ts'
 import { CARD } from '../core/words/en/card.ts'
 import { say } from '../core/words/message.ts'
 import { buttonClass } from './Button.tsx'
@@ -37,7 +37,7 @@ export function Suggestion() {
 /** One offer as buyers see it: on the course page, and beside the creator who edits it. */
 export function OfferCard(props: OfferCardProps) {
   const { name, button, spoken, highlighted, lines, sale, needs, href, instead } = props
-  const label = spoken ? sayEnrolButton(spoken, button, needs.length > 0) : button || CARD.enrol
+  const label = spoken ? formatEnrolButton(spoken, button, needs.length > 0) : button || CARD.enrol
   const looks = buttonClass('press', 'block w-full text-center')
   return (
     <div
@@ -50,13 +50,13 @@ export function OfferCard(props: OfferCardProps) {
         </b>
         <span className="display ml-auto text-right text-[17px] leading-snug font-semibold">
           {spoken && sale?.of === '' && <Struck sale={sale} money={spoken.money} />}
-          {spoken ? sayWhole(spoken) : '–'}
+          {spoken ? formatWholePrice(spoken) : '–'}
         </span>
       </div>
-      <p className="mt-0.5 text-[13px] text-ink-3">{spoken ? sayLater(spoken) : CARD.noPrice}</p>
+      <p className="mt-0.5 text-[13px] text-ink-3">{spoken ? formatLater(spoken) : CARD.noPrice}</p>
       {spoken && sale && <SaleLine sale={sale} money={spoken.money} />}
       {needs.length > 0 && (
-        <p className="mt-1 text-[13px]">{say(CARD.forMembers, { courses: sayList(needs, 'or') })}</p>
+        <p className="mt-1 text-[13px]">{say(CARD.forMembers, { courses: formatList(needs, 'or') })}</p>
       )}
       {lines.length > 0 && (
         <ul className="mt-1.5 text-[13.5px]">

@@ -1,5 +1,5 @@
 import { addDays, type Day } from '../core/calendar/day.ts'
-import { sayDay, sayDayShort } from '../core/calendar/sayDay.ts'
+import { formatDay, formatDayShort } from '../core/calendar/formatDay.ts'
 import type { Cloth } from '../core/content/course.ts'
 import { layDays } from './axis.ts'
 
@@ -27,7 +27,7 @@ export interface Ribbon {
   /** Days of grace: the last before it closes where it goes on with every payment, else after each payment to come. */
   graceDays: number
   /** Goes on with every payment. */
-  goesOn: boolean
+  isExtended: boolean
   label: string
 }
 
@@ -70,7 +70,7 @@ export function Timeline({
 }: TimelineProps) {
   const points = all.slice(0, MAX_POINTS)
   const hasGrace = ribbon !== null && ribbon.graceDays > 0
-  const graceFrom = hasGrace && ribbon.goesOn && ribbon.closes ? addDays(ribbon.closes, -ribbon.graceDays) : null
+  const graceFrom = hasGrace && ribbon.isExtended && ribbon.closes ? addDays(ribbon.closes, -ribbon.graceDays) : null
   const days = [start, ...points.map(({ day }) => day), ...marks.map(({ day }) => day)]
   if (ribbon) days.push(ribbon.opens)
   if (ribbon?.closes) days.push(ribbon.closes)
@@ -79,14 +79,14 @@ export function Timeline({
   const axis = layDays(days, LEFT, RIGHT, Math.min(14, (RIGHT - LEFT) / count))
   const year = start.slice(0, 4)
   const short = (day: Day) =>
-    day === start ? startLabel : `${sayDayShort(day)}${day.slice(0, 4) === year ? '' : ` ${day.slice(0, 4)}`}`
+    day === start ? startLabel : `${formatDayShort(day)}${day.slice(0, 4) === year ? '' : ` ${day.slice(0, 4)}`}`
   const last = points.at(-1)
   const lastAt = last ? axis.at(last.day) : LEFT
   const rows = rowsOf(marks, axis.at)
   const ribbonAt = 62 + 15 * rows.count
   // Each payment to come has its grace, where the course does not go by what is paid.
   const eachGrace =
-    hasGrace && !ribbon.goesOn ? points.filter(({ day }) => day > start).map(({ day }) => axis.at(day)) : []
+    hasGrace && !ribbon.isExtended ? points.filter(({ day }) => day > start).map(({ day }) => axis.at(day)) : []
   const height = ribbon ? ribbonAt + 22 + (graceFrom || eachGrace.length > 0 ? 18 : 0) : 60 + 15 * rows.count
   const small = count > 14
   const labelled = labelledOf(points, axis.at, short)
@@ -203,17 +203,17 @@ export function Timeline({
           <tbody>
             {tableOf(all, marks, ribbon, graceFrom).map(([day, what, amount]) => (
               <tr key={`${day}-${what}`} className="border-b border-line">
-                <td className="py-[3px] pr-3 whitespace-nowrap">{sayDay(day, language)}</td>
+                <td className="py-[3px] pr-3 whitespace-nowrap">{formatDay(day, language)}</td>
                 <td className="py-[3px] pr-3">{what}</td>
                 <td className="py-[3px] text-right">{amount}</td>
               </tr>
             ))}
-            {(endless || ribbon?.goesOn || ribbon?.closes === null || eachGrace.length > 0) && (
+            {(endless || ribbon?.isExtended || ribbon?.closes === null || eachGrace.length > 0) && (
               <tr>
                 <td colSpan={3} className="py-[3px]">
                   {[
                     endless ? 'Payments go on until cancelled.' : '',
-                    ribbon?.goesOn ? 'Every payment keeps the course open.' : '',
+                    ribbon?.isExtended ? 'Every payment keeps the course open.' : '',
                     ribbon?.closes === null ? 'Access has no end.' : '',
                     eachGrace.length > 0 ? `If a payment fails, access is paused after ${ribbon?.graceDays} days.` : '',
                   ]
@@ -246,7 +246,7 @@ function tableOf(points: TimelinePoint[], marks: Mark[], ribbon: Ribbon | null, 
   if (ribbon) rows.push([ribbon.opens, 'access opens', ''])
   if (graceFrom) rows.push([graceFrom, 'paid until here, then grace', ''])
   if (ribbon?.closes)
-    rows.push([ribbon.closes, ribbon.goesOn ? 'access ends unless payments continue' : 'access ends', ''])
+    rows.push([ribbon.closes, ribbon.isExtended ? 'access ends unless payments continue' : 'access ends', ''])
   return rows.sort(([a], [b]) => (a < b ? -1 : a > b ? 1 : 0))
 }
 
@@ -286,10 +286,10 @@ function RibbonShape({ ribbon, y, from, to, grace }: RibbonShapeProps) {
   const end = to === null ? WIDTH - 18 : Math.max(to, left + 6)
   const fits = end - left > 6.2 * ribbon.label.length
   // Beside the ribbon, where there is more room.
-  const isBehind = ribbon.goesOn || WIDTH - end >= left
+  const isBehind = ribbon.isExtended || WIDTH - end >= left
   return (
     <g>
-      {to !== null && ribbon.goesOn && (
+      {to !== null && ribbon.isExtended && (
         <path d={`M${end} ${y}H${WIDTH - 18}l8 7-8 7H${end}z`} fill={colour} opacity="0.25" />
       )}
       <path

@@ -1,5 +1,5 @@
 /** A moment in words, "24 Nov 2026, 14:05", in a time zone. */
-export function sayMoment(moment: string, timeZone?: string): string {
+export function formatMoment(moment: string, timeZone?: string): string {
   return new Intl.DateTimeFormat('en-GB', {
     day: 'numeric',
     month: 'short',
@@ -11,7 +11,7 @@ export function sayMoment(moment: string, timeZone?: string): string {
 }
 
 /** The date of a moment in words, "24 Nov 2026", in a time zone. */
-export function sayDate(moment: string, timeZone?: string): string {
+export function formatDate(moment: string, timeZone?: string): string {
   return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone }).format(
     new Date(moment),
   )

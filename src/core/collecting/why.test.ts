@@ -3,7 +3,7 @@ import { addDays, type Day } from '../calendar/day.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import { type Agreement, afterCancelled, afterCollected, beginAgreement } from './agreement.ts'
-import { sayWhyGiven, sayWhyOpen } from './why.ts'
+import { formatWhyGiven, formatWhyOpen } from './why.ts'
 
 const month = { count: 1, unit: 'month' }
 const monthly = { kind: 'subscription', amount: 1900, every: month, payments: 12 }
@@ -33,7 +33,7 @@ function why(terms: object, access: object, { paid, today, cancelled }: Asked): 
     agreement = afterCollected(agreement, agreement.payments[agreement.collected]?.due as Day)
   }
   if (cancelled) agreement = afterCancelled(agreement, cancelled.on, cancelled.when) as Agreement
-  return sayWhyOpen({
+  return formatWhyOpen({
     offer,
     agreement,
     line,
@@ -115,5 +115,5 @@ it.each([
   ],
   [{ opens: '2027-03-01', closes: null, note: 'raffle' }, 'Opens on 1 March 2027: given by the school, “raffle”.'],
 ])('says of %j that %s', (grant, words) => {
-  expect(sayWhyGiven({ ...grant, today: '2027-02-01', language: 'en' })).toBe(words)
+  expect(formatWhyGiven({ ...grant, today: '2027-02-01', language: 'en' })).toBe(words)
 })

@@ -1,5 +1,5 @@
 import { addDays, type Day } from '../calendar/day.ts'
-import { sayDay } from '../calendar/sayDay.ts'
+import { formatDay } from '../calendar/formatDay.ts'
 import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
 import { closesAsItStands, paidAtPurchase, shutsForDebt } from './access.ts'
 import type { Agreement } from './agreement.ts'
@@ -21,7 +21,7 @@ interface Reasons {
  * Why a course is open until when, or shut since when, in words: "Open until 4 April: paid through 1 April, plus
  * 3 days of grace; payment 5 of 12 collected on 1 March by card ending 4821." All of it is read off the agreement.
  */
-export function sayWhyOpen({
+export function formatWhyOpen({
   offer,
   agreement,
   line,
@@ -31,7 +31,7 @@ export function sayWhyOpen({
   method,
   language,
 }: Reasons): string {
-  const day = (when: Day) => sayDay(when, language)
+  const day = (when: Day) => formatDay(when, language)
   const closes = closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line, purchaseDay), placedOn)
   const shuts = shutsForDebt(offer, agreement)
   const { graceDays, lasts } = offer.access
@@ -74,8 +74,8 @@ interface Given {
 }
 
 /** Why a course is open until when, where nothing more is to be paid: it was bought, or given by hand. */
-export function sayWhyGiven({ opens, closes, note, today, language }: Given): string {
-  const day = (when: Day) => sayDay(when, language)
+export function formatWhyGiven({ opens, closes, note, today, language }: Given): string {
+  const day = (when: Day) => formatDay(when, language)
   const how = note === null ? 'bought' : `given by the school, “${note}”`
   if (opens > today) return `Opens on ${day(opens)}: ${how}.`
   if (closes !== null && closes <= today) return `Closed since ${day(closes)}; it was open from ${day(opens)}: ${how}.`

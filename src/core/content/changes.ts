@@ -1,6 +1,6 @@
 import { formatMoney, formatRate } from '../money/format.ts'
-import { sayPrice } from '../sentence/sentence.ts'
-import { sayList } from '../sentence/words.ts'
+import { formatPriceSentence } from '../sentence/sentence.ts'
+import { formatList } from '../sentence/words.ts'
 import type { CourseContent } from './course.ts'
 import { type Audience, type OfferContent, quotableSale } from './offer.ts'
 import { describeOffer, type PricingSchool } from './quoteInput.ts'
@@ -26,14 +26,14 @@ export function offerChanges(
       { id: 'offer', courses: [{ id: 'course' }], content: { ...content, sale: null } },
       at,
     )
-    return spoken ? sayPrice(spoken.spoken) : ''
+    return spoken ? formatPriceSentence(spoken.spoken) : ''
   }
   return compare(live, draft, [
     ['Name', (content) => content.name],
     ['Price', said],
     ['Sale price', (content) => saleInWords(content, school)],
     ['Own tax rate', ({ taxRate }) => (taxRate === null ? '' : formatRate(taxRate, school.language))],
-    ['Who may buy', ({ audience }) => sayAudience(audience, titleOf)],
+    ['Who may buy', ({ audience }) => formatAudience(audience, titleOf)],
     ['Lines under the price', (content) => content.lines],
     ['Button', (content) => content.button],
     ['Card statement', (content) => content.statement],
@@ -44,14 +44,14 @@ export function offerChanges(
 }
 
 /** Who may buy, in words; nothing where everyone may. */
-function sayAudience(audience: Audience, titleOf: (courseId: string) => string): string {
+function formatAudience(audience: Audience, titleOf: (courseId: string) => string): string {
   switch (audience.who) {
     case 'everyone':
       return ''
     case 'link':
       return 'only people with the link'
     case 'holders':
-      return `only members of ${sayList(audience.of.map(titleOf), 'or')}`
+      return `only members of ${formatList(audience.of.map(titleOf), 'or')}`
   }
 }
 

@@ -1,6 +1,6 @@
 import { addDays } from '../calendar/day.ts'
+import { formatDay } from '../calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../calendar/instant.ts'
-import { sayDay } from '../calendar/sayDay.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney } from '../money/format.ts'
 import { taxOf } from '../quote/tax.ts'
@@ -28,7 +28,7 @@ export function shownSale(history: readonly Published[], school: PricingSchool, 
   if (!sale || !content) return null
   const rate = content.taxRate ?? school.taxRate
   const paid = (amount: Amount) => taxOf(amount, { mode: school.taxMode, rate }).pay
-  const until = sale.until && sayUntil(sale.until, school)
+  const until = sale.until && formatUntil(sale.until, school)
   const earlier = sale.earlier === null ? null : paid(sale.earlier)
   const now = paid(sale.amount)
   const says =
@@ -50,13 +50,13 @@ function whatOf({ terms }: OfferContent, scope: 'every' | 'first'): ShownSale['o
 }
 
 /** "until 29 November, 18:00 (Vienna)"; midnight is the end of the day before. */
-function sayUntil(until: string, { timeZone, language }: PricingSchool): string {
+function formatUntil(until: string, { timeZone, language }: PricingSchool): string {
   const instant = parseInstant(until)
   if (!instant) return ''
   const day = dayIn(timeZone, instant)
   const clock = new Intl.DateTimeFormat('en-GB', { timeStyle: 'short', timeZone }).format(new Date(until))
   const place = timeZone.split('/').at(-1)?.replaceAll('_', ' ') ?? ''
   return clock === '00:00'
-    ? say(SALE.endOfDay, { day: sayDay(addDays(day, -1), language), place })
-    : say(SALE.atTime, { day: sayDay(day, language), time: clock, place })
+    ? say(SALE.endOfDay, { day: formatDay(addDays(day, -1), language), place })
+    : say(SALE.atTime, { day: formatDay(day, language), time: clock, place })
 }

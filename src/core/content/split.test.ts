@@ -1,9 +1,9 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
-import { proposeSplits, readSplit, saySplit } from './split.ts'
+import { formatSplit, proposeSplits, readSplit } from './split.ts'
 
 const money = { currency: 'EUR', language: 'en' }
-const said = (total: number, count: number) => proposeSplits(total, count).map((split) => saySplit(split, money))
+const said = (total: number, count: number) => proposeSplits(total, count).map((split) => formatSplit(split, money))
 
 it('proposes exact parts, then round ones with the difference', () => {
   expect(said(130_000, 3)).toEqual([

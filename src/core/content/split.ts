@@ -27,7 +27,7 @@ export function proposeSplits(total: Amount, count: number): Split[] {
 }
 
 /** "3 × €435.00 is €5.00 more than paying at once". */
-export function saySplit({ count, total, each, difference }: Split, money: MoneyFormat): string {
+export function formatSplit({ count, total, each, difference }: Split, money: MoneyFormat): string {
   const say = (amount: Amount) => formatMoney(amount, money)
   if (total !== null) {
     const odd = total - each * count

@@ -1,11 +1,18 @@
+import { formatDay } from '../calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../calendar/instant.ts'
-import { sayDay } from '../calendar/sayDay.ts'
 import { accessProblem } from '../content/endsOn.ts'
 import { type OfferContent, quotableSale, quotableTerms, saleSpanProblem } from '../content/offer.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { Spoken } from '../sentence/sentence.ts'
-import { sayList } from '../sentence/words.ts'
-import { type CollectingWay, sayWhyNot, type ToCollect, takesCurrency, type WhyNot, whyNot } from '../ways/collects.ts'
+import { formatList } from '../sentence/words.ts'
+import {
+  type CollectingWay,
+  formatWhyNot,
+  type ToCollect,
+  takesCurrency,
+  type WhyNot,
+  whyNot,
+} from '../ways/collects.ts'
 
 /** Where the button beside an obstacle leads. */
 export interface Fix {
@@ -132,8 +139,8 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
       block(
         'access-ended',
         problem.code === 'ended'
-          ? `Access ended on ${sayDay(problem.until, language)}: nobody can buy it any more.`
-          : `Access would end on ${sayDay(problem.until, language)}, before it opens on ${sayDay(problem.opens, language)}.`,
+          ? `Access ended on ${formatDay(problem.until, language)}: nobody can buy it any more.`
+          : `Access would end on ${formatDay(problem.until, language)}, before it opens on ${formatDay(problem.opens, language)}.`,
         'Choose a later day, or let it stay open.',
         { to: 'access', label: 'Change it' },
         true,
@@ -160,10 +167,10 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
 }
 
 /** " – Thistle Card is one that can", or nothing where no gateway could. */
-function sayWhich(known: readonly CollectingWay[], could: (way: CollectingWay) => boolean, what: string): string {
+function formatWhich(known: readonly CollectingWay[], could: (way: CollectingWay) => boolean, what: string): string {
   const names = known.filter(could).map(({ name }) => name)
   if (names.length === 0) return ''
-  return names.length === 1 ? `; ${names[0]} ${what}` : `; ${sayList(names)} ${what}`
+  return names.length === 1 ? `; ${names[0]} ${what}` : `; ${formatList(names)} ${what}`
 }
 
 function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
@@ -180,7 +187,7 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       block(
         'no-gateway',
         `No gateway that can take money is connected in ${modeName(mode)}.`,
-        `Connect a gateway${sayWhich(situation.known, canTake, 'can take it')}.`,
+        `Connect a gateway${formatWhich(situation.known, canTake, 'can take it')}.`,
         fix,
       ),
     ]
@@ -191,7 +198,7 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       block(
         'no-currency',
         `No connected gateway takes ${currency}.`,
-        `Connected: ${ways.map((way) => way.name).join(', ')}${sayWhich(situation.known, (way) => takesCurrency(way, currency), `can take ${currency}`)}.`,
+        `Connected: ${ways.map((way) => way.name).join(', ')}${formatWhich(situation.known, (way) => takesCurrency(way, currency), `can take ${currency}`)}.`,
         fix,
       ),
     ]
@@ -202,7 +209,7 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
   if (reasons.some(({ why }) => why === null)) return []
   const allAre = (...codes: WhyNot[]) => reasons.every(({ why }) => why !== null && codes.includes(why))
   const names = takes.map((way) => way.name).join(', ')
-  const others = sayWhich(situation.known, (way) => whyNot(way, need) === null, 'can')
+  const others = formatWhich(situation.known, (way) => whyNot(way, need) === null, 'can')
   if (allAre('no-later')) {
     const title = `No gateway connected in ${modeName(mode)} can collect later payments.`
     return [block('no-later', title, `Connected: ${names}${others}.`, fix)]
@@ -218,7 +225,7 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       ),
     ]
   }
-  const why = reasons.map((reason) => `${reason.way.name} ${sayWhyNot(reason.why as WhyNot, reason.way, format)}`)
+  const why = reasons.map((reason) => `${reason.way.name} ${formatWhyNot(reason.why as WhyNot, reason.way, format)}`)
   const title = `No gateway connected in ${modeName(mode)} can collect all of its payments.`
   return [block('cannot-collect', title, `${why.join('; ')}${others}.`, fix)]
 }
@@ -231,7 +238,7 @@ export function needOf({ line, purchaseDay }: Spoken, currency: string): ToColle
     currency,
     today: sum(line.payments.filter(({ due }) => due === purchaseDay)),
     later: later.map(({ pay }) => pay),
-    goesOn: line.untilCancelled || later.length > 0,
+    hasLaterPayments: line.untilCancelled || later.length > 0,
   }
 }
 
@@ -241,7 +248,7 @@ function whatIsLive({ live, draft, at, timeZone, onSale }: OfferSituation, { lan
   if (!live || !onSale || !instant || JSON.stringify(live.access) === JSON.stringify(draft.access)) return []
   const problem = accessProblem(live.access, dayIn(timeZone, instant))
   if (!problem) return []
-  const title = `The published offer ended on ${sayDay(problem.until, language)}, so the shop no longer lists it.`
+  const title = `The published offer ended on ${formatDay(problem.until, language)}, so the shop no longer lists it.`
   return [block('live-ended', title, 'Publish the draft to sell it again.', { to: 'publish', label: 'Publish' })]
 }
 
@@ -363,7 +370,7 @@ function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituat
     found.push(
       warning(
         'holders-not-sold',
-        `${sayList(notSold.map(({ title }) => title))} ${notSold.length === 1 ? 'is' : 'are'} not on sale, so nobody new can get ${notSold.length === 1 ? 'it' : 'them'}.`,
+        `${formatList(notSold.map(({ title }) => title))} ${notSold.length === 1 ? 'is' : 'are'} not on sale, so nobody new can get ${notSold.length === 1 ? 'it' : 'them'}.`,
         { to: 'audience', label: 'Look' },
       ),
     )

@@ -4,15 +4,15 @@ import { formatMoney } from '../money/format.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import {
+  formatEnrolButton,
+  formatInParts,
+  formatLater,
+  formatPayButton,
+  formatPriceSentence,
+  formatShortPrice,
+  formatWholePrice,
+  formatWholePrices,
   type Spoken,
-  sayEnrolButton,
-  sayInParts,
-  sayLater,
-  sayPayButton,
-  sayPrice,
-  sayShort,
-  sayWhole,
-  sayWholes,
   todayInParts,
 } from './sentence.ts'
 
@@ -327,8 +327,8 @@ describe('the whole price in sentences', () => {
   it.each(table)('%s', (sentence, short, terms, asked) => {
     const spoken = speak(terms, asked)
     const plain = (text: string) => text.replaceAll('\u00a0', ' ')
-    expect(plain(sayPrice(spoken))).toBe(sentence)
-    expect(plain(sayShort(spoken))).toBe(short)
+    expect(plain(formatPriceSentence(spoken))).toBe(sentence)
+    expect(plain(formatShortPrice(spoken))).toBe(short)
   })
 })
 
@@ -354,22 +354,22 @@ describe('a price in the shop, whole', () => {
     ['€33.34, then 2 × €33.33 (€100 in all)', { ...three, total: 10_000 }],
     ['3 × €30 (€90 in all)', three, { sale: { amount: 9000, scope: 'every' } }],
   ])('%s', (whole, terms, asked) => {
-    expect(sayWhole(speak(terms, asked))).toBe(whole)
+    expect(formatWholePrice(speak(terms, asked))).toBe(whole)
   })
 
   it('of several offers says the first two, each once, and how many more there are', () => {
     const [one, parts, monthlyOne] = [speak(single), speak(three), speak(monthly)]
-    expect(sayWholes([one])).toBe('€129')
-    expect(sayWholes([one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
-    expect(sayWholes([one, one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
-    expect(sayWholes([one, parts, monthlyOne])).toBe('€129, or 3 × €43 (€129 in all), or 1 more price')
+    expect(formatWholePrices([one])).toBe('€129')
+    expect(formatWholePrices([one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
+    expect(formatWholePrices([one, one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
+    expect(formatWholePrices([one, parts, monthlyOne])).toBe('€129, or 3 × €43 (€129 in all), or 1 more price')
   })
 
   it('a deposit and its parts come to one sum, said once', () => {
-    expect(sayInParts(speak({ ...three, total: 9000, deposit: 3000 }))).toBe(
+    expect(formatInParts(speak({ ...three, total: 9000, deposit: 3000 }))).toBe(
       '€30.00 deposit, then 3 × €30.00; €120.00 in all',
     )
-    expect(sayInParts(speak(three))).toBe('3 × €43.00; €129.00 in all')
+    expect(formatInParts(speak(three))).toBe('3 × €43.00; €129.00 in all')
   })
 
   it('what is paid once to begin is named, a free trial too', () => {
@@ -404,7 +404,7 @@ describe('the line below an offer', () => {
       whilePaying(),
     ],
   ])('%s', (line, terms, asked) => {
-    expect(sayLater(speak(terms, asked))).toBe(line)
+    expect(formatLater(speak(terms, asked))).toBe(line)
   })
 })
 
@@ -415,7 +415,7 @@ describe('buttons', () => {
     [0, true, 'Start for €0.00 today'],
     [0, false, 'Get the course'],
   ] as const)('that pay %i, with later payments: %s', (today, hasLater, label) => {
-    expect(sayPayButton(today, hasLater, euro)).toBe(label)
+    expect(formatPayButton(today, hasLater, euro)).toBe(label)
   })
 
   it.each<[string, object]>([
@@ -426,22 +426,22 @@ describe('buttons', () => {
     ['Name your price', { kind: 'openPrice', minimum: 0, suggested: 1200 }],
     ['Try 7 days free', { ...monthly, trial: { length: days(7) } }],
   ])('on the course page: %s', (label, terms) => {
-    expect(sayEnrolButton(speak(terms), '')).toBe(label)
-    expect(sayEnrolButton(speak(terms), ' Begin now ')).toBe('Begin now')
+    expect(formatEnrolButton(speak(terms), '')).toBe(label)
+    expect(formatEnrolButton(speak(terms), ' Begin now ')).toBe('Begin now')
   })
 })
 
 it('is included for members where holders pay nothing', () => {
   const free = speak({ kind: 'free' })
-  expect(sayEnrolButton(free, '', true)).toBe('Included for members')
-  expect(sayEnrolButton(free, 'Take it', true)).toBe('Take it')
-  expect(sayEnrolButton(speak({ kind: 'single', amount: 4900 }), '', true)).toBe('Enrol for €49.00')
+  expect(formatEnrolButton(free, '', true)).toBe('Included for members')
+  expect(formatEnrolButton(free, 'Take it', true)).toBe('Take it')
+  expect(formatEnrolButton(speak({ kind: 'single', amount: 4900 }), '', true)).toBe('Enrol for €49.00')
 })
 
 it('leaves out zeros where the school does', () => {
   const school = { ...euro, leaveOutZeros: true }
-  expect(sayPayButton(12_900, false, school)).toBe('Pay €129')
-  expect(sayPayButton(12_950, true, school)).toBe('Pay €129.50 today')
+  expect(formatPayButton(12_900, false, school)).toBe('Pay €129')
+  expect(formatPayButton(12_950, true, school)).toBe('Pay €129.50 today')
 })
 
 it('never says an amount or a day that the numbers do not hold', () => {
@@ -483,7 +483,7 @@ it('never says an amount or a day that the numbers do not hold', () => {
       const held = new Set(
         [...payments.map(({ pay }) => pay), sum(today), sum(payments)].map((amount) => formatMoney(amount, euro)),
       )
-      const sentence = sayPrice(spoken)
+      const sentence = formatPriceSentence(spoken)
       for (const [amount] of sentence.matchAll(/€[\d,]+\.\d\d/g)) expect(held).toContain(amount)
       if (!untilCancelled && payments.some(({ due }) => due > spoken.purchaseDay))
         expect(sentence).toContain(`${formatMoney(sum(payments), euro)} in all.`)

@@ -1,13 +1,13 @@
 import type { Day } from '../calendar/day.ts'
-import { sayDay } from '../calendar/sayDay.ts'
+import { formatDay } from '../calendar/formatDay.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { PaymentKind, Quote, QuotedLine, ScheduledPayment } from '../quote/types.ts'
 import type { Access, Terms } from '../terms/terms.ts'
 import { OFFER, PAY, PRICE, SENTENCE } from '../words/en/price.ts'
 import { say } from '../words/message.ts'
-import { type Run, runsOf, sayRun } from './runs.ts'
-import { sayLength, sayRate, sayThen } from './words.ts'
+import { formatRun, type Run, runsOf } from './runs.ts'
+import { formatLength, formatRate, formatThen } from './words.ts'
 
 /**
  * A price in words. Everything said is read off the quote's payments and days, never computed anew, so
@@ -22,22 +22,22 @@ export interface Spoken {
 }
 
 /** The whole price in plain sentences: what is paid when, in all, and how long the course is open. */
-export function sayPrice(spoken: Spoken): string {
+export function formatPriceSentence(spoken: Spoken): string {
   const { terms, line, money } = spoken
-  const access = sayAccess(spoken)
+  const access = formatAccess(spoken)
   if (terms.kind === 'free') return say(SENTENCE.free, { access })
-  if (terms.kind === 'openPrice') return sayOpenPrice(terms.minimum, terms.suggested, access, money)
-  const clauses = [sayToday(spoken), ...laterRuns(spoken).map((run) => sayLaterRun(run, spoken))]
+  if (terms.kind === 'openPrice') return formatOpenPrice(terms.minimum, terms.suggested, access, money)
+  const clauses = [formatToday(spoken), ...laterRuns(spoken).map((run) => formatLaterRun(run, spoken))]
   const later = laterPayments(spoken)
   const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
-  const payments = sayThen(clauses)
+  const payments = formatThen(clauses)
   return later.length > 0 && !line.untilCancelled
     ? say(SENTENCE.priceInAll, { payments, all: formatMoney(all, money), access })
     : say(SENTENCE.price, { payments, access })
 }
 
 /** Installments in parts: "€30.00 deposit, then 3 × €30.00; €120.00 in all". */
-export function sayInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): string {
+export function formatInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): string {
   const written = (amount: Amount) => formatMoney(amount, money)
   const sumOf = (of: readonly ScheduledPayment[]) => of.reduce((sum, { pay }) => sum + pay, 0)
   const deposit = sumOf(line.payments.filter(({ kind }) => kind === 'deposit'))
@@ -45,22 +45,22 @@ export function sayInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): str
     line.payments.filter(({ kind }) => kind === 'regular'),
     false,
   )
-  const runs = parts.map(({ pay, dues }) => sayTimes(dues.length, written(pay)))
+  const runs = parts.map(({ pay, dues }) => formatTimes(dues.length, written(pay)))
   const begin = deposit > 0 ? [say(PRICE.deposit, { money: written(deposit) })] : []
-  return say(SENTENCE.partsInAll, { parts: sayThen([...begin, ...runs]), all: written(sumOf(line.payments)) })
+  return say(SENTENCE.partsInAll, { parts: formatThen([...begin, ...runs]), all: written(sumOf(line.payments)) })
 }
 
 /** What follows today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
-export function sayLater(spoken: Spoken): string {
-  const runs = laterRuns(spoken).map((run) => sayLaterRun(run, spoken))
-  const access = sayAccessShort(spoken)
+export function formatLater(spoken: Spoken): string {
+  const runs = laterRuns(spoken).map((run) => formatLaterRun(run, spoken))
+  const access = formatAccessShort(spoken)
   return runs.length > 0
-    ? say(OFFER.dot, { one: say(OFFER.thenLater, { payments: sayThen(runs) }), next: access })
+    ? say(OFFER.dot, { one: say(OFFER.thenLater, { payments: formatThen(runs) }), next: access })
     : access
 }
 
 /** A price in a list, where there is little room: "€129", "3 × €43", "€180 + 8 × €65", "€19 a month", "from €4", "free". */
-export function sayShort({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
+export function formatShortPrice({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
   const short = (amount: Amount) => formatMoney(amount, money, true)
   const regular = runsOf(
     line.payments.filter(({ kind }) => kind === 'regular'),
@@ -79,7 +79,7 @@ export function sayShort({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
         line.payments.filter((payment) => payment.kind === kind).reduce((sum, { pay }) => sum + pay, 0)
       const once = kindSum('deposit') + kindSum('setup')
       const parts = regular.map((run) => shortRun(run, terms.every, short))
-      return once > 0 ? say(PRICE.plus, { first: short(once), next: sayThen(parts) }) : sayThen(parts)
+      return once > 0 ? say(PRICE.plus, { first: short(once), next: formatThen(parts) }) : formatThen(parts)
     }
   }
 }
@@ -89,9 +89,9 @@ export function sayShort({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
  * after a trial. "€129", "3 × €43 (€129 in all)", "€180 deposit + 8 × €65 (€700 in all)", "7 days free, then €19 a
  * month", "€24 to begin, then €19 a month", "from €4", "free".
  */
-export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
+export function formatWholePrice({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
   const short = (amount: Amount) => formatMoney(amount, money, true)
-  if (terms.kind !== 'installments' && terms.kind !== 'subscription') return sayShort({ terms, line, money })
+  if (terms.kind !== 'installments' && terms.kind !== 'subscription') return formatShortPrice({ terms, line, money })
   const sumOf = (kind: PaymentKind) =>
     line.payments.filter((payment) => payment.kind === kind).reduce((sum, { pay }) => sum + pay, 0)
   const regular = runsOf(
@@ -104,8 +104,8 @@ export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
   const first =
     terms.every.count === 1
       ? PRICE.firstOnes[terms.every.unit]
-      : say(PRICE.theFirst, { length: sayLength(terms.every) })
-  const runs = sayThen(
+      : say(PRICE.theFirst, { length: formatLength(terms.every) })
+  const runs = formatThen(
     regular.map((run, index) =>
       isFirst(run, index)
         ? say(PRICE.forLength, { money: short(run.pay), length: first })
@@ -114,19 +114,24 @@ export function sayWhole({ terms, line, money }: Pick<Spoken, 'terms' | 'line' |
   )
   const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
   const setup = sumOf('setup') > 0 ? [say(PRICE.toBegin, { money: short(sumOf('setup')) })] : []
-  const begin = [...setup, ...(terms.trial ? [sayTrial(sumOf('trial'), sayLength(terms.trial.length), short)] : [])]
+  const begin = [
+    ...setup,
+    ...(terms.trial ? [formatTrial(sumOf('trial'), formatLength(terms.trial.length), short)] : []),
+  ]
   const deposit = sumOf('deposit') > 0 && say(PRICE.deposit, { money: short(sumOf('deposit')) })
   const regularly = deposit ? say(PRICE.plus, { first: deposit, next: runs }) : runs
   const price =
-    begin.length > 0 ? sayThen([begin.reduce((one, next) => say(PRICE.listed, { one, next })), regularly]) : regularly
+    begin.length > 0
+      ? formatThen([begin.reduce((one, next) => say(PRICE.listed, { one, next })), regularly])
+      : regularly
   return !line.untilCancelled && line.payments.length > 1 ? say(PRICE.inBrackets, { price, all: short(all) }) : price
 }
 
-function sayTrial(pay: Amount, length: string, short: (amount: Amount) => string): string {
+function formatTrial(pay: Amount, length: string, short: (amount: Amount) => string): string {
   return pay > 0 ? say(PRICE.forLength, { money: short(pay), length }) : say(PRICE.lengthFree, { length })
 }
 
-function sayTimes(count: number, money: string): string {
+function formatTimes(count: number, money: string): string {
   return count === 1 ? money : say(PRICE.times, { number: count, money })
 }
 
@@ -134,8 +139,8 @@ function sayTimes(count: number, money: string): string {
  * The prices of a course's offers beside each other: "€129, or 3 × €43 (€129 in all)". Of many the first two are said,
  * and how many more there are.
  */
-export function sayWholes(offers: readonly Pick<Spoken, 'terms' | 'line' | 'money'>[]): string {
-  const said = [...new Set(offers.map(sayWhole))]
+export function formatWholePrices(offers: readonly Pick<Spoken, 'terms' | 'line' | 'money'>[]): string {
+  const said = [...new Set(offers.map(formatWholePrice))]
   const more = said.length - 2
   const [one = '', two] = said
   const prices = two === undefined ? one : say(OFFER.orAnother, { first: one, next: two })
@@ -148,7 +153,7 @@ export function namePayment({ kind }: Pick<ScheduledPayment, 'kind'>, terms: Ter
   if (kind === 'deposit') return PRICE.depositPayment
   if (kind === 'trial') {
     return 'trial' in terms && terms.trial
-      ? say(PRICE.firstLength, { length: sayLength(terms.trial.length) })
+      ? say(PRICE.firstLength, { length: formatLength(terms.trial.length) })
       : PRICE.trialPayment
   }
   return null
@@ -165,27 +170,27 @@ export function todayInParts({
     .map((payment) => ({ name: namePayment(payment, terms), pay: payment.pay }))
   const trial = 'trial' in terms ? terms.trial : null
   const isFree = trial !== null && !line.payments.some(({ kind }) => kind === 'trial')
-  return isFree ? [...parts, { name: say(PRICE.firstLength, { length: sayLength(trial.length) }), pay: 0 }] : parts
+  return isFree ? [...parts, { name: say(PRICE.firstLength, { length: formatLength(trial.length) }), pay: 0 }] : parts
 }
 
 function shortRun(
   { pay, dues, endless }: Run,
-  every: Parameters<typeof sayRate>[0],
+  every: Parameters<typeof formatRate>[0],
   short: (amount: Amount) => string,
 ): string {
-  if (endless) return say(PRICE.atRate, { money: short(pay), rate: sayRate(every) })
-  return sayTimes(dues.length, short(pay))
+  if (endless) return say(PRICE.atRate, { money: short(pay), rate: formatRate(every) })
+  return formatTimes(dues.length, short(pay))
 }
 
 /** The button that pays: "Pay €129.00", "Pay €43.00 today", "Start for €0.00 today", "Get the course". */
-export function sayPayButton(today: Amount, hasLater: boolean, money: MoneyFormat): string {
+export function formatPayButton(today: Amount, hasLater: boolean, money: MoneyFormat): string {
   const values = { money: formatMoney(today, money) }
   if (hasLater) return say(today > 0 ? PAY.today : PAY.start, values)
   return today > 0 ? say(PAY.now, values) : PAY.get
 }
 
 /** The button on a course page: what the creator wrote, or what the price (and being for holders alone) makes of it. */
-export function sayEnrolButton(
+export function formatEnrolButton(
   { terms, line, purchaseDay, money }: Omit<Spoken, 'access'>,
   written: string,
   forHolders = false,
@@ -197,12 +202,12 @@ export function sayEnrolButton(
   const today = line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)
   const hasLater = line.untilCancelled || line.payments.some(({ due }) => due > purchaseDay)
   if (today === 0 && 'trial' in terms && terms.trial) {
-    return say(OFFER.tryFree, { length: sayLength(terms.trial.length) })
+    return say(OFFER.tryFree, { length: formatLength(terms.trial.length) })
   }
   return say(hasLater ? OFFER.enrolToday : OFFER.enrol, { money: formatMoney(today, money) })
 }
 
-function sayOpenPrice(minimum: Amount, suggested: Amount, access: string, money: MoneyFormat): string {
+function formatOpenPrice(minimum: Amount, suggested: Amount, access: string, money: MoneyFormat): string {
   const values = { suggested: formatMoney(suggested, money), access }
   return minimum > 0
     ? say(SENTENCE.openPriceFrom, { ...values, minimum: formatMoney(minimum, money) })
@@ -210,7 +215,7 @@ function sayOpenPrice(minimum: Amount, suggested: Amount, access: string, money:
 }
 
 /** What is paid on the purchase day: "€240.00 to begin", "7 days free", "€1.00 today for the first 14 days". */
-function sayToday({ terms, line, purchaseDay, money }: Spoken): string {
+function formatToday({ terms, line, purchaseDay, money }: Spoken): string {
   const today = line.payments.filter(({ due }) => due === purchaseDay)
   const sum = (...kinds: PaymentKind[]) =>
     today.filter(({ kind }) => kinds.length === 0 || kinds.includes(kind)).reduce((all, { pay }) => all + pay, 0)
@@ -221,7 +226,7 @@ function sayToday({ terms, line, purchaseDay, money }: Spoken): string {
     if (setup > 0) return say(PRICE.toBegin, values)
     return say(sum('deposit') > 0 ? SENTENCE.depositToday : SENTENCE.today, values)
   }
-  const length = sayLength(trial.length)
+  const length = formatLength(trial.length)
   const paid = sum('trial')
   const values = { money: formatMoney(paid, money), length }
   const first =
@@ -240,14 +245,14 @@ function laterRuns(spoken: Spoken): Run[] {
   return runsOf(laterPayments(spoken), spoken.line.untilCancelled)
 }
 
-function sayLaterRun(run: Run, { terms, money, purchaseDay }: Spoken): string {
+function formatLaterRun(run: Run, { terms, money, purchaseDay }: Spoken): string {
   const every = 'every' in terms ? terms.every : { count: 1, unit: 'day' as const }
-  return sayRun(run, every, money, purchaseDay.slice(0, 4))
+  return formatRun(run, every, money, purchaseDay.slice(0, 4))
 }
 
 /** When the course opens and closes, as sentences. */
-function sayAccess({ access, line, purchaseDay, money }: Spoken): string {
-  const day = (when: Day) => sayDay(when, money.language, purchaseDay.slice(0, 4))
+function formatAccess({ access, line, purchaseDay, money }: Spoken): string {
+  const day = (when: Day) => formatDay(when, money.language, purchaseDay.slice(0, 4))
   const opens = line.opens > purchaseDay ? say(SENTENCE.opensOn, { day: day(line.opens) }) : SENTENCE.open
   if (access.lasts === 'whilePaying') {
     return access.graceDays > 0
@@ -257,18 +262,18 @@ function sayAccess({ access, line, purchaseDay, money }: Spoken): string {
   return line.closes ? say(SENTENCE.until, { opens, day: day(line.closes) }) : say(SENTENCE.forGood, { opens })
 }
 
-function sayAccessShort({ access, line, purchaseDay, money }: Spoken): string {
-  const day = (when: Day) => sayDay(when, money.language, purchaseDay.slice(0, 4))
+function formatAccessShort({ access, line, purchaseDay, money }: Spoken): string {
+  const day = (when: Day) => formatDay(when, money.language, purchaseDay.slice(0, 4))
   const opens = line.opens > purchaseDay ? say(OFFER.opensOn, { day: day(line.opens) }) : OFFER.opensAtOnce
-  return say(OFFER.dot, { one: opens, next: sayLasts(access.lasts, day) })
+  return say(OFFER.dot, { one: opens, next: formatLasts(access.lasts, day) })
 }
 
-function sayLasts(lasts: Access['lasts'], day: (when: Day) => string): string {
+function formatLasts(lasts: Access['lasts'], day: (when: Day) => string): string {
   if (lasts === 'forever') return OFFER.forGood
   if (lasts === 'whilePaying') return OFFER.whilePaying
   return 'until' in lasts
     ? say(OFFER.until, { day: day(lasts.until) })
-    : say(OFFER.forLength, { length: sayLength(lasts) })
+    : say(OFFER.forLength, { length: formatLength(lasts) })
 }
 
 /**

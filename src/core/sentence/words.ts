@@ -3,30 +3,30 @@ import { LIST, PRICE } from '../words/en/price.ts'
 import { say } from '../words/message.ts'
 
 /** A length of time, "7 days", "1 month". */
-export function sayLength({ count, unit }: Span): string {
+export function formatLength({ count, unit }: Span): string {
   return say(PRICE.lengths[unit], { count })
 }
 
 /** A repetition, "every month", "every 2 weeks". */
-export function sayEvery({ count, unit }: Span): string {
+export function formatEvery({ count, unit }: Span): string {
   return say(PRICE.every[unit], { count })
 }
 
 /** A rate of repetition in a list, "a month", "every 3 months". */
-export function sayRate(span: Span): string {
-  return span.count === 1 ? PRICE.rates[span.unit] : sayEvery(span)
+export function formatRate(span: Span): string {
+  return span.count === 1 ? PRICE.rates[span.unit] : formatEvery(span)
 }
 
 /** "a", "a and b", "a, b and c". */
-export function sayList(items: readonly string[], joint: 'and' | 'or' = 'and'): string {
+export function formatList(items: readonly string[], joint: 'and' | 'or' = 'and'): string {
   if (items.length < 2) return items[0] ?? ''
-  return say(LIST[joint], { first: items.slice(0, -1).reduce(sayListed), last: items.at(-1) ?? '' })
+  return say(LIST[joint], { first: items.slice(0, -1).reduce(formatListed), last: items.at(-1) ?? '' })
 }
 
-const sayListed = (one: string, next: string) => say(LIST.more, { one, next })
+const formatListed = (one: string, next: string) => say(LIST.more, { one, next })
 
 /** What follows one another: "€43.00 today, then €43.00 on 28 February". */
-export function sayThen(parts: readonly string[]): string {
+export function formatThen(parts: readonly string[]): string {
   return parts.length === 0 ? '' : parts.reduce((first, next) => say(PRICE.oneThen, { first, next }))
 }
 

@@ -2,7 +2,7 @@ import fc from 'fast-check'
 import { expect, it } from 'vitest'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
-import { type CollectingWay, sayWhyNot, type ToCollect, toCollect, whyNot } from './collects.ts'
+import { type CollectingWay, formatWhyNot, type ToCollect, toCollect, whyNot } from './collects.ts'
 
 const card: CollectingWay = {
   name: 'Card',
@@ -19,24 +19,29 @@ const need = (more: Partial<ToCollect>): ToCollect => ({
   currency: 'EUR',
   today: 12_900,
   later: [],
-  goesOn: false,
+  hasLaterPayments: false,
   ...more,
 })
 
 it.each([
   ['a one-time price', card, need({}), null],
   ['another currency', bank, need({ currency: 'USD' }), 'currency'],
-  ['later payments', bank, need({ later: [100], goesOn: true }), 'no-later'],
-  ['later payments beyond the horizon', bank, need({ goesOn: true }), 'no-later'],
-  ['a free trial by card', card, need({ today: 0, later: [1900], goesOn: true }), null],
-  ['a free trial by wallet', wallet, need({ today: 0, later: [1900], goesOn: true }), 'needs-payment-now'],
+  ['later payments', bank, need({ later: [100], hasLaterPayments: true }), 'no-later'],
+  ['later payments beyond the horizon', bank, need({ hasLaterPayments: true }), 'no-later'],
+  ['a free trial by card', card, need({ today: 0, later: [1900], hasLaterPayments: true }), null],
+  ['a free trial by wallet', wallet, need({ today: 0, later: [1900], hasLaterPayments: true }), 'needs-payment-now'],
   ['a small price', card, need({ today: 49 }), 'too-small'],
-  ['a small later payment', card, need({ later: [49], goesOn: true }), 'too-small'],
+  ['a small later payment', card, need({ later: [49], hasLaterPayments: true }), 'too-small'],
   ['a price above the largest', card, need({ today: 1_000_001 }), 'too-large'],
-  ['a later payment at the limit', wallet, need({ later: [50_000], goesOn: true }), null],
-  ['a later payment above the limit', wallet, need({ later: [50_001], goesOn: true }), 'later-too-large'],
-  ['the first payment above the later limit', wallet, need({ today: 60_000, later: [100], goesOn: true }), null],
-  ['a later payment of nothing', card, need({ later: [0, 1900], goesOn: true }), null],
+  ['a later payment at the limit', wallet, need({ later: [50_000], hasLaterPayments: true }), null],
+  ['a later payment above the limit', wallet, need({ later: [50_001], hasLaterPayments: true }), 'later-too-large'],
+  [
+    'the first payment above the later limit',
+    wallet,
+    need({ today: 60_000, later: [100], hasLaterPayments: true }),
+    null,
+  ],
+  ['a later payment of nothing', card, need({ later: [0, 1900], hasLaterPayments: true }), null],
   ['nothing to pay', bank, need({ today: 0, currency: 'JPY' }), null],
 ])('%s', (_name, way, asked, expected) => {
   expect(whyNot(way, asked)).toBe(expected)
@@ -51,7 +56,7 @@ it('what a way can collect, one that can do more collects too', () => {
         later: fc.array(fc.nat(200_000), { maxLength: 6 }),
       }),
       (asked) => {
-        const full = { ...asked, goesOn: asked.later.length > 0 }
+        const full = { ...asked, hasLaterPayments: asked.later.length > 0 }
         for (const way of [wallet, bank]) if (whyNot(way, full) === null) expect(whyNot(card, full)).toBeNull()
       },
     ),
@@ -60,8 +65,8 @@ it('what a way can collect, one that can do more collects too', () => {
 
 it('says why in words', () => {
   const format = { currency: 'EUR', language: 'en' }
-  expect(sayWhyNot('later-too-large', wallet, format)).toBe('charges later payments up to €500.00 only')
-  expect(sayWhyNot('too-small', card, format)).toBe('takes nothing below €0.50')
+  expect(formatWhyNot('later-too-large', wallet, format)).toBe('charges later payments up to €500.00 only')
+  expect(formatWhyNot('too-small', card, format)).toBe('takes nothing below €0.50')
 })
 
 it('later payments of two things on one day are asked for one by one, as they are charged', () => {
@@ -85,7 +90,12 @@ it('later payments of two things on one day are asked for one by one, as they ar
       ),
       'EUR',
     )
-  expect(asked(60_000, 80_000)).toEqual({ currency: 'EUR', today: 70_000, later: [30_000, 40_000], goesOn: true })
+  expect(asked(60_000, 80_000)).toEqual({
+    currency: 'EUR',
+    today: 70_000,
+    later: [30_000, 40_000],
+    hasLaterPayments: true,
+  })
   expect(whyNot(wallet, asked(60_000, 80_000))).toBeNull()
   expect(whyNot(wallet, asked(60_000, 100_002))).toBe('later-too-large')
   // Each by itself must reach the least amount, too.

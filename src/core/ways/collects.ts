@@ -24,7 +24,7 @@ export interface ToCollect {
   today: number
   later: readonly number[]
   /** Payments come after today, be they beyond the quote's horizon. */
-  goesOn: boolean
+  hasLaterPayments: boolean
 }
 
 /** Why a way cannot collect something. */
@@ -38,7 +38,7 @@ export function toCollect(quote: Quote, currency: string, today: number = quote.
   const later = quote.lines.flatMap(({ payments }) =>
     payments.filter(({ due }) => due !== quote.purchaseDay).map(({ pay }) => pay),
   )
-  return { currency, today, later, goesOn: quote.committed === null || later.length > 0 }
+  return { currency, today, later, hasLaterPayments: quote.committed === null || later.length > 0 }
 }
 
 /** Whether a way takes money of a currency. */
@@ -47,12 +47,12 @@ export function takesCurrency({ currencies }: Pick<CollectingWay, 'currencies'>,
 }
 
 /** Why a way cannot collect something; null where it can. What costs nothing needs no way, and any will do. */
-export function whyNot(way: CollectingWay, { currency, today, later, goesOn }: ToCollect): WhyNot | null {
-  if (today === 0 && !goesOn) return null
+export function whyNot(way: CollectingWay, { currency, today, later, hasLaterPayments }: ToCollect): WhyNot | null {
+  if (today === 0 && !hasLaterPayments) return null
   if (!takesCurrency(way, currency)) return 'currency'
   const charged = [today, ...later].filter((amount) => amount > 0)
-  if (goesOn && !way.chargesAgain) return 'no-later'
-  if (goesOn && today === 0 && !way.keepsUnused) return 'needs-payment-now'
+  if (hasLaterPayments && !way.chargesAgain) return 'no-later'
+  if (hasLaterPayments && today === 0 && !way.keepsUnused) return 'needs-payment-now'
   if (charged.some((amount) => amount < (way.smallest[currency] ?? 1))) return 'too-small'
   if (charged.some((amount) => amount > way.largest)) return 'too-large'
   const most = way.againUpTo?.[currency]
@@ -61,7 +61,7 @@ export function whyNot(way: CollectingWay, { currency, today, later, goesOn }: T
 }
 
 /** Why, in words that go on after the way's name: "cannot charge again later". */
-export function sayWhyNot(why: WhyNot, way: CollectingWay, format: MoneyFormat): string {
+export function formatWhyNot(why: WhyNot, way: CollectingWay, format: MoneyFormat): string {
   switch (why) {
     case 'currency':
       return `does not take ${format.currency}`

@@ -1,4 +1,4 @@
-import { sayWhyGiven, sayWhyOpen } from '../../core/collecting/why.ts'
+import { formatWhyGiven, formatWhyOpen } from '../../core/collecting/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -16,13 +16,16 @@ export async function explainGrants(services: Services, of: { personId: string }
       if (grant.endedAt) return { ...grant, why: null }
       if (!agreementId) {
         const { opens, closes, orderId, note } = grant
-        return { ...grant, why: sayWhyGiven({ opens, closes, note: orderId ? null : (note ?? ''), today, language }) }
+        return {
+          ...grant,
+          why: formatWhyGiven({ opens, closes, note: orderId ? null : (note ?? ''), today, language }),
+        }
       }
       const { offer, agreement, line, order, row } = await readAgreement(db, agreementId)
       const { purchaseDay } = order.quote
       const placedOn = order.placedOn ?? purchaseDay
       const { method } = row
-      const why = sayWhyOpen({ offer, agreement, line: line.quoted, purchaseDay, placedOn, today, method, language })
+      const why = formatWhyOpen({ offer, agreement, line: line.quoted, purchaseDay, placedOn, today, method, language })
       return { ...grant, why }
     }),
   )

@@ -24,7 +24,7 @@ export interface SellableCourse {
  */
 export async function sellableCourses(
   db: Queryable,
-  { slug, productId, withTrial = false }: { slug?: string; productId?: string; withTrial?: boolean } = {},
+  { slug, productId, withTestPurchase = false }: { slug?: string; productId?: string; withTestPurchase?: boolean } = {},
 ): Promise<SellableCourse[]> {
   const rows = await db
     .select({ course: courses, offer: offers })
@@ -36,7 +36,7 @@ export async function sellableCourses(
         eq(offers.onSale, true),
         isNull(offers.retiredAt),
         isNotNull(offers.live),
-        withTrial ? undefined : eq(offers.isTrial, false),
+        withTestPurchase ? undefined : eq(offers.isTestPurchase, false),
       ),
     )
     .where(
@@ -92,7 +92,7 @@ export async function sellableLines(
         isNull(offers.retiredAt),
         isNotNull(courses.live),
         isNull(courses.retiredAt),
-        withTrial ? undefined : eq(offers.isTrial, false),
+        withTrial ? undefined : eq(offers.isTestPurchase, false),
       ),
     )
   const opened = await coursesOfProducts(

@@ -15,7 +15,11 @@ export type Course = typeof courses.$inferSelect
 export async function listShelf({ db }: Services) {
   const [allCourses, allOffers] = await Promise.all([
     db.select().from(courses).orderBy(asc(courses.position), asc(courses.createdAt)),
-    db.select().from(offers).where(eq(offers.isTrial, false)).orderBy(asc(offers.position), asc(offers.createdAt)),
+    db
+      .select()
+      .from(offers)
+      .where(eq(offers.isTestPurchase, false))
+      .orderBy(asc(offers.position), asc(offers.createdAt)),
   ])
   return allCourses.map((course) => ({
     id: course.id,
@@ -128,7 +132,7 @@ export async function duplicateCourse({ db, now }: Services, id: string): Promis
     const itsOffers = await tx
       .select()
       .from(offers)
-      .where(and(eq(offers.productId, id), eq(offers.isTrial, false)))
+      .where(and(eq(offers.productId, id), eq(offers.isTestPurchase, false)))
       .orderBy(asc(offers.position))
     for (const offer of itsOffers) {
       await tx.insert(offers).values({

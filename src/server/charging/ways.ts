@@ -21,7 +21,7 @@ export interface Payment {
 }
 
 /** The method that later payments are charged to; `reference` null where the gateway kept none. */
-export interface KeptFor {
+export interface SavedMethod {
   connectionId: string
   reference: string | null
   method: string
@@ -84,7 +84,7 @@ export function sourceOf({ capabilities }: OpenPaymentMethod, token: string, kee
 }
 
 /** Keeps the buyer's method where nothing is due today but later payments come. */
-export async function keepMethod({ connection, gateway }: OpenPaymentMethod, token: string): Promise<KeptFor> {
+export async function saveMethod({ connection, gateway }: OpenPaymentMethod, token: string): Promise<SavedMethod> {
   if (!gateway) throw new Error('Nothing can be kept without a gateway.')
   try {
     const kept = await gateway.adapter.keep(gateway.credentials, {

@@ -1,5 +1,5 @@
 import { and, eq, inArray } from 'drizzle-orm'
-import { sayList } from '../../core/sentence/words.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import { type AccessDecision, accessDecisionOn, checkAccess, grantsOf } from '../access/service.ts'
@@ -38,7 +38,7 @@ export async function requireHolder(
   { mode, person, browserHash }: Shopper,
 ): Promise<void> {
   const { isMet, courses: needed } = await needsOf(services, courseIds, { mode, person, browserHash })
-  const courses = sayList(
+  const courses = formatList(
     needed.map(({ title }) => title),
     'or',
   )

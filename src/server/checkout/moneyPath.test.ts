@@ -8,7 +8,7 @@ import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { Problem } from '../http/problem.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { basketOf } from './prepare.ts'
-import { checkOrder } from './standing.ts'
+import { checkOrder } from './status.ts'
 
 const world = ownWorld()
 let course: { courseId: string; offerId: string; slug: string }

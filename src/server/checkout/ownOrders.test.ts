@@ -10,7 +10,7 @@ import { refundLine } from '../refunds/service.ts'
 import { openSession, personOf } from '../session/sessions.ts'
 import { needsAttention } from '../support/attention.ts'
 import { placeOrder } from './place.ts'
-import { checkOrder } from './standing.ts'
+import { checkOrder } from './status.ts'
 
 const world = ownWorld()
 let ways: { moor: string; brook: string; transfer: string }

@@ -7,9 +7,9 @@ import { say } from '../../core/words/message.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { callGateway } from '../charging/call.ts'
-import { isUp, keepMethod, type OpenPaymentMethod, openPaymentMethod, sourceOf, wayDown } from '../charging/ways.ts'
+import { isUp, type OpenPaymentMethod, openPaymentMethod, saveMethod, sourceOf, wayDown } from '../charging/ways.ts'
 import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
-import { goesOn } from '../fulfilment/fulfil.ts'
+import { hasLaterPayments } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -21,7 +21,7 @@ import { requireHolder } from './audience.ts'
 import type { Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
 import { quoteBasket } from './quoteBasket.ts'
-import { resolveOpenAttempt, standing } from './standing.ts'
+import { orderStatus, resolveOpenAttempt } from './status.ts'
 
 /**
  * Places an order from the page of a product, and collects what is due today.
@@ -83,14 +83,14 @@ export async function placeBasket(
   if (request.agreed.pay !== pay || request.agreed.currency !== school.currency) {
     throw new Problem(409, 'price-changed', REFUSED.priceChanged)
   }
-  const hasLater = quoted.quote.lines.some((line) => goesOn(line, quoted.quote.purchaseDay))
+  const hasLater = quoted.quote.lines.some((line) => hasLaterPayments(line, quoted.quote.purchaseDay))
   const way = pay > 0 || hasLater ? await openPaymentMethod(services, request.payment, shopper.mode) : null
   if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
     throw new Problem(409, 'way-gone', REFUSED.wayCannot)
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, 'Too many unpaid orders.')
-  const kept = way && pay === 0 ? await keepMethod(way, request.payment?.token ?? '') : null
+  const kept = way && pay === 0 ? await saveMethod(way, request.payment?.token ?? '') : null
   const placing: Placing = { school, page, lines, request, shopper, quoted, hasLater, kept }
   const placed = await placeOnce(services, way, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
@@ -187,7 +187,7 @@ async function charge(services: Services, way: OpenPaymentMethod, attempt: Attem
   const { gateway } = way
   if (!gateway) {
     await awaitTransfer(services, attempt)
-    return standing(services, attempt.orderId)
+    return orderStatus(services, attempt.orderId)
   }
   if (!(await isUp(way))) {
     // Its key was never sent.
@@ -204,9 +204,9 @@ async function charge(services: Services, way: OpenPaymentMethod, attempt: Attem
     titles: lines.map(({ product }) => product.title),
     ...(lines.length === 1 && first ? { statement: first.offer.live.statement } : {}),
   })
-  if (!outcome) return standing(services, attempt.orderId)
+  if (!outcome) return orderStatus(services, attempt.orderId)
   await settleAttempt(services, attempt.id, outcome, 'answer')
   // What was collected is paid, whoever settled it first; everything else is read from what is stored.
   if (outcome.state === 'collected') return { state: 'paid', orderId: attempt.orderId }
-  return standing(services, attempt.orderId)
+  return orderStatus(services, attempt.orderId)
 }

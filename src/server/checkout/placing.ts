@@ -5,7 +5,7 @@ import { say } from '../../core/words/message.ts'
 import type { DeclineReason } from '../../gateways/contract.ts'
 import type { LivePage } from '../catalogue/pages.ts'
 import type { SellableLine } from '../catalogue/sellable.ts'
-import type { KeptFor } from '../charging/ways.ts'
+import type { SavedMethod } from '../charging/ways.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
@@ -90,5 +90,5 @@ export interface Placing {
   /** Payments come after today, so the method is kept. */
   hasLater: boolean
   /** The method kept without a charge, where nothing is due today. */
-  kept: KeptFor | null
+  kept: SavedMethod | null
 }

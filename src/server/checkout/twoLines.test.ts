@@ -2,7 +2,7 @@ import { asc, eq } from 'drizzle-orm'
 import Papa from 'papaparse'
 import { beforeEach, describe, expect, it } from 'vitest'
 import type { Quote } from '../../core/quote/types.ts'
-import { goOn } from '../../testing/overTime.ts'
+import { advance } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
@@ -23,7 +23,7 @@ import { schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { ordersCsv } from '../support/files.ts'
 import { listOrders, openOrder, ordersFor } from '../support/orders.ts'
-import { checkOrder } from './standing.ts'
+import { checkOrder } from './status.ts'
 
 /** Orders of two lines with different offers: everything is true by line. */
 const world = ownWorld()
@@ -218,14 +218,14 @@ describe('paid later', () => {
       ...world.request(parts.offerId, 6200, { email: email() }),
       lines: [parts, club].map(({ offerId }) => ({ offerId, chosen: null })),
     })
-    await goOn(world, 32)
+    await advance(world, 32)
     const later = (await world.attemptsOf(orderId)).slice(1).map(({ amount }) => amount)
     expect(later.sort()).toEqual([1900, 4300])
     const all = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
     const monthly = all.find(({ kind }) => kind === 'subscription')
     await cancelAgreement(world.services, monthly?.id as string, 'now', 'buyer')
     expect(await openCourses(orderId)).toContain(parts.courseId)
-    await goOn(world, 31)
+    await advance(world, 31)
     expect((await world.attemptsOf(orderId)).slice(3).map(({ amount }) => amount)).toEqual([4300])
   })
 })

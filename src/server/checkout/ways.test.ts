@@ -14,7 +14,7 @@ import { checkoutView, thanksView } from '../pages/service.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { getSchool } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
-import { checkOrder } from './standing.ts'
+import { checkOrder } from './status.ts'
 
 const world = ownWorld()
 let ways: { moor: string; brook: string; transfer: string }

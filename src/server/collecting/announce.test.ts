@@ -5,8 +5,8 @@ import { MONTHLY } from '../../testing/terms.ts'
 import { agreements, messages } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { announceAll } from './announce.ts'
-import { changeMethod } from './byHand.ts'
 import { collectAgreement } from './collect.ts'
+import { changeMethod } from './manualPayment.ts'
 
 const world = ownWorld()
 

@@ -1,7 +1,7 @@
 import { and, asc, eq, isNull } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { addDays } from '../../core/calendar/day.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { readRehearsal } from '../../core/collecting/read.ts'
 import { rehearse } from '../../core/collecting/rehearse.ts'
 import type { DraftTerms, OfferContent } from '../../core/content/offer.ts'
@@ -13,9 +13,9 @@ import { agreements, attempts, grants, messages, payments } from '../db/schema/i
 import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { schoolDay } from '../school/service.ts'
-import { changeMethod, payByHand } from './byHand.ts'
 import { collectAgreement, collectingDay } from './collect.ts'
 import { cancelAgreement, moveDue, stopChasing } from './deeds.ts'
+import { changeMethod, payManually } from './manualPayment.ts'
 import { makePayLink, readPayLink } from './payLinks.ts'
 
 const DAY = 86_400_000
@@ -170,7 +170,7 @@ describe('a payment that is declined', () => {
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4, nextTry: null })
     const token = world.standins.tokenOf('pays')
     const byHand = { connectionId: world.connectionId, token, agreed: 4300, ...second() }
-    expect(await payByHand(world.services, plan.id, byHand)).toEqual({ state: 'paid' })
+    expect(await payManually(world.services, plan.id, byHand)).toEqual({ state: 'paid' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0, method: 'card ending 4821' })
     expect(await entry(plan)).toMatchObject({ state: 'open' })
     expect(await world.journalOf(plan.orderId)).toContain('agreement-goes-on')
@@ -209,7 +209,7 @@ describe('a payment that is declined', () => {
   })
 
   it('is told with the day on which access is paused: ahead while it is open, behind once it is not', async () => {
-    const day = (on: string) => sayDay(on, 'en')
+    const day = (on: string) => formatDay(on, 'en')
     const textsOf = async (orderId: string, kind: 'declined' | 'stopped') => {
       const told = await world.db
         .select()
@@ -256,7 +256,7 @@ describe('a payment that is declined', () => {
       agreed: 4300,
       ...second(),
     }
-    await payByHand(world.services, plan.id, byHand)
+    await payManually(world.services, plan.id, byHand)
     expect(await readPayLink(world.services, token)).toBe(null)
     const old = (await makePayLink(world.services, plan.id)).split('/').at(-1) ?? ''
     world.clock.offsetMs += 31 * DAY
@@ -273,7 +273,7 @@ describe('a payment that is declined', () => {
       agreed: 4300,
       ...second(),
     }
-    await payByHand(world.services, plan.id, byHand)
+    await payManually(world.services, plan.id, byHand)
     const [message] = await world.db
       .select()
       .from(messages)
@@ -294,7 +294,7 @@ describe('a payment that is declined', () => {
     for (const days of [0, 1, 3, 7]) await on(addDays(due, days))
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
     await expect(
-      payByHand(world.services, plan.id, {
+      payManually(world.services, plan.id, {
         connectionId: world.connectionId,
         token: world.standins.tokenOf('pays'),
         agreed: 1900,
@@ -319,8 +319,8 @@ describe('by hand', () => {
       agreed,
       ...second(),
     })
-    await expect(payByHand(world.services, plan.id, ask(1))).rejects.toMatchObject({ code: 'price-changed' })
-    const both = await Promise.allSettled([1, 2].map(() => payByHand(world.services, plan.id, ask(4300))))
+    await expect(payManually(world.services, plan.id, ask(1))).rejects.toMatchObject({ code: 'price-changed' })
+    const both = await Promise.allSettled([1, 2].map(() => payManually(world.services, plan.id, ask(4300))))
     expect(both.filter(({ status }) => status === 'fulfilled').length).toBeGreaterThanOrEqual(1)
     expect(await paid(plan.orderId)).toEqual([1, 2])
   })
@@ -328,9 +328,9 @@ describe('by hand', () => {
   it('pays the next one early by the card that is kept, once, whoever presses twice', async () => {
     const plan = await agree(THREE_PARTS)
     const ask = { connectionId: null, token: '', agreed: 4300, ...second() }
-    const twice = await Promise.all([1, 2].map(() => payByHand(world.services, plan.id, { ...ask, ...second() })))
+    const twice = await Promise.all([1, 2].map(() => payManually(world.services, plan.id, { ...ask, ...second() })))
     expect(twice.map(({ state }) => state).filter((state) => state !== 'paid' && state !== 'checking')).toEqual([])
-    expect(await payByHand(world.services, plan.id, { ...ask, ...second() })).toEqual({ state: 'paid' })
+    expect(await payManually(world.services, plan.id, { ...ask, ...second() })).toEqual({ state: 'paid' })
     expect(await paid(plan.orderId)).toEqual([1, 2])
     expect(await rowOf(plan.id)).toMatchObject({ method: 'card ending 4821', state: 'active' })
     await on(after(plan.order.quote.purchaseDay, 1))
@@ -340,11 +340,11 @@ describe('by hand', () => {
   it('is declined by a kept card without counting as a try; without one there is nothing to charge', async () => {
     const plan = await agree(THREE_PARTS, 'pays-once')
     const ask = { connectionId: null, token: '', agreed: 4300, ...second() }
-    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'declined', reason: 'not-enough-money' })
+    expect(await payManually(world.services, plan.id, ask)).toEqual({ state: 'declined', reason: 'not-enough-money' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0 })
     expect(await paid(plan.orderId)).toEqual([1])
     await world.db.update(agreements).set({ kept: null }).where(eq(agreements.id, plan.id))
-    await expect(payByHand(world.services, plan.id, { ...ask, ...second() })).rejects.toMatchObject({
+    await expect(payManually(world.services, plan.id, { ...ask, ...second() })).rejects.toMatchObject({
       code: 'method-gone',
     })
     const open = await world.db.select().from(attempts).where(eq(attempts.agreementId, plan.id))
@@ -355,22 +355,22 @@ describe('by hand', () => {
     const plan = await agree(THREE_PARTS)
     const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300, ...second() }
     world.standins.world.answersLost = true
-    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'checking' })
+    expect(await payManually(world.services, plan.id, ask)).toEqual({ state: 'checking' })
     world.standins.world.answersLost = false
-    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'paid' })
-    expect(await payByHand(world.services, plan.id, { ...ask, ...second() })).toEqual({ state: 'paid' })
+    expect(await payManually(world.services, plan.id, ask)).toEqual({ state: 'paid' })
+    expect(await payManually(world.services, plan.id, { ...ask, ...second() })).toEqual({ state: 'paid' })
     expect(await taken(plan.orderId)).toHaveLength(2)
     // A request that has its answer is not taken up again for another payment either.
     const declined = { ...ask, ...second(), from: 3, to: 3, token: world.standins.tokenOf('not-enough-money') }
-    expect(await payByHand(world.services, plan.id, declined)).toMatchObject({ state: 'declined' })
-    expect(await payByHand(world.services, plan.id, declined)).toMatchObject({ state: 'declined' })
+    expect(await payManually(world.services, plan.id, declined)).toMatchObject({ state: 'declined' })
+    expect(await payManually(world.services, plan.id, declined)).toMatchObject({ state: 'declined' })
     expect((await world.attemptsOf(plan.orderId)).filter(({ state }) => state === 'declined')).toHaveLength(1)
   })
 
   it('pays the next one early; it is not charged again on its day', async () => {
     const plan = await agree(THREE_PARTS)
     const ask = { connectionId: world.connectionId, token: world.standins.tokenOf('pays'), agreed: 4300, ...second() }
-    expect(await payByHand(world.services, plan.id, ask)).toEqual({ state: 'paid' })
+    expect(await payManually(world.services, plan.id, ask)).toEqual({ state: 'paid' })
     await on(after(plan.order.quote.purchaseDay, 1))
     expect(await paid(plan.orderId)).toEqual([1, 2])
     await on(after(plan.order.quote.purchaseDay, 2))

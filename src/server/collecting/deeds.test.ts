@@ -2,7 +2,7 @@ import { and, asc, eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { addDays, after } from '../../core/calendar/day.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
-import { type Agreed, agree as agreeIn, entryOf, goOn as goOnIn } from '../../testing/overTime.ts'
+import { type Agreed, agree as agreeIn, entryOf, advance as goOnIn } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
@@ -16,8 +16,8 @@ import { checkoutView } from '../pages/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { announceAll } from './announce.ts'
-import { manualPaymentOn, payByHand, restOn } from './byHand.ts'
 import { cancelAgreement, moveDue, sendPayLink, takeCancelBack, writeOff } from './deeds.ts'
+import { manualPaymentOn, payManually, restOn } from './manualPayment.ts'
 
 const DAY = 86_400_000
 const month = { count: 1, unit: 'month' } as const
@@ -193,7 +193,7 @@ describe('all that is left of a plan', () => {
     const plan = await agree(parts)
     const rest = await asked(plan.id)
     expect(rest).toEqual({ agreed: 12_900, from: 2, to: 4 })
-    expect(await payByHand(world.services, plan.id, byKept(rest as object))).toEqual({ state: 'paid' })
+    expect(await payManually(world.services, plan.id, byKept(rest as object))).toEqual({ state: 'paid' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'completed', collected: 4, nextTry: null })
     for (let months = 0; months < 4; months++) await goOn(31)
     expect(await takenFor(plan.orderId)).toEqual([4300, 12_900])
@@ -205,7 +205,7 @@ describe('all that is left of a plan', () => {
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
     const rest = await asked(plan.id)
     expect(rest).toEqual({ agreed: 12_900, from: 2, to: 4 })
-    await expect(payByHand(world.services, plan.id, byKept({ agreed: 8600, from: 2, to: 3 }))).rejects.toMatchObject({
+    await expect(payManually(world.services, plan.id, byKept({ agreed: 8600, from: 2, to: 3 }))).rejects.toMatchObject({
       code: 'price-changed',
     })
   })
@@ -252,7 +252,7 @@ describe('a stopped plan', () => {
       to: number
     }
     const now = { ...due, connectionId: null, token: '', requestKey: crypto.randomUUID(), by: 'creator' as const }
-    expect(await payByHand(world.services, plan.id, now)).toMatchObject({ state: 'declined' })
+    expect(await payManually(world.services, plan.id, now)).toMatchObject({ state: 'declined' })
     expect((await world.attemptsOf(plan.orderId)).at(-1)).toMatchObject({ madeBy: 'creator', state: 'declined' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4 })
     await sendPayLink(world.services, plan.id)

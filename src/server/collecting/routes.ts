@@ -10,8 +10,14 @@ import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { countGuesses } from '../session/guesses.ts'
 import { visitorOf } from '../session/visitor.ts'
-import { changeMethod, checkByHand, isPaidByNow, type PaidByHand, payByHand } from './byHand.ts'
 import { cancelAgreement, chaseAgain, moveDue, sendPayLink, stopChasing, takeCancelBack, writeOff } from './deeds.ts'
+import {
+  changeMethod,
+  checkManualPayment,
+  isPaidByNow,
+  type ManualPaymentOutcome,
+  payManually,
+} from './manualPayment.ts'
 import { modeOfPayLink, readUsedPayLink } from './payLinks.ts'
 import { askFor } from './view.ts'
 
@@ -63,15 +69,15 @@ export function planRoutes(base: Services) {
       const used = await usedLink(c, key)
       // A second press, or a second tab: what the link was for is paid, and nothing else is done by it.
       if (used && (await isPaidByNow(used.services, used.agreementId, c.req.valid('json')))) {
-        return c.json<PaidByHand>({ state: 'paid' })
+        return c.json<ManualPaymentOutcome>({ state: 'paid' })
       }
       const { services, agreementId, byLink } = await asked(c, key)
       const returnTo = `${byLink ? '/pay' : '/my/plan'}/${key}?back=1`
-      return c.json(await payByHand(services, agreementId, { ...c.req.valid('json'), returnTo }))
+      return c.json(await payManually(services, agreementId, { ...c.req.valid('json'), returnTo }))
     })
     .post('/:key/check', validate('param', byKey), async (c) => {
       const { services, agreementId } = await asked(c, c.req.valid('param').key)
-      return c.json(await checkByHand(services, agreementId))
+      return c.json(await checkManualPayment(services, agreementId))
     })
     .put('/:key/method', validate('param', byKey), validate('json', v.object(payment)), async (c) => {
       const { services, agreementId } = await asked(c, c.req.valid('param').key)
@@ -131,7 +137,7 @@ export function agreementRoutes(base: Services) {
     .post('/:id/try', validate('param', byId), validate('json', trySchema), async (c) => {
       const { id } = c.req.valid('param')
       const request = { ...c.req.valid('json'), connectionId: null, token: '', by: 'creator' as const }
-      return c.json(await payByHand(await inTheirMode(c, id), id, request))
+      return c.json(await payManually(await inTheirMode(c, id), id, request))
     })
     .post('/:id/pay-link', validate('param', byId), async (c) => {
       const { id } = c.req.valid('param')

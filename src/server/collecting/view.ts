@@ -13,7 +13,7 @@ import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
 import type { PaymentMethod, PlanView } from '../views/data.ts'
-import { manualPaymentOn, restOn } from './byHand.ts'
+import { manualPaymentOn, restOn } from './manualPayment.ts'
 import { readPayLink } from './payLinks.ts'
 
 /** An agreement that was asked for, and by what right. */
@@ -50,7 +50,7 @@ async function waysForLater(
   const later = agreement.payments.slice(agreement.collected + 1).map(({ pay }) => pay)
   // Another method may be given without a payment, where the way keeps one so; that is told by what it can.
   return ways.filter(({ can }) => {
-    const need = { currency: order.currency, today: Math.max(today, 1), later, goesOn: true }
+    const need = { currency: order.currency, today: Math.max(today, 1), later, hasLaterPayments: true }
     const why = whyNot(can, need)
     return why === null || (why === 'too-small' && today === 0)
   })

@@ -5,7 +5,7 @@ import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
-import type { KeptFor } from '../charging/ways.ts'
+import type { SavedMethod } from '../charging/ways.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   agreements,
@@ -126,7 +126,7 @@ export async function markPaidTwice(
 }
 
 /** Whether a line has payments to come after the purchase day. */
-export function goesOn({ payments: all, untilCancelled }: QuotedLine, purchaseDay: string): boolean {
+export function hasLaterPayments({ payments: all, untilCancelled }: QuotedLine, purchaseDay: string): boolean {
   return untilCancelled || all.some(({ n, due }) => n > 0 && due > purchaseDay)
 }
 
@@ -141,7 +141,7 @@ export async function markPaid(
   lines: readonly OpeningLine[],
   by: Collecting,
   before: JournalEvent[],
-  kept: KeptFor | null,
+  kept: SavedMethod | null,
 ): Promise<void> {
   const { db: tx } = services
   const at = services.now()

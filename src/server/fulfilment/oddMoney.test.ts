@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
-import { agree, goOn } from '../../testing/overTime.ts'
+import { advance, agree } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { agreements, attempts, ledger, payments } from '../db/schema/index.ts'
@@ -134,7 +134,7 @@ describe('for a later payment', () => {
 
   it('that was collected already counts once, and is seen', async () => {
     const { plan, attemptId } = await closed(2)
-    await goOn(world, 32)
+    await advance(world, 32)
     expect(await standing(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
     await settleAttempt(world.services, attemptId, collected(4300), 'event')
     await settleAttempt(world.services, attemptId, collected(4300), 'lookup')
@@ -152,7 +152,7 @@ describe('for a later payment', () => {
 
   it('of which a part was collected already counts for none of the others', async () => {
     const { plan, attemptId } = await closed(2, 3)
-    await goOn(world, 32)
+    await advance(world, 32)
     await settleAttempt(world.services, attemptId, collected(8600), 'event')
     expect(await standing(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
     expect(await world.journalOf(plan.orderId)).toContain('attempt-surplus')

@@ -1,6 +1,6 @@
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import * as v from 'valibot'
-import { sayList } from '../../core/sentence/words.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER, BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { type Adapter, type Capabilities, type Credentials, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Gateways } from '../../gateways/registry.ts'
@@ -244,7 +244,7 @@ export async function makeRoom(
     .for('update')
   const inTheWay = others.filter((other) => other.adapter !== way.adapter && (way.standsAlone || other.standsAlone))
   if (inTheWay.length === 0) return
-  const names = sayList(inTheWay.map(({ adapter }) => capabilitiesOf(gateways, adapter).name))
+  const names = formatList(inTheWay.map(({ adapter }) => capabilitiesOf(gateways, adapter).name))
   if (!displace) {
     const { name } = capabilitiesOf(gateways, way.adapter)
     const why = way.standsAlone

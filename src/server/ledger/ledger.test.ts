@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs'
 import { asc, eq, sql } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { balancesByHledger } from '../../testing/hledger.ts'
-import { agree, goOn } from '../../testing/overTime.ts'
+import { advance, agree } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
 import { eventually } from '../../testing/world.ts'
@@ -255,7 +255,7 @@ describe('money that nobody waited for', () => {
 describe('over time', () => {
   it('each payment counts on the day on which it came, not on the one it was due', async () => {
     const { orderId, email } = await agree(world, THREE_PARTS)
-    await goOn(world, 40)
+    await advance(world, 40)
     const paidOn = await schoolDay(world.services)
     const { total } = await sumSpan(world.services, 'practice', { from: paidOn, until: paidOn, search: email })
     expect(total).toMatchObject({ received: 4300, expected: 0, paid: 0 })

@@ -5,7 +5,7 @@ import { makePayLink } from '../collecting/payLinks.ts'
 import { attempts, courses, grants, offers } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
-import { type AgreementFacts, sayDecline } from './composeAgreement.ts'
+import { type AgreementFacts, formatDecline } from './composeAgreement.ts'
 
 /** What there is to say about an agreement now, with a fresh link that pays it. */
 export async function factsOf(services: Services, agreementId: string): Promise<AgreementFacts> {
@@ -43,7 +43,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     due: payable.reduce((sum, { pay }) => sum + pay, 0),
     dueSince: payable[0]?.due ?? null,
     next: next && on ? { pay: next.pay, on } : null,
-    why: lastTry?.state === 'declined' ? sayDecline(lastTry.reason) : null,
+    why: lastTry?.state === 'declined' ? formatDecline(lastTry.reason) : null,
     shut: ends[0] ?? null,
     isShut: ends[0] !== undefined && ends[0] <= day,
     payLink: await makePayLink(services, agreementId),

@@ -1,10 +1,10 @@
 import { html } from 'hono/html'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
-import { sayList } from '../../core/sentence/words.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { School } from '../school/service.ts'
@@ -101,7 +101,7 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   }
   paragraphs.push({ ...WORDS.receipt, link: receipt.receiptLink })
   const paidWith = receipt.method ? say(WORDS.paidWith, { method: receipt.method }) : ''
-  const titles = sayList(bought.map(({ course }) => course))
+  const titles = formatList(bought.map(({ course }) => course))
   return letter(school, say(WORDS.subject, { number: receipt.number, titles }), paragraphs, rows, paidWith)
 }
 
@@ -126,7 +126,7 @@ function opening(
   school: School,
   isFirst: boolean,
 ) {
-  const day = (when: string) => sayDay(when, school.language)
+  const day = (when: string) => formatDay(when, school.language)
   if (!hasEnded && !opensLater && !isPaid) return say(WORDS.free, { course })
   const text =
     hasEnded && closes
@@ -140,7 +140,7 @@ function opening(
 /** Until when it is open, and how to go on then; of several, which it is. */
 function closing({ course, closes, hasEnded }: ReceiptThing, school: School, isNamed: boolean): Paragraph[] {
   if (!closes || hasEnded) return []
-  const day = sayDay(closes, school.language)
+  const day = formatDay(closes, school.language)
   return [{ text: isNamed ? say(WORDS.namedStaysOpen, { course, day }) : say(WORDS.staysOpen, { day }) }]
 }
 
@@ -148,7 +148,7 @@ function closing({ course, closes, hasEnded }: ReceiptThing, school: School, isN
 function later({ quote }: Receipt, school: School): Paragraph[] {
   const [next] = quote.later
   if (!next) return []
-  const first = { money: formatMoney(next.pay, school), day: sayDay(next.due, school.language) }
+  const first = { money: formatMoney(next.pay, school), day: formatDay(next.due, school.language) }
   const all = quote.committed === null ? null : formatMoney(quote.committed, school)
   if (all !== null) return [{ text: say(WORDS.later, { ...first, all }) }]
   return [{ text: say(isOneUntilCancelled(quote) ? WORDS.laterEndless : WORDS.laterOfSeveral, first) }]

@@ -1,4 +1,4 @@
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
@@ -59,7 +59,7 @@ export function composeAgreement(
   ownWords = '',
 ): Email | null {
   const money = (amount: number) => formatMoney(amount, { ...school, currency: facts.currency })
-  const day = (when: string) => sayDay(when, school.language)
+  const day = (when: string) => formatDay(when, school.language)
   const { course, last, next, due } = facts
   const hello = greeting(name)
   const write = (subject: string, first: Paragraph, ...rest: Paragraph[]) =>
@@ -190,7 +190,7 @@ function pause({ shut, isShut }: AgreementFacts, day: (when: string) => string):
 }
 
 /** Why a payment was declined, in words for the buyer. */
-export function sayDecline(reason: string | null): string | null {
+export function formatDecline(reason: string | null): string | null {
   switch (reason) {
     case 'not-enough-money':
       return MAIL.why.notEnough

@@ -1,4 +1,4 @@
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
@@ -45,7 +45,7 @@ export function composeAwaited(
   }
   if (!awaited) return null
   const { transfer } = awaited
-  const day = opensLater === null ? null : sayDay(opensLater, school.language)
+  const day = opensLater === null ? null : formatDay(opensLater, school.language)
   if (!transfer) {
     const words = MAIL.onItsWay
     const coming = { money: money(amount), course }
@@ -120,7 +120,7 @@ export function composeRefunded(
   const byWay = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
   const to = outside === null ? byWay : say(words.outside, { reference: outside })
   const text = [
-    say(words.text, { money, course, to, day: sayDay(day, school.language) }),
+    say(words.text, { money, course, to, day: formatDay(day, school.language) }),
     access === 'close' ? say(words.ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',
   ]
   return letter(school, say(words.subject, { money, course }), [

@@ -1,7 +1,7 @@
 import { and, asc, desc, eq } from 'drizzle-orm'
 import { toBuffer } from 'qrcode'
 import { payableOn } from '../../core/collecting/agreement.ts'
-import { sayList } from '../../core/sentence/words.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { isLineOpen } from '../access/service.ts'
 import { readAgreement } from '../agreements/agreements.ts'
@@ -24,7 +24,7 @@ import { makeOrderLink } from '../orders/orderLinks.ts'
 import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import { isPlainName } from './compose.ts'
-import { sayDecline } from './composeAgreement.ts'
+import { formatDecline } from './composeAgreement.ts'
 import type { AwaitedFacts, RefundFacts } from './composeOrder.ts'
 import type { ToldFacts } from './composeTold.ts'
 
@@ -49,7 +49,7 @@ async function titlesOf({ db }: Services, orderId: string, lineIds?: readonly st
     .from(orderLines)
     .where(eq(orderLines.orderId, orderId))
     .orderBy(asc(orderLines.position))
-  return sayList(rows.filter(({ id }) => lineIds?.includes(id) ?? true).map(({ title }) => title))
+  return formatList(rows.filter(({ id }) => lineIds?.includes(id) ?? true).map(({ title }) => title))
 }
 
 export async function awaitedFacts(services: Services, orderId: string): Promise<AwaitedFacts> {
@@ -154,7 +154,7 @@ export async function toldFacts(
     course: of.title,
     offer: of.offerName,
     amount: due || (last?.amount ?? 0),
-    why: last?.state === 'declined' ? sayDecline(last.reason) : null,
+    why: last?.state === 'declined' ? formatDecline(last.reason) : null,
   }
 }
 

@@ -1,11 +1,11 @@
 import { and, asc, eq } from 'drizzle-orm'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { orders, people } from '../db/schema/index.ts'
-import { orderTitles } from '../orders/standing.ts'
+import { orderTitles } from '../orders/status.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import { type Email, letter } from './compose.ts'
@@ -44,7 +44,7 @@ export async function composeSold(
     mode === 'practice' ? say(MAIL.practice, { subject }) : subject,
     [
       {
-        text: say(words.text, { ...sold, day: sayDay(day, school.language) }),
+        text: say(words.text, { ...sold, day: formatDay(day, school.language) }),
         link: `${config.origin}/studio/orders?from=${day}&until=${day}`,
         label: words.label,
       },

@@ -60,7 +60,7 @@ export function paymentsCsv(rows: readonly MoneyRow[], timeZone: string): string
       row.currency,
       plain(row.pay),
       plain(row.tax),
-      row.standing,
+      row.status,
       row.daysLate || '',
       row.collectedAt ? dayOf(row.collectedAt) : '',
       row.way ?? '',

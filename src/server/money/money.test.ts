@@ -65,9 +65,9 @@ describe('expected and received', () => {
     const { months } = await sumMonths(world.services, 'practice', all)
     for (const { month: name, ...total } of months) {
       const of = rows.filter(({ due }) => due.startsWith(name))
-      const by = (standing: MoneyRow['standing']) =>
+      const by = (status: MoneyRow['status']) =>
         sum(
-          of.filter((row) => row.standing === standing),
+          of.filter((row) => row.status === status),
           ({ pay }) => pay,
         )
       expect(total).toMatchObject({
@@ -104,7 +104,7 @@ describe('expected and received', () => {
       const listed = await listPayments(world.services, 'practice', { ...span, ...all })
       expect(listed.payments).toHaveLength(of.length)
     }
-    const late = rows.find(({ standing }) => standing === 'late')
+    const late = rows.find(({ status }) => status === 'late')
     const { total, days: lateDays } = await sumSpan(world.services, 'practice', {
       from: late?.due ?? '',
       until: late?.due ?? '',
@@ -120,17 +120,17 @@ describe('expected and received', () => {
   it('lists a page after any payment, narrowed to a course, a way, what came and what is to come', async () => {
     const [course] = await world.db.select().from(courses).where(sql`${courses.live}->>'title' = 'For well'`)
     for (const query of [all, { ...all, way: 'thistle' }, { ...all, course: course?.id }]) {
-      for (const standing of [undefined, 'paid', 'awaited', 'late', 'to-come'] as const) {
-        const whole = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, standing })
+      for (const status of [undefined, 'paid', 'awaited', 'late', 'to-come'] as const) {
+        const whole = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, status })
         const of = rows.filter(
           (row) =>
             ('course' in query ? row.course === 'For well' : 'way' in query ? row.way === query.way : true) &&
-            (!standing || row.standing === standing),
+            (!status || row.status === status),
         )
         expect(new Set(whole.payments.map(({ id }) => id))).toEqual(new Set(of.map(({ id }) => id)))
         for (const [index, { due, orderId, id }] of whole.payments.entries()) {
           const after = `${due}|${orderId}|${id}`
-          const rest = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, standing, after })
+          const rest = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, status, after })
           expect(rest.payments.map((row) => row.id)).toEqual(whole.payments.slice(index + 1).map((row) => row.id))
         }
       }
@@ -158,16 +158,16 @@ describe('expected and received', () => {
 
   it('agrees with the gateway’s own books to the cent, fees too', () => {
     const captured = [...world.standins.books.payments.values()].filter(({ state }) => state === 'captured')
-    const received = rows.filter(({ standing }) => standing === 'paid')
+    const received = rows.filter(({ status }) => status === 'paid')
     expect(sum(received, ({ pay }) => pay)).toBe(captured.reduce((total, { amount }) => total + amount, 0))
     expect(sum(received, ({ fee }) => fee)).toBe(captured.reduce((total, { fee }) => total + fee, 0))
   })
 
   it('says what is late and what happens next, what is not tried any more, and leaves out what was never sold', () => {
-    expect(rows.filter(({ standing }) => standing === 'late')).toMatchObject([
+    expect(rows.filter(({ status }) => status === 'late')).toMatchObject([
       { buyer: '=late', n: 2, of: 3, tries: 1, nextTry: expect.stringMatching(/^\d{4}-/) },
     ])
-    expect(rows.filter(({ standing }) => standing === 'given-up').map(({ buyer, n }) => [buyer, n])).toEqual([
+    expect(rows.filter(({ status }) => status === 'given-up').map(({ buyer, n }) => [buyer, n])).toEqual([
       ['=stopped', 2],
       ['=stopped', 3],
     ])
@@ -175,7 +175,7 @@ describe('expected and received', () => {
   })
 
   it('awaits a transfer, by its way and its buyer too, until it came', async () => {
-    expect(rows.filter(({ standing }) => standing === 'awaited')).toMatchObject([
+    expect(rows.filter(({ status }) => status === 'awaited')).toMatchObject([
       { buyer: '=waiting', pay: 7900, way: 'transfer', daysLate: 32, fee: 0 },
     ])
     for (const query of [{ ...all, way: 'transfer' }, { search: 'waiting@' }]) {
@@ -264,12 +264,12 @@ describe('files', () => {
     const calendar = moneyCalendar(schoolName, coming, 'en')
     expect(calendar.match(/BEGIN:VEVENT/g)).toHaveLength(coming.length)
     expect(calendar.match(/TRANSP:TRANSPARENT/g)).toHaveLength(coming.length)
-    const again = coming.filter(({ standing }) => standing === 'late')
-    const first = coming.find(({ standing }) => standing === 'to-come')
+    const again = coming.filter(({ status }) => status === 'late')
+    const first = coming.find(({ status }) => status === 'to-come')
     expect(again).toHaveLength(1)
     for (const day of [again[0]?.nextTry, first?.due])
       expect(calendar).toContain(`DTSTART;VALUE=DATE:${day?.replaceAll('-', '')}`)
     expect(calendar.match(/SUMMARY:Tried again/g)).toHaveLength(1)
-    expect(coming.every(({ standing }) => standing === 'to-come' || standing === 'late')).toBe(true)
+    expect(coming.every(({ status }) => status === 'to-come' || status === 'late')).toBe(true)
   })
 })

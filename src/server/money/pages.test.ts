@@ -4,7 +4,7 @@ import { addDays } from '../../core/calendar/day.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper } from '../../testing/world.ts'
-import { checkOrder } from '../checkout/standing.ts'
+import { checkOrder } from '../checkout/status.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { stopChasing } from '../collecting/deeds.ts'
 import { agreements } from '../db/schema/index.ts'
@@ -81,13 +81,13 @@ describe.each(['everything', 'a course of two offers', 'one offer', 'a way', 'a 
     it.each(['expected', 'paid', 'to-come', 'given-up', 'late', 'awaited'] as const)(
       'the pages of what is %s hold all of it once, in order',
       async (asked) => {
-        const standing = asked === 'expected' ? undefined : asked
+        const status = asked === 'expected' ? undefined : asked
         const query = filters[name] as MoneyFilters
         const today = await schoolDay(world.services)
         for (const span of [ALWAYS, { from: ALWAYS.from, until: today }, { from: today, until: addDays(today, 60) }]) {
           const whole = await paymentsBetween(world.services, 'practice', span, query)
-          const expected = whole.filter((row) => standing === undefined || row.standing === standing)
-          const ask = { ...span, ...query, ...(standing ? { standing } : {}) }
+          const expected = whole.filter((row) => status === undefined || row.status === status)
+          const ask = { ...span, ...query, ...(status ? { status } : {}) }
           const paged = await allPages((after) =>
             listPayments(world.services, 'practice', { ...ask, ...(after ? { after } : {}) }),
           )
@@ -96,13 +96,13 @@ describe.each(['everything', 'a course of two offers', 'one offer', 'a way', 'a 
       },
     )
 
-    it.each(['late', 'given-up'] as const)('the board of what is %s holds it too', async (standing) => {
+    it.each(['late', 'given-up'] as const)('the board of what is %s holds it too', async (status) => {
       const query = filters[name] as MoneyFilters
       const whole = await paymentsBetween(world.services, 'practice', ALWAYS, query)
       const paged = await allPages((after) =>
-        listLate(world.services, 'practice', { ...query, standing, ...(after ? { after } : {}) }),
+        listLate(world.services, 'practice', { ...query, status, ...(after ? { after } : {}) }),
       )
-      expect(keys(paged)).toEqual(inOrder(whole.filter((row) => row.standing === standing)))
+      expect(keys(paged)).toEqual(inOrder(whole.filter((row) => row.status === status)))
     })
   },
 )
@@ -114,7 +114,7 @@ it('has more than a page of what is to come among what was given up', async () =
     ALWAYS,
     filters['a course of two offers'] as MoneyFilters,
   )
-  const count = (standing: string) => rows.filter((row) => row.standing === standing).length
+  const count = (status: string) => rows.filter((row) => row.status === status).length
   expect(count('to-come')).toBeGreaterThan(PAGE)
   expect(count('given-up')).toBeGreaterThan(2 * PAGE)
   expect(count('late')).toBeGreaterThan(0)

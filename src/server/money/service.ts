@@ -11,8 +11,8 @@ import { getSchool, schoolDay } from '../school/service.ts'
 import { awaitedIn, type Overdue, offerDays, purchaseDayOf } from './sums.ts'
 
 /** How a scheduled payment stands on a day. */
-export const STANDINGS = ['paid', 'awaited', 'late', 'given-up', 'to-come'] as const
-export type Standing = (typeof STANDINGS)[number]
+export const PAYMENT_STATUSES = ['paid', 'awaited', 'late', 'given-up', 'to-come'] as const
+export type PaymentStatus = (typeof PAYMENT_STATUSES)[number]
 
 const uuid = v.pipe(v.string(), v.uuid('There is no such thing to look for.'))
 /** What narrows the money that is looked at. */
@@ -62,15 +62,15 @@ const pageAfter = v.optional(v.pipe(v.string(), v.check(isCursor, 'This page doe
 export const monthsQuery = v.object(filters)
 export const spanQuery = v.pipe(v.object({ ...span, ...filters }), inOrder())
 export const exportQuery = v.pipe(
-  v.object({ ...span, standing: v.optional(v.picklist(STANDINGS)), ...filters }),
+  v.object({ ...span, status: v.optional(v.picklist(PAYMENT_STATUSES)), ...filters }),
   inOrder(),
 )
 export const paymentsQuery = v.pipe(
-  v.object({ ...span, standing: v.optional(v.picklist(STANDINGS)), after: pageAfter, ...filters }),
+  v.object({ ...span, status: v.optional(v.picklist(PAYMENT_STATUSES)), after: pageAfter, ...filters }),
   inOrder(),
 )
 export const movementsQuery = v.pipe(v.object({ ...span, after: movementAfter, ...filters }), inOrder())
-export const lateQuery = v.object({ standing: v.picklist(['late', 'given-up']), after: pageAfter, ...filters })
+export const lateQuery = v.object({ status: v.picklist(['late', 'given-up']), after: pageAfter, ...filters })
 export type MoneyFilters = v.InferOutput<typeof monthsQuery>
 
 /** Up to so many buyers are few. */
@@ -81,7 +81,7 @@ const FEW_BUYERS = 50
  * at its first try); given up (its agreement has stopped, though it is still owed); or to come. What was let go is
  * expected no more, and left out.
  */
-const standing = (today: Day) => sql<Standing>`case
+const status = (today: Day) => sql<PaymentStatus>`case
   when ${payments.state} = 'collected' then 'paid'
   when ${orders.state} <> 'paid' then 'awaited'
   when ${agreements.state} = 'stopped' then 'given-up'
@@ -187,7 +187,7 @@ export interface MoneyRow {
   /** The gateway’s, of the attempt that collected it. */
   reference: string | null
   currency: string
-  standing: Standing
+  status: PaymentStatus
   /** Days since it was due, where it is awaited, late or given up. */
   daysLate: number
   /** The part of it that was received, where the rest is awaited. */
@@ -199,7 +199,7 @@ export interface MoneyRow {
   nextTry: Day | null
 }
 
-const WAITED_FOR: ReadonlySet<Standing> = new Set(['awaited', 'late', 'given-up'])
+const WAITED_FOR: ReadonlySet<PaymentStatus> = new Set(['awaited', 'late', 'given-up'])
 
 /** So many payments are read at a time. */
 export const PAGE = 50
@@ -208,7 +208,7 @@ export const PAGE = 50
 export async function listPayments(
   base: Services,
   mode: Mode,
-  { from, until, after: last, standing: only, ...query }: v.InferOutput<typeof paymentsQuery>,
+  { from, until, after: last, status: only, ...query }: v.InferOutput<typeof paymentsQuery>,
 ): Promise<{ payments: MoneyRow[]; next: string | null }> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
@@ -217,7 +217,7 @@ export async function listPayments(
   const where = and(
     await narrowed(services, mode, query),
     between(payments.due, first, until),
-    only ? eq(standing(today), only) : undefined,
+    only ? eq(status(today), only) : undefined,
     beyond(last),
   )
   if (only === 'awaited') {
@@ -277,20 +277,20 @@ async function nearest(
  * The lines of agreements of which something is late, or was given up: few, and found by indexes of their own. Their
  * payments are read by them; left to itself, PostgreSQL would read every payment and look for the few.
  */
-function overdueLines(mode: Mode, today: Day, standing: Overdue['standing']): SQL {
+function overdueLines(mode: Mode, today: Day, status: Overdue['status']): SQL {
   const late = sql`
     select line_id from agreements where mode = ${mode} and state = 'active' and tries > 0
     union all
     select line_id from agreements where mode = ${mode} and state = 'active' and next_try < ${today}`
   const givenUp = sql`select line_id from agreements where mode = ${mode} and state = 'stopped'`
-  return sql`${payments.lineId} = any (array(${standing === 'late' ? late : givenUp}))`
+  return sql`${payments.lineId} = any (array(${status === 'late' ? late : givenUp}))`
 }
 
 /** Everything late, or given up, whenever it was due, the oldest first, a page at a time. */
 export async function listLate(
   base: Services,
   mode: Mode,
-  { after: last, standing: only, ...query }: v.InferOutput<typeof lateQuery>,
+  { after: last, status: only, ...query }: v.InferOutput<typeof lateQuery>,
 ): Promise<{ payments: MoneyRow[]; next: string | null }> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
@@ -299,7 +299,7 @@ export async function listLate(
     eq(payments.state, 'due'),
     overdueLines(mode, today, only),
     only === 'late' ? lte(payments.due, today) : undefined,
-    eq(standing(today), only),
+    eq(status(today), only),
     beyond(last),
   )
   return pageOf(await readFew(services, today, where))
@@ -324,14 +324,14 @@ export async function paymentsBetween(
   base: Services,
   mode: Mode,
   { from, until }: DaySpan,
-  { standing: only, ...query }: MoneyFilters & { standing?: Standing | undefined },
+  { status: only, ...query }: MoneyFilters & { status?: PaymentStatus | undefined },
 ): Promise<MoneyRow[]> {
   const services = await inMode(base, mode)
   const today = await schoolDay(services)
   const where = and(
     await narrowed(services, mode, query),
     between(payments.due, from, until),
-    only ? eq(standing(today), only) : undefined,
+    only ? eq(status(today), only) : undefined,
   )
   const rows = await readPayments(services, today, where)
   return rows.sort((a, b) => (a.due < b.due ? -1 : a.due > b.due ? 1 : a.number - b.number || a.n - b.n))
@@ -394,7 +394,7 @@ async function readPayments(
       refunded,
       reference: attempts.reference,
       currency: orders.currency,
-      standing: standing(today),
+      status: status(today),
       came: sql<number>`(case when ${orders.state} = 'paid' then 0 else coalesce((
         select sum(t.amount) from transfers t join attempts w on w.id = t.attempt_id
         where w.order_id = ${orders.id} and w.state = 'awaiting' and t.taken_back_at is null), 0) end)::float8`,
@@ -412,8 +412,8 @@ async function readPayments(
   return rows.map(({ count, ...row }) => ({
     ...row,
     of: count,
-    daysLate: WAITED_FOR.has(row.standing) ? Math.max(0, daysBetween(row.due, today)) : 0,
-    nextTry: row.standing === 'late' ? row.nextTry : null,
+    daysLate: WAITED_FOR.has(row.status) ? Math.max(0, daysBetween(row.due, today)) : 0,
+    nextTry: row.status === 'late' ? row.nextTry : null,
   }))
 }
 
@@ -432,5 +432,5 @@ export async function paymentsToCome(base: Services, mode: Mode): Promise<{ rows
     sql`${payments.n} = ${agreements.collected} + 1`,
   )
   const again = (await readPayments(services, today, where)).filter(({ nextTry }) => nextTry !== null)
-  return { rows: [...again, ...rows.filter((row) => row.standing === 'to-come')], schoolName: name }
+  return { rows: [...again, ...rows.filter((row) => row.status === 'to-come')], schoolName: name }
 }

@@ -123,15 +123,15 @@ async function findOfBuyers(services: Services, mode: Mode, today: Day, query: M
     paymentsOfBuyers(services, mode, today, query),
     movedOfBuyers(services, mode, { from, until }, query),
   ])
-  const awaited = rows.filter((row) => row.standing === 'awaited').map(({ due: day, pay }) => ({ day, pay }))
+  const awaited = rows.filter((row) => row.status === 'awaited').map(({ due: day, pay }) => ({ day, pay }))
   const sums = rows
-    .filter(({ due, standing }) => standing !== 'awaited' && due >= from && due <= until)
-    .map(({ due: day, standing, pay }) => {
-      const isPaid = standing === 'paid'
+    .filter(({ due, status }) => status !== 'awaited' && due >= from && due <= until)
+    .map(({ due: day, status, pay }) => {
+      const isPaid = status === 'paid'
       return { day, paid: isPaid ? pay : 0, due: isPaid ? 0 : pay, payments: 1 }
     })
-  const overdue = rows.flatMap(({ due, pay, standing }) =>
-    standing === 'late' || standing === 'given-up' ? [{ day: due, standing, pay, days: daysBetween(due, today) }] : [],
+  const overdue = rows.flatMap(({ due, pay, status }) =>
+    status === 'late' || status === 'given-up' ? [{ day: due, status, pay, days: daysBetween(due, today) }] : [],
   )
   return { sums, moved, awaited, overdue }
 }
@@ -170,10 +170,10 @@ function sumBy(
     sum.awaited += pay
     sum.payments++
   }
-  for (const { day, standing, pay } of overdue.filter(isIn)) {
+  for (const { day, status, pay } of overdue.filter(isIn)) {
     const sum = at(day)
     sum.toCome -= pay
-    if (standing === 'late') sum.late += pay
+    if (status === 'late') sum.late += pay
     else sum.givenUp += pay
   }
   return new Map([...found].sort(([a], [b]) => (a < b ? -1 : 1)))
@@ -181,7 +181,7 @@ function sumBy(
 
 function agesOf(overdue: readonly Overdue[]): Ages {
   const sum = (is: (row: Overdue) => boolean) => overdue.filter(is).reduce((all, { pay }) => all + pay, 0)
-  const isLate = ({ standing }: Overdue) => standing === 'late'
+  const isLate = ({ status }: Overdue) => status === 'late'
   return {
     upToAWeek: sum((row) => isLate(row) && row.days <= 7),
     upToAMonth: sum((row) => isLate(row) && row.days > 7 && row.days <= 30),

@@ -2,10 +2,10 @@ import { eq, sql } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper, type World } from '../../testing/world.ts'
-import { checkOrder } from '../checkout/standing.ts'
-import { changeMethod, payByHand } from '../collecting/byHand.ts'
+import { checkOrder } from '../checkout/status.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { cancelAgreement, moveDue, stopChasing, takeCancelBack } from '../collecting/deeds.ts'
+import { changeMethod, payManually } from '../collecting/manualPayment.ts'
 import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
 import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { movedBetween } from '../ledger/sums.ts'
@@ -103,7 +103,7 @@ describe('the sums', () => {
     await collect()
     const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
     await changeMethod(world.services, wallet.agreementId, card())
-    await payByHand(world.services, plan.agreementId, {
+    await payManually(world.services, plan.agreementId, {
       ...card(),
       agreed: 4300,
       from: 2,
@@ -151,10 +151,10 @@ describe('the sums', () => {
     world.clock.offsetMs += 33 * DAY
     await collect()
     const overdue = await overdueOf(world.db, 'practice', day(), { offer: late.offerId })
-    expect(overdue).toMatchObject([{ standing: 'late', pay: 4300 }])
+    expect(overdue).toMatchObject([{ status: 'late', pay: 4300 }])
     expect(overdue[0]?.days).toBeGreaterThanOrEqual(1)
     const given = await overdueOf(world.db, 'practice', day(), { offer: stopped.offerId })
-    expect(given.map(({ standing, pay }) => [standing, pay]).sort()).toEqual([
+    expect(given.map(({ status, pay }) => [status, pay]).sort()).toEqual([
       ['given-up', 4300],
       ['given-up', 4300],
     ])

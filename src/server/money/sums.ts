@@ -136,7 +136,7 @@ export function purchaseDayOf(quote: typeof orders.quote): SQL<Day> {
 export interface Overdue {
   day: Day
   /** Still tried, or given up: its agreement has stopped. */
-  standing: 'late' | 'given-up'
+  status: 'late' | 'given-up'
   pay: number
   /** Days since it was due; below 0 where it was given up before that. */
   days: number
@@ -169,14 +169,14 @@ export async function overdueOf(
     course ? inArray(payments.offerId, ofCourse) : undefined,
     way ? inArray(agreements.connectionId, byWay) : undefined,
   )
-  const from = (standing: 'late' | 'given-up', where: SQL | undefined) =>
+  const from = (status: 'late' | 'given-up', where: SQL | undefined) =>
     db
       .select({ due: payments.due, pay: sql<number>`sum(${payments.pay})::float8` })
       .from(agreements)
       .innerJoin(payments, unpaid)
       .where(and(narrowed, where))
       .groupBy(payments.due)
-      .then((rows) => rows.map(({ due, pay }) => ({ day: due, standing, pay, days: daysBetween(due, today) })))
+      .then((rows) => rows.map(({ due, pay }) => ({ day: due, status, pay, days: daysBetween(due, today) })))
   const [tried, untried, givenUp] = await Promise.all([
     // Tried and declined: all that is due by today waits for it.
     from('late', and(eq(agreements.state, 'active'), sql`${agreements.tries} > 0`, sql`${payments.due} <= ${today}`)),

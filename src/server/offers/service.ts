@@ -27,7 +27,7 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     db
       .select({ id: offers.id, draft: offers.draft })
       .from(offers)
-      .where(and(eq(offers.productId, offer.productId), isNull(offers.retiredAt), eq(offers.isTrial, false)))
+      .where(and(eq(offers.productId, offer.productId), isNull(offers.retiredAt), eq(offers.isTestPurchase, false)))
       .orderBy(asc(offers.position)),
     waysIn(services, mode),
     countSales(db, id),
@@ -97,7 +97,7 @@ export async function createOffer({ db, now }: Services, courseId: string): Prom
     const [last] = await tx
       .select({ position: max(offers.position) })
       .from(offers)
-      .where(and(eq(offers.productId, courseId), eq(offers.isTrial, false)))
+      .where(and(eq(offers.productId, courseId), eq(offers.isTestPurchase, false)))
     const position = (last?.position ?? -1) + 1
     const blank = newOffer(position === 0 ? 'One payment' : '')
     const { graceDays } = await getSchool(tx)

@@ -5,7 +5,7 @@ import type { Terms } from '../../core/terms/terms.ts'
 import type { AgreementRow, Scheduled } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
-import { orderTitles } from './standing.ts'
+import { orderTitles } from './status.ts'
 
 /** A buyer's agreements with what was paid and what comes when, newest first. */
 export async function plansOf(db: Queryable, personId: string) {

@@ -88,7 +88,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
           const { line, terms, taxRate } = lineOf(payment.lineId)
           const { untilCancelled } = line.quoted
           const numbered = line.quoted.payments.filter((other) => other.n > 0).length
-          const name = namePayment(payment, terms) ?? sayNumber(n, untilCancelled ? null : numbered)
+          const name = namePayment(payment, terms) ?? formatNumber(n, untilCancelled ? null : numbered)
           const day = collectedAt ? dayFor(school, collectedAt) : due
           return { day, what: ofThing(line.title, name), amount, tax, taxRate, method }
         }),
@@ -109,7 +109,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
 }
 
 /** Which of a line's payments it is; `all` null: they go on until cancelled. */
-function sayNumber(n: number, all: number | null): string {
+function formatNumber(n: number, all: number | null): string {
   if (all === null) return say(RECEIPT.paymentNumber, { n })
   return all > 1 ? say(RECEIPT.paymentOf, { n, all }) : RECEIPT.payment
 }

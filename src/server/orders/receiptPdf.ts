@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises'
 import { createRequire } from 'node:module'
 import { dirname, join } from 'node:path'
 import PDFDocument from 'pdfkit'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
@@ -42,7 +42,7 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
   })
   const faces = registerFaces(document, await fontFiles())
   const money = (amount: number) => formatMoney(amount, { ...school, currency: data.currency })
-  const day = (when: string) => sayDay(when, school.language)
+  const day = (when: string) => formatDay(when, school.language)
   const done = collect(document)
   const write = (text: string, options: Options = {}) => writeRuns(document, faces, text, options)
 

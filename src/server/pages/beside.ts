@@ -1,4 +1,4 @@
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { HELD } from '../../core/words/en/notice.ts'
 import { say } from '../../core/words/message.ts'
 import { type Holding, heldAlready, outlasts, sameOffer } from '../access/heldAlready.ts'
@@ -34,7 +34,7 @@ export async function beside(
     if (same?.mayComeBack) back = same.agreementId
     if (!same) kept.push(offer)
   }
-  return { buyable: kept, says: sayHeld(school, held, back, kept.length > 0) }
+  return { buyable: kept, says: formatHeld(school, held, back, kept.length > 0) }
 }
 
 /** The buyer who paid in this browser within the hour, whom it still knows. */
@@ -44,7 +44,7 @@ async function buyerInBrowser(services: Services, courseId: string, visitor: Vis
 }
 
 /** What somebody has of a course, in words, and where they change it. */
-function sayHeld(
+function formatHeld(
   { language }: School,
   held: readonly Holding[],
   back: string | null,
@@ -53,12 +53,12 @@ function sayHeld(
   const goesOn = held.find(({ state }) => state === 'active' || state === 'stopped')
   if (goesOn?.agreementId) {
     const { nextTry } = goesOn
-    const has = nextTry ? say(HELD.paysNext, { day: sayDay(nextTry, language) }) : HELD.pays
+    const has = nextTry ? say(HELD.paysNext, { day: formatDay(nextTry, language) }) : HELD.pays
     const says = canBuy ? say(HELD.overlapOther, { has }) : has
     return { says, label: HELD.payments, href: `/my/plan/${goesOn.agreementId}` }
   }
   const last = held.map(({ closes }) => closes).sort((a, b) => (a === null || (b !== null && a > b) ? -1 : 1))[0]
-  const until = last ? say(HELD.until, { day: sayDay(last, language) }) : HELD.has
+  const until = last ? say(HELD.until, { day: formatDay(last, language) }) : HELD.has
   const has = back ? say(HELD.cancelled, { has: until }) : until
   const says = canBuy ? say(HELD.overlap, { has }) : has
   return back ? { says, label: HELD.uncancel, href: `/my/plan/${back}` } : { says, label: HELD.myCourses, href: '/my' }

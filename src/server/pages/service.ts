@@ -1,14 +1,14 @@
 import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
 import { shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
 import { describeOffer, taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
-import { sayWhole, sayWholes, todayInParts } from '../../core/sentence/sentence.ts'
-import { beginSentence, sayList } from '../../core/sentence/words.ts'
+import { formatWholePrice, formatWholePrices, todayInParts } from '../../core/sentence/sentence.ts'
+import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say, type ValuesOf } from '../../core/words/message.ts'
@@ -71,7 +71,7 @@ async function offersOf(
           terms,
           access,
           quote: said.quote,
-          price: sayWhole(said.spoken),
+          price: formatWholePrice(said.spoken),
           today: todayInParts(said.spoken),
           taxRate: live.taxRate ?? school.taxRate,
           lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
@@ -122,13 +122,13 @@ function shopPrice(offers: readonly ShopOffer[], school: School): string {
   const forAll = offers.filter(({ needs }) => needs === null)
   if (forAll.length === 0) {
     const titles = offers.flatMap(({ needs }) => needs?.courses.map(({ title }) => title) ?? [])
-    return say(CATALOGUE.forMembers, { courses: sayList([...new Set(titles)], 'or') })
+    return say(CATALOGUE.forMembers, { courses: formatList([...new Set(titles)], 'or') })
   }
   const spoken = forAll.flatMap(({ terms, quote }) => {
     const [line] = quote.lines
     return line ? [{ terms, line, money: school }] : []
   })
-  return beginSentence(sayWholes(spoken))
+  return beginSentence(formatWholePrices(spoken))
 }
 
 /** The school's terms of sale. */
@@ -171,14 +171,14 @@ export async function checkoutView(
 ): Promise<ShopView> {
   const page = await findLivePage(services.db, slug)
   if (!page) return missing()
-  const withTrial = visitor.isCreator === true && offerId !== undefined
-  const [course] = await sellableCourses(services.db, { productId: page.productId, withTrial })
+  const withTestPurchase = visitor.isCreator === true && offerId !== undefined
+  const [course] = await sellableCourses(services.db, { productId: page.productId, withTestPurchase })
   if (!course) return missing()
   const offers = shownOn(page.live, await offersOf(services, school, course, visitor, offerId), offerId)
   const ended = endedOffer(services, school, course, offerId)
   if (ended) {
     const others = offers.length > 0 ? [{ label: NOTICE.otherPrices, href: `/buy/${slug}` }] : []
-    return notice(410, filled(NOTICE.offerEnded, { offer: ended.name, day: sayDay(ended.until, school.language) }), [
+    return notice(410, filled(NOTICE.offerEnded, { offer: ended.name, day: formatDay(ended.until, school.language) }), [
       ...others,
       aboutCourse(course.slug),
       ALL_COURSES,
@@ -363,7 +363,7 @@ export async function learnView(
   if (!course?.live) return missing()
   const entry = await checkAccess(services, course.id, visitor)
   const about = aboutCourse(slug)
-  const on = (day: string) => ({ course: course.live?.title ?? '', day: sayDay(day, school.language) })
+  const on = (day: string) => ({ course: course.live?.title ?? '', day: formatDay(day, school.language) })
   const { title, description, lessons } = course.live
   if (entry.state === 'opens-later') {
     return notice(403, filled(NOTICE.opensLater, on(entry.opens)), [about])

@@ -12,7 +12,7 @@ import type { ClientAddress } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { record, recordAll } from '../journal/journal.ts'
-import { agreementStanding, firstAgreement, orderStanding, orderTitles } from '../orders/standing.ts'
+import { agreementStatus, firstAgreement, orderStatusColumns, orderTitles } from '../orders/status.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 import { emailSchema } from '../school/service.ts'
@@ -93,8 +93,8 @@ export async function openPerson(services: Services, mode: Mode, id: string) {
         createdAt: orders.createdAt,
         course: orderTitles.course,
         lines: orderTitles.lines,
-        ...orderStanding,
-        agreement: agreementStanding,
+        ...orderStatusColumns,
+        agreement: agreementStatus,
       })
       .from(orders)
       .leftJoin(agreements, eq(agreements.id, firstAgreement))

@@ -144,7 +144,7 @@ export async function refundLine(
     if (!shares)
       throw fieldProblem(
         '/amount',
-        sayCannot(charges, (of) => formatMoney(of, format)),
+        formatCannot(charges, (of) => formatMoney(of, format)),
       )
     const rows = await storeRefunds(
       tx,
@@ -310,7 +310,7 @@ async function keysOf(db: Queryable, ids: string[]): Promise<string[]> {
 
 const NOTHING_LEFT = 'Nothing is left to refund.'
 
-function sayCannot(charges: readonly RefundableCharge[], money: (amount: number) => string): string {
+function formatCannot(charges: readonly RefundableCharge[], money: (amount: number) => string): string {
   const left = charges.reduce((sum, charge) => sum + charge.left, 0)
   const whole = charges.find((charge) => charge.together !== null && charge.gives === 'whole' && charge.given === 0)
   if (left === 0 && whole) {

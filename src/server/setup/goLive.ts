@@ -1,7 +1,7 @@
 import { and, desc, eq, exists, isNotNull, isNull, sql } from 'drizzle-orm'
 import { newOffer } from '../../core/content/offer.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import { beginSentence, sayList } from '../../core/sentence/words.ts'
+import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import type { TermsKind } from '../../core/terms/terms.ts'
 import { takesCurrency } from '../../core/ways/collects.ts'
 import { sellableCourses } from '../catalogue/sellable.ts'
@@ -58,7 +58,7 @@ export async function goLiveList(services: Services) {
   const missing = kinds.filter((kind) => !practised.has(kind))
   const silent = NEEDED.filter((kind) => !tellingOf(school, kind).isOn)
   const pages = onSale.filter((course) => course.offers.length > 0)
-  const names = sayList(offered.map(({ capabilities }) => capabilities.name))
+  const names = formatList(offered.map(({ capabilities }) => capabilities.name))
   const isConnected = offered.length > 0 && live.uncollected.length === 0
   const checks: LiveCheck[] = [
     {
@@ -69,7 +69,7 @@ export async function goLiveList(services: Services) {
         ? `${names}, each checked with its key.`
         : offered.length === 0
           ? 'Nothing is connected in Live. Switch to Live at the top and connect a gateway there.'
-          : `${names} cannot collect ${sayList(live.uncollected.map(({ name }) => name))}.`,
+          : `${names} cannot collect ${formatList(live.uncollected.map(({ name }) => name))}.`,
       fix: { label: 'Gateways', to: '/studio/setup/gateways' },
     },
     {
@@ -80,8 +80,8 @@ export async function goLiveList(services: Services) {
         kinds.length === 0
           ? 'Nothing is on sale yet.'
           : missing.length === 0
-            ? `${beginSentence(sayList(kinds.map((kind) => KIND_NAMES[kind])))}.`
-            : `Not yet: ${sayList(missing.map((kind) => KIND_NAMES[kind]))}. Buy one of your own courses with a sample card.`,
+            ? `${beginSentence(formatList(kinds.map((kind) => KIND_NAMES[kind])))}.`
+            : `Not yet: ${formatList(missing.map((kind) => KIND_NAMES[kind]))}. Buy one of your own courses with a sample card.`,
       fix: missing.length > 0 ? { label: 'Open the shop', to: '/' } : null,
     },
     {
@@ -115,14 +115,14 @@ export async function goLiveList(services: Services) {
       code: 'tried',
       isDone: trial.paid?.isGivenBack === true,
       title: 'Make one real purchase yourself',
-      detail: sayTrial(trial, (amount) => formatMoney(amount, school)),
+      detail: formatTrial(trial, (amount) => formatMoney(amount, school)),
       fix: null,
     },
   ]
   return { shopMode: school.shopMode, checks, trial }
 }
 
-function sayTrial({ amount, paid }: Trial, money: (amount: number) => string): string {
+function formatTrial({ amount, paid }: Trial, money: (amount: number) => string): string {
   if (paid?.isGivenBack) return `${money(paid.amount)} by ${paid.method ?? 'your method'}, refunded.`
   if (paid)
     return `${money(paid.amount)} paid by ${paid.method ?? 'your method'}. Refund it when you have looked at it.`
@@ -163,7 +163,7 @@ async function trialOf(services: Services): Promise<Trial> {
     })
     .from(orders)
     .innerJoin(orderLines, eq(orderLines.orderId, orders.id))
-    .innerJoin(offers, and(eq(offers.id, orderLines.offerId), offers.isTrial))
+    .innerJoin(offers, and(eq(offers.id, orderLines.offerId), offers.isTestPurchase))
     .innerJoin(attempts, and(eq(attempts.orderId, orders.id), eq(attempts.state, 'collected')))
     .where(and(eq(orders.mode, 'live'), eq(orders.state, 'paid')))
     .orderBy(desc(orders.number))
@@ -189,7 +189,7 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
     const [known] = await tx
       .select()
       .from(offers)
-      .where(and(eq(offers.productId, course.id), offers.isTrial))
+      .where(and(eq(offers.productId, course.id), offers.isTestPurchase))
     const fresh = {
       productId: course.id,
       position: 10_000,
@@ -217,6 +217,6 @@ export async function giveTrialBack(services: Services): Promise<Refunded> {
     access: 'close',
     note: 'My own purchase, to try it',
   })
-  await db.update(offers).set({ onSale: false }).where(eq(offers.isTrial, true))
+  await db.update(offers).set({ onSale: false }).where(eq(offers.isTestPurchase, true))
   return given
 }

@@ -1,6 +1,6 @@
 import { and, asc, count, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import { describeOffer } from '../../core/content/quoteInput.ts'
-import { sayWhyNot, takesCurrency, toCollect, type WhyNot, whyNot } from '../../core/ways/collects.ts'
+import { formatWhyNot, takesCurrency, toCollect, type WhyNot, whyNot } from '../../core/ways/collects.ts'
 import type { Capabilities } from '../../gateways/contract.ts'
 import { allWays } from '../../gateways/registry.ts'
 import { sellableCourses } from '../catalogue/sellable.ts'
@@ -120,7 +120,7 @@ async function askedFor({ db, now }: Services): Promise<Asking[]> {
       const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
       if (!said) return []
       const need = toCollect(said.quote, school.currency, Math.max(said.quote.today.pay, 0))
-      const isFree = need.today === 0 && !need.goesOn
+      const isFree = need.today === 0 && !need.hasLaterPayments
       return isFree ? [] : [{ id, courseId: productId, name: `${course.live.title} · ${live.name}`, need }]
     }),
   )
@@ -131,7 +131,7 @@ function against(way: Capabilities, asking: Asking[], school: School): CannotCol
   for (const { need, ...offer } of asking) {
     const why = whyNot(way, need)
     if (!why) continue
-    const entry = found.get(why) ?? { why, says: sayWhyNot(why, way, school), offers: [] }
+    const entry = found.get(why) ?? { why, says: formatWhyNot(why, way, school), offers: [] }
     entry.offers.push(offer)
     found.set(why, entry)
   }
@@ -160,7 +160,7 @@ export async function whatStops(base: Services, mode: Mode, adapter: string) {
     overdueOf(db, mode, today, { way: adapter }),
   ])
   const due = sums.reduce((sum, of) => sum + of.due, 0)
-  const givenUp = overdue.filter(({ standing }) => standing === 'given-up').reduce((sum, { pay }) => sum + pay, 0)
+  const givenUp = overdue.filter(({ status }) => status === 'given-up').reduce((sum, { pay }) => sum + pay, 0)
   return {
     agreements: running?.agreements ?? 0,
     next: running?.next ?? null,

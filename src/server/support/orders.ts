@@ -6,7 +6,7 @@ import { namePayment } from '../../core/sentence/sentence.ts'
 import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
-import { manualPaymentOn } from '../collecting/byHand.ts'
+import { manualPaymentOn } from '../collecting/manualPayment.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
@@ -26,7 +26,7 @@ import { movedOfMode } from '../ledger/sums.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { BY_LINE } from '../orders/bought.ts'
 import { termsOf } from '../orders/plans.ts'
-import { agreementStanding, firstAgreement, orderStanding, orderTitles } from '../orders/standing.ts'
+import { agreementStatus, firstAgreement, orderStatusColumns, orderTitles } from '../orders/status.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -88,8 +88,8 @@ async function readOrders(
       buyer: people.name,
       email: people.email,
       ...orderTitles,
-      ...orderStanding,
-      agreement: agreementStanding,
+      ...orderStatusColumns,
+      agreement: agreementStatus,
     })
     .from(orders)
     .innerJoin(people, eq(people.id, orders.personId))
@@ -157,7 +157,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       duplicateOf: orders.duplicateOf,
       createdAt: orders.createdAt,
       paidAt: orders.paidAt,
-      ...orderStanding,
+      ...orderStatusColumns,
       person: { id: people.id, name: people.name, email: people.email },
     })
     .from(orders)

@@ -10,8 +10,8 @@ import { THREE_PARTS } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { attemptKey } from '../charging/attemptKey.ts'
 import { placeOrder } from '../checkout/place.ts'
-import { payByHand } from '../collecting/byHand.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
+import { payManually } from '../collecting/manualPayment.ts'
 import { connect, type Database } from '../db/client.ts'
 import { agreements, attempts, grants, orders, payments, sessions, unknownPayments } from '../db/schema/index.ts'
 import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
@@ -154,7 +154,7 @@ describe('a backup that is put back in the middle of collecting', () => {
     expect(await paid(db, life.planOrder)).toEqual([1, 2])
     world.clock.offsetMs = 2 * MONTH
     const again = { connectionId: null, token: '', agreed: 4300, from: 3, to: 3, requestKey: crypto.randomUUID() }
-    expect(await payByHand(services, life.agreementId, again)).toEqual({ state: 'paid' })
+    expect(await payManually(services, life.agreementId, again)).toEqual({ state: 'paid' })
     expect(capturedFor(life.title)).toBe(3)
   })
 

@@ -1,4 +1,4 @@
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { LEARN } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import type { LearnView, ShopPage } from '../../server/client.ts'
@@ -39,8 +39,8 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
           {(renews ?? closes) && (
             <p className="mt-3 px-2.5 text-[13.5px] text-ink-2">
               {renews
-                ? say(LEARN.renews, { day: sayDay(renews, page.school.language) })
-                : say(LEARN.until, { day: sayDay(closes ?? '', page.school.language) })}
+                ? say(LEARN.renews, { day: formatDay(renews, page.school.language) })
+                : say(LEARN.until, { day: formatDay(closes ?? '', page.school.language) })}
             </p>
           )}
         </nav>

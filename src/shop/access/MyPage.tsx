@@ -1,11 +1,11 @@
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { MY } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { sayWith } from '../../ui/sayWith.ts'
-import { PlanTimeline, sayPlan } from '../collecting/plan.tsx'
+import { formatPlan, PlanTimeline } from '../collecting/plan.tsx'
 import { Part } from '../Part.tsx'
 import { Details } from '../people/Details.tsx'
 
@@ -68,7 +68,7 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
               >
                 <span className="min-w-0">{say(MY.receipt, { number, course })}</span>
                 <span className="text-[14px] text-ink-2">
-                  {paidOn && sayDay(paidOn, page.school.language)} ·{' '}
+                  {paidOn && formatDay(paidOn, page.school.language)} ·{' '}
                   <a className="link" href={`/thanks/${id}/receipt.pdf`} target="_blank" rel="noopener">
                     {MY.pdf}
                   </a>
@@ -94,7 +94,7 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
           {plan.state === 'active' || plan.state === 'stopped' ? MY.manage : MY.details}
         </a>
       </div>
-      <p className="mt-1 mb-2 text-ink-2">{sayPlan(plan, money)}</p>
+      <p className="mt-1 mb-2 text-ink-2">{formatPlan(plan, money)}</p>
       <PlanTimeline plan={plan} language={language} />
     </section>
   )
@@ -102,7 +102,7 @@ function Plan({ plan, language }: { plan: PlanShown; language: string }) {
 
 function until(course: MyView['courses'][number], language: string): string {
   const { state, opens, closes, lessons, owes, renews, hangsOnPayments } = course
-  const on = (day: string) => ({ lessons: say(MY.lessons, { count: lessons }), day: sayDay(day, language) })
+  const on = (day: string) => ({ lessons: say(MY.lessons, { count: lessons }), day: formatDay(day, language) })
   if (state === 'opens-later' && opens) return say(MY.opensOn, on(opens))
   if (owes && closes) return say(MY.paused, on(closes))
   if (renews) return say(MY.renews, on(renews))

@@ -1,10 +1,10 @@
 import { type ReactNode, useRef } from 'react'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { Quote } from '../../core/quote/types.ts'
-import { sayPayButton } from '../../core/sentence/sentence.ts'
-import { sayList } from '../../core/sentence/words.ts'
+import { formatPayButton } from '../../core/sentence/sentence.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { say } from '../../core/words/message.ts'
 import type { CheckoutView, Needs, PaymentMethod, ShopOffer, ShopPage } from '../../server/client.ts'
@@ -17,7 +17,7 @@ import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { CardFrame } from './CardFrame.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { Held, SLIP } from './Slip.tsx'
-import { goesOn, useCheckout } from './useCheckout.ts'
+import { hasLaterPayments, useCheckout } from './useCheckout.ts'
 import { Ways } from './Ways.tsx'
 
 /** What is bought, by whom, how it is paid, and what happens when: all that the browser takes over of the checkout. */
@@ -26,7 +26,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
   const checkout = useCheckout(page, first, frame)
   const { view, offer, phase, message, errors, pay, ways, way, shownWay } = checkout
   if (!offer) return null
-  const hasLater = goesOn(offer)
+  const hasLater = hasLaterPayments(offer)
   const isBusy = phase.kind !== 'idle' && phase.kind !== 'elsewhere'
   // A price that is being typed may be 0 for a moment: what was entered for the card stays.
   const isOwnPrice = offer.terms.kind === 'openPrice'
@@ -207,7 +207,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
               {!isBusy
                 ? checkout.priceProblem
                   ? CHECKOUT.pay
-                  : sayButton(page, way, pay, hasLater)
+                  : formatButton(page, way, pay, hasLater)
                 : phase.kind === 'checking'
                   ? CHECKOUT.waiting
                   : CHECKOUT.busy}
@@ -316,15 +316,15 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
 
 /** The courses of which one must be held, in words. */
 function coursesOf({ courses }: Needs): string {
-  return sayList(
+  return formatList(
     courses.map(({ title }) => title),
     'or',
   )
 }
 
 /** What the button says: that it is paid now, that the buyer goes on elsewhere, or that they order and transfer it. */
-function sayButton({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
-  if (pay === 0 || !way || way.style === 'embedded') return sayPayButton(pay, hasLater, school)
+function formatButton({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
+  if (pay === 0 || !way || way.style === 'embedded') return formatPayButton(pay, hasLater, school)
   const money = formatMoney(pay, school)
   return way.style === 'redirect'
     ? say(CHECKOUT.goThere, { gateway: way.gateway, money })
@@ -373,7 +373,7 @@ function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
   const year = quote.purchaseDay.slice(0, 4)
   const shown = quote.later.slice(0, MAX_ROWS)
   const rest = quote.later.length - shown.length
-  const day = (when: string) => sayDay(when, school.language, year)
+  const day = (when: string) => formatDay(when, school.language, year)
   const opensLater = line && line.opens > quote.purchaseDay ? line.opens : null
   const lasts =
     offer.access.lasts === 'whilePaying'

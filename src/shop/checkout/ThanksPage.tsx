@@ -1,7 +1,7 @@
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
-import { sayList } from '../../core/sentence/words.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { THANKS } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
@@ -49,10 +49,15 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
               ? say(THANKS.several, { number: view.bought.length })
               : first.isOpen
                 ? say(THANKS.isOpen, { course: first.course.title })
-                : say(THANKS.opensOn, { course: first.course.title, day: sayDay(first.opens, page.school.language) })}
+                : say(THANKS.opensOn, {
+                    course: first.course.title,
+                    day: formatDay(first.opens, page.school.language),
+                  })}
           </h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
-            {!several && first?.closes && `${say(THANKS.closes, { day: sayDay(first.closes, page.school.language) })} `}
+            {!several &&
+              first?.closes &&
+              `${say(THANKS.closes, { day: formatDay(first.closes, page.school.language) })} `}
             {sayWith(THANKS.receiptSent, { email: <Email view={view} /> })}
           </p>
           {several && (
@@ -105,7 +110,7 @@ function Email({ view }: { view: ThanksView }) {
 /** One of several things, below its title. */
 function howItStands(thing: Bought, page: ShopPage): string {
   const { offer, opens, closes, hasEnded, isOpen } = thing
-  const day = (when: string) => sayDay(when, page.school.language)
+  const day = (when: string) => formatDay(when, page.school.language)
   if (hasEnded && closes) return say(THANKS.lineEnded, { day: day(closes), school: page.school.name })
   if (isOpen) {
     return closes ? say(THANKS.lineOpenUntil, { offer, day: day(closes) }) : say(THANKS.lineOpen, { offer })
@@ -117,7 +122,7 @@ function howItStands(thing: Bought, page: ShopPage): string {
 
 /** The titles of what was bought, as they stand in a sentence. */
 function titlesOf({ bought }: ThanksView): string {
-  return sayList(bought.map(({ course }) => course.title))
+  return formatList(bought.map(({ course }) => course.title))
 }
 
 /** The money came after another order had opened the course. */
@@ -146,7 +151,7 @@ function EndedSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
           <h1 className="text-[28px] md:text-[34px]">
             {say(THANKS.ended, {
               courses: titlesOf(view),
-              day: sayDay(view.bought[0]?.closes ?? '', page.school.language),
+              day: formatDay(view.bought[0]?.closes ?? '', page.school.language),
             })}
           </h1>
           <p className="mt-3 max-w-[52ch] text-[16px] text-ink-2">
@@ -237,7 +242,7 @@ function opensOnceIt(view: ThanksView, page: ShopPage): string {
   const [first] = view.bought
   if (view.bought.length > 1) return say(THANKS.severalOpen, { courses })
   return first && !first.isOpen
-    ? say(THANKS.opensOnOnce, { courses, day: sayDay(first.opens, page.school.language) })
+    ? say(THANKS.opensOnOnce, { courses, day: formatDay(first.opens, page.school.language) })
     : say(THANKS.opensAsSoon, { courses })
 }
 
@@ -280,7 +285,7 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
             </div>
           ))}
       </dl>
-      {quote.later.length > 0 && <p className="mt-3 text-ink-2">{sayNext(quote, school)}</p>}
+      {quote.later.length > 0 && <p className="mt-3 text-ink-2">{formatNext(quote, school)}</p>}
       {view.receiptPdf && (
         <p className="mt-3">
           <a className="link" href={view.receiptPdf} target="_blank" rel="noopener">
@@ -291,21 +296,23 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
       <p className="mt-3 flex flex-wrap items-center gap-x-2">
         <State shape="received">{pay > 0 ? THANKS.received : THANKS.nothingDue}</State>
         {view.order.paidOn && (
-          <span className="text-ink-2">{sayPaidOn(sayDay(view.order.paidOn, school.language), view.order.method)}</span>
+          <span className="text-ink-2">
+            {formatPaidOn(formatDay(view.order.paidOn, school.language), view.order.method)}
+          </span>
         )}
       </p>
     </section>
   )
 }
 
-function sayPaidOn(day: string, method: string | null): string {
+function formatPaidOn(day: string, method: string | null): string {
   return method ? say(THANKS.paidOnBy, { day, method }) : day
 }
 
 /** The next payment, and how the later ones go on; where no few words can say it, their dates do. */
-function sayNext(quote: ThanksView['quote'], school: MoneyFormat & { language: string }): string {
+function formatNext(quote: ThanksView['quote'], school: MoneyFormat & { language: string }): string {
   const [next] = quote.later
-  const values = { money: formatMoney(next?.pay ?? 0, school), day: sayDay(next?.due ?? '', school.language) }
+  const values = { money: formatMoney(next?.pay ?? 0, school), day: formatDay(next?.due ?? '', school.language) }
   if (quote.committed !== null) return say(THANKS.nextInAll, { ...values, all: formatMoney(quote.committed, school) })
   return say(isOneUntilCancelled(quote) ? THANKS.nextEndless : THANKS.next, values)
 }

@@ -12,6 +12,6 @@ const WHY: Record<string, string> = {
 }
 
 /** Why a payment did not come, and what to do, in words for the buyer. */
-export function sayDeclined(reason: string): string {
+export function formatDeclined(reason: string): string {
   return WHY[reason] ?? DECLINED.refused
 }

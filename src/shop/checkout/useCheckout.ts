@@ -11,7 +11,7 @@ import type { CheckoutView, PaymentMethod, Placed, ShopOffer, ShopPage } from '.
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { keepBasket, keptBasket } from './basket.ts'
-import { sayDeclined } from './declined.ts'
+import { formatDeclined } from './declined.ts'
 import { type Tokenised, tokenise } from './GatewayFields.ts'
 import { useServerQuote } from './useServerQuote.ts'
 
@@ -36,7 +36,7 @@ export interface FieldErrors {
 const ASK_AGAIN_MS = 1500
 
 /** Whether payments come after today. */
-export function goesOn({ quote }: ShopOffer): boolean {
+export function hasLaterPayments({ quote }: ShopOffer): boolean {
   return quote.committed === null || quote.later.length > 0
 }
 
@@ -66,7 +66,7 @@ function saidOf(estimate: OwnPrice, answer: NonNullable<ReturnType<typeof useSer
 }
 
 /** From which price on somebody can be paid at all. */
-function sayTooSmall(ways: readonly PaymentMethod[], { school }: ShopPage): string | undefined {
+function formatTooSmall(ways: readonly PaymentMethod[], { school }: ShopPage): string | undefined {
   const least = ways.map(({ can }) => can.smallest[school.currency] ?? 1)
   return least.length === 0 ? undefined : say(CHECKOUT.minimum, { money: formatMoney(Math.min(...least), school) })
 }
@@ -103,7 +103,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const ways = offer ? waysFor(view.ways, offer, pay, page).map((way) => ({ ...way, isDown: isIn(downIds, way) })) : []
   const way = ways.find(({ connectionId }) => connectionId === wayId) ?? ways.find(({ isDown }) => !isDown) ?? ways[0]
   // A price that no payment method takes is said at its field; what was entered for the card stays meanwhile.
-  const own = read && !read.why && pay > 0 && !way ? { ...read, why: sayTooSmall(view.ways, page) } : read
+  const own = read && !read.why && pay > 0 && !way ? { ...read, why: formatTooSmall(view.ways, page) } : read
   const lastWay = useRef(way)
   lastWay.current = way ?? lastWay.current
 
@@ -129,7 +129,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         return leadOn(await ask(placed.orderId), cameBack)
       case 'declined':
         isBusy.current = false
-        setMessage(sayDeclined(placed.reason))
+        setMessage(formatDeclined(placed.reason))
         setPhase({ kind: 'idle' })
     }
   }
@@ -177,7 +177,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setPhase({ kind: 'sending' })
     try {
       let payment: { connectionId: string; token: string } | null = null
-      if ((pay > 0 || goesOn(offer)) && way) {
+      if ((pay > 0 || hasLaterPayments(offer)) && way) {
         const card = await tokenOf(way)
         if (!card.ok) {
           isBusy.current = false
@@ -235,7 +235,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const walkAway = () => {
     isBusy.current = false
     setPhase({ kind: 'idle' })
-    setMessage(sayDeclined('abandoned'))
+    setMessage(formatDeclined('abandoned'))
   }
 
   // Kept as it is typed and chosen, once what was kept before has been read.

@@ -1,5 +1,5 @@
 import { useRef, useState } from 'react'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { PLAN } from '../../core/words/en/plan.ts'
 import { say } from '../../core/words/message.ts'
@@ -11,7 +11,7 @@ import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
 import { Ways } from '../checkout/Ways.tsx'
 import { Sheet } from '../Sheet.tsx'
-import { PlanTimeline, sayPlan } from './plan.tsx'
+import { formatPlan, PlanTimeline } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
 
 /** What the buyer is about: paying by another method, by what is kept, giving another method. */
@@ -27,7 +27,7 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
   const [doing, setDoing] = useState<Doing>(isDue ? 'pay' : null)
   const ways = doing === 'method' ? plan.keepers : view.ways
   const way = plan.wayIn(ways)
-  const day = (when: string) => sayDay(when, page.school.language)
+  const day = (when: string) => formatDay(when, page.school.language)
   const isBusy = plan.phase.kind !== 'idle' && plan.phase.kind !== 'elsewhere'
   const isByKept = BY_KEPT.includes(doing)
   const toPay = doing === 'rest' || doing === 'rest-kept' ? view.rest : view.toPay
@@ -37,7 +37,7 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
     <Sheet narrow>
       <span className={`mb-3 block h-[6px] rounded-[2px] ${CLOTH_CLASS[view.course.cloth]}`} />
       <h1 className="text-[24px]">{say(PLAN.title, { course: view.course.title, offer: view.offer })}</h1>
-      <p className="mt-1.5 mb-3 text-ink-2">{sayPlan(view, money)}</p>
+      <p className="mt-1.5 mb-3 text-ink-2">{formatPlan(view, money)}</p>
       <PlanTimeline plan={view} language={page.school.language} />
       {view.shut && view.state !== 'completed' && (
         <p className="mt-2 text-[14px]">
@@ -205,7 +205,7 @@ function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: Ch
         <div className="mt-3 rounded-lg bg-sheet-2 px-4 py-3">
           <p className="mb-3">
             {view.openUntilIfCancelled
-              ? say(PLAN.cancelOpenUntil, { day: sayDay(view.openUntilIfCancelled, money.language) })
+              ? say(PLAN.cancelOpenUntil, { day: formatDay(view.openUntilIfCancelled, money.language) })
               : PLAN.cancelStaysOpen}
           </p>
           <div className="flex gap-2">

@@ -1,4 +1,4 @@
-import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatDay, formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { PLAN_SAYS } from '../../core/words/en/plan.ts'
 import { say } from '../../core/words/message.ts'
@@ -15,7 +15,7 @@ const KNOTS: Record<PlanPayment['state'], TimelinePointState> = {
 }
 
 /** What was paid once to begin, and is no regular payment: "Set-up fee €24.00". */
-function sayNamed(payments: readonly PlanPayment[], money: MoneyFormat): string {
+function formatNamed(payments: readonly PlanPayment[], money: MoneyFormat): string {
   return payments
     .flatMap(({ name, pay }) => (name ? [say(PLAN_SAYS.named, { name, money: formatMoney(pay, money) })] : []))
     .join(', ')
@@ -28,7 +28,7 @@ export function PlanTimeline({ plan, language }: { plan: Told; language: string 
   return (
     <Timeline
       start={first}
-      startLabel={sayDayShort(first)}
+      startLabel={formatDayShort(first)}
       points={plan.payments.map(({ due, pay, state }) => ({
         day: due,
         amount: formatMoney(pay, money, true),
@@ -42,14 +42,14 @@ export function PlanTimeline({ plan, language }: { plan: Told; language: string 
 }
 
 /** What was paid, and what comes next, in a sentence or two. */
-export function sayPlan({ payments, next, method, state, endless }: Told, money: MoneyFormat): string {
+export function formatPlan({ payments, next, method, state, endless }: Told, money: MoneyFormat): string {
   const sum = (list: PlanPayment[]) =>
     formatMoney(
       list.reduce((all, { pay }) => all + pay, 0),
       money,
     )
   const paid = payments.filter((payment) => payment.state === 'collected')
-  const named = sayNamed(payments, money)
+  const named = formatNamed(payments, money)
   const values = { paid: sum(paid), all: sum(payments), named }
   const alone = say(named ? PLAN_SAYS.paidNamed : PLAN_SAYS.paid, values)
   const came = endless || state === 'cancelled' ? alone : say(named ? PLAN_SAYS.paidOfNamed : PLAN_SAYS.paidOf, values)
@@ -62,7 +62,7 @@ export function sayPlan({ payments, next, method, state, endless }: Told, money:
       return say(PLAN_SAYS.stopped, { paid: came })
     case 'active': {
       if (!next) return came
-      const following = { paid: came, money: formatMoney(next.pay, money), day: sayDay(next.on, money.language) }
+      const following = { paid: came, money: formatMoney(next.pay, money), day: formatDay(next.on, money.language) }
       if (!method) return say(next.isAgain ? PLAN_SAYS.again : PLAN_SAYS.next, following)
       return say(next.isAgain ? PLAN_SAYS.againBy : PLAN_SAYS.nextBy, { ...following, method })
     }

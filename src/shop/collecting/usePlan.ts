@@ -6,7 +6,7 @@ import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
-import { sayDeclined } from '../checkout/declined.ts'
+import { formatDeclined } from '../checkout/declined.ts'
 import { tokenise } from '../checkout/GatewayFields.ts'
 import { forgetBack } from '../checkout/useCheckout.ts'
 
@@ -104,7 +104,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       case 'declined':
         // That request has its answer; trying again is another one.
         requestKey.current = newRequestKey()
-        return giveUp(sayDeclined(paid.reason))
+        return giveUp(formatDeclined(paid.reason))
       case 'confirming':
         if (!paid.isElsewhere) return setPhase({ kind: 'confirming', url: paid.url })
         if (!cameBack) return location.assign(paid.url)
@@ -170,6 +170,6 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       setPhase({ kind: 'checking' })
       await leadOn(await ask())
     },
-    walkAway: () => giveUp(sayDeclined('abandoned')),
+    walkAway: () => giveUp(formatDeclined('abandoned')),
   }
 }

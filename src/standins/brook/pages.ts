@@ -1,7 +1,7 @@
 import { Hono } from 'hono'
 import { html } from 'hono/html'
 import * as v from 'valibot'
-import { type ApprovalLook, answerButton, approvalPage, sayAmount } from '../approval.ts'
+import { type ApprovalLook, answerButton, approvalPage, formatAmount } from '../approval.ts'
 import type { EventSender } from '../events.ts'
 import { keyIn, PAYMENT_FIELDS, providerApi, read } from '../provider/api.ts'
 import { Refusal } from '../provider/books.ts'
@@ -74,7 +74,7 @@ export function brookTransfer(books: TransferBooks, events: EventSender, world: 
         LOOK,
         'Your bank',
         html`
-        <h1>Send ${sayAmount(payment.amount, payment.currency)} to ${books.accounts.get(payment.account)?.name ?? ''}?</h1>
+        <h1>Send ${formatAmount(payment.amount, payment.currency)} to ${books.accounts.get(payment.account)?.name ?? ''}?</h1>
         <p class="muted">${payment.reference}</p>
         <p>It leaves your account now, and is there in about ${HOURS_ON_ITS_WAY} hours.</p>
         <form method="post" action="/brook/send/${payment.id}?s=${c.req.query('s') ?? ''}">

@@ -1,7 +1,7 @@
 import { Hono } from 'hono'
 import { html } from 'hono/html'
 import * as v from 'valibot'
-import { type ApprovalLook, answerButton, approvalPage, sayAmount } from '../approval.ts'
+import { type ApprovalLook, answerButton, approvalPage, formatAmount } from '../approval.ts'
 import type { EventSender } from '../events.ts'
 import { keyIn, PAYMENT_FIELDS, providerApi, read } from '../provider/api.ts'
 import { Refusal } from '../provider/books.ts'
@@ -58,9 +58,9 @@ export function moorWallet(books: WalletBooks, events: EventSender, world: World
         LOOK,
         'Approve',
         html`
-        <h1>Pay ${sayAmount(amount, currency)} to ${books.accounts.get(payment.account)?.name ?? ''}?</h1>
+        <h1>Pay ${formatAmount(amount, currency)} to ${books.accounts.get(payment.account)?.name ?? ''}?</h1>
         <p class="muted">${reference}</p>
-        ${keep ? html`<p>By approving you also let them charge later payments, up to ${sayAmount(limit, currency)} each, until you end it in your wallet.</p>` : ''}
+        ${keep ? html`<p>By approving you also let them charge later payments, up to ${formatAmount(limit, currency)} each, until you end it in your wallet.</p>` : ''}
         <form method="post" action="/moor/approve/${payment.id}?s=${c.req.query('s') ?? ''}">
           ${
             mode === 'practice'

@@ -2,8 +2,8 @@ import { CalendarDays } from 'lucide-react'
 import { Popover } from 'radix-ui'
 import { useEffect, useRef, useState } from 'react'
 import { DayPicker } from 'react-day-picker'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { readDay } from '../../core/calendar/readDay.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
 import './dayField.css'
 
 interface DayFieldProps {
@@ -30,7 +30,7 @@ const UNREAD = 'Write a date, like 4 December 2026 or 2026-12-04.'
 
 /** A day, typed in everyday ways or chosen in a calendar, and said as the school says days. What cannot be read stays. */
 export function DayField({ value, language, today, className = '', wiring, onChange, onUnread }: DayFieldProps) {
-  const said = value ? sayDay(value, language) : ''
+  const said = value ? formatDay(value, language) : ''
   const [text, setText] = useState(said)
   const [isOpen, setOpen] = useState(false)
   const known = useRef(value)
@@ -97,7 +97,7 @@ export function DayField({ value, language, today, className = '', wiring, onCha
               if (!date) return
               const day = dayOf(date)
               choose(day)
-              setText(sayDay(day, language))
+              setText(formatDay(day, language))
               setOpen(false)
             }}
           />

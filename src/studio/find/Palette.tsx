@@ -4,7 +4,7 @@ import { type ReactNode, useState } from 'react'
 import { useLocation, useNavigate } from 'react-router'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
-import { sayWorth } from '../orders/words.ts'
+import { formatWorth } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useShortPrice } from '../sell/shortPrice.ts'
 import { useSession, useSignOut, useSwitchMode } from '../session/session.ts'
@@ -79,7 +79,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
           key={order.id}
           id={`order ${order.id}`}
           name={`${order.number} · ${order.buyer}, ${order.course}`}
-          note={sayWorth(order, school)}
+          note={formatWorth(order, school)}
           onSelect={() => go(`/studio/orders/${order.id}`)}
         />
       ))}

@@ -3,7 +3,7 @@ import { DropdownMenu } from 'radix-ui'
 import { useEffect, useState } from 'react'
 import { NavLink, Outlet, useNavigate } from 'react-router'
 import { Toaster } from 'sonner'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { Acorn } from '../../ui/Acorn.tsx'
 import { classes } from '../../ui/classes.ts'
 import { StateMark } from '../../ui/State.tsx'
@@ -128,7 +128,7 @@ function ModeMenu() {
           ? 'You are in Practice: no real money, sample cards.'
           : 'You are in Live: real orders and money.'}{' '}
         Visitors buy in {school.shopMode === 'practice' ? 'Practice' : 'Live'}.
-        {days > 0 && ` The practice clock runs ahead: it shows ${sayDay(today, school.language)}.`}
+        {days > 0 && ` The practice clock runs ahead: it shows ${formatDay(today, school.language)}.`}
       </DropdownMenu.Label>
       <MenuItem onSelect={() => switchMode.mutate(other)}>Switch to {other === 'live' ? 'Live' : 'Practice'}</MenuItem>
       <MenuItem onSelect={() => navigate('/studio/setup/practice')}>Move practice time…</MenuItem>

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { MessageKind } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
@@ -43,7 +43,7 @@ export function MessageRow({ message }: { message: MessageShown }) {
         </State>
         <span className="text-ink-2">
           {state === 'sent'
-            ? `sent ${sayMoment(sentAt ?? createdAt, school.timeZone)}`
+            ? `sent ${formatMoment(sentAt ?? createdAt, school.timeZone)}`
             : state === 'failed'
               ? `could not be sent so far: ${error}`
               : state === 'dropped'
@@ -95,7 +95,7 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
   return (
     <Dialog
       title={data.subject}
-      text={`Sent to ${data.to}${data.sentAt ? `, ${sayMoment(data.sentAt, school.timeZone)}` : ''}. One-time links do not work here.`}
+      text={`Sent to ${data.to}${data.sentAt ? `, ${formatMoment(data.sentAt, school.timeZone)}` : ''}. One-time links do not work here.`}
       onClose={onClose}
     >
       <iframe

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { toast } from 'sonner'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { atGateway, BANK, DISPUTES, OVERPAID, PREPAID, VAT } from '../../core/ledger/accounts.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
@@ -67,7 +67,7 @@ export function AccountsBench({ accounts: { balances, payouts, products }, money
           {payouts.map(({ id, day, way, amount, currency, note }) => (
             <li key={id} className="flex flex-wrap items-baseline justify-between gap-x-4 border-b border-line py-2">
               <span>
-                {sayDay(day, money.language)}, from {nameOf(way)}
+                {formatDay(day, money.language)}, from {nameOf(way)}
                 {note && <span className="text-ink-3"> · {note}</span>}
               </span>
               <span className="inline-flex items-baseline gap-4">

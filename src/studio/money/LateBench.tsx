@@ -77,12 +77,12 @@ function Group({ title, amount, children }: { title: string; amount: string; chi
 }
 
 /** What is late, or was given up, as far as it was asked for, and the way to more. */
-function useLate(standing: 'late' | 'given-up', query: MoneyQuery) {
+function useLate(status: 'late' | 'given-up', query: MoneyQuery) {
   const { mode } = useSession()
   const list = useInfiniteQuery({
-    queryKey: ['money-late', mode, standing, query],
+    queryKey: ['money-late', mode, status, query],
     initialPageParam: undefined as string | undefined,
-    queryFn: ({ pageParam }) => loadLate(standing, pageParam, query),
+    queryFn: ({ pageParam }) => loadLate(status, pageParam, query),
     getNextPageParam: (page) => page.next ?? undefined,
     placeholderData: keepPreviousData,
   })

@@ -1,10 +1,10 @@
 import { addDays, type Day } from '../../core/calendar/day.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { classes } from '../../ui/classes.ts'
 import { StateMark, type StateShape } from '../../ui/State.tsx'
 import type { DaySums } from './queries.ts'
-import { sayMonth, spanOfMonth } from './span.ts'
+import { formatMonth, spanOfMonth } from './span.ts'
 
 interface MoneyCalendarProps {
   /** "2026-11" */
@@ -22,7 +22,7 @@ const WEEKDAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Satur
 export function MoneyCalendar({ month, days, today, money, chosen, choose }: MoneyCalendarProps) {
   return (
     <table className="w-full table-fixed border-collapse text-[13px]">
-      <caption className="sr-only">{sayMonth(month)}, day by day</caption>
+      <caption className="sr-only">{formatMonth(month)}, day by day</caption>
       <thead>
         <tr>
           {WEEKDAYS.map((name) => (
@@ -97,7 +97,7 @@ function DayCell({ day, isToday, sums, money, isChosen, choose }: DayCellProps) 
       )}
     >
       <span className="sr-only">
-        {sayDay(day, 'en-GB')}: {there.map(([, word, amount]) => `${formatMoney(amount, money)} ${word}`).join(', ')}
+        {formatDay(day, 'en-GB')}: {there.map(([, word, amount]) => `${formatMoney(amount, money)} ${word}`).join(', ')}
       </span>
       <span aria-hidden="true">
         {number}

@@ -2,7 +2,7 @@ import { type Day, later } from '../../core/calendar/day.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { ListOf } from './lists.ts'
 import type { SpanData, Sums } from './queries.ts'
-import { addressOf, type DaySpan, sayMonth, spanOfMonth } from './span.ts'
+import { addressOf, type DaySpan, formatMonth, spanOfMonth } from './span.ts'
 
 interface MonthTableProps {
   isMoved: boolean
@@ -78,7 +78,7 @@ export function MonthTable({ isMoved, span, sums: { months, total }, money, go }
                   className="link text-left whitespace-nowrap"
                   onClick={() => go(addressOf(within(spanOfMonth(month), span)))}
                 >
-                  {sayMonth(month)}
+                  {formatMonth(month)}
                 </button>
               </td>
               {cells(sums, within(spanOfMonth(month), span))}

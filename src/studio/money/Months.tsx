@@ -5,7 +5,7 @@ import { useMoney } from '../session/session.ts'
 import { type MoneyQuery, NarrowTo } from './NarrowTo.tsx'
 import type { Ages, Month } from './queries.ts'
 import { SpanForm } from './SpanForm.tsx'
-import { addressOf, type DaySpan, monthOf, sayMonthShort, spanOfMonth } from './span.ts'
+import { addressOf, type DaySpan, formatMonthShort, monthOf, spanOfMonth } from './span.ts'
 
 interface MonthsProps {
   months: Month[]
@@ -73,7 +73,7 @@ export function Months({ months, today, isLate, isAccounts, span, complaint, age
               )}
             >
               <span>
-                {sayMonthShort(month.month, today)}
+                {formatMonthShort(month.month, today)}
                 <span className="sr-only">
                   : {formatMoney(month.expected, money)} due, {formatMoney(month.received, money)} received
                 </span>

@@ -1,4 +1,4 @@
-import { sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { classes } from '../../ui/classes.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
@@ -59,7 +59,7 @@ export function MovementsTable({ rows, money, chosen, choose }: MovementsProps) 
                 key={`${row.transaction} ${row.lineId}`}
                 className={orderId !== null && orderId === chosen ? 'bg-acorn-soft' : 'hover:bg-sheet-2'}
               >
-                <td className="pl-1.5 whitespace-nowrap">{sayDayShort(row.day)}</td>
+                <td className="pl-1.5 whitespace-nowrap">{formatDayShort(row.day)}</td>
                 <td>
                   {orderId && (
                     <button

@@ -1,11 +1,11 @@
 import { BarController, BarElement, CategoryScale, Chart, LinearScale, Tooltip } from 'chart.js'
 import { useEffect, useRef } from 'react'
 import { addDays, after } from '../../core/calendar/day.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { Month } from './queries.ts'
-import { sayMonthShort } from './span.ts'
+import { formatMonthShort } from './span.ts'
 
 Chart.register(CategoryScale, LinearScale, BarController, BarElement, Tooltip)
 Chart.defaults.font.family = '"Instrument Sans Variable", sans-serif'
@@ -21,7 +21,7 @@ interface OutlookProps {
 export function Outlook({ months, today, money }: OutlookProps) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const ahead = months.filter(({ month }) => month > today.slice(0, 7)).reduce((sum, { toCome }) => sum + toCome, 0)
-  const day = (when: string) => sayDay(when, money.language)
+  const day = (when: string) => formatDay(when, money.language)
   const nextMonth = after(`${today.slice(0, 7)}-01`, 1, { count: 1, unit: 'month' })
   const lastDay = addDays(after(`${months.at(-1)?.month}-01`, 1, { count: 1, unit: 'month' }), -1)
   const behind = months.reduce((sum, { received }) => sum + received, 0)
@@ -31,7 +31,7 @@ export function Outlook({ months, today, money }: OutlookProps) {
     const chart = new Chart(canvas.current, {
       type: 'bar',
       data: {
-        labels: months.map(({ month }) => sayMonthShort(month, today)),
+        labels: months.map(({ month }) => formatMonthShort(month, today)),
         datasets: [
           {
             label: 'received',

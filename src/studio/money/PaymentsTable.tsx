@@ -1,4 +1,4 @@
-import { sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { classes } from '../../ui/classes.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
@@ -22,7 +22,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
   const all = total ?? {
     payments: rows.length,
     expected: sum(({ pay }) => pay),
-    paid: sum(({ pay, standing }) => (standing === 'paid' ? pay : 0)),
+    paid: sum(({ pay, status }) => (status === 'paid' ? pay : 0)),
   }
   return (
     <div className="overflow-x-auto">
@@ -51,7 +51,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
             const form = { ...money, currency: row.currency }
             return (
               <tr key={row.id} className={row.orderId === chosen ? 'bg-acorn-soft' : 'hover:bg-sheet-2'}>
-                <td className="pl-1.5 whitespace-nowrap">{sayDayShort(row.due)}</td>
+                <td className="pl-1.5 whitespace-nowrap">{formatDayShort(row.due)}</td>
                 <td>
                   <button
                     type="button"
@@ -67,7 +67,7 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
                 </td>
                 <td className="text-right">{formatMoney(row.pay, form)}</td>
                 <td className="text-right">
-                  {row.standing === 'paid' ? formatMoney(row.pay, form) : '–'}
+                  {row.status === 'paid' ? formatMoney(row.pay, form) : '–'}
                   {row.came > 0 && (
                     <span className="block text-[12px] text-ink-3">{formatMoney(row.came, form)} received</span>
                   )}
@@ -108,12 +108,12 @@ function Taken({ fee, refunded, money }: { fee: number; refunded: number; money:
 }
 
 function stateOf(
-  { standing, daysLate, tries, due, nextTry, came, pay, currency, refunded }: Row,
+  { status, daysLate, tries, due, nextTry, came, pay, currency, refunded }: Row,
   money: MoneyFormat,
 ): readonly [StateShape, string] {
   const say = (amount: number) => formatMoney(amount, { ...money, currency })
   const days = `${daysLate} ${daysLate === 1 ? 'day' : 'days'}`
-  switch (standing) {
+  switch (status) {
     case 'paid':
       if (refunded >= pay) return ['off', 'refunded']
       return ['received', tries > 1 ? `paid at try ${tries}` : 'paid']
@@ -121,10 +121,10 @@ function stateOf(
       if (came > 0) return ['awaited', `${say(pay - came)} missing, ${days}`]
       return ['awaited', daysLate > 0 ? `waiting for ${days}` : 'waiting']
     case 'late':
-      return ['late', nextTry ? `overdue for ${days}; again ${sayDayShort(nextTry)}` : `overdue for ${days}`]
+      return ['late', nextTry ? `overdue for ${days}; again ${formatDayShort(nextTry)}` : `overdue for ${days}`]
     case 'given-up':
       return ['failed', daysLate > 0 ? `stopped, owed for ${days}` : 'stopped']
     default:
-      return ['due', `due ${sayDayShort(due)}`]
+      return ['due', `due ${formatDayShort(due)}`]
   }
 }

@@ -1,6 +1,6 @@
 import { keepPreviousData, type UseInfiniteQueryResult, useInfiniteQuery } from '@tanstack/react-query'
 import { type ReactNode, useRef } from 'react'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
@@ -16,7 +16,7 @@ import type { MoneyQuery } from './NarrowTo.tsx'
 import { PaymentsTable } from './PaymentsTable.tsx'
 import { type DaySums, loadMovements, loadPayments, type SpanData, type Sums } from './queries.ts'
 import { SpanSums } from './SpanSums.tsx'
-import { type DaySpan, monthOf, saySpan } from './span.ts'
+import { type DaySpan, formatSpan, monthOf } from './span.ts'
 
 interface SpanBenchProps {
   span: DaySpan
@@ -34,14 +34,14 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
   const month = monthOf(span)
   const isCalendar = month !== null && params.get('view') === 'calendar'
   const day = isCalendar ? params.get('day') : null
-  const file = new URLSearchParams({ ...span, ...query, ...(list && list !== 'received' ? { standing: list } : {}) })
+  const file = new URLSearchParams({ ...span, ...query, ...(list && list !== 'received' ? { status: list } : {}) })
   const open = (wanted: ListOf | null) =>
     go({ list: wanted, order: null, day: null, ...(isCalendar ? { view: null } : {}) })
   const lists = { money, query, chosen: params.get('order'), choose }
   return (
     <>
       <div className="flex flex-wrap items-start justify-between gap-3">
-        <h1 className="text-[27px]">{saySpan(span)}</h1>
+        <h1 className="text-[27px]">{formatSpan(span)}</h1>
         <p className="flex flex-wrap gap-2">
           {month && (
             <Button onClick={() => go({ view: isCalendar ? null : 'calendar', day: null, list: null })}>
@@ -107,7 +107,7 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
                   </Button>
                 </p>
               )}
-              <Payments span={span} standing={list} total={list ? null : sums.total} {...lists} />
+              <Payments span={span} status={list} total={list ? null : sums.total} {...lists} />
             </>
           )}
         </>
@@ -153,34 +153,34 @@ function OneDay({ day, sums, ...lists }: ListProps & { day: string; sums: DaySum
   const heading = 'mt-4 mb-1 text-[15px]'
   return (
     <>
-      <h2 className="mt-5 text-[17px]">{sayDay(day, lists.money.language)}</h2>
+      <h2 className="mt-5 text-[17px]">{formatDay(day, lists.money.language)}</h2>
       <h3 className={heading}>Received and refunded</h3>
       <Movements span={span} {...lists} />
       <h3 className={heading}>Due</h3>
-      <Payments span={span} standing={null} total={sums ?? null} {...lists} />
+      <Payments span={span} status={null} total={sums ?? null} {...lists} />
     </>
   )
 }
 
 interface PaymentsProps extends ListProps {
   span: DaySpan
-  standing: DueList | null
+  status: DueList | null
   total: Sums | null
 }
 
 /** The payments due in a span, a page at a time. */
-function Payments({ span, standing, money, query, chosen, choose, total }: PaymentsProps) {
+function Payments({ span, status, money, query, chosen, choose, total }: PaymentsProps) {
   const { mode } = useSession()
   const list = useInfiniteQuery({
-    queryKey: ['money-payments', mode, span, standing, query],
+    queryKey: ['money-payments', mode, span, status, query],
     initialPageParam: undefined as string | undefined,
-    queryFn: ({ pageParam }) => loadPayments(span, standing, pageParam, query),
+    queryFn: ({ pageParam }) => loadPayments(span, status, pageParam, query),
     getNextPageParam: (page) => page.next ?? undefined,
     placeholderData: keepPreviousData,
   })
   const rows = list.data?.pages.flatMap((page) => page.payments) ?? []
   return (
-    <Listed list={list} label={`payments ${JSON.stringify([mode, span, standing, query])}`}>
+    <Listed list={list} label={`payments ${JSON.stringify([mode, span, status, query])}`}>
       <PaymentsTable
         rows={rows}
         money={money}

@@ -28,13 +28,13 @@ export function useSpan(span: DaySpan | null, query: MoneyQuery) {
   return { data, error: complaint ? null : error, complaint }
 }
 
-export const loadPayments = (span: DaySpan, standing: DueList | null, after: string | undefined, query: MoneyQuery) =>
+export const loadPayments = (span: DaySpan, status: DueList | null, after: string | undefined, query: MoneyQuery) =>
   unwrap(
     api.money.payments.$get({
       query: {
         ...span,
         ...query,
-        ...(standing ? { standing } : {}),
+        ...(status ? { status } : {}),
         ...(after ? { after } : {}),
       },
     }),
@@ -50,6 +50,6 @@ export function useAccounts(isWanted: boolean) {
   return useQuery({ queryKey: ['money-accounts', mode], queryFn: load, enabled: isWanted })
 }
 export type Accounts = NonNullable<ReturnType<typeof useAccounts>['data']>
-export const loadLate = (standing: 'late' | 'given-up', after: string | undefined, query: MoneyQuery) =>
-  unwrap(api.money.late.$get({ query: { ...query, standing, ...(after ? { after } : {}) } }))
+export const loadLate = (status: 'late' | 'given-up', after: string | undefined, query: MoneyQuery) =>
+  unwrap(api.money.late.$get({ query: { ...query, status, ...(after ? { after } : {}) } }))
 export type Row = Awaited<ReturnType<typeof loadPayments>>['payments'][number]

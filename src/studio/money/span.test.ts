@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { addDays } from '../../core/calendar/day.ts'
-import { addressOf, monthOf, saySpan, spanIn, spanOfMonth, spanOfYear } from './span.ts'
+import { addressOf, formatSpan, monthOf, spanIn, spanOfMonth, spanOfYear } from './span.ts'
 
 const TODAY = '2026-11-25'
 const inAddress = (query: string) => spanIn(new URLSearchParams(query), TODAY)
@@ -40,11 +40,11 @@ describe('the days that are looked at', () => {
   })
 
   it('are said as shortly as they can be', () => {
-    expect(saySpan({ from: '2026-11-01', until: '2026-11-30' })).toBe('November 2026')
-    expect(saySpan(spanOfYear('2026'))).toBe('2026')
-    expect(saySpan({ from: '2026-01-01', until: '2027-12-31' })).toMatch(/^1 January 2026\s–\s31 December 2027$/)
-    expect(saySpan({ from: '2026-11-12', until: '2026-11-12' })).toBe('12 November 2026')
-    expect(saySpan({ from: '2026-03-10', until: '2026-12-15' })).toMatch(/^10 March\s–\s15 December 2026$/)
-    expect(saySpan({ from: '2025-12-31', until: '2026-01-01' })).toMatch(/^31 December 2025\s–\s1 January 2026$/)
+    expect(formatSpan({ from: '2026-11-01', until: '2026-11-30' })).toBe('November 2026')
+    expect(formatSpan(spanOfYear('2026'))).toBe('2026')
+    expect(formatSpan({ from: '2026-01-01', until: '2027-12-31' })).toMatch(/^1 January 2026\s–\s31 December 2027$/)
+    expect(formatSpan({ from: '2026-11-12', until: '2026-11-12' })).toBe('12 November 2026')
+    expect(formatSpan({ from: '2026-03-10', until: '2026-12-15' })).toMatch(/^10 March\s–\s15 December 2026$/)
+    expect(formatSpan({ from: '2025-12-31', until: '2026-01-01' })).toMatch(/^31 December 2025\s–\s1 January 2026$/)
   })
 })

@@ -36,24 +36,24 @@ export function addressOf(span: DaySpan): Record<string, string | null> {
 }
 
 /** "2026", "November 2026", "12 November 2026", "1 March – 15 June 2026". */
-export function saySpan(span: DaySpan): string {
+export function formatSpan(span: DaySpan): string {
   const month = monthOf(span)
   const date = (day: Day) => new Date(`${day}T00:00:00Z`)
-  if (month) return sayMonth(month)
+  if (month) return formatMonth(month)
   const year = span.from.slice(0, 4)
   if (span.from === spanOfYear(year).from && span.until === spanOfYear(year).until) return year
   const format = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'long', year: 'numeric', timeZone: 'UTC' })
   return format.formatRange(date(span.from), date(span.until))
 }
 
-export function sayMonth(month: string): string {
+export function formatMonth(month: string): string {
   return new Intl.DateTimeFormat('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' }).format(
     new Date(`${month}-01T00:00:00Z`),
   )
 }
 
 /** "Nov", or "Jan 27" where it is another year than today’s. */
-export function sayMonthShort(month: string, today: string): string {
+export function formatMonthShort(month: string, today: string): string {
   const name = new Intl.DateTimeFormat('en-GB', { month: 'short', timeZone: 'UTC' }).format(
     new Date(`${month}-01T00:00:00Z`),
   )

@@ -4,20 +4,20 @@ interface AccessChoiceProps {
   access: 'keep' | 'close' | null
   isOpen: boolean
   /** Later payments are still charged for it. */
-  goesOn: boolean
+  hasLaterPayments: boolean
   isMissing: boolean
   choose: (access: 'keep' | 'close') => void
 }
 
 /** What becomes of what was paid for, which the creator must say. */
-export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: AccessChoiceProps) {
+export function AccessChoice({ access, isOpen, hasLaterPayments, isMissing, choose }: AccessChoiceProps) {
   return (
     <fieldset>
       <legend className="text-[13px] font-semibold">Access</legend>
       {(
         [
           ['keep', isOpen ? 'The buyer keeps access' : 'Leave it as it is'],
-          ['close', goesOn ? 'End access and stop all further payments' : 'End access'],
+          ['close', hasLaterPayments ? 'End access and stop all further payments' : 'End access'],
         ] as const
       ).map(([value, label]) => (
         <label key={value} className="mt-1 flex items-center gap-2">
@@ -30,7 +30,7 @@ export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: Acce
           Choose what happens to access.
         </p>
       )}
-      {goesOn && access === 'keep' && (
+      {hasLaterPayments && access === 'keep' && (
         <p className="mt-1 text-[13px] text-ink-2">The later payments are still charged.</p>
       )}
     </fieldset>
@@ -38,7 +38,7 @@ export function AccessChoice({ access, isOpen, goesOn, isMissing, choose }: Acce
 }
 
 /** What became of money that was given back, in words. */
-export function sayDone(refunded: number, waiting: number, money: MoneyFormat): string {
+export function formatRefundDone(refunded: number, waiting: number, money: MoneyFormat): string {
   if (waiting === 0) return `${formatMoney(refunded, money)} refunded.`
   return `${formatMoney(waiting, money)} requested. The gateway does not answer at the moment; we ask again.`
 }

@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
@@ -197,7 +197,7 @@ function saying({ collected, count, next, method, hasMethod, tries }: Agreement,
   if (!next?.on) return came
   const by = hasMethod ? ` by ${method}` : ', but there is no payment method to charge'
   const again = tries > 0 ? ` Tried ${tries === 1 ? 'once' : `${tries} times`}.` : ''
-  return `${came}${again} Next: ${formatMoney(next.pay, money)} ${tries > 0 ? 'retried' : 'charged'} on ${sayDay(next.on, money.language)}${by}.`
+  return `${came}${again} Next: ${formatMoney(next.pay, money)} ${tries > 0 ? 'retried' : 'charged'} on ${formatDay(next.on, money.language)}${by}.`
 }
 
 interface DialogProps {
@@ -235,7 +235,7 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
   const [day, setDay] = useState(next?.due ?? '')
   return (
     <NoteDialog
-      title={`Move ${formatMoney(next?.pay ?? 0, money)}, due on ${sayDay(next?.due ?? '', money.language)}`}
+      title={`Move ${formatMoney(next?.pay ?? 0, money)}, due on ${formatDay(next?.due ?? '', money.language)}`}
       text="Only this payment moves; later ones keep their dates. Access stays open until the new date, and the buyer is told."
       action="Move it"
       run={async (note) => {

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import { Link } from 'react-router'
-import { sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { unwrap } from '../../ui/problem.ts'
@@ -71,7 +71,7 @@ const KINDS: Record<
     shape: 'late',
     word: 'overdue',
     says: ({ why, next }) =>
-      `${sayReason(why)}; ${next ? `retried on ${sayDayShort(next)}` : 'not retried'}. The buyer was told.`,
+      `${formatReason(why)}; ${next ? `retried on ${formatDayShort(next)}` : 'not retried'}. The buyer was told.`,
   },
   transfer: {
     shape: 'awaited',
@@ -91,11 +91,11 @@ const KINDS: Record<
     shape: 'due',
     word: 'card expires soon',
     says: ({ next }) =>
-      `It expires before the payment${next ? ` on ${sayDayShort(next)}` : ''}. The buyer was asked for a new card.`,
+      `It expires before the payment${next ? ` on ${formatDayShort(next)}` : ''}. The buyer was asked for a new card.`,
   },
 }
 
-function sayReason(why: string | null): string {
+function formatReason(why: string | null): string {
   return beginSentence(reasonInWords(why))
 }
 
@@ -138,7 +138,7 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
     <li className="border-b border-line">
       <Link
         to={leadsTo(item)}
-        className="grid grid-cols-[150px_minmax(0,1fr)_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
+        className="grid grid-cols-[172px_minmax(0,1fr)_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
       >
         <State shape={shape}>{word}</State>
         <span className="truncate">
@@ -150,7 +150,7 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
           {item.course}
         </span>
         <span className="text-right font-semibold">{item.amount === null ? '' : formatMoney(item.amount, money)}</span>
-        <span className="text-[12.5px] text-ink-3">since {sayDayShort(item.since.slice(0, 10))}</span>
+        <span className="text-[12.5px] text-ink-3">since {formatDayShort(item.since.slice(0, 10))}</span>
         <span className="col-span-2 text-[12.5px] text-ink-2">{says(item, money)}</span>
       </Link>
     </li>

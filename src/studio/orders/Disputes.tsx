@@ -2,7 +2,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api } from '../api.ts'
@@ -34,7 +34,7 @@ export function Disputes({ order, money }: { order: Order; money: MoneyFormat })
               <span>{formatMoney(dispute.amount, money)}</span>
             </p>
             <p className="text-[13px] text-ink-2">
-              {sayMoment(dispute.createdAt, school.timeZone)} · {dispute.reason}
+              {formatMoment(dispute.createdAt, school.timeZone)} · {dispute.reason}
               {dispute.note && ` · “${dispute.note}”`}
             </p>
             {dispute.state === 'open' && (

@@ -1,4 +1,4 @@
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { useSession } from '../session/session.ts'
 import { journalInWords } from './words.ts'
 
@@ -15,7 +15,7 @@ export function Journal({ entries }: JournalProps) {
         <li key={entry.id} className="relative pb-2 text-[13.5px]">
           <i aria-hidden="true" className="absolute top-[7px] -left-[21px] size-2 rounded-full bg-ink-2" />
           <time dateTime={entry.at} className="block text-[12px] text-ink-3">
-            {sayMoment(entry.at, school.timeZone)}
+            {formatMoment(entry.at, school.timeZone)}
           </time>
           {journalInWords(entry, school)}
         </li>

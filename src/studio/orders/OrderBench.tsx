@@ -1,10 +1,10 @@
 import { type ReactNode, useEffect } from 'react'
 import { Link, useLocation } from 'react-router'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayDate, sayMoment } from '../../ui/dates.ts'
+import { formatDate, formatMoment } from '../../ui/dates.ts'
 import { State } from '../../ui/State.tsx'
 import { Section } from '../frame/Places.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
@@ -15,7 +15,7 @@ import { Disputes } from './Disputes.tsx'
 import type { Order } from './order.ts'
 import { PaidTwice, Refunds, TooLate } from './Refunds.tsx'
 import { Transfer } from './Transfer.tsx'
-import { attemptState, firstAgreement, orderState, paymentState, sayWorth } from './words.ts'
+import { attemptState, firstAgreement, formatWorth, orderState, paymentState } from './words.ts'
 
 /** One order: its lines, payments, attempts and grants. */
 export function OrderBench({ order }: { order: Order }) {
@@ -35,10 +35,10 @@ export function OrderBench({ order }: { order: Order }) {
   return (
     <>
       <p className="text-[13px] text-ink-3">
-        Order {order.number} · {sayMoment(order.createdAt, school.timeZone)}
+        Order {order.number} · {formatMoment(order.createdAt, school.timeZone)}
       </p>
       <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-[27px]">{beginSentence(sayWorth(standing, school))}</h1>
+        <h1 className="text-[27px]">{beginSentence(formatWorth(standing, school))}</h1>
         <State shape={shape}>{word}</State>
       </div>
       <p className="mt-1">
@@ -179,7 +179,7 @@ function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
   const several = order.lines.length > 1
   // Of a transfer only its day is known.
   const collected = (at: string) =>
-    order.transfers.length > 0 ? sayDate(at, school.timeZone) : sayMoment(at, school.timeZone)
+    order.transfers.length > 0 ? formatDate(at, school.timeZone) : formatMoment(at, school.timeZone)
   return (
     <Table
       head={[
@@ -192,7 +192,7 @@ function Payments({ order, money }: { order: Order; money: MoneyFormat }) {
       {order.payments.map((payment) => (
         <tr key={payment.id}>
           <td>
-            {sayDay(payment.due, school.language)}
+            {formatDay(payment.due, school.language)}
             {several && (
               <span className="text-ink-2"> · {order.lines.find(({ id }) => id === payment.lineId)?.title}</span>
             )}
@@ -225,7 +225,7 @@ function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
               </span>
             </p>
             <p className="text-[13px] text-ink-2">
-              {sayMoment(attempt.startedAt, school.timeZone)}
+              {formatMoment(attempt.startedAt, school.timeZone)}
               {attempt.method && ` · ${attempt.method}`}
             </p>
             <p className="text-[12.5px] text-ink-3" title={`Our key: ${attempt.key}`}>

@@ -1,4 +1,4 @@
-import { sayDay, sayDayShort } from '../../core/calendar/sayDay.ts'
+import { formatDay, formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Timeline, type TimelinePoint, type TimelinePointState } from '../../ui/Timeline.tsx'
 import { PreviewSection } from '../frame/Places.tsx'
@@ -64,21 +64,21 @@ function LineTimeline({ order, lineId, money }: { order: Order; lineId: string; 
   return (
     <Timeline
       start={order.quote.purchaseDay}
-      startLabel={sayDayShort(order.quote.purchaseDay)}
+      startLabel={formatDayShort(order.quote.purchaseDay)}
       points={points}
       endless={line?.untilCancelled ?? false}
       ribbon={
         grant
           ? {
               label: isShut
-                ? `paused since ${sayDay(grant.shuts ?? '', school.language)}`
+                ? `paused since ${formatDay(grant.shuts ?? '', school.language)}`
                 : grant.closes
-                  ? `open until ${sayDay(grant.closes, school.language)}`
+                  ? `open until ${formatDay(grant.closes, school.language)}`
                   : 'open for good',
               opens: grant.opens,
               closes: isShut ? grant.shuts : grant.closes,
               graceDays: 0,
-              goesOn: false,
+              isExtended: false,
               cloth: grant.cloth,
             }
           : null
@@ -105,7 +105,7 @@ function summary(order: Order, money: MoneyFormat): string {
     const on = nexts.map((next) => next.on).sort()[0]
     // All that is charged on that day, of however many plans.
     const due = sum(nexts.filter((next) => next.on === on))
-    const comes = on ? ` Next: ${say(due)} on ${sayDay(on, money.language)}.` : ''
+    const comes = on ? ` Next: ${say(due)} on ${formatDay(on, money.language)}.` : ''
     const owed = agreements.reduce((all, { toPay }) => all + toPay, 0)
     const late = owed > 0 ? ` ${say(owed)} is overdue.` : ''
     const [only] = order.lines.length === 1 ? agreements : []
@@ -113,9 +113,9 @@ function summary(order: Order, money: MoneyFormat): string {
     return `${say(received)}${of} received.${back}${late}${ended}${comes}`
   }
   const open = order.grants.filter(({ endedAt }) => endedAt === null).length
-  if (order.state === 'paid' && order.payToday === 0) return `Nothing to pay. ${sayOpen(open, order.grants.length)}`
+  if (order.state === 'paid' && order.payToday === 0) return `Nothing to pay. ${formatOpen(open, order.grants.length)}`
   if (order.state === 'paid') {
-    const opened = order.duplicateOf ? 'This order gives no access.' : sayOpen(open, order.grants.length)
+    const opened = order.duplicateOf ? 'This order gives no access.' : formatOpen(open, order.grants.length)
     return `${say(order.payToday)} received.${back} ${opened}`
   }
   if (order.awaited?.transfer)
@@ -127,7 +127,7 @@ function summary(order: Order, money: MoneyFormat): string {
 }
 
 /** How many of the courses that an order opened are open. */
-function sayOpen(open: number, all: number): string {
+function formatOpen(open: number, all: number): string {
   if (all > 1) return open === all ? `All ${all} courses are open.` : `${open} of ${all} courses are open.`
   return `Access is ${open > 0 ? 'open' : 'closed'}.`
 }

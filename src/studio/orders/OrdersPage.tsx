@@ -5,7 +5,7 @@ import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api } from '../api.ts'
@@ -20,7 +20,7 @@ import { AttentionList } from './AttentionList.tsx'
 import { OrderBench } from './OrderBench.tsx'
 import { OrderMirror } from './OrderMirror.tsx'
 import { useOrder } from './order.ts'
-import { orderState, sayWorth } from './words.ts'
+import { formatWorth, orderState } from './words.ts'
 
 const FILTERS = [
   ['all', 'All'],
@@ -211,11 +211,11 @@ function OrderRow({ order, money }: { order: ListedOrder; money: MoneyFormat & {
       <span className="truncate font-semibold">
         {order.number} · {order.buyer}
       </span>
-      <span className="justify-self-end font-semibold">{sayWorth(order, money)}</span>
+      <span className="justify-self-end font-semibold">{formatWorth(order, money)}</span>
       <span className="col-span-2 truncate text-ink-2">{order.course}</span>
       <span className="col-span-2 flex flex-wrap items-baseline justify-between gap-x-3">
         <time dateTime={order.createdAt} className="text-[12px] text-ink-2">
-          {sayMoment(order.createdAt, money.timeZone)}
+          {formatMoment(order.createdAt, money.timeZone)}
         </time>
         <State shape={shape}>{word}</State>
       </span>

@@ -1,19 +1,19 @@
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayDate } from '../../ui/dates.ts'
+import { formatDate } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
-import { AccessChoice, sayDone } from './AccessChoice.tsx'
+import { AccessChoice, formatRefundDone } from './AccessChoice.tsx'
 import type { Order } from './order.ts'
 import { WholeRefunds, wholePayments } from './WholeRefunds.tsx'
 
@@ -44,7 +44,7 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
                   <span>{formatMoney(refund.amount, money)}</span>
                 </p>
                 <p className="text-[13px] text-ink-2">
-                  {sayDay(refund.day, money.language)} · “{refund.note}” ·{' '}
+                  {formatDay(refund.day, money.language)} · “{refund.note}” ·{' '}
                   {refund.access === 'close' ? 'access ended' : 'access kept'}
                   {order.lines.length > 1 && ` · ${order.lines.find(({ id }) => id === refund.lineId)?.title}`}
                   {refund.isOutside && ` · by other means: ${refund.reference}`}
@@ -110,8 +110,8 @@ export function TooLate({ order, money }: { order: Order; money: MoneyFormat }) 
   if (!grant?.closes || !charge) return null
   return (
     <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
-      <b className="font-semibold">Paid too late.</b> Access ended on {sayDay(grant.closes, money.language)}, before the
-      money was received. Refund it, or{' '}
+      <b className="font-semibold">Paid too late.</b> Access ended on {formatDay(grant.closes, money.language)}, before
+      the money was received. Refund it, or{' '}
       <Link className="link" to={`/studio/people/${order.person.id}`}>
         give the course by hand
       </Link>
@@ -144,7 +144,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const [access, setAccess] = useState<'keep' | 'close' | null>(order.duplicateOf ? 'keep' : null)
   const read = readMoney(typed, money)
   const shares = read.ok ? shareRefund(charges, read.amount) : null
-  const goesOn = agreement?.state === 'active'
+  const hasLaterPayments = agreement?.state === 'active'
   const several = charges.length > 1
   const { school } = useSession()
   return (
@@ -158,7 +158,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
         const { refunded, waiting, refused } = await unwrap(
           api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json }),
         )
-        toast(refused ?? sayDone(refunded, waiting, money))
+        toast(refused ?? formatRefundDone(refunded, waiting, money))
       }}
       onClose={onClose}
     >
@@ -181,7 +181,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
                 return (
                   <li key={chargeId}>
                     {formatMoney(amount, money)}
-                    {several && charge?.at && ` of ${sayDate(charge.at, school.timeZone)}`}{' '}
+                    {several && charge?.at && ` of ${formatDate(charge.at, school.timeZone)}`}{' '}
                     {charge?.isByHand
                       ? 'by hand: transfer it from your bank; this notes it'
                       : `through ${charge?.gateway}, to ${charge?.method ?? 'where it came from'}`}
@@ -195,7 +195,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
             <AccessChoice
               access={access}
               isOpen={isOpen}
-              goesOn={goesOn}
+              hasLaterPayments={hasLaterPayments}
               isMissing={error?.at('/access') !== undefined}
               choose={(next) => {
                 forget()

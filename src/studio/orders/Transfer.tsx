@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
@@ -127,10 +127,10 @@ function markState(
   { language }: MoneyFormat,
 ): readonly [StateShape, string] {
   if (takenBackAt) return ['off', 'undone']
-  if (givenBackOn) return ['off', `not owed; returned on ${sayDay(givenBackOn, language)}`]
+  if (givenBackOn) return ['off', `not owed; returned on ${formatDay(givenBackOn, language)}`]
   return isSurplus
-    ? ['late', `not owed, received on ${sayDay(day, language)}; return it`]
-    : ['received', `received on ${sayDay(day, language)}`]
+    ? ['late', `not owed, received on ${formatDay(day, language)}; return it`]
+    : ['received', `received on ${formatDay(day, language)}`]
 }
 
 interface MarkDialogProps {

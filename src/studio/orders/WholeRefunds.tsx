@@ -7,7 +7,7 @@ import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
-import { AccessChoice, sayDone } from './AccessChoice.tsx'
+import { AccessChoice, formatRefundDone } from './AccessChoice.tsx'
 import type { Order } from './order.ts'
 
 type Charge = Order['charges'][number]
@@ -72,7 +72,7 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
             json: { attemptId, access: access as 'keep', note },
           }),
         )
-        toast(refused ?? sayDone(refunded, waiting, money))
+        toast(refused ?? formatRefundDone(refunded, waiting, money))
       }}
       onClose={onClose}
     >
@@ -81,7 +81,7 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
           <AccessChoice
             access={access}
             isOpen={isOpen}
-            goesOn={order.agreements.some(({ state }) => state === 'active')}
+            hasLaterPayments={order.agreements.some(({ state }) => state === 'active')}
             isMissing={error?.at('/access') !== undefined}
             choose={(next) => {
               forget()
@@ -149,7 +149,9 @@ function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
           <AccessChoice
             access={access}
             isOpen={order.grants.some((grant) => grant.lineId === lineId && grant.endedAt === null)}
-            goesOn={order.agreements.some((agreement) => agreement.lineId === lineId && agreement.state === 'active')}
+            hasLaterPayments={order.agreements.some(
+              (agreement) => agreement.lineId === lineId && agreement.state === 'active',
+            )}
             isMissing={error?.at('/access') !== undefined}
             choose={(next) => {
               forget()

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { orderState, sayWorth } from './words.ts'
+import { formatWorth, orderState } from './words.ts'
 
 const money = { currency: 'EUR', language: 'en' }
 const plan = { kind: 'installments', state: 'active', tries: 0, collected: 1, count: 3 } as const
@@ -52,8 +52,8 @@ describe('how an order stands', () => {
 })
 
 it('says what was received so far, and calls free only what costs nothing later either', () => {
-  expect(sayWorth(paid(null, { payToday: 0, received: 0 }), money)).toBe('free')
-  expect(sayWorth(paid(member, { payToday: 0, received: 22_800 }), money)).toBe('€228.00')
-  expect(sayWorth(paid(plan), money)).toBe('€43.00')
-  expect(sayWorth(unpaid('awaiting transfer', 1000), money)).toBe('€43.00')
+  expect(formatWorth(paid(null, { payToday: 0, received: 0 }), money)).toBe('free')
+  expect(formatWorth(paid(member, { payToday: 0, received: 22_800 }), money)).toBe('€228.00')
+  expect(formatWorth(paid(plan), money)).toBe('€43.00')
+  expect(formatWorth(unpaid('awaiting transfer', 1000), money)).toBe('€43.00')
 })

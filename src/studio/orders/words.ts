@@ -1,4 +1,4 @@
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { MessageKind } from '../../server/client.ts'
 import type { StateShape } from '../../ui/State.tsx'
@@ -113,7 +113,7 @@ export function paymentState(
 }
 
 /** What an order came to: what was received for it so far, or what it was placed for; "free" where nothing comes later either. */
-export function sayWorth(
+export function formatWorth(
   { state, payToday, currency, received, agreement }: StandingOrder,
   money: MoneyFormat,
 ): string {
@@ -205,7 +205,7 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
   const amount = typeof data.amount === 'number' ? formatMoney(data.amount, money) : ''
   const source =
     data.source === 'event' ? ', reported by the gateway' : data.source === 'lookup' ? ', found by checking' : ''
-  const day = (when: string | number | null | undefined) => sayDay(String(when), money.language)
+  const day = (when: string | number | null | undefined) => formatDay(String(when), money.language)
   switch (what) {
     case 'order-placed':
       return `Ordered, for ${amount}`

@@ -3,7 +3,7 @@ import { Link } from 'react-router'
 import type { Cloth } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api } from '../api.ts'
@@ -42,7 +42,7 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
         <b className="font-semibold">{grant.course}</b>
         <p className="text-[13px] text-ink-2">
           {grant.endedAt
-            ? `Access removed ${sayMoment(grant.endedAt, school.timeZone)}: “${grant.endedNote}”`
+            ? `Access removed ${formatMoment(grant.endedAt, school.timeZone)}: “${grant.endedNote}”`
             : grant.why}{' '}
           {grant.orderId && !isInOrder && (
             <Link className="link" to={`/studio/orders/${grant.orderId}`}>
@@ -61,7 +61,7 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
       {isAsking && (
         <NoteDialog
           title={`Remove access to “${grant.course}”`}
-          text={sayEnd(isSubscription, owes)}
+          text={formatEnd(isSubscription, owes)}
           action={isSubscription && when === 'period-end' ? 'Cancel it' : 'Remove access'}
           run={takeBack}
           onClose={() => setAsking(false)}
@@ -89,7 +89,7 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
 }
 
 /** What follows from taking a course back; nothing is charged for a course that is shut by the creator. */
-function sayEnd(isSubscription: boolean, owes: boolean): string {
+function formatEnd(isSubscription: boolean, owes: boolean): string {
   const money = 'Nothing is refunded by this; refunds are made on the order.'
   if (isSubscription) return `No further payments are charged, and the buyer is told. ${money}`
   if (owes) return `The buyer loses access at once. What is still owed is written off, and the buyer is told. ${money}`

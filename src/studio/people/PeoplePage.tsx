@@ -4,7 +4,7 @@ import { Link, NavLink, useNavigate, useParams, useSearchParams } from 'react-ro
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
@@ -15,7 +15,7 @@ import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { Journal } from '../orders/Journal.tsx'
-import { orderState, sayWorth } from '../orders/words.ts'
+import { formatWorth, orderState } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 import { type Details, DetailsDialog } from './DetailsDialog.tsx'
@@ -188,7 +188,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
   })
   return (
     <>
-      <p className="text-[13px] text-ink-3">Since {sayMoment(person.createdAt, school.timeZone)}</p>
+      <p className="text-[13px] text-ink-3">Since {formatMoment(person.createdAt, school.timeZone)}</p>
       <div className="mt-1 flex flex-wrap items-center justify-between gap-3">
         <h1 className="text-[27px]">{person.name}</h1>
         {!person.erasedAt && (
@@ -199,7 +199,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
       </div>
       <p className="mt-1 text-ink-2">
         {person.erasedAt
-          ? `The personal data was deleted on ${sayMoment(person.erasedAt, school.timeZone)}; the orders are kept.`
+          ? `The personal data was deleted on ${formatMoment(person.erasedAt, school.timeZone)}; the orders are kept.`
           : `${person.email} · ${person.hasPassword ? 'has set a password' : 'has not set a password yet'}`}
       </p>
       {person.postalAddress && <p className="mt-1 whitespace-pre-line text-ink-2">{person.postalAddress}</p>}
@@ -220,7 +220,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
                 <Link className="link whitespace-nowrap" to={`/studio/orders/${order.id}`}>
                   {order.number}
                 </Link>
-                <span className="whitespace-nowrap">{sayWorth(order, school)}</span>
+                <span className="whitespace-nowrap">{formatWorth(order, school)}</span>
                 <State shape={shape}>{word}</State>
                 {isOwed(order.agreement) && (
                   <Button
@@ -231,7 +231,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
                     Send a payment link
                   </Button>
                 )}
-                <time className="ml-auto text-[13px] text-ink-3">{sayMoment(order.createdAt, school.timeZone)}</time>
+                <time className="ml-auto text-[13px] text-ink-3">{formatMoment(order.createdAt, school.timeZone)}</time>
               </li>
             )
           })}

@@ -1,5 +1,5 @@
 import { addDays } from '../../core/calendar/day.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { type AccessProblem, accessProblem } from '../../core/content/endsOn.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
 import type { Access } from '../../core/terms/terms.ts'
@@ -21,7 +21,7 @@ export function AccessBench({ access, terms, today, language, onChange }: Access
   const { lasts, from, graceDays } = access
   const how: How = typeof lasts === 'string' ? lasts : 'until' in lasts ? 'until' : 'span'
   const problem = accessProblem(access, today)
-  const why = problem && sayProblem(problem, language)
+  const why = problem && formatProblem(problem, language)
   const isSubscription = terms.kind === 'subscription'
   const hasLater = isSubscription || terms.kind === 'installments'
   const choose = (next: How) => {
@@ -105,8 +105,8 @@ export function AccessBench({ access, terms, today, language, onChange }: Access
 }
 
 /** Why a closing day does not fit, for its field. */
-function sayProblem({ code, opens }: AccessProblem, language: string): string {
+function formatProblem({ code, opens }: AccessProblem, language: string): string {
   return code === 'ended'
     ? 'This day is past: nobody could buy it any more.'
-    : `It must be after ${sayDay(opens, language)}, when it opens.`
+    : `It must be after ${formatDay(opens, language)}, when it opens.`
 }

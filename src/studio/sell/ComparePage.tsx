@@ -3,19 +3,19 @@ import Papa from 'papaparse'
 import { lazy, type ReactNode, Suspense, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { toast } from 'sonner'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { keptOverTime } from '../../core/content/compare.ts'
 import { quotableTerms } from '../../core/content/offer.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import { sayPrice } from '../../core/sentence/sentence.ts'
+import { formatPriceSentence } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
 import { CLOTH_CLASS } from '../../ui/cloth.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { Places, PreviewSection } from '../frame/Places.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
-import { type Column, columnsOf, MAX_MONTHS, sayThen } from './compared.ts'
+import { type Column, columnsOf, formatThen, MAX_MONTHS } from './compared.ts'
 import { CountField, Pick } from './InlineFields.tsx'
 import { type ShelfCourse, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
@@ -129,11 +129,11 @@ function linesOf(money: ReturnType<typeof useMoney>, gateway: string | null): Li
       ({ spoken: { line, purchaseDay } }) =>
         say(line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)),
     ],
-    ['Then', ({ spoken }) => sayThen(spoken)],
+    ['Then', ({ spoken }) => formatThen(spoken)],
     ['In all', ({ sums }) => (sums.all === null ? firstYear(sums.firstYear.pay) : say(sums.all))],
     [
       'Same as the one-time price',
-      ({ sums }) => (sums.asMuchAsAtOnce ? `by ${sayDay(sums.asMuchAsAtOnce, money.language)}` : '–'),
+      ({ sums }) => (sums.asMuchAsAtOnce ? `by ${formatDay(sums.asMuchAsAtOnce, money.language)}` : '–'),
     ],
     [
       gateway ? `Fees of ${gateway}` : 'Fees (no gateway connected)',
@@ -173,7 +173,7 @@ function Comparison({ columns, gateway }: { columns: Column[]; gateway: string |
             </th>
             {columns.map(({ id, spoken }) => (
               <td key={id} className="px-2.5 py-2 leading-snug">
-                {sayPrice(spoken)}
+                {formatPriceSentence(spoken)}
               </td>
             ))}
           </tr>
@@ -304,7 +304,7 @@ function csvOf(
   const row = (label: string, cell: (column: Column) => string) => [label, ...columns.map(cell)]
   return Papa.unparse([
     [`figure, ${money.currency}`, ...series.map(({ name }) => name)],
-    row('in words', ({ spoken }) => sayPrice(spoken)),
+    row('in words', ({ spoken }) => formatPriceSentence(spoken)),
     row('in all', ({ sums }) => plain(sums.all)),
     row('in the first year', ({ sums }) => plain(sums.firstYear.pay)),
     row(`fees of ${gateway ?? 'no gateway'} in the first year`, ({ sums }) => plain(sums.firstYear.fees)),

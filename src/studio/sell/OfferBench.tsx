@@ -7,7 +7,7 @@ import { accessAfter, type OfferContent } from '../../core/content/offer.ts'
 import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { type Fix, type Obstacle, obstaclesOf } from '../../core/readiness/readiness.ts'
-import { sayEnrolButton, sayInParts } from '../../core/sentence/sentence.ts'
+import { formatEnrolButton, formatInParts } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
@@ -211,7 +211,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             {content.terms.kind === 'installments' && (
               <AgainstAtOnce
                 all={
-                  said?.quote.committed != null ? { sum: said.quote.committed, says: sayInParts(said.spoken) } : null
+                  said?.quote.committed != null ? { sum: said.quote.committed, says: formatInParts(said.spoken) } : null
                 }
                 atOnce={atOnce}
                 count={content.terms.count}
@@ -261,7 +261,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           <Section title="On the page">
             <PageBench
               content={content}
-              madeButton={said ? sayEnrolButton(said.spoken, '', content.audience.who === 'holders') : 'Enrol'}
+              madeButton={said ? formatEnrolButton(said.spoken, '', content.audience.who === 'holders') : 'Enrol'}
               schoolName={school.name}
               change={change}
             />

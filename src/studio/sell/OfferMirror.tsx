@@ -1,6 +1,6 @@
 import type { Day } from '../../core/calendar/day.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
 import type { Cloth } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
@@ -8,8 +8,8 @@ import type { ShownSale } from '../../core/content/shownSale.ts'
 import { feeOf } from '../../core/money/fee.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import { type Fix, needOf, type Obstacle } from '../../core/readiness/readiness.ts'
-import { type Spoken, sayPrice } from '../../core/sentence/sentence.ts'
-import { sayWhyNot, whyNot } from '../../core/ways/collects.ts'
+import { formatPriceSentence, type Spoken } from '../../core/sentence/sentence.ts'
+import { formatWhyNot, whyNot } from '../../core/ways/collects.ts'
 import { OfferCard } from '../../ui/OfferCard.tsx'
 import { State } from '../../ui/State.tsx'
 import { type Mark, type Ribbon, Timeline, type TimelinePoint } from '../../ui/Timeline.tsx'
@@ -40,11 +40,11 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
       <PreviewSection label="In words">
         {daysAhead > 0 && (
           <p className="mb-1 text-[12.5px] text-ink-3">
-            As of {sayDay(today, school.language)}, where practice time stands.
+            As of {formatDay(today, school.language)}, where practice time stands.
           </p>
         )}
         <p className="display text-[20px] leading-[1.32] font-medium" aria-live="polite">
-          {said ? sayPrice(said.spoken) : 'No price yet.'}
+          {said ? formatPriceSentence(said.spoken) : 'No price yet.'}
         </p>
         {said && (
           <div className="mt-3">
@@ -96,7 +96,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
 /** The ways that buyers of this offer are shown, and why the others are not. */
 function PaidBy({ offer, spoken }: { offer: BenchOffer; spoken: Spoken }) {
   const need = needOf(spoken, spoken.money.currency)
-  if (need.today === 0 && !need.goesOn) return null
+  if (need.today === 0 && !need.hasLaterPayments) return null
   const ways = offer.ways.map(({ capabilities }) => ({ can: capabilities, why: whyNot(capabilities, need) }))
   const shown = ways.filter(({ why }) => why === null)
   return (
@@ -110,7 +110,7 @@ function PaidBy({ offer, spoken }: { offer: BenchOffer; spoken: Spoken }) {
         {ways.map(({ can, why }) =>
           why ? (
             <li key={can.name} className="text-ink-2">
-              <State shape="off">{can.name}</State> {sayWhyNot(why, can, spoken.money)}
+              <State shape="off">{can.name}</State> {formatWhyNot(why, can, spoken.money)}
             </li>
           ) : null,
         )}
@@ -153,13 +153,13 @@ function marksOf({ terms, line, purchaseDay }: Spoken, { sale }: OfferContent, t
 }
 
 function ribbonOf({ line, access, purchaseDay, money }: Spoken, cloth: Cloth): Ribbon {
-  const goesOn = access.lasts === 'whilePaying'
-  const label = goesOn
+  const isExtended = access.lasts === 'whilePaying'
+  const label = isExtended
     ? 'open while it is paid'
     : line.closes
-      ? `open until ${sayDay(line.closes, money.language, purchaseDay.slice(0, 4))}`
+      ? `open until ${formatDay(line.closes, money.language, purchaseDay.slice(0, 4))}`
       : 'open for good'
-  return { cloth, opens: line.opens, closes: line.closes, graceDays: access.graceDays, goesOn, label }
+  return { cloth, opens: line.opens, closes: line.closes, graceDays: access.graceDays, isExtended, label }
 }
 
 /** What the creator keeps of all listed payments: each charge costs its own fee. */

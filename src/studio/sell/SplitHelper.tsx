@@ -1,5 +1,5 @@
 import { useId, useState } from 'react'
-import { proposeSplits, readSplit, type Split, saySplit } from '../../core/content/split.ts'
+import { formatSplit, proposeSplits, readSplit, type Split } from '../../core/content/split.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 
@@ -42,8 +42,8 @@ export function SplitHelper({ price, count, money, choose }: SplitHelperProps) {
               key={split.each + String(split.total)}
               className="flex items-baseline justify-between gap-3 border-t border-line py-1"
             >
-              <span>{saySplit(split, money)}</span>
-              <Button kind="link" aria-label={`Take ${saySplit(split, money)}`} onClick={() => choose(split)}>
+              <span>{formatSplit(split, money)}</span>
+              <Button kind="link" aria-label={`Take ${formatSplit(split, money)}`} onClick={() => choose(split)}>
                 Take it
               </Button>
             </li>

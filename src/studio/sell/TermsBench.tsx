@@ -116,7 +116,7 @@ function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { ter
   const [chosen, setChosen] = useState<'total' | 'each'>('total')
   const isTotal = terms.total !== null || (terms.amount === null && chosen === 'total')
   const set = (patch: Partial<Installments>) => onChange({ ...terms, ...patch })
-  const sayWhat = (what: 'total' | 'each') => {
+  const formatWhat = (what: 'total' | 'each') => {
     setChosen(what)
     const figure = terms.total ?? terms.amount
     if (what === 'total') set({ amount: null, total: figure === null ? null : isTotal ? figure : figure * terms.count })
@@ -151,7 +151,7 @@ function InstallmentSentence({ terms, money, onChange }: TermsBenchProps & { ter
           // A deposit comes on top: “in all” is said of both together, below.
           ['total', terms.deposit === null ? 'in all' : 'for all installments'],
         ]}
-        onChange={sayWhat}
+        onChange={formatWhat}
       />
       , one every <SpanField label="Between installments" span={terms.every} onChange={(every) => set({ every })} />
       {terms.deposit !== null && (

@@ -1,10 +1,10 @@
 import { after, type Day } from '../../core/calendar/day.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { type Compared, compareOffer } from '../../core/content/compare.ts'
 import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import type { FeeTerms } from '../../core/money/fee.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
-import { type Spoken, sayLater } from '../../core/sentence/sentence.ts'
+import { formatLater, type Spoken } from '../../core/sentence/sentence.ts'
 import type { ShelfCourse, ShelfOffer } from './queries.ts'
 
 /** How far ahead a comparison looks. */
@@ -40,7 +40,7 @@ export function columnsOf(
     const sums = compareOffer(said.spoken, fee, atOnceOf(course, school, at), until)
     const { name } = offer
     const { title, cloth } = course
-    found.push({ id, course: title, name, cloth, spoken: said.spoken, sums, open: sayOpen(said.spoken) })
+    found.push({ id, course: title, name, cloth, spoken: said.spoken, sums, open: formatOpen(said.spoken) })
   }
   return found
 }
@@ -55,15 +55,15 @@ function atOnceOf({ id, offers }: ShelfCourse, school: PricingSchool, at: string
   )
 }
 
-function sayOpen({ access, line, purchaseDay, money }: Spoken): string {
-  const day = (when: Day) => sayDay(when, money.language)
+function formatOpen({ access, line, purchaseDay, money }: Spoken): string {
+  const day = (when: Day) => formatDay(when, money.language)
   const opens = line.opens > purchaseDay ? `from ${day(line.opens)}, ` : ''
   if (access.lasts === 'whilePaying') return `${opens}while it is paid`
   return line.closes ? `${opens}until ${day(line.closes)}` : `${opens}for good`
 }
 
 /** What follows today, without how long the course is open. */
-export function sayThen(spoken: Spoken): string {
-  const later = sayLater(spoken).split(' · ')[0] ?? ''
+export function formatThen(spoken: Spoken): string {
+  const later = formatLater(spoken).split(' · ')[0] ?? ''
   return later.startsWith('then ') ? later.slice(5) : '–'
 }

@@ -1,5 +1,5 @@
 import { describeOffer } from '../../core/content/quoteInput.ts'
-import { sayShort } from '../../core/sentence/sentence.ts'
+import { formatShortPrice } from '../../core/sentence/sentence.ts'
 import { useSession, useStudioNow } from '../session/session.ts'
 import type { ShelfOffer } from './queries.ts'
 
@@ -9,6 +9,6 @@ export function useShortPrice(): (offer: ShelfOffer) => string {
   const now = useStudioNow()
   return ({ id, content }) => {
     const said = describeOffer(school, { id, courses: [{ id: id }], content }, now)
-    return said ? sayShort(said.spoken) : 'no price'
+    return said ? formatShortPrice(said.spoken) : 'no price'
   }
 }

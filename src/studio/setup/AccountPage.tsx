@@ -2,7 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { type ApiError, unwrap } from '../../ui/problem.ts'
 import { api, IN_PLACE } from '../api.ts'
@@ -240,7 +240,7 @@ function Devices({ devices }: { devices: Device[] }) {
         {devices.map(({ id, device, createdAt, isThis }) => (
           <li key={id} className="flex flex-wrap items-baseline gap-x-3 border-b border-line py-2">
             <b className="font-semibold">{deviceInWords(device)}</b>
-            <span className="text-[13.5px] text-ink-2">since {sayMoment(createdAt, school.timeZone)}</span>
+            <span className="text-[13.5px] text-ink-2">since {formatMoment(createdAt, school.timeZone)}</span>
             <span className="ml-auto">
               {isThis ? (
                 <span className="text-[13.5px] text-ink-2">this device</span>

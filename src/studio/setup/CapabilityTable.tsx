@@ -15,16 +15,16 @@ export function CapabilityTable({ list }: { list: GatewayList }) {
       `Your ${onSale} ${onSale === 1 ? 'offer' : 'offers'} on sale`,
       (gateway) => <Against gateway={gateway} onSale={onSale} />,
     ],
-    ['Automatic later payments', ({ capabilities }) => sayLater(capabilities, money)],
+    ['Automatic later payments', ({ capabilities }) => formatLater(capabilities, money)],
     ['A free trial first', ({ capabilities: can }) => (can.chargesAgain && can.keepsUnused ? 'yes' : 'no')],
     [
       `Takes ${money.currency}`,
-      ({ capabilities, takesCurrency }) => sayCurrencies(capabilities.currencies, takesCurrency),
+      ({ capabilities, takesCurrency }) => formatCurrencies(capabilities.currencies, takesCurrency),
     ],
     ['Smallest payment', ({ capabilities: can }) => formatMoney(can.smallest[money.currency] ?? 1, money)],
-    ['Money is known', ({ capabilities: can }) => sayKnown(can)],
-    ['It costs you', ({ capabilities: can }) => sayFee(can.fee, money)],
-    ['Refunds', ({ capabilities: can }) => sayRefunds(can)],
+    ['Money is known', ({ capabilities: can }) => formatKnown(can)],
+    ['It costs you', ({ capabilities: can }) => formatFee(can.fee, money)],
+    ['Refunds', ({ capabilities: can }) => formatRefunds(can)],
   ]
   return (
     <div className="overflow-x-auto">
@@ -96,30 +96,30 @@ function Against({ gateway: { cannot }, onSale }: { gateway: Gateway; onSale: nu
 
 type Can = Gateway['capabilities']
 
-function sayLater({ chargesAgain, againUpTo }: Can, money: MoneyFormat): string {
+function formatLater({ chargesAgain, againUpTo }: Can, money: MoneyFormat): string {
   if (!chargesAgain) return 'no'
   const most = againUpTo?.[money.currency]
   return most === undefined ? 'yes' : `up to ${formatMoney(most, money, true)} each`
 }
 
-function sayCurrencies(currencies: Can['currencies'], takes: boolean): string {
+function formatCurrencies(currencies: Can['currencies'], takes: boolean): string {
   if (currencies === 'any') return 'yes, any currency'
   const all = currencies.length === 1 ? `${currencies[0]} only` : `${currencies.length} currencies`
   return `${takes ? 'yes' : 'no'}, ${all}`
 }
 
-function sayKnown({ known, style }: Can): string {
+function formatKnown({ known, style }: Can): string {
   if (style === 'offline') return 'when you mark it'
   return known === 'at-once' ? 'at once' : 'hours later'
 }
 
-function sayFee({ rate, fixed }: Can['fee'], money: MoneyFormat): string {
+function formatFee({ rate, fixed }: Can['fee'], money: MoneyFormat): string {
   const part = fixed[money.currency] ?? 0
   if (rate === 0 && part === 0) return 'nothing'
   return `${formatRate(rate, money.language)}${part ? ` + ${formatMoney(part, money)}` : ''}`
 }
 
-function sayRefunds({ refunds, style }: Can): string {
+function formatRefunds({ refunds, style }: Can): string {
   if (style === 'offline') return 'by hand, at your bank'
   return refunds === 'part' ? 'all or a part' : refunds === 'whole' ? 'whole payments only' : 'nothing'
 }

@@ -2,14 +2,14 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { State } from '../../ui/State.tsx'
 import { PreviewSection, Section } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
 import { CapabilityTable } from './CapabilityTable.tsx'
 import { type GatewayList, loadGateways } from './gateways.ts'
-import { sayOffered } from './offered.ts'
+import { formatOffered } from './offered.ts'
 import { SetupFrame } from './SetupPage.tsx'
 import { UnknownPayments } from './UnknownPayments.tsx'
 import { WayPanel } from './WayPanel.tsx'
@@ -42,7 +42,9 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
   const order = connected.map(({ id }) => id)
   return (
     <>
-      <p className="display mt-2 max-w-[60ch] text-[18px] leading-[1.45] font-medium text-ink-2">{sayOffered(list)}</p>
+      <p className="display mt-2 max-w-[60ch] text-[18px] leading-[1.45] font-medium text-ink-2">
+        {formatOffered(list)}
+      </p>
       <p className="mt-1.5 max-w-[62ch] text-[13.5px] text-ink-2">
         Connect Practice and Live separately, each with its own key.
       </p>
@@ -112,14 +114,14 @@ function Mirror({ list }: { list: GatewayList }) {
               <span>
                 {list.gateways.find(({ id }) => id === event.adapter)?.capabilities.method}: {event.type ?? event.note}
               </span>
-              <time className="ml-auto text-ink-3">{sayMoment(event.receivedAt, school.timeZone)}</time>
+              <time className="ml-auto text-ink-3">{formatMoment(event.receivedAt, school.timeZone)}</time>
             </li>
           ))}
         </ul>
         {list.refusals.map(({ adapter, count, lastAt }) => (
           <p key={`${adapter} ${lastAt}`} className="mt-1.5 text-[13px] text-ink-2">
             {count} without a valid signature {count === 1 ? 'was' : 'were'} ignored, the last on{' '}
-            {sayMoment(lastAt, school.timeZone)}.
+            {formatMoment(lastAt, school.timeZone)}.
           </p>
         ))}
       </PreviewSection>

@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { MessageKind } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
@@ -198,7 +198,7 @@ function Outbox() {
           <li key={id} className="mt-2 border-t border-line pt-2">
             <State shape="late">could not be sent</State> {messageKind(kind)}, to {to}
             <span className="block text-[13px] text-ink-2">
-              {why} · {sayMoment(createdAt, school.timeZone)}. It is tried again by itself.{' '}
+              {why} · {formatMoment(createdAt, school.timeZone)}. It is tried again by itself.{' '}
               <Button kind="link" onClick={() => sendAgain.mutate(id)}>
                 Send now
               </Button>

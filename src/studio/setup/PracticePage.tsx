@@ -4,9 +4,9 @@ import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { daysBetween, isDay } from '../../core/calendar/day.ts'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
@@ -70,7 +70,7 @@ export function PracticePage() {
           <Section title="Practice clock">
             {clock.data && (
               <p className="pt-[3px] text-[16.5px]">
-                <b className="font-semibold">{sayDay(clock.data.day, school.language)}</b>
+                <b className="font-semibold">{formatDay(clock.data.day, school.language)}</b>
                 {clock.data.daysAhead > 0 && (
                   <span className="text-ink-2">
                     , {clock.data.daysAhead} {clock.data.daysAhead === 1 ? 'day' : 'days'} ahead
@@ -87,7 +87,7 @@ export function PracticePage() {
               ))}
               <Button kind="press" disabled={isMoving || !clock.data?.next} onClick={() => start.mutate('next')}>
                 {clock.data?.next
-                  ? `To the next payment, ${sayDay(clock.data.next, school.language)}`
+                  ? `To the next payment, ${formatDay(clock.data.next, school.language)}`
                   : clock.data
                     ? 'No payment is scheduled'
                     : 'To the next payment'}
@@ -100,7 +100,7 @@ export function PracticePage() {
               <div className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
                 <Passed from={move.from} to={move.to} day={day} />
                 <span role="status" className="text-ink-2">
-                  On the way to {sayDay(move.to, school.language)}
+                  On the way to {formatDay(move.to, school.language)}
                 </span>
                 <Button onClick={() => stop.mutate()}>Stop here</Button>
               </div>
@@ -244,7 +244,7 @@ function Passed({ from, to, day }: { from: string; to: string; day: string }) {
 /** What came of the last move, the newest first. */
 function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }) {
   const { school } = useSession()
-  const say = (day: string) => sayDay(day, school.language)
+  const say = (day: string) => formatDay(day, school.language)
   const left = count - happened.length
   return (
     <Section title="What happened">
@@ -259,7 +259,7 @@ function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }
             key={`${row.at}-${index}`}
             className="grid grid-cols-[128px_1fr] gap-x-3 border-b border-line py-1.5 text-[13.5px]"
           >
-            <time className="text-ink-3">{sayMoment(row.at, school.timeZone)}</time>
+            <time className="text-ink-3">{formatMoment(row.at, school.timeZone)}</time>
             <span>
               <Link className="link" to={`/studio/orders/${row.orderId}`}>
                 {row.number} · {row.buyer}

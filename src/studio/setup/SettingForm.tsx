@@ -2,7 +2,7 @@ import type { ReactNode } from 'react'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { Field } from '../../ui/Field.tsx'
-import { useAsking } from './useAsking.tsx'
+import { useConfirmation } from './useConfirmation.tsx'
 
 interface SettingFormProps {
   id?: string
@@ -32,7 +32,7 @@ export function SettingForm({
   children,
 }: SettingFormProps): ReactNode {
   const asking = { code: 'would-stop', title, goOn: `${saving} anyway`, isDanger: true }
-  const { error, isBusy, run, dialog } = useAsking(asking, save, () => toast(saved))
+  const { error, isBusy, run, dialog } = useConfirmation(asking, save, () => toast(saved))
   return (
     <form
       id={id}

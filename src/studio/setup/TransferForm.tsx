@@ -5,7 +5,7 @@ import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import type { Gateway } from './gateways.ts'
-import { DISPLACING, useAsking } from './useAsking.tsx'
+import { DISPLACING, useConfirmation } from './useConfirmation.tsx'
 
 const BLANK = { title: 'Bank transfer', description: '', instructions: '', holder: '', iban: '', bic: '' }
 type Written = typeof BLANK
@@ -32,7 +32,7 @@ const FIELDS: { name: keyof Written; label: string; hint: string; isLong?: boole
 /** What a creator writes for who pays by bank transfer. */
 export function TransferForm({ gateway, done }: { gateway: Gateway; done: () => void }) {
   const [written, setWritten] = useState<Written>(gateway.connection?.transfer ?? BLANK)
-  const { error, isBusy, run, dialog } = useAsking(
+  const { error, isBusy, run, dialog } = useConfirmation(
     DISPLACING,
     (displace) => unwrap(api.gateways.transfer.$put({ json: { ...written, displace } })),
     () => {

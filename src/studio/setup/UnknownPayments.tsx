@@ -3,7 +3,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
 import { api } from '../api.ts'
@@ -36,7 +36,7 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
           <li key={id} className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-t border-line-2 py-2">
             <State shape="failed">{formatMoney(amount, { ...school, currency })}</State>
             <span className="min-w-0 break-words">
-              “{about}” · {nameOf(adapter)}, {method} · {sayMoment(collectedAt, school.timeZone)}
+              “{about}” · {nameOf(adapter)}, {method} · {formatMoment(collectedAt, school.timeZone)}
             </span>
             <span className="ml-auto flex gap-3">
               <Button kind="link" onClick={() => refund.mutate(id)}>

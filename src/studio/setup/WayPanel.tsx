@@ -1,10 +1,10 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import { sayDay } from '../../core/calendar/sayDay.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayMoment } from '../../ui/dates.ts'
+import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
@@ -13,7 +13,7 @@ import { Dialog } from '../drafting/Dialog.tsx'
 import { useSession } from '../session/session.ts'
 import type { Connection, Gateway } from './gateways.ts'
 import { TransferForm } from './TransferForm.tsx'
-import { DISPLACING, useAsking } from './useAsking.tsx'
+import { DISPLACING, useConfirmation } from './useConfirmation.tsx'
 
 interface WayPanelProps {
   gateway: Gateway
@@ -93,7 +93,7 @@ function Connected({ connection, gateway, modeName, order, place, change }: Conn
           Account <b className="font-semibold">{connection.accountName}</b> ({connection.account}), secret key ending{' '}
           <b className="font-semibold">{connection.secretEnds}</b>.{' '}
           <span className="text-[13px] text-ink-3">
-            Checked with {capabilities.name} on {sayMoment(connection.verifiedAt, school.timeZone)}.
+            Checked with {capabilities.name} on {formatMoment(connection.verifiedAt, school.timeZone)}.
           </span>
         </p>
       )}
@@ -127,7 +127,7 @@ function PauseButton({ gateway, isPaused }: { gateway: Gateway; isPaused: boolea
     unwrap(
       api.gateways[':adapter'].pause.$put({ param: { adapter: gateway.id }, json: { isPaused: !isPaused, displace } }),
     )
-  const { run, isBusy, dialog } = useAsking(DISPLACING, pause, () =>
+  const { run, isBusy, dialog } = useConfirmation(DISPLACING, pause, () =>
     toast(
       isPaused
         ? `${name} is offered again.`
@@ -194,7 +194,7 @@ function DisconnectDialog({ gateway, modeName, close }: { gateway: Gateway; mode
                 </b>
                 : {formatMoney(amount, school)} that {agreements === 1 ? 'it brings' : 'they bring'} in the 12 months
                 from today
-                {next && `, the next payment on ${sayDay(next, school.language)}`}.
+                {next && `, the next payment on ${formatDay(next, school.language)}`}.
               </p>
               <p>
                 Nothing can take them over by itself: the approval to charge is {gateway.capabilities.name}’s. Each
@@ -232,7 +232,7 @@ function ConnectForm({ gateway, modeName, done }: { gateway: Gateway; modeName: 
   const first = useRef<HTMLInputElement>(null)
   // Whoever opens it is about to paste what stands on the gateway's page.
   useEffect(() => first.current?.focus({ preventScroll: true }), [])
-  const { error, isBusy, run, dialog } = useAsking(
+  const { error, isBusy, run, dialog } = useConfirmation(
     DISPLACING,
     (displace) => unwrap(api.gateways.$post({ json: { adapter: gateway.id, account, secret, displace } })),
     () => {

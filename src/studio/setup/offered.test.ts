@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { sayOffered } from './offered.ts'
+import { formatOffered } from './offered.ts'
 
 const connected = { pausedAt: null, isKeyLost: false, transfer: null }
 const way = (name: string, change: object = {}) => ({
@@ -8,7 +8,7 @@ const way = (name: string, change: object = {}) => ({
   connection: connected,
   ...change,
 })
-const said = (...gateways: ReturnType<typeof way>[]) => sayOffered({ gateways, onSale: 2, uncollected: [] })
+const said = (...gateways: ReturnType<typeof way>[]) => formatOffered({ gateways, onSale: 2, uncollected: [] })
 
 it('names what buyers can use, in order: nothing that is paused, not connected, unreadable or of another currency', () => {
   const gateways = [
@@ -27,5 +27,5 @@ it('names what buyers can use, in order: nothing that is paused, not connected, 
 
 it('names the offers that nothing connected can collect', () => {
   const list = { gateways: [way('Card')], onSale: 3, uncollected: [{ name: 'Club: Monthly' }] }
-  expect(sayOffered(list)).toContain('1 of 3 offers on sale cannot be collected by any of them: Club: Monthly.')
+  expect(formatOffered(list)).toContain('1 of 3 offers on sale cannot be collected by any of them: Club: Monthly.')
 })

@@ -81,7 +81,7 @@ export const offers = pgTable(
     ...drafted<OfferContent>(),
     onSale: boolean().notNull().default(false),
     /** The creator's own real purchase to try things: nobody else sees it, and no list shows it. */
-    isTrial: boolean().notNull().default(false),
+    isTestPurchase: boolean('is_trial').notNull().default(false),
     retiredAt: moment(),
     createdAt: moment().notNull(),
   },

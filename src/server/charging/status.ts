@@ -5,7 +5,7 @@ import { capabilitiesOf } from '../gateways/service.ts'
 import type { Services } from '../platform/context.ts'
 
 /** What became of an attempt, as a page that waits for it needs it. */
-export type AttemptStanding =
+export type AttemptStatus =
   | { state: 'collected' }
   | { state: 'declined'; reason: DeclineReason | 'abandoned' }
   /** The buyer is asked to approve: in a frame, or at the gateway's own page, from where they come back. */
@@ -16,10 +16,10 @@ export type AttemptStanding =
   | { state: 'checking' }
 
 /** What became of the newest attempt at what an order owed at once, or at an agreement's payments. */
-export async function lastStanding(
+export async function lastAttemptStatus(
   { db, gateways }: Pick<Services, 'db' | 'gateways'>,
   of: { orderId: string } | { agreementId: string },
-): Promise<AttemptStanding> {
+): Promise<AttemptStatus> {
   const [last] = await db
     .select({
       state: attempts.state,

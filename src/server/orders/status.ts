@@ -14,7 +14,7 @@ import {
  * How an order's agreement stands, for lists of orders: to be selected beside a left join of `agreements`, and null
  * where the order began none. `count` is how many numbered payments there are, null where they go on until cancelled.
  */
-export const agreementStanding = {
+export const agreementStatus = {
   id: agreements.id,
   kind: agreements.kind,
   state: agreements.state,
@@ -41,7 +41,7 @@ const firstAttempt = (what: ReturnType<typeof sql>) => sql`(select ${what} from 
   where a.order_id = ${orders.id} and a.agreement_id is null order by a.started_at desc limit 1)`
 
 /** What has come for an order and what went back, in minor units, and what an unpaid one waits for. For lists of orders. */
-export const orderStanding = {
+export const orderStatusColumns = {
   received: sql<number>`coalesce((select sum(p.pay) from ${payments} p
     where p.order_id = ${orders.id} and p.state = 'collected'), 0)::float8`,
   refunded: sql<number>`coalesce((select sum(r.amount) from ${refunds} r

@@ -6,8 +6,8 @@ import { REFUSED } from '../../core/words/en/refused.ts'
 import { type DeclineReason, GatewayRefused, GatewayUnreachable, type KeptMethod } from '../../gateways/contract.ts'
 import { type Held, holdAgreement, readAgreement } from '../agreements/agreements.ts'
 import { callGateway } from '../charging/call.ts'
-import { lastStanding } from '../charging/standing.ts'
 import { startAttempt } from '../charging/start.ts'
+import { lastAttemptStatus } from '../charging/status.ts'
 import { type Gateway, isUp, type OpenPaymentMethod, openPaymentMethod, sourceOf, wayDown } from '../charging/ways.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
@@ -23,13 +23,13 @@ import { tellOf } from './deeds.ts'
 import { endPayLinks } from './payLinks.ts'
 
 /** How a payment by hand stands. */
-export type PaidByHand =
+export type ManualPaymentOutcome =
   | { state: 'paid' }
   | { state: 'declined'; reason: DeclineReason | 'abandoned' }
   | { state: 'confirming'; url: string; isElsewhere: boolean }
   | { state: 'checking' }
 
-export interface ByHand {
+export interface ManualPayment {
   /** Null: by the method that is kept for the agreement, once more. */
   connectionId: string | null
   token: string
@@ -47,24 +47,24 @@ export interface ByHand {
 }
 
 /** The payments that are paid by hand on a day: all that are due, or the next one early. */
-function payableByHand(agreement: Agreement, day: Day) {
+function payableManually(agreement: Agreement, day: Day) {
   const due = payableOn(agreement, day)
   const next = nextPayment(agreement)
   return due.length > 0 || agreement.state !== 'active' || !next ? due : [next]
 }
 
 /** What is asked for by hand: the sum in minor units, and the numbers of its payments. */
-export type Asked = Pick<ByHand, 'agreed' | 'from' | 'to'>
+export type Asked = Pick<ManualPayment, 'agreed' | 'from' | 'to'>
 
 /** What a page asks for that pays by hand on a day; null where nothing can be paid. */
 export function manualPaymentOn(agreement: Agreement, day: Day): Asked | null {
-  return askedFor(payableByHand(agreement, day))
+  return askedFor(payableManually(agreement, day))
 }
 
 /** All that is left of an installment plan, where that is more than what is asked for anyway; else null. */
 export function restOn(agreement: Agreement, day: Day): Asked | null {
   const rest = restOf(agreement)
-  return rest.length > payableByHand(agreement, day).length ? askedFor(rest) : null
+  return rest.length > payableManually(agreement, day).length ? askedFor(rest) : null
 }
 
 function askedFor(payable: readonly ScheduledPayment[]): Asked | null {
@@ -77,12 +77,16 @@ function askedFor(payable: readonly ScheduledPayment[]): Asked | null {
  * from then on. It is no try of the worker's, and while it is under way the worker waits (collecting rules, section 3).
  * What is paid already is answered with that: a second press or a second tab never pays the payment after it.
  */
-export async function payByHand(services: Services, agreementId: string, request: ByHand): Promise<PaidByHand> {
+export async function payManually(
+  services: Services,
+  agreementId: string,
+  request: ManualPayment,
+): Promise<ManualPaymentOutcome> {
   const { returnTo = '/my', connectionId, token } = request
   await requireCompared(services.db)
   const { row, ...known } = await readAgreement(services.db, agreementId)
   if (isPaid(known, request)) return { state: 'paid' }
-  if (await attemptOf(services.db, agreementId, request.requestKey)) return checkByHand(services, agreementId)
+  if (await attemptOf(services.db, agreementId, request.requestKey)) return checkManualPayment(services, agreementId)
   const way = connectionId
     ? await openPaymentMethod(services, { connectionId, token }, row.mode)
     : await openKept(services, row)
@@ -110,7 +114,7 @@ export async function payByHand(services: Services, agreementId: string, request
   })
   if (!outcome) return { state: 'checking' }
   await settleAttempt(services, attempt.id, outcome, 'answer')
-  return standingByHand(services, agreementId)
+  return manualPaymentStatus(services, agreementId)
 }
 
 /** The way by which an agreement is charged, also where it is paused: what is agreed is still collected. */
@@ -156,13 +160,13 @@ async function openAttempt({ db }: Services, agreementId: string): Promise<Attem
 export async function isPaidByNow(
   { db }: Services,
   agreementId: string,
-  asked: Pick<ByHand, 'from' | 'to'>,
+  asked: Pick<ManualPayment, 'from' | 'to'>,
 ): Promise<boolean> {
   return isPaid(await readAgreement(db, agreementId), asked)
 }
 
 /** Whether the payments that a request is for are all paid. */
-function isPaid({ scheduled }: Pick<Held, 'scheduled'>, { from, to }: Pick<ByHand, 'from' | 'to'>): boolean {
+function isPaid({ scheduled }: Pick<Held, 'scheduled'>, { from, to }: Pick<ManualPayment, 'from' | 'to'>): boolean {
   const asked = scheduled.filter(({ n }) => n >= from && n <= to)
   return asked.length > 0 && asked.every(({ state }) => state === 'collected')
 }
@@ -182,7 +186,7 @@ async function begin(
   services: Within,
   agreementId: string,
   { connectionId, isKept }: { connectionId: string; isKept: boolean },
-  request: ByHand,
+  request: ManualPayment,
 ): Promise<Begun> {
   const { db: tx } = services
   const held = await holdAgreement(tx, agreementId)
@@ -215,7 +219,7 @@ async function begin(
 }
 
 /** Asks the gateway about a payment by hand that is under way, and says how it stands. */
-export async function checkByHand(services: Services, agreementId: string): Promise<PaidByHand> {
+export async function checkManualPayment(services: Services, agreementId: string): Promise<ManualPaymentOutcome> {
   const open = await openAttempt(services, agreementId)
   if (open) {
     try {
@@ -224,11 +228,11 @@ export async function checkByHand(services: Services, agreementId: string): Prom
       if (!(error instanceof GatewayUnreachable)) throw error
     }
   }
-  return standingByHand(services, agreementId)
+  return manualPaymentStatus(services, agreementId)
 }
 
-async function standingByHand(services: Services, agreementId: string): Promise<PaidByHand> {
-  const last = await lastStanding(services, { agreementId })
+async function manualPaymentStatus(services: Services, agreementId: string): Promise<ManualPaymentOutcome> {
+  const last = await lastAttemptStatus(services, { agreementId })
   if (last.state === 'awaiting') return { state: 'checking' }
   if (last.state !== 'collected') return last
   await endPayLinks(services, agreementId)

@@ -3,7 +3,7 @@ import { Button } from '../../ui/Button.tsx'
 import { IN_PLACE } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 
-interface Asking {
+interface Confirmation {
   /** The code of the problem that is a question: what follows is said before, and meant or not. */
   code: string
   title: string
@@ -13,15 +13,15 @@ interface Asking {
 }
 
 /** Ways that stand in the way of one that must stand alone are paused only by whoever was asked. */
-export const DISPLACING: Asking = {
+export const DISPLACING: Confirmation = {
   code: 'stands-alone',
   title: 'It must be the only one',
   goOn: 'Go on, and pause them',
 }
 
 /** Does something of which the server may say what would follow, and asks before it is done all the same. */
-export function useAsking(
-  { code, title, goOn, isDanger = false }: Asking,
+export function useConfirmation(
+  { code, title, goOn, isDanger = false }: Confirmation,
   act: (isSure: boolean) => Promise<unknown>,
   done: () => void,
 ) {

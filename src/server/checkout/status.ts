@@ -1,7 +1,7 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { GatewayUnreachable } from '../../gateways/contract.ts'
-import { lastStanding } from '../charging/standing.ts'
+import { lastAttemptStatus } from '../charging/status.ts'
 import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
 import { dropTransfer } from '../fulfilment/bankTransfer.ts'
 import { abandonAttempt, lookUpAttempt } from '../fulfilment/lookup.ts'
@@ -32,11 +32,11 @@ export async function resolveOpenAttempt(services: Services, attempt: Attempt): 
 }
 
 /** How an order stands now. */
-export async function standing(services: Services, orderId: string): Promise<Placed> {
+export async function orderStatus(services: Services, orderId: string): Promise<Placed> {
   const [order] = await services.db.select().from(orders).where(eq(orders.id, orderId))
   if (!order) throw notFound('order')
   if (order.state === 'paid') return { state: 'paid', orderId }
-  const last = await lastStanding(services, { orderId })
+  const last = await lastAttemptStatus(services, { orderId })
   // Collected, and not paid: another's word for it is being settled in this moment.
   return last.state === 'collected' ? { state: 'checking', orderId } : { ...last, orderId }
 }
@@ -61,5 +61,5 @@ export async function checkOrder(services: Services, orderId: string, shopper: S
       if (!(error instanceof GatewayUnreachable)) throw error
     }
   }
-  return standing(services, orderId)
+  return orderStatus(services, orderId)
 }

@@ -1,12 +1,12 @@
 /** A calendar date in words, "28 February 2027"; the year is left out where it is `thisYear`. */
-export function sayDay(day: string, language: string, thisYear?: string): string {
+export function formatDay(day: string, language: string, thisYear?: string): string {
   const options: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'long', timeZone: 'UTC' }
   if (day.slice(0, 4) !== thisYear) options.year = 'numeric'
   return new Intl.DateTimeFormat(dateLanguage(language), options).format(new Date(`${day}T00:00:00Z`))
 }
 
 /** A calendar date on an axis, "28 Feb". */
-export function sayDayShort(day: string): string {
+export function formatDayShort(day: string): string {
   return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' }).format(
     new Date(`${day}T00:00:00Z`),
   )
