@@ -19,7 +19,7 @@ export interface SellableCourse {
 }
 
 /**
- * What buyers can see: live, not retired courses with the offers that are on sale, in order. `withTrial`: the
+ * What buyers can see: live, not retired courses with the offers that are on sale, in order. `withTestPurchase`: the
  * creator's own real purchase too.
  */
 export async function sellableCourses(
@@ -77,7 +77,7 @@ export interface SellableLine {
 export async function sellableLines(
   db: Queryable,
   offerIds: readonly string[],
-  withTrial = false,
+  withTestPurchase = false,
 ): Promise<Map<string, SellableLine>> {
   const found = new Map<string, SellableLine>()
   if (offerIds.length === 0) return found
@@ -92,7 +92,7 @@ export async function sellableLines(
         isNull(offers.retiredAt),
         isNotNull(courses.live),
         isNull(courses.retiredAt),
-        withTrial ? undefined : eq(offers.isTestPurchase, false),
+        withTestPurchase ? undefined : eq(offers.isTestPurchase, false),
       ),
     )
   const opened = await coursesOfProducts(

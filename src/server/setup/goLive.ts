@@ -193,7 +193,7 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
     const fresh = {
       productId: course.id,
       position: 10_000,
-      isTrial: true,
+      isTestPurchase: true,
       draft: live,
       draftAt: now(),
       createdAt: now(),
