@@ -51,6 +51,22 @@ test('the name of a course that is emptied is refused at the field, and nothing 
   await expect(studio.getByText('Draft saved')).toBeVisible()
 })
 
+test('without a connection an act is refused at once, and not done later by itself', async ({ studio }) => {
+  const title = unique('Offline')
+  await studio.goto('/studio/sell')
+  await studio.getByRole('button', { name: 'New course' }).click()
+  const field = studio.getByLabel('Title of the course')
+  await field.fill(title)
+  await studio.context().setOffline(true)
+  await studio.getByRole('button', { name: 'Make it' }).click()
+  await expect(studio.getByRole('alert')).toContainText('The server does not answer. Nothing you typed is lost')
+  await studio.context().setOffline(false)
+  await expect(field).toHaveValue(title)
+  await studio.goto('/studio/sell')
+  await expect(studio.getByRole('heading', { name: 'Coptic binding' })).toBeVisible()
+  await expect(studio.getByRole('heading', { name: title })).toHaveCount(0)
+})
+
 test('a text file named .png is refused in words', async ({ studio }) => {
   const { courseId } = await makeCourse(studio, unique('Cover'), 4800)
   await studio.goto(`/studio/sell/courses/${courseId}`)

@@ -33,6 +33,8 @@ export const queryClient: QueryClient = new QueryClient({
       staleTime: 5000,
       retry: (count, error) => count < 2 && error instanceof ApiError && error.problem.status === 0,
     },
+    // Without a connection it is refused at once: done later, when nobody thinks of it any more, it could do harm.
+    mutations: { networkMode: 'always' },
   },
   mutationCache: new MutationCache({
     onError: (error, _about, _before, { meta }) => {
