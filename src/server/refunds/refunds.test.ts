@@ -16,13 +16,21 @@ const world = ownWorld()
 const DAY = 86_400_000
 let buyers = 0
 
-async function bought(price: Parameters<World['sell']>[0], pay: number, title: string, email?: string) {
-  const course = await world.sell(price, title)
-  const placed = await world.buy(
-    course.slug,
-    world.request(course.offerId, pay, { email: email ?? `buyer${++buyers}@refund.example` }),
-  )
-  const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
+type Price = Parameters<World['sell']>[0]
+
+/** A thing bought by card, alone or as the first of two: nothing that becomes of it touches the other. */
+async function buy(things: number, price: Price, pay: number, title: string, email?: string) {
+  const course = await world.sell(price, `${title} of ${things}`)
+  const others = things > 1 ? [await world.sell(2000, `Beside ${title}`, { taxRate: 1000 })] : []
+  const who = { email: email ?? `buyer${++buyers}@refund.example` }
+  const placed = await world.buy(course.slug, {
+    ...world.request(course.offerId, pay + others.length * 2000, who),
+    lines: [course, ...others].map(({ offerId }) => ({ offerId, chosen: null })),
+  })
+  const [line] = await world.db
+    .select()
+    .from(orderLines)
+    .where(and(eq(orderLines.orderId, placed.orderId), eq(orderLines.position, 0)))
   const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
   return { course, orderId: placed.orderId, lineId: line?.id as string, agreementId: agreement?.id as string }
 }
@@ -31,28 +39,33 @@ const give = (orderId: string, lineId: string, amount: number, access: 'keep' | 
   refundLine(world.services, 'practice', orderId, { lineId, amount, access, note: 'Asked for it' })
 const openOf = async (orderId: string) =>
   (await world.grantsOf(orderId)).filter(({ endedAt }) => endedAt === null).length
+const bought = (price: Price, pay: number, title: string, email?: string) => buy(1, price, pay, title, email)
 const given = () => [...world.standins.books.refunds.values()].reduce((sum, { amount }) => sum + amount, 0)
 const agreementOf = async (id: string) => (await world.db.select().from(agreements).where(eq(agreements.id, id)))[0]
 
-describe('giving money back', () => {
+describe.each([1, 2])('giving money back for an order of %i things', (things) => {
+  const bought = (price: Price, pay: number, title: string, email?: string) => buy(things, price, pay, title, email)
+  /** How many of the others stay open, whatever becomes of the first. */
+  const others = things - 1
+
   it('a part keeps the course, the rest closes it; never more than was paid', async () => {
     const { orderId, lineId } = await bought(12_900, 12_900, 'Refund')
     const before = given()
     expect(await give(orderId, lineId, 900)).toMatchObject({ refunded: 900, waiting: 0, refused: null })
-    expect(await openOf(orderId)).toBe(1)
+    expect(await openOf(orderId)).toBe(1 + others)
     await expect(give(orderId, lineId, 12_001)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
     await give(orderId, lineId, 12_000, 'close')
-    expect(await openOf(orderId)).toBe(0)
+    expect(await openOf(orderId)).toBe(others)
     expect(given() - before).toBe(12_900)
     await expect(give(orderId, lineId, 1)).rejects.toMatchObject({ errors: [{ why: 'Nothing is left to refund.' }] })
   })
 
   it('closes one of two courses of a buyer, and leaves the other', async () => {
-    const email = 'two@refund.example'
+    const email = `two${things}@refund.example`
     const first = await bought(5000, 5000, 'First of two', email)
     const second = await bought(7000, 7000, 'Second of two', email)
     await give(first.orderId, first.lineId, 5000, 'close')
-    expect([await openOf(first.orderId), await openOf(second.orderId)]).toEqual([0, 1])
+    expect([await openOf(first.orderId), await openOf(second.orderId)]).toEqual([others, 1 + others])
   })
 
   it('looks at orders of its own mode alone', async () => {
@@ -74,13 +87,13 @@ describe('giving money back', () => {
     const { orderId, lineId } = await bought(5000, 5000, 'Lost answer')
     world.standins.world.down = true
     expect(await give(orderId, lineId, 5000, 'close')).toMatchObject({ refunded: 0, waiting: 5000 })
-    expect(await openOf(orderId)).toBe(1)
+    expect(await openOf(orderId)).toBe(1 + others)
     world.standins.world.down = false
     const [refund] = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
     const before = given()
     await Promise.all([1, 2, 3].map(() => settleRefund(world.services, refund?.id as string)))
     expect(given() - before).toBe(5000)
-    expect(await openOf(orderId)).toBe(0)
+    expect(await openOf(orderId)).toBe(others)
     const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
     expect(await world.db.$count(messages, told)).toBe(1)
   })
@@ -95,35 +108,37 @@ describe('giving money back', () => {
     const of = (id?: string) => rows.filter(({ attemptId }) => attemptId === id).map(({ amount }) => amount)
     expect([of(first?.id), of(second?.id)]).toEqual([[600], [1900]])
     expect(await agreementOf(agreementId)).toMatchObject({ state: 'cancelled', nextTry: null })
-    expect(await openOf(orderId)).toBe(0)
+    expect(await openOf(orderId)).toBe(others)
     const due = and(eq(payments.orderId, orderId), eq(payments.state, 'due'))
     expect(await world.db.$count(payments, due)).toBe(0)
     await collectAgreement(world.services, agreementId)
     const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
     expect(await world.db.$count(messages, told)).toBe(1)
   })
-
-  it('a wallet gives back whole payments only, and says which amounts', async () => {
-    const { moor } = await world.connectOthers()
-    const course = await world.sell(4300, 'Whole')
-    const request = world.request(course.offerId, 4300, {
-      email: 'whole@refund.example',
-      payment: { connectionId: moor, token: '' },
-    })
-    const placed = await world.buy(course.slug, request)
-    await world.press(placed.state === 'confirming' ? placed.url : '', 'pays')
-    await checkOrder(world.services, placed.orderId, shopper('browser'))
-    const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
-    await expect(give(placed.orderId, line?.id as string, 1000)).rejects.toMatchObject({
-      errors: [{ at: '/amount', why: 'Moor Wallet refunds whole payments only: €43.00.' }],
-    })
-    expect(await give(placed.orderId, line?.id as string, 4300)).toMatchObject({ refunded: 4300 })
-  })
 })
 
-describe('a cancelling taken back', () => {
+it('a wallet gives back whole payments only, and says which amounts', async () => {
+  const { moor } = await world.connectOthers()
+  const course = await world.sell(4300, 'Whole')
+  const request = world.request(course.offerId, 4300, {
+    email: 'whole@refund.example',
+    payment: { connectionId: moor, token: '' },
+  })
+  const placed = await world.buy(course.slug, request)
+  await world.press(placed.state === 'confirming' ? placed.url : '', 'pays')
+  await checkOrder(world.services, placed.orderId, shopper('browser'))
+  const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
+  await expect(give(placed.orderId, line?.id as string, 1000)).rejects.toMatchObject({
+    errors: [{ at: '/amount', why: 'Moor Wallet refunds whole payments only: €43.00.' }],
+  })
+  expect(await give(placed.orderId, line?.id as string, 4300)).toMatchObject({ refunded: 4300 })
+})
+
+describe.each([1, 2])('a cancelling taken back in an order of %i things', (things) => {
+  const bought = (price: Price, pay: number, title: string, email?: string) => buy(things, price, pay, title, email)
+
   it('goes on as before, with its payments expected again', async () => {
-    const { orderId, agreementId } = await bought(MONTHLY, 1900, 'Undo', 'undo@refund.example')
+    const { orderId, agreementId } = await bought(MONTHLY, 1900, 'Undo', `undo${things}@refund.example`)
     const before = await agreementOf(agreementId)
     const due = and(eq(payments.orderId, orderId), eq(payments.state, 'due'))
     const expected = await world.db.$count(payments, due)
