@@ -1,4 +1,4 @@
-import { eq, sql } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper, type World } from '../../testing/world.ts'
@@ -35,15 +35,22 @@ let buyers = 0
 
 async function buy(price: Parameters<World['sell']>[0], pay: number, way: string | null = null, behaviour = 'pays') {
   const course = await world.sell(price, `Sum ${++buyers}`)
+  // Every third order has something else in it, of another tax.
+  const others = buyers % 3 === 2 ? [await world.sell(2000, `Beside ${buyers}`, { taxRate: 1000 })] : []
   const payment = way ? { payment: { connectionId: way, token: '' } } : {}
-  const request = world.request(course.offerId, pay, { email: `sum${buyers}@post.example`, ...payment }, behaviour)
-  const placed = await world.buy(course.slug, request)
+  const sum = pay + others.length * 2000
+  const request = world.request(course.offerId, sum, { email: `sum${buyers}@post.example`, ...payment }, behaviour)
+  const lines = [course, ...others].map(({ offerId }) => ({ offerId, chosen: null }))
+  const placed = await world.buy(course.slug, { ...request, lines })
   if (placed.state === 'confirming') {
     await world.press(placed.url, 'pays')
     await checkOrder(world.services, placed.orderId, shopper('browser'))
   }
   const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
-  const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
+  const [line] = await world.db
+    .select()
+    .from(orderLines)
+    .where(and(eq(orderLines.orderId, placed.orderId), eq(orderLines.position, 0)))
   return { ...course, orderId: placed.orderId, agreementId: agreement?.id as string, lineId: line?.id as string }
 }
 
