@@ -166,28 +166,29 @@ describe.each([1, 2])('a cancelling taken back in an order of %i things', (thing
   })
 })
 
-describe('a dispute', () => {
+const of = async (orderId: string) => (await world.db.select().from(disputes).where(eq(disputes.orderId, orderId)))[0]
+const answer = async (orderId: string, accept: boolean, access: 'keep' | 'close' = 'keep') =>
+  answerDispute(world.services, 'practice', (await of(orderId))?.id as string, {
+    accept,
+    access,
+    note: 'Looked into it',
+  })
+
+describe.each([1, 2])('a dispute about an order of %i things', (things) => {
+  const all = 12_900 + (things - 1) * 2000
   const disputed = async (title: string) => {
-    const made = await bought(12_900, 12_900, title)
+    const made = await buy(things, 12_900, 12_900, title)
     const [attempt] = await world.attemptsOf(made.orderId)
     world.standins.announceDispute(world.standins.books.dispute(attempt?.reference ?? '', 'Not theirs'))
     await eventually(async () => (await of(made.orderId)) !== undefined)
     return made
   }
-  const of = async (orderId: string) => (await world.db.select().from(disputes).where(eq(disputes.orderId, orderId)))[0]
-  const answer = async (orderId: string, accept: boolean, access: 'keep' | 'close' = 'keep') =>
-    answerDispute(world.services, 'practice', (await of(orderId))?.id as string, {
-      accept,
-      access,
-      note: 'Looked into it',
-    })
-
   it('closes nothing by itself, is told to the creator, and cannot be given back twice', async () => {
     world.standins.world.eventsDoubled = true
     const { orderId, lineId } = await disputed('Dispute')
     world.standins.world.eventsDoubled = false
-    expect(await of(orderId)).toMatchObject({ state: 'open', amount: 12_900, reason: 'Not theirs' })
-    expect(await openOf(orderId)).toBe(1)
+    expect(await of(orderId)).toMatchObject({ state: 'open', amount: all, reason: 'Not theirs' })
+    expect(await openOf(orderId)).toBe(things)
     const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-disputed'))
     expect(await world.db.$count(messages, told)).toBe(1)
     await expect(give(orderId, lineId, 12_900)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
@@ -198,9 +199,9 @@ describe('a dispute', () => {
     await answer(orderId, true, 'close')
     expect((await of(orderId))?.state).toBe('lost')
     expect(await openOf(orderId)).toBe(0)
-    expect(await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))).toMatchObject([
-      { amount: 12_900, state: 'refunded', lineId },
-    ])
+    const rows = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
+    expect(rows.filter((row) => row.lineId === lineId)).toMatchObject([{ amount: 12_900, state: 'refunded' }])
+    expect(rows.reduce((sum, { amount }) => sum + amount, 0)).toBe(all)
     await expect(answer(orderId, true)).rejects.toMatchObject({ code: 'answered' })
   })
 
@@ -219,8 +220,8 @@ describe('a dispute', () => {
     world.standins.announceDispute(open)
     await new Promise((resolve) => setTimeout(resolve, 150))
     expect((await of(orderId))?.state).toBe('won')
-    expect(await openOf(orderId)).toBe(1)
-    expect(await world.db.select().from(grants).where(eq(grants.orderId, orderId))).toHaveLength(1)
+    expect(await openOf(orderId)).toBe(things)
+    expect(await world.db.select().from(grants).where(eq(grants.orderId, orderId))).toHaveLength(things)
   })
 
   it('contested and lost is told, and stands under attention until it is decided what becomes of the course', async () => {
@@ -237,7 +238,7 @@ describe('a dispute', () => {
         .filter((item) => item.orderId === orderId)
         .map(({ kind }) => kind)
     expect(await attention()).toEqual(['dispute-lost'])
-    expect(await openOf(orderId)).toBe(1)
+    expect(await openOf(orderId)).toBe(things)
     const id = (await of(orderId))?.id as string
     await decideLost(world.services, 'practice', id, { access: 'close', note: 'the money is gone' })
     expect(await openOf(orderId)).toBe(0)
@@ -255,7 +256,9 @@ describe('a dispute', () => {
     const kinds = (await needsAttention(world.services, 'practice')).filter((item) => item.orderId === orderId)
     expect(kinds).toEqual([])
   })
+})
 
+describe('disputes under one reference', () => {
   it('two of one plan that are lost under one reference are both booked', async () => {
     const { orderId, agreementId } = await bought(MONTHLY, 1900, 'Lost twice')
     world.clock.offsetMs += 32 * DAY
