@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
+import { brotliCompressSync } from 'node:zlib'
 import { build } from 'vite'
 import { STUDIO_ENTRY, shopEntries } from '../src/server/pages/renderer.ts'
 import { checkBudget } from './budget.ts'
@@ -32,6 +33,7 @@ export async function buildWhatChanged(dist: string): Promise<void> {
     // Each by itself: what only the studio uses of a file that both use would else weigh on the shop.
     await buildClient(dist, 'shop', shopEntries(readdirSync('src/shop/parts').map((file) => basename(file, '.ts'))))
     await buildClient(dist, 'studio', [STUDIO_ENTRY])
+    packFiles(join(dist, 'client/assets'))
     await build({
       logLevel: 'warn',
       build: { ssr: 'src/shop/render.tsx', outDir: join(dist, 'render'), emptyOutDir: true },
@@ -66,6 +68,15 @@ function buildClient(dist: string, name: 'shop' | 'studio', input: string[]) {
       },
     },
   })
+}
+
+/** Puts each script and style beside itself as it is sent, packed as small as it gets; done once, it may take its time. */
+function packFiles(folder: string) {
+  for (const name of readdirSync(folder).filter((file) => /\.(js|css)$/.test(file))) {
+    const whole = readFileSync(join(folder, name))
+    const packed = brotliCompressSync(whole)
+    if (packed.length < whole.length) writeFileSync(join(folder, `${name}.br`), packed)
+  }
 }
 
 function fingerprint(paths: string[]): string {

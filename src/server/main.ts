@@ -26,6 +26,8 @@ if (role === 'server') {
     '/assets/*',
     serveStatic({
       root: `${config.distDir}/client`,
+      // As `scripts/build.ts` packed them.
+      precompressed: true,
       onFound: (_path, c) => c.header('cache-control', 'public, max-age=31536000, immutable'),
     }),
   )
