@@ -89,7 +89,7 @@ export async function placeBasket(
     throw new Problem(409, 'way-gone', REFUSED.wayCannot)
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
-  await services.limits.count(counted, 'Too many unpaid orders.')
+  await services.limits.count(counted, REFUSED.tooManyOrders)
   const kept = way && pay === 0 ? await saveMethod(way, request.payment?.token ?? '') : null
   const placing: Placing = { school, page, lines, request, shopper, quoted, hasLater, kept }
   const placed = await placeOnce(services, way, placing)

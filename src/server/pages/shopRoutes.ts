@@ -1,6 +1,7 @@
 import { type Context, Hono } from 'hono'
 import { getCookie } from 'hono/cookie'
 import * as v from 'valibot'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import { placeOrder, quoteOnPage } from '../checkout/place.ts'
 import { placeSchema } from '../checkout/placing.ts'
 import { checkOrder } from '../checkout/status.ts'
@@ -143,6 +144,6 @@ export function shopRoutes(base: Services) {
 
 /** The signed-in buyer. @throws Problem 401 where there is none. */
 function signedIn({ person }: Visitor): Person {
-  if (!person) throw new Problem(401, 'signed-out', 'Sign in first.')
+  if (!person) throw new Problem(401, 'signed-out', REFUSED.signInFirst)
   return person
 }

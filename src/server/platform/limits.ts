@@ -1,4 +1,6 @@
 import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible'
+import { REFUSED } from '../../core/words/en/refused.ts'
+import { say } from '../../core/words/message.ts'
 import type { Database } from '../db/client.ts'
 import { Problem } from '../http/problem.ts'
 
@@ -74,7 +76,7 @@ export class Limits {
    * Counts one try by each key, in the order given: check and count are one statement, so that a thousand at once pass
    * no ceiling. @throws Problem 429 with when to try again, at the first that is used up.
    */
-  async count(by: Counted, title = 'Too many tries.'): Promise<void> {
+  async count(by: Counted, title: string = REFUSED.tooManyTries): Promise<void> {
     for (const [name, key] of entriesOf(by)) {
       const wait = await this.take(name, key)
       if (wait > 0) throw tooMany(title, wait)
@@ -119,6 +121,9 @@ function entriesOf(by: Counted): [LimitName, string][] {
 }
 
 function tooMany(title: string, seconds: number): Problem {
-  const wait = seconds < 90 ? `${seconds} seconds` : `${Math.ceil(seconds / 60)} minutes`
-  return new Problem(429, 'slow-down', `${title} Try again in ${wait}.`, [], { retryAfter: seconds })
+  const says =
+    seconds < 90
+      ? say(REFUSED.againInSeconds, { title, count: seconds })
+      : say(REFUSED.againInMinutes, { title, count: Math.ceil(seconds / 60) })
+  return new Problem(429, 'slow-down', says, [], { retryAfter: seconds })
 }

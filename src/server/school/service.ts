@@ -3,6 +3,7 @@ import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
 import { rescaleContent } from '../../core/content/rescale.ts'
 import { isCurrency } from '../../core/money/currency.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { offers, orders, school } from '../db/schema/index.ts'
@@ -16,8 +17,8 @@ export const emailSchema = v.pipe(
   v.string(),
   v.trim(),
   v.toLowerCase(),
-  v.email('Write an email address, like ada@example.org.'),
-  v.maxLength(254, 'This address is too long.'),
+  v.email(REFUSED.email),
+  v.maxLength(254, REFUSED.emailLong),
 )
 
 export const nameSchema = v.pipe(

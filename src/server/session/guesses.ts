@@ -1,4 +1,5 @@
 import type { MiddlewareHandler } from 'hono'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import { clientAddress, proxyList } from '../http/clientAddress.ts'
 import type { Services } from '../platform/context.ts'
 import type { Counted } from '../platform/limits.ts'
@@ -12,7 +13,7 @@ export function countGuesses(services: Services): MiddlewareHandler {
   return async (c, next) => {
     const { ip, range } = clientAddress(c, proxies)
     const by: Counted = { 'guess:ip': ip, 'guess:range': range }
-    await services.limits.count(by, 'Too many links that do not exist.')
+    await services.limits.count(by, REFUSED.tooManyLinks)
     await next()
     if (c.res.status !== 410) await services.limits.giveBack(by)
   }

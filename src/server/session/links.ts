@@ -1,4 +1,5 @@
 import { and, eq, gt, isNull } from 'drizzle-orm'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import { creators, passwordLinks, people, sessions } from '../db/schema/index.ts'
 import { refreshSearch } from '../db/searchText.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -80,7 +81,7 @@ export async function readBuyerLink(
 }
 
 function linkEnded(): Problem {
-  return new Problem(410, 'link-ended', 'This link has been used or has expired. Ask for a new one.')
+  return new Problem(410, 'link-ended', REFUSED.linkUsed)
 }
 
 /**
@@ -171,7 +172,7 @@ export async function takeEmail(
 ): Promise<void> {
   if (email === person.email) return
   const taken = and(eq(people.mode, person.mode), eq(people.email, email))
-  if ((await db.$count(people, taken)) > 0) throw fieldProblem('/email', 'Another buyer has this email.', 409)
+  if ((await db.$count(people, taken)) > 0) throw fieldProblem('/email', REFUSED.emailTaken, 409)
   await db.update(people).set({ email }).where(eq(people.id, person.id))
   await refreshSearch(db, person.id)
   await db.delete(sessions).where(eq(sessions.personId, person.id))

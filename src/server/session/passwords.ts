@@ -2,14 +2,15 @@ import { availableParallelism } from 'node:os'
 import { hash, verify } from '@node-rs/argon2'
 import pLimit from 'p-limit'
 import * as v from 'valibot'
+import { REFUSED } from '../../core/words/en/refused.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { Problem } from '../http/problem.ts'
 import type { Tools } from '../platform/context.ts'
 
 export const passwordSchema = v.pipe(
   v.string(),
-  v.minLength(10, 'A password has at least 10 characters.'),
-  v.maxLength(200, 'A password has at most 200 characters.'),
+  v.minLength(10, REFUSED.passwordShort),
+  v.maxLength(200, REFUSED.passwordLong),
 )
 
 /** Hashing keeps a processor busy on purpose: as many at a time as there are. */
@@ -43,12 +44,12 @@ export async function checkPassword(
   const isKnown = known !== null && secrets.isMark(known, account)
   const byAddress = { 'sign-in:ip': address?.ip ?? null, 'sign-in:range': address?.range ?? null }
   const byAccount = isKnown ? { 'sign-in:browser': known } : { 'sign-in:account': account }
-  await limits.count({ ...byAddress, ...byAccount }, 'Too many wrong passwords.')
+  await limits.count({ ...byAddress, ...byAccount }, REFUSED.tooManyPasswords)
   decoy ??= hashPassword('a password that nobody has')
   const against = storedHash ?? (await decoy)
   const isRight = await hashing(() => verify(against, password))
   if (!isRight || !storedHash) {
-    throw new Problem(401, 'wrong-password', 'This email and password do not match.')
+    throw new Problem(401, 'wrong-password', REFUSED.noMatch)
   }
   await Promise.all([limits.giveBack(byAddress), limits.forget(byAccount)])
 }
