@@ -364,6 +364,23 @@ describe('said of it', () => {
     }
   })
 
+  it('what was free is not said to be paid', async () => {
+    const trial = { length: { count: 7, unit: 'day' as const }, amount: 0 }
+    const tried = await world.sell({ ...MONTHLY, trial }, `Tried ${n}`, { access: WHILE_PAYING })
+    const { orderId } = await world.buyTogether({
+      ...world.request(once.offerId, 12_900, { email: email() }),
+      lines: [once, tried].map(({ offerId }) => ({ offerId, chosen: null })),
+    })
+    const { messages } = await openOrder(world.services, 'practice', orderId)
+    let text = ''
+    await sendMessage(world.services, messages.find(({ kind }) => kind === 'receipt')?.id as string, async (letter) => {
+      text = letter.text
+    })
+    expect(text).toContain(`thank you. “Marbling ${n}” is paid and open.`)
+    expect(text).toContain(`“Tried ${n}” is yours and open.`)
+    expect(text).toContain('You find them here:')
+  })
+
   it('of payments that end and payments that do not, neither promises more than the next; they keep their order', async () => {
     const parts = await world.sell(THREE_PARTS, `Parts ${n}`)
     const of = [club, parts, once]

@@ -80,13 +80,17 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   if (school.taxMode === 'inclusive') rows.push(...taxRows(WORDS.vatInside))
   const paragraphs: Paragraph[] = [
     greeting(name),
-    ...bought.map((thing, index) => ({ text: opening(thing, quote.today.pay > 0, school, index === 0) })),
+    ...bought.map((thing, index) => {
+      const isPaid = receipt.rows.some(({ line, price }) => line === index && price > 0)
+      const text = opening(thing, isPaid, school)
+      return { text: index === 0 && quote.today.pay > 0 ? say(WORDS.thanks, { text }) : text }
+    }),
     ...said(ownWords),
     ...bought.flatMap((thing) => closing(thing, school, bought.length > 1)),
     ...bought
       .filter(({ hasEnded }) => !hasEnded)
       .map(({ course, link }, index) => ({
-        text: index === 0 ? WORDS.findIt : WORDS.findMore,
+        text: index > 0 ? WORDS.findMore : bought.length > 1 ? WORDS.findThem : WORDS.findIt,
         link,
         label: say(WORDS.open, { course }),
       })),
@@ -120,21 +124,12 @@ export function said(ownWords: string): Paragraph[] {
   return ownWords.trim() ? [{ text: ownWords.trim() }] : []
 }
 
-function opening(
-  { course, opensLater, hasEnded, closes }: ReceiptThing,
-  isPaid: boolean,
-  school: School,
-  isFirst: boolean,
-) {
+/** How one thing stands: whether something was paid for it today is told apart from what was free. */
+function opening({ course, opensLater, hasEnded, closes }: ReceiptThing, isPaid: boolean, school: School): string {
   const day = (when: string) => formatDay(when, school.language)
-  if (!hasEnded && !opensLater && !isPaid) return say(WORDS.free, { course })
-  const text =
-    hasEnded && closes
-      ? say(WORDS.ended, { course, day: day(closes) })
-      : opensLater
-        ? say(WORDS.opensLater, { course, day: day(opensLater) })
-        : say(WORDS.paidAndOpen, { course })
-  return isFirst ? say(WORDS.thanks, { text }) : text
+  if (hasEnded && closes) return say(WORDS.ended, { course, day: day(closes) })
+  if (opensLater) return say(WORDS.opensLater, { course, day: day(opensLater) })
+  return say(isPaid ? WORDS.paidAndOpen : WORDS.free, { course })
 }
 
 /** Until when it is open, and how to go on then; of several, which it is. */

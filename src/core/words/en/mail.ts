@@ -26,6 +26,7 @@ export const MAIL = {
     staysOpen: 'It stays open until {day}. After that you can buy it again and go on where you were.',
     namedStaysOpen: '“{course}” stays open until {day}. After that you can buy it again and go on where you were.',
     findIt: 'You find it here:',
+    findThem: 'You find them here:',
     findMore: 'And here:',
     open: 'Open {course}',
     laterEndless:
