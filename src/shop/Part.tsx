@@ -31,7 +31,7 @@ export function wholePart<V extends ShopView>(name: string, of: PartComponent<V>
   return ({ page, view }) => <Part name={name} of={of} page={page} view={view} />
 }
 
-/** The parts that stand in a page's markup, by name. */
+/** The parts that stand in a page's markup, by name: as {@link Part} writes them, which no text of a creator can. */
 export function partsIn(markup: string): string[] {
-  return [...markup.matchAll(/ data-part="([a-z-]+)"/g)].map(([, name]) => name as string)
+  return [...markup.matchAll(/<(?:div|span) data-part="([a-z-]+)"/g)].map(([, name]) => name as string)
 }

@@ -6,6 +6,7 @@ import type { Quote } from '../../core/quote/types.ts'
 import { formatPayButton } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { CheckoutView, Needs, PaymentMethod, ShopOffer, ShopPage } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
@@ -182,7 +183,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 {sayWith(CHECKOUT.elsewhere, {
                   there: (
                     <a className="link" href={phase.url}>
-                      {CHECKOUT.there}
+                      {PAYING.there}
                     </a>
                   ),
                   anew: (
@@ -195,7 +196,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             )}
             {phase.kind === 'checking' && (
               <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
-                {CHECKOUT.checking}
+                {PAYING.checking}
               </p>
             )}
             <Button
@@ -209,8 +210,8 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                   ? CHECKOUT.pay
                   : formatButton(page, way, pay, hasLater)
                 : phase.kind === 'checking'
-                  ? CHECKOUT.waiting
-                  : CHECKOUT.busy}
+                  ? PAYING.waiting
+                  : PAYING.busy}
             </Button>
             <p className="mt-2 text-[12.5px] text-ink-3">
               {!cannotPay && smallPrint(page, way, pay, hasLater)}

@@ -13,7 +13,7 @@ import { api } from '../api.ts'
 import { keepBasket, keptBasket } from './basket.ts'
 import { formatDeclined } from './declined.ts'
 import { type Tokenised, tokenise } from './GatewayFields.ts'
-import { useServerQuote } from './useServerQuote.ts'
+import { OWN_PRICE, useServerQuote } from './useServerQuote.ts'
 
 /** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
 export type Phase =
@@ -23,9 +23,6 @@ export type Phase =
   /** Begun at the gateway's own page, and not finished there. */
   | { kind: 'elsewhere'; url: string }
   | { kind: 'checking' }
-
-/** The field of the buyer's own price in a request. */
-const OWN_PRICE = '/lines/0/chosen'
 
 export interface FieldErrors {
   chosen?: string | undefined
@@ -60,9 +57,7 @@ function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, {
 
 /** The same once the server has said what it comes to, or what is wrong with it. */
 function saidOf(estimate: OwnPrice, answer: NonNullable<ReturnType<typeof useServerQuote>>): OwnPrice {
-  return 'quote' in answer
-    ? { ...estimate, pay: answer.quote.today.pay }
-    : { ...estimate, why: answer.refused.at(OWN_PRICE) ?? answer.refused.message }
+  return 'quote' in answer ? { ...estimate, pay: answer.quote.today.pay } : { ...estimate, why: answer.why }
 }
 
 /** From which price on somebody can be paid at all. */
@@ -184,7 +179,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
           setPhase({ kind: 'idle' })
           if (card.isDown) setDownIds([...downIds, way.connectionId])
           setMessage(
-            say(card.isDown && ways.length > 1 ? CHECKOUT.notChargedOther : CHECKOUT.notCharged, { why: card.why }),
+            say(card.isDown && ways.length > 1 ? CHECKOUT.notChargedOther : PAYING.notCharged, { why: card.why }),
           )
           return
         }

@@ -6,12 +6,15 @@ import { api } from '../api.ts'
 /** For so long nothing is typed before the server is asked. */
 const PAUSE_MS = 250
 
-type Answer = { quote: Quote } | { refused: ApiError }
+/** The field of the buyer's own price in a request. */
+export const OWN_PRICE = '/lines/0/chosen'
+
+type Answer = { quote: Quote } | { why: string }
 
 /**
  * What the server says of a basket that the page did not come with, a moment after it was typed: its quote, or what is
- * wrong with it. Null before it has said so of just this one, and while it cannot be reached; what is shown until then
- * is an estimate, and pressing the button asks again.
+ * wrong with its price. Null before it has said so of just this one, and while it cannot say; what is shown until then is
+ * an estimate, and pressing the button asks again, and says whatever else is wrong.
  * @param chosen the price that the buyer names, in minor units; null where there is none to ask about.
  */
 export function useServerQuote(slug: string, offerId: string, chosen: number | null): Answer | null {
@@ -26,7 +29,8 @@ export function useServerQuote(slug: string, offerId: string, chosen: number | n
         (quote) => ({ quote }),
         (error: unknown) => {
           if (!(error instanceof ApiError)) throw error
-          return error.problem.status === 0 ? null : { refused: error }
+          const why = error.at(OWN_PRICE)
+          return why === undefined ? null : { why }
         },
       )
       if (!isOver && answer) setSaid({ of: asked, answer })

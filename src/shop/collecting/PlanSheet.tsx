@@ -1,6 +1,7 @@
 import { useRef, useState } from 'react'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
 import { PLAN } from '../../core/words/en/plan.ts'
 import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
@@ -88,7 +89,7 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
               {sayWith(PLAN.elsewhere, {
                 there: (
                   <a className="link" href={plan.phase.url}>
-                    {PLAN.there}
+                    {PAYING.there}
                   </a>
                 ),
               })}
@@ -101,14 +102,14 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
           </div>
           {plan.phase.kind === 'checking' && (
             <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
-              {PLAN.checking}
+              {PAYING.checking}
             </p>
           )}
           <Button kind="press" type="submit" disabled={isBusy} className="mt-3 w-full rounded-lg py-[13px] text-[16px]">
             {isBusy
               ? plan.phase.kind === 'checking'
-                ? PLAN.waiting
-                : PLAN.busy
+                ? PAYING.waiting
+                : PAYING.busy
               : doing === 'method'
                 ? PLAN.useCard
                 : say(isByKept ? PLAN.payBy : PLAN.pay, {

@@ -66,7 +66,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     let token = ''
     if (way.style === 'embedded') {
       const card = frame.current ? await tokenise(frame.current) : null
-      if (!card?.ok) return giveUp(say(PLAN.notCharged, { why: card?.why ?? PAYING.notLoaded }))
+      if (!card?.ok) return giveUp(say(PAYING.notCharged, { why: card?.why ?? PAYING.notLoaded }))
       token = card.token
     }
     await send(() => act({ connectionId: way.connectionId, token }))

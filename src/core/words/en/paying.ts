@@ -1,5 +1,10 @@
 /** Paying: the methods and the gateway's own fields, at the checkout and for a plan. */
 export const PAYING = {
+  checking: 'The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.',
+  waiting: 'Waiting for the result…',
+  busy: 'One moment…',
+  there: 'Continue there',
+  notCharged: '{why} Nothing was charged.',
   method: 'Payment method',
   fields: '{method} fields of {gateway}',
   notLoaded: 'The card fields did not load. Reload the page.',

@@ -27,10 +27,6 @@ export const PLAN = {
   cannotPay: '{school} cannot take payments for this at the moment. Please check back soon.',
   elsewhere:
     'You began to pay elsewhere and have not finished there. Nothing was charged so far. {there}, or pay it anew.',
-  there: 'Continue there',
-  checking: 'The outcome of your payment is not known yet. This page finds out by itself; please do not pay again.',
-  waiting: 'Waiting for the result…',
-  busy: 'One moment…',
   useCard: 'Use this card from now on',
   pay: 'Pay {money}',
   payBy: 'Pay {money} by {method}',
@@ -52,7 +48,6 @@ export const PLAN = {
   keepIt: 'Keep it',
   messageSent: '{course}, {offer}. A message about it is on its way.',
   openCourse: 'Open the course',
-  notCharged: '{why} Nothing was charged.',
   received: '{money} received. Thank you.',
   cardChanged: 'This card is charged from now on. Nothing was charged today.',
   cancelled: 'Cancelled. Nothing more is charged.',
