@@ -62,12 +62,12 @@ test('each way is connected in Live, the wrong key first; one that must stand al
   await expect(studio.getByRole('alert')).toHaveText('This key does not open this account.')
   await studio.getByLabel('Secret key for Live').fill(sole.live)
   await studio.getByRole('button', { name: 'Check and connect' }).click()
-  const question = studio.getByRole('dialog', { name: 'It must be the only one' })
+  const question = studio.getByRole('dialog', { name: 'It must be the only payment method' })
   await expect(question).toContainText('Thistle Card, Bank transfer and Moor Wallet would be paused')
   await question.getByRole('button', { name: 'Leave it as it is' }).click()
   await expect(studio.getByText(/Buyers can pay by Thistle Card, Bank transfer or Moor Wallet/)).toBeVisible()
   await studio.getByRole('button', { name: 'Check and connect' }).click()
-  await question.getByRole('button', { name: 'Go on, and pause them' }).click()
+  await question.getByRole('button', { name: 'Continue and pause the others' }).click()
   await expect(studio.getByText(/Buyers can pay by Brook Transfer, in this order. \d+ of \d+ offers/)).toBeVisible()
 
   await test.step('bank details that are mistyped are said at their field', async () => {

@@ -77,7 +77,7 @@ function MessageDialog({ id, onClose }: { id: string; onClose: () => void }) {
   const { mutate, error, isPending, reset } = useMutation({
     mutationFn: (email: string) => unwrap(api.messages[':id'].again.$post({ param: { id }, json: { email } })),
     onSuccess: () => {
-      toast('On its way again, with new links.')
+      toast('It is being sent again, with new links.')
       onClose()
     },
     meta: IN_PLACE,

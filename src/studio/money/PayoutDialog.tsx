@@ -6,7 +6,7 @@ import { readMoney } from '../../core/money/parse.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api, IN_PLACE } from '../api.ts'
-import { DayField } from '../days/DayField.tsx'
+import { LabelledDay } from '../days/LabelledDay.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { Select } from '../frame/Select.tsx'
 import { TextField } from '../frame/TextField.tsx'
@@ -70,21 +70,18 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
           setTyped(text)
         }}
       />
-      <Field label="Day" error={error?.at('/day')} hint="The day on which it reached the bank.">
-        {(wiring) => (
-          <DayField
-            wiring={wiring}
-            className={BOX_INPUT}
-            language={money.language}
-            today={today}
-            value={day}
-            onChange={(chosen) => {
-              reset()
-              setDay(chosen)
-            }}
-          />
-        )}
-      </Field>
+      <LabelledDay
+        label="Day"
+        error={error?.at('/day')}
+        hint="The day on which it reached the bank."
+        language={money.language}
+        today={today}
+        value={day}
+        onChange={(chosen) => {
+          reset()
+          setDay(chosen)
+        }}
+      />
       <TextField
         label="Note"
         error={error?.at('/note')}

@@ -4,11 +4,10 @@ import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api, IN_PLACE } from '../api.ts'
-import { DayField } from '../days/DayField.tsx'
+import { LabelledDay } from '../days/LabelledDay.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import type { Order } from './order.ts'
@@ -149,7 +148,7 @@ function TryDialog({
       toast(
         state === 'paid'
           ? `${formatMoney(due.agreed, money)} received.`
-          : 'No answer yet. The result appears here as soon as we know it.',
+          : 'No answer yet. The result appears here as soon as we have it.',
       )
       onClose()
     },
@@ -245,21 +244,17 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
       onClose={onClose}
     >
       {({ error, forget }) => (
-        <Field label="New day" error={error?.at('/day')}>
-          {(wiring) => (
-            <DayField
-              wiring={wiring}
-              className={BOX_INPUT}
-              language={money.language}
-              today={next?.due ?? day}
-              value={day}
-              onChange={(chosen) => {
-                forget()
-                setDay(chosen)
-              }}
-            />
-          )}
-        </Field>
+        <LabelledDay
+          label="New day"
+          error={error?.at('/day')}
+          language={money.language}
+          today={next?.due ?? day}
+          value={day}
+          onChange={(chosen) => {
+            forget()
+            setDay(chosen)
+          }}
+        />
       )}
     </NoteDialog>
   )

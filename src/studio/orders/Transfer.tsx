@@ -5,11 +5,10 @@ import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api, IN_PLACE } from '../api.ts'
-import { DayField } from '../days/DayField.tsx'
+import { LabelledDay } from '../days/LabelledDay.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
@@ -25,7 +24,7 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
   const param = { order: order.id }
   const giveUp = useMutation({
     mutationFn: () => unwrap(api.settling.orders[':order'].transfers['give-up'].$post({ param })),
-    onSuccess: () => toast('It is not waited for any more. The buyer can order again.'),
+    onSuccess: () => toast('We no longer wait for it. The buyer can order again.'),
   })
   return (
     <>
@@ -160,7 +159,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
     onSuccess: () => {
       toast(
         isSurplus
-          ? 'Noted. Return it at your bank.'
+          ? 'Noted. Now return it at your bank.'
           : isPart
             ? 'Marked. The rest is still missing.'
             : 'Marked. The order is paid.',
@@ -188,7 +187,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
             : isPart
               ? `This is a part. ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still missing, and access stays closed.`
               : over > 0
-                ? `This is ${formatMoney(over, money)} more than is owed. The order is paid and access opens; the rest is noted for you to return.`
+                ? `This is ${formatMoney(over, money)} more than was owed. The order is paid and access opens; the rest is noted for you to return.`
                 : 'With this the order is paid and access opens.'
         }
         inputMode="decimal"
@@ -198,21 +197,17 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
           setTyped(text)
         }}
       />
-      <Field label="On which day" error={error?.at('/day')}>
-        {(wiring) => (
-          <DayField
-            wiring={wiring}
-            className={BOX_INPUT}
-            language={money.language}
-            today={order.today}
-            value={day}
-            onChange={(chosen) => {
-              reset()
-              setDay(chosen)
-            }}
-          />
-        )}
-      </Field>
+      <LabelledDay
+        label="On which day"
+        error={error?.at('/day')}
+        language={money.language}
+        today={order.today}
+        value={day}
+        onChange={(chosen) => {
+          reset()
+          setDay(chosen)
+        }}
+      />
       <TextField
         label="Note"
         error={error?.at('/note')}

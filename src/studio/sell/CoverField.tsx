@@ -54,7 +54,7 @@ export function CoverField({ coverId, onChange }: CoverFieldProps) {
           onChange={(event) => choose(event.target.files?.[0])}
         />
         <Button disabled={upload.isPending} onClick={() => input.current?.click()}>
-          {upload.isPending ? 'Reading the picture…' : coverId ? 'Replace' : 'Choose a picture'}
+          {upload.isPending ? 'Uploading the picture…' : coverId ? 'Replace' : 'Choose a picture'}
         </Button>
         {coverId && (
           <Button kind="link" onClick={() => onChange(null)}>

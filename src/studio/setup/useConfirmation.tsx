@@ -15,8 +15,8 @@ interface Confirmation {
 /** Ways that stand in the way of one that must stand alone are paused only by whoever was asked. */
 export const DISPLACING: Confirmation = {
   code: 'stands-alone',
-  title: 'It must be the only one',
-  goOn: 'Go on, and pause them',
+  title: 'It must be the only payment method',
+  goOn: 'Continue and pause the others',
 }
 
 /** Does something of which the server may say what would follow, and asks before it is done all the same. */
