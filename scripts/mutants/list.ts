@@ -217,11 +217,6 @@ export const MUTANTS: readonly Mutant[] = [
         ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
         ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
       ],
-      [
-        'a second order that was paid opens the course again',
-        'if (first) return markPaidTwice',
-        "if (first && first === '') return markPaidTwice",
-      ],
     ],
   ),
   ...of(
@@ -283,6 +278,9 @@ export const MUTANTS: readonly Mutant[] = [
     ],
     ['only the first line opens', 'const opened = begun.flatMap(', 'const opened = begun.slice(0, 1).flatMap('],
     ['the fee stands at one line', 'isOne ? collected : await shareFee', '!isOne ? collected : await shareFee'],
+    ['what another order opened meanwhile opens again', 'if (first) duplicates.set(line.id, first)', 'void first'],
+    ['money that was not owed is a sale', "duplicates.has(lineId) ? ('overpaid'", "duplicates.has('') ? ('overpaid'"],
+    ['two orders of one buyer settle in one moment', 'pg_advisory_xact_lock(hashtextextended(', 'coalesce(('],
     ['an order that was paid twice is charged on', ".set({ state: 'let-go' })", ".set({ state: 'due' })"],
   ]),
   ...of(

@@ -173,14 +173,21 @@ it('a course that opens later is not said to be open', () => {
     order,
     awaited: null,
     bought: [
-      { course: card, offer: 'One payment', opens: '2027-03-01', isOpen: false, hasEnded: false, closes: '2028-03-01' },
+      {
+        course: card,
+        offer: 'One payment',
+        opens: '2027-03-01',
+        isOpen: false,
+        hasEnded: false,
+        isPaidTwice: false,
+        closes: '2028-03-01',
+      },
     ],
     taxes: [{ rate: 1000, tax: 9 }],
     quote,
     rows: [{ line: 0, name: null, price: 100 }],
     email: 'a@post.example',
     needsPassword: false,
-    isPaidTwice: false,
     receiptPdf: null,
   }
   const html = render(view)

@@ -7,7 +7,7 @@ import { linesOf, placeBasket, placeOrder } from '../server/checkout/place.ts'
 import type { PlaceRequest, Shopper } from '../server/checkout/placing.ts'
 import { connect, SERVICE_LIMITS } from '../server/db/client.ts'
 import type { Mode } from '../server/db/schema/columns.ts'
-import { attempts, connections, creators, grants, journal, orders } from '../server/db/schema/index.ts'
+import { attempts, connections, creators, grants, journal, orderLines, orders } from '../server/db/schema/index.ts'
 import { connectGateway } from '../server/gateways/service.ts'
 import { setTransfer } from '../server/gateways/transferSettings.ts'
 import { publishOffer, saveOfferDraft } from '../server/offers/service.ts'
@@ -128,6 +128,11 @@ export async function openWorld() {
       db.select().from(attempts).where(eq(attempts.orderId, orderId)).orderBy(asc(attempts.startedAt)),
     grantsOf: (orderId: string) => db.select().from(grants).where(eq(grants.orderId, orderId)),
     orderOf: async (orderId: string) => (await db.select().from(orders).where(eq(orders.id, orderId)))[0],
+    /** By line: the order that had opened it before the money of this one came, or null. */
+    duplicatesOf: async (orderId: string) =>
+      (await db.select().from(orderLines).where(eq(orderLines.orderId, orderId)).orderBy(asc(orderLines.position))).map(
+        ({ duplicateOf }) => duplicateOf,
+      ),
     journalOf: async (orderId: string) =>
       (await db.select().from(journal).where(eq(journal.orderId, orderId)).orderBy(asc(journal.id))).map(
         ({ what }) => what,

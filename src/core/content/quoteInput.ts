@@ -129,11 +129,19 @@ function horizonOf(all: readonly (Terms | null)[], timeZone: string, at: string)
   return counts.length > 0 ? Math.max(...counts) : null
 }
 
-/** Tax of what is paid today by rate, in basis points, as far as there is any. */
-export function taxesToday(stored: unknown, { lines, purchaseDay }: Quote): { rate: number; tax: number }[] {
+/**
+ * Tax of what is paid today by rate, in basis points, as far as there is any; `except` lines, by their position, whose
+ * money was not owed.
+ */
+export function taxesToday(
+  stored: unknown,
+  { lines, purchaseDay }: Quote,
+  except: readonly number[] = [],
+): { rate: number; tax: number }[] {
   const request = readStoredQuote(stored)
   const byRate = new Map<number, number>()
   for (const [index, { payments }] of lines.entries()) {
+    if (except.includes(index)) continue
     const rate = request.lines[index]?.offer.taxRate ?? request.tax.rate
     const tax = payments.reduce((sum, payment) => sum + (payment.due === purchaseDay ? payment.tax : 0), 0)
     byRate.set(rate, (byRate.get(rate) ?? 0) + tax)

@@ -26,6 +26,9 @@ export interface BookedPayment {
 /** What money is booked as: a sale, or money that the buyer did not owe. */
 export type BookedAs = 'sale' | 'overpaid'
 
+/** A payment that was collected, as what. */
+export type CollectedPayment = BookedPayment & { as: BookedAs }
+
 /** Postings of one payment; those of nothing are left out. */
 function postings(of: Pick<BookedPayment, 'paymentId' | 'lineId' | 'offerId'>, parts: [string, number][]): Posting[] {
   const { paymentId, lineId, offerId } = of
@@ -33,15 +36,16 @@ function postings(of: Pick<BookedPayment, 'paymentId' | 'lineId' | 'offerId'>, p
 }
 
 /**
- * Payments that were collected: what is left of each after its fee lies in `into`, its price is earned and its tax owed.
+ * Payments that were collected: what is left of each after its fee lies in `into`, its price is earned and its tax owed;
+ * what was not owed is the buyer's.
  * @returns postings that add up to 0.
  */
 export function collected(
-  payments: readonly BookedPayment[],
-  { into, method, as }: { into: string; method: string; as: BookedAs },
+  payments: readonly CollectedPayment[],
+  { into, method }: { into: string; method: string },
 ): Posting[] {
   return payments.flatMap((payment) => {
-    const { product, pay, tax, fee } = payment
+    const { product, pay, tax, fee, as } = payment
     return postings(payment, [
       [into, pay - fee],
       [feesOf(method), fee],

@@ -55,7 +55,8 @@ function quotedLine({ line, payments }: DraftLine, purchaseDay: Day, at: string)
   }
 }
 
-function sums(lines: QuotedLine[], purchaseDay: Day): Pick<Quote, 'today' | 'later' | 'committed'> {
+/** What lines come to together: on the purchase day, on each later day, and in all (null: until cancelled). Minor units. */
+export function sums(lines: readonly QuotedLine[], purchaseDay: Day): Pick<Quote, 'today' | 'later' | 'committed'> {
   const today = { price: 0, discount: 0, tax: 0, pay: 0 }
   const byDay = new Map<Day, Quote['later'][number]>()
   const later: Quote['later'] = []

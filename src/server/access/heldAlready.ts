@@ -64,8 +64,8 @@ export async function sameOffer(
 }
 
 /**
- * The order that was paid while this one waited, and opened all that this one would: two unpaid orders of one buyer
- * may exist, and the first that is paid counts (selling rules, section 2). Null where there is none.
+ * The order that was paid while this one waited, and opened all that a line of this one would: two unpaid orders of one
+ * buyer may exist, and the first that is paid counts (selling rules, section 2). Null where there is none.
  */
 export async function paidMeanwhile(
   db: Queryable,

@@ -42,7 +42,7 @@ describe('a course of limited length', () => {
     const placed = await again()
     expect(placed.state).toBe('paid')
     expect(placed.orderId).not.toBe(orderId)
-    expect((await world.orderOf(placed.orderId))?.duplicateOf).toBeNull()
+    expect(await world.duplicatesOf(placed.orderId)).toEqual([null])
   })
 
   it('is bought for longer beside what its buyer has, and not for less', async () => {
@@ -65,7 +65,8 @@ describe('a course of limited length', () => {
       day: await schoolDay(world.services),
       note: '',
     })
-    expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid', duplicateOf: null })
+    expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid' })
+    expect(await world.duplicatesOf(orderId)).toEqual([null])
     expect(await world.grantsOf(orderId)).toMatchObject([{ closes: null, endedAt: null }])
   })
 })

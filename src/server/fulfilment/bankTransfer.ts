@@ -6,7 +6,7 @@ import { noonOf } from '../../core/calendar/instant.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, connections, grants, orders, payments, refunds, transfers } from '../db/schema/index.ts'
+import { attempts, connections, grants, orderLines, orders, payments, refunds, transfers } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { record, recordAll } from '../journal/journal.ts'
@@ -204,14 +204,12 @@ export async function takeMarkBack(
       throw new Problem(409, 'refunded', 'Some of this money was refunded since; that cannot be undone.')
     }
     await tx.update(attempts).set({ state: 'awaiting', settledAt: null }).where(eq(attempts.id, attempt.id))
-    await tx
-      .update(orders)
-      .set({ state: 'paying', paidAt: null, placedOn: null, duplicateOf: null })
-      .where(eq(orders.id, orderId))
+    await tx.update(orders).set({ state: 'paying', paidAt: null, placedOn: null }).where(eq(orders.id, orderId))
     await tx
       .update(payments)
       .set({ state: 'due', attemptId: null, collectedAt: null, fee: 0 })
       .where(eq(payments.attemptId, attempt.id))
+    await tx.update(orderLines).set({ duplicateOf: null }).where(eq(orderLines.orderId, orderId))
     await tx.delete(grants).where(eq(grants.orderId, orderId))
     await recordAll(tx, services.now(), [taken, { about, what: 'course-shut', data: { note: why } }])
   })

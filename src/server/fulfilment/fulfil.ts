@@ -1,9 +1,10 @@
-import { and, asc, eq, not } from 'drizzle-orm'
+import { and, asc, eq, inArray, not, sql } from 'drizzle-orm'
+import type { Day } from '../../core/calendar/day.ts'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
-import type { BookedAs } from '../../core/ledger/postings.ts'
 import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
+import { paidMeanwhile } from '../access/heldAlready.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
 import type { SavedMethod } from '../charging/ways.ts'
 import type { Transaction } from '../db/client.ts'
@@ -50,13 +51,11 @@ export async function linesOf(tx: Transaction, orderId: string) {
   return lines.map((one) => ({ ...one, courses: opened.filter(({ lineId }) => lineId === one.line.id) }))
 }
 
-/** The courses that lines open. */
-export function openedBy(lines: readonly OpeningLine[]): string[] {
-  return [...new Set(lines.flatMap(({ courses }) => courses.map(({ courseId }) => courseId)))]
-}
-
 /** What collected what was due on the purchase day, and what it cost; null where nothing was due. */
 export type Collecting = { id: string; connectionId: string; fee: number } | null
+
+/** Lines of an order whose courses another order opened meanwhile, with that order. */
+type Duplicates = ReadonlyMap<string, string>
 
 /** Marks the payments of an order's purchase day as collected, each with its part of the fee, and books them. */
 async function collectToday(
@@ -64,7 +63,7 @@ async function collectToday(
   order: Order,
   lines: readonly OpeningLine[],
   by: Collecting,
-  as: BookedAs,
+  duplicates: Duplicates,
 ) {
   const { db: tx } = services
   const { id, quote } = order
@@ -87,42 +86,56 @@ async function collectToday(
   const shared = isOne ? collected : await shareFee(tx, by.fee, collected)
   const booked = shared.flatMap(({ id: paymentId, lineId, pay, tax, fee }) => {
     const of = lines.find(({ line }) => line.id === lineId)
-    return of && pay > 0 ? [{ paymentId, lineId, offerId: of.line.offerId, product: of.product, pay, tax, fee }] : []
+    if (!of || pay === 0) return []
+    const as = duplicates.has(lineId) ? ('overpaid' as const) : ('sale' as const)
+    return [{ paymentId, lineId, offerId: of.line.offerId, product: of.product, pay, tax, fee, as }]
   })
-  await bookCollected(services, order, by.id, { method: way.adapter, paid: booked, as })
+  await bookCollected(services, order, by.id, { method: way.adapter, paid: booked })
 }
 
 /**
- * Money came for an order whose course was opened by another order meanwhile: it is booked, opens nothing, nothing
- * more is charged for it, and it stands under attention until it is refunded. The buyer is told.
+ * Which lines of an order buy what another order opened while this one waited. What costs nothing is opened again.
+ * Two orders of one buyer that are settled in the same moment wait for each other here.
  */
-export async function markPaidTwice(
-  services: Within,
-  order: Order,
-  lines: readonly OpeningLine[],
-  by: Collecting,
-  duplicateOf: string,
-  collectedNow: JournalEvent,
-): Promise<void> {
+async function duplicatesIn(tx: Transaction, order: Order, lines: readonly OpeningLine[], day: Day) {
+  await tx.execute(sql`select pg_advisory_xact_lock(hashtextextended(${order.personId}::text, 0))`)
+  const duplicates = new Map<string, string>()
+  for (const { line, courses } of lines) {
+    if (!costs(line.quoted)) continue
+    const ids = courses.map(({ courseId }) => courseId)
+    const first = await paidMeanwhile(tx, order, ids, day)
+    if (first) duplicates.set(line.id, first)
+  }
+  return duplicates
+}
+
+function costs({ payments: all, untilCancelled }: QuotedLine): boolean {
+  return untilCancelled || all.some(({ pay }) => pay > 0)
+}
+
+/**
+ * Lines whose courses another order opened meanwhile: their money is booked as not owed, nothing more is charged for
+ * them, and they stand under attention until they are refunded. The buyer is told.
+ */
+async function markPaidTwice(services: Within, order: Order, duplicates: Duplicates): Promise<JournalEvent[]> {
   const { db: tx } = services
-  const { id: orderId, personId, mode, payToday, currency, quote } = order
-  const at = services.now()
+  const { id: orderId, personId, mode, currency, quote } = order
   const about = { orderId, personId }
-  const dueNow = eq(payments.due, quote.purchaseDay)
-  const placedOn = await schoolDay(services)
-  await tx.update(orders).set({ state: 'paid', paidAt: at, placedOn, duplicateOf }).where(eq(orders.id, orderId))
-  await collectToday(services, order, lines, by, 'overpaid')
+  const ids = [...duplicates.keys()]
+  for (const [id, duplicateOf] of duplicates) {
+    await tx.update(orderLines).set({ duplicateOf }).where(eq(orderLines.id, id))
+  }
   await tx
     .update(payments)
     .set({ state: 'let-go' })
-    .where(and(eq(payments.orderId, orderId), not(dueNow)))
+    .where(and(inArray(payments.lineId, ids), not(eq(payments.due, quote.purchaseDay))))
   const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'paid-twice' })
   await Promise.all(writes)
-  await recordAll(tx, at, [
-    collectedNow,
-    { about, what: 'order-paid-twice', data: { amount: payToday, currency } },
-    queued,
-  ])
+  const [row] = await tx
+    .select({ amount: sql<number>`coalesce(sum(${payments.pay}), 0)::float8` })
+    .from(payments)
+    .where(and(inArray(payments.lineId, ids), eq(payments.due, quote.purchaseDay)))
+  return [{ about, what: 'order-paid-twice', data: { amount: row?.amount ?? 0, currency } }, queued]
 }
 
 /** Whether a line has payments to come after the purchase day. */
@@ -132,7 +145,8 @@ export function hasLaterPayments({ payments: all, untilCancelled }: QuotedLine, 
 
 /**
  * Marks an order paid, its payments of today collected, and opens its courses, in the caller's
- * transaction. `by` is null where nothing was due; `before` is what led to it,
+ * transaction. What another order opened while this one waited is not opened again: its money stands as paid twice.
+ * `by` is null where nothing was due; `before` is what led to it,
  * for the journal; `kept` is what later payments are charged to.
  */
 export async function markPaid(
@@ -150,12 +164,17 @@ export async function markPaid(
   const school = await getSchool(tx)
   const placedOn = dayFor(school, at)
   const { purchaseDay } = order.quote
+  // An order of nothing is paid in the moment in which it is placed: no other comes between.
+  const duplicates: Duplicates = by ? await duplicatesIn(tx, order, lines, placedOn) : new Map()
   await Promise.all([
     tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
-    collectToday(services, order, lines, by, 'sale'),
+    collectToday(services, order, lines, by, duplicates),
   ])
+  const twice = duplicates.size > 0 ? await markPaidTwice(services, order, duplicates) : []
+  const fresh = lines.filter(({ line }) => !duplicates.has(line.id))
+  if (fresh.length === 0) return recordAll(tx, at, [...before, ...twice])
   const request = readStoredQuote(order.quoteInput)
-  const begun = lines.map(({ line, courses }) => {
+  const begun = fresh.map(({ line, courses }) => {
     const offer = request.lines[line.position]?.offer as QuotedOffer
     return { line, courses, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
   })
@@ -207,6 +226,7 @@ export async function markPaid(
     recordAll(tx, at, [
       ...before,
       { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
+      ...twice,
       ...promised.map((): JournalEvent => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
       ...opened.map(({ title: course, grant: { opens, closes } }): JournalEvent => {
         return { about, what: 'course-opened', data: { course, opens, closes } }

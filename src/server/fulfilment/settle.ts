@@ -1,6 +1,5 @@
 import { and, asc, eq, inArray, sql } from 'drizzle-orm'
 import type { Outcome } from '../../gateways/contract.ts'
-import { paidMeanwhile } from '../access/heldAlready.ts'
 import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
 import type { Transaction } from '../db/client.ts'
@@ -8,8 +7,7 @@ import { attempts, orders } from '../db/schema/index.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
-import { schoolDay } from '../school/service.ts'
-import { linesOf, markPaid, markPaidTwice, openedBy } from './fulfil.ts'
+import { linesOf, markPaid } from './fulfil.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
 import { isNext, type Later, laterCollected, laterDeclined, writeCollected } from './outcome.ts'
 
@@ -182,9 +180,7 @@ async function collected(
   const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
   const collectedNow: JournalEvent = { about, what: 'attempt-collected', data }
   const lines = await linesOf(tx, order.id)
-  const first = await paidMeanwhile(tx, order, openedBy(lines), await schoolDay(services))
   const by = { id: attempt.id, connectionId: attempt.connectionId, fee }
-  if (first) return markPaidTwice(services, order, lines, by, first, collectedNow)
   await markPaid(services, order, lines, by, [collectedNow], {
     connectionId: attempt.connectionId,
     reference: kept,

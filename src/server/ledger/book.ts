@@ -1,8 +1,8 @@
-import { and, eq, inArray, isNull, sql } from 'drizzle-orm'
+import { and, eq, inArray, isNotNull, isNull, sql } from 'drizzle-orm'
 import { atGateway, BANK, PREPAID } from '../../core/ledger/accounts.ts'
 import {
-  type BookedAs,
   type BookedPayment,
+  type CollectedPayment,
   collected,
   givenBack,
   type Posting,
@@ -96,13 +96,13 @@ export async function bookCollected(
   services: Within,
   order: Order,
   attemptId: string,
-  { method, paid, as }: { method: string; paid: readonly BookedPayment[]; as: BookedAs },
+  { method, paid }: { method: string; paid: readonly CollectedPayment[] },
 ): Promise<void> {
   const { db: tx } = services
   const at = services.now()
   if (method !== BANK_TRANSFER_ID) {
     const day = await schoolDay(services)
-    const rows = collected(paid, { into: atGateway(method), method, as })
+    const rows = collected(paid, { into: atGateway(method), method })
     return write(tx, [entryOf(order, attemptId, at, { kind: 'payment', day, method, rows })])
   }
   const marks = await marksOf(tx, attemptId)
@@ -113,7 +113,7 @@ export async function bookCollected(
     .at(-1)
   const day = lastDay ?? (await schoolDay(services))
   const isWhole = marks.length === 1 && only !== undefined
-  const rows = collected(paid, { into: isWhole ? BANK : PREPAID, method, as })
+  const rows = collected(paid, { into: isWhole ? BANK : PREPAID, method })
   const kind = isWhole ? 'transfer' : 'completion'
   const subject = isWhole ? only.id : attemptId
   await write(tx, [entryOf(order, attemptId, at, { kind, day, method, rows: withSubject(rows, subject) })])
@@ -144,9 +144,10 @@ export async function bookLater(services: Within, all: readonly BookedLater[]): 
     all.map(({ order, attempt, line, paid }) => {
       const method = ways.find(({ id }) => id === attempt.connectionId)?.adapter ?? ''
       const booked = paid.map(({ id, pay, tax, fee }) => {
-        return { paymentId: id, lineId: line.id, offerId: line.offerId, product: line.product, pay, tax, fee }
+        const { id: lineId, offerId, product } = line
+        return { paymentId: id, lineId, offerId, product, pay, tax, fee, as: 'sale' as const }
       })
-      const rows = collected(booked, { into: atGateway(method), method, as: 'sale' })
+      const rows = collected(booked, { into: atGateway(method), method })
       return entryOf(order, attempt.id, at, { kind: 'payment', day, method, rows })
     }),
   )
@@ -243,7 +244,7 @@ function opposite({ account, amount, lineId, paymentId, offerId, subjectId }: Re
 /** Writes down money that was given back, or lost in a dispute: the rows of one call, each of a line. */
 export async function bookGivenBack(
   services: Within,
-  order: Order & Pick<typeof orders.$inferSelect, 'duplicateOf'>,
+  order: Order,
   given: readonly Pick<Refund, 'id' | 'attemptId' | 'lineId' | 'amount' | 'isOutside' | 'day' | 'note'>[],
   kind: 'refund' | 'dispute',
 ): Promise<void> {
@@ -254,11 +255,15 @@ export async function bookGivenBack(
   const paid = await paymentsBy(tx)
     .where(and(eq(payments.attemptId, attemptId), sql`${payments.pay} > 0`))
     .orderBy(payments.id)
-  const [before, taxLeft] = await Promise.all([givenOf(tx, attemptId), taxLeftOf(tx, paid)])
+  const [before, taxLeft, twice] = await Promise.all([
+    givenOf(tx, attemptId),
+    taxLeftOf(tx, paid),
+    paidTwiceIn(tx, order.id),
+  ])
   const method = paid[0]?.method ?? ''
   const at = services.now()
   const isAtBank = (isOutside: boolean) => isOutside || method === BANK_TRANSFER_ID
-  const as = order.duplicateOf ? 'overpaid' : kind === 'dispute' ? 'dispute' : 'sale'
+  const as = kind === 'dispute' ? 'dispute' : 'sale'
   const rows = given.flatMap(({ id, lineId, amount, isOutside }) =>
     withSubject(
       givenBack(
@@ -270,12 +275,21 @@ export async function bookGivenBack(
             taxLeft: taxLeft.get(payment.paymentId) ?? 0,
           })),
         amount,
-        { from: isAtBank(isOutside) ? BANK : atGateway(method), as },
+        { from: isAtBank(isOutside) ? BANK : atGateway(method), as: twice.has(lineId) ? 'overpaid' : as },
       ),
       id,
     ),
   )
   await write(tx, [entryOf(order, attemptId, at, { kind, day, method, note, rows })])
+}
+
+/** The lines of an order whose money was not owed: another order had opened their courses. */
+async function paidTwiceIn(tx: Transaction, orderId: string): Promise<Set<string>> {
+  const rows = await tx
+    .select({ id: orderLines.id })
+    .from(orderLines)
+    .where(and(eq(orderLines.orderId, orderId), isNotNull(orderLines.duplicateOf)))
+  return new Set(rows.map(({ id }) => id))
 }
 
 /** What was given back of the payments of an attempt so far, or lost. */

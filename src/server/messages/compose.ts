@@ -38,6 +38,8 @@ export interface ReceiptThing {
   closes: string | null
   /** That day was past already when the money came. */
   hasEnded: boolean
+  /** Another order had opened it before the money came. */
+  isPaidTwice: boolean
 }
 
 export interface Receipt {
@@ -88,7 +90,7 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
     ...said(ownWords),
     ...bought.flatMap((thing) => closing(thing, school, bought.length > 1)),
     ...bought
-      .filter(({ hasEnded }) => !hasEnded)
+      .filter(({ hasEnded, isPaidTwice }) => !hasEnded && !isPaidTwice)
       .map(({ course, link }, index) => ({
         text: index > 0 ? WORDS.findMore : bought.length > 1 ? WORDS.findThem : WORDS.findIt,
         link,
@@ -125,16 +127,19 @@ export function said(ownWords: string): Paragraph[] {
 }
 
 /** How one thing stands: whether something was paid for it today is told apart from what was free. */
-function opening({ course, opensLater, hasEnded, closes }: ReceiptThing, isPaid: boolean, school: School): string {
+function opening(thing: ReceiptThing, isPaid: boolean, school: School): string {
+  const { course, opensLater, hasEnded, closes, isPaidTwice } = thing
   const day = (when: string) => formatDay(when, school.language)
+  if (isPaidTwice) return say(WORDS.paidTwice, { course })
   if (hasEnded && closes) return say(WORDS.ended, { course, day: day(closes) })
   if (opensLater) return say(WORDS.opensLater, { course, day: day(opensLater) })
   return say(isPaid ? WORDS.paidAndOpen : WORDS.free, { course })
 }
 
 /** Until when it is open, and how to go on then; of several, which it is. */
-function closing({ course, closes, hasEnded }: ReceiptThing, school: School, isNamed: boolean): Paragraph[] {
-  if (!closes || hasEnded) return []
+function closing(thing: ReceiptThing, school: School, isNamed: boolean): Paragraph[] {
+  const { course, closes, hasEnded, isPaidTwice } = thing
+  if (!closes || hasEnded || isPaidTwice) return []
   const day = formatDay(closes, school.language)
   return [{ text: isNamed ? say(WORDS.namedStaysOpen, { course, day }) : say(WORDS.staysOpen, { day }) }]
 }

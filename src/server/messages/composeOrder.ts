@@ -130,11 +130,14 @@ export function composeRefunded(
   ])
 }
 
+/** Of an order: what was paid for what another had opened. */
+export type PaidTwiceFacts = Pick<AwaitedFacts, 'number' | 'course' | 'currency' | 'amount' | 'orderLink'>
+
 /** Money came for what the buyer had by another order already: what the school does now. */
 export function composePaidTwice(
   school: School,
   name: string,
-  { number, course, currency, amount, orderLink }: AwaitedFacts,
+  { number, course, currency, amount, orderLink }: PaidTwiceFacts,
   ownWords: string,
 ): Email {
   const money = formatMoney(amount, { ...school, currency })

@@ -1,10 +1,11 @@
-import { and, asc, desc, eq } from 'drizzle-orm'
+import { and, asc, desc, eq, isNotNull, isNull } from 'drizzle-orm'
 import { toBuffer } from 'qrcode'
 import { payableOn } from '../../core/collecting/agreement.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { isLineOpen } from '../access/service.ts'
 import { readAgreement } from '../agreements/agreements.ts'
+import type { Queryable } from '../db/client.ts'
 import {
   attempts,
   connections,
@@ -15,6 +16,7 @@ import {
   offers,
   orderLines,
   orders,
+  payments,
   type people,
   refunds,
 } from '../db/schema/index.ts'
@@ -25,7 +27,7 @@ import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import { isPlainName } from './compose.ts'
 import { formatDecline } from './composeAgreement.ts'
-import type { AwaitedFacts, RefundFacts } from './composeOrder.ts'
+import type { AwaitedFacts, PaidTwiceFacts, RefundFacts } from './composeOrder.ts'
 import type { ToldFacts } from './composeTold.ts'
 
 /** What messages say of an order is read when they are sent. */
@@ -74,6 +76,38 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
     code: text ? await toBuffer(text, { errorCorrectionLevel: 'M', scale: 6 }) : null,
     orderLink: await makeOrderLink(services, orderId),
     checkoutLink: `${config.origin}/buy/${slug}?offer=${line.offerId}`,
+  }
+}
+
+/** The lines of an order but for those that another order had opened. */
+async function freshLines(db: Queryable, orderId: string): Promise<string[]> {
+  const rows = await db
+    .select({ id: orderLines.id })
+    .from(orderLines)
+    .where(and(eq(orderLines.orderId, orderId), isNull(orderLines.duplicateOf)))
+  return rows.map(({ id }) => id)
+}
+
+/** Of an order: the lines that another order had opened, and what was paid for them today. Null once there are none. */
+export async function paidTwiceFacts(services: Services, orderId: string): Promise<PaidTwiceFacts | null> {
+  const { db } = services
+  const { order } = await firstLine(services, orderId)
+  const rows = await db
+    .select({ lineId: orderLines.id, pay: payments.pay })
+    .from(orderLines)
+    .innerJoin(payments, and(eq(payments.lineId, orderLines.id), eq(payments.due, order.quote.purchaseDay)))
+    .where(and(eq(orderLines.orderId, orderId), isNotNull(orderLines.duplicateOf)))
+  if (rows.length === 0) return null
+  return {
+    number: order.number,
+    course: await titlesOf(
+      services,
+      orderId,
+      rows.map(({ lineId }) => lineId),
+    ),
+    currency: order.currency,
+    amount: rows.reduce((sum, { pay }) => sum + pay, 0),
+    orderLink: await makeOrderLink(services, orderId),
   }
 }
 
@@ -139,7 +173,12 @@ export async function toldFacts(
     const ended = dispute?.state === 'won' || dispute?.state === 'lost' ? dispute.state : null
     return { ...about, amount: dispute?.amount ?? 0, why: dispute?.reason ?? null, ended }
   }
-  if (!message.agreementId) return { ...about, amount: order.payToday, why: null }
+  if (!message.agreementId) {
+    // What was paid twice is no sale.
+    const [fresh, twice] = await Promise.all([freshLines(db, orderId), paidTwiceFacts(services, orderId)])
+    const course = await titlesOf(services, orderId, fresh)
+    return { ...about, course, amount: order.payToday - (twice?.amount ?? 0), why: null }
+  }
   const { agreement, line: of } = await readAgreement(db, message.agreementId)
   const [last] = await db
     .select({ amount: attempts.amount, reason: attempts.reason, state: attempts.state })

@@ -66,7 +66,17 @@ export async function sampleOf(
         BUYER,
         {
           number: 1001,
-          bought: [{ course: COURSE, offer: OFFER, link: nowhere, closes: null, opensLater: null, hasEnded: false }],
+          bought: [
+            {
+              course: COURSE,
+              offer: OFFER,
+              link: nowhere,
+              closes: null,
+              opensLater: null,
+              hasEnded: false,
+              isPaidTwice: false,
+            },
+          ],
           quote,
           rows: [{ line: 0, name: null, price: PRICE }],
           taxes: taxesToday(input, quote),

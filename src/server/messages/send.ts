@@ -5,7 +5,7 @@ import { receiptRows } from '../../core/content/receiptRows.ts'
 import { attempts, messages, orders, people } from '../db/schema/index.ts'
 import { record } from '../journal/journal.ts'
 import { log } from '../log/log.ts'
-import { boughtOf } from '../orders/bought.ts'
+import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { makeOrderLink } from '../orders/orderLinks.ts'
 import { ALWAYS, tellingOf } from '../outbox/tellings.ts'
 import { inMode, type Services } from '../platform/context.ts'
@@ -16,7 +16,7 @@ import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, typ
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
 import { composeTold, isForCreator } from './composeTold.ts'
-import { awaitedFacts, creatorAddress, refundFacts, toldFacts } from './facts.ts'
+import { awaitedFacts, creatorAddress, paidTwiceFacts, refundFacts, toldFacts } from './facts.ts'
 import { keptOf, renewedOf } from './letters.ts'
 
 type Message = typeof messages.$inferSelect
@@ -152,8 +152,10 @@ async function compose(
       )
     case 'already-owned':
       return composeAlreadyOwned(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
-    case 'paid-twice':
-      return composePaidTwice(school, person.name, await awaitedFacts(services, message.orderId as string), ownWords)
+    case 'paid-twice': {
+      const facts = await paidTwiceFacts(services, message.orderId as string)
+      return facts && composePaidTwice(school, person.name, facts, ownWords)
+    }
     case 'refunded':
       return composeRefunded(school, person.name, await refundFacts(services, message.refundId as string), ownWords)
   }
@@ -172,17 +174,16 @@ async function receiptOf(services: Services, orderId: string) {
     .orderBy(desc(attempts.settledAt))
   return {
     number: order.number,
-    bought: bought.map(({ line, product, opens, closes, hasEnded }) => ({
+    bought: bought.map(({ line, product, opens, closes, hasEnded, isPaidTwice }) => ({
       course: line.title,
       offer: line.offerName,
       link: `${config.origin}/learn/${product.slug}`,
       opensLater: opens > placedOn ? opens : null,
       closes,
       hasEnded,
+      isPaidTwice,
     })),
-    quote: order.quote,
-    rows: receiptRows(order.quoteInput, order.quote),
-    taxes: taxesToday(order.quoteInput, order.quote),
+    ...amountsOf(order, bought),
     method: collected?.method ?? null,
     receiptLink: await makeOrderLink(services, orderId),
   }

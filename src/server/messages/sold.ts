@@ -1,10 +1,10 @@
-import { and, asc, eq } from 'drizzle-orm'
+import { and, asc, eq, sql } from 'drizzle-orm'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { orders, people } from '../db/schema/index.ts'
+import { orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { orderTitles } from '../orders/status.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
@@ -12,6 +12,9 @@ import { type Email, letter } from './compose.ts'
 
 /** Most sales that are named one by one. */
 const MOST = 60
+
+/** Some line of the order was not opened by another order before. */
+const isSale = sql`exists (select from ${orderLines} l where l.order_id = ${orders.id} and l.duplicate_of is null)`
 
 /** What was sold on a day, for the creator; null where nothing was. */
 export async function composeSold(
@@ -25,12 +28,15 @@ export async function composeSold(
       number: orders.number,
       buyer: people.name,
       ...orderTitles,
-      pay: orders.payToday,
+      // What was paid twice is no sale.
+      pay: sql<number>`(${orders.payToday} - coalesce((select sum(p.pay) from ${payments} p
+        join ${orderLines} l on l.id = p.line_id and l.duplicate_of is not null
+        where p.order_id = ${orders.id} and p.state = 'collected'), 0))::float8`,
       currency: orders.currency,
     })
     .from(orders)
     .innerJoin(people, eq(people.id, orders.personId))
-    .where(and(eq(orders.mode, mode), eq(orders.state, 'paid'), eq(orders.placedOn, day)))
+    .where(and(eq(orders.mode, mode), eq(orders.state, 'paid'), eq(orders.placedOn, day), isSale))
     .orderBy(asc(orders.number))
   if (rows.length === 0) return null
   const sum = rows.reduce((all, { pay }) => all + pay, 0)

@@ -1,5 +1,7 @@
 import { asc, eq, sql } from 'drizzle-orm'
-import { accessIn } from '../../core/content/quoteInput.ts'
+import { accessIn, taxesToday } from '../../core/content/quoteInput.ts'
+import { receiptRows } from '../../core/content/receiptRows.ts'
+import { sums } from '../../core/quote/quote.ts'
 import type { Queryable } from '../db/client.ts'
 import { courses, orderLines, type orders, payments } from '../db/schema/index.ts'
 
@@ -31,6 +33,26 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
       isOpen: opens <= today && (closes === null || today < closes),
       /** Its last day was past already when the money came. */
       hasEnded: closes !== null && closes <= opens,
+      /** Another order had opened it before the money came; this one opens nothing. */
+      isPaidTwice: line.duplicateOf !== null,
     }
   })
+}
+
+/**
+ * What a receipt says of an order's money: what was paid today and for what, the tax in it, and what is still to come. A
+ * line that was paid twice owes no tax, and nothing later.
+ */
+export function amountsOf(
+  { quote, quoteInput }: Pick<typeof orders.$inferSelect, 'quote' | 'quoteInput'>,
+  bought: readonly { line: { position: number }; isPaidTwice: boolean }[],
+) {
+  const twice = bought.filter(({ isPaidTwice }) => isPaidTwice).map(({ line }) => line.position)
+  const owed = quote.lines.filter((_, index) => !twice.includes(index))
+  const { later, committed } = sums(owed, quote.purchaseDay)
+  return {
+    quote: { ...quote, later, committed },
+    rows: receiptRows(quoteInput, quote),
+    taxes: taxesToday(quoteInput, quote, twice),
+  }
 }

@@ -90,7 +90,9 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
           const numbered = line.quoted.payments.filter((other) => other.n > 0).length
           const name = namePayment(payment, terms) ?? formatNumber(n, untilCancelled ? null : numbered)
           const day = collectedAt ? dayFor(school, collectedAt) : due
-          return { day, what: ofThing(line.title, name), amount, tax, taxRate, method }
+          const isOwed = line.duplicateOf === null
+          const what = ofThing(line.title, isOwed ? name : say(RECEIPT.twice, { what: name }))
+          return { day, what, amount, tax: isOwed ? tax : 0, taxRate, method }
         }),
       ...given.map(({ refund, method }): ReceiptPayment => {
         const { line, taxRate } = lineOf(refund.lineId)

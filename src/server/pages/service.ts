@@ -24,7 +24,7 @@ import { publishedOf } from '../drafts/drafts.ts'
 import { payWaysIn } from '../gateways/payWays.ts'
 import { isId } from '../http/isId.ts'
 import { awaitedOf } from '../orders/awaited.ts'
-import { boughtOf } from '../orders/bought.ts'
+import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
 import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
@@ -299,20 +299,18 @@ export async function thanksView(
       paidOn: order.placedOn,
     },
     awaited: await awaitedOf(services.db, order),
-    bought: bought.map(({ line, product, opens, closes, isOpen, hasEnded }) => ({
+    bought: bought.map(({ line, product, opens, closes, isOpen, hasEnded, isPaidTwice }) => ({
       course: cardOf(product),
       offer: line.offerName,
       opens,
       closes,
       isOpen,
       hasEnded,
+      isPaidTwice,
     })),
-    quote: order.quote,
-    rows: receiptRows(order.quoteInput, order.quote),
-    taxes: taxesToday(order.quoteInput, order.quote),
+    ...amountsOf(order, bought),
     email: person.email,
     needsPassword: person.passwordHash === null,
-    isPaidTwice: order.duplicateOf !== null,
     receiptPdf: order.state === 'paid' ? `/${key ? `order/${key}` : `thanks/${order.id}`}/receipt.pdf` : null,
   }
 }

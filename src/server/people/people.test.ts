@@ -180,7 +180,15 @@ describe('messages', () => {
     const letter = composeReceipt(await getSchool(world.db), 'Ada', {
       number: 1,
       bought: [
-        { course: '<b>C</b>', offer: 'O', link: 'http://x/', closes: '2028-01-31', opensLater: null, hasEnded: false },
+        {
+          course: '<b>C</b>',
+          offer: 'O',
+          link: 'http://x/',
+          closes: '2028-01-31',
+          opensLater: null,
+          hasEnded: false,
+          isPaidTwice: false,
+        },
       ],
       quote: order?.quote as never,
       rows: [{ line: 0, name: null, price: 100 }],

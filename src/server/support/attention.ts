@@ -93,8 +93,17 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
   const lastReason = sql<string | null>`(select a.reason from ${attempts} a
     where a.agreement_id = ${agreements.id} order by a.started_at desc limit 1)`
 
-  const leftOf = sql<number>`(${orders.payToday} - coalesce((select sum(r.amount) from ${refunds} r
-    where r.order_id = ${orders.id} and r.state <> 'refused'), 0))::float8`
+  /** What was received for lines and not refunded. */
+  const leftOf = sql<number>`sum((select coalesce(sum(p.pay), 0) from ${payments} p
+      where p.line_id = ${orderLines.id} and p.state = 'collected')
+    - (select coalesce(sum(r.amount), 0) from ${refunds} r
+      where r.line_id = ${orderLines.id} and r.state <> 'refused'))::float8`
+  const oneOf = { ...order, course: sql<string>`string_agg(${orderLines.title}, ', ' order by ${orderLines.position})` }
+
+  const openedTooLate = db
+    .select({ id: grants.lineId })
+    .from(grants)
+    .where(and(eq(grants.mode, mode), lte(grants.closes, grants.opens), isNull(grants.endedAt)))
 
   const cameOf = sql<number>`coalesce((select sum(t.amount) from ${transfers} t
     where t.attempt_id = ${attempts.id} and t.taken_back_at is null and not t.is_surplus), 0)::float8`
@@ -196,17 +205,22 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .groupBy(orders.id, people.id)
       .limit(MOST),
     'paid-twice': db
-      .select({ ...order, amount: leftOf, since: instant(orders.paidAt), ...nothing })
-      .from(orders)
+      .select({ ...oneOf, amount: leftOf, since: instant(orders.paidAt), ...nothing })
+      .from(orderLines)
+      .innerJoin(orders, eq(orders.id, orderLines.orderId))
       .innerJoin(people, eq(people.id, orders.personId))
-      .where(and(eq(orders.mode, mode), isNotNull(orders.duplicateOf), gt(leftOf, 0)))
+      .where(and(eq(orders.mode, mode), isNotNull(orderLines.duplicateOf)))
+      .groupBy(orders.id, people.id)
+      .having(gt(leftOf, 0))
       .limit(MOST),
     'paid-too-late': db
-      .select({ ...order, amount: leftOf, since: instant(orders.paidAt), ...nothing })
-      .from(grants)
-      .innerJoin(orders, eq(orders.id, grants.orderId))
+      .select({ ...oneOf, amount: leftOf, since: instant(orders.paidAt), ...nothing })
+      .from(orderLines)
+      .innerJoin(orders, eq(orders.id, orderLines.orderId))
       .innerJoin(people, eq(people.id, orders.personId))
-      .where(and(eq(grants.mode, mode), lte(grants.closes, grants.opens), isNull(grants.endedAt), gt(leftOf, 0)))
+      .where(inArray(orderLines.id, openedTooLate))
+      .groupBy(orders.id, people.id)
+      .having(gt(leftOf, 0))
       .limit(MOST),
     'refund-refused': db
       .select({ ...order, amount: refunds.amount, since: instant(refunds.createdAt), ...nothing, why: refunds.why })

@@ -154,7 +154,6 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       payToday: orders.payToday,
       quote: orders.quote,
       quoteInput: orders.quoteInput,
-      duplicateOf: orders.duplicateOf,
       createdAt: orders.createdAt,
       paidAt: orders.paidAt,
       ...orderStatusColumns,

@@ -152,6 +152,8 @@ export interface Bought {
   isOpen: boolean
   /** The money came when the access had ended already. */
   hasEnded: boolean
+  /** Another order had opened it before the money came, so that this one opens nothing. */
+  isPaidTwice: boolean
 }
 
 export interface ThanksView {
@@ -168,8 +170,6 @@ export interface ThanksView {
   taxes: { rate: number; tax: number }[]
   email: string
   needsPassword: boolean
-  /** Another order had opened the course before this one was paid, so this one opens nothing. */
-  isPaidTwice: boolean
   /** Where the receipt is as a PDF; null before it is paid. */
   receiptPdf: string | null
 }

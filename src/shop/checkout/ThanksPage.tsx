@@ -38,7 +38,7 @@ function UnpaidSheet({ view }: { view: ThanksView }) {
 function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
   const [first] = view.bought
   const several = view.bought.length > 1
-  if (view.isPaidTwice) return <PaidTwiceSheet page={page} view={view} />
+  if (view.bought.every(({ isPaidTwice }) => isPaidTwice)) return <PaidTwiceSheet page={page} view={view} />
   if (!several && first?.hasEnded) return <EndedSheet page={page} view={view} />
   return (
     <Sheet>
@@ -109,8 +109,9 @@ function Email({ view }: { view: ThanksView }) {
 
 /** One of several things, below its title. */
 function howItStands(thing: Bought, page: ShopPage): string {
-  const { offer, opens, closes, hasEnded, isOpen } = thing
+  const { offer, opens, closes, hasEnded, isOpen, isPaidTwice } = thing
   const day = (when: string) => formatDay(when, page.school.language)
+  if (isPaidTwice) return say(THANKS.lineTwice, { school: page.school.name })
   if (hasEnded && closes) return say(THANKS.lineEnded, { day: day(closes), school: page.school.name })
   if (isOpen) {
     return closes ? say(THANKS.lineOpenUntil, { offer, day: day(closes) }) : say(THANKS.lineOpen, { offer })

@@ -26,7 +26,7 @@ const KINDS: Record<
   'paid-twice': {
     shape: 'failed',
     word: 'paid twice',
-    says: () => 'Another order had opened the course. This one opens nothing; refund it.',
+    says: () => 'Another order had opened it before this money was received. Refund it.',
   },
   'paid-too-late': {
     shape: 'failed',

@@ -12,7 +12,7 @@ import { useSendPasswordLink } from '../people/useSendPasswordLink.ts'
 import { useSession } from '../session/session.ts'
 import { AgreementPanel } from './AgreementPanel.tsx'
 import { Disputes } from './Disputes.tsx'
-import type { Order } from './order.ts'
+import { isPaidTwice, type Order } from './order.ts'
 import { PaidTwice, Refunds, TooLate } from './Refunds.tsx'
 import { Transfer } from './Transfer.tsx'
 import { attemptState, firstAgreement, formatWorth, orderState, paymentState } from './words.ts'
@@ -59,7 +59,7 @@ export function OrderBench({ order }: { order: Order }) {
         )}
       </p>
       <TooLate order={order} money={money} />
-      {order.duplicateOf && <PaidTwice order={order} money={money} />}
+      <PaidTwice order={order} money={money} />
       <Section title="Items">
         <Lines order={order} money={money} />
       </Section>
@@ -99,7 +99,7 @@ export function OrderBench({ order }: { order: Order }) {
       <Section title="Access">
         {order.grants.length === 0 && (
           <p className="pt-[5px] text-ink-2">
-            {order.duplicateOf
+            {isPaidTwice(order)
               ? 'None: another order gives access to the course.'
               : 'None yet: access opens when the order is paid.'}
           </p>
@@ -156,7 +156,12 @@ function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
           )
         return (
           <tr key={line.id}>
-            <td>{line.title}</td>
+            <td>
+              {line.title}
+              {line.duplicateOf && order.lines.length > 1 && (
+                <span className="block text-[13px] text-ink-2">paid twice, opens nothing</span>
+              )}
+            </td>
             <td>{line.offerName}</td>
             <td className="text-right">{sum((payment) => payment.price - payment.discount)}</td>
             <td className="text-right">{sum((payment) => payment.tax)}</td>

@@ -5,7 +5,7 @@ import { PreviewSection } from '../frame/Places.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { useSession } from '../session/session.ts'
 import { Journal } from './Journal.tsx'
-import type { Order } from './order.ts'
+import { isPaidTwice, type Order } from './order.ts'
 import { paymentState } from './words.ts'
 
 const KNOT_STATES: Record<string, TimelinePointState> = {
@@ -115,7 +115,7 @@ function summary(order: Order, money: MoneyFormat): string {
   const open = order.grants.filter(({ endedAt }) => endedAt === null).length
   if (order.state === 'paid' && order.payToday === 0) return `Nothing to pay. ${formatOpen(open, order.grants.length)}`
   if (order.state === 'paid') {
-    const opened = order.duplicateOf ? 'This order gives no access.' : formatOpen(open, order.grants.length)
+    const opened = isPaidTwice(order) ? 'This order gives no access.' : formatOpen(open, order.grants.length)
     return `${say(order.payToday)} received.${back} ${opened}`
   }
   if (order.awaited?.transfer)

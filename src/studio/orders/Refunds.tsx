@@ -77,26 +77,39 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
   )
 }
 
-/** Money that came for what another order had opened; it is refunded from here. */
+/** Money that came for what another order had opened, line by line; it is refunded from here. */
 export function PaidTwice({ order, money }: { order: Order; money: MoneyFormat }) {
-  const [isRefunding, setRefunding] = useState(false)
-  const charge = order.charges.find(({ left }) => left > 0)
+  const [lineId, setLineId] = useState<string | null>(null)
   return (
-    <p className="mt-3 rounded-field bg-late-soft px-3 py-2">
-      <b className="font-semibold">Paid twice.</b>{' '}
-      <Link className="link" to={`/studio/orders/${order.duplicateOf}`}>
-        Another order
-      </Link>{' '}
-      had opened the course before this money was received. This order opens nothing.{' '}
-      {charge && (
-        <Button kind="link" onClick={() => setRefunding(true)}>
-          Refund it…
-        </Button>
-      )}
-      {charge && isRefunding && (
-        <RefundDialog order={order} lineId={charge.lineId} money={money} onClose={() => setRefunding(false)} />
-      )}
-    </p>
+    <>
+      {order.lines.map((line) => {
+        if (!line.duplicateOf) return null
+        const charges = order.charges.filter((charge) => charge.lineId === line.id)
+        const isLeft = charges.some(({ amount, given }) => amount > given)
+        return (
+          <p key={line.id} className="mt-3 rounded-field bg-late-soft px-3 py-2">
+            <b className="font-semibold">Paid twice{order.lines.length > 1 ? `: ${line.title}` : ''}.</b>{' '}
+            <Link className="link" to={`/studio/orders/${line.duplicateOf}`}>
+              Another order
+            </Link>{' '}
+            had opened the course before this money was received, so this order does not open it again.{' '}
+            {charges.some(({ left }) => left > 0) ? (
+              <Button kind="link" onClick={() => setLineId(line.id)}>
+                Refund it…
+              </Button>
+            ) : (
+              // A gateway that refunds whole payments only: the ways there are stand with the refunds.
+              isLeft && (
+                <a className="link" href="#refunds">
+                  Refund it…
+                </a>
+              )
+            )}
+          </p>
+        )
+      })}
+      {lineId && <RefundDialog order={order} lineId={lineId} money={money} onClose={() => setLineId(null)} />}
+    </>
   )
 }
 
@@ -141,7 +154,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const isOpen = order.grants.some((grant) => grant.lineId === lineId && grant.endedAt === null)
   const agreement = order.agreements.find((other) => other.lineId === lineId)
   const [typed, setTyped] = useState(formatPlain(left, money))
-  const [access, setAccess] = useState<'keep' | 'close' | null>(order.duplicateOf ? 'keep' : null)
+  const isTwice = line?.duplicateOf != null
+  const [access, setAccess] = useState<'keep' | 'close' | null>(isTwice ? 'keep' : null)
   const read = readMoney(typed, money)
   const shares = read.ok ? shareRefund(charges, read.amount) : null
   const hasLaterPayments = agreement?.state === 'active'
@@ -151,7 +165,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
     <NoteDialog
       title={`Refund for ${line?.title ?? ''}`}
       text={`Up to ${formatMoney(left, money)} can be refunded. The buyer is told.`}
-      firstNote={order.duplicateOf ? 'Paid twice' : ''}
+      firstNote={isTwice ? 'Paid twice' : ''}
       action={read.ok && read.amount > 0 ? `Refund ${formatMoney(read.amount, money)}` : 'Refund'}
       run={async (note) => {
         const json = { lineId, amount: read.ok ? read.amount : Number.NaN, access: access as 'keep', note }
@@ -190,8 +204,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
               })}
             </ul>
           )}
-          {/* An order that opened nothing has nothing to close. */}
-          {order.duplicateOf === null && (
+          {/* What opened nothing has nothing to close. */}
+          {!isTwice && (
             <AccessChoice
               access={access}
               isOpen={isOpen}

@@ -28,7 +28,7 @@ export function WholeRefunds({ order, money }: { order: Order; money: MoneyForma
     <>
       {wholePayments(order).map((charge) => (
         <Button key={charge.id} kind="link" onClick={() => setAttemptId(charge.id)}>
-          Give all {formatMoney(charge.together ?? 0, money)} back…
+          Refund all {formatMoney(charge.together ?? 0, money)}…
         </Button>
       ))}
       {order.charges
@@ -63,7 +63,7 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
   return (
     <NoteDialog
       title={`Refund all ${sum}`}
-      text={`${charges[0]?.gateway} gives back whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told.`}
+      text={`${charges[0]?.gateway} refunds whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told. What they are to keep they can order and pay for again.`}
       action={`Refund ${sum}`}
       run={async (note) => {
         const { refunded, waiting, refused } = await unwrap(

@@ -15,3 +15,8 @@ export function useOrder(id: string | undefined) {
     placeholderData: keepPreviousData,
   })
 }
+
+/** Whether all that an order buys had been opened by other orders before its money came: it opens nothing. */
+export function isPaidTwice({ lines }: Order): boolean {
+  return lines.every(({ duplicateOf }) => duplicateOf !== null)
+}

@@ -232,7 +232,7 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
     case 'order-paid':
       return 'Paid'
     case 'order-paid-twice':
-      return `Paid twice: ${amount} received after another order had opened access. This one opens nothing; refund it.`
+      return `Paid twice: ${amount} received for what another order had opened. Refund it.`
     case 'agreement-begun':
       return `Later payments are agreed${data.method ? `, by ${data.method}` : ''}`
     case 'agreement-goes-on':

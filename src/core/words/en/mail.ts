@@ -20,6 +20,8 @@ export const MAIL = {
     thanks: 'thank you. {text}',
     ended:
       '“{course}” is paid, but it ended on {day}, before your money was received. We have been notified, and will write to you about a refund.',
+    paidTwice:
+      '“{course}” was open already, by another order of yours, so you have paid for it twice. We have been notified and will refund it.',
     opensLater: '“{course}” is yours; it opens on {day}.',
     paidAndOpen: '“{course}” is paid and open.',
     free: '“{course}” is yours and open.',
@@ -193,7 +195,7 @@ export const MAIL = {
 
   paidTwice: {
     subject: 'Paid twice: {money} for {course}',
-    text: '{money} for order {number} (“{course}”) was received after another order of yours had been paid. We have been notified and will refund it; there is nothing for you to do.',
+    text: '{money} for “{course}” (order {number}) was received when another order of yours had been paid already. We have been notified and will refund it; there is nothing for you to do.',
     label: 'Your order',
   },
 

@@ -10,6 +10,7 @@ export const RECEIPT = {
   paymentOf: 'Payment {n} of {all}',
   paymentNumber: 'Payment {n}',
   refund: 'Refund',
+  twice: '{what}, paid twice',
   sum: 'In all',
   vat: 'VAT {rate}, inside',
   byYear: 'By year',

@@ -43,6 +43,7 @@ export const THANKS = {
   lineOpensOnUntil: '{offer} · opens on {opens}, until {day}',
   lineEnded:
     'It ended on {day}, before your money was received. {school} was told, and will write to you about a refund.',
+  lineTwice: 'Another order of yours had opened it already. {school} was told, and refunds what you paid for it here.',
   open: 'Open',
   openCourse: 'Open the course',
   comeBack: 'Come back from any device',
@@ -52,7 +53,7 @@ export const THANKS = {
   backToCheckout: 'Back to the checkout',
   twice: 'You have paid for {courses} twice.',
   twiceText:
-    'Another order of yours had opened the course already. {school} was told, and refunds this one. A message about it is on its way to {email}.',
+    'Another order of yours had opened what you ordered already. {school} was told, and refunds this one. A message about it is on its way to {email}.',
   ended: '{courses} ended on {day}.',
   endedText: 'Your money was received after that. {school} was told, and will write to you about a refund at {email}.',
   onItsWay: 'Thank you. {money} is on its way.',

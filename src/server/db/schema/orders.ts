@@ -54,8 +54,6 @@ export const orders = pgTable(
     quote: kept<Quote>().notNull(),
     /** What the buyer called themselves for it; null in older ones, where it is the person's. */
     buyerName: text(),
-    /** The paid order that opened the same course first: the money of this one was on its way already, and opens nothing. */
-    duplicateOf: uuid().references((): AnyPgColumn => orders.id, { onDelete: 'set null' }),
     /** Hash of the cookie of the browser that placed it. */
     browserHash: text().notNull(),
     /** Buyer, address and titles, for the search. */
@@ -71,7 +69,6 @@ export const orders = pgTable(
     uniqueIndex('orders_one_unpaid_per_browser')
       .on(table.personId, table.basket, table.browserHash)
       .where(sql`${table.state} <> 'paid'`),
-    index('orders_duplicate').on(table.mode).where(sql`${table.duplicateOf} is not null`),
     index('orders_newest').on(table.mode, table.number.desc()),
     index('orders_by_state').on(table.mode, table.state, table.number.desc()),
     index('orders_of_person').on(table.personId),
@@ -99,9 +96,12 @@ export const orderLines = pgTable(
     offerName: text().notNull(),
     role: text({ enum: ['main', 'bump', 'upsell'] }).notNull(),
     quoted: kept<QuotedLine>().notNull(),
+    /** The paid order that opened the same courses first: the money for this line was on its way already, and opens nothing. */
+    duplicateOf: uuid().references(() => orders.id, { onDelete: 'set null' }),
   },
   (table) => [
     unique('order_lines_placed').on(table.orderId, table.position),
+    index('order_lines_duplicate').on(table.orderId).where(sql`${table.duplicateOf} is not null`),
     index('order_lines_of_offer').on(table.offerId),
   ],
 )
