@@ -238,7 +238,7 @@ test('paid by transfer and by card: the second money opens nothing, and is refun
   await studio
     .getByRole('listitem')
     .filter({ hasText: title })
-    .filter({ hasText: 'This one opens nothing' })
+    .filter({ hasText: 'Another order had opened it' })
     .getByRole('link')
     .click()
   await studio.getByRole('button', { name: 'Refund it…' }).click()
