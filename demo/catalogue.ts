@@ -21,7 +21,7 @@ export async function makeCatalogue(services: Services, all: DemoCourse[]): Prom
       title: course.title,
       summary: course.summary,
       description: course.description,
-      cloth: course.cloth,
+      coverColor: course.coverColor,
       coverId,
       lessons: course.lessons.map(([title, body], index) => ({ id: `${course.key}-${index + 1}`, title, body })),
     }

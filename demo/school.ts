@@ -9,7 +9,7 @@ export interface DemoCourse {
   title: string
   summary: string
   description: string
-  cloth: CourseContent['cloth']
+  coverColor: CourseContent['coverColor']
   state: 'live' | 'changed' | 'off' | 'draft'
   pattern: 'waves' | 'grain' | 'marble' | null
   lessons: [string, string][]

@@ -323,11 +323,11 @@ export class DemoShop {
       'pays-once': 'pays-once',
       expiring: 'pays',
     }
-    const way = ending.startsWith('wallet') ? 'moor' : ending === 'transfer' ? 'transfer' : 'thistle'
+    const paymentMethod = ending.startsWith('wallet') ? 'moor' : ending === 'transfer' ? 'transfer' : 'thistle'
     // A card that ends with the month before the third payment.
     const expires = ending === 'expiring' ? endOfMonth(this.services.now(), 0).day : null
-    const token = way === 'thistle' ? this.token(mode, cards[ending] ?? 'confirms', expires) : ''
-    const connectionId = await this.connection(mode, way)
+    const token = paymentMethod === 'thistle' ? this.token(mode, cards[ending] ?? 'confirms', expires) : ''
+    const connectionId = await this.connection(mode, paymentMethod)
     return placeBasket(
       this.services,
       basket,

@@ -68,7 +68,7 @@ export async function makeCourse(studio: Page, title: string, price: number | ob
     title,
     summary: 'Made for a test.',
     description: '',
-    cloth: 'plum',
+    coverColor: 'plum',
     coverId: null,
     lessons: [{ id: 'one', title: 'The first lesson', body: '<p>Here it begins.</p>' }],
   }

@@ -13,7 +13,7 @@ import { Crew } from './chaos/crew.ts'
 import { openSchool } from './chaos/school.ts'
 
 /**
- * `npm run chaos -- --orders N --seed S`: orders of all kinds by every way over a moved year, with payments by hand,
+ * `npm run chaos -- --orders N --seed S`: orders of all kinds by every payment method over a moved year, with payments by hand,
  * cancels and refunds, workers killed at random, the gateways misbehaving. At the end our books, the gateways' books
  * and a rehearsal of every order by the core must agree, payment by payment.
  */

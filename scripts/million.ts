@@ -150,7 +150,7 @@ async function fill() {
         case when s.is_collected then 'collected' else 'due' end, case when s.is_collected then s.attempt_id end,
         case when s.is_collected then s.due + interval '9 hours' end,
         case when s.is_collected then (s.pay * 17 + 500) / 1000 + 19 else 0 end from scheduled s`)
-    await tx.execute(sql`insert into agreements (id, mode, person_id, order_id, line_id, connection_id, kept, method, kind, endless, state, collected, last_collected, tries, first_tried, next_try, created_at)
+    await tx.execute(sql`insert into agreements (id, mode, person_id, order_id, line_id, connection_id, saved_method, method, kind, endless, state, collected, last_collected, tries, first_tried, next_try, created_at)
       select c.agreement_id, 'practice', c.person_id, c.id, c.line_id, a.connection_id, 'copy', 'card ending 4821', a.kind, a.endless,
         case when done.n = done.total then 'completed' when c.fate = 'stopped' and done.late then 'stopped' else 'active' end,
         done.n, done.last, case when c.fate = 'fine' or not done.late then 0 when c.fate = 'late' then 1 else 4 end,
@@ -172,7 +172,7 @@ async function fill() {
   })
   await db.execute(sql`vacuum analyze`)
   await db.transaction(async (tx) => {
-    // A few pay by another way, which is looked for among all.
+    // A few pay by another payment method, which is looked for among all.
     await tx.execute(sql`set local session_replication_role = replica`)
     const few = sql`(select id from orders where number % 500 = 7)`
     await tx.execute(sql`update attempts set connection_id = ${rare?.id as string} where order_id in ${few}`)
@@ -243,7 +243,7 @@ async function measure() {
     { name: 'one person', path: () => `/api/people/${any().person_id}` },
     { name: 'money by month', path: () => '/api/money/months' },
     { name: 'money by month, one offer', path: () => `/api/money/months?offer=${any().offer_id}` },
-    { name: 'money by month, one way', path: () => '/api/money/months?way=thistle' },
+    { name: 'money by month, one way', path: () => '/api/money/months?paymentMethod=thistle' },
     { name: 'money by month, one buyer', path: () => `/api/money/months?search=buyer${between(1000, ORDERS)}` },
     { name: 'payments of a month', path: () => `/api/money/payments?${month(between(-11, 12))}` },
     {
@@ -260,15 +260,21 @@ async function measure() {
     { name: 'payments of all years', path: () => `/api/money/payments?${years}` },
     { name: 'payments of all years, to come', path: () => `/api/money/payments?${years}&status=to-come` },
     { name: 'payments of all years, one course', path: () => `/api/money/payments?${years}&course=${any().course_id}` },
-    { name: 'payments of all years, a rare way', path: () => `/api/money/payments?${years}&way=moor` },
-    { name: 'payments of all years, one way', path: () => `/api/money/payments?${years}&way=thistle` },
+    {
+      name: 'payments of all years, a rare payment method',
+      path: () => `/api/money/payments?${years}&paymentMethod=moor`,
+    },
+    { name: 'payments of all years, one way', path: () => `/api/money/payments?${years}&paymentMethod=thistle` },
     { name: 'what moved in a month', path: () => `/api/money/movements?${month(between(-11, 0))}` },
     { name: 'what moved in all years', path: () => `/api/money/movements?${years}` },
     {
       name: 'what moved in all years, one course',
       path: () => `/api/money/movements?${years}&course=${any().course_id}`,
     },
-    { name: 'what moved in all years, a rare way', path: () => `/api/money/movements?${years}&way=moor` },
+    {
+      name: 'what moved in all years, a rare payment method',
+      path: () => `/api/money/movements?${years}&paymentMethod=moor`,
+    },
     {
       name: 'what moved for one buyer',
       path: () => `/api/money/movements?${years}&search=buyer${between(1000, ORDERS)}`,

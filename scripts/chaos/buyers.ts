@@ -23,12 +23,12 @@ import { chargesOf, refundLine, refundWhole } from '../../src/server/refunds/ser
 import { schoolDay } from '../../src/server/school/service.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
 import type { Dice } from '../../src/testing/dice.ts'
-import type { ChaosSchool, OnSale, Way } from './school.ts'
+import type { ChaosSchool, OfferedMethod, OnSale } from './school.ts'
 
 const MAX_TRIES = 12
-const NOT_NOW = ['gateway-unreachable', 'way-down', 'busy']
+const NOT_NOW = ['gateway-unreachable', 'gateway-down', 'busy']
 
-/** What people do: buy by every way, pay by hand what was declined, cancel, and are given money back. */
+/** What people do: buy by every payment method, pay by hand what was declined, cancel, and are given money back. */
 export class People {
   bought = 0
   byHand = 0
@@ -50,13 +50,13 @@ export class People {
       const offer = dice.pick(school.offers)
       if (!offers.includes(offer)) offers.push(offer)
     }
-    const way = dice.chance(0.55) ? 'card' : dice.pick(waysFor(offers))
+    const paymentMethod = dice.chance(0.55) ? 'card' : dice.pick(paymentMethodsFor(offers))
     const behaviour = dice.chance(0.3) ? 'pays-once' : dice.chance(0.08) ? 'not-enough-money' : 'pays'
-    return { n: this.bought++, offers, way, behaviour, comes: dice.chance(0.8), asks: dice.chance(0.1) }
+    return { n: this.bought++, offers, paymentMethod, behaviour, comes: dice.chance(0.8), asks: dice.chance(0.1) }
   }
 
   /** Places an order. The world behaves meanwhile; what goes wrong there has tests of its own. */
-  async buy({ n, offers, way, behaviour, comes, asks }: ReturnType<People['next']>): Promise<void> {
+  async buy({ n, offers, paymentMethod, behaviour, comes, asks }: ReturnType<People['next']>): Promise<void> {
     const { services, standins } = this.school
     Object.assign(standins.world, GOOD_WEATHER)
     const practice = await inMode(services, 'practice')
@@ -68,33 +68,43 @@ export class People {
       name: `Buyer ${n}`,
       email: `buyer${n}@chaos.example`,
       agreed: { pay, currency: 'EUR' },
-      payment: this.paymentBy(way, way === 'card' && asks ? 'confirms' : behaviour),
+      payment: this.paymentBy(paymentMethod, paymentMethod === 'card' && asks ? 'confirms' : behaviour),
     })
     const placed = await again(async () => {
       const asked = request()
       return placeBasket(practice, await linesOf(practice, asked, shopper), asked, shopper)
     })
-    await this.finish(placed, way, behaviour, comes, browserHash, pay)
+    await this.finish(placed, paymentMethod, behaviour, comes, browserHash, pay)
   }
 
-  private paymentBy(way: Way, behaviour: string) {
-    const { standins, ways } = this.school
-    return { connectionId: ways[way], token: way === 'card' ? standins.tokenOf(behaviour) : '' }
+  private paymentBy(paymentMethod: OfferedMethod, behaviour: string) {
+    const { standins, paymentMethods } = this.school
+    return {
+      connectionId: paymentMethods[paymentMethod],
+      token: paymentMethod === 'card' ? standins.tokenOf(behaviour) : '',
+    }
   }
 
   /** What is left to do once the order is placed: approve it, send the money, or mark it as come. */
-  private async finish(placed: Placed, way: Way, behaviour: string, comes: boolean, browserHash: string, pay: number) {
+  private async finish(
+    placed: Placed,
+    paymentMethod: OfferedMethod,
+    behaviour: string,
+    comes: boolean,
+    browserHash: string,
+    pay: number,
+  ) {
     const { services } = this.school
     const practice = await inMode(services, 'practice')
     if (placed.state === 'confirming') {
-      if (way === 'card') {
+      if (paymentMethod === 'card') {
         const secret = new URL(placed.url).searchParams.get('s') ?? ''
         await press(placed.url, { secret, answer: comes ? 'approve' : 'refuse' })
-      } else if (way === 'wallet') await press(placed.url, { answer: behaviour })
+      } else if (paymentMethod === 'wallet') await press(placed.url, { answer: behaviour })
       else await press(placed.url, { answer: comes ? 'arrives' : 'lost' })
       await checkOrder(practice, placed.orderId, { mode: 'practice', browserHash, person: null })
     }
-    if (way === 'bank' && placed.state === 'awaiting' && comes) {
+    if (paymentMethod === 'bank' && placed.state === 'awaiting' && comes) {
       const day = await schoolDay(practice)
       const first = Math.floor(pay / 3)
       await recordTransferReceived(practice, 'practice', placed.orderId, { amount: first, day, note: '' })
@@ -201,10 +211,12 @@ export class People {
   }
 }
 
-/** The ways that can collect all of several offers. */
-function waysFor(offers: readonly OnSale[]): Way[] {
+/** The payment methods that can collect all of several offers. */
+function paymentMethodsFor(offers: readonly OnSale[]): OfferedMethod[] {
   const [first, ...more] = offers
-  const shared = (first?.ways ?? []).filter((way) => more.every(({ ways }) => ways.includes(way)))
+  const shared = (first?.paymentMethods ?? []).filter((paymentMethod) =>
+    more.every(({ paymentMethods }) => paymentMethods.includes(paymentMethod)),
+  )
   return shared.length > 0 ? shared : ['card']
 }
 

@@ -62,7 +62,7 @@ function booksOf({ standins: { books, wallets, transfers } }: ChaosSchool): Map<
 
 /** What was collected and given back of an order, against the gateways' word; what was found is taken out of `booked`. */
 async function againstBooks(
-  { db, ways }: ChaosSchool,
+  { db, paymentMethods }: ChaosSchool,
   { id, number }: Order,
   tries: readonly Attempt[],
   booked: Map<string, Booked>,
@@ -71,7 +71,7 @@ async function againstBooks(
   const given = await db.select().from(refunds).where(eq(refunds.orderId, id))
   if (given.some(({ state }) => state !== 'refunded')) found.push(`order ${number}: a refund is not done`)
   for (const { id: attemptId, key, amount, connectionId, state } of tries) {
-    if (state !== 'collected' || connectionId === ways.bank) continue
+    if (state !== 'collected' || connectionId === paymentMethods.bank) continue
     const theirs = booked.get(key)
     if (theirs?.amount !== amount) found.push(`order ${number}: ${key} is collected here, and not there`)
     const back = given.reduce((sum, refund) => sum + (refund.attemptId === attemptId ? refund.amount : 0), 0)

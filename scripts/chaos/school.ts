@@ -13,19 +13,19 @@ import { dropDatabase } from '../databases.ts'
 import { ensureDatabase, startCluster } from '../postgres.ts'
 import { chaosServices } from './services.ts'
 
-export type Way = 'card' | 'wallet' | 'transfer' | 'bank'
+export type OfferedMethod = 'card' | 'wallet' | 'transfer' | 'bank'
 
-/** An offer on sale, and by which ways its payments can be collected. */
+/** An offer on sale, and by which payment methods its payments can be collected. */
 export interface OnSale {
   id: string
   slug: string
   pay: number
-  ways: Way[]
+  paymentMethods: OfferedMethod[]
 }
 
 export type ChaosSchool = Awaited<ReturnType<typeof openSchool>>
 
-/** A school of its own with offers of many kinds and every way of paying, its product and stand-ins listening. */
+/** A school of its own with offers of many kinds and every payment method, its product and stand-ins listening. */
 export async function openSchool() {
   const cluster = await startCluster({
     dir: '.data/chaos-postgres',
@@ -57,7 +57,7 @@ export async function openSchool() {
   })
   const rows = await db.select().from(connections)
   const idOf = (adapter: string) => rows.find((row) => row.adapter === adapter)?.id as string
-  const ways: Record<Way, string> = {
+  const paymentMethods: Record<OfferedMethod, string> = {
     card: idOf('thistle'),
     wallet: idOf('moor'),
     transfer: idOf('brook'),
@@ -74,7 +74,7 @@ export async function openSchool() {
     await dropDatabase(url)
     cluster.stop()
   }
-  return { url, db, services, standins, ways, offers, close }
+  return { url, db, services, standins, paymentMethods, offers, close }
 }
 
 function contents(): Partial<OfferContent>[] {
@@ -129,7 +129,7 @@ async function sell(services: Services, title: string, content: Partial<OfferCon
   const { quote } = quoteBasket(await getSchool(services.db), [line], new Date())
   const { pay } = quote.today
   // What goes on is charged to a card or a wallet, and a wallet keeps nothing where nothing is due today.
-  const ways: Way[] =
+  const paymentMethods: OfferedMethod[] =
     live.terms.kind === 'single' ? ['card', 'wallet', 'transfer', 'bank'] : pay > 0 ? ['card', 'wallet'] : ['card']
-  return { id, slug, pay, ways }
+  return { id, slug, pay, paymentMethods }
 }

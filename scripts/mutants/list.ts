@@ -176,8 +176,8 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ]),
   ...of(
-    'src/core/ways/collects.ts',
-    ['src/core/ways'],
+    'src/core/paymentMethods/collects.ts',
+    ['src/core/paymentMethods'],
     [
       [
         'payments of two things are asked for in one',
@@ -191,8 +191,8 @@ export const MUTANTS: readonly Mutant[] = [
       ],
       [
         'what cannot charge again is offered for a plan',
-        'if (hasLaterPayments && !way.chargesAgain)',
-        'if (hasLaterPayments && !way.chargesAgain && later.length > 1)',
+        'if (hasLaterPayments && !paymentMethod.chargesAgain)',
+        'if (hasLaterPayments && !paymentMethod.chargesAgain && later.length > 1)',
       ],
     ],
   ),
@@ -214,8 +214,8 @@ export const MUTANTS: readonly Mutant[] = [
       ],
       [
         'a decline leaves the order paying',
-        ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
-        ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return tellDeclined",
+        ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return notifyDeclined",
+        ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return notifyDeclined",
       ],
     ],
   ),
@@ -258,7 +258,7 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
-    'src/server/charging/ways.ts',
+    'src/server/charging/paymentMethods.ts',
     [...CHECKOUT, 'src/server/gateways'],
     [
       ['a paused connection takes orders', ' || connection.pausedAt !== null', ''],
@@ -281,7 +281,7 @@ export const MUTANTS: readonly Mutant[] = [
     ['what another order opened meanwhile opens again', 'if (first) duplicates.set(line.id, first)', 'void first'],
     ['money that was not owed is a sale', "duplicates.has(lineId) ? ('overpaid'", "duplicates.has('') ? ('overpaid'"],
     ['two orders of one buyer settle in one moment', 'pg_advisory_xact_lock(hashtextextended(', 'coalesce(('],
-    ['an order that was paid twice is charged on', ".set({ state: 'let-go' })", ".set({ state: 'due' })"],
+    ['an order that was paid twice is charged on', ".set({ state: 'written-off' })", ".set({ state: 'due' })"],
   ]),
   ...of(
     'src/server/fulfilment/fees.ts',
@@ -291,7 +291,7 @@ export const MUTANTS: readonly Mutant[] = [
   ...of('src/server/checkout/prepare.ts', CHECKOUT, [
     [
       'a stranger is told what an address has',
-      "await tellOwner(services, person, product.title)\n      return { kind: 'refused' }",
+      "await notifyOwner(services, person, product.title)\n      return { kind: 'refused' }",
       "return { kind: 'owned', title: product.title }",
     ],
     [
@@ -320,11 +320,15 @@ export const MUTANTS: readonly Mutant[] = [
     ],
     ['another price is charged than the button said', 'request.agreed.pay !== pay || ', ''],
     ['another currency is charged than the button said', ' || request.agreed.currency !== school.currency', ''],
-    ['a way that cannot collect it is used', 'if (way && whyNot(', 'if (way && false && whyNot('],
+    [
+      'a payment method that cannot collect it is used',
+      'if (paymentMethod && whyNot(',
+      'if (paymentMethod && false && whyNot(',
+    ],
     [
       'a method is not kept for later payments',
-      "sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl)",
-      "sourceOf(way, request.payment?.token ?? '', false, returnUrl)",
+      "sourceOf(paymentMethod, request.payment?.token ?? '', hasLater, returnUrl)",
+      "sourceOf(paymentMethod, request.payment?.token ?? '', false, returnUrl)",
     ],
   ]),
   ...of('src/server/access/heldAlready.ts', CHECKOUT, [
@@ -361,7 +365,11 @@ export const MUTANTS: readonly Mutant[] = [
       'first !== undefined',
     ],
     ['paying by hand counts as a try', "const isTry = attempt.madeBy === 'worker' && ", 'const isTry = '],
-    ['a new card is used once only', "kept && attempt.madeBy === 'buyer'", "kept && attempt.madeBy === 'worker'"],
+    [
+      'a new card is used once only',
+      "savedMethod && attempt.madeBy === 'buyer'",
+      "savedMethod && attempt.madeBy === 'worker'",
+    ],
     [
       'a stopped agreement does not go on when it is paid',
       "held.agreement.state === 'stopped' && state === 'active'",

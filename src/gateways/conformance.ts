@@ -267,10 +267,10 @@ export const CHECKS: Check[] = [
       const { chargesAgain, againUpTo } = adapter.capabilities
       if (!chargesAgain) return
       const { outcome: first } = await collected(harness, true)
-      const kept = first.kept
-      if (kept === null) throw new Error('nothing was kept')
+      const savedMethod = first.savedMethod
+      if (savedMethod === null) throw new Error('nothing was kept')
       const later = newKey()
-      const charge = (key: string, amount?: number) => adapter.begin(credentials, payment(key, { kept }, amount))
+      const charge = (key: string, amount?: number) => adapter.begin(credentials, payment(key, { savedMethod }, amount))
       const [one, two] = [await charge(later), await charge(later)]
       ensure(
         one.state === 'collected' && two.state === 'collected' && one.reference === two.reference,
@@ -283,7 +283,7 @@ export const CHECKS: Check[] = [
         ensure((await charge(newKey(), most)).state === 'collected', 'at the limit it was not collected')
       }
       const { outcome: unkept } = await collected(harness)
-      ensure(unkept.kept === null, 'a method was kept that nobody let it keep')
+      ensure(unkept.savedMethod === null, 'a method was kept that nobody let it keep')
     },
   },
   {
@@ -298,9 +298,9 @@ export const CHECKS: Check[] = [
         const keep = async () => adapter.keep(credentials, { key, token: await token() })
         return rejects(keep, 'GatewayRefused', 'it kept a method')
       }
-      const kept = await adapter.keep(credentials, { key, token: await token() })
+      const savedMethod = await adapter.keep(credentials, { key, token: await token() })
       const again = await adapter.keep(credentials, { key, token: 'spent' })
-      ensure(again.reference === kept.reference, 'the same key kept two methods')
+      ensure(again.reference === savedMethod.reference, 'the same key kept two methods')
     },
   },
   {

@@ -1,5 +1,5 @@
 import type { FeeTerms } from '../core/money/fee.ts'
-import type { CollectingWay } from '../core/ways/collects.ts'
+import type { CollectingMethod } from '../core/paymentMethods/collects.ts'
 
 /**
  * What the product asks of a payment gateway. An adapter is an object of this shape; what it can
@@ -20,7 +20,7 @@ export interface Adapter {
   fieldsUrl(account: string, mode: GatewayMode, at: string): string | null
   begin(credentials: Credentials, payment: NewPayment): Promise<Outcome>
   /** Keeps a method for later charges without charging it now; only where it `chargesAgain`. */
-  keep(credentials: Credentials, method: { key: string; token: string }): Promise<KeptMethod>
+  keep(credentials: Credentials, method: { key: string; token: string }): Promise<SavedReference>
   /** What became of a key. Moves nothing. */
   lookUp(credentials: Credentials, key: string): Promise<Outcome>
   /**
@@ -56,7 +56,7 @@ export interface Credentials {
   at?: string
 }
 
-export interface Capabilities extends CollectingWay {
+export interface Capabilities extends CollectingMethod {
   /** What the buyer reads at the checkout: "Card". */
   method: string
   /**
@@ -68,7 +68,7 @@ export interface Capabilities extends CollectingWay {
   /** Whether the outcome is known with the answer, or hours later by an event. */
   known: 'at-once' | 'later'
   fee: FeeTerms
-  /** Whether it must be the only way offered: never, or where the account's own terms say so (`verify` tells). */
+  /** Whether it must be the only one offered: never, or where the account's own terms say so (`verify` tells). */
   standsAlone: 'never' | 'by-account'
 }
 
@@ -85,7 +85,7 @@ export interface NewPayment {
    * the buyer approves on the gateway's page, from where they come back to `returnUrl` (`keep` where either is
    * to be charged again later); or a method kept before.
    */
-  source: { token: string; keep: boolean } | { returnUrl: string; keep: boolean } | { kept: string }
+  source: { token: string; keep: boolean } | { returnUrl: string; keep: boolean } | { savedMethod: string }
   /** Our reference, shown in the gateway's books. */
   reference: string
   /** Up to 22 characters on the buyer's statement. */
@@ -100,7 +100,7 @@ export interface NewRefund {
 }
 
 /** A method that can be charged again, by the gateway's own reference. */
-export interface KeptMethod {
+export interface SavedReference {
   reference: string
   /** In words, "card ending 4821". */
   method: string
@@ -129,8 +129,8 @@ export type Outcome =
       currency: string
       fee: number
       method: string
-      /** The reference of the kept method, where it was to be kept. */
-      kept: string | null
+      /** The reference of the saved method, where it was to be kept. */
+      savedMethod: string | null
       /** The last day on which the method can be charged. */
       expires: string | null
     }
@@ -142,7 +142,7 @@ export type Outcome =
   | { state: 'abandoned' }
   | { state: 'absent' }
 
-/** `no-method`: there is nothing kept that could be charged; the gateway was not asked. */
+/** `no-method`: there is no saved method that could be charged; the gateway was not asked. */
 export const DECLINE_REASONS = [
   'not-enough-money',
   'refused-by-buyer',

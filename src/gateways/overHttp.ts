@@ -94,8 +94,8 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
 
     async begin(credentials, { key, source, ...payment }) {
       const charged =
-        'kept' in source
-          ? { method: source.kept }
+        'savedMethod' in source
+          ? { method: source.savedMethod }
           : 'token' in source
             ? source
             : { return_url: source.returnUrl, keep: source.keep }
@@ -103,8 +103,8 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
     },
 
     async keep(credentials, { key, token }) {
-      const kept = readAs(methodSchema, await call(credentials, 'POST', '/methods', { token }, key))
-      return { reference: kept.id, method: kept.payer, expires: kept.expires }
+      const savedMethod = readAs(methodSchema, await call(credentials, 'POST', '/methods', { token }, key))
+      return { reference: savedMethod.id, method: savedMethod.payer, expires: savedMethod.expires }
     },
 
     async lookUp(credentials, key) {
@@ -207,10 +207,10 @@ function disputeOf({ id, key, amount, reason, state }: v.InferOutput<typeof disp
 
 function readOutcome(answer: unknown, parentOrigin: string): Outcome {
   const payment = readAs(paymentSchema, answer)
-  const { id: reference, amount, currency, fee, payer, method: kept, expires } = payment
+  const { id: reference, amount, currency, fee, payer, method: savedMethod, expires } = payment
   switch (payment.state) {
     case 'captured':
-      return { state: 'collected', reference, amount, currency, fee, method: payer ?? '', kept, expires }
+      return { state: 'collected', reference, amount, currency, fee, method: payer ?? '', savedMethod, expires }
     case 'declined':
       return { state: 'declined', reference, reason: payment.reason ?? 'refused', method: payer }
     case 'confirm':

@@ -13,8 +13,8 @@ export function allGateways(standinsOrigin: string, parentOrigin: string, timeou
   return new Map(adapters.map((adapter) => [adapter.id, adapter]))
 }
 
-/** Every way of paying that can be set up, bank transfer too, with what it can do. */
-export function allWays(gateways: Gateways): { id: string; capabilities: Capabilities }[] {
+/** Every payment method that can be set up, bank transfer too, with what it can do. */
+export function allPaymentMethods(gateways: Gateways): { id: string; capabilities: Capabilities }[] {
   const adapters = [...gateways.values()].map(({ id, capabilities }) => ({ id, capabilities }))
   return [...adapters, { id: BANK_TRANSFER_ID, capabilities: BANK_TRANSFER }]
 }

@@ -25,12 +25,12 @@ beforeAll(async () => {
   const { transfer } = await world.connectOthers()
   const parts = await world.sell(THREE_PARTS, 'Secret marbling')
   const single = await world.sell(12_900, 'Secret folding')
-  const buy = async (name: string, email: string, way: string | null) => {
-    const of = way ? single : parts
-    const payment = way ? { payment: { connectionId: way, token: '' } } : {}
+  const buy = async (name: string, email: string, paymentMethod: string | null) => {
+    const of = paymentMethod ? single : parts
+    const payment = paymentMethod ? { payment: { connectionId: paymentMethod, token: '' } } : {}
     const { orderId } = await world.buy(
       of.slug,
-      world.request(of.offerId, way ? 12_900 : 4300, { name, email, ...payment }),
+      world.request(of.offerId, paymentMethod ? 12_900 : 4300, { name, email, ...payment }),
       email,
     )
     return orderId
@@ -61,7 +61,7 @@ beforeAll(async () => {
   const [agreement] = await db.select().from(agreements).where(eq(agreements.orderId, order))
   const [grant] = await db.select().from(grants).where(eq(grants.orderId, order))
   const [came] = await db.select().from(transfers).where(eq(transfers.orderId, waiting))
-  await enterPayout(services, 'practice', { way: 'thistle', amount: 100, day: today, note })
+  await enterPayout(services, 'practice', { paymentMethod: 'thistle', amount: 100, day: today, note })
   const { payouts } = await accountsOf(services, 'practice')
   const [message] = await db.select().from(messages).where(eq(messages.orderId, order))
   ids = {
@@ -92,7 +92,7 @@ const OF_A_MODE: readonly Address[] = [
   ['POST /agreements/{plan}/write-off', () => ({ note })],
   ['POST /agreements/{plan}/try', () => ({ agreed: 4300, from: 2, to: 2, requestKey: crypto.randomUUID() })],
   ['POST /agreements/{plan}/pay-link', () => ({})],
-  ['POST /agreements/{plan}/chase', () => ({})],
+  ['POST /agreements/{plan}/resume-retrying', () => ({})],
   ['POST /agreements/{plan}/move', () => ({ day: '2099-01-01', note })],
   ['POST /settling/orders/{order}/refunds', () => ({ lineId: ids.order, amount: 100, access: 'keep', note })],
   ['POST /settling/orders/{order}/refunds/whole', () => ({ attemptId: ids.order, access: 'keep', note })],

@@ -156,7 +156,7 @@ describe('a buyer’s plan', () => {
 
   it('is the creator’s to stop only in its own mode', async () => {
     const live = { cookie: `acorn_studio=${world.creatorToken}; acorn_mode=live` }
-    for (const what of ['stop', 'chase', 'uncancel', 'move']) {
+    for (const what of ['stop', 'resume-retrying', 'uncancel', 'move']) {
       const body = { note: 'why', day: '2030-01-01' }
       const answer = await world.call('POST', `/api/agreements/${ben.plan}/${what}`, body, live)
       expect([what, answer.status]).toEqual([what, 404])

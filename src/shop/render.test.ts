@@ -14,9 +14,9 @@ const school = {
   taxRate: 2000,
   hasTerms: false,
 } as const
-const card = { slug: 'coptic', title: 'Coptic binding', summary: 'Flat.', cloth: 'spruce', coverId: null } as const
+const card = { slug: 'coptic', title: 'Coptic binding', summary: 'Flat.', coverColor: 'spruce', coverId: null } as const
 const every = { count: 1, unit: 'month' } as const
-const way = {
+const paymentMethod = {
   connectionId: 'c',
   adapter: 'thistle',
   gateway: 'Thistle Card',
@@ -49,11 +49,11 @@ function offer(terms: DraftTerms, name = 'One payment', highlighted = false): Sh
     name,
     button: '',
     highlighted,
-    terms: said.spoken.terms,
-    access: said.spoken.access,
+    terms: said.priced.terms,
+    access: said.priced.access,
     quote: said.quote,
-    price: formatWholePrice(said.spoken),
-    today: todayInParts(said.spoken),
+    price: formatWholePrice(said.priced),
+    today: todayInParts(said.priced),
     taxRate: 2000,
     lines: [],
     sale: null,
@@ -70,7 +70,7 @@ const checkout = (offers: ShopOffer[], more: object = {}) =>
     offers,
     chosen: offers[0]?.id ?? '',
     linked: null,
-    ways: [way],
+    paymentMethods: [paymentMethod],
     isOwned: false,
     held: null,
     pending: null,
@@ -110,7 +110,7 @@ describe('the checkout page', () => {
   })
 
   it('says that nothing can be paid where no gateway is connected, and does not let one try', () => {
-    const html = checkout([offer({ kind: 'single', amount: 12_900 })], { ways: [] })
+    const html = checkout([offer({ kind: 'single', amount: 12_900 })], { paymentMethods: [] })
     expect(html).toContain('cannot take payments for this at the moment')
     expect(html).toMatch(/<button[^>]*disabled=""[^>]*>Pay €129\.00/)
   })
@@ -124,7 +124,14 @@ describe('the checkout page', () => {
 
 it('only what a buyer fills in is taken over by the browser; what only shows loads no code', () => {
   const offers = [offer({ kind: 'single', amount: 12_900 })]
-  const seen = { course: { ...card, lessons: ['One'] }, offers, chosen: 'x', linked: null, ways: [way], held: null }
+  const seen = {
+    course: { ...card, lessons: ['One'] },
+    offers,
+    chosen: 'x',
+    linked: null,
+    paymentMethods: [paymentMethod],
+    held: null,
+  }
   const checkoutOf = (isOwned: boolean) => whole({ name: 'checkout', ...seen, isOwned, pending: null })
   const visitor = { name: 'Ada', email: 'ada@post.example' }
   expect(whole({ name: 'school', courses: [] }, { visitor }).parts).toEqual([])

@@ -106,7 +106,7 @@ export async function openWorld() {
       const who = shopper(browser, mode)
       return placeBasket(services, await linesOf(services, request, who), request, who)
     },
-    /** Connects the other ways beside the card, in practice. */
+    /** Connects the other payment methods beside the card, in practice. */
     connectOthers: () => connectOthers(patient, standins),
     /** Presses a button of a page to which a buyer was sent. */
     press: (url: string, answer: string) =>

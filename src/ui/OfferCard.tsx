@@ -1,7 +1,7 @@
 import type { ReactNode } from 'react'
 import type { ShownSale } from '../core/content/shownSale.ts'
 import { formatMoney, type MoneyFormat } from '../core/money/format.ts'
-import { formatEnrolButton, formatLater, formatWholePrice, type Spoken } from '../core/sentence/sentence.ts'
+import { formatEnrolButton, formatLater, formatWholePrice, type OfferInWords } from '../core/sentence/sentence.ts'
 import { formatList } from '../core/sentence/words.ts'
 import { CARD } from '../core/words/en/card.ts'
 import { say } from '../core/words/message.ts'
@@ -11,7 +11,7 @@ interface OfferCardProps {
   name: string
   button: string
   /** Null while the price is not written yet. */
-  spoken: Spoken | null
+  priced: OfferInWords | null
   /** The creator's suggestion among the offers of its course. */
   highlighted: boolean
   /** A few lines under the price. */
@@ -36,8 +36,8 @@ export function Suggestion() {
 
 /** One offer as buyers see it: on the course page, and beside the creator who edits it. */
 export function OfferCard(props: OfferCardProps) {
-  const { name, button, spoken, highlighted, lines, sale, needs, href, instead } = props
-  const label = spoken ? formatEnrolButton(spoken, button, needs.length > 0) : button || CARD.enrol
+  const { name, button, priced, highlighted, lines, sale, needs, href, instead } = props
+  const label = priced ? formatEnrolButton(priced, button, needs.length > 0) : button || CARD.enrol
   const looks = buttonClass('press', 'block w-full text-center')
   return (
     <div
@@ -49,12 +49,12 @@ export function OfferCard(props: OfferCardProps) {
           {highlighted && <Suggestion />}
         </b>
         <span className="display ml-auto text-right text-[17px] leading-snug font-semibold">
-          {spoken && sale?.of === '' && <Struck sale={sale} money={spoken.money} />}
-          {spoken ? formatWholePrice(spoken) : '–'}
+          {priced && sale?.of === '' && <Struck sale={sale} money={priced.money} />}
+          {priced ? formatWholePrice(priced) : '–'}
         </span>
       </div>
-      <p className="mt-0.5 text-[13px] text-ink-3">{spoken ? formatLater(spoken) : CARD.noPrice}</p>
-      {spoken && sale && <SaleLine sale={sale} money={spoken.money} />}
+      <p className="mt-0.5 text-[13px] text-ink-3">{priced ? formatLater(priced) : CARD.noPrice}</p>
+      {priced && sale && <SaleLine sale={sale} money={priced.money} />}
       {needs.length > 0 && (
         <p className="mt-1 text-[13px]">{say(CARD.forMembers, { courses: formatList(needs, 'or') })}</p>
       )}

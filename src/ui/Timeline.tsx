@@ -1,6 +1,6 @@
 import { addDays, type Day } from '../core/calendar/day.ts'
 import { formatDay, formatDayShort } from '../core/calendar/formatDay.ts'
-import type { Cloth } from '../core/content/course.ts'
+import type { CoverColor } from '../core/content/course.ts'
 import { layDays } from './axis.ts'
 
 export type TimelinePointState = 'collected' | 'to-come' | 'awaited' | 'late' | 'given-up'
@@ -20,7 +20,7 @@ export interface Mark {
 
 /** When the course is open. */
 export interface Ribbon {
-  cloth: Cloth
+  coverColor: CoverColor
   opens: Day
   /** Null: for good. */
   closes: Day | null
@@ -281,7 +281,7 @@ interface RibbonShapeProps {
 }
 
 function RibbonShape({ ribbon, y, from, to, grace }: RibbonShapeProps) {
-  const colour = `var(--color-${ribbon.cloth})`
+  const colour = `var(--color-${ribbon.coverColor})`
   const left = from - 8
   const end = to === null ? WIDTH - 18 : Math.max(to, left + 6)
   const fits = end - left > 6.2 * ribbon.label.length

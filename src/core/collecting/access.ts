@@ -44,15 +44,15 @@ export function isOpenOn(
 ): boolean {
   if (opensOn(offer.access, purchaseDay) > day) return false
   const closes = closesAsItStands(offer, agreement, purchaseDay, paid)
-  const shuts = shutsForDebt(offer, agreement)
-  return (closes === null || day < closes) && (shuts === null || day < shuts)
+  const suspendedFrom = suspendedForDebt(offer, agreement)
+  return (closes === null || day < closes) && (suspendedFrom === null || day < suspendedFrom)
 }
 
 /**
  * The day from which an unpaid payment shuts the course, past its grace, until it is paid; null where none
  * does. Of a cancelled agreement only what was due before the cancelling counts.
  */
-export function shutsForDebt({ access }: QuotedOffer, agreement: Agreement | null): Day | null {
+export function suspendedForDebt({ access }: QuotedOffer, agreement: Agreement | null): Day | null {
   const unpaid = agreement && nextPayment(agreement)
   if (access.lasts === 'whilePaying' || !agreement || !unpaid) return null
   if (agreement.cancelled !== null && unpaid.due >= agreement.cancelled.on) return null

@@ -2,7 +2,7 @@ import { expect, it } from 'vitest'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
-import { closesAsItStands, shutsForDebt } from './access.ts'
+import { closesAsItStands, suspendedForDebt } from './access.ts'
 import {
   type Agreement,
   afterCancelled,
@@ -97,8 +97,8 @@ it('a span counts from the day on which the order was paid; what is paid while i
 
 it('a debt shuts the course after its grace, of what is cancelled only where it was due before', () => {
   const { offer, agreement } = agreed(MONTHLY, { graceDays: 3 })
-  expect(shutsForDebt(offer, agreement)).toBe('2027-03-03')
-  const cancel = (on: string) => shutsForDebt(offer, afterCancelled(agreement, on, 'period-end'))
+  expect(suspendedForDebt(offer, agreement)).toBe('2027-03-03')
+  const cancel = (on: string) => suspendedForDebt(offer, afterCancelled(agreement, on, 'period-end'))
   expect(cancel('2027-02-28')).toBeNull()
   expect(cancel('2027-03-01')).toBe('2027-03-03')
 })

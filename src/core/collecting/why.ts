@@ -1,7 +1,7 @@
 import { addDays, type Day } from '../calendar/day.ts'
 import { formatDay } from '../calendar/formatDay.ts'
 import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
-import { closesAsItStands, paidAtPurchase, shutsForDebt } from './access.ts'
+import { closesAsItStands, paidAtPurchase, suspendedForDebt } from './access.ts'
 import type { Agreement } from './agreement.ts'
 
 interface Reasons {
@@ -33,7 +33,7 @@ export function formatWhyOpen({
 }: Reasons): string {
   const day = (when: Day) => formatDay(when, language)
   const closes = closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line, purchaseDay), placedOn)
-  const shuts = shutsForDebt(offer, agreement)
+  const suspendedFrom = suspendedForDebt(offer, agreement)
   const { graceDays, lasts } = offer.access
   const grace = `${graceDays} ${graceDays === 1 ? 'day' : 'days'} of grace`
   const count = agreement.endless ? '' : ` of ${agreement.payments.length}`
@@ -55,13 +55,13 @@ export function formatWhyOpen({
   }
   const next = agreement.payments[agreement.collected]
   const isOver = closes !== null && closes <= today
-  if (!shuts || !next || isOver || agreement.state === 'completed') return `${until}; ${collected}.`
-  if (shuts <= today) {
+  if (!suspendedFrom || !next || isOver || agreement.state === 'completed') return `${until}; ${collected}.`
+  if (suspendedFrom <= today) {
     const over = graceDays > 0 ? `, and its ${grace} are over` : ''
-    return `Paused since ${day(shuts)}: the payment due on ${day(next.due)} is not paid${over}; ${collected}.`
+    return `Paused since ${day(suspendedFrom)}: the payment due on ${day(next.due)} is not paid${over}; ${collected}.`
   }
   const after = graceDays > 0 ? `, after ${grace}` : ''
-  return `${until}, as long as the payment due on ${day(next.due)} is paid; otherwise access is paused on ${day(shuts)}${after}; ${collected}.`
+  return `${until}, as long as the payment due on ${day(next.due)} is paid; otherwise access is paused on ${day(suspendedFrom)}${after}; ${collected}.`
 }
 
 interface Given {

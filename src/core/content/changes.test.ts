@@ -10,7 +10,7 @@ const course: CourseContent = {
   title: 'Coptic',
   summary: '',
   description: '',
-  cloth: 'spruce',
+  coverColor: 'spruce',
   coverId: null,
   lessons: [
     { id: 'a', title: 'One', body: '' },

@@ -21,12 +21,12 @@ export function offerChanges(
   titleOf: (courseId: string) => string = (courseId) => courseId,
 ): Change[] {
   const said = (content: OfferContent) => {
-    const spoken = describeOffer(
+    const priced = describeOffer(
       school,
       { id: 'offer', courses: [{ id: 'course' }], content: { ...content, sale: null } },
       at,
     )
-    return spoken ? formatPriceSentence(spoken.spoken) : ''
+    return priced ? formatPriceSentence(priced.priced) : ''
   }
   return compare(live, draft, [
     ['Name', (content) => content.name],
@@ -72,7 +72,7 @@ export function courseChanges(live: CourseContent | null, draft: CourseContent):
   const changes = compare(live, draft, [
     ['Title', (content) => content.title],
     ['Short text', (content) => content.summary],
-    ['Cover colour', (content) => content.cloth],
+    ['Cover colour', (content) => content.coverColor],
   ])
   if (live && live.description !== draft.description) changes.push(changed('Description'))
   if ((live?.coverId ?? null) !== draft.coverId) {

@@ -13,7 +13,7 @@ const compared = (terms: DraftTerms, atOnce: number | null = 12_900) => {
     '2027-01-31T10:00:00Z',
   )
   if (!said) throw new Error('not quotable')
-  return compareOffer(said.spoken, fee, atOnce, '2029-01-31')
+  return compareOffer(said.priced, fee, atOnce, '2029-01-31')
 }
 const parts: DraftTerms = {
   kind: 'installments',

@@ -2,7 +2,7 @@ import { after, type Day } from '../calendar/day.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { type FeeTerms, feeOf } from '../money/fee.ts'
 import type { ScheduledPayment } from '../quote/types.ts'
-import type { Spoken } from '../sentence/sentence.ts'
+import type { OfferInWords } from '../sentence/sentence.ts'
 
 /** What comes on one day from one buyer. */
 export interface Coming {
@@ -34,10 +34,10 @@ export interface Compared {
  * until cancelled is followed through `until`. `fee` null: no gateway is known, and none is taken off.
  * `atOnce`: the one-time price to hold it against, tax included.
  */
-export function compareOffer(spoken: Spoken, fee: FeeTerms | null, atOnce: Amount | null, until: Day): Compared {
-  const { line, purchaseDay, money } = spoken
+export function compareOffer(priced: OfferInWords, fee: FeeTerms | null, atOnce: Amount | null, until: Day): Compared {
+  const { line, purchaseDay, money } = priced
   const byDay = new Map<Day, { pay: Amount; tax: Amount }>()
-  for (const { due, pay, tax } of [...line.payments, ...goingOn(spoken, until)]) {
+  for (const { due, pay, tax } of [...line.payments, ...goingOn(priced, until)]) {
     const sum = byDay.get(due) ?? { pay: 0, tax: 0 }
     byDay.set(due, { pay: sum.pay + pay, tax: sum.tax + tax })
   }
@@ -65,7 +65,7 @@ export function compareOffer(spoken: Spoken, fee: FeeTerms | null, atOnce: Amoun
 }
 
 /** The payments after those that a quote lists, of a line that goes on until cancelled. */
-function goingOn({ terms, line }: Spoken, until: Day): Pick<ScheduledPayment, 'due' | 'pay' | 'tax'>[] {
+function goingOn({ terms, line }: OfferInWords, until: Day): Pick<ScheduledPayment, 'due' | 'pay' | 'tax'>[] {
   const regular = line.payments.filter(({ kind }) => kind === 'regular')
   const [first, last] = [regular[0], regular.at(-1)]
   if (!line.untilCancelled || !first || !last || terms.kind !== 'subscription') return []

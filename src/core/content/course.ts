@@ -1,8 +1,8 @@
 import * as v from 'valibot'
 
 /** Cloth colours: the spine of a course on the shelf and the head of its pages. */
-export const CLOTHS = ['spruce', 'madder', 'ochre', 'indigo', 'slate', 'plum'] as const
-export type Cloth = (typeof CLOTHS)[number]
+export const COVER_COLORS = ['spruce', 'madder', 'ochre', 'indigo', 'slate', 'plum'] as const
+export type CoverColor = (typeof COVER_COLORS)[number]
 
 const richText = v.pipe(v.string(), v.maxLength(100_000, 'This text is too long.'))
 
@@ -26,7 +26,7 @@ export const courseContentSchema = v.object({
   ),
   summary: v.pipe(v.string(), v.maxLength(300, 'Use at most 300 characters.')),
   description: richText,
-  cloth: v.picklist(CLOTHS),
+  coverColor: v.picklist(COVER_COLORS),
   coverId: v.nullable(v.pipe(v.string(), v.uuid())),
   lessons: v.pipe(v.array(lessonSchema), v.maxLength(300, 'A course holds at most 300 lessons.')),
 })

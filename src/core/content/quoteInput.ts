@@ -8,7 +8,7 @@ import { readQuoteRequest } from '../quote/read.ts'
 import { anchorOf } from '../quote/schedule.ts'
 import { readStoredQuote } from '../quote/stored.ts'
 import type { Quote, Role } from '../quote/types.ts'
-import type { Spoken } from '../sentence/sentence.ts'
+import type { OfferInWords } from '../sentence/sentence.ts'
 import type { Tax, Terms } from '../terms/terms.ts'
 import { fittingAccess, type OfferContent, quotableSale, quotableTerms } from './offer.ts'
 
@@ -82,16 +82,16 @@ export function quoteInputOf(school: PricingSchool, offer: PricedOffer, at: stri
   return basketInput(school, [{ role: 'main', offer, chosen }], at)
 }
 
-export interface Said {
+export interface DescribedOffer {
   quote: Quote
-  spoken: Spoken
+  priced: OfferInWords
 }
 
 /** An offer's quote and what there is to say about it; null while a figure is missing or does not fit. */
-export function describeOffer(school: PricingSchool, offer: PricedOffer, at: string): Said | null {
+export function describeOffer(school: PricingSchool, offer: PricedOffer, at: string): DescribedOffer | null {
   if (!quotableTerms(offer.content.terms) || !parseInstant(at)) return null
   try {
-    return speakQuote(school, quoteInputOf(school, offer, at))
+    return describeQuote(school, quoteInputOf(school, offer, at))
   } catch (error) {
     if (error instanceof DocumentError) return null
     throw error
@@ -99,14 +99,14 @@ export function describeOffer(school: PricingSchool, offer: PricedOffer, at: str
 }
 
 /** @throws DocumentError where the document breaks a rule. */
-export function speakQuote(money: MoneyFormat, input: unknown): Said {
+export function describeQuote(money: MoneyFormat, input: unknown): DescribedOffer {
   const request = readQuoteRequest(input)
   const quoted = quote(request)
   const [line] = quoted.lines
   const [asked] = request.lines
   if (!line || !asked) throw new RangeError('A quote has at least one line.')
   const { terms, access } = asked.offer
-  return { quote: quoted, spoken: { terms, access, line, purchaseDay: quoted.purchaseDay, money } }
+  return { quote: quoted, priced: { terms, access, line, purchaseDay: quoted.purchaseDay, money } }
 }
 
 /** At least so many payments are listed of what goes on, and at most so many can be. */

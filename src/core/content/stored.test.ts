@@ -5,5 +5,13 @@ it('content is read as every version kept it, and not as a newer one did', () =>
   const content = { title: 'Coptic binding', lessons: [] }
   expect(readContent(storeContent(content))).toEqual(content)
   expect(readContent(content)).toEqual(content)
-  expect(() => readContent({ ...content, version: 2 })).toThrow('newer version')
+  const cover = { ...content, coverColor: 'moss' }
+  for (const first of [
+    { ...content, cloth: 'moss' },
+    { ...content, cloth: 'moss', version: 1 },
+  ]) {
+    expect(readContent<object>(first)).toEqual(cover)
+  }
+  expect(readContent(storeContent(cover))).toEqual(cover)
+  expect(() => readContent({ ...content, version: 3 })).toThrow('newer version')
 })

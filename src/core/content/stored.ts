@@ -1,5 +1,5 @@
 /** The version in which content is kept: what creators write of courses and offers, and the quotes of orders. */
-const VERSION = 1
+const VERSION = 2
 
 /** Content as it is kept, with its version beside its fields. */
 export function storeContent<T extends object>(content: T): T & { version: number } {
@@ -12,7 +12,14 @@ export function storeContent<T extends object>(content: T): T & { version: numbe
  * @throws RangeError where it was kept by a newer product.
  */
 export function readContent<T extends object>(stored: T & { version?: number }): T {
-  const { version = VERSION, ...content } = stored
+  const { version = 1, ...content } = stored
   if (version > VERSION) throw new RangeError(`This was saved by a newer version of the product (${version}).`)
-  return content as unknown as T
+  return (version < 2 ? fromFirst(content) : content) as unknown as T
+}
+
+/** What the first version called `cloth` is the colour of a course's cover. */
+function fromFirst(content: object): object {
+  if (!('cloth' in content)) return content
+  const { cloth: coverColor, ...others } = content
+  return { ...others, coverColor }
 }

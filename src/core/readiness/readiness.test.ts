@@ -32,7 +32,7 @@ const ready: OfferSituation = {
   live: content,
   onSale: true,
   mode: 'practice',
-  ways: [card],
+  paymentMethods: [card],
   known: [card],
   otherNames: [],
   atOnce: null,
@@ -45,7 +45,7 @@ const ready: OfferSituation = {
 }
 const codes = (change: Partial<OfferSituation>) => {
   const draft = change.draft ?? ready.draft
-  const said = describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.spoken ?? null
+  const said = describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.priced ?? null
   return obstaclesOf({ ...ready, said, live: draft, ...change }, money).map(({ code }) => code)
 }
 
@@ -63,22 +63,22 @@ it.each<[string[], Partial<OfferSituation>]>([
     { live: { ...content, access: { from: null, lasts: { until: '2020-01-01' }, graceDays: 0 } }, draft: content },
   ],
   [['no-price'], { draft: { ...content, terms: { ...parts, deposit: 0 } } }],
-  [['no-gateway'], { ways: [] }],
-  [['no-currency'], { ways: [{ ...card, currencies: ['JPY'] }] }],
+  [['no-gateway'], { paymentMethods: [] }],
+  [['no-currency'], { paymentMethods: [{ ...card, currencies: ['JPY'] }] }],
   [['too-small'], { draft: { ...content, terms: { kind: 'single', amount: 49 } } }],
-  [[], { draft: { ...content, terms: { kind: 'free' } }, ways: [] }],
+  [[], { draft: { ...content, terms: { kind: 'free' } }, paymentMethods: [] }],
   [['course-draft'], { course: { live: false, retired: false, lessons: 3 } }],
   [['course-retired'], { course: { live: true, retired: true, lessons: 3 } }],
   [['off-sale'], { onSale: false }],
   [['no-lessons'], { course: { live: true, retired: false, lessons: 0 } }],
   [['same-name'], { otherNames: ['One payment '] }],
   [['unpublished'], { live: { ...content, name: 'Before' } }],
-  [['no-later'], { draft: { ...content, terms: monthly }, ways: [{ ...card, chargesAgain: false }] }],
+  [['no-later'], { draft: { ...content, terms: monthly }, paymentMethods: [{ ...card, chargesAgain: false }] }],
   [
     ['cannot-collect'],
     {
       draft: { ...content, terms: monthly },
-      ways: [
+      paymentMethods: [
         { ...card, againUpTo: { EUR: 1000 } },
         { ...card, chargesAgain: false },
       ],
@@ -89,7 +89,7 @@ it.each<[string[], Partial<OfferSituation>]>([
     [],
     {
       draft: { ...content, terms: monthly },
-      ways: [
+      paymentMethods: [
         { ...card, chargesAgain: false },
         { ...card, againUpTo: { EUR: 1900 } },
       ],
@@ -139,17 +139,21 @@ it('names the gateway that could, and what is in the way in money', () => {
   const wallet = { ...card, name: 'Brook Transfer', chargesAgain: false }
   const said = (change: Partial<OfferSituation>) => {
     const draft = change.draft ?? ready.draft
-    const spoken = describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.spoken ?? null
-    return obstaclesOf({ ...ready, said: spoken, live: draft, ...change }, money).map(({ title, detail }) =>
+    const priced = describeOffer(school, { id: 'o', courses: [{ id: 'c' }], content: draft }, at)?.priced ?? null
+    return obstaclesOf({ ...ready, said: priced, live: draft, ...change }, money).map(({ title, detail }) =>
       `${title} ${detail}`.trim(),
     )
   }
-  expect(said({ draft: { ...content, terms: monthly }, ways: [wallet], known: [wallet, card] })[0]).toBe(
+  expect(said({ draft: { ...content, terms: monthly }, paymentMethods: [wallet], known: [wallet, card] })[0]).toBe(
     'No gateway connected in Practice can collect later payments. Connected: Brook Transfer; Thistle Card can.',
   )
   const limited = { ...card, name: 'Moor Wallet', againUpTo: { EUR: 1000 } }
   expect(
-    said({ draft: { ...content, terms: monthly }, ways: [limited, wallet], known: [wallet, card, limited] })[0],
+    said({
+      draft: { ...content, terms: monthly },
+      paymentMethods: [limited, wallet],
+      known: [wallet, card, limited],
+    })[0],
   ).toBe(
     'No gateway connected in Practice can collect all of its payments. Moor Wallet charges later payments up to €10.00 only; Brook Transfer cannot charge again later; Thistle Card can.',
   )
@@ -162,8 +166,11 @@ it('with nothing connected it names those that could take this price in this cur
   const euroOnly = { ...card, name: 'Euro only', currencies: ['EUR'] as const }
   const any = { ...card, name: 'Any', currencies: 'any' as const }
   const said =
-    describeOffer({ ...school, currency: 'CHF' }, { id: 'o', courses: [{ id: 'c' }], content }, at)?.spoken ?? null
-  const found = obstaclesOf({ ...ready, said, ways: [], known: [euroOnly, any] }, { ...money, currency: 'CHF' })
+    describeOffer({ ...school, currency: 'CHF' }, { id: 'o', courses: [{ id: 'c' }], content }, at)?.priced ?? null
+  const found = obstaclesOf(
+    { ...ready, said, paymentMethods: [], known: [euroOnly, any] },
+    { ...money, currency: 'CHF' },
+  )
   const [first] = found
   expect(`${first?.title} ${first?.detail}`).toContain('Connect a gateway; Any can take it.')
 })

@@ -3,16 +3,16 @@ import { dayIn, parseInstant } from '../calendar/instant.ts'
 import { accessProblem } from '../content/endsOn.ts'
 import { type OfferContent, quotableSale, quotableTerms, saleSpanProblem } from '../content/offer.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
-import type { Spoken } from '../sentence/sentence.ts'
-import { formatList } from '../sentence/words.ts'
 import {
-  type CollectingWay,
+  type CollectingMethod,
   formatWhyNot,
   type ToCollect,
   takesCurrency,
   type WhyNot,
   whyNot,
-} from '../ways/collects.ts'
+} from '../paymentMethods/collects.ts'
+import type { OfferInWords } from '../sentence/sentence.ts'
+import { formatList } from '../sentence/words.ts'
 
 /** Where the button beside an obstacle leads. */
 export interface Fix {
@@ -51,11 +51,11 @@ export interface OfferSituation {
   onSale: boolean
   course: { live: boolean; retired: boolean; lessons: number }
   mode: 'practice' | 'live'
-  ways: readonly CollectingWay[]
+  paymentMethods: readonly CollectingMethod[]
   /** Every gateway that could be connected. */
-  known: readonly CollectingWay[]
+  known: readonly CollectingMethod[]
   /** What there is to say about the draft; null while it cannot be quoted. */
-  said: Spoken | null
+  said: OfferInWords | null
   /** Now, as an RFC 3339 instant. */
   at: string
   /** The school's zone, by which days begin. */
@@ -167,22 +167,26 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
 }
 
 /** " – Thistle Card is one that can", or nothing where no gateway could. */
-function formatWhich(known: readonly CollectingWay[], could: (way: CollectingWay) => boolean, what: string): string {
+function formatWhich(
+  known: readonly CollectingMethod[],
+  could: (paymentMethod: CollectingMethod) => boolean,
+  what: string,
+): string {
   const names = known.filter(could).map(({ name }) => name)
   if (names.length === 0) return ''
   return names.length === 1 ? `; ${names[0]} ${what}` : `; ${formatList(names)} ${what}`
 }
 
 function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
-  const { draft, ways, mode, said } = situation
+  const { draft, paymentMethods, mode, said } = situation
   if (draft.terms.kind === 'free') return []
   const fix: Fix = { to: 'gateways', label: 'Connect' }
   const { currency } = format
-  const canTake = (way: CollectingWay) => {
+  const canTake = (paymentMethod: CollectingMethod) => {
     const need = said ? needOf(said, currency) : null
-    return need ? whyNot(way, need) === null : takesCurrency(way, currency)
+    return need ? whyNot(paymentMethod, need) === null : takesCurrency(paymentMethod, currency)
   }
-  if (ways.length === 0) {
+  if (paymentMethods.length === 0) {
     return [
       block(
         'no-gateway',
@@ -192,30 +196,30 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       ),
     ]
   }
-  const takes = ways.filter((way) => takesCurrency(way, currency))
+  const takes = paymentMethods.filter((paymentMethod) => takesCurrency(paymentMethod, currency))
   if (takes.length === 0) {
     return [
       block(
         'no-currency',
         `No connected gateway takes ${currency}.`,
-        `Connected: ${ways.map((way) => way.name).join(', ')}${formatWhich(situation.known, (way) => takesCurrency(way, currency), `can take ${currency}`)}.`,
+        `Connected: ${paymentMethods.map((paymentMethod) => paymentMethod.name).join(', ')}${formatWhich(situation.known, (paymentMethod) => takesCurrency(paymentMethod, currency), `can take ${currency}`)}.`,
         fix,
       ),
     ]
   }
   if (!said) return []
   const need = needOf(said, currency)
-  const reasons = takes.map((way) => ({ way, why: whyNot(way, need) }))
+  const reasons = takes.map((paymentMethod) => ({ paymentMethod, why: whyNot(paymentMethod, need) }))
   if (reasons.some(({ why }) => why === null)) return []
   const allAre = (...codes: WhyNot[]) => reasons.every(({ why }) => why !== null && codes.includes(why))
-  const names = takes.map((way) => way.name).join(', ')
-  const others = formatWhich(situation.known, (way) => whyNot(way, need) === null, 'can')
+  const names = takes.map((paymentMethod) => paymentMethod.name).join(', ')
+  const others = formatWhich(situation.known, (paymentMethod) => whyNot(paymentMethod, need) === null, 'can')
   if (allAre('no-later')) {
     const title = `No gateway connected in ${modeName(mode)} can collect later payments.`
     return [block('no-later', title, `Connected: ${names}${others}.`, fix)]
   }
   if (allAre('too-small')) {
-    const least = Math.min(...takes.map((way) => way.smallest[currency] ?? 1))
+    const least = Math.min(...takes.map((paymentMethod) => paymentMethod.smallest[currency] ?? 1))
     return [
       block(
         'too-small',
@@ -225,13 +229,15 @@ function collecting(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
       ),
     ]
   }
-  const why = reasons.map((reason) => `${reason.way.name} ${formatWhyNot(reason.why as WhyNot, reason.way, format)}`)
+  const why = reasons.map(
+    (reason) => `${reason.paymentMethod.name} ${formatWhyNot(reason.why as WhyNot, reason.paymentMethod, format)}`,
+  )
   const title = `No gateway connected in ${modeName(mode)} can collect all of its payments.`
   return [block('cannot-collect', title, `${why.join('; ')}${others}.`, fix)]
 }
 
 /** What an offer asks of whoever collects it. */
-export function needOf({ line, purchaseDay }: Spoken, currency: string): ToCollect {
+export function needOf({ line, purchaseDay }: OfferInWords, currency: string): ToCollect {
   const sum = (list: typeof line.payments) => list.reduce((all, { pay }) => all + pay, 0)
   const later = line.payments.filter(({ due }) => due > purchaseDay)
   return {

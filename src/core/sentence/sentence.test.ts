@@ -12,7 +12,7 @@ import {
   formatShortPrice,
   formatWholePrice,
   formatWholePrices,
-  type Spoken,
+  type OfferInWords,
   todayInParts,
 } from './sentence.ts'
 
@@ -33,7 +33,7 @@ interface Asked {
 function speak(
   terms: object,
   { access, sale, tax, at = '2027-01-31T09:30:00+01:00', currency = 'EUR', language = 'en' }: Asked = {},
-): Spoken {
+): OfferInWords {
   const request = readQuoteRequest({
     currency,
     timeZone: 'Europe/Vienna',
@@ -325,10 +325,10 @@ describe('the whole price in sentences', () => {
     expect(table.length).toBeGreaterThanOrEqual(60)
   })
   it.each(table)('%s', (sentence, short, terms, asked) => {
-    const spoken = speak(terms, asked)
+    const priced = speak(terms, asked)
     const plain = (text: string) => text.replaceAll('\u00a0', ' ')
-    expect(plain(formatPriceSentence(spoken))).toBe(sentence)
-    expect(plain(formatShortPrice(spoken))).toBe(short)
+    expect(plain(formatPriceSentence(priced))).toBe(sentence)
+    expect(plain(formatShortPrice(priced))).toBe(short)
   })
 })
 
@@ -476,16 +476,16 @@ it('never says an amount or a day that the numbers do not hold', () => {
   )
   fc.assert(
     fc.property(terms, (asked) => {
-      const spoken = speak(asked)
-      const { payments, untilCancelled } = spoken.line
+      const priced = speak(asked)
+      const { payments, untilCancelled } = priced.line
       const sum = (list: typeof payments) => list.reduce((all, { pay }) => all + pay, 0)
-      const today = payments.filter(({ due }) => due === spoken.purchaseDay)
+      const today = payments.filter(({ due }) => due === priced.purchaseDay)
       const held = new Set(
         [...payments.map(({ pay }) => pay), sum(today), sum(payments)].map((amount) => formatMoney(amount, euro)),
       )
-      const sentence = formatPriceSentence(spoken)
+      const sentence = formatPriceSentence(priced)
       for (const [amount] of sentence.matchAll(/€[\d,]+\.\d\d/g)) expect(held).toContain(amount)
-      if (!untilCancelled && payments.some(({ due }) => due > spoken.purchaseDay))
+      if (!untilCancelled && payments.some(({ due }) => due > priced.purchaseDay))
         expect(sentence).toContain(`${formatMoney(sum(payments), euro)} in all.`)
       expect(sentence.includes('until cancelled')).toBe(untilCancelled)
       expect(sentence).not.toMatch(/undefined|NaN|null|, \.|\.\.| {2}/)

@@ -13,7 +13,7 @@ import { formatLength, formatRate, formatThen } from './words.ts'
  * A price in words. Everything said is read off the quote's payments and days, never computed anew, so
  * that a sentence cannot say what the numbers do not hold. Amounts are what is paid, tax included.
  */
-export interface Spoken {
+export interface OfferInWords {
   terms: Terms
   access: Access
   line: QuotedLine
@@ -22,13 +22,13 @@ export interface Spoken {
 }
 
 /** The whole price in plain sentences: what is paid when, in all, and how long the course is open. */
-export function formatPriceSentence(spoken: Spoken): string {
-  const { terms, line, money } = spoken
-  const access = formatAccess(spoken)
+export function formatPriceSentence(priced: OfferInWords): string {
+  const { terms, line, money } = priced
+  const access = formatAccess(priced)
   if (terms.kind === 'free') return say(SENTENCE.free, { access })
   if (terms.kind === 'openPrice') return formatOpenPrice(terms.minimum, terms.suggested, access, money)
-  const clauses = [formatToday(spoken), ...laterRuns(spoken).map((run) => formatLaterRun(run, spoken))]
-  const later = laterPayments(spoken)
+  const clauses = [formatToday(priced), ...laterRuns(priced).map((run) => formatLaterRun(run, priced))]
+  const later = laterPayments(priced)
   const all = line.payments.reduce((sum, { pay }) => sum + pay, 0)
   const payments = formatThen(clauses)
   return later.length > 0 && !line.untilCancelled
@@ -37,7 +37,7 @@ export function formatPriceSentence(spoken: Spoken): string {
 }
 
 /** Installments in parts: "€30.00 deposit, then 3 × €30.00; €120.00 in all". */
-export function formatInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): string {
+export function formatInParts({ line, money }: Pick<OfferInWords, 'line' | 'money'>): string {
   const written = (amount: Amount) => formatMoney(amount, money)
   const sumOf = (of: readonly ScheduledPayment[]) => of.reduce((sum, { pay }) => sum + pay, 0)
   const deposit = sumOf(line.payments.filter(({ kind }) => kind === 'deposit'))
@@ -51,16 +51,16 @@ export function formatInParts({ line, money }: Pick<Spoken, 'line' | 'money'>): 
 }
 
 /** What follows today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
-export function formatLater(spoken: Spoken): string {
-  const runs = laterRuns(spoken).map((run) => formatLaterRun(run, spoken))
-  const access = formatAccessShort(spoken)
+export function formatLater(priced: OfferInWords): string {
+  const runs = laterRuns(priced).map((run) => formatLaterRun(run, priced))
+  const access = formatAccessShort(priced)
   return runs.length > 0
     ? say(OFFER.dot, { one: say(OFFER.thenLater, { payments: formatThen(runs) }), next: access })
     : access
 }
 
 /** A price in a list, where there is little room: "€129", "3 × €43", "€180 + 8 × €65", "€19 a month", "from €4", "free". */
-export function formatShortPrice({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
+export function formatShortPrice({ terms, line, money }: Pick<OfferInWords, 'terms' | 'line' | 'money'>): string {
   const short = (amount: Amount) => formatMoney(amount, money, true)
   const regular = runsOf(
     line.payments.filter(({ kind }) => kind === 'regular'),
@@ -89,7 +89,7 @@ export function formatShortPrice({ terms, line, money }: Pick<Spoken, 'terms' | 
  * after a trial. "€129", "3 × €43 (€129 in all)", "€180 deposit + 8 × €65 (€700 in all)", "7 days free, then €19 a
  * month", "€24 to begin, then €19 a month", "from €4", "free".
  */
-export function formatWholePrice({ terms, line, money }: Pick<Spoken, 'terms' | 'line' | 'money'>): string {
+export function formatWholePrice({ terms, line, money }: Pick<OfferInWords, 'terms' | 'line' | 'money'>): string {
   const short = (amount: Amount) => formatMoney(amount, money, true)
   if (terms.kind !== 'installments' && terms.kind !== 'subscription') return formatShortPrice({ terms, line, money })
   const sumOf = (kind: PaymentKind) =>
@@ -139,7 +139,7 @@ function formatTimes(count: number, money: string): string {
  * The prices of a course's offers beside each other: "€129, or 3 × €43 (€129 in all)". Of many the first two are said,
  * and how many more there are.
  */
-export function formatWholePrices(offers: readonly Pick<Spoken, 'terms' | 'line' | 'money'>[]): string {
+export function formatWholePrices(offers: readonly Pick<OfferInWords, 'terms' | 'line' | 'money'>[]): string {
   const said = [...new Set(offers.map(formatWholePrice))]
   const more = said.length - 2
   const [one = '', two] = said
@@ -164,7 +164,7 @@ export function todayInParts({
   terms,
   line,
   purchaseDay,
-}: Pick<Spoken, 'terms' | 'line' | 'purchaseDay'>): { name: string | null; pay: Amount }[] {
+}: Pick<OfferInWords, 'terms' | 'line' | 'purchaseDay'>): { name: string | null; pay: Amount }[] {
   const parts = line.payments
     .filter(({ due }) => due === purchaseDay)
     .map((payment) => ({ name: namePayment(payment, terms), pay: payment.pay }))
@@ -191,7 +191,7 @@ export function formatPayButton(today: Amount, hasLater: boolean, money: MoneyFo
 
 /** The button on a course page: what the creator wrote, or what the price (and being for holders alone) makes of it. */
 export function formatEnrolButton(
-  { terms, line, purchaseDay, money }: Omit<Spoken, 'access'>,
+  { terms, line, purchaseDay, money }: Omit<OfferInWords, 'access'>,
   written: string,
   forHolders = false,
 ): string {
@@ -215,7 +215,7 @@ function formatOpenPrice(minimum: Amount, suggested: Amount, access: string, mon
 }
 
 /** What is paid on the purchase day: "€240.00 to begin", "7 days free", "€1.00 today for the first 14 days". */
-function formatToday({ terms, line, purchaseDay, money }: Spoken): string {
+function formatToday({ terms, line, purchaseDay, money }: OfferInWords): string {
   const today = line.payments.filter(({ due }) => due === purchaseDay)
   const sum = (...kinds: PaymentKind[]) =>
     today.filter(({ kind }) => kinds.length === 0 || kinds.includes(kind)).reduce((all, { pay }) => all + pay, 0)
@@ -237,21 +237,21 @@ function formatToday({ terms, line, purchaseDay, money }: Spoken): string {
   return say(SENTENCE.listed, { one: say(PRICE.toBegin, { money: formatMoney(setup, money) }), next: first })
 }
 
-function laterPayments({ line, purchaseDay }: Spoken): ScheduledPayment[] {
+function laterPayments({ line, purchaseDay }: OfferInWords): ScheduledPayment[] {
   return line.payments.filter(({ due }) => due > purchaseDay)
 }
 
-function laterRuns(spoken: Spoken): Run[] {
-  return runsOf(laterPayments(spoken), spoken.line.untilCancelled)
+function laterRuns(priced: OfferInWords): Run[] {
+  return runsOf(laterPayments(priced), priced.line.untilCancelled)
 }
 
-function formatLaterRun(run: Run, { terms, money, purchaseDay }: Spoken): string {
+function formatLaterRun(run: Run, { terms, money, purchaseDay }: OfferInWords): string {
   const every = 'every' in terms ? terms.every : { count: 1, unit: 'day' as const }
   return formatRun(run, every, money, purchaseDay.slice(0, 4))
 }
 
 /** When the course opens and closes, as sentences. */
-function formatAccess({ access, line, purchaseDay, money }: Spoken): string {
+function formatAccess({ access, line, purchaseDay, money }: OfferInWords): string {
   const day = (when: Day) => formatDay(when, money.language, purchaseDay.slice(0, 4))
   const opens = line.opens > purchaseDay ? say(SENTENCE.opensOn, { day: day(line.opens) }) : SENTENCE.open
   if (access.lasts === 'whilePaying') {
@@ -262,7 +262,7 @@ function formatAccess({ access, line, purchaseDay, money }: Spoken): string {
   return line.closes ? say(SENTENCE.until, { opens, day: day(line.closes) }) : say(SENTENCE.forGood, { opens })
 }
 
-function formatAccessShort({ access, line, purchaseDay, money }: Spoken): string {
+function formatAccessShort({ access, line, purchaseDay, money }: OfferInWords): string {
   const day = (when: Day) => formatDay(when, money.language, purchaseDay.slice(0, 4))
   const opens = line.opens > purchaseDay ? say(OFFER.opensOn, { day: day(line.opens) }) : OFFER.opensAtOnce
   return say(OFFER.dot, { one: opens, next: formatLasts(access.lasts, day) })

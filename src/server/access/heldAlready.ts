@@ -23,7 +23,7 @@ export async function heldAlready(db: Queryable, personId: string, courseId: str
       agreementId: agreements.id,
       nextTry: agreements.nextTry,
       closes: grants.closes,
-      shuts: grants.shuts,
+      suspendedFrom: grants.suspendedFrom,
       kind: agreements.kind,
       state: agreements.state,
     })
@@ -32,9 +32,9 @@ export async function heldAlready(db: Queryable, personId: string, courseId: str
     .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
     .where(and(eq(grants.personId, personId), eq(grants.courseId, courseId), isNull(grants.endedAt)))
   return held.filter(
-    ({ closes, shuts, kind, state }) =>
+    ({ closes, suspendedFrom, kind, state }) =>
       (closes === null || closes > day) &&
-      !(shuts !== null && shuts <= day && kind === 'subscription' && state !== 'active'),
+      !(suspendedFrom !== null && suspendedFrom <= day && kind === 'subscription' && state !== 'active'),
   )
 }
 

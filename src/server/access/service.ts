@@ -38,9 +38,9 @@ export function accessDecisionOn(day: string, held: readonly Grant[]): AccessDec
     .filter(({ end }) => end !== null)
     .sort((a, b) => ((a.end as string) < (b.end as string) ? 1 : -1))
   if (!last) return { state: 'no-grant' }
-  const { closes, shuts, agreement } = last.grant
-  const isShut = shuts !== null && (closes === null || day < closes)
-  return { state: 'closed', closed: last.end as string, owes: isShut && agreement ? agreement.id : null }
+  const { closes, suspendedFrom, agreement } = last.grant
+  const isClosed = suspendedFrom !== null && (closes === null || day < closes)
+  return { state: 'closed', closed: last.end as string, owes: isClosed && agreement ? agreement.id : null }
 }
 
 /**
@@ -53,8 +53,12 @@ export function renewsOn({ closes, agreement }: Grant): string | null {
 }
 
 /** The first day on which a grant does not open as things stand: it closes, or an unpaid payment shuts it. */
-function endOf({ closes, shuts }: Grant): string | null {
-  return closes !== null && shuts !== null ? (closes < shuts ? closes : shuts) : (closes ?? shuts)
+function endOf({ closes, suspendedFrom }: Grant): string | null {
+  return closes !== null && suspendedFrom !== null
+    ? closes < suspendedFrom
+      ? closes
+      : suspendedFrom
+    : (closes ?? suspendedFrom)
 }
 
 /** A payment that nobody has tried to collect yet, though it is its day, is not the buyer's fault. */
@@ -145,7 +149,7 @@ export async function coursesOf(services: Services, person: Person) {
       slug: course.slug,
       title: shown.title,
       summary: shown.summary,
-      cloth: shown.cloth,
+      coverColor: shown.coverColor,
       coverId: shown.coverId,
       lessons: shown.lessons.length,
       state: entry.state,
@@ -153,7 +157,7 @@ export async function coursesOf(services: Services, person: Person) {
       closes: entry.state === 'open' ? entry.grant.closes : entry.state === 'closed' ? entry.closed : null,
       owes: entry.state === 'closed' ? entry.owes : null,
       renews: entry.state === 'open' ? renewsOn(entry.grant) : null,
-      hangsOnPayments: entry.state === 'open' && entry.grant.shuts !== null,
+      hangsOnPayments: entry.state === 'open' && entry.grant.suspendedFrom !== null,
     }
   })
 }
@@ -223,12 +227,12 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     agreement,
     slug,
     course: (live ?? title).title,
-    cloth: (live ?? title).cloth,
+    coverColor: (live ?? title).coverColor,
     note: grant.note,
     opens: grant.opens,
     closes: grant.closes,
     /** From this day an unpaid payment shuts it, until it is paid. */
-    shuts: grant.shuts,
+    suspendedFrom: grant.suspendedFrom,
     createdAt: grant.createdAt,
     endedAt: grant.endedAt,
     endedNote: grant.endedNote,

@@ -1,6 +1,6 @@
 import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm'
 import { after, type Day } from '../../core/calendar/day.ts'
-import { closesAsItStands, paidAtPurchase, shutsForDebt } from '../../core/collecting/access.ts'
+import { closesAsItStands, paidAtPurchase, suspendedForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
 import { quote } from '../../core/quote/quote.ts'
 import { anchorOf } from '../../core/quote/schedule.ts'
@@ -221,7 +221,7 @@ export function grantDates(
 ) {
   return {
     closes: closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line.quoted, purchaseDay), placedOn),
-    shuts: shutsForDebt(offer, agreement),
+    suspendedFrom: suspendedForDebt(offer, agreement),
   }
 }
 
@@ -277,20 +277,20 @@ export async function saveAgreements(
   const ended = all.flatMap(({ held }, index) => (owes(listed[index] as Agreement) ? [] : [held.line.id]))
   const given = sql`jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (id uuid, line_id uuid, kind text, endless boolean,
     state text, collected int, last_collected date, tries int, first_tried date, last_tried date, next_try date,
-    cancelled_on date, cancelled_when text, closes date, shuts date)`
+    cancelled_on date, cancelled_when text, closes date, "suspendedFrom" date)`
   await Promise.all([
     tx.execute(sql`update ${agreements} a set kind = r.kind, endless = r.endless, state = r.state, collected = r.collected,
       last_collected = r.last_collected, tries = r.tries, first_tried = r.first_tried, last_tried = r.last_tried,
       next_try = r.next_try, cancelled_on = r.cancelled_on, cancelled_when = r.cancelled_when
       from ${given} where a.id = r.id`),
-    tx.execute(sql`update ${grants} g set closes = r.closes, shuts = r.shuts
+    tx.execute(sql`update ${grants} g set closes = r.closes, suspended_from = r."suspendedFrom"
       from ${given} where g.line_id = r.line_id and g.ended_at is null`),
     ...(more.length > 0 ? [tx.insert(payments).values(more)] : []),
     ...(ended.length > 0
       ? [
           tx
             .update(payments)
-            .set({ state: 'let-go' })
+            .set({ state: 'written-off' })
             .where(and(inArray(payments.lineId, ended), eq(payments.state, 'due'))),
         ]
       : []),

@@ -1,5 +1,5 @@
 import { and, asc, eq, inArray, max } from 'drizzle-orm'
-import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
+import { COVER_COLORS, type CourseContent } from '../../core/content/course.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import { courses, grants, lineCourses, offers, productCourses, products } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
@@ -25,7 +25,7 @@ export async function listShelf({ db }: Services) {
     id: course.id,
     slug: course.slug,
     title: course.draft.title,
-    cloth: course.draft.cloth,
+    coverColor: course.draft.coverColor,
     lessons: course.draft.lessons.length,
     isLive: course.live !== null,
     isChanged: isChanged(course),
@@ -65,7 +65,7 @@ export async function createCourse({ db, now }: Services, title: string): Promis
       title,
       summary: '',
       description: '',
-      cloth: CLOTHS[position % CLOTHS.length] ?? 'spruce',
+      coverColor: COVER_COLORS[position % COVER_COLORS.length] ?? 'spruce',
       coverId: null,
       lessons: [],
     }

@@ -11,7 +11,7 @@ const collected: Outcome = {
   currency: 'EUR',
   fee: 51,
   method: 'card ending 4821',
-  kept: null,
+  savedMethod: null,
   expires: null,
 }
 const confirming: Outcome = { state: 'confirming', reference: 'r', url: 'http://x/' }
@@ -21,7 +21,7 @@ const call = (answers: Partial<Pick<Adapter, 'begin' | 'abandon'>>, isUnattended
   callGateway({} as Services, {
     open: () => ({ adapter: answers as Adapter, credentials: { account: 'x', secret: 'y' } }),
     attempt,
-    source: { kept: 'm' },
+    source: { savedMethod: 'm' },
     schoolName: 'Wachs & Döcht',
     titles: ['Candles', 'Wicks'],
     isUnattended,

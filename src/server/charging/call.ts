@@ -9,8 +9,8 @@ import {
 import { attempts } from '../db/schema/index.ts'
 import { record } from '../journal/journal.ts'
 import { inTransaction, type Services } from '../platform/context.ts'
+import type { Gateway } from './paymentMethods.ts'
 import type { Attempt } from './start.ts'
-import type { Gateway } from './ways.ts'
 
 /** An attempt whose money a gateway is asked for. */
 export interface Call {
@@ -52,7 +52,7 @@ export async function callGateway(services: Services, call: Call): Promise<Outco
   } catch (error) {
     if (error instanceof GatewayRefused) {
       if (error.code !== 'bad-token') return declined('refused')
-      return declined('kept' in source ? 'no-method' : 'bad-token')
+      return declined('savedMethod' in source ? 'no-method' : 'bad-token')
     }
     if (!(error instanceof GatewayUnreachable)) throw error
     await leaveUnknown(services, attempt, error)

@@ -38,7 +38,7 @@ describe('an order with payments to come', () => {
       [4300, 'due'],
     ])
     const agreement = await agreementOf(orderId)
-    expect(agreement).toMatchObject({ kept: expect.stringMatching(/^method-/), method: 'card ending 4821' })
+    expect(agreement).toMatchObject({ savedMethod: expect.stringMatching(/^method-/), method: 'card ending 4821' })
     const [plan] = await plansOf(world.db, agreement?.personId as string)
     expect(plan?.payments.map(({ state: now }) => now)).toEqual(['collected', 'to-come', 'to-come'])
     expect(await world.journalOf(orderId)).toContain('agreement-begun')
@@ -51,7 +51,7 @@ describe('an order with payments to come', () => {
     expect(state).toBe('paid')
     expect(world.standins.books.payments.size).toBe(before)
     expect(await world.attemptsOf(orderId)).toEqual([])
-    expect(await agreementOf(orderId)).toMatchObject({ kept: expect.stringMatching(/^method-/) })
+    expect(await agreementOf(orderId)).toMatchObject({ savedMethod: expect.stringMatching(/^method-/) })
   })
 
   it('a free trial without a card, or with a spent token, is refused, and nothing opens', async () => {
@@ -76,14 +76,14 @@ describe('an order with payments to come', () => {
     const [attempt] = await world.attemptsOf(placed.orderId)
     const { lookUpAttempt } = await import('../fulfilment/lookup.ts')
     if (attempt) await lookUpAttempt(world.services, attempt)
-    expect(await agreementOf(placed.orderId)).toMatchObject({ kept: expect.stringMatching(/^method-/) })
+    expect(await agreementOf(placed.orderId)).toMatchObject({ savedMethod: expect.stringMatching(/^method-/) })
   })
 
   it('a one-time purchase keeps no card', async () => {
     const { offerId, slug } = await world.sell(500, `Once ${n}`)
     const { orderId } = await world.buy(slug, world.request(offerId, 500, { email: email() }))
     expect(await agreementOf(orderId)).toBeUndefined()
-    expect((await world.attemptsOf(orderId))[0]?.kept).toBeNull()
+    expect((await world.attemptsOf(orderId))[0]?.savedMethod).toBeNull()
   })
 })
 

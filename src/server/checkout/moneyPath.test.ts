@@ -45,7 +45,7 @@ describe('a paid order', () => {
       mode: 'practice',
     })
     expect(await world.attemptsOf(orderId)).toMatchObject([
-      { state: 'collected', amount: 12_900, fee: 238, method: 'card ending 4821', kept: null },
+      { state: 'collected', amount: 12_900, fee: 238, method: 'card ending 4821', savedMethod: null },
     ])
     expect(await world.db.select().from(payments).where(eq(payments.orderId, orderId))).toMatchObject([
       { state: 'collected', pay: 12_900, tax: 2150 },
@@ -53,7 +53,7 @@ describe('a paid order', () => {
     expect(await world.grantsOf(orderId)).toMatchObject([{ courseId: course.courseId, closes: null, endedAt: null }])
     expect(await world.db.select().from(messages).where(eq(messages.orderId, orderId))).toMatchObject([
       { kind: 'receipt', state: 'waiting' },
-      { kind: 'told-sold', state: 'waiting' },
+      { kind: 'creator-sold', state: 'waiting' },
     ])
     expect(await world.journalOf(orderId)).toEqual([
       'order-placed',
@@ -290,15 +290,15 @@ describe('the browser cannot change what is charged', () => {
     expect(await problem(world.buy(course.slug, { ...ask(), lines: [{ offerId: other.offerId, chosen: null }] }))).toBe(
       'not-on-sale',
     )
-    expect(await problem(world.buy(course.slug, ask(), 'browser', 'live'))).toBe('way-gone')
+    expect(await problem(world.buy(course.slug, ask(), 'browser', 'live'))).toBe('method-not-offered')
     expect(await problem(world.buy(course.slug, { ...ask(), payment: null }))).toBe('invalid')
   })
 
-  it('a way that is paused takes no order, though an open page still shows it', async () => {
+  it('a payment method that is paused takes no order, though an open page still shows it', async () => {
     const set = (pausedAt: Date | null) =>
       world.db.update(connections).set({ pausedAt }).where(eq(connections.id, world.connectionId))
     await set(new Date())
-    expect(await problem(world.buy(course.slug, ask()))).toBe('way-gone')
+    expect(await problem(world.buy(course.slug, ask()))).toBe('method-not-offered')
     expect(await world.db.$count(people, eq(people.email, email()))).toBe(0)
     await set(null)
     expect((await world.buy(course.slug, ask())).state).toBe('paid')

@@ -13,12 +13,12 @@ import { placeOrder } from './place.ts'
 import { checkOrder } from './status.ts'
 
 const world = ownWorld()
-let ways: { moor: string; brook: string; transfer: string }
+let paymentMethods: { moor: string; brook: string; transfer: string }
 let course: { courseId: string; offerId: string; slug: string }
 let buyer = 0
 
 beforeAll(async () => {
-  ways = await world.connectOthers()
+  paymentMethods = await world.connectOthers()
 })
 beforeEach(async () => {
   course = await world.sell(12_900, `Own ${++buyer}`)
@@ -39,9 +39,9 @@ const transferCame = (orderId: string) =>
 
 describe('an order of which somebody else knows the address', () => {
   it('waiting for a transfer it is neither resumed nor ended; they begin their own', async () => {
-    const own = await world.buy(course.slug, by(ways.transfer))
+    const own = await world.buy(course.slug, by(paymentMethods.transfer))
     expect(own.state).toBe('awaiting')
-    const theirs = await world.buy(course.slug, by(ways.transfer), 'stranger')
+    const theirs = await world.buy(course.slug, by(paymentMethods.transfer), 'stranger')
     expect(theirs.orderId).not.toBe(own.orderId)
     const dead = await world.buy(course.slug, byCard('not-enough-money'), 'another stranger')
     expect(dead).toMatchObject({ state: 'declined' })
@@ -91,7 +91,7 @@ describe('a name put right after a declined card', () => {
 
 describe('two unpaid orders of one buyer for one course', () => {
   it('the first that is paid opens it; money that then comes for the other opens nothing, is told, and is refunded', async () => {
-    const waiting = await world.buy(course.slug, by(ways.transfer))
+    const waiting = await world.buy(course.slug, by(paymentMethods.transfer))
     const paid = await world.buy(course.slug, byCard(), 'phone')
     expect(paid.state).toBe('paid')
     await transferCame(waiting.orderId)
@@ -114,7 +114,7 @@ describe('two unpaid orders of one buyer for one course', () => {
   })
 
   it('also where the gateway’s money was on its way', async () => {
-    const waiting = await world.buy(course.slug, by(ways.brook))
+    const waiting = await world.buy(course.slug, by(paymentMethods.brook))
     if (waiting.state !== 'confirming') throw new Error(waiting.state)
     await world.press(waiting.url, 'arrives')
     await world.buy(course.slug, byCard(), 'phone')

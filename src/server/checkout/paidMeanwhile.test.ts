@@ -19,9 +19,9 @@ const world = ownWorld()
 let n = 0
 let book: Awaited<ReturnType<typeof world.sell>>
 let paper: Awaited<ReturnType<typeof world.sell>>
-let ways: Awaited<ReturnType<typeof world.connectOthers>>
+let paymentMethods: Awaited<ReturnType<typeof world.connectOthers>>
 beforeEach(async () => {
-  ways ??= await world.connectOthers()
+  paymentMethods ??= await world.connectOthers()
   n++
   book = await world.sell(12_900, `Book ${n}`, { taxRate: 1000 })
   paper = await world.sell(4900, `Paper ${n}`, { taxRate: 1000 })
@@ -40,12 +40,14 @@ const collected = (amount: number, reference: string) => ({
   currency: 'EUR',
   fee: 10,
   method: 'card ending 4821',
-  kept: `kept ${reference}`,
+  savedMethod: `kept ${reference}`,
   expires: null,
 })
 /** Both, waiting for a transfer, and the paper alone bought by card from another browser since. */
 async function paperMeanwhile() {
-  const asked = together([book, paper], 17_800, 'pays', { payment: { connectionId: ways.transfer, token: '' } })
+  const asked = together([book, paper], 17_800, 'pays', {
+    payment: { connectionId: paymentMethods.transfer, token: '' },
+  })
   const { orderId } = await world.buyTogether(asked)
   const paid = await world.buy(paper.slug, world.request(paper.offerId, 4900, { email: email() }), 'phone')
   expect(paid.state).toBe('paid')
@@ -91,7 +93,7 @@ describe('an order of two things of which another opened one meanwhile', () => {
     const { orderId } = await paperMeanwhile()
     await transferCame(orderId)
     const sent = await world.db.select().from(messages).where(eq(messages.orderId, orderId)).orderBy(messages.createdAt)
-    expect(sent.map(({ kind }) => kind).sort()).toEqual(['awaiting', 'paid-twice', 'receipt', 'told-sold'])
+    expect(sent.map(({ kind }) => kind).sort()).toEqual(['awaiting', 'creator-sold', 'paid-twice', 'receipt'])
     const textOf = async (kind: string) => {
       let letter = ''
       await sendMessage(world.services, sent.find((row) => row.kind === kind)?.id as string, async (mail) => {
@@ -158,7 +160,7 @@ describe('an order of two things of which another opened one meanwhile', () => {
     expect(agreed.map(({ lineId }) => lineId)).toEqual([second?.id])
     const of = (lineId = '') =>
       world.db.select().from(payments).where(eq(payments.lineId, lineId)).orderBy(asc(payments.n))
-    expect((await of(first?.id)).map(({ state }) => state)).toEqual(['collected', 'let-go', 'let-go'])
+    expect((await of(first?.id)).map(({ state }) => state)).toEqual(['collected', 'written-off', 'written-off'])
     expect((await of(second?.id)).slice(0, 2).map(({ state }) => state)).toEqual(['collected', 'due'])
     const view = await thanksView(world.services, orderId, shopper('browser'))
     const ofClub = (await world.orderOf(orderId))?.quote.lines[1]?.payments.filter(({ n: number }) => number > 1)
@@ -167,7 +169,9 @@ describe('an order of two things of which another opened one meanwhile', () => {
 
   it('has what is free opened again: nothing was paid for it', async () => {
     const free = await world.sell({ kind: 'free' }, `Free ${n}`)
-    const asked = together([book, free], 12_900, 'pays', { payment: { connectionId: ways.transfer, token: '' } })
+    const asked = together([book, free], 12_900, 'pays', {
+      payment: { connectionId: paymentMethods.transfer, token: '' },
+    })
     const { orderId } = await world.buyTogether(asked)
     await world.buy(free.slug, world.request(free.offerId, 0, { email: email() }), 'phone')
     await transferCame(orderId, 12_900)

@@ -1,13 +1,20 @@
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
 import type { Quote } from '../../core/quote/types.ts'
-import { toCollect, whyNot } from '../../core/ways/collects.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { callGateway } from '../charging/call.ts'
-import { isUp, type OpenPaymentMethod, openPaymentMethod, saveMethod, sourceOf, wayDown } from '../charging/ways.ts'
+import {
+  gatewayDown,
+  isUp,
+  type OpenPaymentMethod,
+  openPaymentMethod,
+  saveMethod,
+  sourceOf,
+} from '../charging/paymentMethods.ts'
 import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
 import { hasLaterPayments } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
@@ -84,17 +91,17 @@ export async function placeBasket(
     throw new Problem(409, 'price-changed', REFUSED.priceChanged)
   }
   const hasLater = quoted.quote.lines.some((line) => hasLaterPayments(line, quoted.quote.purchaseDay))
-  const way = pay > 0 || hasLater ? await openPaymentMethod(services, request.payment, shopper.mode) : null
-  if (way && whyNot(way.capabilities, toCollect(quoted.quote, school.currency))) {
-    throw new Problem(409, 'way-gone', REFUSED.wayCannot)
+  const paymentMethod = pay > 0 || hasLater ? await openPaymentMethod(services, request.payment, shopper.mode) : null
+  if (paymentMethod && whyNot(paymentMethod.capabilities, toCollect(quoted.quote, school.currency))) {
+    throw new Problem(409, 'method-not-offered', REFUSED.methodCannot)
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, REFUSED.tooManyOrders)
-  const kept = way && pay === 0 ? await saveMethod(way, request.payment?.token ?? '') : null
-  const placing: Placing = { school, page, lines, request, shopper, quoted, hasLater, kept }
-  const placed = await placeOnce(services, way, placing)
+  const savedMethod = paymentMethod && pay === 0 ? await saveMethod(paymentMethod, request.payment?.token ?? '') : null
+  const placing: Placing = { school, page, lines, request, shopper, quoted, hasLater, savedMethod }
+  const placed = await placeOnce(services, paymentMethod, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
-  if (placed.state === 'paid' && way) await services.limits.giveBack(counted)
+  if (placed.state === 'paid' && paymentMethod) await services.limits.giveBack(counted)
   return placed
 }
 
@@ -133,7 +140,11 @@ function countedBy(email: string, { mode, address, browserHash, person }: Shoppe
   return { ...places, ...(what === 'order' ? { 'order:browser': browserHash } : {}), [`${what}:email`]: who }
 }
 
-async function placeOnce(services: Services, way: OpenPaymentMethod | null, placing: Placing): Promise<Placed> {
+async function placeOnce(
+  services: Services,
+  paymentMethod: OpenPaymentMethod | null,
+  placing: Placing,
+): Promise<Placed> {
   // An attempt left open by this order is settled first; then there is nothing in the way.
   for (let round = 0; round < 3; round++) {
     const prepared = await inTransaction(services, (services) => prepare(services, placing))
@@ -152,7 +163,7 @@ async function placeOnce(services: Services, way: OpenPaymentMethod | null, plac
       throw new Problem(409, 'held', REFUSED.heldAlready)
     }
     if (prepared.kind === 'refused') throw refusedForAddress()
-    if (prepared.kind === 'ready' && way) return charge(services, way, prepared.attempt, placing)
+    if (prepared.kind === 'ready' && paymentMethod) return charge(services, paymentMethod, prepared.attempt, placing)
     if (prepared.kind !== 'busy') break
     const stillBusy = await resolveOpenAttempt(services, prepared.attempt)
     if (stillBusy) return { state: 'checking', orderId: prepared.order.id }
@@ -182,24 +193,29 @@ function quoteFor(school: School, lines: readonly PlacingLine[], at: Date) {
 }
 
 /** Calls the gateway and settles by its answer; no answer is kept as unknown, for the look-up. */
-async function charge(services: Services, way: OpenPaymentMethod, attempt: Attempt, placing: Placing): Promise<Placed> {
+async function charge(
+  services: Services,
+  paymentMethod: OpenPaymentMethod,
+  attempt: Attempt,
+  placing: Placing,
+): Promise<Placed> {
   const { school, lines, request, hasLater } = placing
-  const { gateway } = way
+  const { gateway } = paymentMethod
   if (!gateway) {
     await awaitTransfer(services, attempt)
     return orderStatus(services, attempt.orderId)
   }
-  if (!(await isUp(way))) {
+  if (!(await isUp(paymentMethod))) {
     // Its key was never sent.
     await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
-    throw wayDown(way)
+    throw gatewayDown(paymentMethod)
   }
   const [first] = lines
   const returnUrl = `${services.config.origin}/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
   const outcome = await callGateway(services, {
     open: () => gateway,
     attempt,
-    source: sourceOf(way, request.payment?.token ?? '', hasLater, returnUrl),
+    source: sourceOf(paymentMethod, request.payment?.token ?? '', hasLater, returnUrl),
     schoolName: school.name,
     titles: lines.map(({ product }) => product.title),
     ...(lines.length === 1 && first ? { statement: first.offer.live.statement } : {}),

@@ -5,7 +5,7 @@ import { say } from '../../core/words/message.ts'
 import type { DeclineReason } from '../../gateways/contract.ts'
 import type { LivePage } from '../catalogue/pages.ts'
 import type { SellableLine } from '../catalogue/sellable.ts'
-import type { SavedMethod } from '../charging/ways.ts'
+import type { SavedMethod } from '../charging/paymentMethods.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
@@ -21,7 +21,7 @@ export const placeSchema = v.object({
   lines: v.pipe(
     v.array(
       v.object({
-        offerId: v.pipe(v.string(), v.uuid(REFUSED.wayMissing)),
+        offerId: v.pipe(v.string(), v.uuid(REFUSED.methodMissing)),
         chosen: v.nullable(amountSchema(0, REFUSED.price, REFUSED.belowZero)),
       }),
     ),
@@ -89,6 +89,6 @@ export interface Placing {
   quoted: Quoted
   /** Payments come after today, so the method is kept. */
   hasLater: boolean
-  /** The method kept without a charge, where nothing is due today. */
-  kept: SavedMethod | null
+  /** The method saved without a charge, where nothing is due today. */
+  savedMethod: SavedMethod | null
 }

@@ -77,7 +77,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     data: { amount: order.payToday, currency: order.currency },
   }
   if (order.payToday === 0) {
-    await markPaid(services, order, await linesOf(tx, order.id), null, [placed], placing.kept)
+    await markPaid(services, order, await linesOf(tx, order.id), null, [placed], placing.savedMethod)
     return { kind: 'paid', orderId: order.id }
   }
   const attempt = await startAttempt(
@@ -156,7 +156,7 @@ async function ownedAlready(
   const { purchaseDay } = quoted.quote
   const justNow = browserAccessSince(services.now())
   const isSignedIn = shopper.person?.id === person.id
-  let isUntold = false
+  let isNotNotified = false
   for (const [index, { offer, product, courses }] of lines.entries()) {
     const line = quoted.quote.lines[index] as QuotedLine
     const byCourse = await Promise.all(courses.map(({ id }) => heldAlready(services.db, person.id, id, purchaseDay)))
@@ -170,25 +170,25 @@ async function ownedAlready(
     const own = byBrowser.find((held) => held.offerId === offer.id || isOutlasted)
     if (own?.orderId && lines.length === 1) return { kind: 'paid', orderId: own.orderId }
     if (!isSignedIn && byBrowser.length === 0) {
-      await tellOwner(services, person, product.title)
+      await notifyOwner(services, person, product.title)
       return { kind: 'refused' }
     }
     if (isOutlasted || own) return { kind: 'owned', title: product.title }
     const same = await sameOffer(services.db, active, offer.id, purchaseDay)
     if (same) return { kind: 'same', mayComeBack: same.mayComeBack }
-    isUntold = true
+    isNotNotified = true
   }
-  return isUntold && !request.isTold ? { kind: 'untold' } : null
+  return isNotNotified && !request.isTold ? { kind: 'untold' } : null
 }
 
 /** So long after one message about it the owner of an address is not written to again. */
-const TOLD_AGAIN_HOURS = 24
+const NOTIFY_AGAIN_HOURS = 24
 
 /** Writes to the owner of an address with which somebody tried to order what its owner has, at most once a day. */
-async function tellOwner(services: Within, { id, mode }: typeof people.$inferSelect, courseTitle: string) {
+async function notifyOwner(services: Within, { id, mode }: typeof people.$inferSelect, courseTitle: string) {
   const { db: tx } = services
   const at = services.now()
-  const since = new Date(at.getTime() - TOLD_AGAIN_HOURS * 3_600_000)
+  const since = new Date(at.getTime() - NOTIFY_AGAIN_HOURS * 3_600_000)
   const recently = and(eq(messages.personId, id), eq(messages.kind, 'already-owned'), gt(messages.createdAt, since))
   if ((await tx.$count(messages, recently)) > 0) return
   const { queued, writes } = queueMessage(services, { mode, kind: 'already-owned', personId: id, courseTitle })

@@ -1,5 +1,5 @@
 import type { OfferContent } from '../../core/content/offer.ts'
-import { basketInput, speakQuote } from '../../core/content/quoteInput.ts'
+import { basketInput, describeQuote } from '../../core/content/quoteInput.ts'
 import { type StoredQuote, storeQuote } from '../../core/quote/stored.ts'
 import type { Quote, Role } from '../../core/quote/types.ts'
 import type { School } from '../school/service.ts'
@@ -30,5 +30,5 @@ export function quoteBasket(school: School, lines: readonly BasketLine[], at: Da
     offer: { id: offer.id, content: offer.live, courses: courses.map(({ id, weight }) => ({ id, weight })) },
   }))
   const document = basketInput(school, priced, at.toISOString())
-  return { input: storeQuote(document), quote: speakQuote(school, document).quote }
+  return { input: storeQuote(document), quote: describeQuote(school, document).quote }
 }

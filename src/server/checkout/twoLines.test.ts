@@ -122,7 +122,7 @@ describe('placed', () => {
     expect(of(club.courseId)?.closes).not.toBeNull()
     expect(await agreementOf(orderId)).toMatchObject({ lineId: second.id, kind: 'subscription', collected: 1 })
     // The card is kept for the line that goes on, though it is not the first.
-    expect((await agreementOf(orderId)).kept).not.toBeNull()
+    expect((await agreementOf(orderId)).savedMethod).not.toBeNull()
   })
 
   it('the fee is split over both by what each paid, to the cent', async () => {
@@ -185,10 +185,10 @@ describe('placed', () => {
     ).rejects.toMatchObject({ code: 'needs-it-before' })
   })
 
-  it('a way that cannot charge again cannot collect it, though one of the two needs that not', async () => {
+  it('a payment method that cannot charge again cannot collect it, though one of the two does not need that', async () => {
     const { brook } = await world.connectOthers()
     const payment = { connectionId: brook, token: '' }
-    await expect(world.buyTogether(both({ payment }))).rejects.toMatchObject({ code: 'way-gone' })
+    await expect(world.buyTogether(both({ payment }))).rejects.toMatchObject({ code: 'method-not-offered' })
   })
 })
 

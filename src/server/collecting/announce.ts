@@ -5,7 +5,7 @@ import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements } from '../db/schema/index.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 import { findSchool, getSchool, schoolDay } from '../school/service.ts'
-import { tellOf } from './deeds.ts'
+import { notifyOf } from './deeds.ts'
 
 /** So many days before a payment its buyer is told that the card for it will have ended by then. */
 const DAYS_AHEAD = 14
@@ -30,11 +30,11 @@ async function announceExpiring(services: Services, mode: Mode): Promise<void> {
     eq(agreements.state, 'active'),
     lte(agreements.nextTry, ahead),
     sql`${agreements.expires} < ${agreements.nextTry}`,
-    or(isNull(agreements.expiryTold), sql`${agreements.expiryTold} <> ${agreements.expires}`),
+    or(isNull(agreements.expiryNotified), sql`${agreements.expiryNotified} <> ${agreements.expires}`),
   )
   for (const { id } of await services.db.select({ id: agreements.id }).from(agreements).where(ending)) {
-    await announce(services, id, 'card-expiring', ({ expiryTold, expires }) =>
-      expiryTold === expires ? null : { expiryTold: expires },
+    await announce(services, id, 'card-expiring', ({ expiryNotified, expires }) =>
+      expiryNotified === expires ? null : { expiryNotified: expires },
     )
   }
 }
@@ -51,11 +51,11 @@ async function announceRenewals(services: Services, mode: Mode): Promise<void> {
     eq(agreements.tries, 0),
     gt(agreements.nextTry, today),
     lte(agreements.nextTry, addDays(today, renewalNoticeDays)),
-    or(isNull(agreements.renewalTold), sql`${agreements.renewalTold} <> ${agreements.nextTry}`),
+    or(isNull(agreements.renewalNotified), sql`${agreements.renewalNotified} <> ${agreements.nextTry}`),
   )
   for (const { id } of await services.db.select({ id: agreements.id }).from(agreements).where(renewing)) {
-    await announce(services, id, 'renewal-ahead', ({ renewalTold, nextTry }) =>
-      renewalTold === nextTry ? null : { renewalTold: nextTry },
+    await announce(services, id, 'renewal-ahead', ({ renewalNotified, nextTry }) =>
+      renewalNotified === nextTry ? null : { renewalNotified: nextTry },
     )
   }
 }
@@ -72,6 +72,6 @@ async function announce(
     const note = row.state === 'active' ? toNote(row) : null
     if (!note) return
     await services.db.update(agreements).set(note).where(eq(agreements.id, id))
-    await tellOf(services, { order, agreementId: id, kind }, [])
+    await notifyOf(services, { order, agreementId: id, kind }, [])
   })
 }

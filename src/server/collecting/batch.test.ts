@@ -21,12 +21,12 @@ async function storedOf({ orderId, id, lineId }: Agreed) {
   const told = await db.select().from(messages).where(eq(messages.orderId, orderId))
   const happened = await db.select().from(journal).where(eq(journal.orderId, orderId)).orderBy(journal.id)
   return {
-    row: row && { ...row, id: '', personId: '', orderId: '', lineId: '', kept: '', createdAt: null },
+    row: row && { ...row, id: '', personId: '', orderId: '', lineId: '', savedMethod: '', createdAt: null },
     paid: paid.map(({ n, due, pay, state, fee, attemptId }) => [n, due, pay, state, fee, attemptId !== null]),
     tries: tries.map(({ fromN, toN, day, madeBy, amount, state, fee, method }) => {
       return [fromN, toN, day, madeBy, amount, state, fee, method]
     }),
-    closes: [grant?.closes, grant?.shuts, grant?.endedAt],
+    closes: [grant?.closes, grant?.suspendedFrom, grant?.endedAt],
     moved: moved.map(({ day, kind, account, amount }) => [day, kind, account.replace(/over-time.*/, ''), amount]),
     told: told.map(({ kind, state }) => [kind, state]),
     happened: happened.map(({ what }) => what),
@@ -66,7 +66,7 @@ describe('many at once', () => {
     const bare = await agree(world, MONTHLY)
     await cancelAgreement(world.services, ended.id, 'period-end', 'buyer')
     await world.db.update(grants).set({ endedAt: world.services.now() }).where(eq(grants.lineId, shut.lineId))
-    await world.db.update(agreements).set({ kept: null }).where(eq(agreements.id, bare.id))
+    await world.db.update(agreements).set({ savedMethod: null }).where(eq(agreements.id, bare.id))
     world.clock.offsetMs += 32 * DAY_MS
     await collect()
     const [of, tried] = [

@@ -92,7 +92,7 @@ export async function collectAgreement(base: Services, agreementId: string): Pro
     const turn = await inTransaction(services, (services) => takeTurn(services, agreementId, day))
     if (turn.kind === 'nothing') return
     if (turn.kind === 'settled') continue
-    const outcome = await chargeKept(services, turn, found.name)
+    const outcome = await chargeSavedMethod(services, turn, found.name)
     if (!outcome) return
     await settleAttempt(services, turn.attempt.id, outcome, 'answer')
     if (outcome.state !== 'collected' || !isDueAgain(turn.held, day)) return
@@ -180,7 +180,7 @@ async function beginPlain(
     if (one.isUnderWay) return []
     const task = taskOn(agreement, retryAfterDays, day)
     const connection = opened.find(({ id }) => id === row.connectionId)
-    if (task?.do !== 'try' || one.isTakenBack || !row.kept || !connection || connection.disconnectedAt) {
+    if (task?.do !== 'try' || one.isTakenBack || !row.savedMethod || !connection || connection.disconnectedAt) {
       others.push(row.id)
       return []
     }
@@ -239,7 +239,7 @@ async function chargeAll(
   const answers = new Gathered(SETTLED_TOGETHER, SETTLED_WITHIN_MS, settle)
   await mapConcurrently(CALLED_AT_ONCE, tries, async (turn) => {
     try {
-      const outcome = await chargeKept(services, turn, schoolName)
+      const outcome = await chargeSavedMethod(services, turn, schoolName)
       if (outcome) answers.add({ turn, outcome })
     } catch (error) {
       failed.set(turn.held.row.id, error)
@@ -306,17 +306,17 @@ async function takeTurn(services: Within, agreementId: string, day: Day): Promis
   return { kind: 'try', held, attempt }
 }
 
-/** Charges the method that was kept; null where no answer came, which is looked up later. */
-async function chargeKept(services: Services, turn: Try, schoolName: string): Promise<Outcome | null> {
+/** Charges the saved method; null where no answer came, which is looked up later. */
+async function chargeSavedMethod(services: Services, turn: Try, schoolName: string): Promise<Outcome | null> {
   const { held, attempt } = turn
   const { row, line } = held
   const ofRow = eq(connections.id, row.connectionId)
   const connection = turn.connection ?? (await services.db.select().from(connections).where(ofRow))[0]
-  if (!row.kept || !connection || connection.disconnectedAt) return declined('no-method', row.method)
+  if (!row.savedMethod || !connection || connection.disconnectedAt) return declined('no-method', row.method)
   const outcome = await callGateway(services, {
     open: () => openRow(services, connection),
     attempt,
-    source: { kept: row.kept },
+    source: { savedMethod: row.savedMethod },
     schoolName,
     titles: [line.title],
     isUnattended: true,

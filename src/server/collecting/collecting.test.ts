@@ -14,7 +14,7 @@ import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { schoolDay } from '../school/service.ts'
 import { collectAgreement, collectingDay } from './collect.ts'
-import { cancelAgreement, moveDue, stopChasing } from './deeds.ts'
+import { cancelAgreement, moveDue, stopRetrying } from './deeds.ts'
 import { changeMethod, payManually } from './manualPayment.ts'
 import { makePayLink, readPayLink } from './payLinks.ts'
 
@@ -221,13 +221,13 @@ describe('a payment that is declined', () => {
     }
     const plan = await agree(THREE_PARTS, 'pays-once')
     const due = after(plan.order.quote.purchaseDay, 1)
-    const shuts = addDays(due, 2)
+    const suspendedFrom = addDays(due, 2)
     await on(due)
     expect(await entry(plan)).toMatchObject({ state: 'open' })
-    expect(await textsOf(plan.orderId, 'declined')).toContain(`stays open until ${day(shuts)}`)
+    expect(await textsOf(plan.orderId, 'declined')).toContain(`stays open until ${day(suspendedFrom)}`)
     for (const later of [1, 3, 7]) await on(addDays(due, later))
-    expect(await entry(plan)).toMatchObject({ state: 'closed', closed: shuts })
-    expect(await textsOf(plan.orderId, 'stopped')).toContain(`Access has been paused since ${day(shuts)}.`)
+    expect(await entry(plan)).toMatchObject({ state: 'closed', closed: suspendedFrom })
+    expect(await textsOf(plan.orderId, 'stopped')).toContain(`Access has been paused since ${day(suspendedFrom)}.`)
 
     // With more days of grace than there are tries, the last one is refused while the course is open.
     world.clock.offsetMs = 0
@@ -343,7 +343,7 @@ describe('by hand', () => {
     expect(await payManually(world.services, plan.id, ask)).toEqual({ state: 'declined', reason: 'not-enough-money' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active', tries: 0 })
     expect(await paid(plan.orderId)).toEqual([1])
-    await world.db.update(agreements).set({ kept: null }).where(eq(agreements.id, plan.id))
+    await world.db.update(agreements).set({ savedMethod: null }).where(eq(agreements.id, plan.id))
     await expect(payManually(world.services, plan.id, { ...ask, ...second() })).rejects.toMatchObject({
       code: 'method-gone',
     })
@@ -412,7 +412,7 @@ describe('by hand', () => {
     })
   })
 
-  it('moves a due day with its reason, and stops chasing', async () => {
+  it('moves a due day with its reason, and stops retrying', async () => {
     const plan = await agree(THREE_PARTS)
     const due = after(plan.order.quote.purchaseDay, 1)
     await expect(moveDue(world.services, plan.id, '2020-01-01', 'asked')).rejects.toMatchObject({
@@ -430,7 +430,7 @@ describe('by hand', () => {
     expect(await paid(plan.orderId)).toEqual([1])
     await on(addDays(due, 5))
     expect(await paid(plan.orderId)).toEqual([1, 2])
-    await stopChasing(world.services, plan.id, 'moved away')
+    await stopRetrying(world.services, plan.id, 'moved away')
     await on(after(plan.order.quote.purchaseDay, 2))
     expect(await paid(plan.orderId)).toEqual([1, 2])
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
@@ -472,5 +472,5 @@ it('comes to what the core rehearses, day by day', async () => {
   const sum = (await taken(plan.orderId)).reduce((all, { amount }) => all + amount, 0)
   expect(sum).toBe(line?.collected)
   const [grant] = await world.db.select().from(grants).where(eq(grants.orderId, plan.orderId))
-  expect(grant?.shuts).toBe(line?.access[0]?.to)
+  expect(grant?.suspendedFrom).toBe(line?.access[0]?.to)
 })

@@ -44,7 +44,7 @@ const rowOf = async (id: string) => (await world.db.select().from(agreements).wh
 const kindsTo = async (orderId: string) =>
   (await world.db.select().from(messages).where(eq(messages.orderId, orderId)).orderBy(asc(messages.createdAt)))
     .map(({ kind }) => kind)
-    .filter((kind) => !kind.startsWith('told-') && kind !== 'receipt')
+    .filter((kind) => !kind.startsWith('creator-') && kind !== 'receipt')
 const isOpen = async (plan: Agreed) => (await entryOf(world, plan)).state
 const takenFor = async (orderId: string) =>
   (await world.attemptsOf(orderId)).filter(({ state }) => state === 'collected').map(({ amount }) => amount)
@@ -239,7 +239,7 @@ describe('a stopped plan', () => {
     expect(await attention(plan.orderId)).toEqual([])
     expect(await isOpen(plan)).toBe('closed')
     const left = await world.db.select().from(payments).where(eq(payments.orderId, plan.orderId))
-    expect(left.map(({ state }) => state).sort()).toEqual(['collected', 'let-go', 'let-go', 'let-go'])
+    expect(left.map(({ state }) => state).sort()).toEqual(['collected', 'written-off', 'written-off', 'written-off'])
     await expect(writeOff(world.services, plan.id, 'again')).rejects.toMatchObject({ code: 'not-stopped' })
   })
 

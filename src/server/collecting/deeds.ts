@@ -62,17 +62,17 @@ export async function takeCancelBack(services: Services, agreementId: string, by
     await tx
       .update(payments)
       .set({ state: 'due' })
-      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
+      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'written-off')))
     await saveAgreement(tx, held, next)
     const about = { orderId: order.id, personId: order.personId }
-    await tellOf(services, { order, agreementId, kind: 'cancel-taken-back' }, [
+    await notifyOf(services, { order, agreementId, kind: 'cancel-taken-back' }, [
       { about, what: 'cancel-taken-back', data: { by } },
     ])
   })
 }
 
-/** Stops chasing: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */
-export async function stopChasing(services: Services, agreementId: string, note: string): Promise<void> {
+/** Stops retrying: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */
+export async function stopRetrying(services: Services, agreementId: string, note: string): Promise<void> {
   await inTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
@@ -99,7 +99,7 @@ export async function writeOff(services: Services, agreementId: string, note: st
 }
 
 /** Takes a stop back: the payment in hand gets a full series of tries again. */
-export async function chaseAgain(services: Services, agreementId: string): Promise<void> {
+export async function resumeRetrying(services: Services, agreementId: string): Promise<void> {
   await inTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
@@ -112,7 +112,7 @@ export async function chaseAgain(services: Services, agreementId: string): Promi
     await tx
       .update(payments)
       .set({ state: 'due' })
-      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'let-go')))
+      .where(and(eq(payments.lineId, line.id), eq(payments.state, 'written-off')))
     await saveAgreement(tx, held, next)
     await record(tx, services.now(), { orderId: order.id, personId: order.personId }, 'agreement-goes-on')
   })
@@ -139,7 +139,7 @@ export async function moveDue(services: Services, agreementId: string, day: Day,
     )
     await saveAgreement(tx, held, { ...agreement, payments: moved, ...UNTRIED })
     const about = { orderId: order.id, personId: order.personId }
-    await tellOf(services, { order, agreementId, kind: 'due-moved' }, [
+    await notifyOf(services, { order, agreementId, kind: 'due-moved' }, [
       { about, what: 'due-moved', data: { n: payment.n, from: payment.due, to: day, reason } },
     ])
   })
@@ -153,7 +153,7 @@ export async function sendPayLink(services: Services, agreementId: string): Prom
     if (!owes(agreement) || !nextPayment(agreement)) {
       throw new Problem(409, 'nothing-due', 'There is nothing to pay.')
     }
-    await tellOf(services, { order, agreementId, kind: 'pay-link' }, [])
+    await notifyOf(services, { order, agreementId, kind: 'pay-link' }, [])
   })
 }
 
@@ -168,14 +168,14 @@ async function end(
   const { order, row } = held
   const about = { orderId: order.id, personId: order.personId }
   await saveAgreement(tx, held, next)
-  if (kind) await tellOf(services, { order, agreementId: row.id, kind }, [{ about, ...what }])
+  if (kind) await notifyOf(services, { order, agreementId: row.id, kind }, [{ about, ...what }])
   if (kind && what.data.by === 'buyer')
-    await tellOf(services, { order, agreementId: row.id, kind: 'told-cancelled' }, [])
+    await notifyOf(services, { order, agreementId: row.id, kind: 'creator-cancelled' }, [])
   if (!kind) await recordAll(tx, services.now(), [{ about, ...what }])
 }
 
 /** Queues a message about an agreement and writes what happened. */
-export async function tellOf(
+export async function notifyOf(
   services: Within,
   { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
   happened: JournalEvent[],

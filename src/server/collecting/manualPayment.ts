@@ -3,12 +3,19 @@ import type { Day } from '../../core/calendar/day.ts'
 import { type Agreement, nextPayment, payableOn, restOf } from '../../core/collecting/agreement.ts'
 import type { ScheduledPayment } from '../../core/quote/types.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
-import { type DeclineReason, GatewayRefused, GatewayUnreachable, type KeptMethod } from '../../gateways/contract.ts'
+import { type DeclineReason, GatewayRefused, GatewayUnreachable, type SavedReference } from '../../gateways/contract.ts'
 import { type Held, holdAgreement, readAgreement } from '../agreements/agreements.ts'
 import { callGateway } from '../charging/call.ts'
+import {
+  type Gateway,
+  gatewayDown,
+  isUp,
+  type OpenPaymentMethod,
+  openPaymentMethod,
+  sourceOf,
+} from '../charging/paymentMethods.ts'
 import { startAttempt } from '../charging/start.ts'
 import { lastAttemptStatus } from '../charging/status.ts'
-import { type Gateway, isUp, type OpenPaymentMethod, openPaymentMethod, sourceOf, wayDown } from '../charging/ways.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { abandonAttempt, lookUpAttempt } from '../fulfilment/lookup.ts'
@@ -19,7 +26,7 @@ import { fieldProblem, Problem } from '../http/problem.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { requireCompared } from '../platform/restored.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
-import { tellOf } from './deeds.ts'
+import { notifyOf } from './deeds.ts'
 import { endPayLinks } from './payLinks.ts'
 
 /** How a payment by hand stands. */
@@ -30,7 +37,7 @@ export type ManualPaymentOutcome =
   | { state: 'checking' }
 
 export interface ManualPayment {
-  /** Null: by the method that is kept for the agreement, once more. */
+  /** Null: by the agreement's saved method, once more. */
   connectionId: string | null
   token: string
   /** Where a buyer comes back to who approves it at the gateway's own page; a path of our own. */
@@ -42,7 +49,7 @@ export interface ManualPayment {
   to: number
   /** Made by the page: the same request again is answered with what became of it, and charges nothing. */
   requestKey: string
-  /** Who asks; the creator may try what is kept once more. The buyer, where nobody is named. */
+  /** Who asks; the creator may try the saved method once more. The buyer, where nobody is named. */
   by?: 'buyer' | 'creator'
 }
 
@@ -73,7 +80,7 @@ function askedFor(payable: readonly ScheduledPayment[]): Asked | null {
 }
 
 /**
- * Pays by hand what is due, the next payment early, or all that is left of a plan: by the method that is kept, or by another, which is charged
+ * Pays by hand what is due, the next payment early, or all that is left of a plan: by the saved method, or by another, which is charged
  * from then on. It is no try of the worker's, and while it is under way the worker waits (collecting rules, section 3).
  * What is paid already is answered with that: a second press or a second tab never pays the payment after it.
  */
@@ -87,28 +94,33 @@ export async function payManually(
   const { row, ...known } = await readAgreement(services.db, agreementId)
   if (isPaid(known, request)) return { state: 'paid' }
   if (await attemptOf(services.db, agreementId, request.requestKey)) return checkManualPayment(services, agreementId)
-  const way = connectionId
+  const paymentMethod = connectionId
     ? await openPaymentMethod(services, { connectionId, token }, row.mode)
-    : await openKept(services, row)
-  const gateway = requireChargesAgain(way)
+    : await openSavedMethod(services, row)
+  const gateway = requireChargesAgain(paymentMethod)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
   const begun = await inTransaction(services, (services) =>
-    begin(services, agreementId, { connectionId: way.connection.id, isKept: !connectionId }, request),
+    begin(
+      services,
+      agreementId,
+      { connectionId: paymentMethod.connection.id, isBySavedMethod: !connectionId },
+      request,
+    ),
   )
   if (begun.kind === 'paid') return { state: 'paid' }
   if (begun.kind === 'under-way') return { state: 'checking' }
   const { attempt, held } = begun
-  if (!(await isUp(way))) {
+  if (!(await isUp(paymentMethod))) {
     await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
-    throw wayDown(way)
+    throw gatewayDown(paymentMethod)
   }
   const { name } = await getSchool(services.db)
   const outcome = await callGateway(services, {
     open: () => gateway,
     attempt,
     source: connectionId
-      ? sourceOf(way, token, true, services.config.origin + returnTo)
-      : { kept: held.row.kept ?? '' },
+      ? sourceOf(paymentMethod, token, true, services.config.origin + returnTo)
+      : { savedMethod: held.row.savedMethod ?? '' },
     schoolName: name,
     titles: [held.line.title],
   })
@@ -117,22 +129,25 @@ export async function payManually(
   return manualPaymentStatus(services, agreementId)
 }
 
-/** The way by which an agreement is charged, also where it is paused: what is agreed is still collected. */
-async function openKept(services: Services, { connectionId, kept }: Held['row']): Promise<OpenPaymentMethod> {
+/** The payment method by which an agreement is charged, also where it is paused: what is agreed is still collected. */
+async function openSavedMethod(
+  services: Services,
+  { connectionId, savedMethod }: Held['row'],
+): Promise<OpenPaymentMethod> {
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, connectionId))
-  if (!kept || !connection || connection.disconnectedAt) throw keptGone()
+  if (!savedMethod || !connection || connection.disconnectedAt) throw savedMethodGone()
   const capabilities = capabilitiesOf(services.gateways, connection.adapter)
   return { connection, capabilities, gateway: await openConnection(services, connectionId) }
 }
 
-function keptGone(): Problem {
+function savedMethodGone(): Problem {
   return new Problem(409, 'method-gone', REFUSED.methodGone)
 }
 
-/** The gateway of a way that can collect the later payments too. @throws Problem at the field where it cannot. */
+/** The gateway of a payment method that can collect the later payments too. @throws Problem at the field where it cannot. */
 function requireChargesAgain({ capabilities, gateway }: OpenPaymentMethod): Gateway {
   if (gateway && capabilities.chargesAgain) return gateway
-  throw fieldProblem('/connectionId', REFUSED.wayNotLater)
+  throw fieldProblem('/connectionId', REFUSED.methodNotLater)
 }
 
 /** Settles what is under way as far as it can be; true where it still is. */
@@ -185,15 +200,15 @@ type Begun = { kind: 'paid' } | { kind: 'under-way' } | { kind: 'begun'; attempt
 async function begin(
   services: Within,
   agreementId: string,
-  { connectionId, isKept }: { connectionId: string; isKept: boolean },
+  { connectionId, isBySavedMethod }: { connectionId: string; isBySavedMethod: boolean },
   request: ManualPayment,
 ): Promise<Begun> {
   const { db: tx } = services
   const held = await holdAgreement(tx, agreementId)
   if (isPaid(held, request)) return { kind: 'paid' }
   if (held.isUnderWay || (await attemptOf(tx, agreementId, request.requestKey))) return { kind: 'under-way' }
-  // Another method may have been given since its way was opened.
-  if (isKept && (!held.row.kept || held.row.connectionId !== connectionId)) throw keptGone()
+  // Another method may have been given since it was opened.
+  if (isBySavedMethod && (!held.row.savedMethod || held.row.connectionId !== connectionId)) throw savedMethodGone()
   const day = await schoolDay(services)
   const offered = [manualPaymentOn(held.agreement, day), restOn(held.agreement, day)].filter((asked) => asked !== null)
   if (offered.length === 0) throw new Problem(409, 'nothing-due', REFUSED.nothingDue)
@@ -247,11 +262,11 @@ export async function changeMethod(
 ): Promise<void> {
   const { row } = await readAgreement(services.db, agreementId)
   if (row.state !== 'active') throw new Problem(409, 'ended', REFUSED.ended)
-  const way = await openPaymentMethod(services, payment, row.mode)
-  const gateway = requireChargesAgain(way)
-  let kept: KeptMethod
+  const paymentMethod = await openPaymentMethod(services, payment, row.mode)
+  const gateway = requireChargesAgain(paymentMethod)
+  let savedMethod: SavedReference
   try {
-    kept = await gateway.adapter.keep(gateway.credentials, { key: crypto.randomUUID(), token: payment.token })
+    savedMethod = await gateway.adapter.keep(gateway.credentials, { key: crypto.randomUUID(), token: payment.token })
   } catch (error) {
     if (error instanceof GatewayRefused) throw new Problem(422, 'card-refused', REFUSED.notSaved)
     if (error instanceof GatewayUnreachable) throw new Problem(502, 'gateway-unreachable', REFUSED.notCheckedUnchanged)
@@ -262,11 +277,16 @@ export async function changeMethod(
     const { order } = await holdAgreement(tx, agreementId)
     await tx
       .update(agreements)
-      .set({ connectionId: way.connection.id, kept: kept.reference, method: kept.method, expires: kept.expires })
+      .set({
+        connectionId: paymentMethod.connection.id,
+        savedMethod: savedMethod.reference,
+        method: savedMethod.method,
+        expires: savedMethod.expires,
+      })
       .where(eq(agreements.id, agreementId))
     const about = { orderId: order.id, personId: order.personId }
-    await tellOf(services, { order, agreementId, kind: 'method-changed' }, [
-      { about, what: 'method-changed', data: { method: kept.method } },
+    await notifyOf(services, { order, agreementId, kind: 'method-changed' }, [
+      { about, what: 'method-changed', data: { method: savedMethod.method } },
     ])
   })
   await endPayLinks(services, agreementId)

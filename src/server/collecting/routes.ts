@@ -10,7 +10,15 @@ import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { countGuesses } from '../session/guesses.ts'
 import { visitorOf } from '../session/visitor.ts'
-import { cancelAgreement, chaseAgain, moveDue, sendPayLink, stopChasing, takeCancelBack, writeOff } from './deeds.ts'
+import {
+  cancelAgreement,
+  moveDue,
+  resumeRetrying,
+  sendPayLink,
+  stopRetrying,
+  takeCancelBack,
+  writeOff,
+} from './deeds.ts'
 import {
   changeMethod,
   checkManualPayment,
@@ -126,7 +134,7 @@ export function agreementRoutes(base: Services) {
     })
     .post('/:id/stop', validate('param', byId), validate('json', v.object({ note })), async (c) => {
       const { id } = c.req.valid('param')
-      await stopChasing(await inTheirMode(c, id), id, c.req.valid('json').note)
+      await stopRetrying(await inTheirMode(c, id), id, c.req.valid('json').note)
       return c.json({ ok: true })
     })
     .post('/:id/write-off', validate('param', byId), validate('json', v.object({ note })), async (c) => {
@@ -144,9 +152,9 @@ export function agreementRoutes(base: Services) {
       await sendPayLink(await inTheirMode(c, id), id)
       return c.json({ ok: true })
     })
-    .post('/:id/chase', validate('param', byId), async (c) => {
+    .post('/:id/resume-retrying', validate('param', byId), async (c) => {
       const { id } = c.req.valid('param')
-      await chaseAgain(await inTheirMode(c, id), id)
+      await resumeRetrying(await inTheirMode(c, id), id)
       return c.json({ ok: true })
     })
     .post(

@@ -1,11 +1,11 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
 import { afterTakenBack, nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
-import { whyNot } from '../../core/ways/collects.ts'
+import { whyNot } from '../../core/paymentMethods/collects.ts'
 import { renewsOn } from '../access/service.ts'
 import { type Held, readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, connections, courses, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
-import { payWaysIn } from '../gateways/payWays.ts'
+import { shownPaymentMethods } from '../gateways/shownMethods.ts'
 import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
 import { shownPayment } from '../orders/plans.ts'
@@ -41,15 +41,15 @@ export async function askFor(services: Services, key: string, { person, mode }: 
 }
 
 /** Ways of the checkout that can collect what an agreement still brings. */
-async function waysForLater(
+async function paymentMethodsForLater(
   services: Services,
   { row, order, agreement }: Held,
   today: number,
 ): Promise<PaymentMethod[]> {
-  const ways = await payWaysIn(services, row.mode, order.currency)
+  const paymentMethods = await shownPaymentMethods(services, row.mode, order.currency)
   const later = agreement.payments.slice(agreement.collected + 1).map(({ pay }) => pay)
-  // Another method may be given without a payment, where the way keeps one so; that is told by what it can.
-  return ways.filter(({ can }) => {
+  // Another method may be given without a payment, where the payment method can save one so.
+  return paymentMethods.filter(({ can }) => {
     const need = { currency: order.currency, today: Math.max(today, 1), later, hasLaterPayments: true }
     const why = whyNot(can, need)
     return why === null || (why === 'too-small' && today === 0)
@@ -68,7 +68,7 @@ export async function planView(
   const { agreement, row, line, order, offer } = held
   const [day, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
   const [found] = await db
-    .select({ grant: grants, slug: courses.slug, cloth: courses.draft })
+    .select({ grant: grants, slug: courses.slug, coverColor: courses.draft })
     .from(offers)
     .innerJoin(courses, eq(courses.id, offers.productId))
     .leftJoin(grants, and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
@@ -84,12 +84,12 @@ export async function planView(
   const since = payableOn(agreement, day)[0]?.due ?? null
   const next = nextPayment(agreement)
   const on = nextTryOf(agreement, retryAfterDays)
-  const ends = [found?.grant?.closes, found?.grant?.shuts].filter((end) => end != null).sort()
+  const ends = [found?.grant?.closes, found?.grant?.suspendedFrom].filter((end) => end != null).sort()
   return {
     name: 'plan',
     key,
     byLink,
-    course: { title: line.title, slug: found?.slug ?? '', cloth: found?.cloth.cloth ?? 'spruce' },
+    course: { title: line.title, slug: found?.slug ?? '', coverColor: found?.coverColor.coverColor ?? 'spruce' },
     offer: line.offerName,
     currency: order.currency,
     state: agreement.state,
@@ -100,14 +100,14 @@ export async function planView(
     toPay: asked && { amount, since, from: asked.from, to: asked.to },
     rest: rest && { amount: rest.agreed, from: rest.from, to: rest.to },
     next: next && on ? { pay: next.pay, on, isAgain: agreement.tries > 0 } : null,
-    shut: ends[0] ?? null,
+    closedFrom: ends[0] ?? null,
     renews: found?.grant ? renewsOn({ ...found.grant, agreement: row }) : null,
-    isShut: ends[0] !== undefined && ends[0] <= day,
+    isClosed: ends[0] !== undefined && ends[0] <= day,
     mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
     mayComeBack: !byLink && afterTakenBack(agreement, day) !== null,
     openUntilIfCancelled: found?.grant?.closes ?? null,
-    ways: await waysForLater(services, held, amount),
-    mayPayByKept: amount > 0 && row.kept !== null && (await isConnected(db, row.connectionId)),
+    paymentMethods: await paymentMethodsForLater(services, held, amount),
+    mayPayBySavedMethod: amount > 0 && row.savedMethod !== null && (await isConnected(db, row.connectionId)),
     // Whoever comes back from a gateway's page is told how it stands, also where its event was faster than they.
     pending: cameBack || (await isUnderWay(db, agreementId)),
   }

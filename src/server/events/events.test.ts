@@ -74,7 +74,7 @@ it('the event first, the answer later: one state change', async () => {
       currency: 'EUR',
       fee: 238,
       method: 'card ending 4821',
-      kept: null,
+      savedMethod: null,
       expires: null,
     },
     'answer',

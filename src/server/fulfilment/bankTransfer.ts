@@ -52,7 +52,7 @@ export async function receivedFor(db: Queryable, attemptId: string): Promise<num
   return row?.amount ?? 0
 }
 
-/** Drops a transfer of which nothing has come, for another way; false where it may not be dropped. */
+/** Drops a transfer of which nothing has come, for another payment method; false where it may not be dropped. */
 export async function dropTransfer(services: Services, attempt: Attempt): Promise<boolean> {
   if (!(await isByTransfer(services, attempt))) return false
   return inTransaction(services, async (services) => {
@@ -150,7 +150,7 @@ export async function recordTransferReceived(
         currency,
         fee: 0,
         method: 'bank transfer',
-        kept: null,
+        savedMethod: null,
         expires: null,
       },
       'answer',

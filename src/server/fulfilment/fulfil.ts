@@ -6,7 +6,7 @@ import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
 import { paidMeanwhile } from '../access/heldAlready.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
-import type { SavedMethod } from '../charging/ways.ts'
+import type { SavedMethod } from '../charging/paymentMethods.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   agreements,
@@ -22,7 +22,7 @@ import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookCollected } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
-import { dayFor, getSchool, schoolDay } from '../school/service.ts'
+import { dayFor, getSchool } from '../school/service.ts'
 import { shareFee } from './fees.ts'
 
 type Order = typeof orders.$inferSelect
@@ -69,7 +69,7 @@ async function collectToday(
   const { id, quote } = order
   const due = quote.lines.flatMap(({ payments: all }) => all.filter((payment) => payment.due === quote.purchaseDay))
   const isOne = due.length === 1
-  const [collected, [way]] = await Promise.all([
+  const [collected, [paymentMethod]] = await Promise.all([
     tx
       .update(payments)
       .set({
@@ -82,7 +82,7 @@ async function collectToday(
       .returning({ id: payments.id, lineId: payments.lineId, pay: payments.pay, tax: payments.tax, fee: payments.fee }),
     by ? tx.select({ adapter: connections.adapter }).from(connections).where(eq(connections.id, by.connectionId)) : [],
   ])
-  if (!by || !way) return
+  if (!by || !paymentMethod) return
   const shared = isOne ? collected : await shareFee(tx, by.fee, collected)
   const booked = shared.flatMap(({ id: paymentId, lineId, pay, tax, fee }) => {
     const of = lines.find(({ line }) => line.id === lineId)
@@ -90,7 +90,7 @@ async function collectToday(
     const as = duplicates.has(lineId) ? ('overpaid' as const) : ('sale' as const)
     return [{ paymentId, lineId, offerId: of.line.offerId, product: of.product, pay, tax, fee, as }]
   })
-  await bookCollected(services, order, by.id, { method: way.adapter, paid: booked })
+  await bookCollected(services, order, by.id, { method: paymentMethod.adapter, paid: booked })
 }
 
 /**
@@ -127,7 +127,7 @@ async function markPaidTwice(services: Within, order: Order, duplicates: Duplica
   }
   await tx
     .update(payments)
-    .set({ state: 'let-go' })
+    .set({ state: 'written-off' })
     .where(and(inArray(payments.lineId, ids), not(eq(payments.due, quote.purchaseDay))))
   const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'paid-twice' })
   await Promise.all(writes)
@@ -147,7 +147,7 @@ export function hasLaterPayments({ payments: all, untilCancelled }: QuotedLine, 
  * Marks an order paid, its payments of today collected, and opens its courses, in the caller's
  * transaction. What another order opened while this one waited is not opened again: its money stands as paid twice.
  * `by` is null where nothing was due; `before` is what led to it,
- * for the journal; `kept` is what later payments are charged to.
+ * for the journal; `savedMethod` is what later payments are charged to.
  */
 export async function markPaid(
   services: Within,
@@ -155,7 +155,7 @@ export async function markPaid(
   lines: readonly OpeningLine[],
   by: Collecting,
   before: JournalEvent[],
-  kept: SavedMethod | null,
+  savedMethod: SavedMethod | null,
 ): Promise<void> {
   const { db: tx } = services
   const at = services.now()
@@ -198,9 +198,9 @@ export async function markPaid(
   })
   const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
   if (promised.length > 0) {
-    if (!kept) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
+    if (!savedMethod) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
     const { retryAfterDays } = school
-    const { connectionId, reference, method, expires } = kept
+    const { connectionId, reference, method, expires } = savedMethod
     await tx.insert(agreements).values(
       promised.map(({ line, agreement }) => ({
         ...storedOf(agreement, retryAfterDays),
@@ -209,7 +209,7 @@ export async function markPaid(
         orderId,
         lineId: line.id,
         connectionId,
-        kept: reference,
+        savedMethod: reference,
         method,
         expires,
         createdAt: at,
@@ -218,7 +218,7 @@ export async function markPaid(
   }
   const { queued, writes } = queueMessage(services, { mode, kind: 'receipt', personId, orderId })
   const sold =
-    school.soldTelling === 'each' ? queueMessage(services, { mode, kind: 'told-sold', personId, orderId }) : null
+    school.saleNotices === 'each' ? queueMessage(services, { mode, kind: 'creator-sold', personId, orderId }) : null
   await Promise.all([
     tx.insert(grants).values(opened.map(({ grant }) => grant)),
     ...writes,
@@ -227,7 +227,9 @@ export async function markPaid(
       ...before,
       { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
       ...twice,
-      ...promised.map((): JournalEvent => ({ about, what: 'agreement-begun', data: { method: kept?.method ?? null } })),
+      ...promised.map(
+        (): JournalEvent => ({ about, what: 'agreement-begun', data: { method: savedMethod?.method ?? null } }),
+      ),
       ...opened.map(({ title: course, grant: { opens, closes } }): JournalEvent => {
         return { about, what: 'course-opened', data: { course, opens, closes } }
       }),

@@ -17,7 +17,7 @@ const collected = (amount: number, currency = 'EUR') => ({
   currency,
   fee: 1,
   method: 'card ending 4821',
-  kept: null,
+  savedMethod: null,
   expires: null,
 })
 const isUnderAttention = async (orderId: string) =>
@@ -85,7 +85,7 @@ describe('for an order whose course another one opened meanwhile', () => {
     expect(await world.duplicatesOf(orderId)).toEqual([other.orderId])
     expect(await world.grantsOf(orderId)).toEqual([])
     const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.n)
-    expect(rows.map(({ state }) => state)).toEqual(['collected', 'let-go', 'let-go'])
+    expect(rows.map(({ state }) => state)).toEqual(['collected', 'written-off', 'written-off'])
     expect(await isUnderAttention(orderId)).toBe(true)
   })
 

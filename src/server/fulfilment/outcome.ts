@@ -59,31 +59,36 @@ export async function writeCollected(services: Within, all: readonly Later[]): P
   const at = services.now()
   const settled = all.map((later) => {
     const { id, connectionId } = later.attempt
-    const { reference, fee, method, kept, expires } = later.outcome
+    const { reference, fee, method, savedMethod, expires } = later.outcome
     const covered = coveredBy(later)
     const fees = split(
       fee,
       covered.map(({ pay }) => pay),
     )
     const paid = covered.map((payment, index) => ({ ...payment, fee: fees[index] as number }))
-    return { ...later, paid, row: { id, connectionId, reference, fee, method, kept, expires } }
+    return { ...later, paid, row: { id, connectionId, reference, fee, method, savedMethod, expires } }
   })
   const attemptRows = sql`jsonb_to_recordset(${JSON.stringify(settled.map(({ row }) => row))}::jsonb)
-    as r (id uuid, reference text, fee bigint, method text, kept text, expires date)`
+    as r (id uuid, reference text, fee bigint, method text, "savedMethod" text, expires date)`
   const paymentRows = settled.flatMap(({ attempt, paid }) =>
     paid.map(({ id, fee }) => ({ id, attempt_id: attempt.id, fee })),
   )
   await Promise.all([
     tx.execute(sql`update ${attempts} a set state = 'collected', reference = r.reference, fee = r.fee, method = r.method,
-      kept = r.kept, expires = r.expires, reason = null, settled_at = ${at}, confirm_url = null
+      saved_method = r."savedMethod", expires = r.expires, reason = null, settled_at = ${at}, confirm_url = null
       from ${attemptRows} where a.id = r.id`),
     tx.execute(sql`update ${payments} p set state = 'collected', attempt_id = r.attempt_id, collected_at = ${at}, fee = r.fee
       from jsonb_to_recordset(${JSON.stringify(paymentRows)}::jsonb) as r (id uuid, attempt_id uuid, fee bigint)
       where p.id = r.id`),
     // Whoever pays by hand with a new method has the later payments charged to it too.
-    ...settled.flatMap(({ attempt, held, row: { connectionId, kept, method, expires } }) =>
-      kept && attempt.madeBy === 'buyer'
-        ? [tx.update(agreements).set({ connectionId, kept, method, expires }).where(eq(agreements.id, held.row.id))]
+    ...settled.flatMap(({ attempt, held, row: { connectionId, savedMethod, method, expires } }) =>
+      savedMethod && attempt.madeBy === 'buyer'
+        ? [
+            tx
+              .update(agreements)
+              .set({ connectionId, savedMethod, method, expires })
+              .where(eq(agreements.id, held.row.id)),
+          ]
         : [],
     ),
   ])
@@ -203,7 +208,7 @@ export async function laterDeclined(
   happened.push(queued)
   // The creator hears of the first try that failed and of the end; what is between stands under what needs attention.
   if (isOver || next.tries === 1) {
-    const told = queueMessage(services, { ...message, kind: isOver ? 'told-stopped' : 'told-declined' })
+    const told = queueMessage(services, { ...message, kind: isOver ? 'creator-stopped' : 'creator-declined' })
     await Promise.all(told.writes)
     happened.push(told.queued)
   }

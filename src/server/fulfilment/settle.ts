@@ -33,7 +33,7 @@ export async function settleAttempt(
 }
 
 /** A gateway's word about an attempt. */
-export interface Told {
+export interface Reported {
   attemptId: string
   outcome: Outcome
 }
@@ -42,7 +42,11 @@ export interface Told {
  * Settles several later payments that were collected, in one transaction, by statements over many rows.
  * @returns those that are not so plain, or not of this kind: they are settled one at a time.
  */
-export async function settleCollected(services: Services, all: readonly Told[], source: Source): Promise<Told[]> {
+export async function settleCollected(
+  services: Services,
+  all: readonly Reported[],
+  source: Source,
+): Promise<Reported[]> {
   const ids = all.map(({ attemptId }) => attemptId)
   return inTransaction(services, async (services) => {
     const { db: tx } = services
@@ -122,7 +126,7 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
         .update(orders)
         .set({ state: 'open' })
         .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
-      return tellDeclined(services, order, attempt, outcome, source)
+      return notifyDeclined(services, order, attempt, outcome, source)
     case 'abandoned':
       await change(tx, attempt, { state: next, settledAt: at, confirmUrl: null })
       if (isLater) return record(tx, at, about, 'attempt-abandoned', { source })
@@ -135,7 +139,7 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
 }
 
 /** Writes a decline down. A buyer who has left, because the money was to come later, is told of it. */
-async function tellDeclined(
+async function notifyDeclined(
   services: Within,
   { id: orderId, personId, mode }: Order,
   attempt: Attempt,
@@ -160,7 +164,7 @@ async function collected(
 ) {
   const { db: tx } = services
   const at = services.now()
-  const { reference, fee, method, kept, expires } = outcome
+  const { reference, fee, method, savedMethod, expires } = outcome
   if (order.state === 'paid') {
     // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
     return noteSurplus(services, order, attempt, outcome)
@@ -170,7 +174,7 @@ async function collected(
     reference,
     fee,
     method,
-    kept,
+    savedMethod,
     expires,
     reason: null,
     settledAt: at,
@@ -183,7 +187,7 @@ async function collected(
   const by = { id: attempt.id, connectionId: attempt.connectionId, fee }
   await markPaid(services, order, lines, by, [collectedNow], {
     connectionId: attempt.connectionId,
-    reference: kept,
+    reference: savedMethod,
     method,
     expires,
   })

@@ -49,7 +49,9 @@ it('says that the gateway does not answer, and changes nothing', async () => {
 it('disconnected, nothing is sold by it; connected again, it is', async () => {
   const course = await world.sell(500, 'Plug')
   expect((await world.call('DELETE', '/api/gateways/thistle', undefined, { cookie: cookie() })).status).toBe(200)
-  await expect(world.buy(course.slug, world.request(course.offerId, 500))).rejects.toMatchObject({ code: 'way-gone' })
+  await expect(world.buy(course.slug, world.request(course.offerId, 500))).rejects.toMatchObject({
+    code: 'method-not-offered',
+  })
   await connect(world.standins.account.id, world.standins.account.keys.practice)
   const [now] = await world.db.query.connections.findMany({
     where: (row, { and, isNull, eq: is }) => and(is(row.mode, 'practice'), isNull(row.disconnectedAt)),
@@ -106,7 +108,7 @@ it('says at the field what is wrong with the bank details, and keeps good ones',
   })
 })
 
-it('buyers see the ways in the creator’s order; a paused one not at all', async () => {
+it('buyers see the payment methods in the creator’s order; a paused one not at all', async () => {
   expect(await offered('live')).toEqual(['thistle', 'transfer'])
   expect((await call('PUT', '/order', { order: ['transfer', 'thistle'] }, 'live')).status).toBe(200)
   expect(await offered('live')).toEqual(['transfer', 'thistle'])

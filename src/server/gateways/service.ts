@@ -11,7 +11,7 @@ import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { inMode, inTransaction, liveTime, type Services, type Within } from '../platform/context.ts'
 
 /** A connected gateway and what it can do. */
-export interface Way {
+export interface OfferedMethod {
   connectionId: string
   account: string
   adapter: string
@@ -46,7 +46,7 @@ export function adapterOf(gateways: Gateways, id: string): Adapter {
   return adapter
 }
 
-/** What a way of paying can do, bank transfer too. */
+/** What a payment method can do, bank transfer too. */
 export function capabilitiesOf(gateways: Gateways, id: string): Capabilities {
   return id === BANK_TRANSFER_ID ? BANK_TRANSFER : adapterOf(gateways, id).capabilities
 }
@@ -54,8 +54,8 @@ export function capabilitiesOf(gateways: Gateways, id: string): Capabilities {
 /** For so long after a call without an answer a gateway counts as down, unless one is answered meanwhile. */
 const DOWN_SECONDS = 120
 
-/** The ways of paying that buyers are offered in a mode, in their order: connected, and not paused. */
-export async function waysIn(services: Services, mode: Mode): Promise<Way[]> {
+/** The payment methods that buyers are offered in a mode, in their order: connected, and not paused. */
+export async function offeredMethods(services: Services, mode: Mode): Promise<OfferedMethod[]> {
   const { db, gateways } = services
   const rows = await db
     .select()
@@ -227,13 +227,13 @@ export async function writeConnection(
 }
 
 /**
- * Pauses what cannot be offered beside a way: everything, where it must stand alone; what must stand alone, where
+ * Pauses what cannot be offered beside a payment method: everything, where it must stand alone; what must stand alone, where
  * that is there. @throws Problem 409 naming them, unless they may be displaced.
  */
 export async function makeRoom(
   { db: tx, gateways, now }: Within,
   mode: Mode,
-  way: { adapter: string; standsAlone: boolean },
+  paymentMethod: { adapter: string; standsAlone: boolean },
   displace: boolean,
 ): Promise<void> {
   const others = await tx
@@ -242,12 +242,14 @@ export async function makeRoom(
     .where(and(inUse(mode), isNull(connections.pausedAt)))
     .orderBy(asc(connections.position))
     .for('update')
-  const inTheWay = others.filter((other) => other.adapter !== way.adapter && (way.standsAlone || other.standsAlone))
-  if (inTheWay.length === 0) return
-  const names = formatList(inTheWay.map(({ adapter }) => capabilitiesOf(gateways, adapter).name))
+  const conflicting = others.filter(
+    (other) => other.adapter !== paymentMethod.adapter && (paymentMethod.standsAlone || other.standsAlone),
+  )
+  if (conflicting.length === 0) return
+  const names = formatList(conflicting.map(({ adapter }) => capabilitiesOf(gateways, adapter).name))
   if (!displace) {
-    const { name } = capabilitiesOf(gateways, way.adapter)
-    const why = way.standsAlone
+    const { name } = capabilitiesOf(gateways, paymentMethod.adapter)
+    const why = paymentMethod.standsAlone
       ? `By this account’s terms ${name} must be the only payment method. ${names} would be paused: buyers are no longer offered it, and agreed payments are still collected.`
       : `By its account’s terms ${names} must be the only payment method. It would be paused beside ${name}: buyers are no longer offered it, and agreed payments are still collected.`
     throw new Problem(409, 'stands-alone', why)
@@ -258,12 +260,12 @@ export async function makeRoom(
     .where(
       inArray(
         connections.id,
-        inTheWay.map(({ id }) => id),
+        conflicting.map(({ id }) => id),
       ),
     )
 }
 
-/** Stops or goes on offering a way to buyers; what is agreed is collected either way. */
+/** Stops or goes on offering a payment method to buyers; what is agreed is collected either way. */
 export async function pauseGateway(
   services: Services,
   mode: Mode,
@@ -283,7 +285,7 @@ export async function pauseGateway(
   })
 }
 
-/** Puts the ways into the order in which buyers see them. @throws Problem 422 where it does not name them all. */
+/** Puts the payment methods into the order in which buyers see them. @throws Problem 422 where it does not name them all. */
 export async function orderGateways({ db }: Services, mode: Mode, order: string[]): Promise<void> {
   await db.transaction(async (tx) => {
     const rows = await tx.select().from(connections).where(inUse(mode)).for('update')

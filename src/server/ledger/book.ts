@@ -53,7 +53,7 @@ function paymentsBy(tx: Transaction) {
     .innerJoin(connections, eq(connections.id, attempts.connectionId))
 }
 
-/** The payments that an attempt is meant to collect, whether it did or not, and its way. */
+/** The payments that an attempt is meant to collect, whether it did or not, and its payment method. */
 async function meantBy(tx: Transaction, order: typeof orders.$inferSelect, attempt: Attempt) {
   const { agreementId, fromN, toN } = attempt
   const those =
@@ -61,7 +61,7 @@ async function meantBy(tx: Transaction, order: typeof orders.$inferSelect, attem
       ? and(eq(payments.orderId, order.id), eq(payments.due, order.quote.purchaseDay))
       : sql`${payments.lineId} = (select g.line_id from agreements g where g.id = ${agreementId})
           and ${payments.n} between ${fromN} and ${toN}`
-  const [rows, [way]] = await Promise.all([
+  const [rows, [paymentMethod]] = await Promise.all([
     tx
       .select(named)
       .from(payments)
@@ -71,7 +71,7 @@ async function meantBy(tx: Transaction, order: typeof orders.$inferSelect, attem
       .orderBy(payments.id),
     tx.select({ adapter: connections.adapter }).from(connections).where(eq(connections.id, attempt.connectionId)),
   ])
-  return { payments: rows, method: way?.adapter ?? '' }
+  return { payments: rows, method: paymentMethod?.adapter ?? '' }
 }
 
 const entryOf = (
@@ -131,7 +131,7 @@ export interface BookedLater {
 export async function bookLater(services: Within, all: readonly BookedLater[]): Promise<void> {
   const { db: tx } = services
   const ids = [...new Set(all.map(({ attempt }) => attempt.connectionId))]
-  const [ways, day] = await Promise.all([
+  const [paymentMethods, day] = await Promise.all([
     tx
       .select({ id: connections.id, adapter: connections.adapter })
       .from(connections)
@@ -142,7 +142,7 @@ export async function bookLater(services: Within, all: readonly BookedLater[]): 
   await write(
     tx,
     all.map(({ order, attempt, line, paid }) => {
-      const method = ways.find(({ id }) => id === attempt.connectionId)?.adapter ?? ''
+      const method = paymentMethods.find(({ id }) => id === attempt.connectionId)?.adapter ?? ''
       const booked = paid.map(({ id, pay, tax, fee }) => {
         const { id: lineId, offerId, product } = line
         return { paymentId: id, lineId, offerId, product, pay, tax, fee, as: 'sale' as const }

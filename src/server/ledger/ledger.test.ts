@@ -20,10 +20,10 @@ import { balancesOf } from './sums.ts'
 
 const world = ownWorld()
 const ALWAYS = { from: '2020-01-01', until: '2039-12-31' }
-let ways: { moor: string; brook: string; transfer: string }
+let paymentMethods: { moor: string; brook: string; transfer: string }
 let today: string
 beforeAll(async () => {
-  ways = await world.connectOthers()
+  paymentMethods = await world.connectOthers()
   today = await schoolDay(world.services)
 })
 
@@ -43,7 +43,7 @@ async function both(name: string, more: object = {}, browser = name) {
     .orderBy(asc(orderLines.position))
   return { orderId: placed.orderId, lines: rows.map(({ id }) => id), ask, once, second }
 }
-const byTransfer = () => ({ payment: { connectionId: ways.transfer, token: '' } })
+const byTransfer = () => ({ payment: { connectionId: paymentMethods.transfer, token: '' } })
 const came = (orderId: string, amount: number, more: object = {}) =>
   recordTransferReceived(world.services, 'practice', orderId, { amount, day: today, note: '', ...more })
 const give = (orderId: string, lineId: string, amount: number) =>
@@ -241,7 +241,7 @@ describe('money that nobody waited for', () => {
       method: 'a card',
     } as const
     for (const source of ['event', 'lookup'] as const) {
-      await settleAttempt(world.services, closed.id, { ...outcome, kept: null, expires: null }, source)
+      await settleAttempt(world.services, closed.id, { ...outcome, savedMethod: null, expires: null }, source)
     }
     expect(await accounts(orderId)).toEqual({
       ...before,
@@ -269,7 +269,7 @@ describe('a payout', () => {
       (await balancesOf(world.db, 'practice')).find((row) => row.account === account)?.amount ?? 0
     const [there, bank] = [await held('assets:gateway:thistle'), await held('assets:bank')]
     const enter = (amount: number, day = today) =>
-      enterPayout(world.services, 'practice', { way: 'thistle', amount, day, note: 'statement 7' })
+      enterPayout(world.services, 'practice', { paymentMethod: 'thistle', amount, day, note: 'statement 7' })
     await expect(enter(there + 1)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
     await expect(enter(100, '2999-01-01')).rejects.toMatchObject({ errors: [{ at: '/day' }] })
     const before = (await sumSpan(world.services, 'practice', { ...ALWAYS, search: '' })).total
@@ -278,7 +278,7 @@ describe('a payout', () => {
     // Nothing was received by it, and nothing given back.
     expect((await sumSpan(world.services, 'practice', { ...ALWAYS, search: '' })).total).toEqual(before)
     const { payouts } = await accountsOf(world.services, 'practice')
-    expect(payouts).toMatchObject([{ way: 'thistle', amount: there, note: 'statement 7', day: today }])
+    expect(payouts).toMatchObject([{ paymentMethod: 'thistle', amount: there, note: 'statement 7', day: today }])
     await expect(takePayoutBack(world.services, 'live', payouts[0]?.id as string)).rejects.toMatchObject({
       status: 404,
     })

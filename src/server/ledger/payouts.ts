@@ -14,7 +14,7 @@ import { type Balance, balancesOf } from './sums.ts'
 import { write } from './write.ts'
 
 export const payoutSchema = v.object({
-  way: v.pipe(v.string(), v.regex(/^[a-z0-9-]{1,40}$/, 'Choose the gateway that paid out.')),
+  paymentMethod: v.pipe(v.string(), v.regex(/^[a-z0-9-]{1,40}$/, 'Choose the gateway that paid out.')),
   amount: amountSchema(1, 'Write an amount.', 'Write how much reached the bank.'),
   day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')),
   note: v.pipe(v.string(), v.trim(), v.maxLength(300, 'Use at most 300 characters.')),
@@ -29,7 +29,7 @@ export async function accountsOf({ db }: Services, mode: Mode) {
       .select({
         id: sql<string>`${ledger.subjectId}`,
         day: sql<string>`min(${ledger.day})::text`,
-        way: ledger.method,
+        paymentMethod: ledger.method,
         amount,
         currency: ledger.currency,
         note: sql<string>`max(${ledger.note}) filter (where ${ledger.kind} = 'payout')`,
@@ -62,7 +62,7 @@ async function titlesOf(db: Queryable, balances: readonly Balance[]): Promise<Re
 export async function enterPayout(
   base: Services,
   mode: Mode,
-  { way, amount, day, note }: v.InferOutput<typeof payoutSchema>,
+  { paymentMethod, amount, day, note }: v.InferOutput<typeof payoutSchema>,
 ): Promise<void> {
   await inTransaction(base, async (within) => {
     const services = await inMode(within, mode)
@@ -73,7 +73,7 @@ export async function enterPayout(
     const school = await getSchool(tx)
     const { currency } = school
     const held = (await balancesOf(tx, mode)).find(
-      (balance) => balance.account === atGateway(way) && balance.currency === currency,
+      (balance) => balance.account === atGateway(paymentMethod) && balance.currency === currency,
     )
     if ((held?.amount ?? 0) < amount) {
       const there = formatMoney(Math.max(0, held?.amount ?? 0), school)
@@ -82,9 +82,18 @@ export async function enterPayout(
     const subjectId = crypto.randomUUID()
     const rows = [
       { account: BANK, amount, subjectId },
-      { account: atGateway(way), amount: -amount, subjectId },
+      { account: atGateway(paymentMethod), amount: -amount, subjectId },
     ]
-    const entry = { mode, day, at: services.now(), kind: 'payout', currency, method: way, note, rows } as const
+    const entry = {
+      mode,
+      day,
+      at: services.now(),
+      kind: 'payout',
+      currency,
+      method: paymentMethod,
+      note,
+      rows,
+    } as const
     await write(tx, [{ ...entry, orderId: null, attemptId: null }])
   })
 }

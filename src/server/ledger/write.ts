@@ -22,7 +22,7 @@ export interface Entry {
   at: Date
   kind: Movement
   currency: string
-  /** The way by which the money came or went: an adapter's id. */
+  /** The payment method by which the money came or went: an adapter's id. */
   method: string
   orderId: string | null
   attemptId: string | null

@@ -15,7 +15,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
   const { retryAfterDays } = await getSchool(db)
   const day = await schoolDay(services)
   const [grant] = await db
-    .select({ closes: grants.closes, shuts: grants.shuts })
+    .select({ closes: grants.closes, suspendedFrom: grants.suspendedFrom })
     .from(grants)
     .where(and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
   const [lastTry] = await db
@@ -33,7 +33,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
   const last = scheduled[agreement.collected - 1]
   const next = nextPayment(agreement)
   const on = nextTryOf(agreement, retryAfterDays)
-  const ends = [grant?.closes, grant?.shuts].filter((end) => end != null).sort()
+  const ends = [grant?.closes, grant?.suspendedFrom].filter((end) => end != null).sort()
   return {
     course: line.title,
     currency: order.currency,
@@ -44,8 +44,8 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     dueSince: payable[0]?.due ?? null,
     next: next && on ? { pay: next.pay, on } : null,
     why: lastTry?.state === 'declined' ? formatDecline(lastTry.reason) : null,
-    shut: ends[0] ?? null,
-    isShut: ends[0] !== undefined && ends[0] <= day,
+    closedFrom: ends[0] ?? null,
+    isClosed: ends[0] !== undefined && ends[0] <= day,
     payLink: await makePayLink(services, agreementId),
     myCourses: `${config.origin}/my`,
     buyAgain: `${config.origin}/buy/${course?.slug ?? ''}`,

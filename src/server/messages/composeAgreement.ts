@@ -23,9 +23,9 @@ export interface AgreementFacts {
   /** Why the last try failed, in words for the buyer. */
   why: string | null
   /** The first day on which the course is shut as things stand; null for never. */
-  shut: string | null
+  closedFrom: string | null
   /** That day is here already. */
-  isShut: boolean
+  isClosed: boolean
   payLink: string
   myCourses: string
   buyAgain: string
@@ -85,9 +85,9 @@ export function composeAgreement(
       const text = [
         facts.why ? say(words.textWhy, { ...since, why: facts.why }) : say(words.text, since),
         next && say(words.again, { day: day(next.on) }),
-        facts.isShut
-          ? say(words.paused, { course, day: day(facts.shut ?? '') })
-          : facts.shut && say(words.stillOpen, { course, day: day(facts.shut) }),
+        facts.isClosed
+          ? say(words.paused, { course, day: day(facts.closedFrom ?? '') })
+          : facts.closedFrom && say(words.stillOpen, { course, day: day(facts.closedFrom) }),
       ]
       return write(
         say(words.subject, { course }),
@@ -106,10 +106,10 @@ export function composeAgreement(
         )
       }
       const words = MAIL.ended
-      const { shut, isShut } = facts
+      const { closedFrom, isClosed } = facts
       return write(say(words.subject, { course }), {
-        text: shut
-          ? say(isShut ? words.textEnded : words.textEnds, { course, day: day(shut) })
+        text: closedFrom
+          ? say(isClosed ? words.textEnded : words.textEnds, { course, day: day(closedFrom) })
           : say(words.text, { course }),
         link: facts.buyAgain,
         label: say(words.label, { course }),
@@ -117,10 +117,10 @@ export function composeAgreement(
     }
     case 'cancelled': {
       const words = MAIL.cancelled
-      const text = facts.isShut
+      const text = facts.isClosed
         ? say(words.textEnded, { course })
-        : facts.shut
-          ? say(words.textOpen, { course, day: day(facts.shut) })
+        : facts.closedFrom
+          ? say(words.textOpen, { course, day: day(facts.closedFrom) })
           : say(words.text, { course })
       return write(say(words.subject, { course }), { text }, mine)
     }
@@ -183,10 +183,10 @@ export function composeAgreement(
 }
 
 /** From when the access of a plan that is not paid is paused. */
-function pause({ shut, isShut }: AgreementFacts, day: (when: string) => string): string {
+function pause({ closedFrom, isClosed }: AgreementFacts, day: (when: string) => string): string {
   const { paused, pausedSince, pausedFrom } = MAIL.stopped
-  if (!shut) return paused
-  return say(isShut ? pausedSince : pausedFrom, { day: day(shut) })
+  if (!closedFrom) return paused
+  return say(isClosed ? pausedSince : pausedFrom, { day: day(closedFrom) })
 }
 
 /** Why a payment was declined, in words for the buyer. */

@@ -117,8 +117,8 @@ export function composeRefunded(
 ): Email {
   const money = formatMoney(amount, { ...school, currency })
   const words = MAIL.refunded
-  const byWay = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
-  const to = outside === null ? byWay : say(words.outside, { reference: outside })
+  const byPaymentMethod = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
+  const to = outside === null ? byPaymentMethod : say(words.outside, { reference: outside })
   const text = [
     say(words.text, { money, course, to, day: formatDay(day, school.language) }),
     access === 'close' ? say(words.ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',

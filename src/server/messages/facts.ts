@@ -27,8 +27,8 @@ import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import { isPlainName } from './compose.ts'
 import { formatDecline } from './composeAgreement.ts'
+import type { CreatorFacts } from './composeForCreator.ts'
 import type { AwaitedFacts, PaidTwiceFacts, RefundFacts } from './composeOrder.ts'
-import type { ToldFacts } from './composeTold.ts'
 
 /** What messages say of an order is read when they are sent. */
 
@@ -145,11 +145,11 @@ export async function refundFacts(services: Services, refundId: string): Promise
   }
 }
 
-export async function toldFacts(
+export async function creatorFacts(
   services: Services,
   message: typeof messages.$inferSelect,
   person: typeof people.$inferSelect,
-): Promise<ToldFacts> {
+): Promise<CreatorFacts> {
   const { db, config } = services
   const orderId = message.orderId as string
   const { order, line } = await firstLine(services, orderId)
@@ -163,7 +163,7 @@ export async function toldFacts(
     isPractice: message.mode === 'practice',
     orderLink: `${config.origin}/studio/orders/${orderId}`,
   }
-  if (message.kind === 'told-disputed' || message.kind === 'told-dispute-ended') {
+  if (message.kind === 'creator-disputed' || message.kind === 'creator-dispute-ended') {
     const [dispute] = await db
       .select()
       .from(disputes)

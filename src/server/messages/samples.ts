@@ -1,14 +1,14 @@
 import { inGroups } from '../../core/bank/reference.ts'
 import { addDays } from '../../core/calendar/day.ts'
 import { newOffer } from '../../core/content/offer.ts'
-import { quoteInputOf, speakQuote, taxesToday } from '../../core/content/quoteInput.ts'
+import { describeQuote, quoteInputOf, taxesToday } from '../../core/content/quoteInput.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
 import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Email } from './compose.ts'
 import { type AgreementFacts, composeAgreement, isAboutAgreement } from './composeAgreement.ts'
+import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
-import { composeTold, isForCreator } from './composeTold.ts'
 
 const COURSE = 'Your course'
 const OFFER = 'One payment'
@@ -33,15 +33,15 @@ export async function sampleOf(
     return made
   }
   if (isForCreator(kind)) {
-    return composeTold(school, kind, {
+    return composeForCreator(school, kind, {
       number: 1001,
       buyer: BUYER,
       course: COURSE,
       offer: OFFER,
       currency: school.currency,
-      amount: kind === 'told-sold' ? PRICE : PART,
-      why: kind === 'told-declined' || kind === 'told-stopped' ? 'there was not enough money' : null,
-      ended: kind === 'told-dispute-ended' ? 'lost' : null,
+      amount: kind === 'creator-sold' ? PRICE : PART,
+      why: kind === 'creator-declined' || kind === 'creator-stopped' ? 'there was not enough money' : null,
+      ended: kind === 'creator-dispute-ended' ? 'lost' : null,
       isPractice: false,
       orderLink: `${origin}/studio/orders`,
     })
@@ -60,7 +60,7 @@ export async function sampleOf(
         { id: 'sample', courses: [{ id: 'sample' }], content },
         services.now().toISOString(),
       )
-      const { quote } = speakQuote(school, input)
+      const { quote } = describeQuote(school, input)
       return composeReceipt(
         school,
         BUYER,
@@ -128,8 +128,8 @@ function agreementFacts({ currency }: School, kind: MessageKind, today: string, 
     dueSince: isLate ? today : null,
     next: { pay: PART, on: addDays(today, kind === 'declined' ? 3 : 7) },
     why: 'there was not enough money',
-    shut: addDays(today, 10),
-    isShut: false,
+    closedFrom: addDays(today, 10),
+    isClosed: false,
     payLink: nowhere,
     myCourses: nowhere,
     buyAgain: nowhere,

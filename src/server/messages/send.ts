@@ -1,22 +1,20 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
-import { taxesToday } from '../../core/content/quoteInput.ts'
-import { receiptRows } from '../../core/content/receiptRows.ts'
 import { attempts, messages, orders, people } from '../db/schema/index.ts'
 import { record } from '../journal/journal.ts'
 import { log } from '../log/log.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { makeOrderLink } from '../orders/orderLinks.ts'
-import { ALWAYS, tellingOf } from '../outbox/tellings.ts'
+import { ALWAYS, notificationOf } from '../outbox/notifications.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { makePasswordLink } from '../session/links.ts'
 import { factsOf } from './agreementFacts.ts'
 import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Email } from './compose.ts'
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
+import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
-import { composeTold, isForCreator } from './composeTold.ts'
-import { awaitedFacts, creatorAddress, paidTwiceFacts, refundFacts, toldFacts } from './facts.ts'
+import { awaitedFacts, creatorAddress, creatorFacts, paidTwiceFacts, refundFacts } from './facts.ts'
 import { keptOf, renewedOf } from './letters.ts'
 
 type Message = typeof messages.$inferSelect
@@ -73,15 +71,15 @@ export async function sendMessage(base: Services, messageId: string, post: Maile
   const services = await inMode(base, message.mode)
   const { now } = services
   const school = await getSchool(db)
-  const telling = message.againOf ? ALWAYS : tellingOf(school, message.kind)
-  const letter = telling.isOn
+  const notification = message.againOf ? ALWAYS : notificationOf(school, message.kind)
+  const letter = notification.isOn
     ? ((await onceMore(services, message)) ??
-      (await compose(services, school, message, { ...person, name: buyer }, telling.ownWords)))
+      (await compose(services, school, message, { ...person, name: buyer }, notification.ownWords)))
     : null
   const about = { orderId: message.orderId, personId: message.personId }
   if (!letter) {
     await db.update(messages).set({ state: 'dropped' }).where(eq(messages.id, messageId))
-    if (!telling.isOn) await record(db, now(), about, 'message-off', { kind: message.kind })
+    if (!notification.isOn) await record(db, now(), about, 'message-off', { kind: message.kind })
     return
   }
   const to = isForCreator(message.kind) ? await creatorAddress(services) : person.email
@@ -131,7 +129,7 @@ async function compose(
     const facts = await factsOf(services, message.agreementId as string)
     return composeAgreement(school, person.name, kind, facts, ownWords)
   }
-  if (isForCreator(kind)) return composeTold(school, kind, await toldFacts(services, message, person))
+  if (isForCreator(kind)) return composeForCreator(school, kind, await creatorFacts(services, message, person))
   switch (kind) {
     case 'password':
       return composePassword(school, person.name, await makePasswordLink(services, person.id))

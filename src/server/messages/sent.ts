@@ -7,7 +7,7 @@ import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services } from '../platform/context.ts'
 import { takeEmail } from '../session/links.ts'
 import type { Creator } from '../session/sessions.ts'
-import { isForCreator } from './composeTold.ts'
+import { isForCreator } from './composeForCreator.ts'
 import { maskedOf } from './letters.ts'
 
 /** So many failed messages are listed. */

@@ -41,8 +41,8 @@ export function paymentsCsv(rows: readonly MoneyRow[], timeZone: string): string
     'state',
     'days late',
     'paid on',
-    'way',
-    'method',
+    'payment method',
+    'paid with',
     'reference',
   ]
   const data = rows.map((row) => {
@@ -63,7 +63,7 @@ export function paymentsCsv(rows: readonly MoneyRow[], timeZone: string): string
       row.status,
       row.daysLate || '',
       row.collectedAt ? dayOf(row.collectedAt) : '',
-      row.way ?? '',
+      row.paymentMethod ?? '',
       row.method ?? '',
       row.reference ?? '',
     ]
@@ -92,8 +92,8 @@ export function movementsCsv(rows: readonly MovementRow[]): string {
     'net',
     'tax',
     'paid out',
-    'way',
-    'method',
+    'payment method',
+    'paid with',
     'reference',
     'note',
   ]
@@ -115,7 +115,7 @@ export function movementsCsv(rows: readonly MovementRow[]): string {
       plain(row.received - row.fee - row.givenBack),
       plain(row.tax),
       plain(row.paidOut),
-      row.way,
+      row.paymentMethod,
       row.method ?? '',
       row.reference ?? '',
       row.note,

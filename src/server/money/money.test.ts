@@ -6,7 +6,7 @@ import type { DraftTerms } from '../../core/content/offer.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
-import { stopChasing } from '../collecting/deeds.ts'
+import { stopRetrying } from '../collecting/deeds.ts'
 import { agreements, courses } from '../db/schema/index.ts'
 import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
 import { listMovements, movementsBetween } from './movements.ts'
@@ -51,7 +51,7 @@ beforeAll(async () => {
     'waiting',
   )
   const stopped = (await world.db.select().from(agreements))[2]
-  await stopChasing(world.services, stopped?.id as string, 'asked')
+  await stopRetrying(world.services, stopped?.id as string, 'asked')
   world.clock.offsetMs = 32 * 86_400_000
   for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
   rows = await paymentsBetween(world.services, 'practice', ALWAYS, all)
@@ -117,14 +117,18 @@ describe('expected and received', () => {
     expect(mine.total).toMatchObject({ paid: 4300, received: 4300, late: 4300, toCome: 4300, payments: 3 })
   })
 
-  it('lists a page after any payment, narrowed to a course, a way, what came and what is to come', async () => {
+  it('lists a page after any payment, narrowed to a course, a payment method, what came and what is to come', async () => {
     const [course] = await world.db.select().from(courses).where(sql`${courses.live}->>'title' = 'For well'`)
-    for (const query of [all, { ...all, way: 'thistle' }, { ...all, course: course?.id }]) {
+    for (const query of [all, { ...all, paymentMethod: 'thistle' }, { ...all, course: course?.id }]) {
       for (const status of [undefined, 'paid', 'awaited', 'late', 'to-come'] as const) {
         const whole = await listPayments(world.services, 'practice', { ...ALWAYS, ...query, status })
         const of = rows.filter(
           (row) =>
-            ('course' in query ? row.course === 'For well' : 'way' in query ? row.way === query.way : true) &&
+            ('course' in query
+              ? row.course === 'For well'
+              : 'paymentMethod' in query
+                ? row.paymentMethod === query.paymentMethod
+                : true) &&
             (!status || row.status === status),
         )
         expect(new Set(whole.payments.map(({ id }) => id))).toEqual(new Set(of.map(({ id }) => id)))
@@ -174,11 +178,11 @@ describe('expected and received', () => {
     expect(rows.some(({ email }) => email === 'declined@post.example')).toBe(false)
   })
 
-  it('awaits a transfer, by its way and its buyer too, until it came', async () => {
+  it('awaits a transfer, by its payment method and its buyer too, until it came', async () => {
     expect(rows.filter(({ status }) => status === 'awaited')).toMatchObject([
-      { buyer: '=waiting', pay: 7900, way: 'transfer', daysLate: 32, fee: 0 },
+      { buyer: '=waiting', pay: 7900, paymentMethod: 'transfer', daysLate: 32, fee: 0 },
     ])
-    for (const query of [{ ...all, way: 'transfer' }, { search: 'waiting@' }]) {
+    for (const query of [{ ...all, paymentMethod: 'transfer' }, { search: 'waiting@' }]) {
       const { total } = await sumSpan(world.services, 'practice', { ...ALWAYS, ...query })
       expect(total).toMatchObject({ expected: 7900, awaited: 7900, paid: 0, received: 0, toCome: 0, payments: 1 })
       const listed = await listPayments(world.services, 'practice', { ...ALWAYS, ...query })
@@ -186,13 +190,13 @@ describe('expected and received', () => {
     }
   })
 
-  it('narrows to a buyer, a course, a way, and keeps live apart', async () => {
+  it('narrows to a buyer, a course, a payment method, and keeps live apart', async () => {
     const narrow = (query: object, mode: 'practice' | 'live' = 'practice') =>
       paymentsBetween(world.services, mode, ALWAYS, { search: '', ...query })
     expect((await narrow({ search: 'WELL@' })).map(({ n }) => n)).toEqual([1, 2, 3])
     expect(await narrow({ search: '%' })).toEqual([])
-    expect(await narrow({ way: 'thistle' })).toHaveLength(rows.length - 1)
-    expect(await narrow({ way: 'another' })).toEqual([])
+    expect(await narrow({ paymentMethod: 'thistle' })).toHaveLength(rows.length - 1)
+    expect(await narrow({ paymentMethod: 'another' })).toEqual([])
     expect(await narrow({}, 'live')).toEqual([])
   })
 })

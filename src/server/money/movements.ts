@@ -20,7 +20,7 @@ export interface MovementRow {
   course: string | null
   offer: string | null
   /** The adapter’s id, and the card or account in words. */
-  way: string
+  paymentMethod: string
   method: string | null
   /** The gateway’s, of what it collected or gave back. */
   reference: string | null
@@ -47,14 +47,14 @@ const tax = sumOf(sql`${ledger.account} = 'liabilities:vat'`, -1)
 const paidOut = sumOf(sql`${ledger.orderId} is null and ${ledger.account} = 'assets:bank'`)
 
 async function narrowed({ db }: Services, mode: Mode, { from, until }: DaySpan, query: MoneyFilters) {
-  const { course, offer, way, search } = query
+  const { course, offer, paymentMethod, search } = query
   const offerIds = course ? await offersOf(db, course) : null
   return and(
     eq(ledger.mode, mode),
     between(ledger.day, from, until),
     offerIds ? sql`${ledger.offerId} = any(${sql.param(offerIds)}::uuid[])` : undefined,
     offer ? eq(ledger.offerId, offer) : undefined,
-    way ? eq(ledger.method, way) : undefined,
+    paymentMethod ? eq(ledger.method, paymentMethod) : undefined,
     search
       ? sql`${ledger.orderId} in (select ${orders.id} from ${orders} where ${await ofBuyers(db, mode, search)})`
       : undefined,
@@ -71,7 +71,7 @@ async function read({ db }: Services, where: SQL | undefined, most?: number): Pr
       kind: ledger.kind,
       orderId: ledger.orderId,
       lineId: ledger.lineId,
-      way: ledger.method,
+      paymentMethod: ledger.method,
       currency: ledger.currency,
       note: ledger.note,
       attemptId: sql<string | null>`(min(${ledger.attemptId}::text))::uuid`.as('moved_attempt'),
@@ -109,7 +109,7 @@ async function read({ db }: Services, where: SQL | undefined, most?: number): Pr
       email: people.email,
       course: orderLines.title,
       offer: orderLines.offerName,
-      way: page.way,
+      paymentMethod: page.paymentMethod,
       method: attempts.method,
       reference: sql<string | null>`coalesce(${refunds.reference}, ${attempts.reference})`,
       note: page.note,

@@ -6,7 +6,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper } from '../../testing/world.ts'
 import { checkOrder } from '../checkout/status.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
-import { stopChasing } from '../collecting/deeds.ts'
+import { stopRetrying } from '../collecting/deeds.ts'
 import { agreements } from '../db/schema/index.ts'
 import { schoolDay } from '../school/service.ts'
 import { listLate, listPayments, type MoneyFilters, type MoneyRow, PAGE, paymentsBetween } from './service.ts'
@@ -45,7 +45,7 @@ beforeAll(async () => {
     await checkOrder(world.services, placed.orderId, shopper(`moor${n}`))
   }
   const made = await world.db.select().from(agreements).orderBy(asc(agreements.createdAt))
-  for (const { id } of made.slice(0, 9)) await stopChasing(world.services, id, 'asked')
+  for (const { id } of made.slice(0, 9)) await stopRetrying(world.services, id, 'asked')
   for (let week = 0; week < 3; week++) {
     world.clock.offsetMs += 7 * DAY
     for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
@@ -54,8 +54,8 @@ beforeAll(async () => {
     everything: { search: '' },
     'a course of two offers': { search: '', course: course.courseId },
     'one offer': { search: '', offer: other },
-    'a way': { search: '', way: 'thistle' },
-    'a way and a course': { search: '', way: 'thistle', course: course.courseId },
+    'a payment method': { search: '', paymentMethod: 'thistle' },
+    'a payment method and a course': { search: '', paymentMethod: 'thistle', course: course.courseId },
     'a buyer': { search: 'page1@' },
   })
 })
@@ -75,37 +75,41 @@ async function allPages(read: (after: string | undefined) => Promise<{ payments:
 const inOrder = (rows: MoneyRow[]) => rows.map(({ due, orderId, id }) => `${due}|${orderId}|${id}`).sort()
 const keys = (rows: MoneyRow[]) => rows.map(({ due, orderId, id }) => `${due}|${orderId}|${id}`)
 
-describe.each(['everything', 'a course of two offers', 'one offer', 'a way', 'a way and a course', 'a buyer'])(
-  'narrowed to %s',
-  (name) => {
-    it.each(['expected', 'paid', 'to-come', 'given-up', 'late', 'awaited'] as const)(
-      'the pages of what is %s hold all of it once, in order',
-      async (asked) => {
-        const status = asked === 'expected' ? undefined : asked
-        const query = filters[name] as MoneyFilters
-        const today = await schoolDay(world.services)
-        for (const span of [ALWAYS, { from: ALWAYS.from, until: today }, { from: today, until: addDays(today, 60) }]) {
-          const whole = await paymentsBetween(world.services, 'practice', span, query)
-          const expected = whole.filter((row) => status === undefined || row.status === status)
-          const ask = { ...span, ...query, ...(status ? { status } : {}) }
-          const paged = await allPages((after) =>
-            listPayments(world.services, 'practice', { ...ask, ...(after ? { after } : {}) }),
-          )
-          expect(keys(paged)).toEqual(inOrder(expected))
-        }
-      },
-    )
-
-    it.each(['late', 'given-up'] as const)('the board of what is %s holds it too', async (status) => {
+describe.each([
+  'everything',
+  'a course of two offers',
+  'one offer',
+  'a payment method',
+  'a payment method and a course',
+  'a buyer',
+])('narrowed to %s', (name) => {
+  it.each(['expected', 'paid', 'to-come', 'given-up', 'late', 'awaited'] as const)(
+    'the pages of what is %s hold all of it once, in order',
+    async (asked) => {
+      const status = asked === 'expected' ? undefined : asked
       const query = filters[name] as MoneyFilters
-      const whole = await paymentsBetween(world.services, 'practice', ALWAYS, query)
-      const paged = await allPages((after) =>
-        listLate(world.services, 'practice', { ...query, status, ...(after ? { after } : {}) }),
-      )
-      expect(keys(paged)).toEqual(inOrder(whole.filter((row) => row.status === status)))
-    })
-  },
-)
+      const today = await schoolDay(world.services)
+      for (const span of [ALWAYS, { from: ALWAYS.from, until: today }, { from: today, until: addDays(today, 60) }]) {
+        const whole = await paymentsBetween(world.services, 'practice', span, query)
+        const expected = whole.filter((row) => status === undefined || row.status === status)
+        const ask = { ...span, ...query, ...(status ? { status } : {}) }
+        const paged = await allPages((after) =>
+          listPayments(world.services, 'practice', { ...ask, ...(after ? { after } : {}) }),
+        )
+        expect(keys(paged)).toEqual(inOrder(expected))
+      }
+    },
+  )
+
+  it.each(['late', 'given-up'] as const)('the board of what is %s holds it too', async (status) => {
+    const query = filters[name] as MoneyFilters
+    const whole = await paymentsBetween(world.services, 'practice', ALWAYS, query)
+    const paged = await allPages((after) =>
+      listLate(world.services, 'practice', { ...query, status, ...(after ? { after } : {}) }),
+    )
+    expect(keys(paged)).toEqual(inOrder(whole.filter((row) => row.status === status)))
+  })
+})
 
 it('has more than a page of what is to come among what was given up', async () => {
   const rows = await paymentsBetween(
@@ -118,6 +122,6 @@ it('has more than a page of what is to come among what was given up', async () =
   expect(count('to-come')).toBeGreaterThan(PAGE)
   expect(count('given-up')).toBeGreaterThan(2 * PAGE)
   expect(count('late')).toBeGreaterThan(0)
-  const ways = new Set(rows.map(({ way }) => way))
-  expect(ways).toEqual(new Set(['thistle']))
+  const paymentMethods = new Set(rows.map(({ paymentMethod }) => paymentMethod))
+  expect(paymentMethods).toEqual(new Set(['thistle']))
 })

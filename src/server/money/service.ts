@@ -19,7 +19,7 @@ const uuid = v.pipe(v.string(), v.uuid('There is no such thing to look for.'))
 const filters = {
   course: v.optional(uuid),
   offer: v.optional(uuid),
-  way: v.optional(v.pipe(v.string(), v.maxLength(40))),
+  paymentMethod: v.optional(v.pipe(v.string(), v.maxLength(40))),
   search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
 }
 const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
@@ -101,16 +101,16 @@ const awaitedBy = sql`(select w.connection_id from attempts w
 async function narrowed(
   { db }: Services,
   mode: Mode,
-  { course, offer, way, search }: MoneyFilters,
+  { course, offer, paymentMethod, search }: MoneyFilters,
 ): Promise<SQL | undefined> {
   return and(
     eq(payments.mode, mode),
     or(eq(orders.state, 'paid'), and(isNotNull(awaitedBy), eq(payments.due, purchaseDayOf(orders.quote)))),
-    sql`${payments.state} <> 'let-go'`,
+    sql`${payments.state} <> 'written-off'`,
     sql`${payments.pay} > 0`,
     course ? ofOffers(await offersOf(db, course)) : undefined,
     offer ? eq(payments.offerId, offer) : undefined,
-    way ? eq(connections.adapter, way) : undefined,
+    paymentMethod ? eq(connections.adapter, paymentMethod) : undefined,
     // The buyers are found first: whoever reads by them reads their few orders, and not a year of payments.
     search ? await ofBuyers(db, mode, search) : undefined,
   )
@@ -177,7 +177,7 @@ export interface MoneyRow {
   email: string
   course: string
   offer: string
-  way: string | null
+  paymentMethod: string | null
   method: string | null
   pay: number
   tax: number
@@ -248,9 +248,9 @@ async function nearest(
   only: 'paid' | 'to-come' | undefined,
   enough: number,
 ): Promise<{ where: SQL; days: number } | undefined> {
-  if (search || !(query.course || query.way)) return undefined
+  if (search || !(query.course || query.paymentMethod)) return undefined
   // One offer's payments lie in the order of their days in an index.
-  if (!query.way && query.course && (await offersOf(db, query.course)).length === 1) return undefined
+  if (!query.paymentMethod && query.course && (await offersOf(db, query.course)).length === 1) return undefined
   const state = only ? (only === 'paid' ? 'collected' : 'due') : null
   const [summed, awaited] = await Promise.all([
     offerDays(db, mode, from, until, { ...query, state }, enough),
@@ -259,17 +259,17 @@ async function nearest(
   const found = [...summed, ...awaited]
   const offerIds = sql.param(found.map(({ offerId }) => offerId))
   const days = sql.param(found.map(({ day }) => day))
-  const byWay = sql`
+  const byPaymentMethod = sql`
     left join attempts a on a.id = p.attempt_id
     left join agreements g on g.line_id = p.line_id
-    join connections c on c.adapter = ${query.way} and c.id = coalesce(a.connection_id, g.connection_id, (
+    join connections c on c.adapter = ${query.paymentMethod} and c.id = coalesce(a.connection_id, g.connection_id, (
       select w.connection_id from attempts w
       where w.order_id = p.order_id and w.state = 'awaiting' and w.agreement_id is null))`
   // Found first, by the index of an offer's days, and told of by their ids: in one step PostgreSQL reads them all.
   const where = sql`${payments.id} = any (array(
     select p.id from unnest(${offerIds}::uuid[], ${days}::date[]) as k (offer_id, day)
     join payments p on p.mode = ${mode} and p.offer_id = k.offer_id and p.due = k.day
-    ${query.way ? byWay : sql``}))`
+    ${query.paymentMethod ? byPaymentMethod : sql``}))`
   return { where, days: found.length }
 }
 
@@ -386,7 +386,7 @@ async function readPayments(
       email: people.email,
       course: orderLines.title,
       offer: orderLines.offerName,
-      way: connections.adapter,
+      paymentMethod: connections.adapter,
       method: sql<string | null>`coalesce(${attempts.method}, ${agreements.method})`,
       pay: payments.pay,
       tax: payments.tax,

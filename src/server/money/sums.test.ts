@@ -4,7 +4,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper, type World } from '../../testing/world.ts'
 import { checkOrder } from '../checkout/status.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
-import { cancelAgreement, moveDue, stopChasing, takeCancelBack } from '../collecting/deeds.ts'
+import { cancelAgreement, moveDue, stopRetrying, takeCancelBack } from '../collecting/deeds.ts'
 import { changeMethod, payManually } from '../collecting/manualPayment.ts'
 import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
 import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
@@ -14,9 +14,9 @@ import { refundLine } from '../refunds/service.ts'
 import { aggregate, overdueOf, sumsBetween } from './sums.ts'
 
 const world = ownWorld()
-let ways: { moor: string; brook: string; transfer: string }
+let paymentMethods: { moor: string; brook: string; transfer: string }
 beforeAll(async () => {
-  ways = await world.connectOthers()
+  paymentMethods = await world.connectOthers()
 })
 
 const DAY = 86_400_000
@@ -33,11 +33,16 @@ const parts = {
 const monthly = { kind: 'subscription', amount: 1900, every, payments: null, setupFee: 500, trial: null } as const
 let buyers = 0
 
-async function buy(price: Parameters<World['sell']>[0], pay: number, way: string | null = null, behaviour = 'pays') {
+async function buy(
+  price: Parameters<World['sell']>[0],
+  pay: number,
+  paymentMethod: string | null = null,
+  behaviour = 'pays',
+) {
   const course = await world.sell(price, `Sum ${++buyers}`)
   // Every third order has something else in it, of another tax.
   const others = buyers % 3 === 2 ? [await world.sell(2000, `Beside ${buyers}`, { taxRate: 1000 })] : []
-  const payment = way ? { payment: { connectionId: way, token: '' } } : {}
+  const payment = paymentMethod ? { payment: { connectionId: paymentMethod, token: '' } } : {}
   const sum = pay + others.length * 2000
   const request = world.request(course.offerId, sum, { email: `sum${buyers}@post.example`, ...payment }, behaviour)
   const lines = [course, ...others].map(({ offerId }) => ({ offerId, chosen: null }))
@@ -89,10 +94,10 @@ describe('the sums', () => {
   it('are what the payments come to, whatever happened to them', async () => {
     const plan = await buy(parts, 4300)
     const member = await buy(monthly, 2400)
-    const wallet = await buy(parts, 4300, ways.moor)
+    const wallet = await buy(parts, 4300, paymentMethods.moor)
     await buy(parts, 4300, null, 'pays-once')
     await buy(4800, 4800, null, 'not-enough-money')
-    const transfer = await buy(7900, 7900, ways.transfer)
+    const transfer = await buy(7900, 7900, paymentMethods.transfer)
     expect(await summed()).toEqual(await counted())
 
     await recordTransferReceived(world.services, 'practice', transfer.orderId, { amount: 7900, day: day(), note: '' })
@@ -137,13 +142,15 @@ describe('the sums', () => {
     expect(await summed()).toEqual(await counted())
   })
 
-  it('narrowed to offers and ways they add up to the whole', async () => {
+  it('narrowed to offers and payment methods they add up to the whole', async () => {
     const all = await summed()
-    const byWay = await Promise.all(
-      ['thistle', 'moor', 'brook', 'transfer', ''].map((way) => summed(way ? { way } : { way: 'none' })),
+    const byPaymentMethod = await Promise.all(
+      ['thistle', 'moor', 'brook', 'transfer', ''].map((paymentMethod) =>
+        summed(paymentMethod ? { paymentMethod } : { paymentMethod: 'none' }),
+      ),
     )
     for (const { day: on, paid, due } of all) {
-      const of = byWay.flat().filter((sum) => sum.day === on)
+      const of = byPaymentMethod.flat().filter((sum) => sum.day === on)
       expect(of.reduce((total, sum) => total + sum.paid, 0)).toBe(paid)
       expect(of.reduce((total, sum) => total + sum.due, 0)).toBe(due)
     }
@@ -154,7 +161,7 @@ describe('the sums', () => {
   it('what is late is told by its age, what was given up apart', async () => {
     const late = await buy(parts, 4300, null, 'pays-once')
     const stopped = await buy(parts, 4300)
-    await stopChasing(world.services, stopped.agreementId, 'asked')
+    await stopRetrying(world.services, stopped.agreementId, 'asked')
     world.clock.offsetMs += 33 * DAY
     await collect()
     const overdue = await overdueOf(world.db, 'practice', day(), { offer: late.offerId })

@@ -103,7 +103,7 @@ export interface AwaitedPayment {
 export async function awaitedIn(
   db: Queryable,
   mode: Mode,
-  { course, offer, way }: SumFilters,
+  { course, offer, paymentMethod }: SumFilters,
 ): Promise<AwaitedPayment[]> {
   return db
     .select({ orderId: orders.id, offerId: payments.offerId, day: payments.due, pay: payments.pay })
@@ -122,7 +122,7 @@ export async function awaitedIn(
         course
           ? inArray(payments.offerId, db.select({ id: offers.id }).from(offers).where(eq(offers.productId, course)))
           : undefined,
-        way ? eq(connections.adapter, way) : undefined,
+        paymentMethod ? eq(connections.adapter, paymentMethod) : undefined,
       ),
     )
 }
@@ -147,7 +147,7 @@ export async function overdueOf(
   db: Queryable,
   mode: Mode,
   today: Day,
-  { course, offer, way }: SumFilters,
+  { course, offer, paymentMethod }: SumFilters,
 ): Promise<Overdue[]> {
   const unpaid = and(
     eq(payments.lineId, agreements.lineId),
@@ -159,15 +159,15 @@ export async function overdueOf(
     .select({ id: offers.id })
     .from(offers)
     .where(eq(offers.productId, course ?? ''))
-  const byWay = db
+  const byPaymentMethod = db
     .select({ id: connections.id })
     .from(connections)
-    .where(eq(connections.adapter, way ?? ''))
+    .where(eq(connections.adapter, paymentMethod ?? ''))
   const narrowed = and(
     eq(agreements.mode, mode),
     offer ? eq(payments.offerId, offer) : undefined,
     course ? inArray(payments.offerId, ofCourse) : undefined,
-    way ? inArray(agreements.connectionId, byWay) : undefined,
+    paymentMethod ? inArray(agreements.connectionId, byPaymentMethod) : undefined,
   )
   const from = (status: 'late' | 'given-up', where: SQL | undefined) =>
     db

@@ -2,13 +2,13 @@ import { and, asc, countDistinct, eq, inArray, isNull, max, ne, sql } from 'driz
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
-import { allWays } from '../../gateways/registry.ts'
+import { allPaymentMethods } from '../../gateways/registry.ts'
 import { getCourse } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { courses, grants, offers, orderLines } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, publishedOf, saveDraft } from '../drafts/drafts.ts'
-import { waysIn } from '../gateways/service.ts'
+import { offeredMethods } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
@@ -18,18 +18,18 @@ export type Offer = typeof offers.$inferSelect
 /** @throws Problem 404. */
 export const getOffer = (db: Queryable, id: string): Promise<Offer> => findDrafted(db, 'offer', id)
 
-/** One offer as the bench shows it: with its course, its neighbours and the ways that can collect. */
+/** One offer as the bench shows it: with its course, its neighbours and the payment methods that can collect. */
 export async function openOffer(services: Services, id: string, mode: Mode) {
   const { db, gateways } = services
   const offer = await getOffer(db, id)
-  const [course, others, ways, sold, holders, history, all] = await Promise.all([
+  const [course, others, paymentMethods, sold, holders, history, all] = await Promise.all([
     getCourse(db, offer.productId),
     db
       .select({ id: offers.id, draft: offers.draft })
       .from(offers)
       .where(and(eq(offers.productId, offer.productId), isNull(offers.retiredAt), eq(offers.isTestPurchase, false)))
       .orderBy(asc(offers.position)),
-    waysIn(services, mode),
+    offeredMethods(services, mode),
     countSales(db, id),
     countHolders(db, id, mode),
     publishedOf(db, 'offer', [id]),
@@ -44,7 +44,7 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     history: history.get(id) ?? [],
     /** Every course, for an offer that only holders may buy. */
     courses: all,
-    known: allWays(gateways).map(({ capabilities }) => capabilities),
+    known: allPaymentMethods(gateways).map(({ capabilities }) => capabilities),
     place: others.findIndex((other) => other.id === id) + 1,
     places: others.length,
     siblings: others.map((other) => other.id),
@@ -56,12 +56,12 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
       slug,
       title: draft.title,
       summary: draft.summary,
-      cloth: draft.cloth,
+      coverColor: draft.coverColor,
       isLive: live !== null,
       isRetired: retiredAt !== null,
       lessons: draft.lessons.length,
     },
-    ways: ways.map(({ adapter, capabilities }) => ({ adapter, capabilities })),
+    paymentMethods: paymentMethods.map(({ adapter, capabilities }) => ({ adapter, capabilities })),
   }
 }
 
@@ -151,7 +151,7 @@ export async function publishOffer(
     if (!course) throw notFound('course')
     const at = now().toISOString()
     const said =
-      describeOffer(school, { id, courses: [{ id: offer.productId }], content: offer.draft }, at)?.spoken ?? null
+      describeOffer(school, { id, courses: [{ id: offer.productId }], content: offer.draft }, at)?.priced ?? null
     const { draft, live } = offer
     const ready = { live: true, retired: false, lessons: 1 }
     const obstacles = obstaclesOf(
@@ -164,7 +164,7 @@ export async function publishOffer(
         onSale: true,
         course: ready,
         mode: 'practice',
-        ways: [],
+        paymentMethods: [],
         known: [],
         otherNames: [],
         atOnce: null,

@@ -24,7 +24,7 @@ describe('a page that sells', () => {
     expect(data.view).toMatchObject({
       name: 'checkout',
       offers: [{ quote: { today: { pay: 12_900, tax: 2150 } } }],
-      ways: [{ adapter: 'thistle' }],
+      paymentMethods: [{ adapter: 'thistle' }],
     })
     expect(linked).toMatchObject({ '@type': 'Course', offers: [{ price: '129.00', priceCurrency: 'EUR' }] })
   })

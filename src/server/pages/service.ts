@@ -4,8 +4,7 @@ import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
-import { describeOffer, taxesToday } from '../../core/content/quoteInput.ts'
-import { receiptRows } from '../../core/content/receiptRows.ts'
+import { describeOffer } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { formatWholePrice, formatWholePrices, todayInParts } from '../../core/sentence/sentence.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
@@ -21,7 +20,7 @@ import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
 import { attempts, connections, courses, orderLines, orders, people } from '../db/schema/index.ts'
 import { publishedOf } from '../drafts/drafts.ts'
-import { payWaysIn } from '../gateways/payWays.ts'
+import { shownPaymentMethods } from '../gateways/shownMethods.ts'
 import { isId } from '../http/isId.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
@@ -36,8 +35,8 @@ import { beside } from './beside.ts'
 /** The services behind each page of the shop: what it shows to this visitor. */
 
 function cardOf(course: Pick<SellableCourse, 'slug' | 'live'>): CourseCard {
-  const { title, summary, cloth, coverId } = course.live
-  return { slug: course.slug, title, summary, cloth, coverId }
+  const { title, summary, coverColor, coverId } = course.live
+  return { slug: course.slug, title, summary, coverColor, coverId }
 }
 
 /**
@@ -60,7 +59,7 @@ async function offersOf(
       const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
       // What has ended, or cannot be quoted, is left out; the studio says why. It takes nothing else down with it.
       if (!said) return []
-      const { terms, access } = said.spoken
+      const { terms, access } = said.priced
       const { name, button, highlighted, audience } = live
       return [
         {
@@ -71,8 +70,8 @@ async function offersOf(
           terms,
           access,
           quote: said.quote,
-          price: formatWholePrice(said.spoken),
-          today: todayInParts(said.spoken),
+          price: formatWholePrice(said.priced),
+          today: todayInParts(said.priced),
           taxRate: live.taxRate ?? school.taxRate,
           lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
           sale: shownSale(history.get(id) ?? [], school, at),
@@ -124,11 +123,11 @@ function shopPrice(offers: readonly ShopOffer[], school: School): string {
     const titles = offers.flatMap(({ needs }) => needs?.courses.map(({ title }) => title) ?? [])
     return say(CATALOGUE.forMembers, { courses: formatList([...new Set(titles)], 'or') })
   }
-  const spoken = forAll.flatMap(({ terms, quote }) => {
+  const priced = forAll.flatMap(({ terms, quote }) => {
     const [line] = quote.lines
     return line ? [{ terms, line, money: school }] : []
   })
-  return beginSentence(formatWholePrices(spoken))
+  return beginSentence(formatWholePrices(priced))
 }
 
 /** The school's terms of sale. */
@@ -202,7 +201,7 @@ export async function checkoutView(
     offers: buyable.length > 0 ? buyable : offers,
     chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
     linked: offerId ?? null,
-    ways: await payWaysIn(services, visitor.mode, school.currency),
+    paymentMethods: await shownPaymentMethods(services, visitor.mode, school.currency),
     // An order that the page has yet to lead on from, although the gateway's event has opened the course already.
     isOwned: buyable.length === 0 && pending === null,
     held: says,
@@ -225,7 +224,7 @@ function endedOffer(
 
 /**
  * The order for this course whose payment was under way in this browser, so that a reload goes on with it. One that
- * waits for a bank transfer is not in the way of paying at once.
+ * waits for a bank transfer is not in the payment method at once.
  */
 async function pendingOrder(
   { db }: Services,
@@ -378,7 +377,7 @@ export async function learnView(
       about,
     ])
   }
-  if (entry.state === 'no-grant') return whyShut(slug, title, visitor, about, course.retiredAt !== null)
+  if (entry.state === 'no-grant') return whyClosed(slug, title, visitor, about, course.retiredAt !== null)
   const lesson = lessonId === undefined ? null : lessons.find(({ id }) => id === lessonId)
   if (lesson === undefined) return missing()
   return {
@@ -391,7 +390,7 @@ export async function learnView(
   }
 }
 
-function whyShut(
+function whyClosed(
   slug: string,
   title: string,
   { person }: Visitor,

@@ -67,7 +67,7 @@ export async function erasePerson(services: Services, mode: Mode, id: string, no
           tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.personId, id)),
         ),
       )
-    await tx.update(agreements).set({ kept: null }).where(eq(agreements.personId, id))
+    await tx.update(agreements).set({ savedMethod: null }).where(eq(agreements.personId, id))
     await tx
       .update(grants)
       .set({ endedAt: now(), endedNote: 'Personal data deleted' })

@@ -66,7 +66,7 @@ describe('the link to set a password', () => {
 })
 
 describe('who may enter', () => {
-  const grant = { id: 'g', endedAt: null, opens: '2027-02-01', closes: '2027-03-01', shuts: null } as never
+  const grant = { id: 'g', endedAt: null, opens: '2027-02-01', closes: '2027-03-01', suspendedFrom: null } as never
   it.each([
     ['2027-01-31', 'opens-later'],
     ['2027-02-01', 'open'],
@@ -143,7 +143,8 @@ describe('messages', () => {
     const letters: (Email & { to: string })[] = []
     const post = async (letter: Email & { to: string }) => void letters.push(letter)
     const { person, orderId } = await bought('Letters', 'letters@post.example')
-    const [message] = (await openOrder(world.services, 'practice', orderId)).messages
+    const { messages: sent } = await openOrder(world.services, 'practice', orderId)
+    const message = sent.find(({ kind }) => kind === 'receipt')
     await sendMessage(world.services, message?.id as string, post)
     await sendMessage(world.services, message?.id as string, post)
     expect(letters).toHaveLength(1)

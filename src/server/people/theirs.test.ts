@@ -4,7 +4,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS } from '../../testing/terms.ts'
 import type { World } from '../../testing/world.ts'
 import { checkAccess, giveCourse, listGrants } from '../access/service.ts'
-import { cancelAgreement, stopChasing, writeOff } from '../collecting/deeds.ts'
+import { cancelAgreement, stopRetrying, writeOff } from '../collecting/deeds.ts'
 import { agreements, journal, messages, orders, people, sessions } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { readMessage, sendOnceMore } from '../messages/sent.ts'
@@ -186,7 +186,7 @@ describe('a buyer’s data', () => {
     const plan = await bought(THREE_PARTS, 4300)
     await expect(erase(plan.person.id)).rejects.toMatchObject({ code: 'owes' })
     const [agreed] = await world.db.select().from(agreements).where(eq(agreements.orderId, plan.orderId))
-    await stopChasing(world.services, agreed?.id as string, 'moved abroad')
+    await stopRetrying(world.services, agreed?.id as string, 'moved abroad')
     await expect(erase(plan.person.id)).rejects.toMatchObject({ code: 'owes' })
     await writeOff(world.services, agreed?.id as string, 'moved abroad')
     await erase(plan.person.id)

@@ -30,7 +30,7 @@ const ANSWERED_MS = (CALL_SECONDS + 10) * 1000
 /** A turn of a move is at most so long; then it lets other jobs of its worker come. */
 const TURN_MS = 60_000
 /** What came is listed as far as somebody would read it. */
-const MAX_TOLD = 300
+const MAX_REPORTED = 300
 
 /** What a move of practice time brought, the newest first. */
 export interface Happened {
@@ -96,7 +96,7 @@ async function nextNotice(db: Queryable, after: Day): Promise<Day | null> {
         eq(agreements.state, 'active'),
         eq(agreements.kind, 'subscription'),
         eq(agreements.tries, 0),
-        sql`${agreements.renewalTold} is distinct from ${agreements.nextTry}`,
+        sql`${agreements.renewalNotified} is distinct from ${agreements.nextTry}`,
         sql`${on} > ${after}`,
       ),
     )
@@ -233,7 +233,7 @@ async function setPracticeDay(now: Within, aheadMs: number, day: Day): Promise<v
 }
 
 async function happenedSince({ db }: Services, lastId: number): Promise<{ happened: Happened[]; count: number }> {
-  const where = and(gt(journal.id, lastId), eq(orders.mode, 'practice'), inArray(journal.what, TOLD))
+  const where = and(gt(journal.id, lastId), eq(orders.mode, 'practice'), inArray(journal.what, REPORTED))
   const [[all], happened] = await Promise.all([
     db.select({ n: count() }).from(journal).innerJoin(orders, eq(orders.id, journal.orderId)).where(where),
     db
@@ -250,12 +250,12 @@ async function happenedSince({ db }: Services, lastId: number): Promise<{ happen
       .innerJoin(people, eq(people.id, orders.personId))
       .where(where)
       .orderBy(desc(journal.id))
-      .limit(MAX_TOLD),
+      .limit(MAX_REPORTED),
   ])
   return { happened, count: all?.n ?? 0 }
 }
 
-const TOLD = [
+const REPORTED = [
   'payment-collected',
   'payment-settled',
   'payment-declined',

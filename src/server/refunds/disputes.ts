@@ -71,7 +71,7 @@ async function take(services: Within, attemptId: string, told: Dispute, isAnswer
   if (!row) throw new Error('The dispute was not stored.')
   if (state === 'lost') await bookLoss(services, order, row)
   if (!known || (isEnded && !isAnswer)) {
-    const kind = isEnded ? 'told-dispute-ended' : 'told-disputed'
+    const kind = isEnded ? 'creator-dispute-ended' : 'creator-disputed'
     const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind })
     await Promise.all(writes)
     happened.push(queued)

@@ -189,7 +189,7 @@ describe.each([1, 2])('a dispute about an order of %i things', (things) => {
     world.standins.world.eventsDoubled = false
     expect(await of(orderId)).toMatchObject({ state: 'open', amount: all, reason: 'Not theirs' })
     expect(await openOf(orderId)).toBe(things)
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-disputed'))
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-disputed'))
     expect(await world.db.$count(messages, told)).toBe(1)
     await expect(give(orderId, lineId, 12_900)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
   })
@@ -231,7 +231,7 @@ describe.each([1, 2])('a dispute about an order of %i things', (things) => {
     const booked = [...world.standins.books.disputes.values()].find(({ payment }) => payment === attempt?.reference)
     world.standins.announceDispute(world.standins.books.decideDispute(booked?.id ?? '', false))
     await eventually(async () => (await of(orderId))?.state === 'lost')
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-dispute-ended'))
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-dispute-ended'))
     expect(await world.db.$count(messages, told)).toBe(1)
     const attention = async () =>
       (await needsAttention(world.services, 'practice'))
@@ -251,7 +251,7 @@ describe.each([1, 2])('a dispute about an order of %i things', (things) => {
   it('given up by the creator asks nothing more', async () => {
     const { orderId } = await disputed('Given up at once')
     await answer(orderId, true, 'keep')
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-dispute-ended'))
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-dispute-ended'))
     expect(await world.db.$count(messages, told)).toBe(0)
     const kinds = (await needsAttention(world.services, 'practice')).filter((item) => item.orderId === orderId)
     expect(kinds).toEqual([])

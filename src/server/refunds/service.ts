@@ -214,7 +214,7 @@ export const refundOutsideSchema = v.object({
 })
 
 /**
- * Notes money of a line that was given back by other means than the way by which it came, as where that gives back whole
+ * Notes money of a line that was given back by other means than the payment method by which it came, as where that gives back whole
  * payments only and it was one for two things. @throws Problem at `/amount` where less is left.
  */
 export async function refundOutside(

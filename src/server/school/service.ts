@@ -142,7 +142,7 @@ export async function setGrace({ db }: Services, graceDays: number): Promise<voi
 export const mailSchema = v.object({
   senderName: v.pipe(v.string(), v.trim(), v.maxLength(100, 'Use at most 100 characters.')),
   replyTo: v.union([v.pipe(v.string(), v.trim(), v.literal('')), emailSchema], 'Write an email address, or nothing.'),
-  soldTelling: v.picklist(['each', 'daily', 'off']),
+  saleNotices: v.picklist(['each', 'daily', 'off']),
   renewalNoticeDays: v.pipe(
     v.number('Write days as a figure.'),
     v.integer('Write whole days.'),

@@ -102,7 +102,7 @@ describe('mail of the school', () => {
     const mail = {
       senderName: 'Fold & Quire',
       replyTo: 'help@school.example',
-      soldTelling: 'daily',
+      saleNotices: 'daily',
       renewalNoticeDays: 7,
     }
     expect((await world.call('PUT', '/api/school/mail', mail, session())).status).toBe(200)
@@ -133,7 +133,7 @@ describe('mail of the school', () => {
     )
     const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
     const day = order?.placedOn as string
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'told-sold'))
+    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-sold'))
     expect(await world.db.$count(messages, told)).toBe(0)
     const letter = await post({ kind: 'sold', mode: 'practice', day })
     expect(letter?.subject).toBe('You sold: 1 order, €49.00 (practice)')
@@ -146,7 +146,7 @@ describe('mail of the school', () => {
         .slice(before)
         .map(({ kind }) => kind),
     ).toEqual(['sold', 'sold'])
-    await world.db.update(school).set({ soldTelling: 'off' })
+    await world.db.update(school).set({ saleNotices: 'off' })
     const quiet = jobs().length
     await queueDaily(world.services)
     expect(jobs()).toHaveLength(quiet)

@@ -4,7 +4,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { sellableCourses } from '../catalogue/sellable.ts'
 import { grants } from '../db/schema/index.ts'
 import { connectGateway } from '../gateways/service.ts'
-import { setTellings } from '../outbox/tellings.ts'
+import { setNotifications } from '../outbox/notifications.ts'
 import { setTerms } from '../school/service.ts'
 import { giveTrialBack, goLiveList, openTrial } from './goLive.ts'
 
@@ -23,9 +23,9 @@ it('says what is missing, line by line, until the creator’s own purchase is gi
   await world.buy(course.slug, world.request(course.offerId, 12_900))
   await setTerms(world.services, 'You may withdraw within 14 days.')
   expect(await holding()).toEqual(['connected', 'practised', 'messages', 'page', 'terms'])
-  await setTellings(world.services, { tells: { receipt: { isOn: false, ownWords: '' } } as never })
+  await setNotifications(world.services, { notifications: { receipt: { isOn: false, ownWords: '' } } as never })
   expect(await holding()).not.toContain('messages')
-  await setTellings(world.services, { tells: {} as never })
+  await setNotifications(world.services, { notifications: {} as never })
 
   const { path } = await openTrial(world.services)
   const offerId = path.split('offer=')[1] as string

@@ -1,15 +1,15 @@
 import { and, desc, eq, exists, isNotNull, isNull, sql } from 'drizzle-orm'
 import { newOffer } from '../../core/content/offer.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { takesCurrency } from '../../core/paymentMethods/collects.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import type { TermsKind } from '../../core/terms/terms.ts'
-import { takesCurrency } from '../../core/ways/collects.ts'
 import { sellableCourses } from '../catalogue/sellable.ts'
 import { attempts, courses, grants, type MessageKind, offers, orderLines, orders, refunds } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
-import { waysIn } from '../gateways/service.ts'
+import { offeredMethods } from '../gateways/service.ts'
 import { Problem } from '../http/problem.ts'
-import { tellingOf } from '../outbox/tellings.ts'
+import { notificationOf } from '../outbox/notifications.ts'
 import type { Services } from '../platform/context.ts'
 import { type Refunded, refundLine } from '../refunds/service.ts'
 import { getSchool } from '../school/service.ts'
@@ -56,7 +56,7 @@ export async function goLiveList(services: Services) {
   const offered = live.gateways.filter(({ connection }) => connection && !connection.pausedAt)
   const kinds = [...new Set(onSale.flatMap((course) => course.offers.map((offer) => offer.live.terms.kind)))]
   const missing = kinds.filter((kind) => !practised.has(kind))
-  const silent = NEEDED.filter((kind) => !tellingOf(school, kind).isOn)
+  const silent = NEEDED.filter((kind) => !notificationOf(school, kind).isOn)
   const pages = onSale.filter((course) => course.offers.length > 0)
   const names = formatList(offered.map(({ capabilities }) => capabilities.name))
   const isConnected = offered.length > 0 && live.uncollected.length === 0
@@ -143,12 +143,14 @@ async function kindsPractised({ db }: Services): Promise<Set<TermsKind>> {
   return new Set(rows.map(({ kind }) => kind))
 }
 
-/** What the creator's own purchase costs: the least that the first way takes which takes money at once. */
+/** What the creator's own purchase costs: the least that the first payment method takes which takes money at once. */
 async function trialAmount(services: Services): Promise<number | null> {
   const { currency } = await getSchool(services.db)
-  const ways = await waysIn(services, 'live')
-  const way = ways.find(({ capabilities: can }) => can.style !== 'offline' && takesCurrency(can, currency))
-  return way ? (way.capabilities.smallest[currency] ?? 1) : null
+  const paymentMethods = await offeredMethods(services, 'live')
+  const paymentMethod = paymentMethods.find(
+    ({ capabilities: can }) => can.style !== 'offline' && takesCurrency(can, currency),
+  )
+  return paymentMethod ? (paymentMethod.capabilities.smallest[currency] ?? 1) : null
 }
 
 async function trialOf(services: Services): Promise<Trial> {

@@ -1,8 +1,8 @@
 import { and, asc, count, desc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import { describeOffer } from '../../core/content/quoteInput.ts'
-import { formatWhyNot, takesCurrency, toCollect, type WhyNot, whyNot } from '../../core/ways/collects.ts'
+import { formatWhyNot, takesCurrency, toCollect, type WhyNot, whyNot } from '../../core/paymentMethods/collects.ts'
 import type { Capabilities } from '../../gateways/contract.ts'
-import { allWays } from '../../gateways/registry.ts'
+import { allPaymentMethods } from '../../gateways/registry.ts'
 import { sellableCourses } from '../catalogue/sellable.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
@@ -28,7 +28,7 @@ export interface CannotCollect {
 }
 
 /**
- * Every way that can be set up: what it can do, how it stands against what is on sale, and its connection in the
+ * Every payment method that can be set up: what it can do, how it stands against what is on sale, and its connection in the
  * mode; and the newest events. Never a secret.
  */
 export async function listGateways(base: Services, mode: Mode) {
@@ -84,11 +84,11 @@ export async function listGateways(base: Services, mode: Mode) {
     const { secret, ...connection } = row
     return { ...connection, isKeyLost: !isReadable(services, secret) }
   }
-  const known = allWays(gateways)
+  const known = allPaymentMethods(gateways)
   const canAny = (asked: Asking) =>
     offered.some(({ adapter }) => {
-      const way = known.find(({ id }) => id === adapter)
-      return way !== undefined && whyNot(way.capabilities, asked.need) === null
+      const paymentMethod = known.find(({ id }) => id === adapter)
+      return paymentMethod !== undefined && whyNot(paymentMethod.capabilities, asked.need) === null
     })
   const places = new Map(rows.map(({ adapter, position }) => [adapter, position]))
   return {
@@ -126,12 +126,12 @@ async function askedFor({ db, now }: Services): Promise<Asking[]> {
   )
 }
 
-function against(way: Capabilities, asking: Asking[], school: School): CannotCollect[] {
+function against(paymentMethod: Capabilities, asking: Asking[], school: School): CannotCollect[] {
   const found = new Map<WhyNot, CannotCollect>()
   for (const { need, ...offer } of asking) {
-    const why = whyNot(way, need)
+    const why = whyNot(paymentMethod, need)
     if (!why) continue
-    const entry = found.get(why) ?? { why, says: formatWhyNot(why, way, school), offers: [] }
+    const entry = found.get(why) ?? { why, says: formatWhyNot(why, paymentMethod, school), offers: [] }
     entry.offers.push(offer)
     found.set(why, entry)
   }
@@ -156,8 +156,8 @@ export async function whatStops(base: Services, mode: Mode, adapter: string) {
       .select({ n: count() })
       .from(attempts)
       .where(and(inArray(attempts.connectionId, through), eq(attempts.state, 'awaiting'))),
-    sumsBetween(db, mode, '2000-01-01', '2999-12-31', { way: adapter }),
-    overdueOf(db, mode, today, { way: adapter }),
+    sumsBetween(db, mode, '2000-01-01', '2999-12-31', { paymentMethod: adapter }),
+    overdueOf(db, mode, today, { paymentMethod: adapter }),
   ])
   const due = sums.reduce((sum, of) => sum + of.due, 0)
   const givenUp = overdue.filter(({ status }) => status === 'given-up').reduce((sum, { pay }) => sum + pay, 0)

@@ -3,7 +3,7 @@ import * as v from 'valibot'
 import { retriesSchema, setRetries } from '../collecting/policy.ts'
 import { MODES } from '../db/schema/columns.ts'
 import { validate } from '../http/validate.ts'
-import { setTellings, tellingsSchema } from '../outbox/tellings.ts'
+import { notificationsSchema, setNotifications } from '../outbox/notifications.ts'
 import type { Services } from '../platform/context.ts'
 import { clearPractice } from '../practice/practice.ts'
 import { MAX_DAYS, practiceClock, startMove, stopMove } from '../practice/practiceTime.ts'
@@ -59,8 +59,8 @@ export function schoolRoutes(services: Services) {
       await setTerms(services, c.req.valid('json').terms)
       return c.json({ ok: true })
     })
-    .put('/tells', validate('json', tellingsSchema), async (c) => {
-      await setTellings(services, c.req.valid('json'))
+    .put('/notifications', validate('json', notificationsSchema), async (c) => {
+      await setNotifications(services, c.req.valid('json'))
       return c.json({ ok: true })
     })
     .get('/live', async (c) => c.json(await goLiveList(services)))

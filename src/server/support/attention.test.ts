@@ -4,7 +4,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, messages } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
-import { setTellings } from '../outbox/tellings.ts'
+import { setNotifications } from '../outbox/notifications.ts'
 import { needsAttention } from './attention.ts'
 
 const world = ownWorld()
@@ -56,8 +56,8 @@ it('a late payment, its stop, a transfer that does not come and a dispute are li
 
 it('what is told goes to the creator too; switched off, nobody is told, and the journal says so', async () => {
   const rows = await world.db.select().from(messages).orderBy(messages.createdAt)
-  const told = rows.filter(({ kind }) => kind.startsWith('told-'))
-  expect(told.map(({ kind }) => kind)).toEqual(['told-sold', 'told-declined', 'told-stopped'])
+  const told = rows.filter(({ kind }) => kind.startsWith('creator-'))
+  expect(told.map(({ kind }) => kind)).toEqual(['creator-sold', 'creator-declined', 'creator-stopped'])
   const sent: { to: string; subject: string; text: string }[] = []
   const post = async (letter: { to: string; subject: string; text: string }) => void sent.push(letter)
   await sendMessage(world.services, told[2]?.id as string, post)
@@ -66,8 +66,11 @@ it('what is told goes to the creator too; switched off, nobody is told, and the 
     subject: 'Ada: payments for Late have stopped (practice)',
   })
 
-  await setTellings(world.services, {
-    tells: { receipt: { isOn: true, ownWords: 'See you in class.' }, stopped: { isOn: false, ownWords: '' } } as never,
+  await setNotifications(world.services, {
+    notifications: {
+      receipt: { isOn: true, ownWords: 'See you in class.' },
+      stopped: { isOn: false, ownWords: '' },
+    } as never,
   })
   const byKind = (kind: string) => rows.find((row) => row.kind === kind)?.id as string
   await sendMessage(world.services, byKind('receipt'), post)

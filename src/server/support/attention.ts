@@ -144,7 +144,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       and(
         eq(agreements.state, 'stopped'),
         eq(agreements.kind, 'installments'),
-        // Who was stopped by hand is not chased any more on purpose. It stands here until it is paid or written off.
+        // Who was stopped by hand is not retried any more, on purpose. It stands here until it is paid or written off.
         gt(agreements.tries, retryAfterDays.length),
       ),
       desc(agreements.lastCollected),

@@ -249,7 +249,7 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
         kind: agreement.kind,
         state: agreement.state,
         method: row.method,
-        hasMethod: row.kept !== null,
+        hasMethod: row.savedMethod !== null,
         collected: agreement.collected,
         count: agreement.endless ? null : agreement.payments.length,
         tries: agreement.tries,

@@ -19,7 +19,7 @@ export async function queueDaily({ db, jobs, now }: Pick<Services, 'db' | 'jobs'
 /** Yesterday's sales, where the creator wants to hear of them once a day; each day once. */
 async function queueSold({ db, jobs, now }: Pick<Services, 'db' | 'jobs' | 'now'>): Promise<void> {
   const school = await findSchool(db)
-  if (school?.soldTelling !== 'daily') return
+  if (school?.saleNotices !== 'daily') return
   for (const mode of MODES) {
     const aheadMs = mode === 'practice' ? school.practiceAheadMs : 0
     const day = addDays(dayFor(school, new Date(now().getTime() + aheadMs)), -1)

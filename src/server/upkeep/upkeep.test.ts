@@ -17,7 +17,7 @@ import {
   rateLimits,
   sessions,
 } from '../db/schema/index.ts'
-import { waysIn } from '../gateways/service.ts'
+import { offeredMethods } from '../gateways/service.ts'
 import { Secrets } from '../platform/secrets.ts'
 import { makePasswordLink } from '../session/links.ts'
 import { listGateways } from '../setup/overview.ts'
@@ -30,7 +30,7 @@ const world = ownWorld()
 describe('a secret key that has changed', () => {
   const [old, fresh] = [randomBytes(32), randomBytes(32)]
 
-  it('is said, hides the way at the checkout, and lets later payments wait; with the old key beside it all goes on', async () => {
+  it('is said, hides the payment method at the checkout, and lets later payments wait; with the old key beside it all goes on', async () => {
     const before = world.services.secrets
     const services = (...keys: Buffer[]) => ({ ...world.services, secrets: new Secrets(...keys) })
     // What was sealed until now is sealed with the old key.
@@ -44,7 +44,7 @@ describe('a secret key that has changed', () => {
 
     const lost = services(fresh)
     expect(await describeLostKeys(lost)).toContain('thistle')
-    expect(await waysIn(lost, 'practice')).toEqual([])
+    expect(await offeredMethods(lost, 'practice')).toEqual([])
     const listed = await listGateways(lost, 'practice')
     const thistle = listed.gateways.find((gateway) => gateway.id === 'thistle')
     expect(thistle?.connection).toMatchObject({ isKeyLost: true })
@@ -57,7 +57,7 @@ describe('a secret key that has changed', () => {
     expect(await describeLostKeys(both)).toBeNull()
     expect(await resealConnections(both)).toEqual({ sealed: 1, lost: 0 })
     expect(await describeLostKeys(services(fresh))).toBeNull()
-    expect(await waysIn(services(fresh), 'practice')).toHaveLength(1)
+    expect(await offeredMethods(services(fresh), 'practice')).toHaveLength(1)
     world.services.secrets = new Secrets(fresh)
   })
 })

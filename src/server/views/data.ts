@@ -1,9 +1,9 @@
-import type { Cloth } from '../../core/content/course.ts'
+import type { CoverColor } from '../../core/content/course.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
+import type { CollectingMethod } from '../../core/paymentMethods/collects.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
-import type { CollectingWay } from '../../core/ways/collects.ts'
 import type { Mode } from '../db/schema/columns.ts'
 
 /** What a page of the shop is made of. The server puts it into the page; no further request is needed. */
@@ -71,7 +71,7 @@ export interface CourseCard {
   slug: string
   title: string
   summary: string
-  cloth: Cloth
+  coverColor: CoverColor
   coverId: string | null
 }
 
@@ -103,7 +103,7 @@ export interface PaymentMethod {
   /** It does not answer at the moment. */
   isDown: boolean
   /** What it can collect. */
-  can: CollectingWay
+  can: CollectingMethod
 }
 
 export interface CheckoutView {
@@ -113,7 +113,7 @@ export interface CheckoutView {
   chosen: string
   /** The offer that the address names, if any. */
   linked: string | null
-  ways: PaymentMethod[]
+  paymentMethods: PaymentMethod[]
   isOwned: boolean
   /** What the visitor has of the course already, and where they change it; null where they have nothing, or cannot be known. */
   held: { says: string; label: string; href: string } | null
@@ -193,7 +193,7 @@ export interface PlanPayment {
   pay: number
   /** What it is for where it is no regular payment: "Set-up fee", "First 7 days". */
   name: string | null
-  state: 'collected' | 'to-come' | 'late' | 'let-go'
+  state: 'collected' | 'to-come' | 'late' | 'written-off'
 }
 
 /** One agreement, where its buyer pays, gives another method or cancels. */
@@ -202,7 +202,7 @@ export interface PlanView {
   /** Its id, or the link's token: what the page's requests name it by. */
   key: string
   byLink: boolean
-  course: { title: string; slug: string; cloth: Cloth }
+  course: { title: string; slug: string; coverColor: CoverColor }
   offer: string
   currency: string
   state: PlanShown['state']
@@ -215,17 +215,17 @@ export interface PlanView {
   rest: { amount: number; from: number; to: number } | null
   next: PlanShown['next']
   /** The first day on which the course is shut as things stand. */
-  shut: string | null
+  closedFrom: string | null
   /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
   renews: string | null
-  isShut: boolean
+  isClosed: boolean
   mayCancel: boolean
   /** Its cancelling can be taken back, without a charge. */
   mayComeBack: boolean
   openUntilIfCancelled: string | null
-  ways: PaymentMethod[]
+  paymentMethods: PaymentMethod[]
   /** What is kept can be charged by hand too. */
-  mayPayByKept: boolean
+  mayPayBySavedMethod: boolean
   /** A payment by hand is under way. */
   pending: boolean
 }

@@ -5,7 +5,7 @@ import type { LearnView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { RichHtml } from '../../ui/RichHtml.tsx'
-import { ClothHead } from '../catalogue/ClothHead.tsx'
+import { CoverHead } from '../catalogue/CoverHead.tsx'
 
 /** An opened course: its lessons, and the one being read. */
 export default function LearnPage({ page, view }: { page: ShopPage; view: LearnView }) {
@@ -15,7 +15,7 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
   const text = lesson?.body ?? course.description
   return (
     <>
-      <ClothHead course={course} school={page.school.name} />
+      <CoverHead course={course} school={page.school.name} />
       <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-7 md:grid-cols-[290px_minmax(0,1fr)] md:gap-12">
         <nav aria-label={LEARN.lessons} className="self-start">
           <ol>

@@ -3,7 +3,7 @@ import { MY } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { sayWith } from '../../ui/sayWith.ts'
 import { formatPlan, PlanTimeline } from '../collecting/plan.tsx'
 import { Part } from '../Part.tsx'
@@ -28,7 +28,7 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
       <ul className="mt-5 grid gap-3">
         {view.courses.map((course) => (
           <li key={course.slug} className="flex overflow-hidden rounded-lg border border-line bg-sheet">
-            <span className={`w-3 flex-none ${CLOTH_CLASS[course.cloth]}`} />
+            <span className={`w-3 flex-none ${COVER_CLASS[course.coverColor]}`} />
             <div className="flex flex-1 flex-wrap items-center gap-x-4 gap-y-3 p-4">
               <div className="min-w-0 flex-1 basis-[240px]">
                 <h2 className="text-[18px]">{course.title}</h2>

@@ -3,8 +3,8 @@ import type { CourseView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { OfferCard } from '../../ui/OfferCard.tsx'
 import { RichHtml } from '../../ui/RichHtml.tsx'
-import { spokenOf } from '../spokenOf.ts'
-import { ClothHead } from './ClothHead.tsx'
+import { pricedOffer } from '../pricedOffer.ts'
+import { CoverHead } from './CoverHead.tsx'
 import { WhatIsNeeded } from './WhatIsNeeded.tsx'
 
 /** One course: what it is, its lessons, and its offers with their buttons. */
@@ -12,7 +12,7 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
   const { course, offers, isOwned } = view
   return (
     <>
-      <ClothHead course={course} school={page.school.name} />
+      <CoverHead course={course} school={page.school.name} />
       <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-8 md:grid-cols-[minmax(0,1fr)_350px] md:gap-12">
         <div className="min-w-0">
           {course.coverId && (
@@ -50,7 +50,7 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
                 key={offer.id}
                 name={offer.name}
                 button={offer.button}
-                spoken={spokenOf(offer, page.school)}
+                priced={pricedOffer(offer, page.school)}
                 highlighted={offer.highlighted}
                 lines={offer.lines}
                 sale={offer.sale}

@@ -1,7 +1,7 @@
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import type { SchoolView, ShopPage } from '../../server/client.ts'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 
 /** The school's page: every course that is on sale. */
 export default function SchoolPage({ page, view }: { page: ShopPage; view: SchoolView }) {
@@ -16,7 +16,9 @@ export default function SchoolPage({ page, view }: { page: ShopPage; view: Schoo
               href={`/course/${course.slug}`}
               className="group flex h-full overflow-hidden rounded-lg border border-line bg-sheet hover:border-ink-2"
             >
-              <span className={`w-3 flex-none shadow-[inset_-2px_0_0_rgb(0_0_0/.14)] ${CLOTH_CLASS[course.cloth]}`} />
+              <span
+                className={`w-3 flex-none shadow-[inset_-2px_0_0_rgb(0_0_0/.14)] ${COVER_CLASS[course.coverColor]}`}
+              />
               <span className="flex min-w-0 flex-1 flex-col p-5">
                 <span className="display text-[21px] leading-tight font-semibold group-hover:underline group-hover:underline-offset-4">
                   {course.title}

@@ -10,17 +10,17 @@ const HEIGHTS = { practice: 122, live: 46 }
 /** The gateway's own fields, in a frame of its own origin. */
 export function CardFrame({
   ref,
-  way,
+  paymentMethod,
   mode,
   submit,
 }: {
   ref: React.RefObject<HTMLIFrameElement | null>
-  way: PaymentMethod
+  paymentMethod: PaymentMethod
   mode: Mode
   submit: () => void
 }) {
   // What was typed there is lost when the frame loads anew, so its address stays while the page does.
-  const [src] = useState(way.fieldsUrl ?? undefined)
+  const [src] = useState(paymentMethod.fieldsUrl ?? undefined)
   const [height, setHeight] = useState(HEIGHTS[mode])
   const latest = useRef(submit)
   latest.current = submit
@@ -35,7 +35,7 @@ export function CardFrame({
     <iframe
       ref={ref}
       src={src}
-      title={say(PAYING.fields, { method: way.method, gateway: way.gateway })}
+      title={say(PAYING.fields, { method: paymentMethod.method, gateway: paymentMethod.gateway })}
       style={{ height }}
       className="-mx-[3px] block w-[calc(100%+6px)]"
     />

@@ -17,22 +17,22 @@ import { sayWith } from '../../ui/sayWith.ts'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { CardFrame } from './CardFrame.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
+import { PaymentMethods } from './PaymentMethods.tsx'
 import { Held, SLIP } from './Slip.tsx'
 import { hasLaterPayments, useCheckout } from './useCheckout.ts'
-import { Ways } from './Ways.tsx'
 
 /** What is bought, by whom, how it is paid, and what happens when: all that the browser takes over of the checkout. */
 export function CheckoutForm({ page, view: first }: { page: ShopPage; view: CheckoutView }) {
   const frame = useRef<HTMLIFrameElement>(null)
   const checkout = useCheckout(page, first, frame)
-  const { view, offer, phase, message, errors, pay, ways, way, shownWay } = checkout
+  const { view, offer, phase, message, errors, pay, paymentMethods, paymentMethod, shownPaymentMethod } = checkout
   if (!offer) return null
   const hasLater = hasLaterPayments(offer)
   const isBusy = phase.kind !== 'idle' && phase.kind !== 'elsewhere'
   // A price that is being typed may be 0 for a moment: what was entered for the card stays.
   const isOwnPrice = offer.terms.kind === 'openPrice'
-  const needsWay = pay > 0 || hasLater
-  const cannotPay = needsWay && !way && checkout.priceProblem === undefined
+  const needsPaymentMethod = pay > 0 || hasLater
+  const cannotPay = needsPaymentMethod && !paymentMethod && checkout.priceProblem === undefined
   const lacks = offer.needs !== null && !offer.needs.isMet
 
   return (
@@ -129,23 +129,25 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
               </Field>
             </div>
           </Step>
-          {(needsWay || isOwnPrice) && shownWay && (
+          {(needsPaymentMethod || isOwnPrice) && shownPaymentMethod && (
             <Step
               title={
-                ways.length > 1 ? CHECKOUT.method : say(CHECKOUT.yourMethod, { method: shownWay.method.toLowerCase() })
+                paymentMethods.length > 1
+                  ? CHECKOUT.method
+                  : say(CHECKOUT.yourMethod, { method: shownPaymentMethod.method.toLowerCase() })
               }
-              isHidden={!needsWay || !way}
+              isHidden={!needsPaymentMethod || !paymentMethod}
             >
-              <Ways
-                ways={ways}
-                chosen={shownWay}
-                choose={checkout.setWayId}
+              <PaymentMethods
+                paymentMethods={paymentMethods}
+                chosen={shownPaymentMethod}
+                choose={checkout.setPaymentMethodId}
                 isBusy={isBusy}
                 fields={
                   <CardFrame
-                    key={shownWay.connectionId}
+                    key={shownPaymentMethod.connectionId}
                     ref={frame}
-                    way={shownWay}
+                    paymentMethod={shownPaymentMethod}
                     mode={page.mode}
                     submit={() => void checkout.place()}
                   />
@@ -208,13 +210,13 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
               {!isBusy
                 ? checkout.priceProblem
                   ? CHECKOUT.pay
-                  : formatButton(page, way, pay, hasLater)
+                  : formatButton(page, paymentMethod, pay, hasLater)
                 : phase.kind === 'checking'
                   ? PAYING.waiting
                   : PAYING.busy}
             </Button>
             <p className="mt-2 text-[12.5px] text-ink-3">
-              {!cannotPay && smallPrint(page, way, pay, hasLater)}
+              {!cannotPay && smallPrint(page, paymentMethod, pay, hasLater)}
               {page.school.hasTerms && (
                 <>
                   {' '}
@@ -324,22 +326,32 @@ function coursesOf({ courses }: Needs): string {
 }
 
 /** What the button says: that it is paid now, that the buyer goes on elsewhere, or that they order and transfer it. */
-function formatButton({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
-  if (pay === 0 || !way || way.style === 'embedded') return formatPayButton(pay, hasLater, school)
+function formatButton(
+  { school }: ShopPage,
+  paymentMethod: PaymentMethod | undefined,
+  pay: number,
+  hasLater: boolean,
+): string {
+  if (pay === 0 || !paymentMethod || paymentMethod.style === 'embedded') return formatPayButton(pay, hasLater, school)
   const money = formatMoney(pay, school)
-  return way.style === 'redirect'
-    ? say(CHECKOUT.goThere, { gateway: way.gateway, money })
+  return paymentMethod.style === 'redirect'
+    ? say(CHECKOUT.goThere, { gateway: paymentMethod.gateway, money })
     : say(CHECKOUT.transfer, { money })
 }
 
 /** What is said below the button: who charges, and what the buyer allows. */
-function smallPrint({ school }: ShopPage, way: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
-  const values = { school: school.name, gateway: way?.gateway ?? CHECKOUT.theGateway }
-  const isCard = way?.style === 'embedded'
+function smallPrint(
+  { school }: ShopPage,
+  paymentMethod: PaymentMethod | undefined,
+  pay: number,
+  hasLater: boolean,
+): string {
+  const values = { school: school.name, gateway: paymentMethod?.gateway ?? CHECKOUT.theGateway }
+  const isCard = paymentMethod?.style === 'embedded'
   if (hasLater) return say(isCard ? CHECKOUT.laterByCard : CHECKOUT.laterElsewhere, values)
   if (pay === 0) return CHECKOUT.nothing
-  if (way?.style === 'offline') return CHECKOUT.offline
-  if (way?.known === 'later') return say(CHECKOUT.knownLater, values)
+  if (paymentMethod?.style === 'offline') return CHECKOUT.offline
+  if (paymentMethod?.known === 'later') return say(CHECKOUT.knownLater, values)
   return say(isCard ? CHECKOUT.onceByCard : CHECKOUT.once, values)
 }
 

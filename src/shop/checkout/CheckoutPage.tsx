@@ -1,7 +1,7 @@
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import type { CheckoutView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
-import { ClothHead } from '../catalogue/ClothHead.tsx'
+import { CoverHead } from '../catalogue/CoverHead.tsx'
 import { Part } from '../Part.tsx'
 import { CheckoutForm } from './CheckoutForm.tsx'
 import { Held, SLIP } from './Slip.tsx'
@@ -10,7 +10,7 @@ import { Held, SLIP } from './Slip.tsx'
 export default function CheckoutPage({ page, view }: { page: ShopPage; view: CheckoutView }) {
   return (
     <>
-      <ClothHead course={view.course} school={page.school.name} under />
+      <CoverHead course={view.course} school={page.school.name} under />
       <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_minmax(0,1fr)]">
         {view.isOwned ? (
           <OwnedCourse view={view} />

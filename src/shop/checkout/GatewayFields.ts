@@ -1,7 +1,7 @@
 import { PAYING } from '../../core/words/en/paying.ts'
 /** The conversation with the gateway's frame, which alone sees the card. */
 
-/** `isDown`: the gateway does not answer, which another way of paying may help with. */
+/** `isDown`: the gateway does not answer, which another payment method may help with. */
 export type Tokenised = { ok: true; token: string } | { ok: false; why: string; isDown?: boolean }
 
 interface FrameMessage {

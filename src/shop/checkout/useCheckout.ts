@@ -1,9 +1,9 @@
 import { type RefObject, useEffect, useRef, useState } from 'react'
 import { formatMoney } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
+import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { OpenPriceTerms } from '../../core/terms/terms.ts'
-import { toCollect, whyNot } from '../../core/ways/collects.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
@@ -61,8 +61,8 @@ function saidOf(estimate: OwnPrice, answer: NonNullable<ReturnType<typeof useSer
 }
 
 /** From which price on somebody can be paid at all. */
-function formatTooSmall(ways: readonly PaymentMethod[], { school }: ShopPage): string | undefined {
-  const least = ways.map(({ can }) => can.smallest[school.currency] ?? 1)
+function formatTooSmall(paymentMethods: readonly PaymentMethod[], { school }: ShopPage): string | undefined {
+  const least = paymentMethods.map(({ can }) => can.smallest[school.currency] ?? 1)
   return least.length === 0 ? undefined : say(CHECKOUT.minimum, { money: formatMoney(Math.min(...least), school) })
 }
 
@@ -91,16 +91,27 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const lastPay = useRef(offer?.quote.today.pay ?? 0)
   const pay = read ? (read.pay ?? lastPay.current) : (offer?.quote.today.pay ?? 0)
   lastPay.current = pay
-  const [wayId, setWayId] = useState<string | null>(null)
+  const [paymentMethodId, setPaymentMethodId] = useState<string | null>(null)
   const linked = first.linked
   const hasRead = useRef(false)
-  const [downIds, setDownIds] = useState(() => first.ways.filter(({ isDown }) => isDown).map((way) => way.connectionId))
-  const ways = offer ? waysFor(view.ways, offer, pay, page).map((way) => ({ ...way, isDown: isIn(downIds, way) })) : []
-  const way = ways.find(({ connectionId }) => connectionId === wayId) ?? ways.find(({ isDown }) => !isDown) ?? ways[0]
+  const [downIds, setDownIds] = useState(() =>
+    first.paymentMethods.filter(({ isDown }) => isDown).map((paymentMethod) => paymentMethod.connectionId),
+  )
+  const paymentMethods = offer
+    ? paymentMethodsFor(view.paymentMethods, offer, pay, page).map((paymentMethod) => ({
+        ...paymentMethod,
+        isDown: isIn(downIds, paymentMethod),
+      }))
+    : []
+  const paymentMethod =
+    paymentMethods.find(({ connectionId }) => connectionId === paymentMethodId) ??
+    paymentMethods.find(({ isDown }) => !isDown) ??
+    paymentMethods[0]
   // A price that no payment method takes is said at its field; what was entered for the card stays meanwhile.
-  const own = read && !read.why && pay > 0 && !way ? { ...read, why: formatTooSmall(view.ways, page) } : read
-  const lastWay = useRef(way)
-  lastWay.current = way ?? lastWay.current
+  const own =
+    read && !read.why && pay > 0 && !paymentMethod ? { ...read, why: formatTooSmall(view.paymentMethods, page) } : read
+  const lastPaymentMethod = useRef(paymentMethod)
+  lastPaymentMethod.current = paymentMethod ?? lastPaymentMethod.current
 
   const leadOn = async (placed: Placed, cameBack = false): Promise<void> => {
     switch (placed.state) {
@@ -141,8 +152,8 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setPhase({ kind: 'idle' })
     if (!(error instanceof ApiError)) throw error
     setErrors({ name: error.at('/name'), email: error.at('/email'), chosen: error.at(OWN_PRICE) })
-    if (error.problem.code === 'way-down' && way) setDownIds([...downIds, way.connectionId])
-    if (error.problem.code === 'price-changed' || error.problem.code === 'way-gone') return showWhatChanged()
+    if (error.problem.code === 'gateway-down' && paymentMethod) setDownIds([...downIds, paymentMethod.connectionId])
+    if (error.problem.code === 'price-changed' || error.problem.code === 'method-not-offered') return showWhatChanged()
     // What stands at a field is said there; anything else here.
     const isAtField = ['/name', '/email', OWN_PRICE].some((pointer) => error.at(pointer))
     setMessage(isAtField ? null : error.message)
@@ -172,18 +183,20 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setPhase({ kind: 'sending' })
     try {
       let payment: { connectionId: string; token: string } | null = null
-      if ((pay > 0 || hasLaterPayments(offer)) && way) {
-        const card = await tokenOf(way)
+      if ((pay > 0 || hasLaterPayments(offer)) && paymentMethod) {
+        const card = await tokenOf(paymentMethod)
         if (!card.ok) {
           isBusy.current = false
           setPhase({ kind: 'idle' })
-          if (card.isDown) setDownIds([...downIds, way.connectionId])
+          if (card.isDown) setDownIds([...downIds, paymentMethod.connectionId])
           setMessage(
-            say(card.isDown && ways.length > 1 ? CHECKOUT.notChargedOther : PAYING.notCharged, { why: card.why }),
+            say(card.isDown && paymentMethods.length > 1 ? CHECKOUT.notChargedOther : PAYING.notCharged, {
+              why: card.why,
+            }),
           )
           return
         }
-        payment = { connectionId: way.connectionId, token: card.token }
+        payment = { connectionId: paymentMethod.connectionId, token: card.token }
       }
       const request = {
         lines: [{ offerId: offer.id, chosen: own?.amount ?? null }],
@@ -199,7 +212,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     }
   }
 
-  /** What stands for the buyer's method: of the gateway's fields a token, of another way nothing yet. */
+  /** What stands for the buyer's method: of the gateway's fields a token, of another payment method nothing yet. */
   const tokenOf = async ({ style }: PaymentMethod): Promise<Tokenised> => {
     if (style !== 'embedded') return { ok: true, token: '' }
     if (!frame.current) return { ok: false, why: PAYING.notLoaded }
@@ -236,8 +249,8 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   // Kept as it is typed and chosen, once what was kept before has been read.
   useEffect(() => {
     if (!hasRead.current) return
-    keepBasket(view.course.slug, { name, email, linked, offerId: chosenId, ownPrice, connectionId: wayId })
-  }, [view.course.slug, name, email, linked, chosenId, ownPrice, wayId])
+    keepBasket(view.course.slug, { name, email, linked, offerId: chosenId, ownPrice, connectionId: paymentMethodId })
+  }, [view.course.slug, name, email, linked, chosenId, ownPrice, paymentMethodId])
 
   // A payment of this browser that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
@@ -251,7 +264,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (basket.linked === linked && view.offers.some(({ id }) => id === basket.offerId)) {
       if (basket.offerId) setChosenId(basket.offerId)
       if (basket.ownPrice != null) setOwnPrice(basket.ownPrice)
-      if (basket.connectionId) setWayId(basket.connectionId)
+      if (basket.connectionId) setPaymentMethodId(basket.connectionId)
     }
     hasRead.current = true
     forgetBack()
@@ -282,25 +295,25 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     place,
     confirmed,
     walkAway,
-    ways,
-    way,
+    paymentMethods,
+    paymentMethod,
     /** The payment method whose fields stand there, also while a price is typed that it does not take. */
-    shownWay: way ?? (own ? lastWay.current : undefined),
-    setWayId,
+    shownPaymentMethod: paymentMethod ?? (own ? lastPaymentMethod.current : undefined),
+    setPaymentMethodId,
     /** Leaves what was begun elsewhere; another order of it closes that first. */
     payAnotherWay: () => setPhase({ kind: 'idle' }),
   }
 }
 
-/** The ways that can collect an offer, in the creator's order. */
-function waysFor(
-  ways: readonly PaymentMethod[],
+/** The payment methods that can collect an offer, in the creator's order. */
+function paymentMethodsFor(
+  paymentMethods: readonly PaymentMethod[],
   { quote }: ShopOffer,
   pay: number,
   { school }: ShopPage,
 ): PaymentMethod[] {
   const need = toCollect(quote, school.currency, pay)
-  return ways.filter(({ can }) => whyNot(can, need) === null)
+  return paymentMethods.filter(({ can }) => whyNot(can, need) === null)
 }
 
 function isIn(ids: readonly string[], { connectionId }: PaymentMethod): boolean {

@@ -6,18 +6,18 @@ import { PLAN } from '../../core/words/en/plan.ts'
 import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { sayWith } from '../../ui/sayWith.ts'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
-import { Ways } from '../checkout/Ways.tsx'
+import { PaymentMethods } from '../checkout/PaymentMethods.tsx'
 import { Sheet } from '../Sheet.tsx'
 import { formatPlan, PlanTimeline } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
 
 /** What the buyer is about: paying by another method, by what is kept, giving another method. */
-type Doing = 'pay' | 'pay-kept' | 'rest' | 'rest-kept' | 'method' | null
-const BY_KEPT: readonly Doing[] = ['pay-kept', 'rest-kept']
+type Doing = 'pay' | 'pay-saved' | 'rest' | 'rest-saved' | 'method' | null
+const BY_SAVED_METHOD: readonly Doing[] = ['pay-saved', 'rest-saved']
 
 /** One agreement: what was paid, what comes, and what its buyer can do about it. */
 export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
@@ -26,46 +26,47 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
   const money = { ...page.school, currency: view.currency }
   const isDue = view.toPay?.since != null
   const [doing, setDoing] = useState<Doing>(isDue ? 'pay' : null)
-  const ways = doing === 'method' ? plan.keepers : view.ways
-  const way = plan.wayIn(ways)
+  const paymentMethods = doing === 'method' ? plan.keepers : view.paymentMethods
+  const paymentMethod = plan.paymentMethodIn(paymentMethods)
   const day = (when: string) => formatDay(when, page.school.language)
   const isBusy = plan.phase.kind !== 'idle' && plan.phase.kind !== 'elsewhere'
-  const isByKept = BY_KEPT.includes(doing)
-  const toPay = doing === 'rest' || doing === 'rest-kept' ? view.rest : view.toPay
-  const act = () => void (doing === 'method' ? plan.changeMethod() : isByKept ? plan.payByKept(toPay) : plan.pay(toPay))
+  const isBySavedMethod = BY_SAVED_METHOD.includes(doing)
+  const toPay = doing === 'rest' || doing === 'rest-saved' ? view.rest : view.toPay
+  const act = () =>
+    void (doing === 'method' ? plan.changeMethod() : isBySavedMethod ? plan.payByKept(toPay) : plan.pay(toPay))
   if (plan.done) return <Done view={view} said={plan.done} />
   return (
     <Sheet narrow>
-      <span className={`mb-3 block h-[6px] rounded-[2px] ${CLOTH_CLASS[view.course.cloth]}`} />
+      <span className={`mb-3 block h-[6px] rounded-[2px] ${COVER_CLASS[view.course.coverColor]}`} />
       <h1 className="text-[24px]">{say(PLAN.title, { course: view.course.title, offer: view.offer })}</h1>
       <p className="mt-1.5 mb-3 text-ink-2">{formatPlan(view, money)}</p>
       <PlanTimeline plan={view} language={page.school.language} />
-      {view.shut && view.state !== 'completed' && (
+      {view.closedFrom && view.state !== 'completed' && (
         <p className="mt-2 text-[14px]">
-          {view.isShut
-            ? say(PLAN.pausedSince, { day: day(view.shut) })
+          {view.isClosed
+            ? say(PLAN.pausedSince, { day: day(view.closedFrom) })
             : view.renews
               ? say(PLAN.renews, { day: day(view.renews) })
-              : say(PLAN.pausesOn, { day: day(view.shut) })}
+              : say(PLAN.pausesOn, { day: day(view.closedFrom) })}
         </p>
       )}
-      {view.toPay && (doing === 'pay' || doing === 'pay-kept') && (
+      {view.toPay && (doing === 'pay' || doing === 'pay-saved') && (
         <h2 className="mt-5 text-[18px]">
           {view.toPay.since
             ? say(PLAN.dueSince, { money: formatMoney(view.toPay.amount, money), day: day(view.toPay.since) })
             : say(PLAN.payNext, { money: formatMoney(view.toPay.amount, money) })}
         </h2>
       )}
-      {view.rest && (doing === 'rest' || doing === 'rest-kept') && (
+      {view.rest && (doing === 'rest' || doing === 'rest-saved') && (
         <h2 className="mt-5 text-[18px]">{say(PLAN.payRest, { money: formatMoney(view.rest.amount, money) })}</h2>
       )}
       {doing === 'method' && <h2 className="mt-5 text-[18px]">{PLAN.otherCard}</h2>}
-      {doing && !isByKept && ways.length === 0 && (
+      {doing && !isBySavedMethod && paymentMethods.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
           {say(PLAN.cannotPay, { school: page.school.name })}
         </p>
       )}
-      {(isByKept || (doing && way)) && (
+      {(isBySavedMethod || (doing && paymentMethod)) && (
         <form
           method="dialog"
           noValidate
@@ -75,13 +76,21 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
             act()
           }}
         >
-          {!isByKept && way && (
-            <Ways
-              ways={ways}
-              chosen={way}
-              choose={plan.setWayId}
+          {!isBySavedMethod && paymentMethod && (
+            <PaymentMethods
+              paymentMethods={paymentMethods}
+              chosen={paymentMethod}
+              choose={plan.setPaymentMethodId}
               isBusy={isBusy}
-              fields={<CardFrame key={way.connectionId} ref={frame} way={way} mode={page.mode} submit={act} />}
+              fields={
+                <CardFrame
+                  key={paymentMethod.connectionId}
+                  ref={frame}
+                  paymentMethod={paymentMethod}
+                  mode={page.mode}
+                  submit={act}
+                />
+              }
             />
           )}
           {plan.phase.kind === 'elsewhere' && (
@@ -112,12 +121,12 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
                 : PAYING.busy
               : doing === 'method'
                 ? PLAN.useCard
-                : say(isByKept ? PLAN.payBy : PLAN.pay, {
+                : say(isBySavedMethod ? PLAN.payBy : PLAN.pay, {
                     money: formatMoney(toPay?.amount ?? 0, money),
                     method: view.method ?? '',
                   })}
           </Button>
-          <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, doing, way)}</p>
+          <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, doing, paymentMethod)}</p>
         </form>
       )}
       <Choices
@@ -136,16 +145,16 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
   )
 }
 
-/** The same payment by what is kept, or another way. */
-const OTHERWISE = { pay: 'pay-kept', 'pay-kept': 'pay', rest: 'rest-kept', 'rest-kept': 'rest' } as const
+/** The same payment by the saved method, or by another. */
+const OTHERWISE = { pay: 'pay-saved', 'pay-saved': 'pay', rest: 'rest-saved', 'rest-saved': 'rest' } as const
 
 /** What the buyer allows by it. */
-function smallPrint({ school }: ShopPage, doing: Doing, way: PaymentMethod | undefined): string {
-  if (doing === 'pay-kept') return PLAN.onceNow
-  if (doing === 'rest' || doing === 'rest-kept') return PLAN.onceNowRest
-  const values = { school: school.name, gateway: way?.gateway ?? '' }
+function smallPrint({ school }: ShopPage, doing: Doing, paymentMethod: PaymentMethod | undefined): string {
+  if (doing === 'pay-saved') return PLAN.onceNow
+  if (doing === 'rest' || doing === 'rest-saved') return PLAN.onceNowRest
+  const values = { school: school.name, gateway: paymentMethod?.gateway ?? '' }
   if (doing === 'method') return say(PLAN.nothingToday, values)
-  return say(way?.style === 'embedded' ? PLAN.laterByCard : PLAN.laterElsewhere, values)
+  return say(paymentMethod?.style === 'embedded' ? PLAN.laterByCard : PLAN.laterElsewhere, values)
 }
 
 interface ChoicesProps {
@@ -161,24 +170,27 @@ interface ChoicesProps {
 /** What else can be done. Cancelling takes two clicks, the second of which says what follows. */
 function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: ChoicesProps) {
   const [isAsking, setAsking] = useState(false)
-  const isPaying = doing === 'pay' || doing === 'pay-kept'
-  const isPayingRest = doing === 'rest' || doing === 'rest-kept'
+  const isPaying = doing === 'pay' || doing === 'pay-saved'
+  const isPayingRest = doing === 'rest' || doing === 'rest-saved'
   return (
     <>
       <p className="mt-5 flex flex-wrap gap-x-5 gap-y-1.5 text-[14.5px]">
         {view.toPay && !isPaying && (
-          <Button kind="link" onClick={() => setDoing(view.mayPayByKept && !view.toPay?.since ? 'pay-kept' : 'pay')}>
+          <Button
+            kind="link"
+            onClick={() => setDoing(view.mayPayBySavedMethod && !view.toPay?.since ? 'pay-saved' : 'pay')}
+          >
             {view.toPay.since ? say(PLAN.pay, { money: formatMoney(view.toPay.amount, money) }) : PLAN.payNextNow}
           </Button>
         )}
         {view.rest && !isPayingRest && (
-          <Button kind="link" onClick={() => setDoing(view.mayPayByKept ? 'rest-kept' : 'rest')}>
+          <Button kind="link" onClick={() => setDoing(view.mayPayBySavedMethod ? 'rest-saved' : 'rest')}>
             {say(PLAN.payAllLeft, { money: formatMoney(view.rest.amount, money) })}
           </Button>
         )}
-        {(isPaying || isPayingRest) && view.mayPayByKept && (
+        {(isPaying || isPayingRest) && view.mayPayBySavedMethod && (
           <Button kind="link" onClick={() => setDoing(OTHERWISE[doing as keyof typeof OTHERWISE])}>
-            {BY_KEPT.includes(doing) ? PLAN.otherMethod : say(PLAN.byMethod, { method: view.method ?? '' })}
+            {BY_SAVED_METHOD.includes(doing) ? PLAN.otherMethod : say(PLAN.byMethod, { method: view.method ?? '' })}
           </Button>
         )}
         {view.mayComeBack && (
@@ -186,7 +198,7 @@ function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: Ch
             {PLAN.uncancel}
           </Button>
         )}
-        {view.state === 'active' && doing !== 'method' && view.ways.some(({ can }) => can.keepsUnused) && (
+        {view.state === 'active' && doing !== 'method' && view.paymentMethods.some(({ can }) => can.keepsUnused) && (
           <Button kind="link" onClick={() => setDoing('method')}>
             {PLAN.otherCard}
           </Button>

@@ -5,13 +5,13 @@ import { say } from '../../core/words/message.ts'
 import type { PlanPayment, PlanShown } from '../../server/client.ts'
 import { Timeline, type TimelinePointState } from '../../ui/Timeline.tsx'
 
-type Told = Pick<PlanShown, 'payments' | 'next' | 'method' | 'state' | 'endless' | 'currency'>
+type Reported = Pick<PlanShown, 'payments' | 'next' | 'method' | 'state' | 'endless' | 'currency'>
 
 const KNOTS: Record<PlanPayment['state'], TimelinePointState> = {
   collected: 'collected',
   'to-come': 'to-come',
   late: 'late',
-  'let-go': 'given-up',
+  'written-off': 'given-up',
 }
 
 /** What was paid once to begin, and is no regular payment: "Set-up fee €24.00". */
@@ -22,7 +22,7 @@ function formatNamed(payments: readonly PlanPayment[], money: MoneyFormat): stri
 }
 
 /** The payments of an agreement on their thread. */
-export function PlanTimeline({ plan, language }: { plan: Told; language: string }) {
+export function PlanTimeline({ plan, language }: { plan: Reported; language: string }) {
   const first = plan.payments[0]?.due ?? ''
   const money = { currency: plan.currency, language }
   return (
@@ -42,7 +42,7 @@ export function PlanTimeline({ plan, language }: { plan: Told; language: string 
 }
 
 /** What was paid, and what comes next, in a sentence or two. */
-export function formatPlan({ payments, next, method, state, endless }: Told, money: MoneyFormat): string {
+export function formatPlan({ payments, next, method, state, endless }: Reported, money: MoneyFormat): string {
   const sum = (list: PlanPayment[]) =>
     formatMoney(
       list.reduce((all, { pay }) => all + pay, 0),

@@ -30,11 +30,12 @@ function newRequestKey(): string {
 /** What a buyer does about an agreement: pay, give another method, cancel. */
 export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFrameElement | null>) {
   const [phase, setPhase] = useState<PlanPhase>(view.pending ? { kind: 'checking' } : { kind: 'idle' })
-  const [wayId, setWayId] = useState<string | null>(null)
-  /** The chosen way of those that fit, else the first of them. */
-  const wayIn = (ways: PaymentMethod[]) => ways.find(({ connectionId }) => connectionId === wayId) ?? ways[0]
-  // A method alone, without a payment, is kept by some ways only.
-  const keepers = view.ways.filter(({ can }) => can.keepsUnused)
+  const [paymentMethodId, setPaymentMethodId] = useState<string | null>(null)
+  /** The chosen payment method of those that fit, else the first of them. */
+  const paymentMethodIn = (paymentMethods: PaymentMethod[]) =>
+    paymentMethods.find(({ connectionId }) => connectionId === paymentMethodId) ?? paymentMethods[0]
+  // A method alone, without a payment, is saved by some gateways only.
+  const keepers = view.paymentMethods.filter(({ can }) => can.keepsUnused)
   const [message, setMessage] = useState<string | null>(null)
   const [done, setDone] = useState<string | null>(null)
   const isBusy = useRef(false)
@@ -57,19 +58,19 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   }
   /** Runs something once at a time, with what stands for the buyer's method. */
   const withMethod = async (
-    ways: PaymentMethod[],
+    paymentMethods: PaymentMethod[],
     act: (payment: { connectionId: string; token: string }) => Promise<void>,
   ) => {
-    const way = wayIn(ways)
-    if (isBusy.current || !way) return
+    const paymentMethod = paymentMethodIn(paymentMethods)
+    if (isBusy.current || !paymentMethod) return
     begin()
     let token = ''
-    if (way.style === 'embedded') {
+    if (paymentMethod.style === 'embedded') {
       const card = frame.current ? await tokenise(frame.current) : null
       if (!card?.ok) return giveUp(say(PAYING.notCharged, { why: card?.why ?? PAYING.notLoaded }))
       token = card.token
     }
-    await send(() => act({ connectionId: way.connectionId, token }))
+    await send(() => act({ connectionId: paymentMethod.connectionId, token }))
   }
   const begin = () => {
     isBusy.current = true
@@ -128,12 +129,13 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
 
   return {
     keepers,
-    wayIn,
-    setWayId,
+    paymentMethodIn,
+    setPaymentMethodId,
     phase,
     message,
     done,
-    pay: (asked: PlanView['toPay'] | PlanView['rest']) => withMethod(view.ways, (payment) => payBy(asked, payment)),
+    pay: (asked: PlanView['toPay'] | PlanView['rest']) =>
+      withMethod(view.paymentMethods, (payment) => payBy(asked, payment)),
     payByKept: async (asked: PlanView['toPay'] | PlanView['rest']) => {
       if (isBusy.current) return
       begin()

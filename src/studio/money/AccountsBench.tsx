@@ -64,10 +64,10 @@ export function AccountsBench({ accounts: { balances, payouts, products }, money
       {group('Costs', (account) => account.startsWith('expenses:'), 1)}
       {payouts.length > 0 && (
         <Group title="Payouts">
-          {payouts.map(({ id, day, way, amount, currency, note }) => (
+          {payouts.map(({ id, day, paymentMethod, amount, currency, note }) => (
             <li key={id} className="flex flex-wrap items-baseline justify-between gap-x-4 border-b border-line py-2">
               <span>
-                {formatDay(day, money.language)}, from {nameOf(way)}
+                {formatDay(day, money.language)}, from {nameOf(paymentMethod)}
                 {note && <span className="text-ink-3"> · {note}</span>}
               </span>
               <span className="inline-flex items-baseline gap-4">

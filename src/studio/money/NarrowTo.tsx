@@ -6,15 +6,15 @@ import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 
 /** What the money that is looked at is narrowed to. */
-export type MoneyQuery = { search: string; course?: string; offer?: string; way?: string }
+export type MoneyQuery = { search: string; course?: string; offer?: string; paymentMethod?: string }
 
 /** The same as it stands in the address. */
 export function queryOf(params: URLSearchParams): MoneyQuery {
-  const of = (name: 'course' | 'offer' | 'way') => {
+  const of = (name: 'course' | 'offer' | 'paymentMethod') => {
     const value = params.get(name)
     return value ? { [name]: value } : {}
   }
-  return { search: params.get('search') ?? '', ...of('course'), ...of('offer'), ...of('way') }
+  return { search: params.get('search') ?? '', ...of('course'), ...of('offer'), ...of('paymentMethod') }
 }
 
 interface NarrowToProps {
@@ -60,12 +60,12 @@ export function NarrowTo({ query, go }: NarrowToProps) {
       <Select
         label="Payment method"
         className={SELECT}
-        value={query.way ?? ''}
+        value={query.paymentMethod ?? ''}
         options={[
           ['', 'Every payment method'],
           ...(gateways.data?.gateways ?? []).map(({ id, capabilities }) => [id, capabilities.name] as const),
         ]}
-        onChange={(way) => go({ way })}
+        onChange={(paymentMethod) => go({ paymentMethod })}
       />
     </div>
   )

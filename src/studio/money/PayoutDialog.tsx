@@ -20,14 +20,14 @@ interface PayoutProps {
 
 /** Money that a gateway paid out to the school's bank, as the bank statement has it. */
 export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
-  const [way, setWay] = useState(gateways[0]?.id ?? '')
+  const [paymentMethod, setWay] = useState(gateways[0]?.id ?? '')
   const [typed, setTyped] = useState('')
   const [day, setDay] = useState(today)
   const [note, setNote] = useState('')
   const [isPressed, setPressed] = useState(false)
   const read = readMoney(typed, money)
   const { mutate, error, isPending, reset } = useMutation({
-    mutationFn: (amount: number) => unwrap(api.money.payouts.$post({ json: { way, amount, day, note } })),
+    mutationFn: (amount: number) => unwrap(api.money.payouts.$post({ json: { paymentMethod, amount, day, note } })),
     onSuccess: () => {
       toast('The payout is in the books.')
       onClose()
@@ -49,12 +49,12 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
       act={enter}
       onClose={onClose}
     >
-      <Field label="Paid out by" error={error?.at('/way')}>
+      <Field label="Paid out by" error={error?.at('/paymentMethod')}>
         {(wiring) => (
           <Select
             wiring={wiring}
             className={BOX_INPUT}
-            value={way}
+            value={paymentMethod}
             options={gateways.map(({ id, name }) => [id, name])}
             onChange={setWay}
           />

@@ -25,8 +25,8 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
     toast(said)
     setAsking(null)
   }
-  const chase = useMutation({
-    mutationFn: () => unwrap(api.agreements[':id'].chase.$post({ param: { id } })),
+  const resumeRetrying = useMutation({
+    mutationFn: () => unwrap(api.agreements[':id']['resume-retrying'].$post({ param: { id } })),
     onSuccess: () => done('Retries resumed.'),
   })
   const sendLink = useMutation({
@@ -80,7 +80,7 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           </Button>
         )}
         {agreement.stoppedByHand && (
-          <Button kind="link" onClick={() => chase.mutate()}>
+          <Button kind="link" onClick={() => resumeRetrying.mutate()}>
             Resume retries
           </Button>
         )}

@@ -51,7 +51,7 @@ function LineTimeline({ order, lineId, money }: { order: Order; lineId: string; 
   const { school } = useSession()
   const line = order.quote.lines[order.lines.find(({ id }) => id === lineId)?.position ?? 0]
   const grant = order.grants.find((other) => other.lineId === lineId && other.endedAt === null)
-  const isShut = grant?.shuts != null && grant.shuts <= order.today
+  const isClosed = grant?.suspendedFrom != null && grant.suspendedFrom <= order.today
   const points = order.payments
     .filter((payment) => payment.lineId === lineId)
     .map(
@@ -70,16 +70,16 @@ function LineTimeline({ order, lineId, money }: { order: Order; lineId: string; 
       ribbon={
         grant
           ? {
-              label: isShut
-                ? `paused since ${formatDay(grant.shuts ?? '', school.language)}`
+              label: isClosed
+                ? `paused since ${formatDay(grant.suspendedFrom ?? '', school.language)}`
                 : grant.closes
                   ? `open until ${formatDay(grant.closes, school.language)}`
                   : 'open for good',
               opens: grant.opens,
-              closes: isShut ? grant.shuts : grant.closes,
+              closes: isClosed ? grant.suspendedFrom : grant.closes,
               graceDays: 0,
               isExtended: false,
-              cloth: grant.cloth,
+              coverColor: grant.coverColor,
             }
           : null
       }

@@ -12,7 +12,7 @@ import type { Order } from './order.ts'
 
 type Charge = Order['charges'][number]
 
-/** Payments of several things by a way that gives back whole payments only, of which nothing was given back yet. */
+/** Payments of several things by a gateway that refunds whole payments only, of which nothing was given back yet. */
 export function wholePayments(order: Order): Charge[] {
   const whole = order.charges.filter(
     ({ together, gives, given, isDisputed }) => together !== null && gives === 'whole' && given === 0 && !isDisputed,
@@ -20,7 +20,7 @@ export function wholePayments(order: Order): Charge[] {
   return whole.filter(({ id }, index) => whole.findIndex((other) => other.id === id) === index)
 }
 
-/** What can be done where a way cannot give back one thing of several: all of it, or one by other means. */
+/** What can be done where a gateway cannot refund one thing of several: all of it, or one by other means. */
 export function WholeRefunds({ order, money }: { order: Order; money: MoneyFormat }) {
   const [attemptId, setAttemptId] = useState<string | null>(null)
   const [lineId, setLineId] = useState<string | null>(null)

@@ -104,7 +104,7 @@ export function paymentState(
   order: PaidOrder,
 ): readonly [StateShape, string] {
   if (state === 'collected') return ['received', 'paid']
-  if (state === 'let-go') return ['off', 'written off']
+  if (state === 'written-off') return ['off', 'written off']
   if (order.awaited && due === order.quote.purchaseDay) return ['awaited', 'waiting']
   const agreement = order.agreements.find((other) => other.lineId === lineId)
   if (agreement?.state === 'stopped') return ['failed', 'not retried']
@@ -183,12 +183,12 @@ const MESSAGES: Record<MessageKind, string> = {
   'cancel-taken-back': 'no longer cancelled',
   'renewal-ahead': 'renews soon',
   'pay-link': 'payment link',
-  'told-declined': 'to you: payment failed',
-  'told-stopped': 'to you: payments have stopped',
-  'told-cancelled': 'to you: cancelled by the buyer',
-  'told-disputed': 'to you: a payment is disputed',
-  'told-dispute-ended': 'to you: dispute decided',
-  'told-sold': 'to you: new sale',
+  'creator-declined': 'to you: payment failed',
+  'creator-stopped': 'to you: payments have stopped',
+  'creator-cancelled': 'to you: cancelled by the buyer',
+  'creator-disputed': 'to you: a payment is disputed',
+  'creator-dispute-ended': 'to you: dispute decided',
+  'creator-sold': 'to you: new sale',
 }
 
 export function messageKind(kind: string | number | null | undefined): string {

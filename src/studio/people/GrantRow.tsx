@@ -1,8 +1,8 @@
 import { useState } from 'react'
 import { Link } from 'react-router'
-import type { Cloth } from '../../core/content/course.ts'
+import type { CoverColor } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
@@ -13,7 +13,7 @@ import { NoteDialog } from './NoteDialog.tsx'
 export interface GrantShown {
   id: string
   course: string
-  cloth: Cloth
+  coverColor: CoverColor
   orderId: string | null
   orderNumber: number | null
   endedAt: string | null
@@ -37,7 +37,7 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
       : unwrap(api.people.grants[':id']['take-back'].$post({ param: { id: grant.id }, json: { note } }))
   return (
     <div className="flex items-start gap-2.5 border-b border-line py-2">
-      <i className={`mt-0.5 h-8 w-[7px] flex-none rounded-[2px] ${CLOTH_CLASS[grant.cloth]}`} />
+      <i className={`mt-0.5 h-8 w-[7px] flex-none rounded-[2px] ${COVER_CLASS[grant.coverColor]}`} />
       <div className="min-w-0 flex-1">
         <b className="font-semibold">{grant.course}</b>
         <p className="text-[13px] text-ink-2">

@@ -10,7 +10,7 @@ import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { formatPriceSentence } from '../../core/sentence/sentence.ts'
 import { Button } from '../../ui/Button.tsx'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { Places, PreviewSection } from '../frame/Places.tsx'
@@ -32,10 +32,10 @@ export function ComparePage() {
   // Nothing chosen yet: the offers of the first course that has several, so that there is something to look at.
   const chosen = asked === null ? firstToCompare(shelf.data ?? []) : asked.split(',').filter(Boolean)
   const choose = (ids: string[]) => setParams({ offers: ids.join(',') }, { replace: true, flushSync: true })
-  const way = gateways.data?.gateways.find(({ connection }) => connection !== null)?.capabilities ?? null
+  const paymentMethod = gateways.data?.gateways.find(({ connection }) => connection !== null)?.capabilities ?? null
   const now = useStudioNow()
   const at = `${now.slice(0, 16)}:00Z`
-  const columns = columnsOf(shelf.data ?? [], chosen, school, way?.fee ?? null, at)
+  const columns = columnsOf(shelf.data ?? [], chosen, school, paymentMethod?.fee ?? null, at)
   return (
     <Places
       shelfLabel="Offers to compare"
@@ -49,11 +49,11 @@ export function ComparePage() {
               you keep of it after fees and tax, and how it adds up over time.
             </p>
           ) : (
-            <Comparison columns={columns} gateway={way?.name ?? null} />
+            <Comparison columns={columns} gateway={paymentMethod?.name ?? null} />
           )}
         </>
       }
-      mirror={columns.length < 2 ? null : <OverTime columns={columns} gateway={way?.name ?? null} />}
+      mirror={columns.length < 2 ? null : <OverTime columns={columns} gateway={paymentMethod?.name ?? null} />}
     />
   )
 }
@@ -92,7 +92,7 @@ function Picker({ courses, chosen, choose }: PickerProps) {
           <fieldset key={course.id} className="relative mb-3 pl-3.5">
             <span
               aria-hidden="true"
-              className={`absolute top-0.5 bottom-0 left-0 w-[7px] rounded-[2px] ${CLOTH_CLASS[course.cloth]}`}
+              className={`absolute top-0.5 bottom-0 left-0 w-[7px] rounded-[2px] ${COVER_CLASS[course.coverColor]}`}
             />
             <legend className="display text-[14px] font-semibold">{course.title || 'Untitled course'}</legend>
             {course.offers
@@ -126,10 +126,10 @@ function linesOf(money: ReturnType<typeof useMoney>, gateway: string | null): Li
   return [
     [
       'Paid today',
-      ({ spoken: { line, purchaseDay } }) =>
+      ({ priced: { line, purchaseDay } }) =>
         say(line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)),
     ],
-    ['Then', ({ spoken }) => formatThen(spoken)],
+    ['Then', ({ priced }) => formatThen(priced)],
     ['In all', ({ sums }) => (sums.all === null ? firstYear(sums.firstYear.pay) : say(sums.all))],
     [
       'Same as the one-time price',
@@ -157,9 +157,9 @@ function Comparison({ columns, gateway }: { columns: Column[]; gateway: string |
         <thead>
           <tr>
             <td className="w-[128px]" />
-            {columns.map(({ id, course, name, cloth }) => (
+            {columns.map(({ id, course, name, coverColor }) => (
               <th key={id} scope="col" className="min-w-[150px] px-2.5 pb-2 text-left align-bottom">
-                <span className={`mb-1.5 block h-[5px] rounded-[2px] ${CLOTH_CLASS[cloth]}`} />
+                <span className={`mb-1.5 block h-[5px] rounded-[2px] ${COVER_CLASS[coverColor]}`} />
                 <span className="block text-[12.5px] font-normal text-ink-3">{course}</span>
                 <span className="display text-[16px] font-semibold">{name || 'Untitled offer'}</span>
               </th>
@@ -171,9 +171,9 @@ function Comparison({ columns, gateway }: { columns: Column[]; gateway: string |
             <th scope="row" className="py-2 pr-2 text-left text-[13px] font-semibold text-ink-2">
               In words
             </th>
-            {columns.map(({ id, spoken }) => (
+            {columns.map(({ id, priced }) => (
               <td key={id} className="px-2.5 py-2 leading-snug">
-                {formatPriceSentence(spoken)}
+                {formatPriceSentence(priced)}
               </td>
             ))}
           </tr>
@@ -201,9 +201,9 @@ function OverTime({ columns, gateway }: { columns: Column[]; gateway: string | n
   const [buyers, setBuyers] = useState(20)
   const [months, setMonths] = useState(24)
   const digits = currencyDigits(money.currency)
-  const series = columns.map(({ course, name, spoken, sums }) => ({
+  const series = columns.map(({ course, name, priced, sums }) => ({
     name: `${course}, ${name}`,
-    kept: keptOverTime(sums.comings, spoken.purchaseDay, buyers, months),
+    kept: keptOverTime(sums.comings, priced.purchaseDay, buyers, months),
   }))
   const best = series.reduce(
     (a, b) => ((b.kept.at(-1) ?? 0) > (a.kept.at(-1) ?? 0) ? b : a),
@@ -304,7 +304,7 @@ function csvOf(
   const row = (label: string, cell: (column: Column) => string) => [label, ...columns.map(cell)]
   return Papa.unparse([
     [`figure, ${money.currency}`, ...series.map(({ name }) => name)],
-    row('in words', ({ spoken }) => formatPriceSentence(spoken)),
+    row('in words', ({ priced }) => formatPriceSentence(priced)),
     row('in all', ({ sums }) => plain(sums.all)),
     row('in the first year', ({ sums }) => plain(sums.firstYear.pay)),
     row(`fees of ${gateway ?? 'no gateway'} in the first year`, ({ sums }) => plain(sums.firstYear.fees)),

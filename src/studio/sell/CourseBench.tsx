@@ -4,10 +4,10 @@ import { flushSync } from 'react-dom'
 import { useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { courseChanges } from '../../core/content/changes.ts'
-import { CLOTHS, type CourseContent } from '../../core/content/course.ts'
+import { COVER_COLORS, type CourseContent } from '../../core/content/course.ts'
 import type { Fix } from '../../core/readiness/readiness.ts'
 import { classes } from '../../ui/classes.ts'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
@@ -138,7 +138,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
                 />
               )}
             </Field>
-            <ClothChoice content={content} change={change} />
+            <CoverColorChoice content={content} change={change} />
           </Section>
           <Section title="Description">
             <RichText
@@ -160,29 +160,35 @@ function CourseBench({ course }: { course: BenchCourse }) {
   )
 }
 
-function ClothChoice({ content, change }: { content: CourseContent; change: (patch: Partial<CourseContent>) => void }) {
+function CoverColorChoice({
+  content,
+  change,
+}: {
+  content: CourseContent
+  change: (patch: Partial<CourseContent>) => void
+}) {
   return (
     <fieldset className="mt-3 flex items-center gap-2">
       <legend className="float-left mr-1 text-[13px] font-semibold">Cover colour</legend>
-      {CLOTHS.map((cloth) => (
+      {COVER_COLORS.map((coverColor) => (
         <label
-          key={cloth}
-          title={cloth}
+          key={coverColor}
+          title={coverColor}
           className={classes(
             'block size-7 cursor-pointer rounded-[5px] border-2 has-focus-visible:outline-2 has-focus-visible:outline-leaf',
-            CLOTH_CLASS[cloth],
-            cloth === content.cloth ? 'border-ink ring-2 ring-acorn' : 'border-transparent',
+            COVER_CLASS[coverColor],
+            coverColor === content.coverColor ? 'border-ink ring-2 ring-acorn' : 'border-transparent',
           )}
         >
           <input
             type="radio"
-            name="cloth"
-            value={cloth}
-            checked={cloth === content.cloth}
-            onChange={() => change({ cloth })}
+            name="coverColor"
+            value={coverColor}
+            checked={coverColor === content.coverColor}
+            onChange={() => change({ coverColor })}
             className="sr-only"
           />
-          <span className="sr-only">{cloth}</span>
+          <span className="sr-only">{coverColor}</span>
         </label>
       ))}
     </fieldset>

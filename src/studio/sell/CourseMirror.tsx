@@ -1,7 +1,7 @@
 import { Link } from 'react-router'
 import { type CourseContent, lessonTitle } from '../../core/content/course.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { State } from '../../ui/State.tsx'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Obstacles } from './Obstacles.tsx'
@@ -53,7 +53,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
       </PreviewSection>
       <PreviewSection label="The buyer sees">
         <div className="overflow-hidden rounded-lg border border-line bg-sheet">
-          <div className={`px-4 py-4 text-[#f4f8ea] ${CLOTH_CLASS[content.cloth]}`}>
+          <div className={`px-4 py-4 text-[#f4f8ea] ${COVER_CLASS[content.coverColor]}`}>
             <p className="display text-[19px] leading-tight font-semibold">{content.title || 'Untitled course'}</p>
             <p className="mt-1 text-[13.5px]">{content.summary}</p>
           </div>

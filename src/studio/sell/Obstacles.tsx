@@ -15,7 +15,7 @@ export function Obstacles({ obstacles, fix, nothing }: ObstaclesProps) {
   if (obstacles.length === 0) return <State shape="received">{nothing}</State>
   return (
     <ul className="grid gap-1.5">
-      {obstacles.map(({ code, level, title, detail, fix: way }) => (
+      {obstacles.map(({ code, level, title, detail, fix: paymentMethod }) => (
         <li
           key={code}
           className={classes(
@@ -27,8 +27,8 @@ export function Obstacles({ obstacles, fix, nothing }: ObstaclesProps) {
           <span>
             {level === 'block' ? <b className="font-semibold">{title}</b> : title} {detail}
           </span>
-          <Button kind="link" onClick={() => fix(way.to)}>
-            {way.label}
+          <Button kind="link" onClick={() => fix(paymentMethod.to)}>
+            {paymentMethod.label}
           </Button>
         </li>
       ))}

@@ -80,7 +80,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       holdersOf: audience.who === 'holders' ? offer.courses.filter(({ id }) => audience.of.includes(id)) : [],
       hasEarlierPrice: sale && sale.earlier !== null,
       draft: content,
-      said: said?.spoken ?? null,
+      said: said?.priced ?? null,
       at,
       timeZone: school.timeZone,
       live: offer.live,
@@ -88,7 +88,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       mode,
       otherNames: offer.otherNames,
       course: { live: offer.course.isLive, retired: offer.course.isRetired, lessons: offer.course.lessons },
-      ways: offer.ways.map(({ capabilities }) => capabilities),
+      paymentMethods: offer.paymentMethods.map(({ capabilities }) => capabilities),
     },
     money,
   )
@@ -211,7 +211,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             {content.terms.kind === 'installments' && (
               <AgainstAtOnce
                 all={
-                  said?.quote.committed != null ? { sum: said.quote.committed, says: formatInParts(said.spoken) } : null
+                  said?.quote.committed != null ? { sum: said.quote.committed, says: formatInParts(said.priced) } : null
                 }
                 atOnce={atOnce}
                 count={content.terms.count}
@@ -261,7 +261,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           <Section title="On the page">
             <PageBench
               content={content}
-              madeButton={said ? formatEnrolButton(said.spoken, '', content.audience.who === 'holders') : 'Enrol'}
+              madeButton={said ? formatEnrolButton(said.priced, '', content.audience.who === 'holders') : 'Enrol'}
               schoolName={school.name}
               change={change}
             />

@@ -1,15 +1,15 @@
 import type { Day } from '../../core/calendar/day.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
-import type { Cloth } from '../../core/content/course.ts'
+import type { CoverColor } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import { feeOf } from '../../core/money/fee.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { formatWhyNot, whyNot } from '../../core/paymentMethods/collects.ts'
 import { type Fix, needOf, type Obstacle } from '../../core/readiness/readiness.ts'
-import { formatPriceSentence, type Spoken } from '../../core/sentence/sentence.ts'
-import { formatWhyNot, whyNot } from '../../core/ways/collects.ts'
+import { formatPriceSentence, type OfferInWords } from '../../core/sentence/sentence.ts'
 import { OfferCard } from '../../ui/OfferCard.tsx'
 import { State } from '../../ui/State.tsx'
 import { type Mark, type Ribbon, Timeline, type TimelinePoint } from '../../ui/Timeline.tsx'
@@ -33,8 +33,10 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
   const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, useStudioNow())
   const daysAhead = useDaysAhead()
   const today = useStudioToday()
-  const need = said && needOf(said.spoken, school.currency)
-  const way = offer.ways.find(({ capabilities }) => need && whyNot(capabilities, need) === null)?.capabilities
+  const need = said && needOf(said.priced, school.currency)
+  const paymentMethod = offer.paymentMethods.find(
+    ({ capabilities }) => need && whyNot(capabilities, need) === null,
+  )?.capabilities
   return (
     <>
       <PreviewSection label="In words">
@@ -44,24 +46,26 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
           </p>
         )}
         <p className="display text-[20px] leading-[1.32] font-medium" aria-live="polite">
-          {said ? formatPriceSentence(said.spoken) : 'No price yet.'}
+          {said ? formatPriceSentence(said.priced) : 'No price yet.'}
         </p>
         {said && (
           <div className="mt-3">
             <Timeline
               start={said.quote.purchaseDay}
               startLabel="today"
-              points={pointsOf(said.spoken)}
-              marks={marksOf(said.spoken, content, school.timeZone)}
-              ribbon={ribbonOf(said.spoken, offer.course.cloth)}
-              endless={said.spoken.line.untilCancelled}
+              points={pointsOf(said.priced)}
+              marks={marksOf(said.priced, content, school.timeZone)}
+              ribbon={ribbonOf(said.priced, offer.course.coverColor)}
+              endless={said.priced.line.untilCancelled}
               language={school.language}
             />
           </div>
         )}
       </PreviewSection>
-      {said && offer.ways.length > 0 && <PaidBy offer={offer} spoken={said.spoken} />}
-      {said && <KeptOf spoken={said.spoken} rate={content.taxRate ?? school.taxRate} way={way ?? null} />}
+      {said && offer.paymentMethods.length > 0 && <PaidBy offer={offer} priced={said.priced} />}
+      {said && (
+        <KeptOf priced={said.priced} rate={content.taxRate ?? school.taxRate} paymentMethod={paymentMethod ?? null} />
+      )}
       <PreviewSection label="Before the first sale">
         <Obstacles
           obstacles={obstacles}
@@ -73,7 +77,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
         <OfferCard
           name={content.name}
           button={content.button}
-          spoken={said?.spoken ?? null}
+          priced={said?.priced ?? null}
           highlighted={content.highlighted}
           lines={content.lines.split('\n').filter((line) => line.trim() !== '')}
           sale={sale}
@@ -93,12 +97,15 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
   )
 }
 
-/** The ways that buyers of this offer are shown, and why the others are not. */
-function PaidBy({ offer, spoken }: { offer: BenchOffer; spoken: Spoken }) {
-  const need = needOf(spoken, spoken.money.currency)
+/** The payment methods that buyers of this offer are shown, and why the others are not. */
+function PaidBy({ offer, priced }: { offer: BenchOffer; priced: OfferInWords }) {
+  const need = needOf(priced, priced.money.currency)
   if (need.today === 0 && !need.hasLaterPayments) return null
-  const ways = offer.ways.map(({ capabilities }) => ({ can: capabilities, why: whyNot(capabilities, need) }))
-  const shown = ways.filter(({ why }) => why === null)
+  const paymentMethods = offer.paymentMethods.map(({ capabilities }) => ({
+    can: capabilities,
+    why: whyNot(capabilities, need),
+  }))
+  const shown = paymentMethods.filter(({ why }) => why === null)
   return (
     <PreviewSection label="Buyers can pay by">
       <ul className="text-[13.5px]">
@@ -107,10 +114,10 @@ function PaidBy({ offer, spoken }: { offer: BenchOffer; spoken: Spoken }) {
             <State shape="received">{can.name}</State>
           </li>
         ))}
-        {ways.map(({ can, why }) =>
+        {paymentMethods.map(({ can, why }) =>
           why ? (
             <li key={can.name} className="text-ink-2">
-              <State shape="off">{can.name}</State> {formatWhyNot(why, can, spoken.money)}
+              <State shape="off">{can.name}</State> {formatWhyNot(why, can, priced.money)}
             </li>
           ) : null,
         )}
@@ -126,7 +133,7 @@ function neededOf({ audience }: OfferContent, offer: BenchOffer): string[] {
     : []
 }
 
-function pointsOf({ line, purchaseDay, money }: Spoken): TimelinePoint[] {
+function pointsOf({ line, purchaseDay, money }: OfferInWords): TimelinePoint[] {
   const byDay = new Map<Day, number>()
   for (const { due, pay } of line.payments) byDay.set(due, (byDay.get(due) ?? 0) + pay)
   return [...byDay].map(([day, pay]) => ({
@@ -137,7 +144,7 @@ function pointsOf({ line, purchaseDay, money }: Spoken): TimelinePoint[] {
 }
 
 /** What else happens: the trial ends, a sale begins or ends. */
-function marksOf({ terms, line, purchaseDay }: Spoken, { sale }: OfferContent, timeZone: string): Mark[] {
+function marksOf({ terms, line, purchaseDay }: OfferInWords, { sale }: OfferContent, timeZone: string): Mark[] {
   const marks: Mark[] = []
   const first = line.payments.find(({ kind }) => kind === 'regular')
   if ('trial' in terms && terms.trial && first) marks.push({ day: first.due, label: 'trial ends' })
@@ -152,34 +159,34 @@ function marksOf({ terms, line, purchaseDay }: Spoken, { sale }: OfferContent, t
   return marks
 }
 
-function ribbonOf({ line, access, purchaseDay, money }: Spoken, cloth: Cloth): Ribbon {
+function ribbonOf({ line, access, purchaseDay, money }: OfferInWords, coverColor: CoverColor): Ribbon {
   const isExtended = access.lasts === 'whilePaying'
   const label = isExtended
     ? 'open while it is paid'
     : line.closes
       ? `open until ${formatDay(line.closes, money.language, purchaseDay.slice(0, 4))}`
       : 'open for good'
-  return { cloth, opens: line.opens, closes: line.closes, graceDays: access.graceDays, isExtended, label }
+  return { coverColor, opens: line.opens, closes: line.closes, graceDays: access.graceDays, isExtended, label }
 }
 
 /** What the creator keeps of all listed payments: each charge costs its own fee. */
 function KeptOf({
-  spoken,
+  priced,
   rate,
-  way,
+  paymentMethod,
 }: {
-  spoken: Spoken
+  priced: OfferInWords
   rate: number
-  way: BenchOffer['ways'][number]['capabilities'] | null
+  paymentMethod: BenchOffer['paymentMethods'][number]['capabilities'] | null
 }) {
-  const { line, money } = spoken
+  const { line, money } = priced
   const charges = new Map<string, number>()
   for (const { due, pay } of line.payments) charges.set(due, (charges.get(due) ?? 0) + pay)
   const paid = [...charges.values()].filter((pay) => pay > 0)
   const all = paid.reduce((sum, pay) => sum + pay, 0)
   if (all === 0) return null
   const tax = line.payments.reduce((sum, payment) => sum + payment.tax, 0)
-  const fees = way ? paid.reduce((sum, pay) => sum + feeOf(pay, money.currency, way.fee), 0) : null
+  const fees = paymentMethod ? paid.reduce((sum, pay) => sum + feeOf(pay, money.currency, paymentMethod.fee), 0) : null
   const what = line.untilCancelled
     ? `the first ${paid.length} payments, ${formatMoney(all, money)}`
     : formatMoney(all, money)
@@ -190,7 +197,7 @@ function KeptOf({
         tax={tax}
         rate={rate}
         payments={paid.length}
-        fee={way && fees !== null ? { name: way.name, amount: fees } : null}
+        fee={paymentMethod && fees !== null ? { name: paymentMethod.name, amount: fees } : null}
       />
     </PreviewSection>
   )

@@ -13,7 +13,7 @@ import { useState } from 'react'
 import { Link, NavLink, useNavigate, useSearchParams } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
@@ -123,7 +123,7 @@ function Volume({ course }: { course: ShelfCourse }) {
       <i
         className={classes(
           'rounded-l-[3px] rounded-r-[2px] shadow-[inset_-2px_0_0_rgb(0_0_0/.14)]',
-          CLOTH_CLASS[course.cloth],
+          COVER_CLASS[course.coverColor],
           course.isRetired && 'opacity-40',
         )}
       />

@@ -4,7 +4,7 @@ import { type Compared, compareOffer } from '../../core/content/compare.ts'
 import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import type { FeeTerms } from '../../core/money/fee.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
-import { formatLater, type Spoken } from '../../core/sentence/sentence.ts'
+import { formatLater, type OfferInWords } from '../../core/sentence/sentence.ts'
 import type { ShelfCourse, ShelfOffer } from './queries.ts'
 
 /** How far ahead a comparison looks. */
@@ -15,8 +15,8 @@ export interface Column {
   id: string
   course: string
   name: string
-  cloth: ShelfCourse['cloth']
-  spoken: Spoken
+  coverColor: ShelfCourse['coverColor']
+  priced: OfferInWords
   sums: Compared
   open: string
 }
@@ -37,10 +37,10 @@ export function columnsOf(
       course && offer && describeOffer(school, { id, courses: [{ id: course.id }], content: offer.content }, at)
     if (!course || !offer || !said) continue
     const until = after(said.quote.purchaseDay, MAX_MONTHS, { count: 1, unit: 'month' })
-    const sums = compareOffer(said.spoken, fee, atOnceOf(course, school, at), until)
+    const sums = compareOffer(said.priced, fee, atOnceOf(course, school, at), until)
     const { name } = offer
-    const { title, cloth } = course
-    found.push({ id, course: title, name, cloth, spoken: said.spoken, sums, open: formatOpen(said.spoken) })
+    const { title, coverColor } = course
+    found.push({ id, course: title, name, coverColor, priced: said.priced, sums, open: formatOpen(said.priced) })
   }
   return found
 }
@@ -55,7 +55,7 @@ function atOnceOf({ id, offers }: ShelfCourse, school: PricingSchool, at: string
   )
 }
 
-function formatOpen({ access, line, purchaseDay, money }: Spoken): string {
+function formatOpen({ access, line, purchaseDay, money }: OfferInWords): string {
   const day = (when: Day) => formatDay(when, money.language)
   const opens = line.opens > purchaseDay ? `from ${day(line.opens)}, ` : ''
   if (access.lasts === 'whilePaying') return `${opens}while it is paid`
@@ -63,7 +63,7 @@ function formatOpen({ access, line, purchaseDay, money }: Spoken): string {
 }
 
 /** What follows today, without how long the course is open. */
-export function formatThen(spoken: Spoken): string {
-  const later = formatLater(spoken).split(' · ')[0] ?? ''
+export function formatThen(priced: OfferInWords): string {
+  const later = formatLater(priced).split(' · ')[0] ?? ''
   return later.startsWith('then ') ? later.slice(5) : '–'
 }

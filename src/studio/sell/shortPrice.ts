@@ -9,6 +9,6 @@ export function useShortPrice(): (offer: ShelfOffer) => string {
   const now = useStudioNow()
   return ({ id, content }) => {
     const said = describeOffer(school, { id, courses: [{ id: id }], content }, now)
-    return said ? formatShortPrice(said.spoken) : 'no price'
+    return said ? formatShortPrice(said.priced) : 'no price'
   }
 }

@@ -5,7 +5,7 @@ import { State } from '../../ui/State.tsx'
 import { useMoney } from '../session/session.ts'
 import type { Gateway, GatewayList } from './gateways.ts'
 
-/** What each way of paying can do, and how it stands against what is on sale. */
+/** What each payment method can do, and how it stands against what is on sale. */
 export function CapabilityTable({ list }: { list: GatewayList }) {
   const money = useMoney()
   const { gateways, onSale } = list

@@ -10,9 +10,9 @@ import { useSession } from '../session/session.ts'
 import { CapabilityTable } from './CapabilityTable.tsx'
 import { type GatewayList, loadGateways } from './gateways.ts'
 import { formatOffered } from './offered.ts'
+import { PaymentMethodPanel } from './PaymentMethodPanel.tsx'
 import { SetupFrame } from './SetupPage.tsx'
 import { UnknownPayments } from './UnknownPayments.tsx'
-import { WayPanel } from './WayPanel.tsx'
 
 /** Setup → Gateways: what each can do against what is on sale, and its connection in the mode that is looked at. */
 export function GatewaysPage() {
@@ -23,7 +23,7 @@ export function GatewaysPage() {
       bench={
         <>
           <h1 className="text-[27px]">Gateways in {nameOf(mode)}</h1>
-          {list.data && <Ways list={list.data} modeName={nameOf(mode)} />}
+          {list.data && <PaymentMethods list={list.data} modeName={nameOf(mode)} />}
           {!list.data && <Waiting error={list.error} />}
         </>
       }
@@ -36,7 +36,7 @@ function nameOf(mode: 'practice' | 'live') {
   return mode === 'practice' ? 'Practice' : 'Live'
 }
 
-function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
+function PaymentMethods({ list, modeName }: { list: GatewayList; modeName: string }) {
   const connected = list.gateways.filter(({ connection }) => connection !== null)
   const [opened, setOpened] = useState<string | null>(connected.length === 0 ? (list.gateways[0]?.id ?? null) : null)
   const order = connected.map(({ id }) => id)
@@ -52,7 +52,13 @@ function Ways({ list, modeName }: { list: GatewayList; modeName: string }) {
       {list.gateways.map((gateway, index) =>
         gateway.connection || opened === gateway.id ? (
           <Section key={`${gateway.id} ${modeName}`} title={gateway.capabilities.name}>
-            <WayPanel gateway={gateway} modeName={modeName} order={order} place={index} close={() => setOpened(null)} />
+            <PaymentMethodPanel
+              gateway={gateway}
+              modeName={modeName}
+              order={order}
+              place={index}
+              close={() => setOpened(null)}
+            />
           </Section>
         ) : null,
       )}

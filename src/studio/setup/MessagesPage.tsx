@@ -83,38 +83,38 @@ const TO_BUYERS: Kind[] = [
   },
 ]
 const TO_YOU: Kind[] = [
-  { kind: 'told-sold', title: 'New sale', when: 'Someone buys. Choose below how often you are told.' },
-  { kind: 'told-declined', title: 'A payment failed', when: 'The first try of a payment is declined.' },
-  { kind: 'told-stopped', title: 'Payments have stopped', when: 'The last retry is declined too.' },
-  { kind: 'told-cancelled', title: 'A buyer has cancelled', when: 'They cancel their subscription.' },
-  { kind: 'told-disputed', title: 'A payment is disputed', when: 'A buyer asks the bank for their money back.' },
+  { kind: 'creator-sold', title: 'New sale', when: 'Someone buys. Choose below how often you are told.' },
+  { kind: 'creator-declined', title: 'A payment failed', when: 'The first try of a payment is declined.' },
+  { kind: 'creator-stopped', title: 'Payments have stopped', when: 'The last retry is declined too.' },
+  { kind: 'creator-cancelled', title: 'A buyer has cancelled', when: 'They cancel their subscription.' },
+  { kind: 'creator-disputed', title: 'A payment is disputed', when: 'A buyer asks the bank for their money back.' },
   {
-    kind: 'told-dispute-ended',
+    kind: 'creator-dispute-ended',
     title: 'A dispute was decided',
     when: 'The gateway decides the dispute, for you or against you.',
   },
 ]
 
-type Tells = ReturnType<typeof useSession>['school']['tells']
+type Notifications = ReturnType<typeof useSession>['school']['notifications']
 
 /** Setup → Messages: what is told to buyers and to you, and the creator's own words above it. */
 export function MessagesPage() {
   const { school, creator } = useSession()
-  const [tells, setTells] = useState<Tells>(school.tells)
+  const [notifications, setTells] = useState<Notifications>(school.notifications)
   const { mutate, error, isPending } = useMutation({
-    mutationFn: () => unwrap(api.school.tells.$put({ json: { tells } })),
+    mutationFn: () => unwrap(api.school.notifications.$put({ json: { notifications } })),
     onSuccess: () => toast('Saved. This also applies to messages that are waiting to be sent.'),
     meta: IN_PLACE,
   })
-  const isChanged = JSON.stringify(tells) !== JSON.stringify(school.tells)
+  const isChanged = JSON.stringify(notifications) !== JSON.stringify(school.notifications)
   const rows = (kinds: Kind[]) =>
     kinds.map((kind) => (
       <Row
         key={kind.kind}
         {...kind}
-        telling={tells[kind.kind]}
+        notification={notifications[kind.kind]}
         error={error?.at(`/tells/${kind.kind}/ownWords`)}
-        set={(telling) => setTells({ ...tells, [kind.kind]: telling })}
+        set={(notification) => setTells({ ...notifications, [kind.kind]: notification })}
       />
     ))
   return (
@@ -157,7 +157,7 @@ export function MessagesPage() {
           <PreviewSection label="Switched off">
             <ul className="text-[13.5px]">
               {[...TO_BUYERS, ...TO_YOU]
-                .filter(({ kind }) => tells[kind]?.isOn === false)
+                .filter(({ kind }) => notifications[kind]?.isOn === false)
                 .map(({ kind, title, off }) => (
                   <li key={kind} className="mb-1.5">
                     <State shape={off ? 'late' : 'off'}>{title}</State>
@@ -165,7 +165,7 @@ export function MessagesPage() {
                   </li>
                 ))}
             </ul>
-            {[...TO_BUYERS, ...TO_YOU].every(({ kind }) => tells[kind]?.isOn !== false) && (
+            {[...TO_BUYERS, ...TO_YOU].every(({ kind }) => notifications[kind]?.isOn !== false) && (
               <p className="text-[13.5px] text-ink-2">None: every message is sent. Password links are always sent.</p>
             )}
           </PreviewSection>
@@ -211,13 +211,13 @@ function Outbox() {
 }
 
 interface RowProps extends Kind {
-  telling: Tells[string] | undefined
+  notification: Notifications[string] | undefined
   error: string | undefined
-  set: (telling: Tells[string]) => void
+  set: (notification: Notifications[string]) => void
 }
 
-function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error, set }: RowProps) {
-  const [isWriting, setWriting] = useState(telling.ownWords !== '')
+function Row({ kind, title, when, notification = { isOn: true, ownWords: '' }, error, set }: RowProps) {
+  const [isWriting, setWriting] = useState(notification.ownWords !== '')
   const [isLooking, setLooking] = useState(false)
   return (
     <div className="border-b border-line py-2.5">
@@ -225,8 +225,8 @@ function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error,
         <input
           type="checkbox"
           className="size-4 translate-y-0.5 accent-leaf"
-          checked={telling.isOn}
-          onChange={(event) => set({ ...telling, isOn: event.target.checked })}
+          checked={notification.isOn}
+          onChange={(event) => set({ ...notification, isOn: event.target.checked })}
         />
         <span>
           <b className="font-semibold">{title}</b> <span className="text-[13.5px] text-ink-2">{when}</span>
@@ -236,9 +236,9 @@ function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error,
         Preview it
       </Button>
       {isLooking && (
-        <SampleDialog kind={kind} title={title} ownWords={telling.ownWords} onClose={() => setLooking(false)} />
+        <SampleDialog kind={kind} title={title} ownWords={notification.ownWords} onClose={() => setLooking(false)} />
       )}
-      {!kind.startsWith('told-') &&
+      {!kind.startsWith('creator-') &&
         (isWriting ? (
           <Field label="Your own text" error={error} className="mt-2 ml-6.5" hint="It follows the first paragraph.">
             {(wiring) => (
@@ -247,8 +247,8 @@ function Row({ kind, title, when, telling = { isOn: true, ownWords: '' }, error,
                 rows={2}
                 maxLength={600}
                 className={BOX_INPUT}
-                value={telling.ownWords}
-                onChange={(event) => set({ ...telling, ownWords: event.target.value })}
+                value={notification.ownWords}
+                onChange={(event) => set({ ...notification, ownWords: event.target.value })}
               />
             )}
           </Field>
@@ -321,7 +321,7 @@ function MailForm() {
   const [form, setForm] = useState({
     senderName: school.senderName,
     replyTo: school.replyTo,
-    soldTelling: school.soldTelling,
+    saleNotices: school.saleNotices,
     renewalNoticeDays: String(school.renewalNoticeDays),
   })
   const { mutate, error, isPending, reset } = useMutation({
@@ -372,18 +372,18 @@ function MailForm() {
             />
           )}
         </Field>
-        <Field label="“New sale”" error={error?.at('/soldTelling')}>
+        <Field label="“New sale”" error={error?.at('/saleNotices')}>
           {(wiring) => (
             <Select
               wiring={wiring}
               className={BOX_INPUT}
-              value={form.soldTelling}
+              value={form.saleNotices}
               options={[
                 ['each', 'At each sale'],
                 ['daily', 'Once a day, all sales of the day before'],
                 ['off', 'Not at all'],
               ]}
-              onChange={(soldTelling) => set({ soldTelling })}
+              onChange={(saleNotices) => set({ saleNotices })}
             />
           )}
         </Field>

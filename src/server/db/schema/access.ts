@@ -29,7 +29,7 @@ export const grants = pgTable(
     opens: date({ mode: 'string' }).notNull(),
     closes: date({ mode: 'string' }),
     /** From this day an unpaid payment shuts it, past its grace, until it is paid. */
-    shuts: date({ mode: 'string' }),
+    suspendedFrom: date({ mode: 'string' }),
     createdAt: moment().notNull(),
     endedAt: moment(),
     endedNote: text(),

@@ -14,7 +14,7 @@ import {
 import type { PageContent } from '../../../core/content/checkoutPage.ts'
 import type { CourseContent } from '../../../core/content/course.ts'
 import type { OfferContent } from '../../../core/content/offer.ts'
-import { amount, bytes, drafted, kept, moment } from './columns.ts'
+import { amount, bytes, drafted, moment, versioned } from './columns.ts'
 import { creators } from './school.ts'
 
 /** Uploaded pictures, re-encoded in two sizes. */
@@ -81,7 +81,7 @@ export const offers = pgTable(
     ...drafted<OfferContent>(),
     onSale: boolean().notNull().default(false),
     /** The creator's own real purchase to try things: nobody else sees it, and no list shows it. */
-    isTestPurchase: boolean('is_trial').notNull().default(false),
+    isTestPurchase: boolean().notNull().default(false),
     retiredAt: moment(),
     createdAt: moment().notNull(),
   },
@@ -116,7 +116,7 @@ export const versions = pgTable(
     subject: text({ enum: ['course', 'offer', 'page'] }).notNull(),
     subjectId: uuid().notNull(),
     version: integer().notNull(),
-    content: kept<CourseContent | OfferContent | PageContent>().notNull(),
+    content: versioned<CourseContent | OfferContent | PageContent>().notNull(),
     publishedAt: moment().notNull(),
     publishedBy: uuid().references(() => creators.id),
     /** False for prices in a currency that the school has left. */

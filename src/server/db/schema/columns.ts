@@ -7,8 +7,8 @@ export const amount = (name?: string) => (name ? bigint(name, { mode: 'number' }
 /** A moment, as a `Date`. */
 export const moment = () => timestamp({ withTimezone: true, precision: 3 })
 
-/** JSON that is kept with its version, and lifted where it is older (`core/content/stored.ts`). */
-export const kept = <T extends object>() =>
+/** JSON that is stored with its version, and lifted where it is older (`core/content/stored.ts`). */
+export const versioned = <T extends object>() =>
   customType<{ data: T; driverData: string | T }>({
     dataType: () => 'jsonb',
     toDriver: (content) => JSON.stringify(storeContent(content)),
@@ -20,10 +20,10 @@ export const kept = <T extends object>() =>
  * what buyers see, and changes only by publishing (`server/drafts/`).
  */
 export const drafted = <T extends object>() => ({
-  draft: kept<T>().notNull(),
+  draft: versioned<T>().notNull(),
   draftRev: integer().notNull().default(1),
   draftAt: moment().notNull(),
-  live: kept<T>(),
+  live: versioned<T>(),
   liveVersion: integer().notNull().default(0),
   liveAt: moment(),
 })

@@ -56,7 +56,7 @@ export const ledger = pgTable(
     currency: text().notNull(),
     account: text().notNull(),
     amount: amount().notNull(),
-    /** The way by which the money came or went: an adapter's id. */
+    /** The payment method by which the money came or went: an adapter's id. */
     method: text().notNull(),
     /** Null for payouts, as are line, payment and offer. */
     orderId: uuid().references(() => orders.id),

@@ -24,12 +24,12 @@ export const MESSAGE_KINDS = [
   'renewal-ahead',
   'pay-link',
   // To the creator.
-  'told-declined',
-  'told-stopped',
-  'told-cancelled',
-  'told-disputed',
-  'told-dispute-ended',
-  'told-sold',
+  'creator-declined',
+  'creator-stopped',
+  'creator-cancelled',
+  'creator-disputed',
+  'creator-dispute-ended',
+  'creator-sold',
 ] as const
 export type MessageKind = (typeof MESSAGE_KINDS)[number]
 

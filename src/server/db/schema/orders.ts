@@ -17,7 +17,7 @@ import {
 } from 'drizzle-orm/pg-core'
 import type { Quote, QuotedLine } from '../../../core/quote/types.ts'
 import { checkoutPages, courses, offers, products } from './catalogue.ts'
-import { amount, kept, MODES, moment } from './columns.ts'
+import { amount, MODES, moment, versioned } from './columns.ts'
 import { connections } from './gateways.ts'
 import { people } from './people.ts'
 
@@ -51,7 +51,7 @@ export const orders = pgTable(
     payToday: amount().notNull(),
     /** The quote's document, as `core/quote/stored.ts` keeps it, and its answer. */
     quoteInput: jsonb().notNull(),
-    quote: kept<Quote>().notNull(),
+    quote: versioned<Quote>().notNull(),
     /** What the buyer called themselves for it; null in older ones, where it is the person's. */
     buyerName: text(),
     /** Hash of the cookie of the browser that placed it. */
@@ -95,7 +95,7 @@ export const orderLines = pgTable(
     title: text().notNull(),
     offerName: text().notNull(),
     role: text({ enum: ['main', 'bump', 'upsell'] }).notNull(),
-    quoted: kept<QuotedLine>().notNull(),
+    quoted: versioned<QuotedLine>().notNull(),
     /** The paid order that opened the same courses first: the money for this line was on its way already, and opens nothing. */
     duplicateOf: uuid().references(() => orders.id, { onDelete: 'set null' }),
   },
@@ -123,7 +123,7 @@ export const lineCourses = pgTable(
   (table) => [primaryKey({ columns: [table.lineId, table.courseId] })],
 )
 
-export const PAYMENT_STATES = ['due', 'collected', 'let-go'] as const
+export const PAYMENT_STATES = ['due', 'collected', 'written-off'] as const
 export type PaymentState = (typeof PAYMENT_STATES)[number]
 
 /** One scheduled amount of an order. */
@@ -219,8 +219,8 @@ export const attempts = pgTable(
     /** The card or account in words, "card ending 4821". */
     method: text(),
     confirmUrl: text(),
-    /** The gateway's reference of the method that it kept for later charges. */
-    kept: text(),
+    /** The gateway's reference of the method that it saved for later charges. */
+    savedMethod: text(),
     /** The last day on which that method can be charged. */
     expires: date({ mode: 'string' }),
     startedAt: moment().notNull(),
@@ -253,7 +253,7 @@ export type AgreementState = (typeof AGREEMENT_STATES)[number]
 
 /**
  * The promise to pay over time that a line makes, how it stands (collecting rules), and the method
- * that is kept for it. Its payments are the numbered ones of the line.
+ * that is saved for it. Its payments are the numbered ones of the line.
  */
 export const agreements = pgTable(
   'agreements',
@@ -273,15 +273,15 @@ export const agreements = pgTable(
     connectionId: uuid()
       .notNull()
       .references(() => connections.id),
-    /** The gateway's reference; null where it kept none and the buyer must give a method. */
-    kept: text(),
+    /** The gateway's reference; null where it saved none and the buyer must give a method. */
+    savedMethod: text(),
     method: text(),
     /** The last day on which the method can be charged; null where it does not end by itself. */
     expires: date({ mode: 'string' }),
     /** The `expires` that its buyer was told of. */
-    expiryTold: date({ mode: 'string' }),
+    expiryNotified: date({ mode: 'string' }),
     /** The due day of the renewal that its buyer was told of. */
-    renewalTold: date({ mode: 'string' }),
+    renewalNotified: date({ mode: 'string' }),
     kind: text({ enum: ['installments', 'subscription', 'single', 'openPrice', 'free'] }).notNull(),
     /** Goes on until cancelled: more payments follow those listed. */
     endless: boolean().notNull(),
@@ -371,7 +371,7 @@ export const refunds = pgTable(
     state: text({ enum: REFUND_STATES }).notNull(),
     /** The gateway's reference, or what was typed of one given back outside; null where it was given back by hand. */
     reference: text(),
-    /** Given back by other means than the way by which it came. */
+    /** Given back by other means than the payment method by which it came. */
     isOutside: boolean().notNull().default(false),
     /** Why it was refused. */
     why: text(),

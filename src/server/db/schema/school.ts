@@ -3,7 +3,7 @@ import { bigint, boolean, check, integer, jsonb, pgTable, smallint, text, uuid, 
 import { MODES, moment } from './columns.ts'
 
 /** How a kind of message is sent: whether, and with what words of the creator's own above it. */
-export interface Telling {
+export interface NotificationSetting {
   isOn: boolean
   ownWords: string
 }
@@ -41,13 +41,13 @@ export const school = pgTable(
     /** Days of grace that a new offer begins with. */
     graceDays: integer().notNull().default(3),
     /** What is told to whom, by the kind of message; a kind that is missing is told as it comes. */
-    tells: jsonb().$type<Record<string, Telling>>().notNull().default({}),
+    notifications: jsonb().$type<Record<string, NotificationSetting>>().notNull().default({}),
     /** Whom mail comes from, where that is not the school's name; empty: the school's name. */
     senderName: text().notNull().default(''),
     /** Where buyers' answers go; empty: to the creator. */
     replyTo: text().notNull().default(''),
     /** How the creator hears of sales. */
-    soldTelling: text({ enum: ['each', 'daily', 'off'] })
+    saleNotices: text({ enum: ['each', 'daily', 'off'] })
       .notNull()
       .default('each'),
     /** So many days before a subscription renews its buyer is told; 0: not at all. */

@@ -1,8 +1,8 @@
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import type { Quote } from '../quote/types.ts'
 
-/** What a way of paying can do, as far as it decides which offers it can collect. Amounts in minor units. */
-export interface CollectingWay {
+/** What a payment method can do, as far as it decides which offers it can collect. Amounts in minor units. */
+export interface CollectingMethod {
   name: string
   /** ISO 4217 codes, or any. */
   currencies: readonly string[] | 'any'
@@ -18,7 +18,7 @@ export interface CollectingWay {
   keepsUnused: boolean
 }
 
-/** What an offer asks of the way that collects it: today's sum and each later one, in minor units. */
+/** What an offer asks of the payment method that collects it: today's sum and each later one, in minor units. */
 export interface ToCollect {
   currency: string
   today: number
@@ -27,7 +27,7 @@ export interface ToCollect {
   hasLaterPayments: boolean
 }
 
-/** Why a way cannot collect something. */
+/** Why a payment method cannot collect something. */
 export type WhyNot = 'currency' | 'too-small' | 'too-large' | 'no-later' | 'later-too-large' | 'needs-payment-now'
 
 /**
@@ -41,27 +41,30 @@ export function toCollect(quote: Quote, currency: string, today: number = quote.
   return { currency, today, later, hasLaterPayments: quote.committed === null || later.length > 0 }
 }
 
-/** Whether a way takes money of a currency. */
-export function takesCurrency({ currencies }: Pick<CollectingWay, 'currencies'>, currency: string): boolean {
+/** Whether a payment method takes money of a currency. */
+export function takesCurrency({ currencies }: Pick<CollectingMethod, 'currencies'>, currency: string): boolean {
   return currencies === 'any' || currencies.includes(currency)
 }
 
-/** Why a way cannot collect something; null where it can. What costs nothing needs no way, and any will do. */
-export function whyNot(way: CollectingWay, { currency, today, later, hasLaterPayments }: ToCollect): WhyNot | null {
+/** Why a payment method cannot collect something; null where it can. What costs nothing needs no way, and any will do. */
+export function whyNot(
+  paymentMethod: CollectingMethod,
+  { currency, today, later, hasLaterPayments }: ToCollect,
+): WhyNot | null {
   if (today === 0 && !hasLaterPayments) return null
-  if (!takesCurrency(way, currency)) return 'currency'
+  if (!takesCurrency(paymentMethod, currency)) return 'currency'
   const charged = [today, ...later].filter((amount) => amount > 0)
-  if (hasLaterPayments && !way.chargesAgain) return 'no-later'
-  if (hasLaterPayments && today === 0 && !way.keepsUnused) return 'needs-payment-now'
-  if (charged.some((amount) => amount < (way.smallest[currency] ?? 1))) return 'too-small'
-  if (charged.some((amount) => amount > way.largest)) return 'too-large'
-  const most = way.againUpTo?.[currency]
+  if (hasLaterPayments && !paymentMethod.chargesAgain) return 'no-later'
+  if (hasLaterPayments && today === 0 && !paymentMethod.keepsUnused) return 'needs-payment-now'
+  if (charged.some((amount) => amount < (paymentMethod.smallest[currency] ?? 1))) return 'too-small'
+  if (charged.some((amount) => amount > paymentMethod.largest)) return 'too-large'
+  const most = paymentMethod.againUpTo?.[currency]
   if (most !== undefined && later.some((amount) => amount > most)) return 'later-too-large'
   return null
 }
 
-/** Why, in words that go on after the way's name: "cannot charge again later". */
-export function formatWhyNot(why: WhyNot, way: CollectingWay, format: MoneyFormat): string {
+/** Why, in words that go on after the payment method's name: "cannot charge again later". */
+export function formatWhyNot(why: WhyNot, paymentMethod: CollectingMethod, format: MoneyFormat): string {
   switch (why) {
     case 'currency':
       return `does not take ${format.currency}`
@@ -70,10 +73,10 @@ export function formatWhyNot(why: WhyNot, way: CollectingWay, format: MoneyForma
     case 'needs-payment-now':
       return 'cannot begin without a payment'
     case 'too-small':
-      return `takes nothing below ${formatMoney(way.smallest[format.currency] ?? 1, format)}`
+      return `takes nothing below ${formatMoney(paymentMethod.smallest[format.currency] ?? 1, format)}`
     case 'too-large':
-      return `takes nothing above ${formatMoney(way.largest, format)}`
+      return `takes nothing above ${formatMoney(paymentMethod.largest, format)}`
     case 'later-too-large':
-      return `charges later payments up to ${formatMoney(way.againUpTo?.[format.currency] ?? 0, format)} only`
+      return `charges later payments up to ${formatMoney(paymentMethod.againUpTo?.[format.currency] ?? 0, format)} only`
   }
 }

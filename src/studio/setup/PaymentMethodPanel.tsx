@@ -15,17 +15,17 @@ import type { Connection, Gateway } from './gateways.ts'
 import { TransferForm } from './TransferForm.tsx'
 import { DISPLACING, useConfirmation } from './useConfirmation.tsx'
 
-interface WayPanelProps {
+interface PaymentMethodPanelProps {
   gateway: Gateway
   modeName: string
-  /** The connected ways, in their order. */
+  /** The connected payment methods, in their order. */
   order: string[]
   place: number
   close: () => void
 }
 
-/** One way of paying: its connection, or what it takes to have one. */
-export function WayPanel({ gateway, modeName, order, place, close }: WayPanelProps) {
+/** One payment method: its connection, or what it takes to have one. */
+export function PaymentMethodPanel({ gateway, modeName, order, place, close }: PaymentMethodPanelProps) {
   const { school } = useSession()
   const [isChanging, setChanging] = useState(false)
   const { connection, takesCurrency, capabilities } = gateway
@@ -144,7 +144,7 @@ function PauseButton({ gateway, isPaused }: { gateway: Gateway; isPaused: boolea
   )
 }
 
-/** Moves a way within the order in which buyers see them. */
+/** Moves a payment method within the order in which buyers see them. */
 function OrderButtons({ id, name, order, place }: { id: string; name: string; order: string[]; place: number }) {
   const { mutate: move } = useMutation({
     mutationFn: (to: number) => {

@@ -2,9 +2,9 @@ import fc from 'fast-check'
 import { expect, it } from 'vitest'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
-import { type CollectingWay, formatWhyNot, type ToCollect, toCollect, whyNot } from './collects.ts'
+import { type CollectingMethod, formatWhyNot, type ToCollect, toCollect, whyNot } from './collects.ts'
 
-const card: CollectingWay = {
+const card: CollectingMethod = {
   name: 'Card',
   currencies: ['EUR', 'USD'],
   smallest: { EUR: 50 },
@@ -13,8 +13,8 @@ const card: CollectingWay = {
   againUpTo: null,
   keepsUnused: true,
 }
-const wallet: CollectingWay = { ...card, name: 'Wallet', againUpTo: { EUR: 50_000 }, keepsUnused: false }
-const bank: CollectingWay = { ...card, name: 'Bank', currencies: ['EUR'], chargesAgain: false }
+const wallet: CollectingMethod = { ...card, name: 'Wallet', againUpTo: { EUR: 50_000 }, keepsUnused: false }
+const bank: CollectingMethod = { ...card, name: 'Bank', currencies: ['EUR'], chargesAgain: false }
 const need = (more: Partial<ToCollect>): ToCollect => ({
   currency: 'EUR',
   today: 12_900,
@@ -43,11 +43,11 @@ it.each([
   ],
   ['a later payment of nothing', card, need({ later: [0, 1900], hasLaterPayments: true }), null],
   ['nothing to pay', bank, need({ today: 0, currency: 'JPY' }), null],
-])('%s', (_name, way, asked, expected) => {
-  expect(whyNot(way, asked)).toBe(expected)
+])('%s', (_name, paymentMethod, asked, expected) => {
+  expect(whyNot(paymentMethod, asked)).toBe(expected)
 })
 
-it('what a way can collect, one that can do more collects too', () => {
+it('what a payment method can collect, one that can do more collects too', () => {
   fc.assert(
     fc.property(
       fc.record({
@@ -57,7 +57,8 @@ it('what a way can collect, one that can do more collects too', () => {
       }),
       (asked) => {
         const full = { ...asked, hasLaterPayments: asked.later.length > 0 }
-        for (const way of [wallet, bank]) if (whyNot(way, full) === null) expect(whyNot(card, full)).toBeNull()
+        for (const paymentMethod of [wallet, bank])
+          if (whyNot(paymentMethod, full) === null) expect(whyNot(card, full)).toBeNull()
       },
     ),
   )

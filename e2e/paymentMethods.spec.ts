@@ -34,7 +34,7 @@ async function asBefore(studio: Page) {
 /** The page of a buyer's course: open, or why not. */
 const learn = (page: Page, slug: string) => page.goto(`/learn/${slug}`)
 
-test('each way is connected in Live, the wrong key first; one that must stand alone asks before it displaces', async ({
+test('each payment method is connected in Live, the wrong key first; one that must stand alone asks before it displaces', async ({
   browser,
   shop,
 }) => {
@@ -217,7 +217,7 @@ test('money that comes hours later: nothing is open before, and then it is', asy
   await post(studio.request, '/api/gateways/brook', undefined, 'DELETE')
 })
 
-test('a way that is down is said, and another one pays', async ({ studio, shop }) => {
+test('a gateway that is down is said, and another one pays', async ({ studio, shop }) => {
   const { slug, title } = await makeCourse(studio, unique('Down'), 12_900)
   const world = (downAt: string) => shop.request.post(`${running().standins}/world`, { form: { downAt } })
   await world('Moor Wallet')

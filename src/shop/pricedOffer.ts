@@ -1,9 +1,9 @@
 import type { MoneyFormat } from '../core/money/format.ts'
-import type { Spoken } from '../core/sentence/sentence.ts'
+import type { OfferInWords } from '../core/sentence/sentence.ts'
 import type { ShopOffer } from '../server/client.ts'
 
 /** What there is to say about an offer, as the server quoted it. */
-export function spokenOf({ terms, access, quote }: ShopOffer, money: MoneyFormat): Spoken | null {
+export function pricedOffer({ terms, access, quote }: ShopOffer, money: MoneyFormat): OfferInWords | null {
   const [line] = quote.lines
   return line ? { terms, access, line, purchaseDay: quote.purchaseDay, money } : null
 }

@@ -1,7 +1,7 @@
-import type { Cloth } from '../core/content/course.ts'
+import type { CoverColor } from '../core/content/course.ts'
 
 /** Each course's cloth as a background; white text on it has enough contrast. */
-export const CLOTH_CLASS: Record<Cloth, string> = {
+export const COVER_CLASS: Record<CoverColor, string> = {
   spruce: 'bg-spruce',
   madder: 'bg-madder',
   ochre: 'bg-ochre',

@@ -17,16 +17,16 @@ import { needsAttention } from '../support/attention.ts'
 import { checkOrder } from './status.ts'
 
 const world = ownWorld()
-let ways: { moor: string; brook: string; transfer: string }
+let paymentMethods: { moor: string; brook: string; transfer: string }
 beforeAll(async () => {
-  ways = await world.connectOthers()
+  paymentMethods = await world.connectOthers()
 })
 
 let buyers = 0
 const HOUR = 3_600_000
 const visitor = { mode: 'practice' as const, person: null, browserHash: hashToken('browser') }
 
-/** An order by a way, with a buyer of its own. */
+/** An order by a payment method, with a buyer of its own. */
 function ask(course: { offerId: string }, pay: number, connectionId: string, email = `buyer${++buyers}@ways.example`) {
   return world.request(course.offerId, pay, { email, payment: { connectionId, token: '' } })
 }
@@ -36,7 +36,7 @@ const stateOf = async (orderId: string) => (await world.orderOf(orderId))?.state
 describe('a wallet, by its own page', () => {
   it('approved there, it is paid once and the course opens, whoever tells first', async () => {
     const course = await world.sell(12_900, 'Wallet')
-    const placed = await world.buy(course.slug, ask(course, 12_900, ways.moor))
+    const placed = await world.buy(course.slug, ask(course, 12_900, paymentMethods.moor))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     expect(placed.isElsewhere).toBe(true)
     const back = await world.press(placed.url, 'pays')
@@ -60,7 +60,7 @@ describe('a wallet, by its own page', () => {
 
   it('gone back without, nothing is charged; left lying, the look-up closes it', async () => {
     const course = await world.sell(12_900, 'Wallet refused')
-    const placed = await world.buy(course.slug, ask(course, 12_900, ways.moor))
+    const placed = await world.buy(course.slug, ask(course, 12_900, paymentMethods.moor))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, 'back')
     expect(await checkOrder(world.services, placed.orderId, shopper('browser'))).toMatchObject({
@@ -77,7 +77,7 @@ describe('a wallet, by its own page', () => {
     expect(await seen(placed.orderId)).toBe(placed.orderId)
     expect(await seen(placed.orderId, { ...visitor, browserHash: hashToken('another') })).toBeNull()
     expect(await seen('nonsense')).toBeNull()
-    const left = await world.buy(course.slug, ask(course, 12_900, ways.moor))
+    const left = await world.buy(course.slug, ask(course, 12_900, paymentMethods.moor))
     world.clock.offsetMs += HOUR
     const attempt = await attemptOf(left.orderId)
     await lookUpUntilSettled(world.services, attempt?.id as string)
@@ -91,17 +91,17 @@ describe('a wallet, by its own page', () => {
 
   it('an approval that is kept is charged later, and not any more once its owner ends it', async () => {
     const course = await world.sell(MONTHLY, 'Wallet MONTHLY')
-    const placed = await world.buy(course.slug, ask(course, 1900, ways.moor))
+    const placed = await world.buy(course.slug, ask(course, 1900, paymentMethods.moor))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, 'pays')
     await checkOrder(world.services, placed.orderId, shopper('browser'))
     const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
-    expect(agreement).toMatchObject({ state: 'active', method: 'wallet of Ada', connectionId: ways.moor })
+    expect(agreement).toMatchObject({ state: 'active', method: 'wallet of Ada', connectionId: paymentMethods.moor })
     world.clock.offsetMs += 32 * 24 * HOUR
     await collectAgreement(world.services, agreement?.id as string)
     const [after] = await world.db.select().from(agreements).where(eq(agreements.orderId, placed.orderId))
     expect(after?.collected).toBe(2)
-    world.standins.wallets.endApproval(agreement?.kept ?? '')
+    world.standins.wallets.endApproval(agreement?.savedMethod ?? '')
     world.clock.offsetMs += 31 * 24 * HOUR
     await collectAgreement(world.services, agreement?.id as string)
     expect(await attemptOf(placed.orderId)).toMatchObject({ state: 'declined', reason: 'approval-ended' })
@@ -115,8 +115,11 @@ describe('a wallet, by its own page', () => {
       [dear, 60_000],
     ] as const) {
       const course = await world.sell(terms, `Not by wallet ${pay}`)
-      const request = { ...ask(course, pay, ways.moor), payment: { connectionId: ways.moor, token: '' } }
-      await expect(world.buy(course.slug, request)).rejects.toMatchObject({ code: 'way-gone' })
+      const request = {
+        ...ask(course, pay, paymentMethods.moor),
+        payment: { connectionId: paymentMethods.moor, token: '' },
+      }
+      await expect(world.buy(course.slug, request)).rejects.toMatchObject({ code: 'method-not-offered' })
     }
   })
 })
@@ -128,7 +131,7 @@ function walletAccount(): string {
 describe('money that comes hours later', () => {
   const send = async (title: string, answer: 'arrives' | 'lost') => {
     const course = await world.sell(12_900, title)
-    const placed = await world.buy(course.slug, ask(course, 12_900, ways.brook))
+    const placed = await world.buy(course.slug, ask(course, 12_900, paymentMethods.brook))
     if (placed.state !== 'confirming') throw new Error(placed.state)
     await world.press(placed.url, answer)
     expect((await checkOrder(world.services, placed.orderId, shopper('browser'))).state).toBe('awaiting')
@@ -170,7 +173,9 @@ describe('money that comes hours later', () => {
 
   it('is not taken for installments', async () => {
     const course = await world.sell(MONTHLY, 'Not later')
-    await expect(world.buy(course.slug, ask(course, 1900, ways.brook))).rejects.toMatchObject({ code: 'way-gone' })
+    await expect(world.buy(course.slug, ask(course, 1900, paymentMethods.brook))).rejects.toMatchObject({
+      code: 'method-not-offered',
+    })
   })
 })
 
@@ -187,7 +192,7 @@ async function receiptText(orderId: string): Promise<string> {
 describe('bank transfer', () => {
   const order = async (title: string) => {
     const course = await world.sell(12_900, title)
-    const placed = await world.buy(course.slug, ask(course, 12_900, ways.transfer))
+    const placed = await world.buy(course.slug, ask(course, 12_900, paymentMethods.transfer))
     expect(placed.state).toBe('awaiting')
     return { course, ...placed }
   }
@@ -257,7 +262,7 @@ describe('bank transfer', () => {
   it('that arrives after the length of the access opens it for its whole length from then on', async () => {
     const access = { from: null, lasts: { count: 7, unit: 'day' as const }, graceDays: 0 }
     const course = await world.sell(12_900, 'A week', { access })
-    const payment = { connectionId: ways.transfer, token: '' }
+    const payment = { connectionId: paymentMethods.transfer, token: '' }
     const { orderId } = await world.buy(
       course.slug,
       world.request(course.offerId, 12_900, { payment, email: 'week@post.example' }),
@@ -280,7 +285,7 @@ describe('bank transfer', () => {
     const on = (days: number) => new Date(Date.now() + days * 24 * HOUR).toISOString().slice(0, 10)
     const access = { from: null, lasts: { until: on(5) }, graceDays: 0 }
     const course = await world.sell(12_900, 'Until a day', { access })
-    const payment = { connectionId: ways.transfer, token: '' }
+    const payment = { connectionId: paymentMethods.transfer, token: '' }
     const { orderId } = await world.buy(
       course.slug,
       world.request(course.offerId, 12_900, { payment, email: 'late@week.example' }),
@@ -351,7 +356,7 @@ describe('bank transfer', () => {
   })
 })
 
-describe('a way that is down', () => {
+describe('a gateway that is down', () => {
   it('is noticed, said before anything begins, and over once it answers', async () => {
     const course = await world.sell(12_900, 'Down')
     world.standins.world.downAt = 'Thistle Card'
@@ -360,7 +365,7 @@ describe('a way that is down', () => {
     expect((await world.buy(course.slug, first)).state).toBe('checking')
     const view = await checkoutView(world.services, await getSchool(world.db), course.slug, undefined, visitor)
     if (view.name !== 'checkout') throw new Error(view.name)
-    expect(view.ways.map(({ gateway, isDown }) => [gateway, isDown])).toEqual([
+    expect(view.paymentMethods.map(({ gateway, isDown }) => [gateway, isDown])).toEqual([
       ['Thistle Card', true],
       ['Moor Wallet', false],
       ['Brook Transfer', false],
@@ -368,11 +373,11 @@ describe('a way that is down', () => {
     ])
     // Another buyer is told before anything is begun that would have to be waited for.
     const other = { ...ask(course, 12_900, world.connectionId), payment: card() }
-    await expect(world.buy(course.slug, other)).rejects.toMatchObject({ code: 'way-down' })
+    await expect(world.buy(course.slug, other)).rejects.toMatchObject({ code: 'gateway-down' })
     const tried = await world.db.select().from(attempts).where(eq(attempts.state, 'started'))
     expect(tried).toHaveLength(0)
     expect(
-      (await world.buy(course.slug, { ...other, payment: { connectionId: ways.transfer, token: '' } })).state,
+      (await world.buy(course.slug, { ...other, payment: { connectionId: paymentMethods.transfer, token: '' } })).state,
     ).toBe('awaiting')
     world.standins.world.downAt = ''
     expect((await world.buy(course.slug, { ...other, payment: card() })).state).toBe('paid')

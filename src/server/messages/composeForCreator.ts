@@ -6,12 +6,12 @@ import type { School } from '../school/service.ts'
 import { type Email, letter } from './compose.ts'
 
 const FOR_CREATOR = [
-  'told-declined',
-  'told-stopped',
-  'told-cancelled',
-  'told-disputed',
-  'told-dispute-ended',
-  'told-sold',
+  'creator-declined',
+  'creator-stopped',
+  'creator-cancelled',
+  'creator-disputed',
+  'creator-dispute-ended',
+  'creator-sold',
 ] as const satisfies readonly MessageKind[]
 export type CreatorMessage = (typeof FOR_CREATOR)[number]
 
@@ -20,7 +20,7 @@ export function isForCreator(kind: MessageKind): kind is CreatorMessage {
   return (FOR_CREATOR as readonly MessageKind[]).includes(kind)
 }
 
-export interface ToldFacts {
+export interface CreatorFacts {
   number: number
   buyer: string
   course: string
@@ -37,22 +37,22 @@ export interface ToldFacts {
 }
 
 /** What the creator is told about one of their buyers. */
-export function composeTold(school: School, kind: CreatorMessage, facts: ToldFacts): Email {
+export function composeForCreator(school: School, kind: CreatorMessage, facts: CreatorFacts): Email {
   const { number, buyer, course, currency, amount, isPractice, orderLink } = facts
   const money = formatMoney(amount, { ...school, currency })
   const why = facts.why ? `: ${facts.why}` : ''
   const words = MAIL.told
   const about = { buyer, money, course }
   const [subject, text] = {
-    'told-declined': [say(words.declined.subject, about), say(words.declined.text, { ...about, why })],
-    'told-stopped': [say(words.stopped.subject, about), say(words.stopped.text, { ...about, why })],
-    'told-cancelled': [say(words.cancelled.subject, about), say(words.cancelled.text, about)],
-    'told-disputed': [say(words.disputed.subject, about), say(words.disputed.text, { ...about, why })],
-    'told-dispute-ended':
+    'creator-declined': [say(words.declined.subject, about), say(words.declined.text, { ...about, why })],
+    'creator-stopped': [say(words.stopped.subject, about), say(words.stopped.text, { ...about, why })],
+    'creator-cancelled': [say(words.cancelled.subject, about), say(words.cancelled.text, about)],
+    'creator-disputed': [say(words.disputed.subject, about), say(words.disputed.text, { ...about, why })],
+    'creator-dispute-ended':
       facts.ended === 'won'
         ? [say(words.won.subject, about), say(words.won.text, about)]
         : [say(words.lost.subject, about), say(words.lost.text, about)],
-    'told-sold':
+    'creator-sold':
       amount > 0
         ? [say(words.sold.subject, about), say(words.sold.text, { ...about, offer: facts.offer })]
         : [say(words.soldFree.subject, about), say(words.soldFree.text, { ...about, offer: facts.offer })],

@@ -1,12 +1,12 @@
 import type { CourseCard } from '../../server/client.ts'
-import { CLOTH_CLASS } from '../../ui/cloth.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { Stitches } from '../../ui/Stitches.tsx'
 
 /** The head of a course's pages, in its cloth. */
-export function ClothHead({ course, school, under = false }: { course: CourseCard; school: string; under?: boolean }) {
+export function CoverHead({ course, school, under = false }: { course: CourseCard; school: string; under?: boolean }) {
   return (
     <div
-      className={`relative overflow-hidden text-[#f4f8ea] ${CLOTH_CLASS[course.cloth]} ${under ? 'pt-5 pb-[74px]' : 'py-9'}`}
+      className={`relative overflow-hidden text-[#f4f8ea] ${COVER_CLASS[course.coverColor]} ${under ? 'pt-5 pb-[74px]' : 'py-9'}`}
     >
       <Stitches className="absolute top-2 right-10 w-[270px] opacity-50 max-md:right-[-60px] max-md:opacity-[.18]" />
       <div className="relative mx-auto w-[1080px] max-w-[calc(100%-32px)]">

@@ -1,14 +1,14 @@
-import { takesCurrency } from '../../core/ways/collects.ts'
+import { takesCurrency } from '../../core/paymentMethods/collects.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { Services } from '../platform/context.ts'
 import type { PaymentMethod } from '../views/data.ts'
-import { adapterOf, waysIn } from './service.ts'
+import { adapterOf, offeredMethods } from './service.ts'
 
-/** The ways of paying in a currency as buyers see them, in their order; which of them can collect what is theirs to tell. */
-export async function payWaysIn(services: Services, mode: Mode, currency: string): Promise<PaymentMethod[]> {
-  const ways = await waysIn(services, mode)
+/** The payment methods in a currency as buyers see them, in their order; which of them can collect what is theirs to tell. */
+export async function shownPaymentMethods(services: Services, mode: Mode, currency: string): Promise<PaymentMethod[]> {
+  const paymentMethods = await offeredMethods(services, mode)
   const at = services.now().toISOString()
-  return ways
+  return paymentMethods
     .filter(({ capabilities }) => takesCurrency(capabilities, currency))
     .map(({ connectionId, adapter, account, capabilities, isDown, transfer }) => {
       const { name, style, method, smallest, largest, chargesAgain, againUpTo, keepsUnused, known } = capabilities

@@ -20,7 +20,7 @@ export interface Payment {
   token: string
 }
 
-/** The method that later payments are charged to; `reference` null where the gateway kept none. */
+/** The method that later payments are charged to; `reference` null where the gateway saved none. */
 export interface SavedMethod {
   connectionId: string
   reference: string | null
@@ -28,7 +28,7 @@ export interface SavedMethod {
   expires: string | null
 }
 
-/** A way that a buyer pays through, opened for use; `gateway` null where nobody is asked, as for bank transfer. */
+/** A payment method of the school, opened for use; `gateway` null where nobody is asked, as for bank transfer. */
 export interface OpenPaymentMethod {
   connection: typeof connections.$inferSelect
   capabilities: Capabilities
@@ -39,19 +39,19 @@ export interface Gateway {
   credentials: Credentials
 }
 
-/** The way that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
+/** The payment method that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
 export async function openPaymentMethod(
   services: Services,
   payment: Payment | null,
   mode: Mode,
 ): Promise<OpenPaymentMethod> {
-  if (!payment) throw fieldProblem('/payment', REFUSED.wayMissing)
+  if (!payment) throw fieldProblem('/payment', REFUSED.methodMissing)
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
   if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
-    throw new Problem(409, 'way-gone', REFUSED.wayGone)
+    throw new Problem(409, 'method-not-offered', REFUSED.methodNotOffered)
   }
   if (!isReadable(services, connection.secret)) {
-    throw new Problem(409, 'way-gone', REFUSED.wayPaused)
+    throw new Problem(409, 'method-not-offered', REFUSED.methodPaused)
   }
   const capabilities = capabilitiesOf(services.gateways, connection.adapter)
   const gateway = capabilities.style === 'offline' ? null : await openRow(services, connection)
@@ -74,8 +74,8 @@ export async function isUp({ connection, gateway }: OpenPaymentMethod): Promise<
 }
 
 /** What is said where a gateway does not answer. */
-export function wayDown({ capabilities }: OpenPaymentMethod): Problem {
-  return new Problem(503, 'way-down', say(REFUSED.wayDown, { gateway: capabilities.name }))
+export function gatewayDown({ capabilities }: OpenPaymentMethod): Problem {
+  return new Problem(503, 'gateway-down', say(REFUSED.gatewayDown, { gateway: capabilities.name }))
 }
 
 /** What a gateway is asked to charge: the token of its fields, or what the buyer approves on its page. */
@@ -83,15 +83,15 @@ export function sourceOf({ capabilities }: OpenPaymentMethod, token: string, kee
   return capabilities.style === 'redirect' ? { returnUrl, keep } : { token, keep }
 }
 
-/** Keeps the buyer's method where nothing is due today but later payments come. */
+/** Saves the buyer's method where nothing is due today but later payments come. */
 export async function saveMethod({ connection, gateway }: OpenPaymentMethod, token: string): Promise<SavedMethod> {
-  if (!gateway) throw new Error('Nothing can be kept without a gateway.')
+  if (!gateway) throw new Error('Nothing can be saved without a gateway.')
   try {
-    const kept = await gateway.adapter.keep(gateway.credentials, {
+    const savedMethod = await gateway.adapter.keep(gateway.credentials, {
       key: crypto.randomUUID(),
       token,
     })
-    return { connectionId: connection.id, ...kept }
+    return { connectionId: connection.id, ...savedMethod }
   } catch (error) {
     if (error instanceof GatewayRefused) throw new Problem(422, 'card-refused', REFUSED.notSavedForLater)
     if (error instanceof GatewayUnreachable) throw new Problem(502, 'gateway-unreachable', REFUSED.notChecked)

@@ -3,26 +3,26 @@ import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { PaymentMethod } from '../../server/client.ts'
 
-interface WaysProps {
-  ways: PaymentMethod[]
+interface PaymentMethodsProps {
+  paymentMethods: PaymentMethod[]
   chosen: PaymentMethod
   choose: (connectionId: string) => void
   isBusy: boolean
   fields: ReactNode
 }
 
-/** The ways of paying that can collect what is chosen, and what the chosen one needs. */
-export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
+/** The payment methods that can collect what is chosen, and what the chosen one needs. */
+export function PaymentMethods({ paymentMethods, chosen, choose, isBusy, fields }: PaymentMethodsProps) {
   return (
     <>
-      {ways.length > 1 && (
+      {paymentMethods.length > 1 && (
         <fieldset disabled={isBusy} className="mb-2.5 flex flex-wrap gap-x-5 gap-y-1">
           <legend className="sr-only">{PAYING.method}</legend>
-          {ways.map(({ connectionId, method, gateway, style, isDown }) => (
+          {paymentMethods.map(({ connectionId, method, gateway, style, isDown }) => (
             <label key={connectionId} className="flex cursor-pointer items-baseline gap-2 py-1">
               <input
                 type="radio"
-                name="way"
+                name="payment-method"
                 checked={connectionId === chosen.connectionId}
                 onChange={() => choose(connectionId)}
                 className="size-4 translate-y-0.5 accent-leaf"
@@ -37,7 +37,7 @@ export function Ways({ ways, chosen, choose, isBusy, fields }: WaysProps) {
       )}
       {chosen.isDown && (
         <p role="status" className="mb-2 rounded-field bg-late-soft px-3 py-2">
-          {say(ways.some(({ isDown }) => !isDown) ? PAYING.downChooseAnother : PAYING.downTryAnyway, {
+          {say(paymentMethods.some(({ isDown }) => !isDown) ? PAYING.downChooseAnother : PAYING.downTryAnyway, {
             gateway: chosen.gateway,
           })}
         </p>
