@@ -58,8 +58,8 @@ export class DemoShop {
    * come that are due, as the worker would collect them.
    */
   async liveThrough(mode: Mode, made: Made, today: number) {
-    const happenings = [...this.singleOrders(mode, made, today), ...this.overTime(mode, made, today)]
-    for (const { at, run } of happenings.sort((a, b) => a.at - b.at)) {
+    const purchases = [...this.singleOrders(mode, made, today), ...this.overTime(mode, made, today)]
+    for (const { at, run } of purchases.sort((a, b) => a.at - b.at)) {
       await this.collectUntil(mode, at)
       this.clock.moveTo(at)
       await run()

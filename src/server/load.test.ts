@@ -25,7 +25,7 @@ const PATIENCE_MS = 40_000
 const MINUTE = 60_000
 
 /** Statuses of as many requests at once, and how many of each. @throws where one is left hanging. */
-async function atOnce(make: (n: number) => Promise<Response>, count = AT_ONCE): Promise<Map<number, number>> {
+async function sendConcurrently(make: (n: number) => Promise<Response>, count = AT_ONCE): Promise<Map<number, number>> {
   const found = new Map<number, number>()
   const late = new Promise<never>((_resolve, reject) => {
     setTimeout(() => reject(new Error('Some requests hang.')), PATIENCE_MS).unref()
@@ -54,7 +54,7 @@ describe(`${AT_ONCE} at once`, () => {
   it('by one pay link: paid once', { timeout: 2 * MINUTE }, async () => {
     const { agreementId, orderId } = await plan('Pay link')
     const key = (await makePayLink(world.services, agreementId)).split('/').at(-1)
-    const found = await atOnce(() =>
+    const found = await sendConcurrently(() =>
       world.call('POST', `/api/shop/plan/${key}/pay`, {
         connectionId: null,
         token: '',
@@ -79,7 +79,7 @@ describe(`${AT_ONCE} at once`, () => {
       trial: null,
     } as const
     const { agreementId } = await plan('Cancelled', monthly, 1900)
-    const found = await atOnce(() =>
+    const found = await sendConcurrently(() =>
       world.call('POST', `/api/agreements/${agreementId}/cancel`, { when: 'period-end' }, creator),
     )
     expect(found.get(200)).toBe(1)
@@ -88,7 +88,7 @@ describe(`${AT_ONCE} at once`, () => {
 
   it('buyers: each who is served has paid once', { timeout: 2 * MINUTE }, async () => {
     const course = await world.sell(12_900, 'Crowd')
-    const found = await atOnce((n) =>
+    const found = await sendConcurrently((n) =>
       world.call(
         'POST',
         `/api/shop/checkout/${course.slug}`,
@@ -111,7 +111,7 @@ describe(`${AT_ONCE} at once`, () => {
     const [attempt] = await world.attemptsOf(orderId)
     const [connection] = await world.db.select().from(connections).where(eq(connections.id, world.connectionId))
     const webhook = new Webhook(world.services.secrets.open(connection?.signingSecret as string))
-    const found = await atOnce((n) => {
+    const found = await sendConcurrently((n) => {
       const [id, at] = [randomUUID(), new Date()]
       const data = { id: `dis-${n}`, key: attempt?.key, amount: 1, reason: 'asked', state: 'lost' }
       const body = JSON.stringify({ type: 'dispute.lost', data })
@@ -138,7 +138,7 @@ describe(`${AT_ONCE} at once`, () => {
       world.request(course.offerId, 12_900, { email: 't@load.example', payment }),
     )
     const day = new Date().toISOString().slice(0, 10)
-    const marked = await atOnce(() =>
+    const marked = await sendConcurrently(() =>
       world.call('POST', `/api/settling/orders/${orderId}/transfers`, { amount: 12_900, day, note: '' }, creator),
     )
     expect([marked.get(200), marked.get(500)]).toEqual([1, undefined])
@@ -146,12 +146,14 @@ describe(`${AT_ONCE} at once`, () => {
       lines: { id: string }[]
     }
     const refund = { lineId: lines[0]?.id, amount: 12_900, access: 'keep', note: 'asked' }
-    const refunded = await atOnce(() => world.call('POST', `/api/settling/orders/${orderId}/refunds`, refund, creator))
+    const refunded = await sendConcurrently(() =>
+      world.call('POST', `/api/settling/orders/${orderId}/refunds`, refund, creator),
+    )
     // Whoever stored it may have been told to come back later; it is stored, and given back, once.
     expect([(refunded.get(200) ?? 0) <= 1, refunded.get(500)]).toEqual([true, undefined])
     const given = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
     expect(given.map(({ amount }) => amount)).toEqual([12_900])
-    const signedIn = await atOnce(() =>
+    const signedIn = await sendConcurrently(() =>
       world.call('POST', '/api/session/sign-in', { email: 'owner@school.example', password: PASSWORD }),
     )
     expect([...signedIn.keys()].sort()).toEqual([200])
@@ -159,7 +161,7 @@ describe(`${AT_ONCE} at once`, () => {
 
   it('copies of one course: each its own address', { timeout: 2 * MINUTE }, async () => {
     const { courseId } = await world.sell(100, 'Copied')
-    const found = await atOnce(
+    const found = await sendConcurrently(
       () => world.call('POST', `/api/catalogue/courses/${courseId}/duplicate`, {}, creator),
       40,
     )
@@ -185,7 +187,7 @@ describe(`${AT_ONCE} at once`, () => {
       // One body and one address, so that all of them meet at the same rows.
       const body = schema ? valueFor(schema, dice, known) : {}
       const address = path.replace(/\{[^}]*\}/g, () => encodeURIComponent(dice.pick(known)))
-      const found = await atOnce(() => world.call(method.toUpperCase(), address, body, creator))
+      const found = await sendConcurrently(() => world.call(method.toUpperCase(), address, body, creator))
       if (found.has(500)) broken.push(`${method} ${address} ${JSON.stringify(body)}`)
     }
     expect(broken).toEqual([])

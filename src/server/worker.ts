@@ -11,7 +11,7 @@ import type { Services } from './platform/context.ts'
 import type { JobData, JobName } from './platform/jobs.ts'
 import { mapConcurrently } from './platform/mapConcurrently.ts'
 import { restoredSince } from './platform/restored.ts'
-import { goOnMoving, resumeMove } from './practice/practiceTime.ts'
+import { continueMove, resumeMove } from './practice/practiceTime.ts'
 import { settleRefund } from './refunds/service.ts'
 import { queueDaily } from './upkeep/daily.ts'
 import { purge } from './upkeep/purge.ts'
@@ -67,7 +67,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
     )
   }
   await work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
-  await work('practice-move', () => goOnMoving(services))
+  await work('practice-move', () => continueMove(services))
   await work('reconcile', async () => void (await reconcileAll(services)))
   await work('purge', async () => void (await purge(services)))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })

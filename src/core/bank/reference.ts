@@ -1,5 +1,5 @@
 /** Letters and figures of a reference beside its prefix and check digits (ISO 11649). */
-const MOST = 21
+const MAX_LISTED = 21
 
 /**
  * The creditor reference of a text by ISO 11649: RF, two check digits (mod 97-10), and the text in capitals.
@@ -7,7 +7,7 @@ const MOST = 21
  */
 export function creditorReference(text: string): string {
   const plain = text.toUpperCase()
-  if (!/^[0-9A-Z]+$/.test(plain) || plain.length > MOST) {
+  if (!/^[0-9A-Z]+$/.test(plain) || plain.length > MAX_LISTED) {
     throw new RangeError(`“${text}” cannot be a creditor reference.`)
   }
   return `RF${String(98 - mod97(`${plain}RF00`)).padStart(2, '0')}${plain}`

@@ -26,7 +26,7 @@ const USUAL_RETRIES: readonly number[] = [1, 3, 7]
 const FIELDS = new Set(['quote', 'policy', 'attempts', 'events', 'until'])
 const POLICY_FIELDS = new Set(['retryAfterDays'])
 const EVENT_FIELDS = new Set(['on', 'line', 'what', 'when'])
-const MOST = Number.MAX_SAFE_INTEGER
+const MAX_LISTED = Number.MAX_SAFE_INTEGER
 
 /**
  * Reads the rehearse command's input (collecting rules, section 5).
@@ -44,10 +44,10 @@ export function readRehearsal(document: unknown): Rehearsal {
     request,
     until,
     retryAfterDays: readPolicy(fields.policy),
-    attempts: readArray(fields.attempts, '/attempts', 0, MOST).map((outcome, index) =>
+    attempts: readArray(fields.attempts, '/attempts', 0, MAX_LISTED).map((outcome, index) =>
       readChoice(outcome, below('/attempts', index), ['ok', 'declined']),
     ),
-    events: readArray(fields.events, '/events', 0, MOST).map((event, index) =>
+    events: readArray(fields.events, '/events', 0, MAX_LISTED).map((event, index) =>
       readEvent(event, below('/events', index), request, purchaseDay, until),
     ),
   }

@@ -110,8 +110,8 @@ export function describeQuote(money: MoneyFormat, input: unknown): DescribedOffe
 }
 
 /** At least so many payments are listed of what goes on, and at most so many can be. */
-const FEWEST = 3
-const MOST = 120
+const MIN_PAYMENTS = 3
+const MAX_PAYMENTS = 120
 
 /** How many payments are listed of what goes on until cancelled: those of the first year, of whatever asks for most. */
 function horizonOf(all: readonly (Terms | null)[], timeZone: string, at: string): number | null {
@@ -122,8 +122,8 @@ function horizonOf(all: readonly (Terms | null)[], timeZone: string, at: string)
   const counts = all.flatMap((terms) => {
     if (terms?.kind !== 'subscription' || terms.payments !== null) return []
     const anchor = anchorOf(terms, purchaseDay)
-    let count = FEWEST
-    while (count < MOST && after(anchor, count, terms.every) <= yearOn) count++
+    let count = MIN_PAYMENTS
+    while (count < MAX_PAYMENTS && after(anchor, count, terms.every) <= yearOn) count++
     return [count]
   })
   return counts.length > 0 ? Math.max(...counts) : null

@@ -230,7 +230,7 @@ function judge(basket: Basket) {
   const sum = (slots: Slot[], of: (slot: Slot) => bigint) => Number(slots.reduce((total, slot) => total + of(slot), 0n))
   const now = all.filter(({ due }) => due === today)
   const days = [...new Set(all.map(({ due }) => due))].filter((due) => due !== today).sort()
-  const goesOn = ({ terms }: Offer) => terms.kind === 'subscription' && terms.payments == null
+  const isEndless = ({ terms }: Offer) => terms.kind === 'subscription' && terms.payments == null
   const courses = lines.flatMap(({ offer }) => offer.courses.map(({ id }) => id))
   return {
     purchaseDay: today,
@@ -247,7 +247,7 @@ function judge(basket: Basket) {
         tax: Number(taxed),
         pay: Number(pay),
       })),
-      untilCancelled: goesOn(offer),
+      untilCancelled: isEndless(offer),
       ...access(offer, slots, today),
       shares: sharesOf(offer, numbered(slots)),
     })),
@@ -264,7 +264,7 @@ function judge(basket: Basket) {
         ({ pay }) => pay,
       ),
     })),
-    committed: lines.some(({ offer }) => goesOn(offer)) ? null : sum(all, ({ pay }) => pay),
+    committed: lines.some(({ offer }) => isEndless(offer)) ? null : sum(all, ({ pay }) => pay),
     codes,
     overlaps: [...new Set(courses)].filter((id) => courses.filter((other) => other === id).length > 1),
   }

@@ -35,7 +35,7 @@ const ready: OfferSituation = {
   paymentMethods: [card],
   known: [card],
   otherNames: [],
-  atOnce: null,
+  oneTimeOffer: null,
   holdersOf: [],
   hasEarlierPrice: null,
   at,
@@ -106,9 +106,9 @@ it.each<[string[], Partial<OfferSituation>]>([
     ['sale-later'],
     { draft: { ...content, sale: { amount: 9900, from: '2027-02-01T00:00:00Z', until: null, scope: 'every' } } },
   ],
-  [['below-at-once'], { draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 }],
-  [['far-above-at-once'], { draft: { ...content, terms: { ...parts, total: 17_000 } }, atOnce: 12_900 }],
-  [[], { draft: { ...content, terms: { ...parts, total: 13_500 } }, atOnce: 12_900 }],
+  [['below-at-once'], { draft: { ...content, terms: { ...parts, total: 12_000 } }, oneTimeOffer: 12_900 }],
+  [['far-above-at-once'], { draft: { ...content, terms: { ...parts, total: 17_000 } }, oneTimeOffer: 12_900 }],
+  [[], { draft: { ...content, terms: { ...parts, total: 13_500 } }, oneTimeOffer: 12_900 }],
   [['no-holders'], { draft: { ...content, audience: { who: 'holders', of: [] } } }],
   [
     ['holders-not-sold'],
@@ -157,7 +157,7 @@ it('names the gateway that could, and what is in the way in money', () => {
   ).toBe(
     'No gateway connected in Practice can collect all of its payments. Moor Wallet charges later payments up to €10.00 only; Brook Transfer cannot charge again later; Thistle Card can.',
   )
-  expect(said({ draft: { ...content, terms: { ...parts, total: 12_000 } }, atOnce: 12_900 })[0]).toBe(
+  expect(said({ draft: { ...content, terms: { ...parts, total: 12_000 } }, oneTimeOffer: 12_900 })[0]).toBe(
     'In installments it costs €9.00 less than the one-time price, so paying at once costs more.',
   )
 })

@@ -63,7 +63,7 @@ export interface OfferSituation {
   /** Names of the other offers of the same course. */
   otherNames: readonly string[]
   /** The one-time price of the same course, where it has one. */
-  atOnce: number | null
+  oneTimeOffer: number | null
   /** The courses whose holders alone may buy. */
   holdersOf: readonly { title: string; isSold: boolean }[]
   /** Whether the running sale has an earlier price to be struck; null where none runs. */
@@ -347,13 +347,16 @@ function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
 const FAR_ABOVE = 25
 
 /** What does not fit with other things on sale. */
-function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituation, format: MoneyFormat): Obstacle[] {
+function beside(
+  { draft, said, oneTimeOffer, holdersOf, hasEarlierPrice }: OfferSituation,
+  format: MoneyFormat,
+): Obstacle[] {
   const found: Obstacle[] = []
   const all = said?.line.payments.reduce((sum, { pay }) => sum + pay, 0) ?? 0
-  if (said && draft.terms.kind === 'installments' && atOnce !== null && atOnce > 0) {
-    const difference = formatMoney(Math.abs(all - atOnce), format)
+  if (said && draft.terms.kind === 'installments' && oneTimeOffer !== null && oneTimeOffer > 0) {
+    const difference = formatMoney(Math.abs(all - oneTimeOffer), format)
     const change: Fix = { to: 'price', label: 'Change it' }
-    if (all < atOnce) {
+    if (all < oneTimeOffer) {
       found.push(
         warning(
           'below-at-once',
@@ -361,7 +364,7 @@ function beside({ draft, said, atOnce, holdersOf, hasEarlierPrice }: OfferSituat
           change,
         ),
       )
-    } else if ((all - atOnce) * 100 > atOnce * FAR_ABOVE) {
+    } else if ((all - oneTimeOffer) * 100 > oneTimeOffer * FAR_ABOVE) {
       found.push(
         warning(
           'far-above-at-once',

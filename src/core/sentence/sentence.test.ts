@@ -30,7 +30,7 @@ interface Asked {
   language?: string
 }
 
-function speak(
+function inWords(
   terms: object,
   { access, sale, tax, at = '2027-01-31T09:30:00+01:00', currency = 'EUR', language = 'en' }: Asked = {},
 ): OfferInWords {
@@ -325,7 +325,7 @@ describe('the whole price in sentences', () => {
     expect(table.length).toBeGreaterThanOrEqual(60)
   })
   it.each(table)('%s', (sentence, short, terms, asked) => {
-    const priced = speak(terms, asked)
+    const priced = inWords(terms, asked)
     const plain = (text: string) => text.replaceAll('\u00a0', ' ')
     expect(plain(formatPriceSentence(priced))).toBe(sentence)
     expect(plain(formatShortPrice(priced))).toBe(short)
@@ -354,11 +354,11 @@ describe('a price in the shop, whole', () => {
     ['€33.34, then 2 × €33.33 (€100 in all)', { ...three, total: 10_000 }],
     ['3 × €30 (€90 in all)', three, { sale: { amount: 9000, scope: 'every' } }],
   ])('%s', (whole, terms, asked) => {
-    expect(formatWholePrice(speak(terms, asked))).toBe(whole)
+    expect(formatWholePrice(inWords(terms, asked))).toBe(whole)
   })
 
   it('of several offers says the first two, each once, and how many more there are', () => {
-    const [one, parts, monthlyOne] = [speak(single), speak(three), speak(monthly)]
+    const [one, parts, monthlyOne] = [inWords(single), inWords(three), inWords(monthly)]
     expect(formatWholePrices([one])).toBe('€129')
     expect(formatWholePrices([one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
     expect(formatWholePrices([one, one, parts])).toBe('€129, or 3 × €43 (€129 in all)')
@@ -366,14 +366,14 @@ describe('a price in the shop, whole', () => {
   })
 
   it('a deposit and its parts come to one sum, said once', () => {
-    expect(formatInParts(speak({ ...three, total: 9000, deposit: 3000 }))).toBe(
+    expect(formatInParts(inWords({ ...three, total: 9000, deposit: 3000 }))).toBe(
       '€30.00 deposit, then 3 × €30.00; €120.00 in all',
     )
-    expect(formatInParts(speak(three))).toBe('3 × €43.00; €129.00 in all')
+    expect(formatInParts(inWords(three))).toBe('3 × €43.00; €129.00 in all')
   })
 
   it('what is paid once to begin is named, a free trial too', () => {
-    const named = (terms: object) => todayInParts(speak(terms)).map(({ name, pay }) => [name, pay])
+    const named = (terms: object) => todayInParts(inWords(terms)).map(({ name, pay }) => [name, pay])
     expect(named(single)).toEqual([[null, 12_900]])
     expect(named(deposit)).toEqual([['Deposit', 18_000]])
     expect(named({ ...monthly, setupFee: 2400 })).toEqual([
@@ -404,7 +404,7 @@ describe('the line below an offer', () => {
       whilePaying(),
     ],
   ])('%s', (line, terms, asked) => {
-    expect(formatLater(speak(terms, asked))).toBe(line)
+    expect(formatLater(inWords(terms, asked))).toBe(line)
   })
 })
 
@@ -426,16 +426,16 @@ describe('buttons', () => {
     ['Name your price', { kind: 'openPrice', minimum: 0, suggested: 1200 }],
     ['Try 7 days free', { ...monthly, trial: { length: days(7) } }],
   ])('on the course page: %s', (label, terms) => {
-    expect(formatEnrolButton(speak(terms), '')).toBe(label)
-    expect(formatEnrolButton(speak(terms), ' Begin now ')).toBe('Begin now')
+    expect(formatEnrolButton(inWords(terms), '')).toBe(label)
+    expect(formatEnrolButton(inWords(terms), ' Begin now ')).toBe('Begin now')
   })
 })
 
 it('is included for members where holders pay nothing', () => {
-  const free = speak({ kind: 'free' })
+  const free = inWords({ kind: 'free' })
   expect(formatEnrolButton(free, '', true)).toBe('Included for members')
   expect(formatEnrolButton(free, 'Take it', true)).toBe('Take it')
-  expect(formatEnrolButton(speak({ kind: 'single', amount: 4900 }), '', true)).toBe('Enrol for €49.00')
+  expect(formatEnrolButton(inWords({ kind: 'single', amount: 4900 }), '', true)).toBe('Enrol for €49.00')
 })
 
 it('leaves out zeros where the school does', () => {
@@ -476,7 +476,7 @@ it('never says an amount or a day that the numbers do not hold', () => {
   )
   fc.assert(
     fc.property(terms, (asked) => {
-      const priced = speak(asked)
+      const priced = inWords(asked)
       const { payments, untilCancelled } = priced.line
       const sum = (list: typeof payments) => list.reduce((all, { pay }) => all + pay, 0)
       const today = payments.filter(({ due }) => due === priced.purchaseDay)

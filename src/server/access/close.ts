@@ -17,7 +17,7 @@ import { schoolDay } from '../school/service.ts'
  */
 export async function closeLine(services: Within, lineId: string, note: string): Promise<JournalEvent[]> {
   const { db: tx } = services
-  const happened: JournalEvent[] = []
+  const events: JournalEvent[] = []
   const [agreed] = await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, lineId))
   if (agreed) {
     const held = await holdAgreement(tx, agreed.id)
@@ -25,7 +25,7 @@ export async function closeLine(services: Within, lineId: string, note: string):
     const about = { orderId: held.order.id, personId: held.order.personId }
     if (next) {
       await saveAgreement(tx, held, next)
-      happened.push({ about, what: 'agreement-cancelled', data: { when: 'now', by: 'creator' } })
+      events.push({ about, what: 'agreement-cancelled', data: { when: 'now', by: 'creator' } })
     }
   }
   const closed = await tx
@@ -35,13 +35,13 @@ export async function closeLine(services: Within, lineId: string, note: string):
     .returning()
   const [line] = await tx.select().from(orderLines).where(eq(orderLines.id, lineId))
   for (const { orderId, personId } of closed) {
-    happened.push({
+    events.push({
       about: { orderId, personId },
       what: 'course-taken-back',
       data: { course: line?.title ?? '', note },
     })
   }
-  return happened
+  return events
 }
 
 /**
@@ -71,16 +71,16 @@ export async function takeBack(services: Services, mode: Mode, grantId: string, 
       }
     }
     if (grant.lineId) {
-      const happened = await closeLine(services, grant.lineId, note)
-      if (happened.length === 0) throw takenBackAlready()
-      if (agreed && happened.some(({ what }) => what === 'agreement-cancelled')) {
+      const events = await closeLine(services, grant.lineId, note)
+      if (events.length === 0) throw takenBackAlready()
+      if (agreed && events.some(({ what }) => what === 'agreement-cancelled')) {
         const { personId, orderId } = grant
         const message = { mode, kind: 'cancelled' as const, personId, orderId, agreementId: agreed.id }
         const { queued, writes } = queueMessage(services, message)
         await Promise.all(writes)
-        happened.push(queued)
+        events.push(queued)
       }
-      return recordAll(tx, now(), happened)
+      return recordAll(tx, now(), events)
     }
     const [ended] = await tx
       .update(grants)

@@ -5,7 +5,7 @@ import { agreements, courses, grants, messages, orders, people } from '../db/sch
 import { notFound, Problem } from '../http/problem.ts'
 import { recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
-import { type Asking, inTransaction, type Services } from '../platform/context.ts'
+import { inTransaction, type Services, type WithDatabase } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import type { Person } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
@@ -28,12 +28,12 @@ export type AccessDecision =
  * and no payment is overdue past its grace (collecting rules, section 4). The best of several grants counts.
  */
 export function accessDecisionOn(day: string, held: readonly Grant[]): AccessDecision {
-  const standing = held.filter((grant) => grant.endedAt === null)
-  const open = standing.find((grant) => grant.opens <= day && isStillOpen(day, grant))
+  const notEnded = held.filter((grant) => grant.endedAt === null)
+  const open = notEnded.find((grant) => grant.opens <= day && isStillOpen(day, grant))
   if (open) return { state: 'open', grant: open }
-  const later = standing.filter((grant) => grant.opens > day).sort((a, b) => (a.opens < b.opens ? -1 : 1))[0]
+  const later = notEnded.filter((grant) => grant.opens > day).sort((a, b) => (a.opens < b.opens ? -1 : 1))[0]
   if (later) return { state: 'opens-later', opens: later.opens }
-  const [last] = standing
+  const [last] = notEnded
     .map((grant) => ({ grant, end: endOf(grant) }))
     .filter(({ end }) => end !== null)
     .sort((a, b) => ((a.end as string) < (b.end as string) ? 1 : -1))
@@ -48,8 +48,8 @@ export function accessDecisionOn(day: string, held: readonly Grant[]): AccessDec
  * day, grace included, comes only if that payment fails.
  */
 export function renewsOn({ closes, agreement }: Grant): string | null {
-  const goesOn = agreement?.state === 'active' && agreement.kind === 'subscription' && agreement.tries === 0
-  return closes !== null && goesOn ? agreement.nextTry : null
+  const isOngoing = agreement?.state === 'active' && agreement.kind === 'subscription' && agreement.tries === 0
+  return closes !== null && isOngoing ? agreement.nextTry : null
 }
 
 /** The first day on which a grant does not open as things stand: it closes, or an unpaid payment shuts it. */
@@ -97,7 +97,7 @@ export function browserAccessSince(now: Date): Date {
 
 /** The grants of one course that a visitor can show: by their account, or by the browser that bought it within the hour. */
 export async function grantsOf(
-  { db, now }: Pick<Asking, 'db' | 'now'>,
+  { db, now }: Pick<WithDatabase, 'db' | 'now'>,
   { mode, person, browserHash }: Visitor,
   courseId: string,
 ): Promise<Grant[]> {

@@ -54,7 +54,7 @@ export async function startAttempts(services: Within, all: readonly Starting[]):
     state: 'started' as const,
     startedAt,
   }))
-  const happened = all.flatMap(({ about, asked, before = [] }, index): JournalEvent[] => {
+  const events = all.flatMap(({ about, asked, before = [] }, index): JournalEvent[] => {
     const { amount, currency, fromN } = asked
     const data = { ...(fromN === null ? {} : { n: fromN }), amount, currency, key: keys[index] as string }
     return [...before, { about, what: 'attempt-started', data }]
@@ -67,7 +67,7 @@ export async function startAttempts(services: Within, all: readonly Starting[]):
       rows.map(({ id }) => ({ attemptId: id })),
       { afterSeconds: CALL_SECONDS + 5 },
     ),
-    recordAll(tx, startedAt, happened),
+    recordAll(tx, startedAt, events),
   ])
   const byId = new Map(stored.map((attempt) => [attempt.id, attempt]))
   return rows.map(({ id }) => {

@@ -19,7 +19,7 @@ async function storedOf({ orderId, id, lineId }: Agreed) {
   const [grant] = await db.select().from(grants).where(eq(grants.lineId, lineId))
   const moved = await db.select().from(ledger).where(eq(ledger.orderId, orderId)).orderBy(ledger.transaction, ledger.id)
   const told = await db.select().from(messages).where(eq(messages.orderId, orderId))
-  const happened = await db.select().from(journal).where(eq(journal.orderId, orderId)).orderBy(journal.id)
+  const events = await db.select().from(journal).where(eq(journal.orderId, orderId)).orderBy(journal.id)
   return {
     row: row && { ...row, id: '', personId: '', orderId: '', lineId: '', savedMethod: '', createdAt: null },
     paid: paid.map(({ n, due, pay, state, fee, attemptId }) => [n, due, pay, state, fee, attemptId !== null]),
@@ -29,7 +29,7 @@ async function storedOf({ orderId, id, lineId }: Agreed) {
     closes: [grant?.closes, grant?.suspendedFrom, grant?.endedAt],
     moved: moved.map(({ day, kind, account, amount }) => [day, kind, account.replace(/over-time.*/, ''), amount]),
     told: told.map(({ kind, state }) => [kind, state]),
-    happened: happened.map(({ what }) => what),
+    events: events.map(({ what }) => what),
   }
 }
 

@@ -8,7 +8,7 @@ import { callGateway, declined } from '../charging/call.ts'
 import { type Asked, type Attempt, startAttempt, startAttempts } from '../charging/start.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, school } from '../db/schema/index.ts'
-import { goOnAll } from '../fulfilment/outcome.ts'
+import { advanceAll } from '../fulfilment/outcome.ts'
 import { settleAttempt, settleCollected } from '../fulfilment/settle.ts'
 import { openRow } from '../gateways/service.ts'
 import { notFound } from '../http/problem.ts'
@@ -297,8 +297,8 @@ async function takeTurn(services: Within, agreementId: string, day: Day): Promis
   if (task.do === 'settle') {
     const { id } = held.scheduled[agreement.collected] as (typeof held.scheduled)[number]
     await tx.update(payments).set({ state: 'collected', collectedAt: services.now() }).where(eq(payments.id, id))
-    await goOnAll(services, [
-      { held, count: 1, day, happened: [{ about, what: 'payment-settled', data: { n } }], isTold: false },
+    await advanceAll(services, [
+      { held, count: 1, day, events: [{ about, what: 'payment-settled', data: { n } }], isTold: false },
     ])
     return { kind: 'settled' }
   }

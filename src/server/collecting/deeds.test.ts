@@ -2,7 +2,7 @@ import { and, asc, eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { addDays, after } from '../../core/calendar/day.ts'
 import type { DraftTerms } from '../../core/content/offer.ts'
-import { type Agreed, agree as agreeIn, entryOf, advance as goOnIn } from '../../testing/overTime.ts'
+import { type Agreed, advance as advanceIn, agree as agreeIn, entryOf } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
@@ -38,7 +38,7 @@ let buyers = 0
 const agree = (terms: DraftTerms, card = 'pays') =>
   agreeIn(world, terms, { card, ...(terms.kind === 'subscription' ? { access: WHILE_PAYING } : {}) })
 
-const goOn = (days: number) => goOnIn(world, days)
+const advance = (days: number) => advanceIn(world, days)
 
 const rowOf = async (id: string) => (await world.db.select().from(agreements).where(eq(agreements.id, id)))[0]
 const kindsTo = async (orderId: string) =>
@@ -74,7 +74,7 @@ describe('a course taken back', () => {
     const letter = await letterOf(plan.orderId, 'cancelled')
     expect(letter).toContain('no further payments are charged')
     expect(letter).not.toContain('stays open')
-    for (let months = 0; months < 3; months++) await goOn(31)
+    for (let months = 0; months < 3; months++) await advance(31)
     expect(await takenFor(plan.orderId)).toEqual([1900])
   })
 
@@ -82,7 +82,7 @@ describe('a course taken back', () => {
     const plan = await agree(parts)
     const [grant] = await listGrants(world.db, { orderId: plan.orderId })
     await takeBack(world.services, 'practice', grant?.id as string, 'by agreement')
-    await goOn(40)
+    await advance(40)
     expect(await takenFor(plan.orderId)).toEqual([4300])
     const states = await world.db.select().from(payments).where(eq(payments.orderId, plan.orderId))
     expect(states.filter(({ state }) => state === 'due')).toHaveLength(0)
@@ -96,7 +96,7 @@ describe('a course taken back', () => {
       .update(grants)
       .set({ endedAt: new Date() })
       .where(eq(grants.id, grant?.id as string))
-    await goOn(31)
+    await advance(31)
     expect(await takenFor(plan.orderId)).toEqual([1900])
     expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', nextTry: null })
   })
@@ -113,7 +113,7 @@ it('a due day that is moved leaves the course open to the new day, and the buyer
   const [grant] = await listGrants(world.db, { orderId: plan.orderId })
   expect(grant?.closes).toBe(addDays(moved, 3))
   for (let days = 0; days < 42; days += 3) {
-    await goOn(3)
+    await advance(3)
     expect(await isOpen(plan)).toBe('open')
   }
   expect(await takenFor(plan.orderId)).toEqual([1900, 1900])
@@ -195,13 +195,13 @@ describe('all that is left of a plan', () => {
     expect(rest).toEqual({ agreed: 12_900, from: 2, to: 4 })
     expect(await payManually(world.services, plan.id, byKept(rest as object))).toEqual({ state: 'paid' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'completed', collected: 4, nextTry: null })
-    for (let months = 0; months < 4; months++) await goOn(31)
+    for (let months = 0; months < 4; months++) await advance(31)
     expect(await takenFor(plan.orderId)).toEqual([4300, 12_900])
   })
 
   it('of a stopped plan too; less than what is offered is refused', async () => {
     const plan = await agree(parts, 'pays-once')
-    for (let days = 0; days < 45; days++) await goOn(1)
+    for (let days = 0; days < 45; days++) await advance(1)
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped' })
     const rest = await asked(plan.id)
     expect(rest).toEqual({ agreed: 12_900, from: 2, to: 4 })
@@ -214,8 +214,8 @@ describe('all that is left of a plan', () => {
     const endless = await agree(MONTHLY)
     expect(await asked(endless.id)).toBeNull()
     const plan = await agree(parts)
-    await goOn(31)
-    await goOn(31)
+    await advance(31)
+    await advance(31)
     expect(await asked(plan.id)).toBeNull()
   })
 })
@@ -223,7 +223,7 @@ describe('all that is left of a plan', () => {
 describe('a stopped plan', () => {
   const stopped = async () => {
     const plan = await agree(parts, 'pays-once')
-    for (let days = 0; days < 45; days++) await goOn(1)
+    for (let days = 0; days < 45; days++) await advance(1)
     return plan
   }
   const attention = async (orderId: string) =>
@@ -233,7 +233,7 @@ describe('a stopped plan', () => {
 
   it('stands under attention until it is decided, however long; written off, it owes nothing and stays shut', async () => {
     const plan = await stopped()
-    await goOn(200)
+    await advance(200)
     expect(await attention(plan.orderId)).toEqual(['stopped'])
     await writeOff(world.services, plan.id, 'not worth it')
     expect(await attention(plan.orderId)).toEqual([])
@@ -280,7 +280,7 @@ it('a renewal is announced once, so many days before as the school has set', asy
   await announceAll(world.services)
   expect(await told()).toBe(1)
   expect(await letterOf(plan.orderId, 'renewal-ahead')).toMatch(/renews on .*: €19.00 is charged/)
-  await goOn(7)
+  await advance(7)
   world.clock.offsetMs += 25 * DAY
   await announceAll(world.services)
   expect(await told()).toBe(2)

@@ -178,11 +178,11 @@ async function end(
 export async function notifyOf(
   services: Within,
   { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
-  happened: JournalEvent[],
+  events: JournalEvent[],
 ) {
   const { db: tx } = services
   const { mode, personId } = order
   const { queued, writes } = queueMessage(services, { mode, kind, personId, orderId: order.id, agreementId })
   await Promise.all(writes)
-  await recordAll(tx, services.now(), [...happened, queued])
+  await recordAll(tx, services.now(), [...events, queued])
 }

@@ -126,7 +126,7 @@ describe('for a later payment', () => {
       .returning()
     return { plan, attemptId: attempt?.id as string }
   }
-  const standing = async (orderId: string) => {
+  const stateOfPlan = async (orderId: string) => {
     const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.n)
     const [agreement] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
     return [rows.map(({ state }) => state), agreement?.collected]
@@ -135,10 +135,10 @@ describe('for a later payment', () => {
   it('that was collected already counts once, and is seen', async () => {
     const { plan, attemptId } = await closed(2)
     await advance(world, 32)
-    expect(await standing(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
+    expect(await stateOfPlan(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
     await settleAttempt(world.services, attemptId, collected(4300), 'event')
     await settleAttempt(world.services, attemptId, collected(4300), 'lookup')
-    expect(await standing(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
+    expect(await stateOfPlan(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
     expect((await world.journalOf(plan.orderId)).filter((entry) => entry === 'attempt-surplus')).toHaveLength(1)
     expect(await isUnderAttention(plan.orderId)).toBe(true)
   })
@@ -146,7 +146,7 @@ describe('for a later payment', () => {
   it('whose earlier one is unpaid is not taken for it, nor for itself', async () => {
     const { plan, attemptId } = await closed(3)
     await settleAttempt(world.services, attemptId, collected(4300), 'event')
-    expect(await standing(plan.orderId)).toEqual([['collected', 'due', 'due'], 1])
+    expect(await stateOfPlan(plan.orderId)).toEqual([['collected', 'due', 'due'], 1])
     expect(await world.journalOf(plan.orderId)).toContain('attempt-surplus')
   })
 
@@ -154,7 +154,7 @@ describe('for a later payment', () => {
     const { plan, attemptId } = await closed(2, 3)
     await advance(world, 32)
     await settleAttempt(world.services, attemptId, collected(8600), 'event')
-    expect(await standing(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
+    expect(await stateOfPlan(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
     expect(await world.journalOf(plan.orderId)).toContain('attempt-surplus')
   })
 
@@ -166,13 +166,13 @@ describe('for a later payment', () => {
       [2, 4],
       [3, 3],
     ])
-    expect((await standing(plan.orderId))[1]).toBe(3)
+    expect((await stateOfPlan(plan.orderId))[1]).toBe(3)
   })
 
   it('that is the next one counts, though its attempt was closed', async () => {
     const { plan, attemptId } = await closed(2)
     await settleAttempt(world.services, attemptId, collected(4300), 'event')
-    expect(await standing(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
+    expect(await stateOfPlan(plan.orderId)).toEqual([['collected', 'collected', 'due'], 2])
     expect(await world.journalOf(plan.orderId)).not.toContain('attempt-surplus')
   })
 })

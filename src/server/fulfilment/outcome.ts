@@ -97,14 +97,14 @@ export async function writeCollected(services: Within, all: readonly Later[]): P
       services,
       settled.map(({ order, attempt, held: { line }, paid }) => ({ order, attempt, line, paid })),
     ),
-    goOnAll(
+    advanceAll(
       services,
       settled.map(({ order, attempt, held, outcome, source, paid }) => ({
         held,
         count: paid.length,
         day: attempt.day,
         isTold: true,
-        happened: paid.map(({ n, pay }): JournalEvent => {
+        events: paid.map(({ n, pay }): JournalEvent => {
           const { currency, reference, method } = outcome
           const about = { orderId: order.id, personId: order.personId }
           return { about, what: 'payment-collected', data: { n, amount: pay, currency, reference, method, source } }
@@ -115,17 +115,17 @@ export async function writeCollected(services: Within, all: readonly Later[]): P
 }
 
 /** An agreement whose next payments are settled on a day, and what is written of it before. */
-interface GoingOn {
+interface Advancing {
   held: Held
   count: number
   day: string
-  happened: JournalEvent[]
+  events: JournalEvent[]
   /** Its buyer is told; not where nothing was paid. */
   isTold: boolean
 }
 
 /** Agreements after their next payments came: how each stands then, what is told and written of it. */
-export async function goOnAll(services: Within, all: readonly GoingOn[]): Promise<void> {
+export async function advanceAll(services: Within, all: readonly Advancing[]): Promise<void> {
   const { db: tx } = services
   const next = all.map(({ held, count, day }) => {
     let agreement = held.agreement
@@ -144,13 +144,13 @@ export async function goOnAll(services: Within, all: readonly GoingOn[]): Promis
     })),
   )
   const messageOf = new Map(told.map((one, index) => [one, queued[index] as JournalEvent]))
-  const happened = all.flatMap((one, index): JournalEvent[] => {
+  const events = all.flatMap((one, index): JournalEvent[] => {
     const { held } = one
     const about = { orderId: held.order.id, personId: held.order.personId }
     const state = next[index]?.state
     const message = messageOf.get(one)
     return [
-      ...one.happened,
+      ...one.events,
       ...(held.agreement.state === 'stopped' && state === 'active'
         ? [{ about, what: 'agreement-goes-on' as const }]
         : []),
@@ -164,7 +164,7 @@ export async function goOnAll(services: Within, all: readonly GoingOn[]): Promis
       all.map(({ held }, index) => ({ held, next: next[index] as Held['agreement'] })),
     ),
     ...writes,
-    recordAll(tx, services.now(), happened),
+    recordAll(tx, services.now(), events),
   ])
 }
 
@@ -186,7 +186,7 @@ export async function laterDeclined(
     .set({ state: 'declined', reference, reason, method, settledAt: at, confirmUrl: null })
     .where(and(eq(attempts.id, attempt.id), inArray(attempts.state, [...OPEN_ATTEMPTS])))
   const { amount, currency } = attempt
-  const happened: JournalEvent[] = [
+  const events: JournalEvent[] = [
     {
       about,
       what: 'payment-declined',
@@ -196,21 +196,21 @@ export async function laterDeclined(
   const isTry = attempt.madeBy === 'worker' && held.agreement.state === 'active'
   // Tries of the worker count; paying by hand is none. What was paid or ended meanwhile is left as it is.
   if (!isTry || held.agreement.payments[held.agreement.collected]?.n !== attempt.fromN) {
-    return recordAll(tx, at, happened)
+    return recordAll(tx, at, events)
   }
   const next = afterDeclined(held.agreement, held.retryAfterDays, attempt.day)
   await saveAgreement(tx, held, next)
-  if (next.state === 'stopped') happened.push({ about, what: 'agreement-stopped' })
+  if (next.state === 'stopped') events.push({ about, what: 'agreement-stopped' })
   const isOver = next.state === 'stopped'
   const message = { mode: order.mode, personId: order.personId, orderId: order.id, agreementId: row.id }
   const { queued, writes } = queueMessage(services, { ...message, kind: isOver ? 'stopped' : 'declined' })
   await Promise.all(writes)
-  happened.push(queued)
+  events.push(queued)
   // The creator hears of the first try that failed and of the end; what is between stands under what needs attention.
   if (isOver || next.tries === 1) {
     const told = queueMessage(services, { ...message, kind: isOver ? 'creator-stopped' : 'creator-declined' })
     await Promise.all(told.writes)
-    happened.push(told.queued)
+    events.push(told.queued)
   }
-  await recordAll(tx, at, happened)
+  await recordAll(tx, at, events)
 }

@@ -158,11 +158,11 @@ export async function connectGateway(
     throw fieldProblem('/secret', `This key is a ${is.toLowerCase()} key; you are in ${here}.`)
   }
   // The gateway is asked before the transaction begins: nothing in the database waits for its answer.
-  const [standing] = await db
+  const [connected] = await db
     .select({ id: connections.id })
     .from(connections)
     .where(and(inUse(mode), eq(connections.adapter, id)))
-  const connectionId = standing?.id ?? crypto.randomUUID()
+  const connectionId = connected?.id ?? crypto.randomUUID()
   const { signingSecret } = await reach(name, () =>
     adapter.listen(credentials, `${config.origin}/api/events/${connectionId}`),
   )

@@ -68,10 +68,10 @@ export interface JournalEvent {
 }
 
 /** Writes several things that happened at one moment, in their order. */
-export async function recordAll(tx: Queryable, at: Date, happened: JournalEvent[]): Promise<void> {
-  if (happened.length === 0) return
+export async function recordAll(tx: Queryable, at: Date, events: JournalEvent[]): Promise<void> {
+  if (events.length === 0) return
   await tx.insert(journal).values(
-    happened.map(({ about, what, data = {} }) => ({
+    events.map(({ about, what, data = {} }) => ({
       orderId: about.orderId ?? null,
       personId: about.personId ?? null,
       at,

@@ -14,7 +14,7 @@ export function withRequestId<T>(id: string, answer: () => T): T {
 /** What happens again and again is written once, and then how often it did, so often. */
 const QUIET_MS = 60_000
 /** So many different faults are told apart; more are written as they come. */
-const MOST = 500
+const MAX_SEEN = 500
 
 const seen = new Map<string, { again: number; timer: NodeJS.Timeout }>()
 
@@ -35,7 +35,7 @@ export function log(level: Level, what: string, error?: unknown): void {
     return
   }
   write(level, text)
-  if (seen.size >= MOST) return
+  if (seen.size >= MAX_SEEN) return
   const timer = setTimeout(() => {
     const again = seen.get(text)?.again ?? 0
     seen.delete(text)

@@ -11,7 +11,7 @@ import type { School } from '../school/service.ts'
 import { type Email, letter } from './compose.ts'
 
 /** Most sales that are named one by one. */
-const MOST = 60
+const MAX_NAMED = 60
 
 /** Some line of the order was not opened by another order before. */
 const isSale = sql`exists (select from ${orderLines} l where l.order_id = ${orders.id} and l.duplicate_of is null)`
@@ -42,7 +42,7 @@ export async function composeSold(
   const sum = rows.reduce((all, { pay }) => all + pay, 0)
   const money = (amount: number) => formatMoney(amount, school)
   const words = MAIL.told.day
-  const rest = rows.length - MOST
+  const rest = rows.length - MAX_NAMED
   const sold = { count: rows.length, money: money(sum) }
   const subject = say(words.subject, sold)
   return letter(
@@ -56,7 +56,7 @@ export async function composeSold(
       },
     ],
     rows
-      .slice(0, MOST)
+      .slice(0, MAX_NAMED)
       .map(({ number, buyer, course, offer, pay }): [string, string] => [
         say(words.row, { number, buyer, course, offer }),
         money(pay),

@@ -49,7 +49,7 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     places: others.length,
     siblings: others.map((other) => other.id),
     /** The one-time offer of the same course that installments are held against. */
-    atOnce: others.find((other) => other.id !== id && other.draft.terms.kind === 'single')?.draft ?? null,
+    oneTimeOffer: others.find((other) => other.id !== id && other.draft.terms.kind === 'single')?.draft ?? null,
     otherNames: others.filter((other) => other.id !== id).map((other) => other.draft.name),
     course: {
       id: course.id,
@@ -167,7 +167,7 @@ export async function publishOffer(
         paymentMethods: [],
         known: [],
         otherNames: [],
-        atOnce: null,
+        oneTimeOffer: null,
         holdersOf: [],
         hasEarlierPrice: null,
       },

@@ -50,12 +50,12 @@ function formatHeld(
   back: string | null,
   canBuy: boolean,
 ): CheckoutView['held'] {
-  const goesOn = held.find(({ state }) => state === 'active' || state === 'stopped')
-  if (goesOn?.agreementId) {
-    const { nextTry } = goesOn
+  const ongoing = held.find(({ state }) => state === 'active' || state === 'stopped')
+  if (ongoing?.agreementId) {
+    const { nextTry } = ongoing
     const has = nextTry ? say(HELD.paysNext, { day: formatDay(nextTry, language) }) : HELD.pays
     const says = canBuy ? say(HELD.overlapOther, { has }) : has
-    return { says, label: HELD.payments, href: `/my/plan/${goesOn.agreementId}` }
+    return { says, label: HELD.payments, href: `/my/plan/${ongoing.agreementId}` }
   }
   const last = held.map(({ closes }) => closes).sort((a, b) => (a === null || (b !== null && a > b) ? -1 : 1))[0]
   const until = last ? say(HELD.until, { day: formatDay(last, language) }) : HELD.has

@@ -82,7 +82,7 @@ export async function openPerson(services: Services, mode: Mode, id: string) {
     .from(people)
     .where(and(eq(people.id, id), eq(people.mode, mode)))
   if (!person) throw notFound('person')
-  const [theirOrders, theirGrants, sent, happened] = await Promise.all([
+  const [theirOrders, theirGrants, sent, events] = await Promise.all([
     db
       .select({
         id: orders.id,
@@ -108,7 +108,7 @@ export async function openPerson(services: Services, mode: Mode, id: string) {
       .where(and(eq(journal.personId, id), isNull(journal.orderId)))
       .orderBy(asc(journal.id)),
   ])
-  return { person, orders: theirOrders, grants: theirGrants, messages: sent, journal: happened }
+  return { person, orders: theirOrders, grants: theirGrants, messages: sent, journal: events }
 }
 
 /** Adds a buyer by hand, or finds the one who has this address. */

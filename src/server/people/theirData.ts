@@ -27,7 +27,7 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
   const theirs = await db.select().from(orders).where(eq(orders.personId, id)).orderBy(asc(orders.number))
   const ids = theirs.map((order) => order.id)
   const of = async <T>(read: (ids: string[]) => Promise<T[]>): Promise<T[]> => (ids.length > 0 ? read(ids) : [])
-  const [lines, paid, tries, given, came, agreed, held, sent, happened] = await Promise.all([
+  const [lines, paid, tries, given, came, agreed, held, sent, events] = await Promise.all([
     of((some) => db.select().from(orderLines).where(inArray(orderLines.orderId, some))),
     of((some) => db.select().from(payments).where(inArray(payments.orderId, some)).orderBy(asc(payments.due))),
     of((some) => db.select().from(attempts).where(inArray(attempts.orderId, some)).orderBy(asc(attempts.startedAt))),
@@ -112,6 +112,6 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
       subject: letter?.subject ?? null,
       text: letter?.text ?? null,
     })),
-    happened: happened.map(({ at, what, data: { key: _key, ...data } }) => ({ at, what, data })),
+    events: events.map(({ at, what, data: { key: _key, ...data } }) => ({ at, what, data })),
   }
 }

@@ -36,7 +36,7 @@ export interface Within extends Tools {
 }
 
 /** For what only asks and writes, inside a transaction or outside. */
-export interface Asking extends Tools {
+export interface WithDatabase extends Tools {
   db: Queryable
 }
 
@@ -54,7 +54,7 @@ export function liveTime({ liveNow, now }: Pick<Tools, 'liveNow' | 'now'>): Date
  * The services with the clock of a mode: practice time may run ahead (by so much as the school has moved it),
  * live time never does.
  */
-export async function inMode<S extends Asking>(services: S, mode: Mode): Promise<S> {
+export async function inMode<S extends WithDatabase>(services: S, mode: Mode): Promise<S> {
   if (services.clockOf !== undefined || mode === 'live') return services
   const [row] = await services.db.select({ aheadMs: school.practiceAheadMs }).from(school)
   return withClock(services, mode, row?.aheadMs ?? 0)

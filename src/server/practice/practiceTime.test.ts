@@ -4,7 +4,7 @@ import { addDays, after } from '../../core/calendar/day.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { agreements, attempts, messages, school } from '../db/schema/index.ts'
 import { clearPractice } from './practice.ts'
-import { goOnMoving, practiceClock, resumeMove, startMove, stopMove } from './practiceTime.ts'
+import { continueMove, practiceClock, resumeMove, startMove, stopMove } from './practiceTime.ts'
 
 const world = ownWorld()
 beforeEach(async () => {
@@ -24,7 +24,7 @@ async function buyPlan(card = 'pays') {
 /** Messages are sent by another job, which does not run here. */
 const move = async () => {
   await world.db.update(messages).set({ state: 'sent' })
-  await goOnMoving(world.services)
+  await continueMove(world.services)
 }
 const collectedOn = async () =>
   (
@@ -47,7 +47,7 @@ describe('a move of practice time', () => {
     const { day, daysAhead, move: done, next } = await practiceClock(world.services)
     expect([day, daysAhead, next]).toEqual([addDays(from, 70), 70, null])
     expect(done).toMatchObject({ to: addDays(from, 70), state: 'done' })
-    expect(done?.happened.map(({ what }) => what)).toEqual([
+    expect(done?.events.map(({ what }) => what)).toEqual([
       'agreement-completed',
       'payment-collected',
       'payment-collected',
@@ -71,7 +71,7 @@ describe('a move of practice time', () => {
     const { day: from } = await practiceClock(world.services)
     await startMove(world.services, { days: 40 })
     await world.db.update(messages).set({ state: 'sent' })
-    await Promise.all([goOnMoving(world.services), goOnMoving(world.services), goOnMoving(world.services)])
+    await Promise.all([continueMove(world.services), continueMove(world.services), continueMove(world.services)])
     expect((await practiceClock(world.services)).day).toBe(addDays(from, 40))
     const due = after(from, 1, every)
     expect(await collectedOn()).toEqual([due])

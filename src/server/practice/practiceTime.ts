@@ -33,7 +33,7 @@ const TURN_MS = 60_000
 const MAX_REPORTED = 300
 
 /** What a move of practice time brought, the newest first. */
-export interface Happened {
+export interface PastEvent {
   at: Date
   what: string
   orderId: string | null
@@ -50,7 +50,7 @@ export async function practiceClock(base: Services) {
   const services = await inMode(base, 'practice')
   const day = await schoolDay(services)
   const { practiceAheadMs, practiceMove: move } = await getSchool(base.db)
-  const [next, came] = await Promise.all([nextEvent(services, day, null), move && happenedSince(base, move.since)])
+  const [next, came] = await Promise.all([nextEvent(services, day, null), move && eventsSince(base, move.since)])
   return {
     day,
     daysAhead: Math.round(practiceAheadMs / DAY_MS),
@@ -142,7 +142,7 @@ export async function stopMove(base: Services): Promise<void> {
  * The worker's job: goes on with a move for a while, and asks to be called again where it is not there. Safe to be
  * called twice at the same time: what is due is collected once, and a day is left by one of them.
  */
-export async function goOnMoving(base: Services): Promise<void> {
+export async function continueMove(base: Services): Promise<void> {
   const until = Date.now() + TURN_MS
   for (;;) {
     const { practiceMove, practiceAheadMs: aheadMs } = await getSchool(base.db)
@@ -232,9 +232,9 @@ async function setPracticeDay(now: Within, aheadMs: number, day: Day): Promise<v
     .where(eq(school.practiceAheadMs, aheadMs))
 }
 
-async function happenedSince({ db }: Services, lastId: number): Promise<{ happened: Happened[]; count: number }> {
+async function eventsSince({ db }: Services, lastId: number): Promise<{ events: PastEvent[]; count: number }> {
   const where = and(gt(journal.id, lastId), eq(orders.mode, 'practice'), inArray(journal.what, REPORTED))
-  const [[all], happened] = await Promise.all([
+  const [[all], events] = await Promise.all([
     db.select({ n: count() }).from(journal).innerJoin(orders, eq(orders.id, journal.orderId)).where(where),
     db
       .select({
@@ -252,7 +252,7 @@ async function happenedSince({ db }: Services, lastId: number): Promise<{ happen
       .orderBy(desc(journal.id))
       .limit(MAX_REPORTED),
   ])
-  return { happened, count: all?.n ?? 0 }
+  return { events, count: all?.n ?? 0 }
 }
 
 const REPORTED = [

@@ -58,9 +58,9 @@ async function take(services: Within, attemptId: string, told: Dispute, isAnswer
   const at = services.now()
   const isEnded = state === 'won' || state === 'lost'
   const about = { orderId: order.id, personId: order.personId }
-  const happened: JournalEvent[] = []
-  if (!known) happened.push({ about, what: 'dispute-opened', data: { amount, currency: order.currency, reason } })
-  if (isEnded) happened.push({ about, what: 'dispute-ended', data: { amount, currency: order.currency, state } })
+  const events: JournalEvent[] = []
+  if (!known) events.push({ about, what: 'dispute-opened', data: { amount, currency: order.currency, reason } })
+  if (isEnded) events.push({ about, what: 'dispute-ended', data: { amount, currency: order.currency, state } })
   const decidedAt = isEnded ? at : null
   const [row] = known
     ? await tx.update(disputes).set({ state, decidedAt }).where(eq(disputes.id, known.id)).returning()
@@ -74,9 +74,9 @@ async function take(services: Within, attemptId: string, told: Dispute, isAnswer
     const kind = isEnded ? 'creator-dispute-ended' : 'creator-disputed'
     const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind })
     await Promise.all(writes)
-    happened.push(queued)
+    events.push(queued)
   }
-  await recordAll(tx, at, happened)
+  await recordAll(tx, at, events)
   return row
 }
 

@@ -403,13 +403,13 @@ async function bookIn(services: Within, key: string, outcome: RefundOutcome | { 
   for (const { access, lineId, note } of rows) {
     if (access === 'close') closed.push(...(await closeLine(services, lineId, note)))
   }
-  const happened: JournalEvent[] = [{ about, what: 'refunded', data: { ...data, reference } }, ...closed]
+  const events: JournalEvent[] = [{ about, what: 'refunded', data: { ...data, reference } }, ...closed]
   // What was given back in one go is told in one message, once all of it is.
   const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, first.createdAt))
   const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0
-  if (!isLast) return recordAll(tx, at, happened)
+  if (!isLast) return recordAll(tx, at, events)
   const message = { ...about, mode: order.mode, kind: 'refunded' as const, refundId: first.id }
   const { queued, writes } = queueMessage(services, message)
   await Promise.all(writes)
-  await recordAll(tx, at, [...happened, queued])
+  await recordAll(tx, at, [...events, queued])
 }

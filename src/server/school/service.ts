@@ -9,7 +9,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import { offers, orders, school } from '../db/schema/index.ts'
 import { forgetComparing, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import type { Asking, Services } from '../platform/context.ts'
+import type { Services, WithDatabase } from '../platform/context.ts'
 
 export type School = typeof school.$inferSelect
 
@@ -181,7 +181,7 @@ export async function setShopMode({ db }: Services, shopMode: Mode): Promise<voi
 }
 
 /** Today's date in the school's zone. */
-export async function schoolDay({ db, now }: Pick<Asking, 'db' | 'now'>): Promise<string> {
+export async function schoolDay({ db, now }: Pick<WithDatabase, 'db' | 'now'>): Promise<string> {
   return dayFor(await getSchool(db), now())
 }
 

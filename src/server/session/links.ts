@@ -4,7 +4,7 @@ import { creators, passwordLinks, people, sessions } from '../db/schema/index.ts
 import { refreshSearch } from '../db/searchText.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { record } from '../journal/journal.ts'
-import { type Asking, inTransaction, type Services } from '../platform/context.ts'
+import { inTransaction, type Services, type WithDatabase } from '../platform/context.ts'
 import { hashToken, newToken } from '../platform/secrets.ts'
 import { hashPassword } from './passwords.ts'
 import { openSession, type Person } from './sessions.ts'
@@ -14,7 +14,11 @@ const LINK_HOURS = 24
 type Owner = { personId: string } | { creatorId: string }
 
 /** Makes a link for one use within 24 hours, and gives its token; only its hash is kept. */
-async function makeLink({ db, now }: Pick<Asking, 'db' | 'now'>, owner: Owner, email: string | null): Promise<string> {
+async function makeLink(
+  { db, now }: Pick<WithDatabase, 'db' | 'now'>,
+  owner: Owner,
+  email: string | null,
+): Promise<string> {
   const { token, hash } = newToken()
   const at = now()
   const expiresAt = new Date(at.getTime() + LINK_HOURS * 3_600_000)
@@ -165,7 +169,7 @@ export async function confirmEmail(services: Services, token: string): Promise<{
 
 /** Gives a buyer another address and ends their sessions and links. @throws Problem at `/email` where it is another's. */
 export async function takeEmail(
-  { db, now }: Pick<Asking, 'db' | 'now'>,
+  { db, now }: Pick<WithDatabase, 'db' | 'now'>,
   person: Pick<Person, 'id' | 'mode' | 'email'>,
   email: string,
   why: string | null = null,

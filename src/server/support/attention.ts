@@ -68,7 +68,7 @@ export interface AttentionItem {
 }
 
 /** So many of one kind are listed. */
-const MOST = 40
+const MAX_LISTED = 40
 /** What stopped, or went wrong, is looked at for so many days. */
 const DAYS_BACK = 90
 const AFTER_MINUTES = 10
@@ -122,7 +122,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(agreements.mode, mode), where))
       .orderBy(by ?? asc(agreements.firstTried))
-      .limit(MOST)
+      .limit(MAX_LISTED)
 
   const ofJournal = (what: JournalEntry) =>
     db
@@ -136,7 +136,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(orders, eq(orders.id, journal.orderId))
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(orders.mode, mode), eq(journal.what, what), gt(journal.at, backThenAt)))
-      .limit(MOST)
+      .limit(MAX_LISTED)
 
   const found: Record<AttentionKind, PromiseLike<Omit<AttentionItem, 'kind'>[]>> = {
     late: ofAgreements(and(eq(agreements.state, 'active'), gt(agreements.tries, 0))),
@@ -170,7 +170,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(orders, eq(orders.id, disputes.orderId))
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(orders.mode, mode), eq(disputes.state, 'open')))
-      .limit(MOST),
+      .limit(MAX_LISTED),
     'dispute-lost': db
       .select({
         ...order,
@@ -183,7 +183,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(orders, eq(orders.id, disputes.orderId))
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(orders.mode, mode), eq(disputes.state, 'lost'), isNull(disputes.accessDecidedAt)))
-      .limit(MOST),
+      .limit(MAX_LISTED),
     'surplus-transfer': db
       .select({
         ...order,
@@ -203,7 +203,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
         ),
       )
       .groupBy(orders.id, people.id)
-      .limit(MOST),
+      .limit(MAX_LISTED),
     'paid-twice': db
       .select({ ...oneOf, amount: leftOf, since: instant(orders.paidAt), ...nothing })
       .from(orderLines)
@@ -212,7 +212,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .where(and(eq(orders.mode, mode), isNotNull(orderLines.duplicateOf)))
       .groupBy(orders.id, people.id)
       .having(gt(leftOf, 0))
-      .limit(MOST),
+      .limit(MAX_LISTED),
     'paid-too-late': db
       .select({ ...oneOf, amount: leftOf, since: instant(orders.paidAt), ...nothing })
       .from(orderLines)
@@ -221,14 +221,14 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .where(inArray(orderLines.id, openedTooLate))
       .groupBy(orders.id, people.id)
       .having(gt(leftOf, 0))
-      .limit(MOST),
+      .limit(MAX_LISTED),
     'refund-refused': db
       .select({ ...order, amount: refunds.amount, since: instant(refunds.createdAt), ...nothing, why: refunds.why })
       .from(refunds)
       .innerJoin(orders, eq(orders.id, refunds.orderId))
       .innerJoin(people, eq(people.id, orders.personId))
       .where(and(eq(orders.mode, mode), eq(refunds.state, 'refused'), gt(refunds.createdAt, backThenAt)))
-      .limit(MOST),
+      .limit(MAX_LISTED),
     transfer: db
       .select({
         ...order,
@@ -248,7 +248,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
         ),
       )
       .orderBy(asc(attempts.startedAt))
-      .limit(MOST),
+      .limit(MAX_LISTED),
     unknown: db
       .select({ ...order, amount: attempts.amount, since: instant(attempts.startedAt), ...nothing })
       .from(attempts)
@@ -257,7 +257,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .where(
         and(eq(orders.mode, mode), inArray(attempts.state, ['started', 'unknown']), lt(attempts.startedAt, aWhileAgo)),
       )
-      .limit(MOST),
+      .limit(MAX_LISTED),
     surplus: ofJournal('attempt-surplus'),
     mismatch: ofJournal('attempt-mismatch'),
     'unknown-payment': db
@@ -275,7 +275,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .from(unknownPayments)
       .innerJoin(connections, eq(connections.id, unknownPayments.connectionId))
       .where(and(eq(connections.mode, mode), eq(unknownPayments.state, 'open')))
-      .limit(MOST),
+      .limit(MAX_LISTED),
     'unreadable-event': db
       .select({
         orderId: sql<string | null>`null`,
@@ -297,7 +297,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
           gt(gatewayEvents.receivedAt, backThenAt),
         ),
       )
-      .limit(MOST),
+      .limit(MAX_LISTED),
     'message-failed': db
       .select({
         orderId: orders.id,
@@ -317,7 +317,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .innerJoin(people, eq(people.id, messages.personId))
       .where(and(eq(messages.mode, mode), eq(messages.state, 'failed')))
       .orderBy(desc(messages.createdAt))
-      .limit(MOST),
+      .limit(MAX_LISTED),
   }
   const all = await Promise.all(
     ATTENTION_KINDS.map(async (kind) => (await found[kind]).map((item) => ({ kind, ...item }))),

@@ -37,8 +37,8 @@ describe('a list of orders', () => {
     world.clock.offsetMs += 32 * 86_400_000
     for (const id of await agreementsDue(world.services, 'practice')) await collectAgreement(world.services, id)
     const { orders } = await listOrders(world.services, 'practice', { search: '', state: 'all' })
-    const standing = Object.fromEntries(orders.map(({ buyer, agreement: agreed }) => [buyer, agreed]))
-    expect(standing).toMatchObject({
+    const statuses = Object.fromEntries(orders.map(({ buyer, agreement: agreed }) => [buyer, agreed]))
+    expect(statuses).toMatchObject({
       once: null,
       parts: { kind: 'installments', state: 'active', tries: 0, collected: 2, count: 3 },
       late: { kind: 'installments', state: 'active', tries: 1, collected: 1, count: 3 },

@@ -163,7 +163,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     .innerJoin(people, eq(people.id, orders.personId))
     .where(and(eq(orders.id, id), eq(orders.mode, mode)))
   if (!order) throw notFound('order')
-  const [lines, itsPayments, tries, itsGrants, sent, happened, agreed] = await Promise.all([
+  const [lines, itsPayments, tries, itsGrants, sent, events, agreed] = await Promise.all([
     db.select().from(orderLines).where(eq(orderLines.orderId, id)).orderBy(asc(orderLines.position)),
     db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), BY_LINE, asc(payments.n)),
     db
@@ -208,7 +208,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     attempts: tries,
     grants: itsGrants,
     messages: sent,
-    journal: happened,
+    journal: events,
   }
 }
 

@@ -17,8 +17,8 @@ import { sayWith } from '../../ui/sayWith.ts'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { CardFrame } from './CardFrame.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
+import { FORM_BOX, Held } from './formBox.tsx'
 import { PaymentMethods } from './PaymentMethods.tsx'
-import { Held, SLIP } from './Slip.tsx'
 import { hasLaterPayments, useCheckout } from './useCheckout.ts'
 
 /** What is bought, by whom, how it is paid, and what happens when: all that the browser takes over of the checkout. */
@@ -37,7 +37,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
 
   return (
     <form
-      className={SLIP}
+      className={FORM_BOX}
       // Pressed before the page listens, it does nothing, rather than load the page anew.
       method="dialog"
       noValidate

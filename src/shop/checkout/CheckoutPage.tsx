@@ -4,7 +4,7 @@ import { buttonClass } from '../../ui/Button.tsx'
 import { CoverHead } from '../catalogue/CoverHead.tsx'
 import { Part } from '../Part.tsx'
 import { CheckoutForm } from './CheckoutForm.tsx'
-import { Held, SLIP } from './Slip.tsx'
+import { FORM_BOX, Held } from './formBox.tsx'
 
 /** One calm page: what you get, how you pay, who you are, your card, what happens when. */
 export default function CheckoutPage({ page, view }: { page: ShopPage; view: CheckoutView }) {
@@ -25,7 +25,7 @@ export default function CheckoutPage({ page, view }: { page: ShopPage; view: Che
 
 function OwnedCourse({ view: { course, held } }: { view: CheckoutView }) {
   return (
-    <div className={SLIP}>
+    <div className={FORM_BOX}>
       <h2 className="text-[19px]">{CHECKOUT.owned}</h2>
       {held && <Held held={held} />}
       <a href={`/learn/${course.slug}`} className={buttonClass('press')}>

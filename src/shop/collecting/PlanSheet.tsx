@@ -16,8 +16,8 @@ import { formatPlan, PlanTimeline } from './plan.tsx'
 import { usePlan } from './usePlan.ts'
 
 /** What the buyer is about: paying by another method, by what is kept, giving another method. */
-type Doing = 'pay' | 'pay-saved' | 'rest' | 'rest-saved' | 'method' | null
-const BY_SAVED_METHOD: readonly Doing[] = ['pay-saved', 'rest-saved']
+type PlanAction = 'pay' | 'pay-saved' | 'rest' | 'rest-saved' | 'method' | null
+const BY_SAVED_METHOD: readonly PlanAction[] = ['pay-saved', 'rest-saved']
 
 /** One agreement: what was paid, what comes, and what its buyer can do about it. */
 export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
@@ -25,15 +25,15 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
   const plan = usePlan(page, view, frame)
   const money = { ...page.school, currency: view.currency }
   const isDue = view.toPay?.since != null
-  const [doing, setDoing] = useState<Doing>(isDue ? 'pay' : null)
-  const paymentMethods = doing === 'method' ? plan.keepers : view.paymentMethods
+  const [action, setAction] = useState<PlanAction>(isDue ? 'pay' : null)
+  const paymentMethods = action === 'method' ? plan.keepers : view.paymentMethods
   const paymentMethod = plan.paymentMethodIn(paymentMethods)
   const day = (when: string) => formatDay(when, page.school.language)
   const isBusy = plan.phase.kind !== 'idle' && plan.phase.kind !== 'elsewhere'
-  const isBySavedMethod = BY_SAVED_METHOD.includes(doing)
-  const toPay = doing === 'rest' || doing === 'rest-saved' ? view.rest : view.toPay
+  const isBySavedMethod = BY_SAVED_METHOD.includes(action)
+  const toPay = action === 'rest' || action === 'rest-saved' ? view.rest : view.toPay
   const act = () =>
-    void (doing === 'method' ? plan.changeMethod() : isBySavedMethod ? plan.payByKept(toPay) : plan.pay(toPay))
+    void (action === 'method' ? plan.changeMethod() : isBySavedMethod ? plan.payByKept(toPay) : plan.pay(toPay))
   if (plan.done) return <Done view={view} said={plan.done} />
   return (
     <Sheet narrow>
@@ -50,23 +50,23 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
               : say(PLAN.pausesOn, { day: day(view.closedFrom) })}
         </p>
       )}
-      {view.toPay && (doing === 'pay' || doing === 'pay-saved') && (
+      {view.toPay && (action === 'pay' || action === 'pay-saved') && (
         <h2 className="mt-5 text-[18px]">
           {view.toPay.since
             ? say(PLAN.dueSince, { money: formatMoney(view.toPay.amount, money), day: day(view.toPay.since) })
             : say(PLAN.payNext, { money: formatMoney(view.toPay.amount, money) })}
         </h2>
       )}
-      {view.rest && (doing === 'rest' || doing === 'rest-saved') && (
+      {view.rest && (action === 'rest' || action === 'rest-saved') && (
         <h2 className="mt-5 text-[18px]">{say(PLAN.payRest, { money: formatMoney(view.rest.amount, money) })}</h2>
       )}
-      {doing === 'method' && <h2 className="mt-5 text-[18px]">{PLAN.otherCard}</h2>}
-      {doing && !isBySavedMethod && paymentMethods.length === 0 && (
+      {action === 'method' && <h2 className="mt-5 text-[18px]">{PLAN.otherCard}</h2>}
+      {action && !isBySavedMethod && paymentMethods.length === 0 && (
         <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
           {say(PLAN.cannotPay, { school: page.school.name })}
         </p>
       )}
-      {(isBySavedMethod || (doing && paymentMethod)) && (
+      {(isBySavedMethod || (action && paymentMethod)) && (
         <form
           method="dialog"
           noValidate
@@ -119,24 +119,24 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
               ? plan.phase.kind === 'checking'
                 ? PAYING.waiting
                 : PAYING.busy
-              : doing === 'method'
+              : action === 'method'
                 ? PLAN.useCard
                 : say(isBySavedMethod ? PLAN.payBy : PLAN.pay, {
                     money: formatMoney(toPay?.amount ?? 0, money),
                     method: view.method ?? '',
                   })}
           </Button>
-          <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, doing, paymentMethod)}</p>
+          <p className="mt-2 text-[12.5px] text-ink-3">{smallPrint(page, action, paymentMethod)}</p>
         </form>
       )}
       <Choices
         view={view}
         money={money}
-        doing={doing}
-        setDoing={setDoing}
+        action={action}
+        setAction={setAction}
         cancel={() => void plan.cancel()}
         comeBack={() => void plan.comeBack()}
-        message={doing ? null : plan.message}
+        message={action ? null : plan.message}
       />
       {plan.phase.kind === 'confirming' && (
         <ConfirmDialog url={plan.phase.url} done={() => void plan.confirmed()} leave={plan.walkAway} />
@@ -149,48 +149,48 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
 const OTHERWISE = { pay: 'pay-saved', 'pay-saved': 'pay', rest: 'rest-saved', 'rest-saved': 'rest' } as const
 
 /** What the buyer allows by it. */
-function smallPrint({ school }: ShopPage, doing: Doing, paymentMethod: PaymentMethod | undefined): string {
-  if (doing === 'pay-saved') return PLAN.onceNow
-  if (doing === 'rest' || doing === 'rest-saved') return PLAN.onceNowRest
+function smallPrint({ school }: ShopPage, action: PlanAction, paymentMethod: PaymentMethod | undefined): string {
+  if (action === 'pay-saved') return PLAN.onceNow
+  if (action === 'rest' || action === 'rest-saved') return PLAN.onceNowRest
   const values = { school: school.name, gateway: paymentMethod?.gateway ?? '' }
-  if (doing === 'method') return say(PLAN.nothingToday, values)
+  if (action === 'method') return say(PLAN.nothingToday, values)
   return say(paymentMethod?.style === 'embedded' ? PLAN.laterByCard : PLAN.laterElsewhere, values)
 }
 
 interface ChoicesProps {
   view: PlanView
   money: Parameters<typeof formatMoney>[1]
-  doing: Doing
-  setDoing: (doing: Doing) => void
+  action: PlanAction
+  setAction: (action: PlanAction) => void
   cancel: () => void
   comeBack: () => void
   message: string | null
 }
 
 /** What else can be done. Cancelling takes two clicks, the second of which says what follows. */
-function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: ChoicesProps) {
+function Choices({ view, money, action, setAction, cancel, comeBack, message }: ChoicesProps) {
   const [isAsking, setAsking] = useState(false)
-  const isPaying = doing === 'pay' || doing === 'pay-saved'
-  const isPayingRest = doing === 'rest' || doing === 'rest-saved'
+  const isPaying = action === 'pay' || action === 'pay-saved'
+  const isPayingRest = action === 'rest' || action === 'rest-saved'
   return (
     <>
       <p className="mt-5 flex flex-wrap gap-x-5 gap-y-1.5 text-[14.5px]">
         {view.toPay && !isPaying && (
           <Button
             kind="link"
-            onClick={() => setDoing(view.mayPayBySavedMethod && !view.toPay?.since ? 'pay-saved' : 'pay')}
+            onClick={() => setAction(view.mayPayBySavedMethod && !view.toPay?.since ? 'pay-saved' : 'pay')}
           >
             {view.toPay.since ? say(PLAN.pay, { money: formatMoney(view.toPay.amount, money) }) : PLAN.payNextNow}
           </Button>
         )}
         {view.rest && !isPayingRest && (
-          <Button kind="link" onClick={() => setDoing(view.mayPayBySavedMethod ? 'rest-saved' : 'rest')}>
+          <Button kind="link" onClick={() => setAction(view.mayPayBySavedMethod ? 'rest-saved' : 'rest')}>
             {say(PLAN.payAllLeft, { money: formatMoney(view.rest.amount, money) })}
           </Button>
         )}
         {(isPaying || isPayingRest) && view.mayPayBySavedMethod && (
-          <Button kind="link" onClick={() => setDoing(OTHERWISE[doing as keyof typeof OTHERWISE])}>
-            {BY_SAVED_METHOD.includes(doing) ? PLAN.otherMethod : say(PLAN.byMethod, { method: view.method ?? '' })}
+          <Button kind="link" onClick={() => setAction(OTHERWISE[action as keyof typeof OTHERWISE])}>
+            {BY_SAVED_METHOD.includes(action) ? PLAN.otherMethod : say(PLAN.byMethod, { method: view.method ?? '' })}
           </Button>
         )}
         {view.mayComeBack && (
@@ -198,8 +198,8 @@ function Choices({ view, money, doing, setDoing, cancel, comeBack, message }: Ch
             {PLAN.uncancel}
           </Button>
         )}
-        {view.state === 'active' && doing !== 'method' && view.paymentMethods.some(({ can }) => can.keepsUnused) && (
-          <Button kind="link" onClick={() => setDoing('method')}>
+        {view.state === 'active' && action !== 'method' && view.paymentMethods.some(({ can }) => can.keepsUnused) && (
+          <Button kind="link" onClick={() => setAction('method')}>
             {PLAN.otherCard}
           </Button>
         )}

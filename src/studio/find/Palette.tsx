@@ -8,14 +8,14 @@ import { formatWorth } from '../orders/words.ts'
 import { useShelf } from '../sell/queries.ts'
 import { useShortPrice } from '../sell/shortPrice.ts'
 import { useSession, useSignOut, useSwitchMode } from '../session/session.ts'
-import { doingsAt } from './doings.ts'
+import { commandsAt } from './commands.ts'
 import { fits } from './fits.ts'
 
 const ITEM = 'flex cursor-pointer justify-between gap-4 rounded-field px-3 py-2 data-[selected=true]:bg-acorn'
 const GROUP =
   '[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pt-2 [&_[cmdk-group-heading]]:pb-1 [&_[cmdk-group-heading]]:text-[12px] [&_[cmdk-group-heading]]:font-semibold [&_[cmdk-group-heading]]:text-ink-3'
 /** So many courses and offers are shown at a time. */
-const MOST = 8
+const MAX_LISTED = 8
 
 interface ItemProps {
   id: string
@@ -68,10 +68,10 @@ export function Palette({ onClose }: { onClose: () => void }) {
       .filter((offer) => fits(typed, `${course.title} ${offer.name}`, 'offer price publish sale bench'))
       .map((offer) => ({ course, offer })),
   )
-  const doings = doingsAt(pathname, mode).filter(({ name, words }) => fits(typed, name, words))
+  const commands = commandsAt(pathname, mode).filter(({ name, words }) => fits(typed, name, words))
   const orders = found.data?.orders ?? []
   const people = found.data?.people ?? []
-  const isNothing = courses.length + offers.length + doings.length + orders.length + people.length === 0
+  const isNothing = courses.length + offers.length + commands.length + orders.length + people.length === 0
   const ofOrders = orders.length > 0 && (
     <Command.Group heading="Orders" className={GROUP}>
       {orders.map((order) => (
@@ -85,9 +85,9 @@ export function Palette({ onClose }: { onClose: () => void }) {
       ))}
     </Command.Group>
   )
-  const ofDoings = doings.length > 0 && (
+  const ofCommands = commands.length > 0 && (
     <Command.Group heading="Do" className={GROUP}>
-      {doings.map(({ name, to, act }) => (
+      {commands.map(({ name, to, act }) => (
         <Item key={name} id={`do ${name}`} name={name} onSelect={() => (act ? run(acts[act]) : go(to ?? '/studio'))} />
       ))}
     </Command.Group>
@@ -115,10 +115,10 @@ export function Palette({ onClose }: { onClose: () => void }) {
         )}
         {/* A number is mostly an order’s; words are mostly what somebody wants to do, or a name. */}
         {ofOrders}
-        {typed !== '' && ofDoings}
+        {typed !== '' && ofCommands}
         {courses.length + offers.length > 0 && (
           <Command.Group heading="Courses and offers" className={GROUP}>
-            {courses.slice(0, MOST).map((course) => (
+            {courses.slice(0, MAX_LISTED).map((course) => (
               <Item
                 key={course.id}
                 id={`course ${course.id}`}
@@ -127,7 +127,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
                 onSelect={() => go(`/studio/sell/courses/${course.id}`)}
               />
             ))}
-            {offers.slice(0, MOST).map(({ course, offer }) => (
+            {offers.slice(0, MAX_LISTED).map(({ course, offer }) => (
               <Item
                 key={offer.id}
                 id={`offer ${offer.id}`}
@@ -151,7 +151,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
             ))}
           </Command.Group>
         )}
-        {typed === '' && ofDoings}
+        {typed === '' && ofCommands}
       </Command.List>
     </Command.Dialog>
   )

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { doingsAt } from './doings.ts'
+import { commandsAt } from './commands.ts'
 import { fits } from './fits.ts'
 
 it.each([
@@ -29,10 +29,10 @@ it.each([
   'iban',
   'terms',
 ])('“%s” finds something to do', (typed) => {
-  const found = doingsAt('/studio/sell', 'practice').filter(({ name, words }) => fits(typed, name, words))
+  const found = commandsAt('/studio/sell', 'practice').filter(({ name, words }) => fits(typed, name, words))
   expect(found.length).toBeGreaterThan(0)
 })
 
 it('what is done about an order is offered there first', () => {
-  expect(doingsAt('/studio/orders/4f3a', 'live')[0]).toMatchObject({ to: '/studio/orders/4f3a#refunds' })
+  expect(commandsAt('/studio/orders/4f3a', 'live')[0]).toMatchObject({ to: '/studio/orders/4f3a#refunds' })
 })

@@ -21,9 +21,9 @@ import { attemptState, firstAgreement, formatWorth, orderState, paymentState } f
 export function OrderBench({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }
-  const standing = { ...order, agreement: firstAgreement(order.agreements), lines: order.lines.length }
+  const status = { ...order, agreement: firstAgreement(order.agreements), lines: order.lines.length }
   const titleOf = (lineId: string) => order.lines.find(({ id }) => id === lineId)?.title ?? ''
-  const [shape, word] = orderState(standing, school)
+  const [shape, word] = orderState(status, school)
   const { hash } = useLocation()
   const sendPasswordLink = useSendPasswordLink(order.person)
   // Led here to one part of it.
@@ -38,7 +38,7 @@ export function OrderBench({ order }: { order: Order }) {
         Order {order.number} · {formatMoment(order.createdAt, school.timeZone)}
       </p>
       <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-[27px]">{beginSentence(formatWorth(standing, school))}</h1>
+        <h1 className="text-[27px]">{beginSentence(formatWorth(status, school))}</h1>
         <State shape={shape}>{word}</State>
       </div>
       <p className="mt-1">

@@ -69,14 +69,14 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const unread = useUnreadFields()
   const at = useStudioNow()
   const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, at)
-  const atOnce = offer.atOnce && payAtOnce(offer.atOnce, school, at)
+  const oneTimeOffer = offer.oneTimeOffer && payAtOnce(offer.oneTimeOffer, school, at)
   const history = [...offer.history, { content, publishedAt: at }]
   const sale = runningSale(history, at)
   const { audience } = content
   const found = obstaclesOf(
     {
       known: offer.known,
-      atOnce,
+      oneTimeOffer,
       holdersOf: audience.who === 'holders' ? offer.courses.filter(({ id }) => audience.of.includes(id)) : [],
       hasEarlierPrice: sale && sale.earlier !== null,
       draft: content,
@@ -213,7 +213,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
                 all={
                   said?.quote.committed != null ? { sum: said.quote.committed, says: formatInParts(said.priced) } : null
                 }
-                atOnce={atOnce}
+                oneTimeOffer={oneTimeOffer}
                 count={content.terms.count}
                 money={money}
                 split={({ count, total, each }) =>

@@ -242,10 +242,10 @@ function Passed({ from, to, day }: { from: string; to: string; day: string }) {
 }
 
 /** What came of the last move, the newest first. */
-function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }) {
+function WhatCame({ move: { from, to, state, events, count } }: { move: Move }) {
   const { school } = useSession()
   const say = (day: string) => formatDay(day, school.language)
-  const left = count - happened.length
+  const left = count - events.length
   return (
     <Section title="What happened">
       {count === 0 && (
@@ -254,7 +254,7 @@ function WhatCame({ move: { from, to, state, happened, count } }: { move: Move }
         </p>
       )}
       <ol>
-        {happened.map((row, index) => (
+        {events.map((row, index) => (
           <li
             key={`${row.at}-${index}`}
             className="grid grid-cols-[128px_1fr] gap-x-3 border-b border-line py-1.5 text-[13.5px]"

@@ -31,7 +31,7 @@ export function SettingForm({
   isWide = false,
   children,
 }: SettingFormProps): ReactNode {
-  const asking = { code: 'would-stop', title, goOn: `${saving} anyway`, isDanger: true }
+  const asking = { code: 'would-stop', title, confirmLabel: `${saving} anyway`, isDanger: true }
   const { error, isBusy, run, dialog } = useConfirmation(asking, save, () => toast(saved))
   return (
     <form

@@ -8,7 +8,7 @@ interface Confirmation {
   code: string
   title: string
   /** What the button says by which it is meant. */
-  goOn: string
+  confirmLabel: string
   isDanger?: boolean
 }
 
@@ -16,12 +16,12 @@ interface Confirmation {
 export const DISPLACING: Confirmation = {
   code: 'stands-alone',
   title: 'It must be the only payment method',
-  goOn: 'Continue and pause the others',
+  confirmLabel: 'Continue and pause the others',
 }
 
 /** Does something of which the server may say what would follow, and asks before it is done all the same. */
 export function useConfirmation(
-  { code, title, goOn, isDanger = false }: Confirmation,
+  { code, title, confirmLabel, isDanger = false }: Confirmation,
   act: (isSure: boolean) => Promise<unknown>,
   done: () => void,
 ) {
@@ -36,7 +36,7 @@ export function useConfirmation(
       <div className="flex justify-end gap-2">
         <Button onClick={reset}>Leave it as it is</Button>
         <Button kind={isDanger ? 'danger' : 'press'} disabled={isPending} onClick={() => mutate(true)}>
-          {goOn}
+          {confirmLabel}
         </Button>
       </div>
     </Dialog>

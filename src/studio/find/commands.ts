@@ -1,7 +1,7 @@
 import type { Mode } from '../../server/client.ts'
 
 /** Something to do: where it is done, or what it does at once; and the words by which people look for it. */
-export interface Doing {
+export interface Command {
   name: string
   words: string
   to?: string
@@ -9,9 +9,9 @@ export interface Doing {
 }
 
 /** All that can be done from anywhere; what belongs to the order that is open comes first. */
-export function doingsAt(pathname: string, mode: Mode): Doing[] {
+export function commandsAt(pathname: string, mode: Mode): Command[] {
   const [, order] = /^\/studio\/orders\/([\w-]+)/.exec(pathname) ?? []
-  const ofOrder: Doing[] = order
+  const ofOrder: Command[] = order
     ? [
         {
           name: 'Refund this order',

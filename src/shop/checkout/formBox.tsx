@@ -1,7 +1,7 @@
 import type { CheckoutView } from '../../server/client.ts'
 
 /** The sheet of the checkout, with room for its stitched edge. */
-export const SLIP =
+export const FORM_BOX =
   'relative rounded-lg bg-sheet py-5 pr-4 pl-[42px] shadow-[0_1px_0_var(--color-line-2),0_12px_28px_-22px_rgb(26_35_28/.5)] md:py-[22px] md:pr-[26px] md:pl-14'
 
 /** What the buyer has of the course already, and where they change it. */
