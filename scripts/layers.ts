@@ -36,6 +36,7 @@ const SERVER_FOLDERS = [
   'agreements',
   'catalogue',
   'offers',
+  'coupons',
   'access',
   'charging',
   'fulfilment',

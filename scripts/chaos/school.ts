@@ -125,7 +125,12 @@ function contents(): Partial<OfferContent>[] {
 async function sell(services: Services, title: string, content: Partial<OfferContent>): Promise<OnSale> {
   const { courseId, offerId: id, slug } = await putOnSale(services, title, content)
   const live = { ...newOffer('One payment'), ...content }
-  const line = { role: 'main' as const, chosen: null, offer: { id, live }, courses: [{ id: courseId, weight: 1 }] }
+  const line = {
+    role: 'main' as const,
+    chosen: null,
+    offer: { id, productId: courseId, live },
+    courses: [{ id: courseId, weight: 1 }],
+  }
   const { quote } = quoteBasket(await getSchool(services.db), [line], new Date())
   const { pay } = quote.today
   // What goes on is charged to a card or a wallet, and a wallet keeps nothing where nothing is due today.

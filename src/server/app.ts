@@ -4,6 +4,7 @@ import { secureHeaders } from 'hono/secure-headers'
 import { findPicture } from './catalogue/pictures.ts'
 import { catalogueRoutes } from './catalogue/routes.ts'
 import { agreementRoutes } from './collecting/routes.ts'
+import { couponRoutes } from './coupons/routes.ts'
 import { receiveEvent } from './events/events.ts'
 import { BODY_LIMITS, limitBody } from './http/bodies.ts'
 import { deadline } from './http/deadline.ts'
@@ -41,6 +42,7 @@ export function apiRoutes(services: Services) {
     .route('/school', schoolRoutes(services))
     .route('/catalogue', catalogueRoutes(services))
     .route('/offers', offerRoutes(services))
+    .route('/coupons', couponRoutes(services))
     .route('/gateways', gatewayRoutes(services))
     .route('/orders', orderRoutes(services))
     .route('/agreements', agreementRoutes(services))

@@ -70,6 +70,7 @@ const checkout = (offers: ShopOffer[], more: object = {}) =>
     offers,
     chosen: offers[0]?.id ?? '',
     linked: null,
+    codes: [],
     paymentMethods: [paymentMethod],
     isOwned: false,
     held: null,
@@ -129,6 +130,7 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
     offers,
     chosen: 'x',
     linked: null,
+    codes: [],
     paymentMethods: [paymentMethod],
     held: null,
   }

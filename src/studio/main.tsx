@@ -8,6 +8,7 @@ import { StudioFrame } from './frame/StudioFrame.tsx'
 import { OrdersPage } from './orders/OrdersPage.tsx'
 import { PeoplePage } from './people/PeoplePage.tsx'
 import { ComparePage } from './sell/ComparePage.tsx'
+import { CouponBenchPage } from './sell/CouponBench.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
 import { OfferBenchPage } from './sell/OfferBench.tsx'
 import { SellPage, SellStart } from './sell/SellPage.tsx'
@@ -39,6 +40,7 @@ const router = createBrowserRouter([
           { index: true, Component: SellStart },
           { path: 'courses/:id', Component: CourseBenchPage },
           { path: 'offers/:id', Component: OfferBenchPage },
+          { path: 'coupons/:id', Component: CouponBenchPage },
         ],
       },
       { path: 'sell/compare', Component: ComparePage },

@@ -1,6 +1,8 @@
 import { formatMoney, formatRate } from '../money/format.ts'
 import { formatPriceSentence } from '../sentence/sentence.ts'
 import { formatList } from '../sentence/words.ts'
+import type { CouponContent } from './coupon.ts'
+import { formatCoupon, type NameOf } from './couponSentence.ts'
 import type { CourseContent } from './course.ts'
 import { type Audience, type OfferContent, quotableSale } from './offer.ts'
 import { describeOffer, type PricingSchool } from './quoteInput.ts'
@@ -83,6 +85,20 @@ export function courseChanges(live: CourseContent | null, draft: CourseContent):
     })
   }
   return [...changes, ...lessonChanges(live?.lessons ?? [], draft.lessons)]
+}
+
+/** What publishing a coupon's draft would change for who types its code from then on. */
+export function couponChanges(
+  live: CouponContent | null,
+  draft: CouponContent,
+  school: PricingSchool,
+  nameOf: NameOf,
+): Change[] {
+  return compare(live, draft, [
+    ['Code', ({ code }) => code],
+    ['What it does', (content) => formatCoupon(content, school, nameOf)],
+    ['Note for you', ({ note }) => note],
+  ])
 }
 
 function compare<T>(live: T | null, draft: T, fields: [string, (content: T) => string][]): Change[] {

@@ -42,7 +42,7 @@ export interface BasketTerms {
   codes: readonly string[]
   buyer: { purchases: number }
 }
-const PLAIN: BasketTerms = { coupons: [], codes: [], buyer: { purchases: 0 } }
+export const PLAIN: BasketTerms = { coupons: [], codes: [], buyer: { purchases: 0 } }
 
 /**
  * The quote document (pricing rules, section 10) of a basket bought at `at`, an RFC 3339 instant. It is the one place

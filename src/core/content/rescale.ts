@@ -1,6 +1,13 @@
 import type { Amount } from '../money/arithmetic.ts'
 import { currencyDigits } from '../money/currency.ts'
+import type { CouponContent } from './coupon.ts'
 import type { DraftTerms, OfferContent } from './offer.ts'
+
+function scaleBetween(from: string, to: string): (amount: Amount) => Amount {
+  const digits = currencyDigits(to) - currencyDigits(from)
+  return (amount) =>
+    digits >= 0 ? amount * 10 ** digits : Math.max(amount > 0 ? 1 : 0, Math.floor(amount / 10 ** -digits + 0.5))
+}
 
 /**
  * An offer's figures in another currency: the figure stays, the sign changes, so that 129.00 becomes
@@ -8,16 +15,21 @@ import type { DraftTerms, OfferContent } from './offer.ts'
  * Decimals that the new currency lacks are rounded half up; a price stays at least one unit.
  */
 export function rescaleContent(content: OfferContent, from: string, to: string): OfferContent {
-  const digits = currencyDigits(to) - currencyDigits(from)
-  if (digits === 0) return content
-  const scale = (amount: Amount) =>
-    digits > 0 ? amount * 10 ** digits : Math.max(amount > 0 ? 1 : 0, Math.floor(amount / 10 ** -digits + 0.5))
+  if (currencyDigits(to) === currencyDigits(from)) return content
+  const scale = scaleBetween(from, to)
   const maybe = (amount: Amount | null) => (amount === null ? null : scale(amount))
   return {
     ...content,
     terms: rescaleTerms(content.terms, scale, maybe),
     sale: content.sale && { ...content.sale, amount: maybe(content.sale.amount) },
   }
+}
+
+/** A coupon's figures in another currency: they stay, as an offer's do. */
+export function rescaleCoupon(content: CouponContent, from: string, to: string): CouponContent {
+  const scale = scaleBetween(from, to)
+  const maybe = (amount: Amount | null) => (amount === null ? null : scale(amount))
+  return { ...content, amount: maybe(content.amount), minimum: maybe(content.minimum) }
 }
 
 function rescaleTerms(

@@ -47,7 +47,7 @@ describe('a wallet, by its own page', () => {
     // Paid before the buyer is back: the page leads them on to the receipt; opened anew later, it says what they have.
     const school = await getSchool(world.db)
     const seen = async (from?: string) => {
-      const view = await checkoutView(world.services, school, course.slug, undefined, visitor, from)
+      const view = await checkoutView(world.services, school, course.slug, undefined, visitor, { cameBackFrom: from })
       return view.name === 'checkout' && { pending: view.pending, isOwned: view.isOwned }
     }
     expect(await seen(placed.orderId)).toEqual({ pending: placed.orderId, isOwned: false })
@@ -70,7 +70,7 @@ describe('a wallet, by its own page', () => {
     // The event of it may be faster than the buyer: they are told all the same, and nobody else is.
     const school = await getSchool(world.db)
     const seen = async (from: string | undefined, by = visitor) => {
-      const view = await checkoutView(world.services, school, course.slug, undefined, by, from)
+      const view = await checkoutView(world.services, school, course.slug, undefined, by, { cameBackFrom: from })
       return view.name === 'checkout' && view.pending
     }
     expect(await seen(undefined)).toBeNull()

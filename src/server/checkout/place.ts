@@ -1,7 +1,6 @@
-import { DocumentError } from '../../core/document/reader.ts'
-import { formatMoney } from '../../core/money/format.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
-import type { Quote } from '../../core/quote/types.ts'
+import { codeKey } from '../../core/quote/codes.ts'
+import { CODES } from '../../core/words/en/codes.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
@@ -15,6 +14,8 @@ import {
   saveMethod,
   sourceOf,
 } from '../charging/paymentMethods.ts'
+import { type Counting, type FoundCode, findCodes } from '../coupons/codes.ts'
+import { describeCodes } from '../coupons/sayings.ts'
 import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
 import { hasLaterPayments } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
@@ -23,11 +24,12 @@ import { fieldProblem, Problem } from '../http/problem.ts'
 import { inTransaction, type Services } from '../platform/context.ts'
 import type { Counted } from '../platform/limits.ts'
 import { requireCompared } from '../platform/restored.ts'
-import { getSchool, type School } from '../school/service.ts'
+import { getSchool } from '../school/service.ts'
+import type { BasketAnswer } from '../views/data.ts'
 import { requireHolder } from './audience.ts'
+import { notOnSale, quoteWithCodes } from './codedQuote.ts'
 import type { Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
-import { quoteBasket } from './quoteBasket.ts'
 import { orderStatus, resolveOpenAttempt } from './status.ts'
 
 /**
@@ -45,18 +47,47 @@ export async function placeOrder(
 }
 
 /**
- * What a basket comes to, as it would be placed now; nothing is placed by it.
+ * What a basket comes to with its codes, as it would be placed now; nothing is placed by it. Whether a buyer used a code
+ * before is said to who is signed in alone.
  * @param slug the address of the page on which it is.
  * @throws Problem 410 where something is not on sale, 422 at a price that cannot be paid.
  */
 export async function quoteOnPage(
   services: Services,
   slug: string,
-  request: Pick<PlaceRequest, 'lines'>,
+  request: Pick<PlaceRequest, 'lines' | 'codes'>,
   shopper: Shopper,
-): Promise<Quote> {
-  const [{ lines }, school] = await Promise.all([basketOn(services, slug, request, shopper), getSchool(services.db)])
-  return quoteFor(school, lines, services.now()).quote
+): Promise<BasketAnswer> {
+  const { db } = services
+  const [{ lines }, school, found] = await Promise.all([
+    basketOn(services, slug, request, shopper),
+    getSchool(db),
+    findEntered(services, request.codes ?? [], shopper),
+  ])
+  const coded = { lines, codes: request.codes ?? [], found }
+  const { quote } = await quoteWithCodes(db, school, coded, countingFor(shopper), services.now())
+  return { quote, codes: await describeCodes(db, school, found, { quote, lines }) }
+}
+
+/** The codes that were typed, as far as they exist; those that do not are counted. @throws Problem 429 after too many. */
+async function findEntered(
+  { db, limits }: Services,
+  typed: readonly string[],
+  { address, browserHash }: Shopper,
+): Promise<FoundCode[]> {
+  if (typed.length === 0) return []
+  const found = await findCodes(db, typed)
+  const known = new Set(found.map(({ code }) => codeKey(code)))
+  if (typed.some((code) => !known.has(codeKey(code)))) {
+    const by = { 'code:browser': browserHash, 'code:ip': address?.ip ?? null, 'code:range': address?.range ?? null }
+    await limits.count(by, CODES.tooManyGuesses)
+  }
+  return found
+}
+
+/** Uses as they count before the buyer is known: what this browser has reserved and not paid is its own. */
+function countingFor({ mode, person, browserHash }: Shopper): Counting {
+  return { mode, personId: person?.id ?? null, except: { browserHash } }
 }
 
 /** What is in a basket, and the page on which it is. */
@@ -78,8 +109,13 @@ export async function placeBasket(
   shopper: Shopper,
   page: LivePage | null = null,
 ): Promise<Placed> {
-  const [school] = await Promise.all([getSchool(services.db), requireCompared(services.db)])
-  const quoted = quoteFor(school, lines, services.now())
+  const [school, found] = await Promise.all([
+    getSchool(services.db),
+    findEntered(services, request.codes ?? [], shopper),
+    requireCompared(services.db),
+  ])
+  const coded = { lines, codes: request.codes ?? [], found }
+  const quoted = await quoteWithCodes(services.db, school, coded, countingFor(shopper), services.now())
   const { pay } = quoted.quote.today
   for (const { offer, product } of lines) {
     const { audience } = offer.live
@@ -98,7 +134,7 @@ export async function placeBasket(
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, REFUSED.tooManyOrders)
   const savedMethod = paymentMethod && pay === 0 ? await saveMethod(paymentMethod, request.payment?.token ?? '') : null
-  const placing: Placing = { school, page, lines, request, shopper, quoted, hasLater, savedMethod }
+  const placing: Placing = { school, page, lines, request, shopper, quoted, found, hasLater, savedMethod }
   const placed = await placeOnce(services, paymentMethod, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
   if (placed.state === 'paid' && paymentMethod) await services.limits.giveBack(counted)
@@ -120,10 +156,6 @@ export async function linesOf(
     if (!line) throw notOnSale()
     return { ...line, role: 'main' as const, chosen }
   })
-}
-
-function notOnSale(): Problem {
-  return new Problem(410, 'not-on-sale', REFUSED.notOnSale)
 }
 
 /** A members' offer needs the membership before; it cannot be bought in one go with it (selling rules, section 2). */
@@ -163,6 +195,7 @@ async function placeOnce(
       throw new Problem(409, 'held', REFUSED.heldAlready)
     }
     if (prepared.kind === 'refused') throw refusedForAddress()
+    if (prepared.kind === 'code') throw new Problem(409, 'code-changed', prepared.says)
     if (prepared.kind === 'ready' && paymentMethod) return charge(services, paymentMethod, prepared.attempt, placing)
     if (prepared.kind !== 'busy') break
     const stillBusy = await resolveOpenAttempt(services, prepared.attempt)
@@ -174,22 +207,6 @@ async function placeOnce(
 /** The one sentence for whatever an address that was only typed may not order; it tells nobody why. */
 function refusedForAddress(): Problem {
   return new Problem(409, 'not-with-this-email', REFUSED.address)
-}
-
-/** Quotes the basket; a price of the buyer's own that does not fit is said at its field. */
-function quoteFor(school: School, lines: readonly PlacingLine[], at: Date) {
-  try {
-    return quoteBasket(school, lines, at)
-  } catch (error) {
-    if (!(error instanceof DocumentError)) throw error
-    const [, index] = /^\/lines\/(\d+)\/chosen$/.exec(error.at) ?? []
-    const line = index === undefined ? undefined : lines[Number(index)]
-    // Its access has ended, or it does not fit the rules any more: the shop does not list it.
-    if (!line) throw notOnSale()
-    const { terms } = line.offer.live
-    const least = terms.kind === 'openPrice' ? (terms.minimum ?? 0) : 0
-    throw fieldProblem(error.at, say(REFUSED.minimum, { money: formatMoney(least, school) }))
-  }
 }
 
 /** Calls the gateway and settles by its answer; no answer is kept as unknown, for the look-up. */

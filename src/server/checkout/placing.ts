@@ -6,6 +6,7 @@ import type { DeclineReason } from '../../gateways/contract.ts'
 import type { LivePage } from '../catalogue/pages.ts'
 import type { SellableLine } from '../catalogue/sellable.ts'
 import type { SavedMethod } from '../charging/paymentMethods.ts'
+import type { FoundCode } from '../coupons/codes.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
@@ -15,6 +16,8 @@ import type { Quoted } from './quoteBasket.ts'
 
 /** As many things as fit into one order. */
 const MAX_LINES = 50
+/** As many codes as are tried for one (pricing rules, section 6). */
+const MAX_CODES = 20
 
 export const placeSchema = v.object({
   /** What is bought: offers, each with the buyer's own price where they name it. */
@@ -28,6 +31,8 @@ export const placeSchema = v.object({
     v.minLength(1, REFUSED.empty),
     v.maxLength(MAX_LINES, say(REFUSED.tooMany, { number: MAX_LINES })),
   ),
+  /** The codes that were entered, in their order. */
+  codes: v.optional(v.pipe(v.array(v.pipe(v.string(), v.maxLength(60))), v.maxLength(MAX_CODES))),
   name: v.pipe(v.string(), v.trim(), v.nonEmpty(REFUSED.name), v.maxLength(100, REFUSED.nameTooLong)),
   email: emailSchema,
   /** The page said that the buyer has the course for a while already. */
@@ -87,6 +92,8 @@ export interface Placing {
   shopper: Shopper
   /** The quote's input and answer. */
   quoted: Quoted
+  /** Those of the codes that exist. */
+  found: FoundCode[]
   /** Payments come after today, so the method is kept. */
   hasLater: boolean
   /** The method saved without a charge, where nothing is due today. */

@@ -1,9 +1,15 @@
 import { and, asc, eq, gt, inArray, isNull, ne, sql } from 'drizzle-orm'
+import { codeKey } from '../../core/quote/codes.ts'
 import type { QuotedLine } from '../../core/quote/types.ts'
+import { CODES } from '../../core/words/en/codes.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
+import { say } from '../../core/words/message.ts'
 import { heldAlready, outlasts, sameOffer } from '../access/heldAlready.ts'
 import { browserAccessSince } from '../access/service.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
 import { startAttempt } from '../charging/start.ts'
+import { formatWhyNot } from '../coupons/sayings.ts'
+import { hasTooMany, lockCoupons, reserveCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   attempts,
@@ -20,7 +26,9 @@ import type { Attempt, Order } from '../fulfilment/notes.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
+import { quoteWithCodes } from './codedQuote.ts'
 import type { Placing, Shopper } from './placing.ts'
+import type { Quoted } from './quoteBasket.ts'
 
 /** What is to be done next for a placed order. */
 export type Prepared =
@@ -32,6 +40,8 @@ export type Prepared =
   | { kind: 'untold' }
   /** The address that was typed has it already, which is told to its owner alone. */
   | { kind: 'refused' }
+  /** A code counts no more, in words. */
+  | { kind: 'code'; says: string }
   | { kind: 'paid'; orderId: string }
   | { kind: 'ready'; attempt: Attempt }
   | { kind: 'busy'; attempt: Attempt; order: Order }
@@ -43,7 +53,7 @@ export type Prepared =
  */
 export async function prepare(services: Within, placing: Placing): Promise<Prepared> {
   const { db: tx } = services
-  const { shopper, request, quoted, school } = placing
+  const { shopper, request, school } = placing
   const person = await lockPerson(services, placing)
   // Waits for whoever is settling an order for this course. What they opened is looked at only after
   // that, or an order that is paid in this very moment would look like none at all, and be paid again.
@@ -70,7 +80,13 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   const basket = basketOf(placing.lines)
   const same = own.filter((order) => order.basket === basket)
   const again = same.find(({ browserHash }) => browserHash === shopper.browserHash) ?? same[0]
-  const order = await writeOrder(services, person, placing, again ?? null)
+  const coded = await holdCodes(services, person, placing, again ?? null)
+  if ('kind' in coded) return coded
+  const { quoted } = coded
+  const order = await writeOrder(services, person, { ...placing, quoted }, again ?? null)
+  if (placing.found.length > 0 || (again && again.quote.codes.length > 0)) {
+    await reserveCodes(tx, order, quoted.quote.codes, placing.found, services.now())
+  }
   const placed: JournalEvent = {
     about: { orderId: order.id, personId: person.id },
     what: again ? 'order-changed' : 'order-placed',
@@ -97,6 +113,40 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     [placed],
   )
   return { kind: 'ready', attempt }
+}
+
+/**
+ * Quotes the order once more with its coupons held, so that of many at once only as many count as may, and for who buys
+ * it. What a code says of an address that was only typed is told to its owner alone.
+ */
+async function holdCodes(
+  services: Within,
+  person: typeof people.$inferSelect,
+  { school, lines, request, shopper, quoted, found }: Placing,
+  again: Order | null,
+): Promise<{ quoted: Quoted } | Prepared> {
+  if (found.length === 0) return { quoted }
+  const { db: tx } = services
+  await lockCoupons(tx, found)
+  if (await hasTooMany(tx, shopper.browserHash, again?.id ?? null)) {
+    return { kind: 'code', says: CODES.tooManyReserved }
+  }
+  const counting = { mode: shopper.mode, personId: person.id, except: { orderId: again?.id ?? null } }
+  const now = await quoteWithCodes(tx, school, { lines, codes: request.codes ?? [], found }, counting, services.now())
+  for (const [index, before] of quoted.quote.codes.entries()) {
+    const after = now.quote.codes[index]
+    if (!before.counts || !after || after.counts) continue
+    const isOfBuyer = after.why === 'used-by-buyer' || after.why === 'first-purchase-only'
+    if (isOfBuyer && shopper.person?.id !== person.id) {
+      await notifyOwner(services, person, 'code-refused', lines[0]?.product.title ?? '')
+      return { kind: 'refused' }
+    }
+    const of = found.find(({ code }) => codeKey(code) === codeKey(after.code))
+    const why = await formatWhyNot(tx, school, after.why, of, { quote: now.quote, lines })
+    return { kind: 'code', says: say(CODES.changed, { code: after.code, why }) }
+  }
+  if (now.quote.today.pay !== quoted.quote.today.pay) return { kind: 'code', says: REFUSED.priceChanged }
+  return { quoted: now }
 }
 
 /** Orders that would open something of what is ordered now. */
@@ -170,7 +220,7 @@ async function ownedAlready(
     const own = byBrowser.find((held) => held.offerId === offer.id || isOutlasted)
     if (own?.orderId && lines.length === 1) return { kind: 'paid', orderId: own.orderId }
     if (!isSignedIn && byBrowser.length === 0) {
-      await notifyOwner(services, person, product.title)
+      await notifyOwner(services, person, 'already-owned', product.title)
       return { kind: 'refused' }
     }
     if (isOutlasted || own) return { kind: 'owned', title: product.title }
@@ -184,14 +234,19 @@ async function ownedAlready(
 /** So long after one message about it the owner of an address is not written to again. */
 const NOTIFY_AGAIN_HOURS = 24
 
-/** Writes to the owner of an address with which somebody tried to order what its owner has, at most once a day. */
-async function notifyOwner(services: Within, { id, mode }: typeof people.$inferSelect, courseTitle: string) {
+/** Writes to the owner of an address with which somebody tried to order what they cannot, at most once a day. */
+async function notifyOwner(
+  services: Within,
+  { id, mode }: typeof people.$inferSelect,
+  kind: 'already-owned' | 'code-refused',
+  courseTitle: string,
+) {
   const { db: tx } = services
   const at = services.now()
   const since = new Date(at.getTime() - NOTIFY_AGAIN_HOURS * 3_600_000)
-  const recently = and(eq(messages.personId, id), eq(messages.kind, 'already-owned'), gt(messages.createdAt, since))
+  const recently = and(eq(messages.personId, id), eq(messages.kind, kind), gt(messages.createdAt, since))
   if ((await tx.$count(messages, recently)) > 0) return
-  const { queued, writes } = queueMessage(services, { mode, kind: 'already-owned', personId: id, courseTitle })
+  const { queued, writes } = queueMessage(services, { mode, kind, personId: id, courseTitle })
   await Promise.all(writes)
   await recordAll(tx, at, [queued])
 }

@@ -1,5 +1,5 @@
 import type { OfferContent } from '../../core/content/offer.ts'
-import { basketInput, describeQuote } from '../../core/content/quoteInput.ts'
+import { type BasketTerms, basketInput, describeQuote, PLAIN } from '../../core/content/quoteInput.ts'
 import { type StoredQuote, storeQuote } from '../../core/quote/stored.ts'
 import type { Quote, Role } from '../../core/quote/types.ts'
 import type { School } from '../school/service.ts'
@@ -8,7 +8,7 @@ import type { School } from '../school/service.ts'
 export interface BasketLine {
   role: Role
   chosen: number | null
-  offer: { id: string; live: OfferContent }
+  offer: { id: string; productId: string; live: OfferContent }
   courses: readonly { id: string; weight: number }[]
 }
 
@@ -23,12 +23,17 @@ export interface Quoted {
  * computed from, to be kept with an order.
  * @throws DocumentError where the buyer's own price does not fit.
  */
-export function quoteBasket(school: School, lines: readonly BasketLine[], at: Date): Quoted {
+export function quoteBasket(
+  school: School,
+  lines: readonly BasketLine[],
+  at: Date,
+  terms: BasketTerms = PLAIN,
+): Quoted {
   const priced = lines.map(({ role, chosen, offer, courses }) => ({
     role,
     chosen,
     offer: { id: offer.id, content: offer.live, courses: courses.map(({ id, weight }) => ({ id, weight })) },
   }))
-  const document = basketInput(school, priced, at.toISOString())
+  const document = basketInput(school, priced, at.toISOString(), terms)
   return { input: storeQuote(document), quote: describeQuote(school, document).quote }
 }

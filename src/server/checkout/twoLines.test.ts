@@ -1,7 +1,6 @@
 import { asc, eq } from 'drizzle-orm'
 import Papa from 'papaparse'
 import { beforeEach, describe, expect, it } from 'vitest'
-import type { Quote } from '../../core/quote/types.ts'
 import { advance } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
@@ -23,6 +22,7 @@ import { schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { ordersCsv } from '../support/files.ts'
 import { listOrders, openOrder, ordersFor } from '../support/orders.ts'
+import type { BasketAnswer } from '../views/data.ts'
 import { checkOrder } from './status.ts'
 
 /** Orders of two lines with different offers: everything is true by line. */
@@ -43,7 +43,7 @@ describe('what a basket comes to', () => {
   it('is said before anything is placed, and is what is then charged', async () => {
     const answer = await quote(once.slug, both().lines)
     expect(answer.status).toBe(200)
-    const said = (await answer.json()) as Quote
+    const { quote: said } = (await answer.json()) as BasketAnswer
     const { orderId } = await world.buy(once.slug, both({ agreed: { pay: said.today.pay, currency: 'EUR' } }))
     const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
     expect(order?.quote.lines.map(({ payments }) => payments)).toEqual(said.lines.map(({ payments }) => payments))
@@ -58,7 +58,7 @@ describe('what a basket comes to', () => {
       422,
       expect.objectContaining({ errors: [{ at: '/lines/2/chosen', why: 'The minimum is €5.00.' }] }),
     ])
-    const fits = (await (await quote(once.slug, of(500))).json()) as Quote
+    const { quote: fits } = (await (await quote(once.slug, of(500))).json()) as BasketAnswer
     expect(fits.today.pay).toBe(14_800 + 500)
     expect((await quote(club.slug, both().lines)).status).toBe(410)
     expect((await quote(once.slug, [...both().lines, { offerId: crypto.randomUUID(), chosen: null }])).status).toBe(410)

@@ -1,6 +1,8 @@
 import { eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
+import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
+import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { checkoutPages, versions } from '../db/schema/index.ts'
 import { findDrafted, forgetComparing, holdDraft, makeLive, publishedOf, type Subject, saveDraft } from './drafts.ts'
 
@@ -10,11 +12,19 @@ const world = ownWorld()
 async function one(subject: Subject): Promise<string> {
   const { courseId, offerId } = await world.sell(4800, `Drafted ${crypto.randomUUID().slice(0, 8)}`)
   const [page] = await world.db.select().from(checkoutPages).where(eq(checkoutPages.productId, courseId))
-  return { course: courseId, offer: offerId, page: page?.id as string }[subject]
+  const coupon = await createCoupon(world.services)
+  await publishOwn(coupon.id)
+  return { course: courseId, offer: offerId, page: page?.id as string, coupon: coupon.id }[subject]
 }
 const at = new Date('2027-03-04T10:00:00Z')
 
-describe.each(['course', 'offer', 'page'] as const)('a draft of a %s', (subject) => {
+async function publishOwn(id: string) {
+  const code = `D-${crypto.randomUUID().slice(0, 8)}`
+  const { draftRev } = await saveCouponDraft(world.services, id, 1, { ...newCoupon(), code })
+  await publishCoupon(world.services, id, draftRev, null)
+}
+
+describe.each(['course', 'offer', 'page', 'coupon'] as const)('a draft of a %s', (subject) => {
   it('is saved from the revision that it was edited from; another window’s is kept, and told', async () => {
     const id = await one(subject)
     const { draft, draftRev } = await findDrafted(world.db, subject, id)

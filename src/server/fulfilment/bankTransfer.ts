@@ -4,6 +4,7 @@ import { creditorReference } from '../../core/bank/reference.ts'
 import { isDay } from '../../core/calendar/day.ts'
 import { noonOf } from '../../core/calendar/instant.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import { reserveAgain } from '../coupons/uses.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, grants, orderLines, orders, payments, refunds, transfers } from '../db/schema/index.ts'
@@ -211,6 +212,7 @@ export async function takeMarkBack(
       .where(eq(payments.attemptId, attempt.id))
     await tx.update(orderLines).set({ duplicateOf: null }).where(eq(orderLines.orderId, orderId))
     await tx.delete(grants).where(eq(grants.orderId, orderId))
+    await reserveAgain(tx, orderId)
     await recordAll(tx, services.now(), [taken, { about, what: 'course-shut', data: { note: why } }])
   })
 }

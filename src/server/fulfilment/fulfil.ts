@@ -7,6 +7,7 @@ import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
 import { paidMeanwhile } from '../access/heldAlready.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
 import type { SavedMethod } from '../charging/paymentMethods.ts'
+import { markCodesUsed } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   agreements,
@@ -170,6 +171,7 @@ export async function markPaid(
     tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
     collectToday(services, order, lines, by, duplicates),
   ])
+  if (order.quote.codes.length > 0) await markCodesUsed(tx, orderId)
   const twice = duplicates.size > 0 ? await markPaidTwice(services, order, duplicates) : []
   const fresh = lines.filter(({ line }) => !duplicates.has(line.id))
   if (fresh.length === 0) return recordAll(tx, at, [...before, ...twice])

@@ -2,6 +2,7 @@ import { and, asc, eq, inArray, sql } from 'drizzle-orm'
 import type { Outcome } from '../../gateways/contract.ts'
 import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
+import { releaseCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
 import { attempts, orders } from '../db/schema/index.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
@@ -122,20 +123,23 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
         settledAt: at,
         confirmUrl: null,
       })
-      await tx
-        .update(orders)
-        .set({ state: 'open' })
-        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
+      await reopen(tx, order)
       return notifyDeclined(services, order, attempt, outcome, source)
     case 'abandoned':
       await change(tx, attempt, { state: next, settledAt: at, confirmUrl: null })
       if (isLater) return record(tx, at, about, 'attempt-abandoned', { source })
-      await tx
-        .update(orders)
-        .set({ state: 'open' })
-        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))
+      await reopen(tx, order)
       return record(tx, at, about, 'attempt-abandoned', { source })
   }
+}
+
+/** The order was not paid by this try: it can be tried again, and others may use its codes meanwhile. */
+async function reopen(tx: Transaction, { id, quote }: Order) {
+  await tx
+    .update(orders)
+    .set({ state: 'open' })
+    .where(and(eq(orders.id, id), eq(orders.state, 'paying')))
+  if (quote.codes.length > 0) await releaseCodes(tx, id)
 }
 
 /** Writes a decline down. A buyer who has left, because the money was to come later, is told of it. */

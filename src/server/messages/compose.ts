@@ -178,6 +178,15 @@ export function composeAlreadyOwned(
   ])
 }
 
+/** Somebody tried to order with a code that this buyer cannot use any more. */
+export function composeCodeRefused(school: School, name: string, course: string, checkoutLink: string): Email {
+  const { subject, text, label } = MAIL.codeRefused
+  return letter(school, say(subject, { course }), [
+    greeting(name),
+    { text: say(text, { course }), link: checkoutLink, label },
+  ])
+}
+
 export function composeGiven(
   school: School,
   name: string,

@@ -5,7 +5,14 @@ import { describeQuote, quoteInputOf, taxesToday } from '../../core/content/quot
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
-import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Email } from './compose.ts'
+import {
+  composeAlreadyOwned,
+  composeCodeRefused,
+  composeGiven,
+  composePassword,
+  composeReceipt,
+  type Email,
+} from './compose.ts'
 import { type AgreementFacts, composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
@@ -93,6 +100,8 @@ export async function sampleOf(
       if (!made) throw new Error(`There is no sample of ${kind}.`)
       return made
     }
+    case 'code-refused':
+      return composeCodeRefused(school, BUYER, COURSE, nowhere)
     case 'paid-twice':
       return composePaidTwice(school, BUYER, awaitedFacts(school, nowhere), ownWords)
     case 'refunded':

@@ -10,7 +10,14 @@ import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { makePasswordLink } from '../session/links.ts'
 import { factsOf } from './agreementFacts.ts'
-import { composeAlreadyOwned, composeGiven, composePassword, composeReceipt, type Email } from './compose.ts'
+import {
+  composeAlreadyOwned,
+  composeCodeRefused,
+  composeGiven,
+  composePassword,
+  composeReceipt,
+  type Email,
+} from './compose.ts'
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
@@ -150,6 +157,8 @@ async function compose(
       )
     case 'already-owned':
       return composeAlreadyOwned(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
+    case 'code-refused':
+      return composeCodeRefused(school, person.name, message.courseTitle ?? '', config.origin)
     case 'paid-twice': {
       const facts = await paidTwiceFacts(services, message.orderId as string)
       return facts && composePaidTwice(school, person.name, facts, ownWords)

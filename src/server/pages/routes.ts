@@ -75,7 +75,10 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   app.get(
     '/buy/:slug',
     page((services, c, school, visitor) =>
-      checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor, c.req.query('back')),
+      checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor, {
+        cameBackFrom: c.req.query('back'),
+        code: c.req.query('code')?.slice(0, 60),
+      }),
     ),
   )
   app.get(

@@ -166,7 +166,7 @@ export async function checkoutView(
   slug: string,
   offerId: string | undefined,
   visitor: Visitor,
-  cameBackFrom?: string,
+  { cameBackFrom, code }: { cameBackFrom?: string | undefined; code?: string | undefined } = {},
 ): Promise<ShopView> {
   const page = await findLivePage(services.db, slug)
   if (!page) return missing()
@@ -201,6 +201,7 @@ export async function checkoutView(
     offers: buyable.length > 0 ? buyable : offers,
     chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
     linked: offerId ?? null,
+    codes: code ? [code] : [],
     paymentMethods: await shownPaymentMethods(services, visitor.mode, school.currency),
     // An order that the page has yet to lead on from, although the gateway's event has opened the course already.
     isOwned: buyable.length === 0 && pending === null,

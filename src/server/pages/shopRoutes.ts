@@ -73,7 +73,7 @@ export function shopRoutes(base: Services) {
     .post(
       '/checkout/:slug/quote',
       validate('param', v.object({ slug: v.string() })),
-      validate('json', v.object({ lines: placeSchema.entries.lines })),
+      validate('json', v.object({ lines: placeSchema.entries.lines, codes: placeSchema.entries.codes })),
       async (c) => {
         const { services, shopper } = await openAsShopper(c)
         return c.json(await quoteOnPage(services, c.req.valid('param').slug, c.req.valid('json'), shopper))

@@ -38,6 +38,10 @@ export const CEILINGS = {
   'mail:range': { points: 100, seconds: HOUR },
   'mail:email': { points: 5, seconds: HOUR },
   'mail:moment': { points: 1, seconds: 60 },
+  /** Discount codes that do not exist. */
+  'code:ip': { points: 30, seconds: QUARTER },
+  'code:range': { points: 150, seconds: QUARTER },
+  'code:browser': { points: 15, seconds: QUARTER },
   /** Links and codes that do not exist. */
   'guess:ip': { points: 60, seconds: HOUR },
   'guess:range': { points: 300, seconds: HOUR },

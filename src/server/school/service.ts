@@ -1,12 +1,12 @@
 import { and, eq } from 'drizzle-orm'
 import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
-import { rescaleContent } from '../../core/content/rescale.ts'
+import { rescaleContent, rescaleCoupon } from '../../core/content/rescale.ts'
 import { isCurrency } from '../../core/money/currency.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { offers, orders, school } from '../db/schema/index.ts'
+import { coupons, offers, orders, school } from '../db/schema/index.ts'
 import { forgetComparing, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services, WithDatabase } from '../platform/context.ts'
@@ -123,6 +123,10 @@ async function rescalePrices(tx: Transaction, from: string, to: string, at: Date
   for (const { id, draftRev, draft, live, liveVersion } of await tx.select().from(offers)) {
     await saveDraft(tx, 'offer', id, { baseRev: draftRev, draft: rescaleContent(draft, from, to), at })
     if (live) await makeLive(tx, 'offer', { id, liveVersion }, { live: rescaleContent(live, from, to), at, by: null })
+  }
+  for (const { id, draftRev, draft, live, liveVersion } of await tx.select().from(coupons)) {
+    await saveDraft(tx, 'coupon', id, { baseRev: draftRev, draft: rescaleCoupon(draft, from, to), at })
+    if (live) await makeLive(tx, 'coupon', { id, liveVersion }, { live: rescaleCoupon(live, from, to), at, by: null })
   }
 }
 

@@ -113,6 +113,8 @@ export interface CheckoutView {
   chosen: string
   /** The offer that the address names, if any. */
   linked: string | null
+  /** The codes that the address carries. */
+  codes: string[]
   paymentMethods: PaymentMethod[]
   isOwned: boolean
   /** What the visitor has of the course already, and where they change it; null where they have nothing, or cannot be known. */
@@ -154,6 +156,20 @@ export interface Bought {
   hasEnded: boolean
   /** Another order had opened it before the money came, so that this one opens nothing. */
   isPaidTwice: boolean
+}
+
+/** A code that was entered: whether it counts, what it takes off in all (minor units), and that, or why not, in words. */
+export interface EnteredCode {
+  code: string
+  counts: boolean
+  saves: number
+  says: string
+}
+
+/** What a basket comes to as it would be placed now, with the codes that were entered. */
+export interface BasketAnswer {
+  quote: Quote
+  codes: EnteredCode[]
 }
 
 export interface ThanksView {

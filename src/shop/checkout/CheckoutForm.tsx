@@ -16,10 +16,11 @@ import { SaleLine, Struck, Suggestion } from '../../ui/OfferCard.tsx'
 import { sayWith } from '../../ui/sayWith.ts'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { CardFrame } from './CardFrame.tsx'
+import { CodeField } from './CodeField.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { FORM_BOX, Held } from './formBox.tsx'
 import { PaymentMethods } from './PaymentMethods.tsx'
-import { hasLaterPayments, useCheckout } from './useCheckout.ts'
+import { useCheckout } from './useCheckout.ts'
 
 /** What is bought, by whom, how it is paid, and what happens when: all that the browser takes over of the checkout. */
 export function CheckoutForm({ page, view: first }: { page: ShopPage; view: CheckoutView }) {
@@ -27,7 +28,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
   const checkout = useCheckout(page, first, frame)
   const { view, offer, phase, message, errors, pay, paymentMethods, paymentMethod, shownPaymentMethod } = checkout
   if (!offer) return null
-  const hasLater = hasLaterPayments(offer)
+  const { hasLater } = checkout
   const isBusy = phase.kind !== 'idle' && phase.kind !== 'elsewhere'
   // A price that is being typed may be 0 for a moment: what was entered for the card stays.
   const isOwnPrice = offer.terms.kind === 'openPrice'
@@ -162,6 +163,15 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
               said={checkout.quote}
               pay={checkout.priceProblem === undefined ? pay : null}
             />
+            {offer.terms.kind !== 'free' && (
+              <CodeField
+                codes={checkout.codes}
+                said={checkout.saidOfCodes}
+                problem={checkout.codeProblem}
+                isBusy={isBusy}
+                setCodes={checkout.setCodes}
+              />
+            )}
             {offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
             {offer.lines.length > 0 && (
               <ul className="mt-1.5 text-[13.5px] text-ink-2">
@@ -377,12 +387,17 @@ function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
   const [line] = quote.lines
   // Of a price that was typed, an estimate until the server has said what it comes to.
   const isEstimate = terms.kind === 'openPrice' && !said
+  // With a code, what each payment would be without it stands beside it.
+  const before =
+    said && !isEstimate && terms.kind !== 'openPrice' && offer.quote.today.discount !== said.today.discount
+      ? offer.quote
+      : null
   const { tax } = isEstimate
     ? taxOf(pay ?? 0, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
     : quote.today
   const rate = formatRate(offer.taxRate, school.language)
   // What is no regular payment is named, and so is what stands beside it.
-  const named = offer.today.some(({ name }) => name !== null) ? offer.today : []
+  const named = !before && offer.today.some(({ name }) => name !== null) ? offer.today : []
   const year = quote.purchaseDay.slice(0, 4)
   const shown = quote.later.slice(0, MAX_ROWS)
   const rest = quote.later.length - shown.length
@@ -400,6 +415,7 @@ function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
         {opensLater ? say(CHECKOUT.todayOpensOn, { day: day(opensLater), lasts }) : say(CHECKOUT.todayOpen, { lasts })}
       </dt>
       <dd className="text-right font-semibold">
+        {before && before.today.pay !== pay && pay !== null && <Before amount={before.today.pay} school={school} />}
         {pay === null
           ? CHECKOUT.unknown
           : pay === 0 && quote.later.length === 0
@@ -415,7 +431,13 @@ function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
         />
       ))}
       {shown.map(({ due, pay: amount }) => (
-        <Row key={due} label={day(due)} value={formatMoney(amount, school)} />
+        <Row
+          key={due}
+          label={day(due)}
+          value={formatMoney(amount, school)}
+          before={before?.later.find((other) => other.due === due && other.pay !== amount)?.pay}
+          school={school}
+        />
       ))}
       {rest > 0 && quote.committed !== null && (
         <Row label={say(CHECKOUT.more, { number: rest, day: day(quote.later.at(-1)?.due ?? '') })} value="" isQuiet />
@@ -435,11 +457,28 @@ function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
   )
 }
 
-function Row({ label, value, isQuiet = false }: { label: string; value: string; isQuiet?: boolean }) {
+interface RowProps {
+  label: string
+  value: string
+  /** What it would be without a code, where that is more. */
+  before?: number | undefined
+  school?: ShopPage['school']
+  isQuiet?: boolean
+}
+
+function Row({ label, value, before, school, isQuiet = false }: RowProps) {
   return (
     <>
       <dt className={isQuiet ? 'text-ink-3' : ''}>{label}</dt>
-      <dd className={classes('text-right', isQuiet && 'text-ink-3')}>{value}</dd>
+      <dd className={classes('text-right', isQuiet && 'text-ink-3')}>
+        {before !== undefined && school && <Before amount={before} school={school} />}
+        {value}
+      </dd>
     </>
   )
+}
+
+/** A price as it would be without the codes. */
+function Before({ amount, school }: { amount: number; school: ShopPage['school'] }) {
+  return <s className="mr-1.5 font-normal text-ink-3">{formatMoney(amount, school)}</s>
 }

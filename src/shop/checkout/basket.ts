@@ -11,6 +11,8 @@ export interface Basket {
   /** Their own price, as typed; null before they typed one. */
   ownPrice: string | null
   connectionId: string | null
+  /** Codes as they were entered. */
+  codes: string[]
 }
 
 const keyOf = (slug: string) => `acorn-basket ${slug}`

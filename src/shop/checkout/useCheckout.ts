@@ -3,8 +3,10 @@ import { formatMoney } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
 import { taxOf } from '../../core/quote/tax.ts'
+import type { Quote } from '../../core/quote/types.ts'
 import type { OpenPriceTerms } from '../../core/terms/terms.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
+import { CODES } from '../../core/words/en/codes.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { CheckoutView, PaymentMethod, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
@@ -13,7 +15,7 @@ import { api } from '../api.ts'
 import { keepBasket, keptBasket } from './basket.ts'
 import { formatDeclined } from './declined.ts'
 import { type Tokenised, tokenise } from './GatewayFields.ts'
-import { OWN_PRICE, useServerQuote } from './useServerQuote.ts'
+import { type Answer, OWN_PRICE, useServerQuote } from './useServerQuote.ts'
 
 /** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
 export type Phase =
@@ -33,7 +35,7 @@ export interface FieldErrors {
 const ASK_AGAIN_MS = 1500
 
 /** Whether payments come after today. */
-export function hasLaterPayments({ quote }: ShopOffer): boolean {
+function hasLaterPayments({ quote }: Pick<ShopOffer, 'quote'>): boolean {
   return quote.committed === null || quote.later.length > 0
 }
 
@@ -56,8 +58,9 @@ function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, {
 }
 
 /** The same once the server has said what it comes to, or what is wrong with it. */
-function saidOf(estimate: OwnPrice, answer: NonNullable<ReturnType<typeof useServerQuote>>): OwnPrice {
-  return 'quote' in answer ? { ...estimate, pay: answer.quote.today.pay } : { ...estimate, why: answer.why }
+function saidOf(estimate: OwnPrice, answer: Answer): OwnPrice {
+  if ('quote' in answer) return { ...estimate, pay: answer.quote.today.pay }
+  return answer.of === 'price' ? { ...estimate, why: answer.why } : estimate
 }
 
 /** From which price on somebody can be paid at all. */
@@ -80,16 +83,22 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const offer = view.offers.find(({ id }) => id === chosenId) ?? view.offers[0]
   const [ownPrice, setOwnPrice] = useState<string | null>(null)
   const estimate = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
-  const answer = useServerQuote(
-    view.course.slug,
-    chosenId,
-    estimate && ownPrice !== null && !estimate.why ? estimate.amount : null,
-  )
+  const [codes, setCodes] = useState(first.codes)
+  const [round, setRound] = useState(0)
+  const isPriceAsked = estimate !== null && ownPrice !== null && !estimate.why
+  const answer = useServerQuote(view.course.slug, {
+    offerId: chosenId,
+    chosen: estimate && !estimate.why ? estimate.amount : null,
+    codes,
+    isNeeded: isPriceAsked || (codes.length > 0 && !estimate?.why),
+    round,
+  })
   const quote = (answer && 'quote' in answer && answer.quote) || null
   const read = estimate && answer ? saidOf(estimate, answer) : estimate
   // While their price cannot be read the page stays as it was by the last one that could.
+  const hasLater = offer ? hasLaterPayments({ quote: quote ?? offer.quote }) : false
   const lastPay = useRef(offer?.quote.today.pay ?? 0)
-  const pay = read ? (read.pay ?? lastPay.current) : (offer?.quote.today.pay ?? 0)
+  const pay = read ? (read.pay ?? lastPay.current) : ((quote ?? offer?.quote)?.today.pay ?? 0)
   lastPay.current = pay
   const [paymentMethodId, setPaymentMethodId] = useState<string | null>(null)
   const linked = first.linked
@@ -98,7 +107,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     first.paymentMethods.filter(({ isDown }) => isDown).map((paymentMethod) => paymentMethod.connectionId),
   )
   const paymentMethods = offer
-    ? paymentMethodsFor(view.paymentMethods, offer, pay, page).map((paymentMethod) => ({
+    ? paymentMethodsFor(view.paymentMethods, quote ?? offer.quote, pay, page).map((paymentMethod) => ({
         ...paymentMethod,
         isDown: isIn(downIds, paymentMethod),
       }))
@@ -153,7 +162,10 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (!(error instanceof ApiError)) throw error
     setErrors({ name: error.at('/name'), email: error.at('/email'), chosen: error.at(OWN_PRICE) })
     if (error.problem.code === 'gateway-down' && paymentMethod) setDownIds([...downIds, paymentMethod.connectionId])
-    if (error.problem.code === 'price-changed' || error.problem.code === 'method-not-offered') return showWhatChanged()
+    // What its codes come to now is asked for once more.
+    if (codes.length > 0) setRound((before) => before + 1)
+    else if (error.problem.code === 'price-changed' || error.problem.code === 'method-not-offered')
+      return showWhatChanged()
     // What stands at a field is said there; anything else here.
     const isAtField = ['/name', '/email', OWN_PRICE].some((pointer) => error.at(pointer))
     setMessage(isAtField ? null : error.message)
@@ -179,11 +191,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setErrors(missing)
     setMessage(null)
     if (missing.name || missing.email || missing.chosen || !offer || isBusy.current) return
+    // What is agreed to is what the server said of the codes.
+    if (codes.length > 0 && !quote) return setMessage(CODES.wait)
     isBusy.current = true
     setPhase({ kind: 'sending' })
     try {
       let payment: { connectionId: string; token: string } | null = null
-      if ((pay > 0 || hasLaterPayments(offer)) && paymentMethod) {
+      if ((pay > 0 || hasLater) && paymentMethod) {
         const card = await tokenOf(paymentMethod)
         if (!card.ok) {
           isBusy.current = false
@@ -200,6 +214,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
       }
       const request = {
         lines: [{ offerId: offer.id, chosen: own?.amount ?? null }],
+        ...(codes.length > 0 ? { codes } : {}),
         name,
         email,
         agreed: { pay, currency: page.school.currency },
@@ -249,8 +264,16 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   // Kept as it is typed and chosen, once what was kept before has been read.
   useEffect(() => {
     if (!hasRead.current) return
-    keepBasket(view.course.slug, { name, email, linked, offerId: chosenId, ownPrice, connectionId: paymentMethodId })
-  }, [view.course.slug, name, email, linked, chosenId, ownPrice, paymentMethodId])
+    keepBasket(view.course.slug, {
+      name,
+      email,
+      linked,
+      offerId: chosenId,
+      ownPrice,
+      connectionId: paymentMethodId,
+      codes,
+    })
+  }, [view.course.slug, name, email, linked, chosenId, ownPrice, paymentMethodId, codes])
 
   // A payment of this browser that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
@@ -266,6 +289,11 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
       if (basket.ownPrice != null) setOwnPrice(basket.ownPrice)
       if (basket.connectionId) setPaymentMethodId(basket.connectionId)
     }
+    // Codes of a link come before those that were entered here.
+    const entered = basket.codes ?? []
+    if (entered.length > 0) {
+      setCodes((linkedCodes) => [...linkedCodes, ...entered.filter((code) => !linkedCodes.includes(code))])
+    }
     hasRead.current = true
     forgetBack()
     if (!first.pending) return
@@ -279,6 +307,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     pay,
     /** What the server said of a basket that was typed; null while it has not. */
     quote,
+    /** Whether payments come after today, with what the codes take off. */
+    hasLater,
+    codes,
+    setCodes,
+    /** What the server said of the codes; null while it has not. */
+    saidOfCodes: answer && 'quote' in answer ? answer.codes : null,
+    codeProblem: answer && 'why' in answer && answer.of === 'codes' ? answer.why : undefined,
     /** Why their own price cannot be paid: it cannot be read, or is too low. */
     priceProblem: own?.why,
     ownPrice,
@@ -308,7 +343,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
 /** The payment methods that can collect an offer, in the creator's order. */
 function paymentMethodsFor(
   paymentMethods: readonly PaymentMethod[],
-  { quote }: ShopOffer,
+  quote: Quote,
   pay: number,
   { school }: ShopPage,
 ): PaymentMethod[] {

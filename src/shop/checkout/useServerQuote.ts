@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react'
-import type { Quote } from '../../core/quote/types.ts'
+import type { BasketAnswer } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 
@@ -9,28 +9,42 @@ const PAUSE_MS = 250
 /** The field of the buyer's own price in a request. */
 export const OWN_PRICE = '/lines/0/chosen'
 
-type Answer = { quote: Quote } | { why: string }
+/** What a basket comes to; or what is wrong with its price, or with asking for its codes. */
+export type Answer = BasketAnswer | { why: string; of: 'price' | 'codes' }
+
+/** What is asked of a basket. */
+interface Asked {
+  offerId: string
+  /** The price that the buyer names, in minor units; null where there is none. */
+  chosen: number | null
+  /** The codes that were entered. */
+  codes: readonly string[]
+  /** Whether there is something to ask about: else the page came with the answer. */
+  isNeeded: boolean
+  /** Counts what makes an earlier answer old. */
+  round: number
+}
 
 /**
  * What the server says of a basket that the page did not come with, a moment after it was typed: its quote, or what is
- * wrong with its price. Null before it has said so of just this one, and while it cannot say; what is shown until then is
+ * wrong with it. Null before it has said so of just this one, and while it cannot say; what is shown until then is
  * an estimate, and pressing the button asks again, and says whatever else is wrong.
- * @param chosen the price that the buyer names, in minor units; null where there is none to ask about.
  */
-export function useServerQuote(slug: string, offerId: string, chosen: number | null): Answer | null {
+export function useServerQuote(slug: string, { offerId, chosen, codes, isNeeded, round }: Asked): Answer | null {
   const [said, setSaid] = useState<{ of: string; answer: Answer } | null>(null)
-  const asked = `${offerId} ${chosen}`
+  const asked = JSON.stringify([offerId, chosen, codes, round])
   useEffect(() => {
-    if (chosen === null) return
+    if (!isNeeded) return
     let isOver = false
     const ask = async () => {
-      const json = { lines: [{ offerId, chosen }] }
-      const answer = await unwrap(api.checkout[':slug'].quote.$post({ param: { slug }, json })).then(
-        (quote) => ({ quote }),
-        (error: unknown) => {
+      const [id, price, entered] = JSON.parse(asked) as [string, number | null, string[]]
+      const json = { lines: [{ offerId: id, chosen: price }], codes: entered }
+      const answer = await unwrap(api.checkout[':slug'].quote.$post({ param: { slug }, json })).catch(
+        (error: unknown): Answer | null => {
           if (!(error instanceof ApiError)) throw error
           const why = error.at(OWN_PRICE)
-          return why === undefined ? null : { why }
+          if (why !== undefined) return { why, of: 'price' }
+          return error.problem.status === 429 && entered.length > 0 ? { why: error.message, of: 'codes' } : null
         },
       )
       if (!isOver && answer) setSaid({ of: asked, answer })
@@ -40,6 +54,6 @@ export function useServerQuote(slug: string, offerId: string, chosen: number | n
       isOver = true
       clearTimeout(timer)
     }
-  }, [slug, offerId, chosen, asked])
+  }, [slug, asked, isNeeded])
   return said?.of === asked ? said.answer : null
 }

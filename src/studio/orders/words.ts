@@ -179,6 +179,7 @@ const MESSAGES: Record<MessageKind, string> = {
   refunded: 'refund',
   'already-owned': 'already bought',
   'paid-twice': 'paid twice',
+  'code-refused': 'code not usable',
   'due-moved': 'payment date moved',
   'cancel-taken-back': 'no longer cancelled',
   'renewal-ahead': 'renews soon',

@@ -31,7 +31,7 @@ export function LinkBench({ slug, offerId, isLive }: { slug: string; offerId: st
 }
 
 /** A QR code drawn as SVG, with its quiet zone, and a picture to keep. */
-function QrCode({ text }: { text: string }) {
+export function QrCode({ text, label = 'QR code of the direct link' }: { text: string; label?: string }) {
   const { side, path } = useMemo(() => qrPath(text), [text])
   const size = side + 8
   const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${size} ${size}" width="600" height="600" shape-rendering="crispEdges"><path fill="#fff" d="M0 0h${size}v${size}H0z"/><path transform="translate(4 4)" d="${path}"/></svg>`
@@ -40,7 +40,7 @@ function QrCode({ text }: { text: string }) {
       <svg
         viewBox={`0 0 ${size} ${size}`}
         role="img"
-        aria-label="QR code of the direct link"
+        aria-label={label}
         className="size-[150px] rounded border border-line bg-white"
         shapeRendering="crispEdges"
       >

@@ -18,6 +18,7 @@ import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api, IN_PLACE, queryClient } from '../api.ts'
+import { CouponShelf } from './CouponShelf.tsx'
 import { type ShelfCourse, type ShelfOffer, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
 
@@ -103,6 +104,7 @@ export function Shelf() {
           {showsRetired ? 'Hide retired courses' : `Show ${retired.length} retired`}
         </Button>
       )}
+      <CouponShelf />
     </>
   )
 }

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { unwrap } from '../../ui/problem.ts'
 import { api, queryClient } from '../api.ts'
+import { useSession } from '../session/session.ts'
 
 const loadShelf = () => unwrap(api.catalogue.shelf.$get())
 export type ShelfCourse = Awaited<ReturnType<typeof loadShelf>>[number]
@@ -39,6 +40,32 @@ export function useOffer(id: string) {
   })
 }
 
+const loadCoupons = () => unwrap(api.coupons.$get())
+export type ShelfCoupon = Awaited<ReturnType<typeof loadCoupons>>[number]
+
+export function useCoupons() {
+  const { mode } = useSession()
+  return useQuery({ queryKey: ['coupons', mode], queryFn: loadCoupons })
+}
+
+const loadCoupon = (id: string) => unwrap(api.coupons[':id'].$get({ param: { id } }))
+export type BenchCoupon = Awaited<ReturnType<typeof loadCoupon>>
+
+export function useCoupon(id: string) {
+  return useQuery({
+    queryKey: ['coupon', id],
+    queryFn: () => loadCoupon(id),
+    staleTime: 0,
+    gcTime: 0,
+    refetchOnWindowFocus: false,
+    refetchOnReconnect: false,
+  })
+}
+
 export async function refreshShelf() {
   await queryClient.invalidateQueries({ queryKey: ['shelf'] })
+}
+
+export async function refreshCoupons() {
+  await queryClient.invalidateQueries({ queryKey: ['coupons'] })
 }

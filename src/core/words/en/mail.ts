@@ -193,6 +193,12 @@ export const MAIL = {
     kept: { one: 'The course stays open.', other: 'The courses stay open.' },
   },
 
+  codeRefused: {
+    subject: 'Your order of “{course}”',
+    text: 'somebody, probably you, tried to order “{course}” with a discount code that cannot be used with this email address any more. Nothing was ordered and nothing was charged. You can order it without the code.',
+    label: 'Order without the code',
+  },
+
   paidTwice: {
     subject: 'Paid twice: {money} for {course}',
     text: '{money} for “{course}” (order {number}) was received when another order of yours had been paid already. We have been notified and will refund it; there is nothing for you to do.',

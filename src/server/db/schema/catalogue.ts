@@ -12,6 +12,7 @@ import {
   uuid,
 } from 'drizzle-orm/pg-core'
 import type { PageContent } from '../../../core/content/checkoutPage.ts'
+import type { CouponContent } from '../../../core/content/coupon.ts'
 import type { CourseContent } from '../../../core/content/course.ts'
 import type { OfferContent } from '../../../core/content/offer.ts'
 import { amount, bytes, drafted, moment, versioned } from './columns.ts'
@@ -113,10 +114,10 @@ export const versions = pgTable(
   'versions',
   {
     id: bigserial({ mode: 'number' }).primaryKey(),
-    subject: text({ enum: ['course', 'offer', 'page'] }).notNull(),
+    subject: text({ enum: ['course', 'offer', 'page', 'coupon'] }).notNull(),
     subjectId: uuid().notNull(),
     version: integer().notNull(),
-    content: versioned<CourseContent | OfferContent | PageContent>().notNull(),
+    content: versioned<CourseContent | OfferContent | PageContent | CouponContent>().notNull(),
     publishedAt: moment().notNull(),
     publishedBy: uuid().references(() => creators.id),
     /** False for prices in a currency that the school has left. */

@@ -1,5 +1,6 @@
 export * from './access.ts'
 export * from './catalogue.ts'
+export * from './coupons.ts'
 export * from './gateways.ts'
 export * from './ledger.ts'
 export * from './messages.ts'

@@ -19,6 +19,7 @@ export const MESSAGE_KINDS = [
   'refunded',
   'already-owned',
   'paid-twice',
+  'code-refused',
   'due-moved',
   'cancel-taken-back',
   'renewal-ahead',
@@ -55,7 +56,7 @@ export const messages = pgTable(
     agreementId: uuid().references(() => agreements.id, { onDelete: 'cascade' }),
     /** For `refunded`: the refund. */
     refundId: uuid().references(() => refunds.id, { onDelete: 'cascade' }),
-    /** For `given` and `already-owned`: the course. */
+    /** For `given`, `already-owned` and `code-refused`: the course. */
     courseTitle: text(),
     /** dropped: what it would say was no longer true when its turn came. */
     state: text({ enum: ['waiting', 'sent', 'failed', 'dropped'] }).notNull(),

@@ -1,0 +1,63 @@
+import { DocumentError } from '../../core/document/reader.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import { REFUSED } from '../../core/words/en/refused.ts'
+import { say } from '../../core/words/message.ts'
+import { type Counting, countUses, type FoundCode, inputOf } from '../coupons/codes.ts'
+import { purchasesOf } from '../coupons/uses.ts'
+import type { Queryable } from '../db/client.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
+import type { School } from '../school/service.ts'
+import type { PlacingLine } from './placing.ts'
+import { type Quoted, quoteBasket } from './quoteBasket.ts'
+
+/** What a basket is quoted by: its lines, and the codes as they were typed, with those that exist. */
+export interface Coded {
+  lines: readonly PlacingLine[]
+  codes: readonly string[]
+  found: readonly FoundCode[]
+}
+
+/**
+ * Quotes a basket with its codes, as often as they were used by now; a price of the buyer's own that does not fit is said
+ * at its field.
+ * @throws Problem 410 where something can be bought no more, 422 at a price that cannot be paid.
+ */
+export async function quoteWithCodes(
+  db: Queryable,
+  school: School,
+  { lines, codes, found }: Coded,
+  counting: Counting,
+  at: Date,
+): Promise<Quoted> {
+  if (codes.length === 0) return quoteFor(school, lines, () => quoteBasket(school, lines, at))
+  const [uses, purchases] = await Promise.all([
+    countUses(
+      db,
+      found.map(({ couponId }) => couponId),
+      counting,
+    ),
+    counting.personId === null ? 0 : purchasesOf(db, counting.personId, counting.mode),
+  ])
+  const offers = lines.map(({ offer }) => offer)
+  const coupons = inputOf(found, uses, { currency: school.currency, offers })
+  return quoteFor(school, lines, () => quoteBasket(school, lines, at, { coupons, codes, buyer: { purchases } }))
+}
+
+function quoteFor(school: School, lines: readonly PlacingLine[], quote: () => Quoted): Quoted {
+  try {
+    return quote()
+  } catch (error) {
+    if (!(error instanceof DocumentError)) throw error
+    const [, index] = /^\/lines\/(\d+)\/chosen$/.exec(error.at) ?? []
+    const line = index === undefined ? undefined : lines[Number(index)]
+    // Its access has ended, or it does not fit the rules any more: the shop does not list it.
+    if (!line) throw notOnSale()
+    const { terms } = line.offer.live
+    const least = terms.kind === 'openPrice' ? (terms.minimum ?? 0) : 0
+    throw fieldProblem(error.at, say(REFUSED.minimum, { money: formatMoney(least, school) }))
+  }
+}
+
+export function notOnSale(): Problem {
+  return new Problem(410, 'not-on-sale', REFUSED.notOnSale)
+}

@@ -1,0 +1,314 @@
+import { eq } from 'drizzle-orm'
+import { beforeEach, describe, expect, it } from 'vitest'
+import { type CouponContent, newCoupon } from '../../core/content/coupon.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
+import { shopper } from '../../testing/world.ts'
+import { placeOrder, quoteOnPage } from '../checkout/place.ts'
+import { codes, codeUses, messages, payments } from '../db/schema/index.ts'
+import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
+import { settleAttempt } from '../fulfilment/settle.ts'
+import { findPerson } from '../people/service.ts'
+import { Limits } from '../platform/limits.ts'
+import { schoolDay } from '../school/service.ts'
+import { openOrder } from '../support/orders.ts'
+import {
+  createCoupon,
+  deleteCoupon,
+  duplicateCoupon,
+  endCoupon,
+  openCoupon,
+  publishCoupon,
+  saveCouponDraft,
+  setCouponRetired,
+} from './service.ts'
+
+const world = ownWorld()
+let n = 0
+let course: Awaited<ReturnType<typeof world.sell>>
+let code = ''
+beforeEach(async () => {
+  n++
+  code = `CODE-${n}`
+  course = await world.sell(10_000, `Coded ${n}`)
+})
+const email = (who = 'a') => `${who}${n}@coupon.example`
+
+async function publish(content: Partial<CouponContent> = {}) {
+  const { id } = await createCoupon(world.services)
+  const { draftRev } = await saveCouponDraft(world.services, id, 1, { ...newCoupon(), code, ...content })
+  await publishCoupon(world.services, id, draftRev, null)
+  return id
+}
+const ask = (pay: number, more: object = {}, card = 'pays') =>
+  world.request(course.offerId, pay, { email: email(), codes: [code], ...more }, card)
+const quoted = (codes: string[], who = shopper('browser'), offerId = course.offerId) =>
+  quoteOnPage(world.services, course.slug, { lines: [{ offerId, chosen: null }], codes }, who)
+const said = async (codes: string[] = [code], who = shopper('browser')) => (await quoted(codes, who)).codes
+const usesOf = async (couponId: string) =>
+  (await world.db.select().from(codeUses).where(eq(codeUses.couponId, couponId))).map(({ state }) => state)
+const day = (offset: number) => new Date(Date.now() + offset * 86_400_000).toISOString()
+
+describe('a code', () => {
+  it('takes its part off, in the order, its payments and its attempt, and is then used', async () => {
+    const id = await publish()
+    const { quote, codes: entered } = await quoted([` ${code.toLowerCase()} `])
+    expect([quote.today.pay, entered]).toEqual([9000, [{ code, counts: true, saves: 1000, says: '€10.00 off' }]])
+    const { orderId } = await world.buy(course.slug, ask(9000))
+    expect(await usesOf(id)).toEqual(['used'])
+    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
+    expect(rows).toMatchObject([{ price: 10_000, discount: 1000, pay: 9000 }])
+    expect(await world.attemptsOf(orderId)).toMatchObject([{ amount: 9000, state: 'collected' }])
+    expect((await openCoupon(world.services, id, 'practice')).brought).toEqual({
+      orders: 1,
+      buyers: 1,
+      saves: 1000,
+      waiting: 0,
+    })
+  })
+
+  it('is not charged by another price than the server says: without it, or by one that was agreed to without it', async () => {
+    await publish()
+    await expect(world.buy(course.slug, ask(10_000))).rejects.toMatchObject({ code: 'price-changed' })
+    await expect(world.buy(course.slug, ask(9000, { codes: [] }))).rejects.toMatchObject({ code: 'price-changed' })
+  })
+
+  it('that takes everything off needs no card, and opens at once; with payments to come it needs one', async () => {
+    const id = await publish({ rate: 10_000 })
+    const free = await world.buy(course.slug, ask(0, { payment: null }))
+    expect(free.state).toBe('paid')
+    expect(await world.grantsOf(free.orderId)).toHaveLength(1)
+    expect(await usesOf(id)).toEqual(['used'])
+    const plan = await world.offer(course.courseId, THREE_PARTS)
+    const request = { ...ask(0, { email: email('b'), payment: null }), lines: [{ offerId: plan, chosen: null }] }
+    await expect(world.buy(course.slug, request)).rejects.toMatchObject({ errors: [{ at: '/payment' }] })
+    const byCard = { ...request, payment: ask(1).payment }
+    const { orderId } = await world.buy(course.slug, byCard, 'phone')
+    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.n)
+    expect(rows.map(({ pay }) => pay)).toEqual([0, 4300, 4300])
+  })
+
+  it('of every payment of a subscription goes on beyond what was listed', async () => {
+    const club = await world.sell(MONTHLY, `Club ${n}`, { access: WHILE_PAYING })
+    await publish({ rate: 5000, payments: null })
+    const request = { ...ask(950), lines: [{ offerId: club.offerId, chosen: null }] }
+    const { orderId } = await world.buy(club.slug, request)
+    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
+    expect(new Set(rows.map(({ pay }) => pay))).toEqual(new Set([950]))
+  })
+})
+
+describe('what is said of a code that does not count', () => {
+  it.each([
+    ['begins later', { from: day(3) }, /^It begins on \d/],
+    ['needs a greater order', { minimum: 10_001 }, 'It is for orders of at least €100.01; this one is €100.00.'],
+    ['is for a first purchase, to who is signed in', { firstPurchaseOnly: true }, 'It is for a first purchase.'],
+  ] as const)('that %s', async (what, content, says) => {
+    await publish(content)
+    const who = shopper('browser')
+    if (what.includes('first purchase')) {
+      const other = await world.sell(500, `Before ${n}`)
+      await world.buy(other.slug, world.request(other.offerId, 500, { email: email() }))
+      who.person = await findPerson(world.db, 'practice', email())
+    }
+    const [answer] = await said([code], who)
+    expect(answer?.counts).toBe(false)
+    expect(answer?.says).toMatch(says)
+  })
+
+  it('that ended by its day, or by hand, says since when, and never that there is none', async () => {
+    const id = await publish({ until: day(2) })
+    expect((await said())[0]).toMatchObject({ counts: true, says: expect.stringMatching(/^€10\.00 off, until /) })
+    world.clock.offsetMs = 3 * 86_400_000
+    expect((await said())[0]?.says).toMatch(/^It ended on \d/)
+    world.clock.offsetMs = 0
+    await endCoupon(world.services, id)
+    expect((await said())[0]?.says).toMatch(/^It ended on \d/)
+    await expect(world.buy(course.slug, ask(9000))).rejects.toMatchObject({ code: 'price-changed' })
+  })
+
+  it('that is for something else, is entered twice, does not combine, or does not exist', async () => {
+    const other = await world.sell(500, `Something else ${n}`)
+    await publish({ appliesTo: { products: [other.courseId], offers: [] } })
+    expect((await said())[0]?.says).toBe(`It is for “Something else ${n}”.`)
+    const first = code
+    code = `${first}-B`
+    await publish()
+    expect((await said([code, code, 'NO-SUCH'])).map(({ says }) => says)).toEqual([
+      '€10.00 off',
+      'It is entered already.',
+      'There is no code like this. Check how it is written.',
+    ])
+    const third = `${first}-C`
+    code = third
+    await publish({ combines: true })
+    expect((await said([`${first}-B`, third]))[1]?.says).toBe(`It cannot be combined with ${first}-B.`)
+  })
+
+  it('that stands beside others which may, both count, one after the other', async () => {
+    await publish({ combines: true })
+    const first = code
+    code = `${first}-B`
+    await publish({ combines: true, kind: 'fixed', rate: null, amount: 500 })
+    const { quote } = await quoted([first, code])
+    expect(quote.today.pay).toBe(8500)
+    expect((await world.buy(course.slug, ask(8500, { codes: [first, code] }))).state).toBe('paid')
+  })
+
+  it('that is guessed too often is answered later, and a right one too', async () => {
+    await publish()
+    const limited = { ...world.services, limits: new Limits(world.db) }
+    const guess = (word: string) =>
+      quoteOnPage(
+        limited,
+        course.slug,
+        { lines: [{ offerId: course.offerId, chosen: null }], codes: [word] },
+        shopper('guesses'),
+      )
+    let refused = 0
+    for (let tries = 0; tries < 20; tries++) await guess(`NO-${tries}`).catch(() => refused++)
+    expect(refused).toBe(5)
+  })
+})
+
+describe('uses', () => {
+  it('are reserved while an order waits, released when it is declined, and used when it is paid', async () => {
+    const { transfer } = await world.connectOthers()
+    const id = await publish({ limit: 1, limitPerBuyer: null })
+    const declined = await world.buy(course.slug, ask(9000, {}, 'not-enough-money'))
+    expect([declined.state, await usesOf(id)]).toEqual(['declined', ['released']])
+    const byTransfer = ask(9000, { email: email('b'), payment: { connectionId: transfer, token: '' } })
+    const waiting = await world.buy(course.slug, byTransfer, 'phone')
+    expect(waiting.state).toBe('awaiting')
+    expect((await said())[0]?.says).toBe('It has been used as often as it can be.')
+    await expect(world.buy(course.slug, ask(9000))).rejects.toMatchObject({ code: 'price-changed' })
+    await recordTransferReceived(world.services, 'practice', waiting.orderId, {
+      amount: 9000,
+      day: await schoolDay(world.services),
+      note: '',
+    })
+    expect((await usesOf(id)).sort()).toEqual(['released', 'used'])
+    const { transfers } = await openOrder(world.services, 'practice', waiting.orderId)
+    await takeMarkBack(world.services, 'practice', waiting.orderId, transfers[0]?.id as string, 'not ours')
+    expect((await usesOf(id)).sort()).toEqual(['released', 'reserved'])
+  })
+
+  it('of one that is left, 50 buyers at once: one order carries it, and nobody else is charged', async () => {
+    const id = await publish({ limit: 3, limitPerBuyer: null })
+    for (const who of ['x', 'y']) await world.buy(course.slug, ask(9000, { email: email(who) }), who)
+    const all = await Promise.allSettled(
+      Array.from({ length: 50 }, (_, one) =>
+        world.buy(course.slug, ask(9000, { email: email(`many${one}-`) }), `b${one}`),
+      ),
+    )
+    expect(all.filter(({ status }) => status === 'fulfilled')).toHaveLength(1)
+    for (const one of all) {
+      if (one.status === 'rejected') expect(one.reason).toMatchObject({ status: 409 })
+    }
+    expect(await usesOf(id)).toEqual(['used', 'used', 'used'])
+  })
+
+  it('of one buyer are counted for who is signed in openly; an address that was typed learns nothing', async () => {
+    await publish()
+    await world.buy(course.slug, ask(9000))
+    const other = await world.sell(10_000, `Other ${n}`)
+    const request = { ...ask(9000), lines: [{ offerId: other.offerId, chosen: null }] }
+    const typed = placeOrder(world.services, other.slug, request, shopper('stranger'))
+    await expect(typed).rejects.toMatchObject({ code: 'not-with-this-email' })
+    const person = await findPerson(world.db, 'practice', email())
+    const sent = await world.db
+      .select()
+      .from(messages)
+      .where(eq(messages.personId, person?.id as string))
+    expect(sent.map(({ kind }) => kind)).toContain('code-refused')
+    const signedIn = { ...shopper('phone'), person }
+    expect((await quoted([code], signedIn)).codes[0]?.says).toBe('You have used it already.')
+  })
+
+  it('in practice spend none of live, and a browser holds three at most', async () => {
+    const { transfer } = await world.connectOthers()
+    const id = await publish({ limit: null, limitPerBuyer: null })
+    const wait = async (index: number) => {
+      const other = await world.sell(10_000, `Held ${n} ${index}`)
+      const payment = { connectionId: transfer, token: '' }
+      return world.buy(
+        other.slug,
+        { ...ask(9000, { payment }), lines: [{ offerId: other.offerId, chosen: null }] },
+        'greedy',
+      )
+    }
+    for (const index of [1, 2, 3]) await wait(index)
+    await expect(wait(4)).rejects.toMatchObject({ code: 'code-changed', title: expect.stringContaining('holds codes') })
+    expect((await openCoupon(world.services, id, 'live')).brought.waiting).toBe(0)
+    expect((await openCoupon(world.services, id, 'practice')).brought.waiting).toBe(3)
+  })
+
+  it('are booked also past the limit where money comes for a try that was given up', async () => {
+    const id = await publish({ limit: 1, limitPerBuyer: null })
+    const { orderId } = await world.buy(course.slug, ask(9000, {}, 'confirms'))
+    const [attempt] = await world.attemptsOf(orderId)
+    await settleAttempt(world.services, attempt?.id as string, { state: 'abandoned' }, 'lookup')
+    expect((await world.buy(course.slug, ask(9000, { email: email('b') }), 'phone')).state).toBe('paid')
+    await settleAttempt(
+      world.services,
+      attempt?.id as string,
+      {
+        state: 'collected',
+        reference: `late-${n}`,
+        amount: 9000,
+        currency: 'EUR',
+        fee: 1,
+        method: 'card ending 4821',
+        savedMethod: null,
+        expires: null,
+      },
+      'event',
+    )
+    expect(await usesOf(id)).toEqual(['used', 'used'])
+  })
+})
+
+describe('a coupon', () => {
+  it('is not published before its fields are right, and says so at each', async () => {
+    const { id } = await createCoupon(world.services)
+    const { draftRev } = await saveCouponDraft(world.services, id, 1, {
+      ...newCoupon(),
+      code: 'mit ä',
+      kind: 'fixed',
+      appliesTo: { products: [], offers: [] },
+      until: day(-1),
+    })
+    await expect(publishCoupon(world.services, id, draftRev, null)).rejects.toMatchObject({
+      errors: [{ at: '/code' }, { at: '/amount' }, { at: '/appliesTo' }, { at: '/until' }],
+    })
+  })
+
+  it('keeps its word to itself until it is retired; orders stay as they were', async () => {
+    const id = await publish()
+    const { orderId } = await world.buy(course.slug, ask(9000))
+    await expect(publish({ rate: 2000 })).rejects.toMatchObject({ errors: [{ at: '/code' }] })
+    await setCouponRetired(world.services, id, true)
+    expect((await said())[0]?.says).toBe('There is no code like this. Check how it is written.')
+    await publish({ rate: 2000 })
+    expect((await said())[0]?.saves).toBe(2000)
+    expect((await world.orderOf(orderId))?.quote.codes).toMatchObject([{ code, saves: 1000 }])
+    await setCouponRetired(world.services, id, false)
+    const { draftRev } = await openCoupon(world.services, id, 'practice')
+    await expect(publishCoupon(world.services, id, draftRev, null)).rejects.toMatchObject({ errors: [{ at: '/code' }] })
+    await expect(deleteCoupon(world.services, id)).rejects.toMatchObject({ code: 'was-used' })
+  })
+
+  it('changes its word by publishing, and the old one is free; a copy has none', async () => {
+    const id = await publish()
+    const { draft, draftRev } = await openCoupon(world.services, id, 'practice')
+    const next = await saveCouponDraft(world.services, id, draftRev, { ...draft, code: `${code}-NEW` })
+    expect((await said())[0]?.counts).toBe(true)
+    await publishCoupon(world.services, id, next.draftRev, null)
+    expect((await said())[0]?.counts).toBe(false)
+    expect((await said([`${code}-new`]))[0]?.counts).toBe(true)
+    expect(await world.db.select().from(codes).where(eq(codes.couponId, id))).toHaveLength(2)
+    const copy = await duplicateCoupon(world.services, id)
+    expect((await openCoupon(world.services, copy.id, 'practice')).draft).toMatchObject({ code: '', rate: 1000 })
+    await deleteCoupon(world.services, copy.id)
+  })
+})

@@ -1,0 +1,198 @@
+import { and, asc, desc, eq, isNull, ne, sql } from 'drizzle-orm'
+import { type CouponContent, couponProblems, newCoupon } from '../../core/content/coupon.ts'
+import { codeKey } from '../../core/quote/codes.ts'
+import type { Queryable, Transaction } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { codes, codeUses, coupons, courses, offers, orders } from '../db/schema/index.ts'
+import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
+import { offeredMethods } from '../gateways/service.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
+import type { Services } from '../platform/context.ts'
+
+export type Coupon = typeof coupons.$inferSelect
+
+/** Uses of a coupon in a mode that count: reserved by an unpaid order, or made. */
+const usesIn = (mode: Mode) => sql<number>`(select count(*) from ${codeUses} u
+  where u.coupon_id = coupons.id and u.mode = ${mode} and u.state <> 'released')::int`
+
+/** Every coupon, the newest first, as the shelf shows it. */
+export async function listCoupons({ db }: Services, mode: Mode) {
+  const rows = await db
+    .select({
+      id: coupons.id,
+      draft: coupons.draft,
+      live: coupons.live,
+      draftAt: coupons.draftAt,
+      liveAt: coupons.liveAt,
+      endedAt: coupons.endedAt,
+      retiredAt: coupons.retiredAt,
+      uses: usesIn(mode),
+    })
+    .from(coupons)
+    .orderBy(desc(coupons.createdAt))
+  return rows.map(({ liveAt, draftAt, ...coupon }) => ({
+    ...coupon,
+    isChanged: coupon.live !== null && liveAt !== null && draftAt > liveAt,
+  }))
+}
+
+/** @throws Problem 404. */
+const getCoupon = (db: Queryable, id: string): Promise<Coupon> => findDrafted(db, 'coupon', id)
+
+/** One coupon as the bench shows it: with every offer on sale that it may be for, and what it brought in the mode. */
+export async function openCoupon(services: Services, id: string, mode: Mode) {
+  const { db } = services
+  const coupon = await getCoupon(db, id)
+  const [onSale, brought, methods, uses] = await Promise.all([
+    offersOnSale(db),
+    broughtBy(db, id, mode),
+    offeredMethods(services, mode),
+    db.$count(codeUses, eq(codeUses.couponId, id)),
+  ])
+  return {
+    ...coupon,
+    offers: onSale,
+    brought,
+    paymentMethods: methods.map(({ capabilities }) => capabilities),
+    /** An order was placed with it, in whichever mode. */
+    wasUsed: uses > 0,
+  }
+}
+
+/** Offers that buyers see, in the order of the shop. */
+async function offersOnSale(db: Queryable) {
+  const rows = await db
+    .select({ id: offers.id, productId: offers.productId, live: offers.live, slug: courses.slug, course: courses.live })
+    .from(offers)
+    .innerJoin(courses, eq(courses.id, offers.productId))
+    .where(
+      and(
+        eq(offers.onSale, true),
+        isNull(offers.retiredAt),
+        isNull(courses.retiredAt),
+        eq(offers.isTestPurchase, false),
+      ),
+    )
+    .orderBy(asc(courses.position), asc(courses.createdAt), asc(offers.position), asc(offers.createdAt))
+  return rows.flatMap(({ id, productId, slug, live, course }) =>
+    live && course ? [{ id, productId, slug, content: live, title: course.title }] : [],
+  )
+}
+
+/** What a coupon brought: its uses by paid orders, and what those took off. Minor units. */
+async function broughtBy(db: Queryable, couponId: string, mode: Mode) {
+  const of = and(eq(codeUses.couponId, couponId), eq(codeUses.mode, mode))
+  const [made, waiting] = await Promise.all([
+    db
+      .select({
+        orders: sql<number>`count(*)::int`,
+        buyers: sql<number>`count(distinct ${orders.personId})::int`,
+        saves: sql<number>`coalesce(sum(${codeUses.saves}), 0)::float8`,
+      })
+      .from(codeUses)
+      .innerJoin(orders, eq(orders.id, codeUses.orderId))
+      .where(and(of, eq(codeUses.state, 'used'))),
+    db.$count(codeUses, and(of, eq(codeUses.state, 'reserved'))),
+  ])
+  return { ...(made[0] ?? { orders: 0, buyers: 0, saves: 0 }), waiting }
+}
+
+export async function createCoupon({ db, now }: Services): Promise<{ id: string }> {
+  return insertCoupon(db, newCoupon(), now())
+}
+
+async function insertCoupon(db: Queryable, draft: CouponContent, at: Date): Promise<{ id: string }> {
+  const [row] = await db.insert(coupons).values({ draft, draftAt: at, createdAt: at }).returning({ id: coupons.id })
+  return { id: row?.id as string }
+}
+
+/** @throws Problem 409 `changed-elsewhere` where `baseRev` is old. */
+export function saveCouponDraft(
+  { db, now }: Services,
+  id: string,
+  baseRev: number,
+  draft: CouponContent,
+): Promise<Coupon> {
+  return saveDraft(db, 'coupon', id, { baseRev, draft, at: now() })
+}
+
+/**
+ * Makes the draft of revision `rev` what its code does from now on; orders that were placed keep what they were promised.
+ * A coupon that was ended begins again.
+ * @throws Problem 409 where it was changed meanwhile, 422 at the field where something is missing, or its word is taken.
+ */
+export async function publishCoupon({ db, now }: Services, id: string, rev: number, by: string | null): Promise<void> {
+  await db.transaction(async (tx) => {
+    const coupon = await holdDraft(tx, 'coupon', id, rev)
+    if (coupon.retiredAt) throw new Problem(409, 'retired', 'This coupon is retired.')
+    const problems = couponProblems(coupon.draft, now().toISOString())
+    if (problems.length > 0) {
+      throw new Problem(422, 'not-ready', 'Something is missing before this can be published.', problems)
+    }
+    await takeWord(tx, id, coupon.draft.code, now())
+    await makeLive(tx, 'coupon', coupon, { live: coupon.draft, at: now(), by, also: { endedAt: null } })
+  })
+}
+
+/** Gives a coupon its word, and frees the one that it had. @throws Problem 422 at `/code` where another coupon has it. */
+async function takeWord(tx: Transaction, couponId: string, code: string, at: Date): Promise<void> {
+  const key = codeKey(code)
+  await tx
+    .update(codes)
+    .set({ freedAt: at })
+    .where(and(eq(codes.couponId, couponId), isNull(codes.freedAt), ne(codes.key, key)))
+  const [taken] = await tx
+    .insert(codes)
+    .values({ couponId, code, key, createdAt: at })
+    .onConflictDoUpdate({
+      target: codes.key,
+      targetWhere: isNull(codes.freedAt),
+      set: { code },
+      setWhere: eq(codes.couponId, couponId),
+    })
+    .returning({ id: codes.id })
+  if (!taken) throw fieldProblem('/code', `“${code}” is the code of another coupon.`)
+}
+
+/** Ends a coupon now: its code stays its own, and says that it ended. */
+export async function endCoupon({ db, now }: Services, id: string): Promise<void> {
+  const coupon = await getCoupon(db, id)
+  if (!coupon.live || coupon.retiredAt) throw new Problem(409, 'not-live', 'Only a published coupon can be ended.')
+  await db.update(coupons).set({ endedAt: now() }).where(eq(coupons.id, id))
+}
+
+/**
+ * Retires a coupon, and frees its word for another; or brings it back as a draft, to be published again. What was
+ * ordered with it stays as it is.
+ */
+export async function setCouponRetired({ db, now }: Services, id: string, isRetired: boolean): Promise<void> {
+  await db.transaction(async (tx) => {
+    const coupon = await getCoupon(tx, id)
+    const at = now()
+    await tx
+      .update(coupons)
+      .set(isRetired ? { retiredAt: at } : { retiredAt: null, endedAt: coupon.live ? at : null })
+      .where(eq(coupons.id, id))
+    if (isRetired) {
+      await tx
+        .update(codes)
+        .set({ freedAt: at })
+        .where(and(eq(codes.couponId, id), isNull(codes.freedAt)))
+    }
+  })
+}
+
+/** A copy as a draft, without its word. */
+export async function duplicateCoupon({ db, now }: Services, id: string): Promise<{ id: string }> {
+  const { draft } = await getCoupon(db, id)
+  return insertCoupon(db, { ...draft, code: '' }, now())
+}
+
+/** @throws Problem 409 where an order was placed with it: those are retired, never deleted. */
+export async function deleteCoupon({ db }: Services, id: string): Promise<void> {
+  await getCoupon(db, id)
+  if ((await db.$count(codeUses, eq(codeUses.couponId, id))) > 0) {
+    throw new Problem(409, 'was-used', 'This coupon was used. Retire it instead.')
+  }
+  await db.delete(coupons).where(eq(coupons.id, id))
+}

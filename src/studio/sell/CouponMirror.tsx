@@ -1,0 +1,142 @@
+import type { CouponContent, CouponProblem } from '../../core/content/coupon.ts'
+import { effectOf } from '../../core/content/couponEffect.ts'
+import { formatCoupon, type NameOf } from '../../core/content/couponSentence.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import type { WhyNot } from '../../core/quote/types.ts'
+import { PreviewSection } from '../frame/Places.tsx'
+import { useSession, useStudioNow } from '../session/session.ts'
+import type { BenchCoupon } from './queries.ts'
+
+interface CouponMirrorProps {
+  coupon: BenchCoupon
+  content: CouponContent
+  nameOf: NameOf
+  problems: readonly CouponProblem[]
+}
+
+/** What follows from a coupon: its sentence, what each offer costs with it, and what it brought so far. */
+export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirrorProps) {
+  const { school } = useSession()
+  const { brought } = coupon
+  return (
+    <>
+      <PreviewSection label="In words">
+        <p className="display text-[20px] leading-[1.32] font-medium" aria-live="polite">
+          {formatCoupon(content, school, nameOf)}
+        </p>
+      </PreviewSection>
+      {problems.length > 0 && (
+        <PreviewSection label="Before it can be published">
+          <ul className="text-[13.5px]">
+            {problems.map(({ at, why }) => (
+              <li key={at}>{why}</li>
+            ))}
+          </ul>
+        </PreviewSection>
+      )}
+      <PreviewSection label="What each offer costs with it">
+        <Effects coupon={coupon} content={content} />
+      </PreviewSection>
+      {coupon.live && (
+        <PreviewSection label="So far">
+          <p className="display text-[16px] leading-[1.35] font-medium">
+            {brought.orders === 0
+              ? 'No order used it yet.'
+              : `${brought.orders} ${brought.orders === 1 ? 'order' : 'orders'} of ${brought.buyers} ${brought.buyers === 1 ? 'buyer' : 'buyers'} used it. ${formatMoney(brought.saves, school)} taken off.`}
+          </p>
+          {brought.waiting > 0 && (
+            <p className="mt-1 text-[13.5px] text-ink-2">
+              Reserved by {brought.waiting} {brought.waiting === 1 ? 'order' : 'orders'} not paid yet.
+            </p>
+          )}
+        </PreviewSection>
+      )}
+    </>
+  )
+}
+
+function Effects({ coupon, content }: Pick<CouponMirrorProps, 'coupon' | 'content'>) {
+  const { school } = useSession()
+  const at = useStudioNow()
+  const money = (amount: number) => formatMoney(amount, school)
+  if (coupon.offers.length === 0) return <p className="text-[13.5px] text-ink-2">Nothing is on sale yet.</p>
+  return (
+    <table className="w-full text-[13px] [&_td]:border-b [&_td]:border-line [&_td]:py-1.5 [&_td]:pr-2.5 [&_td]:align-top [&_td:last-child]:pr-0">
+      <thead>
+        <tr className="text-[12px] text-ink-3 [&_th]:pb-1 [&_th]:font-semibold">
+          <th scope="col" className="text-left">
+            Offer
+          </th>
+          <th scope="col" className="text-right">
+            Today
+          </th>
+          <th scope="col" className="text-right">
+            With it
+          </th>
+          <th scope="col" className="text-right">
+            You keep
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {coupon.offers.map((offer) => {
+          const effect = effectOf(content, offer, school, coupon.paymentMethods, at)
+          const counts = effect !== null && effect.why === null
+          return (
+            <tr key={offer.id} className={counts ? '' : 'text-ink-3'}>
+              <td>
+                {offer.title}, {offer.content.name}
+                {effect && <Note effect={effect} content={content} money={money} />}
+              </td>
+              <td className="text-right">{effect ? money(effect.without.today.pay) : '–'}</td>
+              <td className={counts ? 'text-right font-semibold' : 'text-right'}>
+                {counts ? money(effect.with.today.pay) : '–'}
+              </td>
+              <td className="text-right">{counts && effect.keeps !== null ? money(effect.keeps) : '–'}</td>
+            </tr>
+          )
+        })}
+      </tbody>
+    </table>
+  )
+}
+
+interface NoteProps {
+  effect: NonNullable<ReturnType<typeof effectOf>>
+  content: CouponContent
+  money: (amount: number) => string
+}
+
+/** What else there is to know of an offer with the coupon: later payments, or why it does not count. */
+function Note({ effect, content, money }: NoteProps) {
+  const { why, isUncollectable, with: withIt, without } = effect
+  const note = why
+    ? formatWhyNot(why, content, money)
+    : isUncollectable
+      ? 'No payment method takes this. Lower the reduction, or take everything off.'
+      : withIt.later.length > 0
+        ? formatLater(withIt, without, money)
+        : ''
+  return note ? (
+    <span className={`block text-[12.5px] ${isUncollectable ? 'text-failed' : 'text-ink-3'}`}>{note}</span>
+  ) : null
+}
+
+function formatLater(
+  withIt: NoteProps['effect']['with'],
+  without: NoteProps['effect']['without'],
+  money: NoteProps['money'],
+) {
+  const changed = withIt.later.filter(({ pay }, index) => pay !== without.later[index]?.pay)
+  if (changed.length === 0) return 'later payments stay as they are'
+  const all =
+    withIt.committed === null ? '' : `; ${money(withIt.committed)} in all instead of ${money(without.committed ?? 0)}`
+  return `later payments from ${money(changed[0]?.pay ?? 0)}${all}`
+}
+
+function formatWhyNot(why: WhyNot, { skipsSale, minimum }: CouponContent, money: NoteProps['money']): string {
+  if (why === 'below-minimum') return `below its minimum of ${money(minimum ?? 0)}`
+  if (why === 'nothing-eligible')
+    return skipsSale ? 'not for it, or its sale price is in force' : 'not for it, or nothing to take off'
+  return 'does not count'
+}

@@ -1,0 +1,98 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { NavLink, useNavigate } from 'react-router'
+import { clockMoment } from '../../core/calendar/clock.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
+import { formatReduction } from '../../core/content/couponSentence.ts'
+import { Button } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
+import { unwrap } from '../../ui/problem.ts'
+import { StateMark } from '../../ui/State.tsx'
+import { api } from '../api.ts'
+import { useSession, useStudioNow } from '../session/session.ts'
+import { type ShelfCoupon, useCoupons } from './queries.ts'
+
+/** The shelf's coupons: each with its code, what it takes off, and how it stands. */
+export function CouponShelf() {
+  const coupons = useCoupons()
+  const navigate = useNavigate()
+  const [showsRetired, setShowsRetired] = useState(false)
+  const create = useMutation({
+    mutationFn: () => unwrap(api.coupons.$post()),
+    onSuccess: ({ id }) => navigate(`/studio/sell/coupons/${id}`),
+    meta: { invalidates: [['coupons']] },
+  })
+  const all = coupons.data ?? []
+  const retired = all.filter(({ retiredAt }) => retiredAt !== null)
+  return (
+    <section className="mt-5 border-t border-line pt-3">
+      <div className="flex items-center justify-between px-1.5 pb-1.5">
+        <h2 className="text-[15px]">Coupons</h2>
+        <Button kind="link" className="text-[13px]" onClick={() => create.mutate()}>
+          New coupon
+        </Button>
+      </div>
+      {coupons.isSuccess && all.length === 0 && (
+        <p className="px-1.5 text-[13px] text-ink-2">A code that takes something off appears here.</p>
+      )}
+      <ul>
+        {all
+          .filter(({ retiredAt }) => showsRetired || retiredAt === null)
+          .map((coupon) => (
+            <CouponLine key={coupon.id} coupon={coupon} />
+          ))}
+      </ul>
+      {retired.length > 0 && (
+        <Button kind="link" className="px-1.5 text-[13px]" onClick={() => setShowsRetired(!showsRetired)}>
+          {showsRetired ? 'Hide retired coupons' : `Show ${retired.length} retired`}
+        </Button>
+      )}
+    </section>
+  )
+}
+
+function CouponLine({ coupon }: { coupon: ShelfCoupon }) {
+  const { school } = useSession()
+  const status = useStatus(coupon)
+  const content = coupon.live ?? coupon.draft
+  return (
+    <li>
+      <NavLink
+        to={`/studio/sell/coupons/${coupon.id}`}
+        className={({ isActive }) =>
+          classes(
+            'mb-0.5 grid grid-cols-[minmax(0,1fr)_auto] gap-x-2 rounded-[5px] px-1.5 py-1 text-[13.5px]',
+            isActive ? 'bg-acorn' : 'hover:bg-sheet-2',
+          )
+        }
+      >
+        <b className="truncate font-semibold">{coupon.draft.code || 'New coupon'}</b>
+        <span className="whitespace-nowrap">−{formatReduction(content, school)}</span>
+        <span className="col-span-2 flex items-center gap-1.5 text-[12px] text-ink-2">
+          <StateMark shape={status.shape} size={8} />
+          {status.word}
+        </span>
+      </NavLink>
+    </li>
+  )
+}
+
+/** How a coupon stands, as shape and words. */
+function useStatus({ live, endedAt, retiredAt, isChanged, uses }: ShelfCoupon) {
+  const { school } = useSession()
+  const at = Date.parse(useStudioNow())
+  const dayOf = (moment: string, which: 'from' | 'until') =>
+    formatDay(clockMoment(moment, school.timeZone, which).day, school.language)
+  if (retiredAt) return { shape: 'off', word: 'retired' } as const
+  if (!live) return { shape: 'awaited', word: 'draft' } as const
+  const used = live.limit === null ? `${uses} used` : `${uses} of ${live.limit} used`
+  const ends = endedAt ?? live.until
+  if (ends && Date.parse(ends) <= at)
+    return { shape: 'off', word: `ended on ${dayOf(ends, 'until')} · ${used}` } as const
+  if (live.limit !== null && uses >= live.limit) return { shape: 'off', word: `used up · ${used}` } as const
+  if (live.from && Date.parse(live.from) > at) {
+    return { shape: 'awaited', word: `from ${dayOf(live.from, 'from')}` } as const
+  }
+  const until = ends ? `until ${dayOf(ends, 'until')} · ` : ''
+  return { shape: 'received', word: `${until}${used}${isChanged ? ' · changes not live' : ''}` } as const
+}
