@@ -18,6 +18,7 @@ import { makePasswordLink, setPassword } from '../src/server/session/links.ts'
 import { setUp } from '../src/server/session/signIn.ts'
 import { makeStandins } from '../src/standins/app.ts'
 import { leaveAs, makeCatalogue, makeForHolders, publishSales } from './catalogue.ts'
+import { makeCoupons } from './coupons.ts'
 import { DAY_MS, type DemoSchool, emailOf, readDemo } from './school.ts'
 import { ACCOUNT, DemoShop, WALLET_ACCOUNT } from './shop.ts'
 
@@ -76,6 +77,7 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
       await setTransfer(services, mode, { ...demo.transfer, displace: true })
     const made = await makeCatalogue(services, demo.courses)
     for (const course of demo.courses) await makeForHolders(services, course, made)
+    await makeCoupons(services, demo.coupons, made, today)
     const moveTo = (moment: number) => {
       clock = moment
     }

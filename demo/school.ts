@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs'
+import type { CouponContent } from '../src/core/content/coupon.ts'
 import type { CourseContent } from '../src/core/content/course.ts'
 import type { OfferContent } from '../src/core/content/offer.ts'
 import type { TransferSettings } from '../src/server/db/schema/index.ts'
@@ -35,10 +36,20 @@ export interface DemoOffer {
   opensInDays?: number
 }
 
+/** A coupon: what differs from a new one, and the courses that it is for, by their keys. */
+export interface DemoCoupon extends Partial<Omit<CouponContent, 'from' | 'until' | 'appliesTo'>> {
+  code: string
+  /** Ends so many days after the loading of the demo; below 0, before. */
+  untilInDays?: number
+  of?: string[]
+  isDraft?: boolean
+}
+
 export interface DemoSchool {
   school: Parameters<typeof setUp>[1]['school']
   creator: Parameters<typeof setUp>[1]['creator']
   courses: DemoCourse[]
+  coupons: DemoCoupon[]
   people: string[]
   transfer: TransferSettings
 }

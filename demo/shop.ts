@@ -1,14 +1,15 @@
 import { and, desc, eq, isNull, min } from 'drizzle-orm'
 import { heldAlready } from '../src/server/access/heldAlready.ts'
 import { readAgreement } from '../src/server/agreements/agreements.ts'
+import { quoteWithCodes } from '../src/server/checkout/codedQuote.ts'
 import { linesOf, placeBasket } from '../src/server/checkout/place.ts'
 import type { Placed } from '../src/server/checkout/placing.ts'
-import { quoteBasket } from '../src/server/checkout/quoteBasket.ts'
 import { checkOrder } from '../src/server/checkout/status.ts'
 import { announceIn } from '../src/server/collecting/announce.ts'
 import { agreementsDue, collectAgreement } from '../src/server/collecting/collect.ts'
 import { cancelAgreement } from '../src/server/collecting/deeds.ts'
 import { manualPaymentOn, payManually } from '../src/server/collecting/manualPayment.ts'
+import { findCodes } from '../src/server/coupons/codes.ts'
 import type { Mode } from '../src/server/db/schema/columns.ts'
 import { agreements, attempts, connections, orderLines, orders } from '../src/server/db/schema/index.ts'
 import { recordTransferReceived } from '../src/server/fulfilment/bankTransfer.ts'
@@ -106,6 +107,18 @@ export class DemoShop {
       at: today - daysAgo * DAY_MS,
       run: async () => act(await this.orderOf(mode, buyer)),
     })
+    /** An order with a code, of somebody who bought nothing yet. */
+    const coded = (
+      daysAgo: number,
+      key: string,
+      offerKey: string,
+      buyer: string,
+      code: string,
+      ending: Ending = 'paid',
+    ) => ({
+      at: today - daysAgo * DAY_MS,
+      run: () => this.order(mode, made, key, buyer, ending, offerKey, [code]),
+    })
     /** Several things in one order. */
     const together = (daysAgo: number, items: [key: string, offerKey: string][], buyer: string) => ({
       at: today - daysAgo * DAY_MS,
@@ -142,6 +155,11 @@ export class DemoShop {
       begin(64, 'coptic', 'coptic-once', 'Owen Pritchard'),
       forOrder(40, 'Owen Pritchard', (id) => this.dispute(id, true)),
       begin(37, 'coptic', 'coptic-3', 'Beatriz Lobo', 'wallet-pays-once'),
+      coded(190, 'coptic', 'coptic-once', 'Rosa Lindner', 'LINEN10'),
+      coded(150, 'boxes', 'boxes-once', 'Theo Brandl', 'FIRSTFOLD'),
+      coded(90, 'coptic', 'coptic-once', 'Hana Sykora', 'WINTER'),
+      coded(45, 'workshop', 'workshop-month', 'Milo Acker', 'GUILD'),
+      coded(12, 'japanese', 'japanese-once', 'Elif Demir', 'LINEN10'),
       together(
         57,
         [
@@ -286,7 +304,15 @@ export class DemoShop {
     return endings[index] ?? 'paid'
   }
 
-  private async order(mode: Mode, made: Made, key: string, name: string, ending: Ending, offerKey?: string) {
+  private async order(
+    mode: Mode,
+    made: Made,
+    key: string,
+    name: string,
+    ending: Ending,
+    offerKey?: string,
+    codes: string[] = [],
+  ) {
     const course = made.get(key)
     const offerId = offerKey
       ? course?.offers.get(offerKey)
@@ -294,7 +320,7 @@ export class DemoShop {
     if (!course || !offerId || (await this.hasIt(mode, offerId, name))) return
     const tries: Ending[] = ending === 'declined-then-paid' ? ['declined', 'paid'] : [ending]
     for (const attempt of tries) {
-      const placed = await this.place(mode, [offerId], name, attempt)
+      const placed = await this.place(mode, [offerId], name, attempt, codes)
       await this.work()
       if (placed.state === 'confirming') await this.answer(placed, attempt)
     }
@@ -309,12 +335,21 @@ export class DemoShop {
     return person !== null && (await heldAlready(db, person.id, productId, await schoolDay(this.services))).length > 0
   }
 
-  private async place(mode: Mode, offerIds: string[], name: string, ending: Ending): Promise<Placed> {
+  private async place(
+    mode: Mode,
+    offerIds: string[],
+    name: string,
+    ending: Ending,
+    codes: string[] = [],
+  ): Promise<Placed> {
     const email = emailOf(name)
     const lines = offerIds.map((offerId) => ({ offerId, chosen: null }))
     const shopper = { mode, browserHash: hashToken(`demo ${mode} ${email}`), person: null }
     const basket = await linesOf(this.services, { lines }, shopper)
-    const { quote } = quoteBasket(await getSchool(this.services.db), basket, this.services.now())
+    const { db } = this.services
+    const coded = { lines: basket, codes, found: await findCodes(db, codes) }
+    const counting = { mode, personId: null, except: { browserHash: shopper.browserHash } }
+    const { quote } = await quoteWithCodes(db, await getSchool(db), coded, counting, this.services.now())
     const { pay } = quote.today
     const needsCard = pay > 0 || quote.later.length > 0
     const cards: Partial<Record<Ending, string>> = {
@@ -331,7 +366,14 @@ export class DemoShop {
     return placeBasket(
       this.services,
       basket,
-      { lines, name, email, agreed: { pay, currency: 'EUR' }, payment: needsCard ? { connectionId, token } : null },
+      {
+        lines,
+        codes,
+        name,
+        email,
+        agreed: { pay, currency: 'EUR' },
+        payment: needsCard ? { connectionId, token } : null,
+      },
       shopper,
     )
   }

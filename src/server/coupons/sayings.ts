@@ -5,6 +5,7 @@ import { type CouponContent, isFor } from '../../core/content/coupon.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import type { Quote, QuotedCode, WhyNot } from '../../core/quote/types.ts'
+import { formatSaves } from '../../core/sentence/codes.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { CODES } from '../../core/words/en/codes.ts'
 import { say } from '../../core/words/message.ts'
@@ -33,19 +34,19 @@ export async function describeCodes(
       if (!code.counts) {
         return { code: code.code, counts: false, saves: 0, says: await formatWhyNot(db, school, code.why, of, basket) }
       }
-      return { code: code.code, counts: true, saves: code.saves, says: formatSaves(code, of, basket.quote, school) }
+      return { code: code.code, counts: true, saves: code.saves, says: formatCounting(code, of, basket.quote, school) }
     }),
   )
 }
 
-function formatSaves(
+/** What a code takes off, and until when it may be used. */
+function formatCounting(
   { saves }: Extract<QuotedCode, { counts: true }>,
   of: FoundCode | undefined,
-  { today }: Quote,
+  quote: Quote,
   school: School,
 ): string {
-  if (saves === 0) return CODES.savesNothing
-  const off = say(saves > today.discount ? CODES.savesLater : CODES.saves, { money: formatMoney(saves, school) })
+  const off = formatSaves(saves, quote, school)
   const ends = of?.content.until
   return ends ? `${off}, ${say(CODES.until, { day: dayOf(ends, school, 'until') })}` : off
 }

@@ -3,6 +3,7 @@ import { formatDay } from '../../core/calendar/formatDay.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
+import { formatCodes } from '../../core/sentence/codes.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
@@ -77,6 +78,7 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
       say(words, { rate: formatRate(rate, school.language) }),
       money(tax),
     ])
+  rows.push(...formatCodes(quote, school).map(({ code, says }): [string, string] => [code, says]))
   if (school.taxMode === 'exclusive') rows.push(...taxRows(WORDS.vat))
   rows.push([WORDS.paid, money(quote.today.pay)])
   if (school.taxMode === 'inclusive') rows.push(...taxRows(WORDS.vatInside))

@@ -1,6 +1,7 @@
 import { and, asc, eq, isNotNull, sql } from 'drizzle-orm'
 import { VAT } from '../../core/ledger/accounts.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
+import { formatCodes } from '../../core/sentence/codes.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
@@ -32,6 +33,8 @@ export interface ReceiptData {
   buyer: { name: string; email: string; postalAddress: string }
   /** What was bought, line by line. */
   bought: { course: string; offer: string }[]
+  /** The codes that took something off. */
+  codes: { code: string; says: string }[]
   /** By the day on which they came; what went back is below zero. */
   payments: ReceiptPayment[]
 }
@@ -80,6 +83,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     ordered: order.quote.purchaseDay,
     buyer: { name: order.buyerName ?? person.name, email: person.email, postalAddress: person.postalAddress },
     bought: lines.map(({ title, offerName }) => ({ course: title, offer: offerName })),
+    codes: formatCodes(order.quote, { ...school, currency: order.currency }),
     payments: [
       ...received
         .filter(({ payment }) => payment.pay > 0)

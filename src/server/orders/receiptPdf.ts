@@ -57,6 +57,7 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
   write(buyer.email, { color: QUIET })
   document.moveDown(1.4)
   for (const { course, offer } of data.bought) write(say(RECEIPT.bought, { course, offer }), { size: 13 })
+  for (const { code, says } of data.codes) write(say(RECEIPT.code, { code, says }), { color: QUIET })
   document.moveDown(0.8)
 
   const row = (cells: [string, string, string], color = INK) => {

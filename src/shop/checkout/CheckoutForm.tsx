@@ -214,10 +214,10 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             <Button
               kind="press"
               type="submit"
-              disabled={isBusy || cannotPay}
+              disabled={isBusy || cannotPay || checkout.isAsking}
               className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
             >
-              {!isBusy
+              {!isBusy && !checkout.isAsking
                 ? checkout.priceProblem
                   ? CHECKOUT.pay
                   : formatButton(page, paymentMethod, pay, hasLater)

@@ -1,5 +1,6 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
+import { formatCodes } from '../../core/sentence/codes.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { THANKS } from '../../core/words/en/shop.ts'
@@ -267,6 +268,12 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
             </div>
           ))
         })}
+        {formatCodes(quote, school).map(({ code, says }) => (
+          <div key={code} className={`${row} text-ink-2`}>
+            <dt>{code}</dt>
+            <dd className="text-right">{says}</dd>
+          </div>
+        ))}
         {school.taxMode === 'exclusive' &&
           view.taxes.map(({ rate, tax }) => (
             <div key={rate} className={row}>

@@ -6,7 +6,6 @@ import { taxOf } from '../../core/quote/tax.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { OpenPriceTerms } from '../../core/terms/terms.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
-import { CODES } from '../../core/words/en/codes.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { CheckoutView, PaymentMethod, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
@@ -93,7 +92,12 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     isNeeded: isPriceAsked || (codes.length > 0 && !estimate?.why),
     round,
   })
-  const quote = (answer && 'quote' in answer && answer.quote) || null
+  const isAsking = codes.length > 0 && answer === null && !estimate?.why
+  const answered = answer && 'quote' in answer ? answer.quote : null
+  // While codes are asked about, the page stays as it was by the last answer for this offer.
+  const last = useRef<{ offerId: string; quote: Quote } | null>(null)
+  if (answered) last.current = { offerId: chosenId, quote: answered }
+  const quote = answered ?? (isAsking && last.current?.offerId === chosenId ? last.current.quote : null)
   const read = estimate && answer ? saidOf(estimate, answer) : estimate
   // While their price cannot be read the page stays as it was by the last one that could.
   const hasLater = offer ? hasLaterPayments({ quote: quote ?? offer.quote }) : false
@@ -192,7 +196,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setMessage(null)
     if (missing.name || missing.email || missing.chosen || !offer || isBusy.current) return
     // What is agreed to is what the server said of the codes.
-    if (codes.length > 0 && !quote) return setMessage(CODES.wait)
+    if (isAsking) return
     isBusy.current = true
     setPhase({ kind: 'sending' })
     try {
@@ -311,6 +315,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     hasLater,
     codes,
     setCodes,
+    isAsking,
     /** What the server said of the codes; null while it has not. */
     saidOfCodes: answer && 'quote' in answer ? answer.codes : null,
     codeProblem: answer && 'why' in answer && answer.of === 'codes' ? answer.why : undefined,

@@ -5,6 +5,8 @@ import { api } from '../api.ts'
 
 /** For so long nothing is typed before the server is asked. */
 const PAUSE_MS = 250
+/** After so long without an answer it is asked again. */
+const AGAIN_MS = 2000
 
 /** The field of the buyer's own price in a request. */
 export const OWN_PRICE = '/lines/0/chosen'
@@ -47,9 +49,12 @@ export function useServerQuote(slug: string, { offerId, chosen, codes, isNeeded,
           return error.problem.status === 429 && entered.length > 0 ? { why: error.message, of: 'codes' } : null
         },
       )
-      if (!isOver && answer) setSaid({ of: asked, answer })
+      if (isOver) return
+      if (answer) setSaid({ of: asked, answer })
+      // What codes come to is not guessed: it is asked until it is known.
+      else if (entered.length > 0) timer = setTimeout(() => void ask(), AGAIN_MS)
     }
-    const timer = setTimeout(() => void ask(), PAUSE_MS)
+    let timer = setTimeout(() => void ask(), PAUSE_MS)
     return () => {
       isOver = true
       clearTimeout(timer)

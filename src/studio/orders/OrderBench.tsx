@@ -2,6 +2,7 @@ import { type ReactNode, useEffect } from 'react'
 import { Link, useLocation } from 'react-router'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { formatCodes } from '../../core/sentence/codes.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { formatDate, formatMoment } from '../../ui/dates.ts'
@@ -62,6 +63,11 @@ export function OrderBench({ order }: { order: Order }) {
       <PaidTwice order={order} money={money} />
       <Section title="Items">
         <Lines order={order} money={money} />
+        {formatCodes(order.quote, money).map(({ code, says }) => (
+          <p key={code} className="mt-1.5 text-[13.5px] text-ink-2">
+            Code {code}: {says}
+          </p>
+        ))}
       </Section>
       <Section title="Payments">
         {order.payments.length === 0 ? (

@@ -17,6 +17,7 @@ import { useDraft } from '../drafting/useDraft.ts'
 import { Section, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useMoney, useSession, useStudioNow, useStudioToday } from '../session/session.ts'
+import { Chips } from './Chips.tsx'
 import { CouponMirror } from './CouponMirror.tsx'
 import { CouponScope } from './CouponScope.tsx'
 import { CountField, InlineText, Pick, RateField, TakeOut } from './InlineFields.tsx'
@@ -174,16 +175,16 @@ function Reduction({ content, change, coupon }: PartProps & { coupon: BenchCoupo
   const { payments } = content
   return (
     <>
+      <Chips
+        label="Kind of reduction"
+        value={content.kind}
+        options={[
+          ['percent', 'Percent'],
+          ['fixed', 'Amount'],
+        ]}
+        onChange={(kind) => change({ kind })}
+      />
       <p className={SENTENCE}>
-        <Pick
-          label="Kind of reduction"
-          value={content.kind}
-          options={[
-            ['percent', 'A part of'],
-            ['fixed', 'An amount of'],
-          ]}
-          onChange={(kind) => change({ kind })}
-        />{' '}
         {content.kind === 'percent' ? (
           <RateField
             label="How much off"

@@ -63,7 +63,7 @@ function Effects({ coupon, content }: Pick<CouponMirrorProps, 'coupon' | 'conten
   return (
     <table className="w-full text-[13px] [&_td]:border-b [&_td]:border-line [&_td]:py-1.5 [&_td]:pr-2.5 [&_td]:align-top [&_td:last-child]:pr-0">
       <thead>
-        <tr className="text-[12px] text-ink-3 [&_th]:pb-1 [&_th]:font-semibold">
+        <tr className="text-[12px] text-ink-3 [&_th]:pr-2.5 [&_th]:pb-1 [&_th]:font-semibold [&_th:last-child]:pr-0">
           <th scope="col" className="text-left">
             Offer
           </th>
@@ -115,7 +115,7 @@ function Note({ effect, content, money }: NoteProps) {
     : isUncollectable
       ? 'No payment method takes this. Lower the reduction, or take everything off.'
       : withIt.later.length > 0
-        ? formatLater(withIt, without, money)
+        ? `${formatLater(withIt, without, money)}${withIt.committed === null ? `; kept of ${withIt.later.length + 1} payments` : ''}`
         : ''
   return note ? (
     <span className={`block text-[12.5px] ${isUncollectable ? 'text-failed' : 'text-ink-3'}`}>{note}</span>

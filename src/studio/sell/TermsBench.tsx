@@ -1,9 +1,8 @@
-import { RadioGroup } from 'radix-ui'
 import { type ReactNode, useState } from 'react'
 import { changeKind, type DraftTerms } from '../../core/content/offer.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
-import { classes } from '../../ui/classes.ts'
+import { Chips } from './Chips.tsx'
 import { CountField, Pick, SpanField, TakeOut } from './InlineFields.tsx'
 import { PriceField } from './PriceField.tsx'
 
@@ -28,36 +27,12 @@ const KINDS = [
 export function TermsBench({ terms, money, onChange }: TermsBenchProps) {
   return (
     <>
-      <RadioGroup.Root
-        aria-label="Kind of price"
-        className="flex flex-wrap gap-1"
-        orientation="horizontal"
+      <Chips
+        label="Kind of price"
         value={terms.kind}
-        onValueChange={(kind) => onChange(changeKind(terms, kind as DraftTerms['kind']))}
-        // The group chooses what an arrow leads to only while the key is held; a short press chooses it, too.
-        onKeyDown={(event) => {
-          const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key]
-          if (step === undefined) return
-          const at = KINDS.findIndex(([kind]) => kind === terms.kind)
-          const next = KINDS[(at + step + KINDS.length) % KINDS.length]
-          if (next) onChange(changeKind(terms, next[0]))
-        }}
-      >
-        {KINDS.map(([kind, label]) => (
-          <RadioGroup.Item
-            key={kind}
-            value={kind}
-            className={classes(
-              'rounded-full border px-2 py-[3px] text-[12.5px]',
-              terms.kind === kind
-                ? 'border-ink bg-ink font-semibold text-sheet'
-                : 'border-line-2 text-ink-2 hover:border-ink-2',
-            )}
-          >
-            {label}
-          </RadioGroup.Item>
-        ))}
-      </RadioGroup.Root>
+        options={KINDS}
+        onChange={(kind) => onChange(changeKind(terms, kind))}
+      />
       <div className="py-2 text-[16.5px] leading-[2.1]">
         <Sentence terms={terms} money={money} onChange={onChange} />
       </div>

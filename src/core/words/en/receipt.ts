@@ -3,6 +3,7 @@ export const RECEIPT = {
   title: 'Receipt {number}',
   ordered: 'Ordered on {day}',
   bought: '{course}, {offer}',
+  code: 'Code {code}: {says}',
   head: { day: 'Received on', what: 'What for', amount: 'Amount' },
   by: '{what}, {method}',
   of: '{course}: {what}',

@@ -1,0 +1,89 @@
+import { chooseCard, expect, fillCheckout, makeCourse, ordersOf, payButton, test, unique } from './acorn.ts'
+
+/** A code's word that no other test uses. */
+const someone = () => ({ name: 'Cora Code', email: `${unique('cora').replaceAll(' ', '')}@post.example` })
+const word = () => unique('C').replace(' ', '-')
+
+test('a coupon from its first word to a sale by its link, with one more code that does not count', async ({
+  studio,
+  shop,
+}) => {
+  const { slug, title } = await makeCourse(studio, unique('Coded'), 12_900)
+  const code = word()
+  await test.step('it says what is missing, and what each offer costs with it', async () => {
+    await studio.goto('/studio/sell')
+    await studio.getByRole('button', { name: 'New coupon' }).click()
+    await expect(studio.getByRole('heading', { name: 'New coupon' })).toBeVisible()
+    await expect(studio.getByText('Choose the word that buyers type.')).toBeVisible()
+    await studio.getByRole('textbox', { name: 'Code' }).fill('not a word')
+    await expect(studio.getByText('Use only A to Z, digits, - and _.').first()).toBeVisible()
+    await studio.getByRole('textbox', { name: 'Code' }).fill(code)
+    await expect(
+      studio.getByRole('row', { name: `${title}, One payment €129.00 €116.10` }),
+      'the offer with a tenth off',
+    ).toBeVisible()
+  })
+  await test.step('published, its code is a link', async () => {
+    await studio.getByRole('button', { name: 'Publish…' }).click()
+    await studio.getByRole('dialog').getByRole('button', { name: /^Publish/ }).click()
+    await expect(studio.getByText('Coupon · published')).toBeVisible()
+    await expect(studio.getByRole('button', { name: 'Copy the link' })).toBeVisible()
+    await expect(studio.getByText('No order used it yet.')).toBeVisible()
+  })
+  await test.step('the link carries it; another code says why it does not count, and is taken out', async () => {
+    await shop.goto(`/buy/${slug}?code=${code.toLowerCase()}`)
+    await expect(shop.getByText('€12.90 off')).toBeVisible()
+    await expect(payButton(shop)).toHaveText('Pay €116.10')
+    await shop.getByRole('button', { name: 'Another code?' }).click()
+    await shop.getByLabel('Code', { exact: true }).fill('nosuch')
+    await shop.keyboard.press('Enter')
+    await expect(shop.getByText('There is no code like this. Check how it is written.')).toBeVisible()
+    await expect(payButton(shop)).toHaveText('Pay €116.10')
+    await shop.reload()
+    await expect(shop.getByText('There is no code like this. Check how it is written.')).toBeVisible()
+    await shop.getByRole('button', { name: 'Remove nosuch' }).click()
+  })
+  const who = someone()
+  await shop.getByLabel('Name').fill(who.name)
+  await shop.getByLabel('Email').fill(who.email)
+  await chooseCard(shop, 'Pays')
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: `Thank you. ${title} is open.` })).toBeVisible()
+  await expect(shop.getByText('€12.90 off')).toBeVisible()
+  const [order] = await ordersOf(studio, title)
+  await studio.goto(`/studio/orders/${order?.id}`)
+  await expect(studio.getByText(`Code ${code}: €12.90 off`)).toBeVisible()
+})
+
+test('a code that takes everything off needs no card; ended, it says so and the price is whole again', async ({
+  studio,
+  shop,
+}) => {
+  const { slug, title } = await makeCourse(studio, unique('Given'), 12_900)
+  const code = word()
+  await studio.goto('/studio/sell')
+  await studio.getByRole('button', { name: 'New coupon' }).click()
+  await studio.getByRole('textbox', { name: 'Code' }).fill(code)
+  await studio.getByRole('textbox', { name: 'How much off, 0 to 100' }).fill('100')
+  await studio.getByRole('button', { name: 'Publish…' }).click()
+  await studio.getByRole('dialog').getByRole('button', { name: /^Publish/ }).click()
+  await expect(studio.getByText('Coupon · published')).toBeVisible()
+
+  await fillCheckout(shop, slug, someone(), null)
+  await shop.getByRole('button', { name: 'Have a code?' }).click()
+  await shop.getByRole('button', { name: 'Apply' }).click()
+  await expect(shop.getByText('Write the code.')).toBeVisible()
+  await shop.getByLabel('Code', { exact: true }).fill(code)
+  await shop.getByRole('button', { name: 'Apply' }).click()
+  await expect(payButton(shop)).toHaveText('Get the course')
+  await expect(shop.locator('iframe')).toBeHidden()
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: `Thank you. ${title} is open.` })).toBeVisible()
+
+  await studio.getByRole('button', { name: 'End now' }).click()
+  await expect(studio.getByText('Coupon · ended')).toBeVisible()
+  await shop.context().clearCookies()
+  await shop.goto(`/buy/${slug}?code=${code}`)
+  await expect(shop.getByText(/^It ended on \d/)).toBeVisible()
+  await expect(payButton(shop)).toHaveText('Pay €129.00')
+})
