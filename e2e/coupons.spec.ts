@@ -25,7 +25,10 @@ test('a coupon from its first word to a sale by its link, with one more code tha
   })
   await test.step('published, its code is a link', async () => {
     await studio.getByRole('button', { name: 'Publish…' }).click()
-    await studio.getByRole('dialog').getByRole('button', { name: /^Publish/ }).click()
+    await studio
+      .getByRole('dialog')
+      .getByRole('button', { name: /^Publish/ })
+      .click()
     await expect(studio.getByText('Coupon · published')).toBeVisible()
     await expect(studio.getByRole('button', { name: 'Copy the link' })).toBeVisible()
     await expect(studio.getByText('No order used it yet.')).toBeVisible()
@@ -66,7 +69,10 @@ test('a code that takes everything off needs no card; ended, it says so and the 
   await studio.getByRole('textbox', { name: 'Code' }).fill(code)
   await studio.getByRole('textbox', { name: 'How much off, 0 to 100' }).fill('100')
   await studio.getByRole('button', { name: 'Publish…' }).click()
-  await studio.getByRole('dialog').getByRole('button', { name: /^Publish/ }).click()
+  await studio
+    .getByRole('dialog')
+    .getByRole('button', { name: /^Publish/ })
+    .click()
   await expect(studio.getByText('Coupon · published')).toBeVisible()
 
   await fillCheckout(shop, slug, someone(), null)

@@ -214,8 +214,8 @@ export const MUTANTS: readonly Mutant[] = [
       ],
       [
         'a decline leaves the order paying',
-        ".set({ state: 'open' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return notifyDeclined",
-        ".set({ state: 'paying' })\n        .where(and(eq(orders.id, order.id), eq(orders.state, 'paying')))\n      return notifyDeclined",
+        ".set({ state: 'open' })\n    .where(and(eq(orders.id, id)",
+        ".set({ state: 'paying' })\n    .where(and(eq(orders.id, id)",
       ],
     ],
   ),
@@ -284,6 +284,42 @@ export const MUTANTS: readonly Mutant[] = [
     ['an order that was paid twice is charged on', ".set({ state: 'written-off' })", ".set({ state: 'due' })"],
   ]),
   ...of(
+    'src/server/coupons/uses.ts',
+    ['src/server/coupons'],
+    [
+      ['coupons are not held while they are counted', ".for('no key update')", ''],
+      ['a browser holds any number of codes', 'return rows.length >= MAX_RESERVED', 'return rows.length < 0'],
+      ['a paid order leaves its codes reserved', "set({ state: 'used' })", "set({ state: 'reserved' })"],
+      ['a declined try keeps its codes', "set({ state: 'released' })", "set({ state: 'reserved' })"],
+    ],
+  ),
+  ...of(
+    'src/server/coupons/codes.ts',
+    ['src/server/coupons'],
+    [
+      ['uses of the other mode count', 'eq(codeUses.mode, mode),', ''],
+      ['released uses count', "<> 'released'`,", "<> 'never'`,"],
+      ['a code that was freed is found', 'isNull(codes.freedAt)', 'sql`true`'],
+      ['a coupon that was ended goes on', 'endedAt === null ? live :', 'endedAt !== undefined ? live :'],
+    ],
+  ),
+  ...of(
+    'src/server/checkout/prepare.ts',
+    ['src/server/coupons'],
+    [
+      [
+        'a stranger learns that an address used a code',
+        "await notifyOwner(services, person, 'code-refused'",
+        "await Promise.all([services, person, 'code-refused'",
+      ],
+      [
+        'a code that counts no more is charged',
+        'if (!before.counts || !after || after.counts) continue',
+        'if (before || after) continue',
+      ],
+    ],
+  ),
+  ...of(
     'src/server/fulfilment/fees.ts',
     ['src/server/checkout/twoLines.test.ts'],
     [['the fee is split evenly', 'ordered.map(({ pay }) => pay),', 'ordered.map(() => 1),']],
@@ -291,7 +327,7 @@ export const MUTANTS: readonly Mutant[] = [
   ...of('src/server/checkout/prepare.ts', CHECKOUT, [
     [
       'a stranger is told what an address has',
-      "await notifyOwner(services, person, product.title)\n      return { kind: 'refused' }",
+      "await notifyOwner(services, person, 'already-owned', product.title)\n      return { kind: 'refused' }",
       "return { kind: 'owned', title: product.title }",
     ],
     [

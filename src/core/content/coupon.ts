@@ -1,6 +1,7 @@
 import * as v from 'valibot'
 import { parseInstant } from '../calendar/instant.ts'
 import { LARGEST_AMOUNT } from '../money/arithmetic.ts'
+import { codeKey } from '../quote/codes.ts'
 import type { Role } from '../quote/types.ts'
 
 const whole = (least: number, most: number, why: string) =>
@@ -75,14 +76,23 @@ export interface CouponProblem {
   why: string
 }
 
+/** That a word is another coupon's. */
+export function formatTaken(code: string): string {
+  return `“${code}” is the code of another coupon.`
+}
+
 const CODE = /^[A-Za-z0-9_-]{1,40}$/
 
-/** Everything that stops a coupon from being published at `at` (RFC 3339), in the order of its fields. */
-export function couponProblems(content: CouponContent, at: string): CouponProblem[] {
+/**
+ * Everything that stops a coupon from being published at `at` (RFC 3339), in the order of its fields.
+ * @param taken words that other coupons have, as they are compared.
+ */
+export function couponProblems(content: CouponContent, at: string, taken: readonly string[] = []): CouponProblem[] {
   const { code, kind, rate, amount, appliesTo, from, until } = content
   const found: CouponProblem[] = []
   if (code === '') found.push({ at: '/code', why: 'Choose the word that buyers type.' })
   else if (!CODE.test(code)) found.push({ at: '/code', why: 'Use only A to Z, digits, - and _.' })
+  else if (taken.includes(codeKey(code))) found.push({ at: '/code', why: formatTaken(code) })
   if (kind === 'percent' && rate === null) found.push({ at: '/rate', why: 'Write how much it takes off.' })
   if (kind === 'fixed' && amount === null) found.push({ at: '/amount', why: 'Write how much it takes off.' })
   if (appliesTo && appliesTo.products.length + appliesTo.offers.length === 0) {

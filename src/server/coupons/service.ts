@@ -1,5 +1,5 @@
 import { and, asc, desc, eq, isNull, ne, sql } from 'drizzle-orm'
-import { type CouponContent, couponProblems, newCoupon } from '../../core/content/coupon.ts'
+import { type CouponContent, couponProblems, formatTaken, newCoupon } from '../../core/content/coupon.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -43,11 +43,15 @@ const getCoupon = (db: Queryable, id: string): Promise<Coupon> => findDrafted(db
 export async function openCoupon(services: Services, id: string, mode: Mode) {
   const { db } = services
   const coupon = await getCoupon(db, id)
-  const [onSale, brought, methods, uses] = await Promise.all([
+  const [onSale, brought, methods, uses, taken] = await Promise.all([
     offersOnSale(db),
     broughtBy(db, id, mode),
     offeredMethods(services, mode),
     db.$count(codeUses, eq(codeUses.couponId, id)),
+    db
+      .select({ key: codes.key })
+      .from(codes)
+      .where(and(ne(codes.couponId, id), isNull(codes.freedAt))),
   ])
   return {
     ...coupon,
@@ -56,6 +60,8 @@ export async function openCoupon(services: Services, id: string, mode: Mode) {
     paymentMethods: methods.map(({ capabilities }) => capabilities),
     /** An order was placed with it, in whichever mode. */
     wasUsed: uses > 0,
+    /** Words that other coupons have, as they are compared. */
+    taken: taken.map(({ key }) => key),
   }
 }
 
@@ -151,7 +157,7 @@ async function takeWord(tx: Transaction, couponId: string, code: string, at: Dat
       setWhere: eq(codes.couponId, couponId),
     })
     .returning({ id: codes.id })
-  if (!taken) throw fieldProblem('/code', `“${code}” is the code of another coupon.`)
+  if (!taken) throw fieldProblem('/code', formatTaken(code))
 }
 
 /** Ends a coupon now: its code stays its own, and says that it ended. */

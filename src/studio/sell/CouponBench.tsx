@@ -58,7 +58,7 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
   const { content, change } = draft
   const unread = useUnreadFields()
   const at = useStudioNow()
-  const problems = couponProblems(content, at)
+  const problems = couponProblems(content, at, coupon.taken)
   const nameOf = namesOf(coupon)
   const param = { id: coupon.id }
   const meta = { invalidates: [['coupon', coupon.id], ['coupons']] }

@@ -1,4 +1,4 @@
-import type { CouponContent, CouponProblem } from '../../core/content/coupon.ts'
+import { type CouponContent, type CouponProblem, isFor } from '../../core/content/coupon.ts'
 import { effectOf } from '../../core/content/couponEffect.ts'
 import { formatCoupon, type NameOf } from '../../core/content/couponSentence.ts'
 import { formatMoney } from '../../core/money/format.ts'
@@ -58,8 +58,42 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
 function Effects({ coupon, content }: Pick<CouponMirrorProps, 'coupon' | 'content'>) {
   const { school } = useSession()
   const at = useStudioNow()
-  const money = (amount: number) => formatMoney(amount, school)
   if (coupon.offers.length === 0) return <p className="text-[13.5px] text-ink-2">Nothing is on sale yet.</p>
+  const rows = coupon.offers.map((offer) => ({
+    offer,
+    effect: effectOf(content, offer, school, coupon.paymentMethods, at),
+    isFor: isFor(content, offer),
+  }))
+  const others = rows.filter(({ isFor: applies }) => !applies)
+  return (
+    <>
+      <EffectTable rows={rows.filter(({ isFor: applies }) => applies)} content={content} />
+      {others.length > 0 && (
+        <details className="mt-2 text-[13px] text-ink-2">
+          <summary className="cursor-pointer">
+            Not for {others.length} other {others.length === 1 ? 'offer' : 'offers'}
+          </summary>
+          <ul className="mt-1">
+            {others.map(({ offer }) => (
+              <li key={offer.id}>
+                {offer.title}, {offer.content.name}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </>
+  )
+}
+
+interface EffectRow {
+  offer: BenchCoupon['offers'][number]
+  effect: ReturnType<typeof effectOf>
+}
+
+function EffectTable({ rows, content }: { rows: readonly EffectRow[]; content: CouponContent }) {
+  const { school } = useSession()
+  const money = (amount: number) => formatMoney(amount, school)
   return (
     <table className="w-full text-[13px] [&_td]:border-b [&_td]:border-line [&_td]:py-1.5 [&_td]:pr-2.5 [&_td]:align-top [&_td:last-child]:pr-0">
       <thead>
@@ -79,8 +113,7 @@ function Effects({ coupon, content }: Pick<CouponMirrorProps, 'coupon' | 'conten
         </tr>
       </thead>
       <tbody>
-        {coupon.offers.map((offer) => {
-          const effect = effectOf(content, offer, school, coupon.paymentMethods, at)
+        {rows.map(({ offer, effect }) => {
           const counts = effect !== null && effect.why === null
           return (
             <tr key={offer.id} className={counts ? '' : 'text-ink-3'}>
@@ -137,6 +170,6 @@ function formatLater(
 function formatWhyNot(why: WhyNot, { skipsSale, minimum }: CouponContent, money: NoteProps['money']): string {
   if (why === 'below-minimum') return `below its minimum of ${money(minimum ?? 0)}`
   if (why === 'nothing-eligible')
-    return skipsSale ? 'not for it, or its sale price is in force' : 'not for it, or nothing to take off'
+    return skipsSale ? 'nothing to take off, or its sale price is in force' : 'nothing to take off'
   return 'does not count'
 }

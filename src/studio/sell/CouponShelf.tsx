@@ -10,10 +10,11 @@ import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { useSession, useStudioNow } from '../session/session.ts'
+import { Drawer } from './Drawer.tsx'
 import { type ShelfCoupon, useCoupons } from './queries.ts'
 
 /** The shelf's coupons: each with its code, what it takes off, and how it stands. */
-export function CouponShelf() {
+export function CouponShelf({ isOpen, toggle }: { isOpen: boolean; toggle: () => void }) {
   const coupons = useCoupons()
   const navigate = useNavigate()
   const [showsRetired, setShowsRetired] = useState(false)
@@ -25,13 +26,17 @@ export function CouponShelf() {
   const all = coupons.data ?? []
   const retired = all.filter(({ retiredAt }) => retiredAt !== null)
   return (
-    <section className="mt-5 border-t border-line pt-3">
-      <div className="flex items-center justify-between px-1.5 pb-1.5">
-        <h2 className="text-[15px]">Coupons</h2>
+    <Drawer
+      title="Coupons"
+      count={coupons.isSuccess ? all.length - retired.length : null}
+      isOpen={isOpen}
+      toggle={toggle}
+      acts={
         <Button kind="link" className="text-[13px]" onClick={() => create.mutate()}>
           New coupon
         </Button>
-      </div>
+      }
+    >
       {coupons.isSuccess && all.length === 0 && (
         <p className="px-1.5 text-[13px] text-ink-2">A code that takes something off appears here.</p>
       )}
@@ -47,7 +52,7 @@ export function CouponShelf() {
           {showsRetired ? 'Hide retired coupons' : `Show ${retired.length} retired`}
         </Button>
       )}
-    </section>
+    </Drawer>
   )
 }
 

@@ -10,7 +10,7 @@ import { CSS } from '@dnd-kit/utilities'
 import { useMutation } from '@tanstack/react-query'
 import { GripVertical } from 'lucide-react'
 import { useState } from 'react'
-import { Link, NavLink, useNavigate, useSearchParams } from 'react-router'
+import { Link, NavLink, useLocation, useNavigate, useSearchParams } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
@@ -19,6 +19,7 @@ import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api, IN_PLACE, queryClient } from '../api.ts'
 import { CouponShelf } from './CouponShelf.tsx'
+import { Drawer } from './Drawer.tsx'
 import { type ShelfCourse, type ShelfOffer, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
 
@@ -34,6 +35,14 @@ export function Shelf() {
     if (params.has('new')) setParams({})
   }
   const [filter, setFilter] = useState('')
+  // The drawer of what is on the bench is open; another can be looked into meanwhile.
+  const onBench = useLocation().pathname.startsWith('/studio/sell/coupons/') ? 'coupons' : 'courses'
+  const [of, setOf] = useState(onBench)
+  const [open, setOpen] = useState<'courses' | 'coupons' | null>(onBench)
+  if (of !== onBench) {
+    setOf(onBench)
+    setOpen(onBench)
+  }
   const [showsRetired, setShowsRetired] = useState(false)
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
@@ -61,50 +70,56 @@ export function Shelf() {
 
   return (
     <>
-      <div className="flex items-center justify-between px-1.5 pb-2">
-        <h2 className="text-[15px]">Courses</h2>
-        <span className="flex gap-3 text-[13px]">
-          <Link className="link" to="/studio/sell/compare">
-            Compare
-          </Link>
-          <Button kind="link" className="text-[13px]" onClick={() => setNaming(true)}>
-            New course
+      <Drawer
+        title="Courses"
+        count={shelf.isSuccess ? courses.length - retired.length : null}
+        isOpen={open === 'courses' || isNew}
+        toggle={() => setOpen(open === 'courses' ? null : 'courses')}
+        acts={
+          <>
+            <Link className="link" to="/studio/sell/compare">
+              Compare
+            </Link>
+            <Button kind="link" className="text-[13px]" onClick={() => setNaming(true)}>
+              New course
+            </Button>
+          </>
+        }
+      >
+        {isNew && <NewCourse onMade={() => setNaming(false)} onClose={closeNew} />}
+        {courses.length > 6 && (
+          <input
+            aria-label="Find on the shelf"
+            placeholder="Find on the shelf"
+            value={filter}
+            onChange={(event) => setFilter(event.target.value)}
+            className="mb-2 w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
+          />
+        )}
+        {shelf.isSuccess && courses.length === 0 && !isNew && (
+          <div className="px-1.5 text-ink-2">
+            <p>Your courses appear here, each with its prices.</p>
+            <Button kind="press" className="mt-3" onClick={() => setNaming(true)}>
+              Create the first one
+            </Button>
+          </div>
+        )}
+        <DndContext sensors={sensors} onDragEnd={onDragEnd}>
+          <SortableContext items={shown.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
+            <ul>
+              {shown.map((course) => (
+                <Volume key={course.id} course={course} />
+              ))}
+            </ul>
+          </SortableContext>
+        </DndContext>
+        {retired.length > 0 && (
+          <Button kind="link" className="px-1.5 text-[13px]" onClick={() => setShowsRetired(!showsRetired)}>
+            {showsRetired ? 'Hide retired courses' : `Show ${retired.length} retired`}
           </Button>
-        </span>
-      </div>
-      {isNew && <NewCourse onMade={() => setNaming(false)} onClose={closeNew} />}
-      {courses.length > 6 && (
-        <input
-          aria-label="Find on the shelf"
-          placeholder="Find on the shelf"
-          value={filter}
-          onChange={(event) => setFilter(event.target.value)}
-          className="mb-2 w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
-        />
-      )}
-      {shelf.isSuccess && courses.length === 0 && !isNew && (
-        <div className="px-1.5 text-ink-2">
-          <p>Your courses appear here, each with its prices.</p>
-          <Button kind="press" className="mt-3" onClick={() => setNaming(true)}>
-            Create the first one
-          </Button>
-        </div>
-      )}
-      <DndContext sensors={sensors} onDragEnd={onDragEnd}>
-        <SortableContext items={shown.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
-          <ul>
-            {shown.map((course) => (
-              <Volume key={course.id} course={course} />
-            ))}
-          </ul>
-        </SortableContext>
-      </DndContext>
-      {retired.length > 0 && (
-        <Button kind="link" className="px-1.5 text-[13px]" onClick={() => setShowsRetired(!showsRetired)}>
-          {showsRetired ? 'Hide retired courses' : `Show ${retired.length} retired`}
-        </Button>
-      )}
-      <CouponShelf />
+        )}
+      </Drawer>
+      <CouponShelf isOpen={open === 'coupons'} toggle={() => setOpen(open === 'coupons' ? null : 'coupons')} />
     </>
   )
 }
