@@ -260,6 +260,7 @@ async function writeOrder(
   const { db: tx } = services
   const { school, lines, shopper, quoted } = placing
   const titles = lines.map(({ offer, product }) => `${product.title} ${offer.live.name}`)
+  const codes = quoted.quote.codes.flatMap(({ code, counts }) => (counts ? [code] : []))
   const current = {
     payToday: quoted.quote.today.pay,
     currency: school.currency,
@@ -269,7 +270,7 @@ async function writeOrder(
     quote: quoted.quote,
     browserHash: shopper.browserHash,
     buyerName: placing.request.name,
-    searchText: [placing.request.name, person.email, ...titles].join(' ').toLowerCase(),
+    searchText: [placing.request.name, person.email, ...titles, ...codes].join(' ').toLowerCase(),
     state: quoted.quote.today.pay > 0 ? ('paying' as const) : ('open' as const),
   }
   if (unpaid) {

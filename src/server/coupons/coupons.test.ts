@@ -11,7 +11,8 @@ import { settleAttempt } from '../fulfilment/settle.ts'
 import { findPerson } from '../people/service.ts'
 import { Limits } from '../platform/limits.ts'
 import { schoolDay } from '../school/service.ts'
-import { openOrder } from '../support/orders.ts'
+import { ordersCsv } from '../support/files.ts'
+import { openOrder, ordersFor } from '../support/orders.ts'
 import {
   createCoupon,
   deleteCoupon,
@@ -59,6 +60,10 @@ describe('a code', () => {
     const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
     expect(rows).toMatchObject([{ price: 10_000, discount: 1000, pay: 9000 }])
     expect(await world.attemptsOf(orderId)).toMatchObject([{ amount: 9000, state: 'collected' }])
+    expect((await world.orderOf(orderId))?.searchText).toContain(code.toLowerCase())
+    const [row] = await ordersFor(world.services, 'practice', { search: code, state: 'all' })
+    expect(row?.codes).toBe(code)
+    expect(ordersCsv([row as NonNullable<typeof row>], 'Europe/Vienna')).toContain(`,${code},EUR,90.00,`)
     expect((await openCoupon(world.services, id, 'practice')).brought).toEqual({
       orders: 1,
       buyers: 1,
@@ -225,7 +230,14 @@ describe('uses', () => {
     expect((await quoted([code], signedIn)).codes[0]?.says).toBe('You have used it already.')
   })
 
-  it('in practice spend none of live, and a browser holds three at most', async () => {
+  it('in practice spend none of live', async () => {
+    await publish({ limit: 1, limitPerBuyer: null })
+    await world.buy(course.slug, ask(9000))
+    expect((await said())[0]?.counts).toBe(false)
+    expect((await said([code], shopper('browser', 'live')))[0]?.counts).toBe(true)
+  })
+
+  it('are reserved three at a time by a browser at most', async () => {
     const { transfer } = await world.connectOthers()
     const id = await publish({ limit: null, limitPerBuyer: null })
     const wait = async (index: number) => {

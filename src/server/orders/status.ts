@@ -28,6 +28,10 @@ export const agreementStatus = {
 export const orderTitles = {
   course: sql<string>`(select string_agg(l.title, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
   lines: sql<number>`(select count(*)::int from ${orderLines} l where l.order_id = "orders"."id")`,
+  /** The codes that took something off, in the order in which they were entered; null where there are none. */
+  codes: sql<
+    string | null
+  >`(select string_agg(c->>'code', ' ') from jsonb_array_elements("orders"."quote"->'codes') c where (c->>'counts')::boolean)`,
   offer: sql<string>`(select string_agg(l.offer_name, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
 }
 

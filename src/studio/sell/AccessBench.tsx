@@ -89,7 +89,7 @@ export function AccessBench({ access, terms, today, language, onChange }: Access
       {typeof lasts === 'string' ? '. ' : ' '}
       {hasLater && (
         <>
-          A late payment shuts it after{' '}
+          A late payment pauses access after{' '}
           <CountField
             label="Days of grace"
             value={graceDays}

@@ -17,7 +17,7 @@ export function Drawer({ title, count, isOpen, toggle, acts, children }: DrawerP
   const Chevron = isOpen ? ChevronDown : ChevronRight
   return (
     <section className="mb-2">
-      <div className="flex items-center justify-between gap-2 px-1.5 pb-2 whitespace-nowrap">
+      <div className="flex items-center justify-between gap-1 px-1 pb-2 whitespace-nowrap">
         <h2 className="text-[15px]">
           <button
             type="button"
@@ -30,7 +30,7 @@ export function Drawer({ title, count, isOpen, toggle, acts, children }: DrawerP
             {count !== null && <span className="font-text text-[13px] font-normal text-ink-3">{count}</span>}
           </button>
         </h2>
-        <span className="flex gap-3 text-[13px]">{acts}</span>
+        <span className="flex gap-2.5 text-[13px]">{acts}</span>
       </div>
       {isOpen && children}
     </section>
