@@ -83,7 +83,7 @@ async function studio(context: BrowserContext) {
   await page.goBack()
   await page.getByRole('button', { name: 'Coupons', exact: false }).click()
   await page.getByRole('link', { name: /LINEN10/ }).click()
-  await page.getByText(/orders of \d+ buyers used it/).waitFor()
+  await page.getByText(/received with it/).waitFor()
   await shoot(page, 'coupon')
   await page.getByRole('button', { name: /^Courses/ }).click()
   await page.getByRole('link', { name: 'Coptic binding' }).click()

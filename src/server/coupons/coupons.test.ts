@@ -5,11 +5,12 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { placeOrder, quoteOnPage } from '../checkout/place.ts'
-import { codes, codeUses, messages, payments } from '../db/schema/index.ts'
+import { codes, codeUses, messages, orderLines, payments } from '../db/schema/index.ts'
 import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { findPerson } from '../people/service.ts'
 import { Limits } from '../platform/limits.ts'
+import { refundLine } from '../refunds/service.ts'
 import { schoolDay } from '../school/service.ts'
 import { ordersCsv } from '../support/files.ts'
 import { openOrder, ordersFor } from '../support/orders.ts'
@@ -68,8 +69,13 @@ describe('a code', () => {
       orders: 1,
       buyers: 1,
       saves: 1000,
+      received: 9000,
       waiting: 0,
     })
+    const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, orderId))
+    const refund = { lineId: line?.id as string, amount: 2500, access: 'keep' as const, note: 'late' }
+    await refundLine(world.services, 'practice', orderId, refund)
+    expect((await openCoupon(world.services, id, 'practice')).brought).toMatchObject({ received: 6500, saves: 1000 })
   })
 
   it('is not charged by another price than the server says: without it, or by one that was agreed to without it', async () => {

@@ -85,7 +85,16 @@ async function offersOnSale(db: Queryable) {
   )
 }
 
-/** What a coupon brought: its uses by paid orders, and what those took off. Minor units. */
+/** What was received for the lines of an order that a code touched, less refunds. */
+const receivedFor = sql`(select coalesce(sum(p.pay) filter (where p.state = 'collected'), 0)
+    - coalesce((select sum(r.amount) from refunds r where r.state = 'refunded' and r.line_id = any(array_agg(p.line_id))), 0)
+  from payments p where p.order_id = ${orders.id}
+    and p.line_id in (select t.line_id from payments t where t.order_id = ${orders.id} and t.discount > 0))`
+
+/**
+ * What a coupon brought: its uses by paid orders, what those took off, and what was received for the lines that it touched,
+ * less refunds (selling rules, section 3). Minor units.
+ */
 async function broughtBy(db: Queryable, couponId: string, mode: Mode) {
   const of = and(eq(codeUses.couponId, couponId), eq(codeUses.mode, mode))
   const [made, waiting] = await Promise.all([
@@ -94,13 +103,14 @@ async function broughtBy(db: Queryable, couponId: string, mode: Mode) {
         orders: sql<number>`count(*)::int`,
         buyers: sql<number>`count(distinct ${orders.personId})::int`,
         saves: sql<number>`coalesce(sum(${codeUses.saves}), 0)::float8`,
+        received: sql<number>`coalesce(sum(${receivedFor}), 0)::float8`,
       })
       .from(codeUses)
       .innerJoin(orders, eq(orders.id, codeUses.orderId))
       .where(and(of, eq(codeUses.state, 'used'))),
     db.$count(codeUses, and(of, eq(codeUses.state, 'reserved'))),
   ])
-  return { ...(made[0] ?? { orders: 0, buyers: 0, saves: 0 }), waiting }
+  return { ...(made[0] ?? { orders: 0, buyers: 0, saves: 0, received: 0 }), waiting }
 }
 
 export async function createCoupon({ db, now }: Services): Promise<{ id: string }> {

@@ -12,10 +12,10 @@ import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { instantOf } from '../days/instantOf.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
-import { UnreadFields, useUnreadFields } from '../drafting/UnreadFields.tsx'
+import { OpenBench } from '../drafting/OpenBench.tsx'
+import { useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Section, Work } from '../frame/Places.tsx'
-import { Waiting } from '../frame/Waiting.tsx'
 import { useMoney, useSession, useStudioNow, useStudioToday } from '../session/session.ts'
 import { Chips } from './Chips.tsx'
 import { CouponMirror } from './CouponMirror.tsx'
@@ -31,15 +31,7 @@ import { Add, Additions } from './TermsBench.tsx'
 /** The bench for the coupon in the address. */
 export function CouponBenchPage() {
   const { id = '' } = useParams()
-  const { mode } = useSession()
-  const coupon = useCoupon(id)
-  if (coupon.error) return <Work bench={<p className="py-10 text-ink-2">{coupon.error.message}</p>} mirror={null} />
-  if (!coupon.data) return <Work bench={<Waiting />} mirror={null} />
-  return (
-    <UnreadFields key={`${coupon.data.id} ${mode}`}>
-      <CouponBench coupon={coupon.data} />
-    </UnreadFields>
-  )
+  return <OpenBench query={useCoupon(id)}>{(coupon) => <CouponBench coupon={coupon} />}</OpenBench>
 }
 
 function CouponBench({ coupon }: { coupon: BenchCoupon }) {
@@ -108,7 +100,10 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
               ...(coupon.endedAt ? ['It begins again: it was ended by hand.'] : []),
               ...(coupon.wasUsed ? ['Orders that were placed keep what it took off.'] : []),
             ],
-            blocked: problems.map(({ why }) => why),
+            blocked: [
+              ...unread.map(({ label, why }) => `“${label}” is not saved. ${why}`),
+              ...problems.map(({ why }) => why),
+            ],
             run: () => unwrap(api.coupons[':id'].publish.$post({ param, json: { rev: draft.revision() } })),
             ...meta,
           }}

@@ -1,3 +1,4 @@
+import { Link } from 'react-router'
 import { type CouponContent, type CouponProblem, isFor } from '../../core/content/coupon.ts'
 import { effectOf } from '../../core/content/couponEffect.ts'
 import { formatCoupon, type NameOf } from '../../core/content/couponSentence.ts'
@@ -40,9 +41,18 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
       {coupon.live && (
         <PreviewSection label="So far">
           <p className="display text-[16px] leading-[1.35] font-medium">
-            {brought.orders === 0
-              ? 'No order used it yet.'
-              : `${brought.orders} ${brought.orders === 1 ? 'order' : 'orders'} of ${brought.buyers} ${brought.buyers === 1 ? 'buyer' : 'buyers'} used it. ${formatMoney(brought.saves, school)} taken off.`}
+            {brought.orders === 0 ? (
+              'No order used it yet.'
+            ) : (
+              <>
+                <Link className="link" to={`/studio/orders?search=${encodeURIComponent(coupon.live.code)}`}>
+                  {brought.orders} {brought.orders === 1 ? 'order' : 'orders'}
+                </Link>{' '}
+                of {brought.buyers} {brought.buyers === 1 ? 'buyer' : 'buyers'} used it.{' '}
+                {formatMoney(brought.received, school)} received with it, {formatMoney(brought.saves, school)} taken
+                off.
+              </>
+            )}
           </p>
           {brought.waiting > 0 && (
             <p className="mt-1 text-[13.5px] text-ink-2">

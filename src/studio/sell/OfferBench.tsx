@@ -12,11 +12,11 @@ import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
-import { type UnreadField, UnreadFields, useUnreadFields } from '../drafting/UnreadFields.tsx'
+import { OpenBench } from '../drafting/OpenBench.tsx'
+import { type UnreadField, useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { MenuItem } from '../frame/Menu.tsx'
 import { Section, Work } from '../frame/Places.tsx'
-import { Waiting } from '../frame/Waiting.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { AccessBench } from './AccessBench.tsx'
 import { AgainstAtOnce } from './AgainstAtOnce.tsx'
@@ -41,15 +41,7 @@ const FIELDS: Partial<Record<Fix['to'], string>> = {
 /** The bench for the offer in the address. */
 export function OfferBenchPage() {
   const { id = '' } = useParams()
-  const { mode } = useSession()
-  const offer = useOffer(id)
-  if (offer.error) return <Work bench={<p className="py-10 text-ink-2">{offer.error.message}</p>} mirror={null} />
-  if (!offer.data) return <Work bench={<Waiting />} mirror={null} />
-  return (
-    <UnreadFields key={`${offer.data.id} ${mode}`}>
-      <OfferBench offer={offer.data} />
-    </UnreadFields>
-  )
+  return <OpenBench query={useOffer(id)}>{(offer) => <OfferBench offer={offer} />}</OpenBench>
 }
 
 function OfferBench({ offer }: { offer: BenchOffer }) {
