@@ -18,6 +18,7 @@ const SHOP = [
   '/',
   '/course/coptic-binding',
   '/buy/coptic-binding',
+  '/buy/coptic-binding?code=linen10',
   '/buy/one-afternoon-one-notebook',
   '/buy/leather-from-hide-to-book',
   '/my',
@@ -63,6 +64,13 @@ const STUDIO: [string, (studio: Page) => Promise<string>][] = [
     async (studio) => {
       const offers = (await shelf(studio)).flatMap((course) => course.offers.map(({ id }) => id))
       return `/studio/sell/compare?offers=${offers.slice(0, 3).join(',')}`
+    },
+  ],
+  [
+    'coupon',
+    async (studio) => {
+      const [first] = (await post(studio.request, '/api/coupons', undefined, 'GET')) as { id: string }[]
+      return `/studio/sell/coupons/${first?.id}`
     },
   ],
   ['orders', async () => '/studio/orders'],

@@ -46,7 +46,9 @@ export function useServerQuote(slug: string, { offerId, chosen, codes, isNeeded,
           if (!(error instanceof ApiError)) throw error
           const why = error.at(OWN_PRICE)
           if (why !== undefined) return { why, of: 'price' }
-          return error.problem.status === 429 && entered.length > 0 ? { why: error.message, of: 'codes' } : null
+          const { status } = error.problem
+          const isAnswer = status > 0 && status < 500
+          return isAnswer && entered.length > 0 ? { why: error.at('/codes/0') ?? error.message, of: 'codes' } : null
         },
       )
       if (isOver) return
