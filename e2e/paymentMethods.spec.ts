@@ -258,6 +258,8 @@ test('before going live: a real purchase by one button, given back by one more',
   const popup = studio.waitForEvent('popup')
   await studio.getByRole('button', { name: /^Pay €0\.50 for real|^Do it again/ }).click()
   const checkout = await popup
+  // As high as the shop's own: right after scrolling, a click may still reach the gateway's frame where it was.
+  await checkout.setViewportSize({ width: 1280, height: 1200 })
   const card = checkout.frameLocator('iframe[title^="Card"]')
   await card.getByLabel('Card number').fill('9710223044004821')
   await card.getByLabel('Expires, month and year').fill('04 / 31')

@@ -95,10 +95,10 @@ test('what a typed price comes to is estimated at once, and then as the server s
   await shop.route(`**/checkout/${slug}/quote`, async (route) => {
     asked = route.request().postDataJSON()
     const response = await route.fetch()
-    const quote = await response.json()
+    const { quote, codes } = await response.json()
     await mayAnswer
     // Another tax than the estimate's shows which of the two is said.
-    await route.fulfill({ response, json: { ...quote, today: { ...quote.today, tax: 777 } } })
+    await route.fulfill({ response, json: { quote: { ...quote, today: { ...quote.today, tax: 777 } }, codes } })
   })
   await fillCheckout(shop, slug, someone(), null)
   await shop.getByRole('radio', { name: /^Own price/ }).check()
@@ -107,7 +107,7 @@ test('what a typed price comes to is estimated at once, and then as the server s
   await expect(shop.getByText('€5.00', { exact: true })).toBeVisible()
   answer()
   await expect(shop.getByText('€7.77', { exact: true })).toBeVisible()
-  expect(asked).toEqual({ lines: [{ offerId: id, chosen: 3000 }] })
+  expect(asked).toEqual({ lines: [{ offerId: id, chosen: 3000 }], codes: [] })
   // Another price is another basket: what was said of the first does not stand.
   await shop.getByLabel('In EUR').fill('60')
   await expect(shop.getByText('€10.00', { exact: true })).toBeVisible()

@@ -1,11 +1,11 @@
-import { eq } from 'drizzle-orm'
+import { and, eq } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { type CouponContent, newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { placeOrder, quoteOnPage } from '../checkout/place.ts'
-import { codes, codeUses, messages, orderLines, payments } from '../db/schema/index.ts'
+import { codes, codeUses, ledger, messages, orderLines, payments } from '../db/schema/index.ts'
 import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { findPerson } from '../people/service.ts'
@@ -106,6 +106,69 @@ describe('a code', () => {
     const { orderId } = await world.buy(club.slug, request)
     const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
     expect(new Set(rows.map(({ pay }) => pay))).toEqual(new Set([950]))
+  })
+})
+
+describe('an order of two lines with a code', () => {
+  const together = async (pay: number, card = 'pays', more = {}) => {
+    const club = await world.sell(MONTHLY, `Club ${n}`, { access: WHILE_PAYING, taxRate: 1000 })
+    const lines = [course, club].map(({ offerId }) => ({ offerId, chosen: null }))
+    return { club, request: { ...ask(pay, more, card), lines } }
+  }
+
+  it('has it split over what it is for, each line with its own tax, and later payments as they were', async () => {
+    await publish({ kind: 'fixed', rate: null, amount: 1190 })
+    const { request } = await together(10_000 + 1900 - 1190)
+    const { orderId } = await world.buyTogether(request)
+    const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.due)
+    const first = rows.filter(({ discount }) => discount > 0).map(({ price, discount, pay }) => [price, discount, pay])
+    expect(first.sort(([a = 0], [b = 0]) => b - a)).toEqual([
+      [10_000, 1000, 9000],
+      [1900, 190, 1710],
+    ])
+    expect(new Set(rows.filter(({ discount }) => discount === 0).map(({ pay }) => pay))).toEqual(new Set([1900]))
+    expect((await world.attemptsOf(orderId)).map(({ amount }) => amount)).toEqual([10_710])
+    const booked = await world.db.select().from(ledger).where(eq(ledger.orderId, orderId))
+    const vat = booked.filter(({ account }) => account === 'liabilities:vat').map(({ amount }) => -amount)
+    expect(vat.sort((a, b) => b - a)).toEqual([1500, 155])
+  })
+
+  it('of one of them leaves the other whole, and gives back no more of it than was paid', async () => {
+    await publish({ rate: 5000, appliesTo: { products: [course.courseId], offers: [] } })
+    const { request } = await together(5000 + 1900)
+    const { orderId } = await world.buyTogether(request)
+    const [line] = await world.db
+      .select()
+      .from(orderLines)
+      .where(and(eq(orderLines.orderId, orderId), eq(orderLines.productId, course.courseId)))
+    const refund = { lineId: line?.id as string, access: 'close' as const, note: 'why' }
+    const back = (amount: number) => refundLine(world.services, 'practice', orderId, { ...refund, amount })
+    await expect(back(5001)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
+    expect(await back(5000)).toMatchObject({ refunded: 5000 })
+  })
+
+  it('tried again after a decline takes the code that is entered now, and only that one', async () => {
+    const id = await publish()
+    const first = code
+    code = `${first}-B`
+    const other = await publish({ rate: 2000 })
+    const declined = await together(10_710, 'not-enough-money', { codes: [first] })
+    const { orderId } = await world.buyTogether(declined.request)
+    expect([await usesOf(id), await usesOf(other)]).toEqual([['released'], []])
+    const again = { ...declined.request, codes: [code], agreed: { pay: 9520, currency: 'EUR' } }
+    const paid = await world.buyTogether({ ...again, payment: ask(1).payment })
+    expect(paid).toMatchObject({ state: 'paid', orderId })
+    expect([await usesOf(id), await usesOf(other)]).toEqual([[], ['used']])
+  })
+
+  it('tried again when the code has gone to somebody else meanwhile, is told before anything is charged', async () => {
+    await publish({ limit: 1, limitPerBuyer: null })
+    const { request } = await together(10_710, 'not-enough-money')
+    const { orderId } = await world.buyTogether(request)
+    await world.buy(course.slug, ask(9000, { email: email('quick') }), 'quick')
+    const again = world.buyTogether({ ...request, payment: ask(1).payment })
+    await expect(again).rejects.toMatchObject({ status: 409 })
+    expect((await world.attemptsOf(orderId)).map(({ state }) => state)).toEqual(['declined'])
   })
 })
 

@@ -1,8 +1,5 @@
 import { type ReactNode, useRef } from 'react'
-import { formatDay } from '../../core/calendar/formatDay.ts'
-import { formatMoney, formatPlain, formatRate } from '../../core/money/format.ts'
-import { taxOf } from '../../core/quote/tax.ts'
-import type { Quote } from '../../core/quote/types.ts'
+import { formatMoney, formatPlain } from '../../core/money/format.ts'
 import { formatPayButton } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
@@ -21,6 +18,7 @@ import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { FORM_BOX, Held } from './formBox.tsx'
 import { PaymentMethods } from './PaymentMethods.tsx'
 import { useCheckout } from './useCheckout.ts'
+import { WhatHappens } from './WhatHappens.tsx'
 
 /** What is bought, by whom, how it is paid, and what happens when: all that the browser takes over of the checkout. */
 export function CheckoutForm({ page, view: first }: { page: ShopPage; view: CheckoutView }) {
@@ -367,118 +365,4 @@ function smallPrint(
 
 function suggestedOf({ terms }: ShopOffer): number {
   return terms.kind === 'openPrice' ? terms.suggested : 0
-}
-
-/** Most later payments that are listed one by one. */
-const MAX_ROWS = 5
-
-interface WhatHappensProps {
-  page: ShopPage
-  offer: ShopOffer
-  /** What the server said of a basket that was typed. */
-  said: Quote | null
-  /** Null where the buyer's own price cannot be read. */
-  pay: number | null
-}
-
-function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
-  const { terms } = offer
-  const quote = said ?? offer.quote
-  const [line] = quote.lines
-  // Of a price that was typed, an estimate until the server has said what it comes to.
-  const isEstimate = terms.kind === 'openPrice' && !said
-  // With a code, what each payment would be without it stands beside it.
-  const before =
-    said && !isEstimate && terms.kind !== 'openPrice' && offer.quote.today.discount !== said.today.discount
-      ? offer.quote
-      : null
-  const { tax } = isEstimate
-    ? taxOf(pay ?? 0, { mode: school.taxMode === 'none' ? 'none' : 'inclusive', rate: offer.taxRate })
-    : quote.today
-  const rate = formatRate(offer.taxRate, school.language)
-  // What is no regular payment is named, and so is what stands beside it.
-  const named = !before && offer.today.some(({ name }) => name !== null) ? offer.today : []
-  const year = quote.purchaseDay.slice(0, 4)
-  const shown = quote.later.slice(0, MAX_ROWS)
-  const rest = quote.later.length - shown.length
-  const day = (when: string) => formatDay(when, school.language, year)
-  const opensLater = line && line.opens > quote.purchaseDay ? line.opens : null
-  const lasts =
-    offer.access.lasts === 'whilePaying'
-      ? CHECKOUT.whilePaying
-      : line?.closes
-        ? say(CHECKOUT.until, { day: day(line.closes) })
-        : CHECKOUT.forGood
-  return (
-    <dl className="grid grid-cols-[1fr_auto] gap-x-2.5 gap-y-1">
-      <dt className="font-semibold">
-        {opensLater ? say(CHECKOUT.todayOpensOn, { day: day(opensLater), lasts }) : say(CHECKOUT.todayOpen, { lasts })}
-      </dt>
-      <dd className="text-right font-semibold">
-        {before && before.today.pay !== pay && pay !== null && <Before amount={before.today.pay} school={school} />}
-        {pay === null
-          ? CHECKOUT.unknown
-          : pay === 0 && quote.later.length === 0
-            ? CHECKOUT.free
-            : formatMoney(pay, school)}
-      </dd>
-      {named.map(({ name, pay: amount }) => (
-        <Row
-          key={name}
-          label={name ?? CHECKOUT.firstPayment}
-          value={amount > 0 ? formatMoney(amount, school) : CHECKOUT.free}
-          isQuiet
-        />
-      ))}
-      {shown.map(({ due, pay: amount }) => (
-        <Row
-          key={due}
-          label={day(due)}
-          value={formatMoney(amount, school)}
-          before={before?.later.find((other) => other.due === due && other.pay !== amount)?.pay}
-          school={school}
-        />
-      ))}
-      {rest > 0 && quote.committed !== null && (
-        <Row label={say(CHECKOUT.more, { number: rest, day: day(quote.later.at(-1)?.due ?? '') })} value="" isQuiet />
-      )}
-      {quote.committed === null && <Row label={CHECKOUT.endless} value="" isQuiet />}
-      {quote.later.length > 0 && quote.committed !== null && (
-        <Row label={CHECKOUT.inAll} value={formatMoney(quote.committed, school)} isQuiet />
-      )}
-      {tax > 0 && (
-        <Row
-          label={say(quote.later.length > 0 ? CHECKOUT.vatOfToday : CHECKOUT.vat, { rate })}
-          value={formatMoney(tax, school)}
-          isQuiet
-        />
-      )}
-    </dl>
-  )
-}
-
-interface RowProps {
-  label: string
-  value: string
-  /** What it would be without a code, where that is more. */
-  before?: number | undefined
-  school?: ShopPage['school']
-  isQuiet?: boolean
-}
-
-function Row({ label, value, before, school, isQuiet = false }: RowProps) {
-  return (
-    <>
-      <dt className={isQuiet ? 'text-ink-3' : ''}>{label}</dt>
-      <dd className={classes('text-right', isQuiet && 'text-ink-3')}>
-        {before !== undefined && school && <Before amount={before} school={school} />}
-        {value}
-      </dd>
-    </>
-  )
-}
-
-/** A price as it would be without the codes. */
-function Before({ amount, school }: { amount: number; school: ShopPage['school'] }) {
-  return <s className="mr-1.5 font-normal text-ink-3">{formatMoney(amount, school)}</s>
 }
