@@ -43,6 +43,8 @@ export interface DemoCoupon extends Partial<Omit<CouponContent, 'from' | 'until'
   untilInDays?: number
   of?: string[]
   isDraft?: boolean
+  /** How many single-use codes are made. */
+  codes?: number
 }
 
 export interface DemoSchool {

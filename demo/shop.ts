@@ -1,4 +1,4 @@
-import { and, desc, eq, isNull, min } from 'drizzle-orm'
+import { and, desc, eq, isNull, min, sql } from 'drizzle-orm'
 import { heldAlready } from '../src/server/access/heldAlready.ts'
 import { readAgreement } from '../src/server/agreements/agreements.ts'
 import { quoteWithCodes } from '../src/server/checkout/codedQuote.ts'
@@ -11,7 +11,16 @@ import { cancelAgreement } from '../src/server/collecting/deeds.ts'
 import { manualPaymentOn, payManually } from '../src/server/collecting/manualPayment.ts'
 import { findCodes } from '../src/server/coupons/codes.ts'
 import type { Mode } from '../src/server/db/schema/columns.ts'
-import { agreements, attempts, connections, orderLines, orders } from '../src/server/db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  codes,
+  codeUses,
+  connections,
+  coupons,
+  orderLines,
+  orders,
+} from '../src/server/db/schema/index.ts'
 import { recordTransferReceived } from '../src/server/fulfilment/bankTransfer.ts'
 import { lookUpUntilSettled } from '../src/server/fulfilment/lookup.ts'
 import { getOffer } from '../src/server/offers/service.ts'
@@ -107,17 +116,17 @@ export class DemoShop {
       at: today - daysAgo * DAY_MS,
       run: async () => act(await this.orderOf(mode, buyer)),
     })
-    /** An order with a code, of somebody who bought nothing yet. */
+    /** An order with a code, of somebody who bought nothing yet; null: one of the single-use codes. */
     const coded = (
       daysAgo: number,
       key: string,
       offerKey: string,
       buyer: string,
-      code: string,
+      code: string | null,
       ending: Ending = 'paid',
     ) => ({
       at: today - daysAgo * DAY_MS,
-      run: () => this.order(mode, made, key, buyer, ending, offerKey, [code]),
+      run: async () => this.order(mode, made, key, buyer, ending, offerKey, [code ?? (await this.unusedCode())]),
     })
     /** Several things in one order. */
     const together = (daysAgo: number, items: [key: string, offerKey: string][], buyer: string) => ({
@@ -159,6 +168,8 @@ export class DemoShop {
       coded(150, 'boxes', 'boxes-once', 'Theo Brandl', 'FIRSTFOLD'),
       coded(90, 'coptic', 'coptic-once', 'Hana Sykora', 'WINTER'),
       coded(45, 'workshop', 'workshop-month', 'Milo Acker', 'GUILD'),
+      coded(33, 'marbling', 'marbling-once', 'Vito Lamm', null),
+      coded(31, 'marbling', 'marbling-once', 'Jana Kreuz', null),
       coded(12, 'japanese', 'japanese-once', 'Elif Demir', 'LINEN10'),
       together(
         57,
@@ -325,6 +336,21 @@ export class DemoShop {
       if (placed.state === 'confirming') await this.answer(placed, attempt)
     }
     await this.work()
+  }
+
+  /** The first of the single-use codes that nobody has. */
+  private async unusedCode(): Promise<string> {
+    const { db } = this.services
+    const [row] = await db
+      .select({ code: codes.code })
+      .from(codes)
+      .innerJoin(coupons, eq(coupons.id, codes.couponId))
+      .leftJoin(codeUses, eq(codeUses.codeId, codes.id))
+      .where(and(sql`${coupons.live}->>'isSet' = 'true'`, isNull(codeUses.id)))
+      .orderBy(codes.createdAt, codes.id)
+      .limit(1)
+    if (!row) throw new Error('No single-use code is left.')
+    return row.code
   }
 
   /** Nobody buys what they have. */

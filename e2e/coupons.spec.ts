@@ -93,3 +93,57 @@ test('a code that takes everything off needs no card; ended, it says so and the 
   await expect(shop.getByText(/^It ended on \d/)).toBeVisible()
   await expect(payButton(shop)).toHaveText('Pay €129.00')
 })
+
+test('a set of single-use codes, from making it to the second try with a used one, as a file, and withdrawn', async ({
+  studio,
+  shop,
+  browser,
+}) => {
+  const { slug, title } = await makeCourse(studio, unique('Fair'), 12_900)
+  await studio.goto('/studio/sell')
+  await studio.getByRole('button', { name: 'New coupon' }).click()
+  await studio.getByRole('radio', { name: 'A set of single-use codes' }).click()
+  await expect(studio.getByText('The codes are made once the set is published.')).toBeVisible()
+  await studio.getByRole('textbox', { name: 'Name of the set' }).fill(unique('Fair'))
+  await studio.getByRole('textbox', { name: 'Beginning of the codes' }).fill('fair-')
+  await studio.getByRole('button', { name: 'Publish…' }).click()
+  await studio
+    .getByRole('dialog')
+    .getByRole('button', { name: /^Publish/ })
+    .click()
+  await expect(studio.getByText('No codes yet.')).toBeVisible()
+  await studio.getByRole('textbox', { name: 'How many codes, 1 to 10000' }).fill('600')
+  await studio.getByRole('button', { name: 'Make them' }).click()
+  await expect(studio.getByText('600 codes: 600 unused', { exact: false })).toBeVisible()
+  const download = studio.waitForEvent('download')
+  await studio.getByRole('link', { name: 'Download as CSV' }).click()
+  const { readFileSync } = await import('node:fs')
+  const rows = readFileSync(await (await download).path(), 'utf8').split('\r\n')
+  expect(rows).toHaveLength(601)
+  const [code, next] = rows.slice(1, 3).map((row) => row.split(',')[0] ?? '')
+  expect(code).toMatch(/^FAIR-[2-9A-Z]{10}$/)
+
+  const pay = async (page: typeof shop) => {
+    const who = someone()
+    await page.getByLabel('Name').fill(who.name)
+    await page.getByLabel('Email').fill(who.email)
+    await chooseCard(page, 'Pays')
+    await payButton(page).click()
+    await expect(page.getByRole('heading', { name: `Thank you. ${title} is open.` })).toBeVisible()
+  }
+  await shop.goto(`/buy/${slug}?code=${code}`)
+  await expect(payButton(shop)).toHaveText('Pay €116.10')
+  await pay(shop)
+  const context = await browser.newContext({ viewport: { width: 1280, height: 1200 } })
+  const other = await context.newPage()
+  await other.goto(`${new URL(shop.url()).origin}/buy/${slug}?code=${code}`)
+  await expect(other.getByText('It has been used as often as it can be.')).toBeVisible()
+  await expect(payButton(other)).toHaveText('Pay €129.00')
+  await context.close()
+
+  await studio.reload()
+  await expect(studio.getByText('599 unused', { exact: false })).toBeVisible()
+  await expect(studio.getByRole('link', { name: /^Cora Code, order/ })).toBeVisible()
+  await studio.getByRole('button', { name: `Withdraw: ${next}` }).click()
+  await expect(studio.getByText('1 withdrawn', { exact: false })).toBeVisible()
+})

@@ -298,6 +298,8 @@ export const MUTANTS: readonly Mutant[] = [
     ['src/server/coupons'],
     [
       ['uses of the other mode count', 'eq(codeUses.mode, mode),', ''],
+      ['two codes of one set count', 'return (known ?? of).code', 'return of.code'],
+      ['a code that was withdrawn counts', '[endedAt, withdrawnAt]', '[endedAt, null as Date | null]'],
       ['released uses count', "<> 'released'`,", "<> 'never'`,"],
       ['a code that was freed is found', 'isNull(codes.freedAt)', 'sql`true`'],
       ['a coupon that was ended goes on', 'endedAt === null ? live :', 'endedAt !== undefined ? live :'],

@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { type CouponContent, couponProblems, newCoupon } from './coupon.ts'
+import { CODE_ALPHABET, codeOf } from './codePattern.ts'
+import { type CouponContent, couponProblems, MIN_LENGTH, newCoupon } from './coupon.ts'
 import { effectOf } from './couponEffect.ts'
 import { formatCoupon } from './couponSentence.ts'
 import { newOffer, type OfferContent } from './offer.ts'
@@ -138,4 +139,29 @@ it('keeps its figures in another currency', () => {
   const fixed = coupon({ kind: 'fixed', amount: 1500, minimum: 5000 })
   expect(rescaleCoupon(fixed, 'EUR', 'JPY')).toMatchObject({ amount: 15, minimum: 50 })
   expect(rescaleCoupon(fixed, 'EUR', 'CHF')).toEqual(fixed)
+})
+
+describe('a single-use code', () => {
+  it('is made of symbols that nobody confuses, each as likely as any other, and is not guessable', () => {
+    // Every byte once: of 256 each symbol is met eight times, and what is beyond the alphabet is not used.
+    const bytes = (count: number) => Uint8Array.from({ length: count }, (_, index) => index % 256)
+    const counts = new Map<string, number>()
+    for (const byte of bytes(256)) {
+      const symbol = CODE_ALPHABET[byte & 31]
+      if (symbol) counts.set(symbol, (counts.get(symbol) ?? 0) + 1)
+    }
+    expect(new Set(counts.values())).toEqual(new Set([8]))
+    expect(CODE_ALPHABET).not.toMatch(/[01ILOU]/)
+    expect(MIN_LENGTH * Math.log2(CODE_ALPHABET.length)).toBeGreaterThan(40)
+    expect(codeOf('fair-', 9, bytes)).toBe('FAIR-23456789A')
+    expect(() => codeOf('', 8, bytes)).toThrow(RangeError)
+  })
+
+  it('of a set that has no name, or a prefix that cannot stand in a code, says so', () => {
+    const set = (more: Partial<CouponContent>) =>
+      couponProblems(coupon({ isSet: true, ...more }), AT).map(({ at }) => at)
+    expect(set({ code: 'Book fair, 50 codes' })).toEqual([])
+    expect(set({ code: '' })).toEqual(['/code'])
+    expect(set({ prefix: 'ü ' })).toEqual(['/prefix'])
+  })
 })

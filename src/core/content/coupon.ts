@@ -15,10 +15,18 @@ const ids = v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.maxLength(200, 'Choo
 /** Most payments that a coupon counts one by one, as many as a subscription can list. */
 export const MAX_REDUCED = 520
 export const MAX_USES = 1_000_000
+/** Letters and digits of a single-use code: the fewest that cannot be guessed (44 bits), and the most. */
+export const MIN_LENGTH = 9
+export const MAX_LENGTH = 24
 
 /** What a creator says of a coupon, as a draft: figures are null until they are typed. Amounts are in minor units. */
 export const couponContentSchema = v.object({
-  /** The word that buyers type; empty until it is chosen. */
+  /** Single-use codes for one rule, in place of a word for everybody. */
+  isSet: v.boolean(),
+  /** What the codes of a set begin with, and how many letters and digits follow. */
+  prefix: v.pipe(v.string(), v.trim(), v.maxLength(15, 'Use at most 15 characters.')),
+  length: whole(MIN_LENGTH, MAX_LENGTH, `A code has ${MIN_LENGTH} to ${MAX_LENGTH} letters and digits.`),
+  /** The word that buyers type, or the name of a set; empty until it is chosen. */
   code: v.pipe(v.string(), v.trim(), v.maxLength(40, 'Use at most 40 characters.')),
   kind: v.picklist(['percent', 'fixed']),
   /** Basis points, of `percent`. */
@@ -50,6 +58,9 @@ export type CouponContent = v.InferOutput<typeof couponContentSchema>
 /** A coupon as it begins: a tenth off the first payment of everything, once for each buyer. */
 export function newCoupon(): CouponContent {
   return {
+    isSet: false,
+    prefix: '',
+    length: 10,
     code: '',
     kind: 'percent',
     rate: 1000,
@@ -88,9 +99,12 @@ const CODE = /^[A-Za-z0-9_-]{1,40}$/
  * @param taken words that other coupons have, as they are compared.
  */
 export function couponProblems(content: CouponContent, at: string, taken: readonly string[] = []): CouponProblem[] {
-  const { code, kind, rate, amount, appliesTo, from, until } = content
+  const { isSet, prefix, code, kind, rate, amount, appliesTo, from, until } = content
   const found: CouponProblem[] = []
-  if (code === '') found.push({ at: '/code', why: 'Choose the word that buyers type.' })
+  if (isSet) {
+    if (code === '') found.push({ at: '/code', why: 'Name the set, for yourself.' })
+    if (prefix !== '' && !CODE.test(prefix)) found.push({ at: '/prefix', why: 'Use only A to Z, digits, - and _.' })
+  } else if (code === '') found.push({ at: '/code', why: 'Choose the word that buyers type.' })
   else if (!CODE.test(code)) found.push({ at: '/code', why: 'Use only A to Z, digits, - and _.' })
   else if (taken.includes(codeKey(code))) found.push({ at: '/code', why: formatTaken(code) })
   if (kind === 'percent' && rate === null) found.push({ at: '/rate', why: 'Write how much it takes off.' })
@@ -111,6 +125,8 @@ export function couponProblems(content: CouponContent, at: string, taken: readon
 export interface CouponUses {
   used: number
   usedByBuyer: number
+  /** Its code is a single-use one, and was used. */
+  isSpent?: boolean
 }
 
 /**
@@ -120,7 +136,7 @@ export interface CouponUses {
 export function couponInput(
   content: CouponContent,
   { code, currency, offers }: { code: string; currency: string; offers: readonly { id: string; productId: string }[] },
-  { used, usedByBuyer }: CouponUses,
+  { used, usedByBuyer, isSpent = false }: CouponUses,
 ): object {
   const { kind, rate, amount, payments, appliesTo, skipsSale, minimum, from, until } = content
   const roles: Role[] = [
@@ -138,7 +154,8 @@ export function couponInput(
     minimum: minimum ?? 0,
     startsAt: from,
     endsAt: until,
-    limit: content.limit,
+    // A single-use code that was used is used up, whatever its set still allows.
+    limit: isSpent ? 0 : content.limit,
     used,
     limitPerBuyer: content.limitPerBuyer,
     usedByBuyer,

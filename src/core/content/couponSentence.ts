@@ -22,6 +22,7 @@ export function formatCoupon(content: CouponContent, school: School, nameOf: Nam
     content.firstPurchaseOnly ? 'for a first purchase' : '',
     limitPerBuyer === null ? '' : `${formatTimes(limitPerBuyer)} for each buyer`,
     limit === null ? '' : `${formatTimes(limit)} in all`,
+    content.isSet ? 'each code once' : '',
     content.combines ? 'beside other codes' : '',
   ]
   return `${clauses.filter((clause) => clause !== '').join(', ')}.`

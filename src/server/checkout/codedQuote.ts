@@ -2,7 +2,7 @@ import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
-import { type Counting, countUses, type FoundCode, inputOf } from '../coupons/codes.ts'
+import { asQuoted, type Counting, countUses, type FoundCode, inputOf } from '../coupons/codes.ts'
 import { purchasesOf } from '../coupons/uses.ts'
 import type { Queryable } from '../db/client.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -25,17 +25,14 @@ export interface Coded {
 export async function quoteWithCodes(
   db: Queryable,
   school: School,
-  { lines, codes, found }: Coded,
+  { lines, ...typed }: Coded,
   counting: Counting,
   at: Date,
 ): Promise<Quoted> {
+  const { codes, found } = asQuoted(typed.codes, typed.found)
   if (codes.length === 0) return quoteFor(school, lines, () => quoteBasket(school, lines, at))
   const [uses, purchases] = await Promise.all([
-    countUses(
-      db,
-      found.map(({ couponId }) => couponId),
-      counting,
-    ),
+    countUses(db, found, counting),
     counting.personId === null ? 0 : purchasesOf(db, counting.personId, counting.mode),
   ])
   const offers = lines.map(({ offer }) => offer)

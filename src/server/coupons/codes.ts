@@ -24,13 +24,37 @@ export async function findCodes(db: Queryable, typed: readonly string[]): Promis
       code: codes.code,
       live: coupons.live,
       endedAt: coupons.endedAt,
+      withdrawnAt: codes.withdrawnAt,
     })
     .from(codes)
     .innerJoin(coupons, eq(coupons.id, codes.couponId))
     .where(and(inArray(codes.key, keys), isNull(codes.freedAt)))
-  return rows.flatMap(({ live, endedAt, ...code }) =>
-    live ? [{ ...code, content: endedAt === null ? live : { ...live, until: endedAt.toISOString() } }] : [],
-  )
+  return rows.flatMap(({ live, endedAt, withdrawnAt, ...code }) => {
+    if (!live) return []
+    const ended = [endedAt, withdrawnAt]
+      .filter((moment) => moment !== null)
+      .sort((a, b) => a.getTime() - b.getTime())[0]
+    return [{ ...code, content: ended === undefined ? live : { ...live, until: ended.toISOString() } }]
+  })
+}
+
+/**
+ * Codes as they are quoted: of a set the first that was typed stands for every other of it, which is then entered twice
+ * (selling rules, section 3).
+ */
+export function asQuoted(
+  typed: readonly string[],
+  found: readonly FoundCode[],
+): { codes: string[]; found: FoundCode[] } {
+  const first = new Map<string, FoundCode>()
+  const codesAs = typed.map((code) => {
+    const of = found.find((other) => codeKey(other.code) === codeKey(code))
+    if (!of) return code
+    const known = first.get(of.couponId)
+    if (!known) first.set(of.couponId, of)
+    return (known ?? of).code
+  })
+  return { codes: codesAs, found: [...first.values()] }
 }
 
 /** Whose uses are counted, and which are not: those of the order itself, or of what a browser has not paid yet. */
@@ -41,24 +65,27 @@ export interface Counting {
   except: { orderId: string | null } | { browserHash: string }
 }
 
-/** How often coupons are used or reserved, by coupon. */
+/** How often coupons are used or reserved, by coupon; of a set also whether the code itself is. */
 export async function countUses(
   db: Queryable,
-  couponIds: readonly string[],
+  found: readonly FoundCode[],
   { mode, personId, except }: Counting,
 ): Promise<Map<string, CouponUses>> {
-  if (couponIds.length === 0) return new Map()
+  if (found.length === 0) return new Map()
+  const couponIds = found.map(({ couponId }) => couponId)
+  const single = found.filter(({ content }) => content.isSet).map(({ id }) => id)
   const rows = await db
     .select({
       couponId: codeUses.couponId,
       used: sql<number>`count(*)::int`,
+      isSpent: sql<boolean>`coalesce(bool_or(${codeUses.codeId} = any(${sql.param(single)}::uuid[])), false)`,
       usedByBuyer: sql<number>`(count(*) filter (where ${orders.personId} = ${personId}::uuid))::int`,
     })
     .from(codeUses)
     .innerJoin(orders, eq(orders.id, codeUses.orderId))
     .where(
       and(
-        inArray(codeUses.couponId, [...couponIds]),
+        inArray(codeUses.couponId, couponIds),
         eq(codeUses.mode, mode),
         sql`${codeUses.state} <> 'released'`,
         isCounted(except),

@@ -16,6 +16,10 @@ import {
   saveCouponDraft,
   setCouponRetired,
 } from './service.ts'
+import { codesCsv, countByState, listCodes, makeCodes, makeCodesSchema, setWithdrawn } from './set.ts'
+
+/** Codes of a set are listed so many at a time. */
+const A_PAGE = 50
 
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such coupon.')) })
 
@@ -51,6 +55,47 @@ export function couponRoutes(services: Services) {
     })
     .post('/:id/duplicate', validate('param', byId), async (c) =>
       c.json(await duplicateCoupon(services, c.req.valid('param').id), 201),
+    )
+    .get(
+      '/:id/codes',
+      validate('param', byId),
+      validate('query', v.object({ after: v.optional(v.pipe(v.string(), v.uuid('There is no such code.'))) })),
+      async (c) => {
+        const { id } = c.req.valid('param')
+        const page = { after: c.req.valid('query').after ?? null, most: A_PAGE + 1 }
+        const [counts, rows] = await Promise.all([
+          countByState(services, id, c.get('mode')),
+          listCodes(services, id, c.get('mode'), page),
+        ])
+        const shown = rows.slice(0, A_PAGE)
+        return c.json({ counts, codes: shown, next: rows.length > A_PAGE ? (shown.at(-1)?.id ?? null) : null })
+      },
+    )
+    .get('/:id/codes.csv', validate('param', byId), async (c) => {
+      const csv = await codesCsv(services, c.req.valid('param').id, c.get('mode'))
+      return c.body(csv, 200, {
+        'content-type': 'text/csv; charset=utf-8',
+        'content-disposition': 'attachment; filename="codes.csv"',
+      })
+    })
+    .post('/:id/codes', validate('param', byId), validate('json', makeCodesSchema), async (c) =>
+      c.json(await makeCodes(services, c.req.valid('param').id, c.req.valid('json').count), 201),
+    )
+    .put(
+      '/:id/codes/withdrawn',
+      validate('param', byId),
+      validate(
+        'json',
+        v.object({
+          /** Null: every code of the set. */
+          ids: v.nullable(v.pipe(v.array(v.pipe(v.string(), v.uuid('There is no such code.'))), v.maxLength(1000))),
+          isWithdrawn: v.boolean(),
+        }),
+      ),
+      async (c) => {
+        const { ids, isWithdrawn } = c.req.valid('json')
+        return c.json({ changed: await setWithdrawn(services, c.req.valid('param').id, ids, isWithdrawn) })
+      },
     )
     .delete('/:id', validate('param', byId), async (c) => {
       await deleteCoupon(services, c.req.valid('param').id)

@@ -145,7 +145,10 @@ export async function publishCoupon({ db, now }: Services, id: string, rev: numb
     if (problems.length > 0) {
       throw new Problem(422, 'not-ready', 'Something is missing before this can be published.', problems)
     }
-    await takeWord(tx, id, coupon.draft.code, now())
+    if (coupon.live && coupon.live.isSet !== coupon.draft.isSet) {
+      throw fieldProblem('/isSet', 'A coupon that was published stays a word, or a set of codes.')
+    }
+    if (!coupon.draft.isSet) await takeWord(tx, id, coupon.draft.code, now())
     await makeLive(tx, 'coupon', coupon, { live: coupon.draft, at: now(), by, also: { endedAt: null } })
   })
 }
@@ -201,7 +204,7 @@ export async function setCouponRetired({ db, now }: Services, id: string, isReti
 /** A copy as a draft, without its word. */
 export async function duplicateCoupon({ db, now }: Services, id: string): Promise<{ id: string }> {
   const { draft } = await getCoupon(db, id)
-  return insertCoupon(db, { ...draft, code: '' }, now())
+  return insertCoupon(db, { ...draft, code: draft.isSet ? draft.code : '' }, now())
 }
 
 /** @throws Problem 409 where an order was placed with it: those are retired, never deleted. */

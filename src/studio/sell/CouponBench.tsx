@@ -20,6 +20,7 @@ import { useMoney, useSession, useStudioNow, useStudioToday } from '../session/s
 import { Chips } from './Chips.tsx'
 import { CouponMirror } from './CouponMirror.tsx'
 import { CouponScope } from './CouponScope.tsx'
+import { CouponSet } from './CouponSet.tsx'
 import { CountField, InlineText, Pick, RateField, TakeOut } from './InlineFields.tsx'
 import { InlineNote, WITH_NOTE } from './InlineNote.tsx'
 import { QrCode } from './LinkBench.tsx'
@@ -117,7 +118,27 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
             <Conditions content={content} change={change} endProblem={whyAt(problems, '/until')} />
           </Section>
           <Section title="The code">
-            <Word content={content} change={change} coupon={coupon} problem={whyAt(problems, '/code')} />
+            {!coupon.live && (
+              <Chips
+                label="Kind of code"
+                value={content.isSet ? 'set' : 'word'}
+                options={[
+                  ['word', 'One word for all'],
+                  ['set', 'A set of single-use codes'],
+                ]}
+                onChange={(kind) => change({ isSet: kind === 'set' })}
+              />
+            )}
+            {content.isSet ? (
+              <CouponSet
+                content={content}
+                change={change}
+                coupon={coupon}
+                problem={(pointer) => whyAt(problems, pointer)}
+              />
+            ) : (
+              <Word content={content} change={change} coupon={coupon} problem={whyAt(problems, '/code')} />
+            )}
           </Section>
           <Section title="Note">
             <textarea

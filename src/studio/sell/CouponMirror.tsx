@@ -45,10 +45,8 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
               'No order used it yet.'
             ) : (
               <>
-                <Link className="link" to={`/studio/orders?search=${encodeURIComponent(coupon.live.code)}`}>
-                  {brought.orders} {brought.orders === 1 ? 'order' : 'orders'}
-                </Link>{' '}
-                of {brought.buyers} {brought.buyers === 1 ? 'buyer' : 'buyers'} used it.{' '}
+                <Orders code={coupon.live.isSet ? coupon.live.prefix : coupon.live.code} count={brought.orders} /> of{' '}
+                {brought.buyers} {brought.buyers === 1 ? 'buyer' : 'buyers'} used it.{' '}
                 {formatMoney(brought.received, school)} received with it, {formatMoney(brought.saves, school)} taken
                 off.
               </>
@@ -62,6 +60,17 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
         </PreviewSection>
       )}
     </>
+  )
+}
+
+/** The orders that used a code, and the way to them: of a set by what its codes begin with. */
+function Orders({ code, count }: { code: string; count: number }) {
+  const says = `${count} ${count === 1 ? 'order' : 'orders'}`
+  if (code === '') return says
+  return (
+    <Link className="link" to={`/studio/orders?search=${encodeURIComponent(code)}`}>
+      {says}
+    </Link>
   )
 }
 

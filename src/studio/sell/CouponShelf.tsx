@@ -90,7 +90,11 @@ function useStatus({ live, endedAt, retiredAt, isChanged, uses }: ShelfCoupon) {
     formatDay(clockMoment(moment, school.timeZone, which).day, school.language)
   if (retiredAt) return { shape: 'off', word: 'retired' } as const
   if (!live) return { shape: 'awaited', word: 'draft' } as const
-  const used = live.limit === null ? `${uses} used` : `${uses} of ${live.limit} used`
+  const used = live.isSet
+    ? `single-use · ${uses} used`
+    : live.limit === null
+      ? `${uses} used`
+      : `${uses} of ${live.limit} used`
   const ends = endedAt ?? live.until
   if (ends && Date.parse(ends) <= at)
     return { shape: 'off', word: `ended on ${dayOf(ends, 'until')} · ${used}` } as const

@@ -119,7 +119,10 @@ export function Shelf() {
           </Button>
         )}
       </Drawer>
-      <CouponShelf isOpen={open === 'coupons'} toggle={() => setOpen(open === 'coupons' ? null : 'coupons')} />
+      {/* Below a list that is still to come it would move away under the pointer. */}
+      {!shelf.isPending && (
+        <CouponShelf isOpen={open === 'coupons'} toggle={() => setOpen(open === 'coupons' ? null : 'coupons')} />
+      )}
     </>
   )
 }

@@ -28,11 +28,13 @@ export const codes = pgTable(
     key: text().notNull(),
     /** Its coupon has another word now, or was retired. */
     freedAt: moment(),
+    /** Of a set: it counts no more. */
+    withdrawnAt: moment(),
     createdAt: moment().notNull(),
   },
   (table) => [
     uniqueIndex('codes_one_of_a_word').on(table.key).where(sql`${table.freedAt} is null`),
-    index('codes_of_coupon').on(table.couponId),
+    index('codes_of_coupon').on(table.couponId, table.createdAt, table.id),
   ],
 )
 
@@ -63,6 +65,7 @@ export const codeUses = pgTable(
   },
   (table) => [
     unique('code_uses_once_per_order').on(table.orderId, table.couponId),
+    index('code_uses_of_code').on(table.codeId),
     index('code_uses_of_coupon').on(table.couponId, table.mode).where(sql`${table.state} <> 'released'`),
   ],
 )

@@ -1,0 +1,150 @@
+import { randomBytes } from 'node:crypto'
+import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
+import Papa from 'papaparse'
+import * as v from 'valibot'
+import { codeOf } from '../../core/content/codePattern.ts'
+import { codeKey } from '../../core/quote/codes.ts'
+import type { Queryable } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { codes, codeUses, orders, people } from '../db/schema/index.ts'
+import { findDrafted } from '../drafts/drafts.ts'
+import { fieldProblem, Problem } from '../http/problem.ts'
+import type { Services } from '../platform/context.ts'
+
+/** Most codes of one set. */
+const MAX_CODES = 10_000
+/** So many are made by one request; more are asked for in turns, which show how far it is. */
+const MAX_AT_ONCE = 500
+
+export const makeCodesSchema = v.object({
+  count: v.pipe(
+    v.number('Write how many.'),
+    v.integer('Write a whole number.'),
+    v.minValue(1, 'Make at least one.'),
+    v.maxValue(MAX_AT_ONCE, `Make at most ${MAX_AT_ONCE} at once.`),
+  ),
+})
+
+/**
+ * Makes single-use codes of a set by its pattern, beside those it has.
+ * @returns how many the set has now. @throws Problem 409 where it is no published set, 422 at `/count` beyond 10 000 in all.
+ */
+export async function makeCodes({ db, now }: Services, couponId: string, count: number): Promise<{ all: number }> {
+  const { prefix, length } = await requireSet(db, couponId)
+  const before = await countCodes(db, couponId)
+  if (before + count > MAX_CODES) {
+    throw fieldProblem('/count', `A set has at most ${MAX_CODES} codes; this one has ${before}.`)
+  }
+  let left = count
+  // One that another coupon has by chance is made anew.
+  while (left > 0) {
+    const rows = Array.from({ length: left }, () => {
+      const code = codeOf(prefix, length, randomBytes)
+      return { couponId, code, key: codeKey(code), createdAt: now() }
+    })
+    const made = await db.insert(codes).values(rows).onConflictDoNothing().returning({ id: codes.id })
+    left -= made.length
+  }
+  return { all: before + count }
+}
+
+const countCodes = (db: Queryable, couponId: string) =>
+  db.$count(codes, and(eq(codes.couponId, couponId), isNull(codes.freedAt)))
+
+async function requireSet(db: Queryable, couponId: string) {
+  const { live, retiredAt } = await findDrafted(db, 'coupon', couponId)
+  if (!live?.isSet || retiredAt) throw new Problem(409, 'no-set', 'Publish the set first.')
+  return live
+}
+
+export const CODE_STATES = ['unused', 'reserved', 'used', 'withdrawn'] as const
+export type CodeState = (typeof CODE_STATES)[number]
+
+/** What counts of the uses of a code, in a mode. */
+const ofMode = (mode: Mode) =>
+  and(eq(codeUses.codeId, codes.id), eq(codeUses.mode, mode), sql`${codeUses.state} <> 'released'`)
+
+const stateOf = sql<CodeState>`case when ${codeUses.state} = 'used' then 'used'
+  when ${codes.withdrawnAt} is not null then 'withdrawn'
+  when ${codeUses.state} = 'reserved' then 'reserved' else 'unused' end`
+
+/** How many codes of a set are in each state, in a mode. */
+export async function countByState({ db }: Services, couponId: string, mode: Mode): Promise<Record<CodeState, number>> {
+  const rows = await db
+    .select({ state: stateOf, count: sql<number>`count(*)::int` })
+    .from(codes)
+    .leftJoin(codeUses, ofMode(mode))
+    .where(and(eq(codes.couponId, couponId), isNull(codes.freedAt)))
+    .groupBy(stateOf)
+  const of = (state: CodeState) => rows.find((row) => row.state === state)?.count ?? 0
+  return { unused: of('unused'), reserved: of('reserved'), used: of('used'), withdrawn: of('withdrawn') }
+}
+
+/** The codes of a set with their states, and the order that has each, in the order in which they were made. */
+export async function listCodes(
+  { db }: Services,
+  couponId: string,
+  mode: Mode,
+  page?: { after: string | null; most: number },
+) {
+  const read = db
+    .select({
+      id: codes.id,
+      code: codes.code,
+      state: stateOf,
+      orderId: orders.id,
+      number: orders.number,
+      buyer: people.name,
+      usedAt: orders.paidAt,
+      withdrawnAt: codes.withdrawnAt,
+    })
+    .from(codes)
+    .leftJoin(codeUses, ofMode(mode))
+    .leftJoin(orders, eq(orders.id, codeUses.orderId))
+    .leftJoin(people, eq(people.id, orders.personId))
+    .where(
+      and(
+        eq(codes.couponId, couponId),
+        isNull(codes.freedAt),
+        page?.after
+          ? sql`(${codes.createdAt}, ${codes.id}) > (select c.created_at, c.id from codes c where c.id = ${page.after})`
+          : undefined,
+      ),
+    )
+    .orderBy(asc(codes.createdAt), asc(codes.id))
+  return page === undefined ? read : read.limit(page.most)
+}
+
+/** The codes of a set as CSV (RFC 4180). They are made of letters, digits, - and _ alone. */
+export async function codesCsv(services: Services, couponId: string, mode: Mode): Promise<string> {
+  const rows = await listCodes(services, couponId, mode)
+  const fields = ['code', 'state', 'order', 'buyer']
+  const data = rows.map(({ code, state, number, buyer }) => [code, state, number ?? '', buyer ?? ''])
+  return Papa.unparse({ fields, data }, { newline: '\r\n', escapeFormulae: true })
+}
+
+/**
+ * Withdraws codes of a set that nobody has used, or lets them count again; `ids` null: all of it. What was ordered with
+ * one stays as it is. @returns how many were changed.
+ */
+export async function setWithdrawn(
+  { db, now }: Services,
+  couponId: string,
+  ids: readonly string[] | null,
+  isWithdrawn: boolean,
+): Promise<number> {
+  await findDrafted(db, 'coupon', couponId)
+  const isUsed = sql`exists (select from ${codeUses} u where u.code_id = ${codes.id} and u.state = 'used')`
+  const changed = await db
+    .update(codes)
+    .set({ withdrawnAt: isWithdrawn ? now() : null })
+    .where(
+      and(
+        eq(codes.couponId, couponId),
+        ids === null ? undefined : inArray(codes.id, [...ids]),
+        isWithdrawn ? and(isNull(codes.withdrawnAt), sql`not ${isUsed}`) : sql`${codes.withdrawnAt} is not null`,
+      ),
+    )
+    .returning({ id: codes.id })
+  return changed.length
+}

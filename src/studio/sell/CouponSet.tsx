@@ -1,0 +1,199 @@
+import { useInfiniteQuery, useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { toast } from 'sonner'
+import { type CouponContent, MAX_LENGTH, MIN_LENGTH } from '../../core/content/coupon.ts'
+import { Button } from '../../ui/Button.tsx'
+import { unwrap } from '../../ui/problem.ts'
+import { State, type StateShape } from '../../ui/State.tsx'
+import { api, IN_PLACE, queryClient } from '../api.ts'
+import { ShowMore } from '../frame/ShowMore.tsx'
+import { useSession } from '../session/session.ts'
+import { CountField, InlineText } from './InlineFields.tsx'
+import type { BenchCoupon } from './queries.ts'
+
+/** Most codes of one set, and how many are asked for in one turn. */
+const MAX_CODES = 10_000
+const A_TURN = 500
+
+const loadCodes = (id: string, after: string | null) =>
+  unwrap(api.coupons[':id'].codes.$get({ param: { id }, query: after === null ? {} : { after } }))
+type Code = Awaited<ReturnType<typeof loadCodes>>['codes'][number]
+
+const STATES: Record<Code['state'], StateShape> = {
+  unused: 'due',
+  reserved: 'awaited',
+  used: 'received',
+  withdrawn: 'off',
+}
+
+interface CouponSetProps {
+  content: CouponContent
+  change: (patch: Partial<CouponContent>) => void
+  coupon: BenchCoupon
+  problem: (pointer: string) => string | null
+}
+
+/** Single-use codes for one rule: their pattern, and once it is published the codes themselves. */
+export function CouponSet({ content, change, coupon, problem }: CouponSetProps) {
+  return (
+    <>
+      <p className="pt-[5px] text-[16.5px] leading-[2.1]">
+        The set is called{' '}
+        <InlineText
+          label="Name of the set"
+          value={content.code}
+          placeholder="a name"
+          maxLength={40}
+          isInvalid={problem('/code') !== null}
+          onChange={(code) => change({ code })}
+        />
+        , for yourself. Its codes begin with{' '}
+        <InlineText
+          label="Beginning of the codes"
+          value={content.prefix}
+          placeholder="nothing"
+          maxLength={15}
+          isInvalid={problem('/prefix') !== null}
+          onChange={(prefix) => change({ prefix })}
+        />{' '}
+        and have{' '}
+        <CountField
+          label="Letters and digits"
+          value={content.length}
+          least={MIN_LENGTH}
+          most={MAX_LENGTH}
+          onChange={(length) => change({ length })}
+        />{' '}
+        letters and digits more. Each works once.
+      </p>
+      {coupon.live?.isSet && !coupon.retiredAt ? (
+        <Codes coupon={coupon} />
+      ) : (
+        <p className="text-[13.5px] text-ink-2">The codes are made once the set is published.</p>
+      )}
+    </>
+  )
+}
+
+function Codes({ coupon }: { coupon: BenchCoupon }) {
+  const { mode } = useSession()
+  const key = ['coupon-codes', coupon.id, mode]
+  const list = useInfiniteQuery({
+    queryKey: key,
+    queryFn: ({ pageParam }) => loadCodes(coupon.id, pageParam),
+    initialPageParam: null as string | null,
+    getNextPageParam: ({ next }) => next,
+  })
+  const refresh = () => queryClient.invalidateQueries({ queryKey: key })
+  const param = { id: coupon.id }
+  const withdraw = useMutation({
+    mutationFn: (json: { ids: string[] | null; isWithdrawn: boolean }) =>
+      unwrap(api.coupons[':id'].codes.withdrawn.$put({ param, json })),
+    onSuccess: ({ changed }, { isWithdrawn }) =>
+      toast(`${formatCount(changed)} ${isWithdrawn ? 'withdrawn' : 'counts again'}.`),
+    meta: { invalidates: [key] },
+  })
+  const [first] = list.data?.pages ?? []
+  if (!first) return null
+  const { counts } = first
+  const all = counts.unused + counts.reserved + counts.used + counts.withdrawn
+  const codes = list.data?.pages.flatMap((page) => page.codes) ?? []
+  return (
+    <>
+      <p className="pt-1">
+        {all === 0
+          ? 'No codes yet.'
+          : `${formatCount(all)}: ${counts.unused} unused, ${counts.reserved} reserved by orders not paid, ${counts.used} used, ${counts.withdrawn} withdrawn.`}
+      </p>
+      <MakeCodes id={coupon.id} all={all} done={refresh} />
+      {all > 0 && (
+        <>
+          <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
+            <a className="link" href={`/api/coupons/${coupon.id}/codes.csv`} download>
+              Download as CSV
+            </a>
+            {counts.unused + counts.reserved > 0 && (
+              <Button kind="link" onClick={() => withdraw.mutate({ ids: null, isWithdrawn: true })}>
+                Withdraw all that are not used
+              </Button>
+            )}
+            {counts.withdrawn > 0 && (
+              <Button kind="link" onClick={() => withdraw.mutate({ ids: null, isWithdrawn: false })}>
+                Let all withdrawn ones count again
+              </Button>
+            )}
+          </p>
+          <ul className="mt-2 text-[13.5px]">
+            {codes.map((code) => (
+              <li
+                key={code.id}
+                className="grid grid-cols-[minmax(0,1fr)_auto_92px] gap-x-3 border-b border-line py-1.5"
+              >
+                <span className="font-semibold [overflow-wrap:anywhere]">{code.code}</span>
+                <span className="text-ink-2">
+                  <State shape={STATES[code.state]}>{code.state}</State>
+                  {code.orderId && (
+                    <>
+                      {' '}
+                      <Link className="link" to={`/studio/orders/${code.orderId}`}>
+                        {code.buyer}, order {code.number}
+                      </Link>
+                    </>
+                  )}
+                </span>
+                <span className="text-right">
+                  {code.state !== 'used' && (
+                    <Button
+                      kind="link"
+                      aria-label={`${code.state === 'withdrawn' ? 'Let count again' : 'Withdraw'}: ${code.code}`}
+                      onClick={() => withdraw.mutate({ ids: [code.id], isWithdrawn: code.state !== 'withdrawn' })}
+                    >
+                      {code.state === 'withdrawn' ? 'Count again' : 'Withdraw'}
+                    </Button>
+                  )}
+                </span>
+              </li>
+            ))}
+          </ul>
+          <ShowMore list={list} />
+        </>
+      )}
+    </>
+  )
+}
+
+/** Makes codes in turns, so that it is seen how far it is; left, what was made stays. */
+function MakeCodes({ id, all, done }: { id: string; all: number; done: () => Promise<void> }) {
+  const [count, setCount] = useState(50)
+  const [made, setMade] = useState(0)
+  const left = MAX_CODES - all
+  const make = useMutation({
+    mutationFn: async () => {
+      setMade(0)
+      for (let sofar = 0; sofar < count; sofar += A_TURN) {
+        const turn = Math.min(A_TURN, count - sofar)
+        await unwrap(api.coupons[':id'].codes.$post({ param: { id }, json: { count: turn } }))
+        setMade(sofar + turn)
+      }
+    },
+    onSettled: done,
+    onSuccess: () => toast(`${formatCount(count)} made.`),
+    meta: IN_PLACE,
+  })
+  if (left <= 0) return <p className="text-[13.5px] text-ink-2">A set has at most {MAX_CODES} codes.</p>
+  return (
+    <div className="mt-1 text-[16.5px] leading-[2.1]">
+      Make <CountField label="How many codes" value={Math.min(count, left)} least={1} most={left} onChange={setCount} />{' '}
+      codes{all > 0 ? ' more' : ''}.{' '}
+      <Button disabled={make.isPending} onClick={() => make.mutate()}>
+        {make.isPending ? `${made} of ${count} made…` : 'Make them'}
+      </Button>
+      {make.error && <p className="text-[13.5px] leading-normal text-failed">{make.error.message}</p>}
+    </div>
+  )
+}
+
+function formatCount(count: number): string {
+  return count === 1 ? '1 code' : `${count} codes`
+}
