@@ -96,6 +96,8 @@ describe('what it does to an offer', () => {
   it('is looked at as while it is valid, also before it begins and with a word that is not chosen yet', () => {
     const ahead = coupon({ code: '', from: '2030-01-01T00:00:00Z' })
     expect(effect(ahead, { kind: 'single', amount: 1000 })?.with.today.pay).toBe(900)
+    const set = coupon({ isSet: true, code: 'Book fair, 50 codes' })
+    expect(effect(set, { kind: 'single', amount: 1000 })?.with.today.pay).toBe(900)
   })
 
   it('that no payment method takes any more is told from one that costs nothing', () => {

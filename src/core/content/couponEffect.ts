@@ -44,8 +44,8 @@ export function effectOf(
 ): CouponEffect | null {
   const isFigured = content.kind === 'percent' ? content.rate !== null : content.amount !== null
   if (!isFigured) return null
-  // A word that is not chosen yet, or cannot be one, stands for itself.
-  const isCode = !couponProblems(content, at).some((problem) => problem.at === '/code')
+  // A set has a name in place of a word; that, and a word that is not chosen yet or cannot be one, is stood for.
+  const isCode = !content.isSet && !couponProblems(content, at).some((problem) => problem.at === '/code')
   const code = isCode ? content.code : 'CODE'
   const always = { ...content, from: null, until: null }
   const coupon = couponInput(always, { code, currency: school.currency, offers: [offer] }, { used: 0, usedByBuyer: 0 })

@@ -101,11 +101,7 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
   const codes = list.data?.pages.flatMap((page) => page.codes) ?? []
   return (
     <>
-      <p className="pt-1">
-        {all === 0
-          ? 'No codes yet.'
-          : `${formatCount(all)}: ${counts.unused} unused, ${counts.reserved} reserved by orders not paid, ${counts.used} used, ${counts.withdrawn} withdrawn.`}
-      </p>
+      <p className="pt-1">{all === 0 ? 'No codes yet.' : `${formatCount(all)}: ${formatCounts(counts)}.`}</p>
       <MakeCodes id={coupon.id} all={all} done={refresh} />
       {all > 0 && (
         <>
@@ -186,12 +182,23 @@ function MakeCodes({ id, all, done }: { id: string; all: number; done: () => Pro
     <div className="mt-1 text-[16.5px] leading-[2.1]">
       Make <CountField label="How many codes" value={Math.min(count, left)} least={1} most={left} onChange={setCount} />{' '}
       codes{all > 0 ? ' more' : ''}.{' '}
-      <Button disabled={make.isPending} onClick={() => make.mutate()}>
+      <Button className="text-[13.5px] leading-normal" disabled={make.isPending} onClick={() => make.mutate()}>
         {make.isPending ? `${made} of ${count} made…` : 'Make them'}
       </Button>
       {make.error && <p className="text-[13.5px] leading-normal text-failed">{make.error.message}</p>}
     </div>
   )
+}
+
+/** How many are in which state, as far as there are any. */
+function formatCounts(counts: Record<Code['state'], number>): string {
+  const parts = [
+    [counts.unused, 'unused'],
+    [counts.reserved, 'reserved by orders that are not paid'],
+    [counts.used, 'used'],
+    [counts.withdrawn, 'withdrawn'],
+  ] as const
+  return parts.flatMap(([count, state]) => (count > 0 ? [`${count} ${state}`] : [])).join(', ')
 }
 
 function formatCount(count: number): string {
