@@ -137,7 +137,9 @@ function EffectTable({ rows, content }: { rows: readonly EffectRow[]; content: C
           return (
             <tr key={offer.id} className={counts ? '' : 'text-ink-3'}>
               <td>
-                {offer.title}, {offer.content.name}
+                <Link className="hover:underline" to={`/studio/sell/offers/${offer.id}`}>
+                  {offer.title}, {offer.content.name}
+                </Link>
                 {effect && <Note effect={effect} content={content} money={money} />}
               </td>
               <td className="text-right">{effect ? money(effect.without.today.pay) : '–'}</td>
