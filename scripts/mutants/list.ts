@@ -302,7 +302,7 @@ export const MUTANTS: readonly Mutant[] = [
       ['a code that was withdrawn counts', '[endedAt, withdrawnAt]', '[endedAt, null as Date | null]'],
       ['released uses count', "<> 'released'`,", "<> 'never'`,"],
       ['a code that was freed is found', 'isNull(codes.freedAt)', 'sql`true`'],
-      ['a coupon that was ended goes on', 'endedAt === null ? live :', 'endedAt !== undefined ? live :'],
+      ['a coupon that was ended goes on', '[endedAt, withdrawnAt]', '[null as Date | null, withdrawnAt]'],
     ],
   ),
   ...of(
