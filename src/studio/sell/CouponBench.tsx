@@ -57,7 +57,7 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
   const meta = { invalidates: [['coupon', coupon.id], ['coupons']] }
   const { mutate: end } = useMutation({
     mutationFn: () => unwrap(api.coupons[':id'].end.$post({ param })),
-    onSuccess: () => toast('Ended. Who types it is told since when.'),
+    onSuccess: () => toast('Ended. Anyone who types it is told when it ended.'),
     meta,
   })
   const { mutate: setRetired } = useMutation({
@@ -65,7 +65,7 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
     onSuccess: (_, isRetired) =>
       toast(
         isRetired
-          ? 'Retired. Its code is free for another coupon; orders keep what it took off.'
+          ? 'Retired. Another coupon can use its code; past orders keep their discount.'
           : 'Brought back. Publish it to use its code again.',
       ),
     meta,
@@ -99,7 +99,7 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
             changes: couponChanges(coupon.live, draft.saved.draft, school, nameOf),
             notes: [
               ...(coupon.endedAt ? ['It begins again: it was ended by hand.'] : []),
-              ...(coupon.wasUsed ? ['Orders that were placed keep what it took off.'] : []),
+              ...(coupon.wasUsed ? ['Past orders keep their discount.'] : []),
             ],
             blocked: [
               ...unread.map(({ label, why }) => `“${label}” is not saved. ${why}`),

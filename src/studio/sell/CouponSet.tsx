@@ -91,7 +91,7 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
     mutationFn: (json: { ids: string[] | null; isWithdrawn: boolean }) =>
       unwrap(api.coupons[':id'].codes.withdrawn.$put({ param, json })),
     onSuccess: ({ changed }, { isWithdrawn }) =>
-      toast(`${formatCount(changed)} ${isWithdrawn ? 'withdrawn' : 'counts again'}.`),
+      toast(`${formatCount(changed)} ${isWithdrawn ? 'withdrawn' : 'allowed again'}.`),
     meta: { invalidates: [key] },
   })
   const [first] = list.data?.pages ?? []
@@ -116,7 +116,7 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
             )}
             {counts.withdrawn > 0 && (
               <Button kind="link" onClick={() => withdraw.mutate({ ids: null, isWithdrawn: false })}>
-                Let all withdrawn ones count again
+                Allow all withdrawn codes again
               </Button>
             )}
           </p>
@@ -142,10 +142,10 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
                   {code.state !== 'used' && (
                     <Button
                       kind="link"
-                      aria-label={`${code.state === 'withdrawn' ? 'Let count again' : 'Withdraw'}: ${code.code}`}
+                      aria-label={`${code.state === 'withdrawn' ? 'Allow again' : 'Withdraw'}: ${code.code}`}
                       onClick={() => withdraw.mutate({ ids: [code.id], isWithdrawn: code.state !== 'withdrawn' })}
                     >
-                      {code.state === 'withdrawn' ? 'Count again' : 'Withdraw'}
+                      {code.state === 'withdrawn' ? 'Allow again' : 'Withdraw'}
                     </Button>
                   )}
                 </span>

@@ -69,6 +69,11 @@ const TO_BUYERS: Kind[] = [
     when: 'Someone orders with the email of a buyer who already has the course. The checkout page does not reveal it.',
   },
   {
+    kind: 'code-refused',
+    title: 'Code not usable',
+    when: 'Someone orders with a code that this email cannot use again. The checkout page does not reveal it.',
+  },
+  {
     kind: 'paid-twice',
     title: 'Paid twice',
     when: 'Money is received for a course that the buyer already has through another order.',
