@@ -2,14 +2,79 @@ import sharp from 'sharp'
 import { Temporal } from 'temporal-polyfill'
 import type { CourseContent } from '../src/core/content/course.ts'
 import { newOffer, type OfferContent } from '../src/core/content/offer.ts'
+import { createBundle, getBundle, publishBundle, saveBundleDraft } from '../src/server/bundles/service.ts'
+import { openFront, publishFront, saveFrontDraft } from '../src/server/catalogue/front.ts'
+import { listPages, openPage, publishPage, savePageDraft } from '../src/server/catalogue/pageBench.ts'
 import { keepPicture } from '../src/server/catalogue/pictures.ts'
 import { createCourse, publishCourse, saveCourseDraft } from '../src/server/catalogue/service.ts'
 import { createOffer, getOffer, publishOffer, saveOfferDraft, setOnSale } from '../src/server/offers/service.ts'
 import type { Services } from '../src/server/platform/context.ts'
-import { DAY_MS, type DemoCourse, type DemoOffer } from './school.ts'
+import { DAY_MS, type DemoBundle, type DemoCourse, type DemoOffer, type DemoPage, type DemoSchool } from './school.ts'
 
-/** What was made of the demo's courses, by their keys. */
+/** What was made of the demo's courses and bundles, by their keys. */
 export type Made = Map<string, { courseId: string; slug: string; offers: Map<string, string> }>
+
+/** Makes the bundles with their offers, of courses that are there. */
+export async function makeBundles(services: Services, all: readonly DemoBundle[], made: Made): Promise<void> {
+  for (const { key, of, pattern, joins: _joins, offers, ...head } of all) {
+    const { id } = await createBundle(services, head.title)
+    const coverId = pattern ? (await keepPicture(services, await cover(pattern))).id : null
+    const courses = (of ?? []).map((course) => ({ id: made.get(course)?.courseId as string, figure: null }))
+    const content = { ...head, coverId, includesAll: of === null, courses }
+    const { draftRev, slug } = await saveBundleDraft(services, id, 1, content)
+    await publishBundle(services, id, draftRev, null, null)
+    const entry = { courseId: id, slug, offers: new Map<string, string>() }
+    made.set(key, entry)
+    for (const offer of offers) {
+      const { id: offerId } = await createOffer(services, id)
+      entry.offers.set(offer.key, offerId)
+      const [said] = contentsOf(offer)
+      const saved = await saveOfferDraft(services, offerId, 1, said as OfferContent)
+      await publishOffer(services, offerId, saved.draftRev, null)
+    }
+  }
+}
+
+/** Shapes checkout pages: their order bumps. */
+export async function shapePages(services: Services, all: readonly DemoPage[], made: Made): Promise<void> {
+  for (const { of, bumps } of all) {
+    const [page] = (await listPages(services)).filter(({ slug }) => slug === made.get(of)?.slug)
+    if (!page) throw new Error(`There is no page of ${of}.`)
+    const { draft, draftRev } = await openPage(services, page.id)
+    const content = bumps.map(({ of: product, offer, title = '', text = '', tick = '' }, index) => ({
+      id: `${of}-${index + 1}`,
+      offerId: made.get(product)?.offers.get(offer) as string,
+      title,
+      text,
+      tick,
+      coverId: null,
+    }))
+    const saved = await savePageDraft(services, page.id, draftRev, { ...draft, bumps: content })
+    await publishPage(services, page.id, saved.draftRev, null)
+  }
+}
+
+/** Shapes the shop's front. */
+export async function shapeFront(services: Services, { sections, ...words }: DemoSchool['front'], made: Made) {
+  const { draftRev } = await openFront(services)
+  const shelved = sections.map(({ title, of }, index) => ({
+    id: `section-${index + 1}`,
+    title,
+    products: of.map((key) => made.get(key)?.courseId as string),
+  }))
+  const saved = await saveFrontDraft(services, draftRev, { ...words, sections: shelved })
+  await publishFront(services, saved.draftRev, null)
+}
+
+/** A course joins a bundle, for those who have it too. */
+export async function growDemo(services: Services, { key, joins }: DemoBundle, made: Made): Promise<void> {
+  const id = made.get(key)?.courseId as string
+  const { draft, draftRev } = await getBundle(services.db, id)
+  const courses = [...draft.courses, { id: made.get(joins?.key ?? '')?.courseId as string, figure: null }]
+  const saved = await saveBundleDraft(services, id, draftRev, { ...draft, courses })
+  const forHolders = { opens: true, closes: false, notifies: joins?.notifies ?? false }
+  await publishBundle(services, id, saved.draftRev, null, forHolders)
+}
 
 /** Makes the courses with their offers, each published over time. */
 export async function makeCatalogue(services: Services, all: DemoCourse[]): Promise<Made> {

@@ -3,6 +3,7 @@ import { eq } from 'drizzle-orm'
 import { allGateways } from '../src/gateways/registry.ts'
 import { takeBack } from '../src/server/access/close.ts'
 import { giveCourse, listGrants } from '../src/server/access/service.ts'
+import { growBundle } from '../src/server/bundles/grow.ts'
 import { connect } from '../src/server/db/client.ts'
 import { courses } from '../src/server/db/schema/index.ts'
 import { connectGateway } from '../src/server/gateways/service.ts'
@@ -17,7 +18,15 @@ import { loadSecrets } from '../src/server/platform/secrets.ts'
 import { makePasswordLink, setPassword } from '../src/server/session/links.ts'
 import { setUp } from '../src/server/session/signIn.ts'
 import { makeStandins } from '../src/standins/app.ts'
-import { leaveAs, makeCatalogue, makeForHolders, publishSales } from './catalogue.ts'
+import {
+  leaveAs,
+  makeBundles,
+  makeCatalogue,
+  makeForHolders,
+  publishSales,
+  shapeFront,
+  shapePages,
+} from './catalogue.ts'
 import { makeCoupons } from './coupons.ts'
 import { DAY_MS, type DemoSchool, emailOf, readDemo } from './school.ts'
 import { ACCOUNT, DemoShop, WALLET_ACCOUNT } from './shop.ts'
@@ -57,6 +66,7 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
     for (let job = queue.shift(); job; job = queue.shift()) {
       if (job.name === 'message-send')
         await sendMessage(services, (job.data as JobData['message-send']).messageId, post)
+      if (job.name === 'bundle-grow') await growBundle(services, (job.data as JobData['bundle-grow']).growthId)
     }
   }
   try {
@@ -77,11 +87,14 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
       await setTransfer(services, mode, { ...demo.transfer, displace: true })
     const made = await makeCatalogue(services, demo.courses)
     for (const course of demo.courses) await makeForHolders(services, course, made)
+    await makeBundles(services, demo.bundles, made)
+    await shapePages(services, demo.pages, made)
+    await shapeFront(services, demo.front, made)
     await makeCoupons(services, demo.coupons, made, today)
     const moveTo = (moment: number) => {
       clock = moment
     }
-    const shop = new DemoShop(services, standins, demo.people, work, { moveTo })
+    const shop = new DemoShop(services, standins, demo, work, { moveTo })
     for (const mode of ['practice', 'live'] as const) {
       moveTo(today - 415 * DAY_MS)
       await shop.liveThrough(mode, made, today)

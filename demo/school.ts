@@ -36,6 +36,21 @@ export interface DemoOffer {
   opensInDays?: number
 }
 
+/** Several courses sold as one, by their keys; null: all of them. */
+export interface DemoBundle
+  extends Pick<DemoCourse, 'key' | 'title' | 'summary' | 'description' | 'coverColor' | 'pattern'> {
+  of: string[] | null
+  /** A course that joined it so many days ago, for those who had it too. */
+  joins?: { key: string; daysAgo: number; notifies: boolean }
+  offers: DemoOffer[]
+}
+
+/** A checkout page that was shaped: the product whose page it is, and its order bumps, by keys. */
+export interface DemoPage {
+  of: string
+  bumps: { of: string; offer: string; title?: string; text?: string; tick?: string }[]
+}
+
 /** A coupon: what differs from a new one, and the courses that it is for, by their keys. */
 export interface DemoCoupon extends Partial<Omit<CouponContent, 'from' | 'until' | 'appliesTo'>> {
   code: string
@@ -51,6 +66,10 @@ export interface DemoSchool {
   school: Parameters<typeof setUp>[1]['school']
   creator: Parameters<typeof setUp>[1]['creator']
   courses: DemoCourse[]
+  bundles: DemoBundle[]
+  pages: DemoPage[]
+  /** The shop's front, with its products by their keys. */
+  front: { headline: string; intro: string; sections: { title: string; of: string[] }[] }
   coupons: DemoCoupon[]
   people: string[]
   transfer: TransferSettings

@@ -2,7 +2,7 @@ import { and, desc, eq, isNull, min, sql } from 'drizzle-orm'
 import { heldAlready } from '../src/server/access/heldAlready.ts'
 import { readAgreement } from '../src/server/agreements/agreements.ts'
 import { quoteWithCodes } from '../src/server/checkout/codedQuote.ts'
-import { linesOf, placeBasket } from '../src/server/checkout/place.ts'
+import { linesOf, placeBasket, placeOrder, quoteOnPage } from '../src/server/checkout/place.ts'
 import type { Placed } from '../src/server/checkout/placing.ts'
 import { checkOrder } from '../src/server/checkout/status.ts'
 import { announceIn } from '../src/server/collecting/announce.ts'
@@ -32,8 +32,8 @@ import { refundLine } from '../src/server/refunds/service.ts'
 import { getSchool, schoolDay } from '../src/server/school/service.ts'
 import type { makeStandins } from '../src/standins/app.ts'
 import { endOfMonth, SAMPLE_CARDS } from '../src/standins/thistle/cards.ts'
-import type { Made } from './catalogue.ts'
-import { DAY_MS, emailOf } from './school.ts'
+import { growDemo, type Made } from './catalogue.ts'
+import { DAY_MS, type DemoSchool, emailOf } from './school.ts'
 
 /** The demo's account at each gateway. */
 export const ACCOUNT = 'th-foldquire'
@@ -58,7 +58,7 @@ export class DemoShop {
   constructor(
     private readonly services: Services,
     private readonly standins: ReturnType<typeof makeStandins>,
-    private readonly people: string[],
+    private readonly demo: Pick<DemoSchool, 'people' | 'bundles'>,
     private readonly work: () => Promise<void>,
     private readonly clock: { moveTo: (moment: number) => void },
   ) {}
@@ -97,7 +97,7 @@ export class DemoShop {
       // Between eight in the morning and ten at night in Vienna, more or less.
       const at = Math.floor((today - daysAgo * DAY_MS) / DAY_MS) * DAY_MS + (7 + this.random() * 13) * 3_600_000
       const key = keys[index % keys.length] as string
-      const buyer = this.people[(index * 5 + (mode === 'live' ? 3 : 0)) % this.people.length] as string
+      const buyer = this.demo.people[(index * 5 + (mode === 'live' ? 3 : 0)) % this.demo.people.length] as string
       return { at, run: () => this.order(mode, made, key, buyer, this.ending(index)) }
     })
   }
@@ -128,6 +128,15 @@ export class DemoShop {
       at: today - daysAgo * DAY_MS,
       run: async () => this.order(mode, made, key, buyer, ending, offerKey, [code ?? (await this.unusedCode())]),
     })
+    /** An order with what was ticked on the page of its first thing. */
+    const withBump = (daysAgo: number, items: [key: string, offerKey: string][], buyer: string) => ({
+      at: today - daysAgo * DAY_MS,
+      run: async () => {
+        const offerIds = items.map(([key, offerKey]) => made.get(key)?.offers.get(offerKey) ?? '')
+        await this.place(mode, offerIds, buyer, 'paid', [], made.get(items[0]?.[0] ?? '')?.slug)
+        await this.work()
+      },
+    })
     /** Several things in one order. */
     const together = (daysAgo: number, items: [key: string, offerKey: string][], buyer: string) => ({
       at: today - daysAgo * DAY_MS,
@@ -137,14 +146,53 @@ export class DemoShop {
         await this.work()
       },
     })
+    const growths = this.demo.bundles.flatMap((bundle) => {
+      const { joins } = bundle
+      if (!joins) return []
+      const run = async () => {
+        await growDemo(this.services, bundle, made)
+        await this.work()
+      }
+      return [{ at: today - joins.daysAgo * DAY_MS, run }]
+    })
     if (mode === 'live') {
       return [
+        begin(84, 'shelf', 'shelf-once', 'Klara Oberhofer'),
+        begin(27, 'everything', 'everything-once', 'Benedikt Sommer'),
         begin(205, 'coptic', 'coptic-3', 'Agnes Thorup'),
         begin(120, 'workshop', 'workshop-month', 'Ruben Lindqvist'),
         begin(62, 'leather', 'leather-8', 'Judit Farkas'),
       ]
     }
     return [
+      ...growths,
+      begin(260, 'shelf', 'shelf-once', 'Selma Krantz'),
+      begin(214, 'shelf', 'shelf-3', 'Otto Brunner'),
+      begin(160, 'shelf', 'shelf-once', 'Iris Novak'),
+      forOrder(152, 'Iris Novak', (id) =>
+        this.giveBack(id, 3122, 'close', 'She had made paper for years', 'marbling', made),
+      ),
+      begin(135, 'shelf', 'shelf-once', 'Felix Auer', 'transfer'),
+      forOrder(130, 'Felix Auer', (id) => this.came(id, 19_900, 130)),
+      withBump(
+        104,
+        [
+          ['coptic', 'coptic-once'],
+          ['marbling', 'marbling-beside'],
+        ],
+        'Nora Egger',
+      ),
+      withBump(
+        18,
+        [
+          ['coptic', 'coptic-3'],
+          ['marbling', 'marbling-beside'],
+        ],
+        'Ilse Maurer',
+      ),
+      coded(71, 'shelf', 'shelf-once', 'Lotte Eberl', 'LINEN10'),
+      begin(48, 'shelf', 'shelf-3', 'Kaspar Holm'),
+      begin(21, 'everything', 'everything-once', 'Yara Steiner'),
       begin(395, 'workshop', 'workshop-year', 'Emil Zauner'),
       begin(372, 'coptic', 'coptic-3', 'Lena Vogelsang'),
       begin(350, 'leather', 'leather-8', 'Samir Rahal', 'confirmed'),
@@ -255,9 +303,24 @@ export class DemoShop {
     await this.work()
   }
 
-  private async giveBack(orderId: string, amount: number, access: 'keep' | 'close', note: string) {
+  /** Of a bundle it may be for one of its courses, by its key. */
+  private async giveBack(
+    orderId: string,
+    amount: number,
+    access: 'keep' | 'close',
+    note: string,
+    key?: string,
+    made?: Made,
+  ) {
+    const courseIds = key ? [made?.get(key)?.courseId as string] : null
     const [line] = await this.services.db.select().from(orderLines).where(eq(orderLines.orderId, orderId))
-    await refundLine(this.services, 'practice', orderId, { lineId: line?.id as string, amount, access, note })
+    await refundLine(this.services, 'practice', orderId, {
+      lineId: line?.id as string,
+      amount,
+      courseIds,
+      access,
+      note,
+    })
     await this.work()
   }
 
@@ -367,15 +430,18 @@ export class DemoShop {
     name: string,
     ending: Ending,
     codes: string[] = [],
+    page?: string,
   ): Promise<Placed> {
     const email = emailOf(name)
     const lines = offerIds.map((offerId) => ({ offerId, chosen: null }))
     const shopper = { mode, browserHash: hashToken(`demo ${mode} ${email}`), person: null }
-    const basket = await linesOf(this.services, { lines }, shopper)
+    const basket = page ? null : await linesOf(this.services, { lines }, shopper)
     const { db } = this.services
-    const coded = { lines: basket, codes, found: await findCodes(db, codes) }
+    const coded = { lines: basket ?? [], codes, found: await findCodes(db, codes) }
     const counting = { mode, personId: null, except: { browserHash: shopper.browserHash } }
-    const { quote } = await quoteWithCodes(db, await getSchool(db), coded, counting, this.services.now())
+    const { quote } = page
+      ? await quoteOnPage(this.services, page, { lines, codes }, shopper)
+      : await quoteWithCodes(db, await getSchool(db), coded, counting, this.services.now())
     const { pay } = quote.today
     const needsCard = pay > 0 || quote.later.length > 0
     const cards: Partial<Record<Ending, string>> = {
@@ -389,19 +455,16 @@ export class DemoShop {
     const expires = ending === 'expiring' ? endOfMonth(this.services.now(), 0).day : null
     const token = paymentMethod === 'thistle' ? this.token(mode, cards[ending] ?? 'confirms', expires) : ''
     const connectionId = await this.connection(mode, paymentMethod)
-    return placeBasket(
-      this.services,
-      basket,
-      {
-        lines,
-        codes,
-        name,
-        email,
-        agreed: { pay, currency: 'EUR' },
-        payment: needsCard ? { connectionId, token } : null,
-      },
-      shopper,
-    )
+    const request = {
+      lines,
+      codes,
+      name,
+      email,
+      agreed: { pay, currency: 'EUR' },
+      payment: needsCard ? { connectionId, token } : null,
+    }
+    if (page) return placeOrder(this.services, page, request, shopper)
+    return placeBasket(this.services, coded.lines, request, shopper)
   }
 
   private async answer(placed: Extract<Placed, { state: 'confirming' }>, ending: Ending) {

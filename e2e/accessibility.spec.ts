@@ -17,6 +17,8 @@ test.describe.configure({ timeout: 90_000 })
 const SHOP = [
   '/',
   '/course/coptic-binding',
+  '/bundle/the-first-shelf',
+  '/buy/the-first-shelf',
   '/buy/coptic-binding',
   '/buy/coptic-binding?code=linen10',
   '/buy/one-afternoon-one-notebook',
@@ -66,6 +68,21 @@ const STUDIO: [string, (studio: Page) => Promise<string>][] = [
       return `/studio/sell/compare?offers=${offers.slice(0, 3).join(',')}`
     },
   ],
+  [
+    'bundle',
+    async (studio) => `/studio/sell/bundles/${(await shelf(studio)).find(({ kind }) => kind === 'bundle')?.id}`,
+  ],
+  [
+    'checkout page',
+    async (studio) => {
+      const pages = (await post(studio.request, '/api/catalogue/pages', undefined, 'GET')) as {
+        id: string
+        bumps: number
+      }[]
+      return `/studio/sell/pages/${pages.find(({ bumps }) => bumps > 0)?.id}`
+    },
+  ],
+  ['shop front', async () => '/studio/sell/front'],
   [
     'coupon',
     async (studio) => {
@@ -125,6 +142,6 @@ test('the studio’s sign-in', async ({ page }) => {
   await expectNothingSerious(page)
 })
 
-function shelf(studio: Page): Promise<{ id: string; offers: { id: string }[] }[]> {
+function shelf(studio: Page): Promise<{ id: string; kind: string; offers: { id: string }[] }[]> {
   return post(studio.request, '/api/catalogue/shelf', undefined, 'GET')
 }

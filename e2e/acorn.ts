@@ -79,7 +79,7 @@ export async function makeCourse(studio: Page, title: string, price: number | ob
     'PUT',
   )
   await post(request, `/api/catalogue/courses/${courseId}/publish`, { rev: draftRev })
-  const { id: offerId } = await post(request, '/api/offers', { courseId })
+  const { id: offerId } = await post(request, '/api/offers', { productId: courseId })
   await reprice(studio, offerId, price, more)
   return { courseId, offerId, slug: slug as string, title }
 }

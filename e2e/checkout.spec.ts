@@ -190,7 +190,7 @@ test('what is typed, chosen and pressed before the page listens is kept, and not
   shop,
 }) => {
   const { slug, courseId } = await makeCourse(studio, unique('Slow to listen'), 4800)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   await reprice(studio, id, 5200, { name: 'With a letter' })
   let listen = () => {}
   const listening = new Promise<void>((resolve) => {

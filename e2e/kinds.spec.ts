@@ -19,7 +19,7 @@ const someone = () => ({ name: 'Kim Kinds', email: `${unique('kim').replaceAll('
 /** An offer's bench with nothing written on it yet. */
 async function emptyBench(studio: Page, title: string) {
   const { id: courseId } = await post(studio.request, '/api/catalogue/courses', { title: unique(title) })
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   await studio.goto(`/studio/sell/offers/${id}`)
   return studio.getByLabel('Preview')
 }
@@ -156,7 +156,7 @@ test('switching offers changes the amounts at once and loses nothing typed; a pr
   shop,
 }) => {
   const { slug, courseId, title } = await makeCourse(studio, unique('Switch'), 4800)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   const terms = { kind: 'openPrice', minimum: 400, suggested: 1200 }
   await reprice(studio, id, terms, { name: 'Your price', highlighted: true })
   await fillCheckout(shop, slug, someone(), null)

@@ -71,6 +71,12 @@ test('the money of any span: by month, by day, down to the payment, and the same
     const csv = await (await studio.request.get(href ?? '')).text()
     const { data } = Papa.parse<Record<string, string>>(csv.trim(), { header: true })
     expect(data).toMatchObject([{ day: today, movement: 'payment', received: '43.00', buyer: name }])
+    await bench.getByRole('button', { name: 'By what was sold' }).click()
+    const sold = bench.getByRole('table', { name: 'By what was sold' })
+    await expect(sold.getByRole('row', { name: /^Money of a span.* €43\.00/ })).toBeVisible()
+    await bench.getByRole('button', { name: 'Split them over their courses' }).click()
+    await expect(bench.getByText(/^Bundles are split over their courses/)).toBeVisible()
+    await expect(sold.getByRole('row', { name: /^Altogether €43\.00/ })).toBeVisible()
     await bench.getByRole('button', { name: 'Due', exact: true }).click()
   })
 

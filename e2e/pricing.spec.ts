@@ -27,7 +27,7 @@ test('119 once, or 3 × 42 monthly, or free for members; two years of access', a
     await publish()
   })
   await test.step('3 × 42 monthly, by the helper', async () => {
-    const { id } = await post(studio.request, '/api/offers', { courseId })
+    const { id } = await post(studio.request, '/api/offers', { productId: courseId })
     await studio.goto(`/studio/sell/offers/${id}`)
     await studio.getByLabel('Name of the offer').fill('In three')
     await studio.getByRole('radio', { name: 'Installments' }).click()
@@ -45,7 +45,7 @@ test('119 once, or 3 × 42 monthly, or free for members; two years of access', a
     await publish()
   })
   await test.step('free for members', async () => {
-    const { id } = await post(studio.request, '/api/offers', { courseId })
+    const { id } = await post(studio.request, '/api/offers', { productId: courseId })
     await studio.goto(`/studio/sell/offers/${id}`)
     await studio.getByLabel('Name of the offer').fill('For members')
     await studio.getByRole('radio', { name: 'Free' }).click()
@@ -102,7 +102,7 @@ test('who asks for a members’ price without being one is refused by the server
 
 test('an offer behind its link is listed nowhere, and bought there', async ({ studio, shop }) => {
   const { slug, courseId, title } = await makeCourse(studio, unique('By link'), 9900)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   await reprice(studio, id, 3900, { name: 'Only by link', audience: { who: 'link' } })
   await shop.goto(`/course/${slug}`)
   await expect(shop.getByText('€99.00').first()).toBeVisible()
@@ -173,7 +173,7 @@ test('an offer’s own tax rate stands in sentence, checkout and receipt', async
 
 test('two offers side by side, with figures to copy', async ({ studio }) => {
   const { title, courseId, offerId } = await makeCourse(studio, unique('Compared'), 12_000)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   const terms = {
     kind: 'installments',
     count: 10,

@@ -32,7 +32,7 @@ async function expectToFit(page: Page, what: string) {
 test('titles without a space and German words break no page, at any width', async ({ studio, shop }) => {
   const long = `${'Buchbinderwerkstattgrundausstattung'.repeat(3)}`.slice(0, 100)
   const { slug, courseId } = await makeCourse(studio, `${long} ${unique('x')}`, 4800)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   const lines = 'Donaudampfschifffahrtsgesellschaftskapitänsmütze'.repeat(4)
   const terms = {
     kind: 'installments',
@@ -60,7 +60,7 @@ test('titles without a space and German words break no page, at any width', asyn
 
 test('an own price that is emptied or wrong says so at its field, and takes nothing away', async ({ studio, shop }) => {
   const { slug, courseId } = await makeCourse(studio, unique('Own price'), 4800)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   await reprice(studio, id, { kind: 'openPrice', minimum: 0, suggested: 1200 }, { name: 'Own price' })
   await fillCheckout(shop, slug, someone(), null)
   await shop.getByRole('radio', { name: /^Own price/ }).check()
@@ -85,7 +85,7 @@ test('an own price that is emptied or wrong says so at its field, and takes noth
 
 test('what a typed price comes to is estimated at once, and then as the server says', async ({ studio, shop }) => {
   const { slug, courseId } = await makeCourse(studio, unique('Confirmed'), 4800)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   await reprice(studio, id, { kind: 'openPrice', minimum: 400, suggested: 1200 }, { name: 'Own price' })
   let answer = () => {}
   const mayAnswer = new Promise<void>((resolve) => {
@@ -116,7 +116,7 @@ test('what a typed price comes to is estimated at once, and then as the server s
 
 test('a reload keeps offer, amount and payment method; a link names an offer once', async ({ studio, shop }) => {
   const { slug, courseId, offerId } = await makeCourse(studio, unique('Kept'), 4800)
-  const { id } = await post(studio.request, '/api/offers', { courseId })
+  const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   await reprice(studio, id, { kind: 'openPrice', minimum: 400, suggested: 1200 }, { name: 'Own price' })
   const who = someone()
   await shop.goto(`/buy/${slug}?offer=${offerId}`)

@@ -127,7 +127,7 @@ test('who cancelled comes back without a charge; and goes from monthly to yearly
   await expect(shop.getByRole('heading', { name: 'No longer cancelled. Nothing was charged.' })).toBeVisible()
   await mail(shop, who.email, `${title} is no longer cancelled`)
 
-  const { id: other } = await post(studio.request, '/api/offers', { courseId })
+  const { id: other } = await post(studio.request, '/api/offers', { productId: courseId })
   const { draftRev, draft } = await post(studio.request, `/api/offers/${other}`, undefined, 'GET')
   const content = { ...draft, ...whilePaying, name: 'A year', terms: yearly }
   const saved = await post(studio.request, `/api/offers/${other}/draft`, { baseRev: draftRev, content }, 'PUT')

@@ -1,17 +1,22 @@
 import { benchCheckoutPage } from './bench/checkoutPage.ts'
+import { benchCodes } from './bench/codes.ts'
 import { benchCollecting } from './bench/collecting.ts'
+import { benchGrowing } from './bench/growing.ts'
 import { benchOrders } from './bench/orders.ts'
 import { benchQuote } from './bench/quote.ts'
 
 /**
  * `npm run bench`: figures measured side by side in one run, as ratios. Nothing here is a test: a busy
- * machine makes any figure worse. Name parts to run only them: quote, orders, collecting, page.
+ * machine makes any figure worse. Name parts to run only them: quote, orders, collecting, page, codes,
+ * growing.
  */
 const PARTS: Record<string, () => Promise<void>> = {
   quote: benchQuote,
   orders: benchOrders,
   collecting: benchCollecting,
   page: benchCheckoutPage,
+  codes: benchCodes,
+  growing: benchGrowing,
 }
 const wanted = process.argv.slice(2)
 for (const name of wanted.length > 0 ? wanted : Object.keys(PARTS)) {

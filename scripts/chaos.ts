@@ -1,7 +1,14 @@
 import { parseArgs } from 'node:util'
-import { and, count, eq, inArray, lt, ne, notExists, sql } from 'drizzle-orm'
+import { and, count, eq, inArray, isNull, lt, ne, notExists, sql } from 'drizzle-orm'
 import { addDays, type Day, daysBetween } from '../src/core/calendar/day.ts'
-import { agreements, attempts, OPEN_ATTEMPTS, refunds, school as schools } from '../src/server/db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  bundleGrowths,
+  OPEN_ATTEMPTS,
+  refunds,
+  school as schools,
+} from '../src/server/db/schema/index.ts'
 import { inMode } from '../src/server/platform/context.ts'
 import { mapConcurrently } from '../src/server/platform/mapConcurrently.ts'
 import { schoolDay } from '../src/server/school/service.ts'
@@ -26,12 +33,14 @@ const DAYS = 366
 /** Orders come in the first days of the year. */
 const BUYING_DAYS = 120
 const BUYERS_AT_ONCE = 4
+/** The bundle grows while orders still come. */
+const GROWS_AFTER_DAYS = 60
 /** Doings by hand over the year, for each order. */
 const BY_HAND = { pay: 0.2, cancel: 0.1, refund: 0.1 }
 const SAID_EVERY_MS = 30_000
 
 const dice = new Dice(Number(values.seed))
-const school = await openSchool()
+const school = await openSchool(ORDERS)
 const { db, services, standins } = school
 const people = new People(school, dice)
 const crew = await Crew.of(WORKERS, [school.url, standins.origin])
@@ -67,6 +76,7 @@ async function liveThrough(): Promise<Day> {
   const last = addDays(start, DAYS)
   const arrivals = Array.from({ length: ORDERS }, () => addDays(start, Math.floor(dice.roll() * BUYING_DAYS))).sort()
   let placed = 0
+  let hasGrown = false
   let before = start
   let said = began
   for (let day = start; ; ) {
@@ -74,6 +84,10 @@ async function liveThrough(): Promise<Day> {
     placed += buyers.length
     await mapConcurrently(BUYERS_AT_ONCE, buyers.map(people.next), (buyer) => people.buy(buyer))
     await settleDay(day)
+    if (!hasGrown && day >= addDays(start, GROWS_AFTER_DAYS)) {
+      hasGrown = true
+      await people.grow()
+    }
     await doByHand(day, daysBetween(before, day))
     await settleDay(day)
     if (Date.now() - said > SAID_EVERY_MS) {
@@ -141,7 +155,8 @@ async function leftToDo(day: Day) {
       .where(and(inArray(attempts.state, [...OPEN_ATTEMPTS]), ne(attempts.state, 'awaiting'))),
     db.select({ n: count() }).from(refunds).where(eq(refunds.state, 'started')),
   ])
-  return { due: due[0]?.n ?? 0, open: open[0]?.n ?? 0, refunds: asked[0]?.n ?? 0 }
+  const growing = await db.$count(bundleGrowths, isNull(bundleGrowths.finishedAt))
+  return { due: due[0]?.n ?? 0, open: open[0]?.n ?? 0, refunds: (asked[0]?.n ?? 0) + growing }
 }
 
 function misbehave(round: number) {

@@ -35,6 +35,7 @@ const SERVER_FOLDERS = [
   'gateways',
   'agreements',
   'catalogue',
+  'bundles',
   'offers',
   'coupons',
   'access',
@@ -52,6 +53,7 @@ const SERVER_FOLDERS = [
   'upkeep',
   'practice',
   'setup',
+  'schoolFile',
   'events',
 ]
 const IMPORT =

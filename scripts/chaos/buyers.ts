@@ -1,14 +1,18 @@
 import { and, asc, eq, gt, inArray, isNull, ne, notExists, or, sql } from 'drizzle-orm'
 import type { Day } from '../../src/core/calendar/day.ts'
 import { readAgreement } from '../../src/server/agreements/agreements.ts'
-import { linesOf, placeBasket } from '../../src/server/checkout/place.ts'
-import type { Placed, Shopper } from '../../src/server/checkout/placing.ts'
+import { publishBundle, saveBundleDraft } from '../../src/server/bundles/service.ts'
+import { quoteWithCodes } from '../../src/server/checkout/codedQuote.ts'
+import { linesOf, placeBasket, placeOrder, quoteOnPage } from '../../src/server/checkout/place.ts'
+import type { Placed, PlacingLine, Shopper } from '../../src/server/checkout/placing.ts'
 import { checkOrder } from '../../src/server/checkout/status.ts'
 import { cancelAgreement } from '../../src/server/collecting/deeds.ts'
 import { manualPaymentOn, payManually } from '../../src/server/collecting/manualPayment.ts'
+import { findCodes } from '../../src/server/coupons/codes.ts'
 import {
   agreements,
   attempts,
+  bundles,
   grants,
   OPEN_ATTEMPTS,
   orderLines,
@@ -17,16 +21,16 @@ import {
 } from '../../src/server/db/schema/index.ts'
 import { recordTransferReceived } from '../../src/server/fulfilment/bankTransfer.ts'
 import { Problem } from '../../src/server/http/problem.ts'
-import { inMode } from '../../src/server/platform/context.ts'
+import { inMode, type Services } from '../../src/server/platform/context.ts'
 import { hashToken } from '../../src/server/platform/secrets.ts'
 import { chargesOf, refundLine, refundWhole } from '../../src/server/refunds/service.ts'
-import { schoolDay } from '../../src/server/school/service.ts'
+import { getSchool, schoolDay } from '../../src/server/school/service.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
 import type { Dice } from '../../src/testing/dice.ts'
 import type { ChaosSchool, OfferedMethod, OnSale } from './school.ts'
 
 const MAX_TRIES = 12
-const NOT_NOW = ['gateway-unreachable', 'gateway-down', 'busy']
+const NOT_NOW = ['gateway-unreachable', 'gateway-down', 'busy', 'code-changed', 'price-changed']
 
 /** What people do: buy by every payment method, pay by hand what was declined, cancel, and are given money back. */
 export class People {
@@ -43,38 +47,84 @@ export class People {
   /** A buyer with all that chance says of them, so that buyers may come at the same time. */
   readonly next = () => {
     const { dice, school } = this
-    // A third of the orders hold two or three things.
-    const count = dice.chance(1 / 3) ? (dice.chance(0.6) ? 2 : 3) : 1
+    // A third of the orders hold two to five things.
+    const count = dice.chance(1 / 3) ? (dice.chance(0.6) ? 2 : dice.chance(0.6) ? 3 : dice.chance(0.5) ? 4 : 5) : 1
     const offers: OnSale[] = []
     while (offers.length < count) {
       const offer = dice.pick(school.offers)
       if (!offers.includes(offer)) offers.push(offer)
     }
+    // On the page of the first there is something to tick; who has it in the order already does not.
+    const isOnPage = count === 1 && offers[0] === school.offers[0] && dice.chance(0.5)
+    if (isOnPage) offers.push(school.bump)
+    const codes = dice.chance(0.35) ? school.codes.filter(() => dice.chance(0.5)) : []
     const paymentMethod = dice.chance(0.55) ? 'card' : dice.pick(paymentMethodsFor(offers))
     const behaviour = dice.chance(0.3) ? 'pays-once' : dice.chance(0.08) ? 'not-enough-money' : 'pays'
-    return { n: this.bought++, offers, paymentMethod, behaviour, comes: dice.chance(0.8), asks: dice.chance(0.1) }
+    const comes = dice.chance(0.8)
+    return { n: this.bought++, offers, isOnPage, codes, paymentMethod, behaviour, comes, asks: dice.chance(0.1) }
   }
 
   /** Places an order. The world behaves meanwhile; what goes wrong there has tests of its own. */
-  async buy({ n, offers, paymentMethod, behaviour, comes, asks }: ReturnType<People['next']>): Promise<void> {
+  async buy({ n, ...of }: ReturnType<People['next']>): Promise<void> {
+    const { offers, isOnPage, codes, paymentMethod, behaviour, comes, asks } = of
     const { services, standins } = this.school
     Object.assign(standins.world, GOOD_WEATHER)
     const practice = await inMode(services, 'practice')
     const browserHash = hashToken(`browser ${n}`)
-    const pay = offers.reduce((sum, offer) => sum + offer.pay, 0)
     const shopper: Shopper = { mode: 'practice', browserHash, person: null }
+    const lines = offers.map(({ id }) => ({ offerId: id, chosen: null }))
+    let pay = 0
     const request = () => ({
-      lines: offers.map(({ id }) => ({ offerId: id, chosen: null })),
+      lines,
+      codes,
       name: `Buyer ${n}`,
       email: `buyer${n}@chaos.example`,
       agreed: { pay, currency: 'EUR' },
       payment: this.paymentBy(paymentMethod, paymentMethod === 'card' && asks ? 'confirms' : behaviour),
     })
+    const [first] = offers
+    // Another may have taken the last use of a code between its being said and the order: it is said anew.
     const placed = await again(async () => {
+      const basket = isOnPage ? null : await linesOf(practice, { lines }, shopper)
+      pay = await this.priceOf(practice, isOnPage ? (first?.slug ?? '') : null, { lines, codes }, basket ?? [], shopper)
       const asked = request()
-      return placeBasket(practice, await linesOf(practice, asked, shopper), asked, shopper)
+      return basket
+        ? placeBasket(practice, basket, asked, shopper)
+        : placeOrder(practice, first?.slug ?? '', asked, shopper)
     })
     await this.finish(placed, paymentMethod, behaviour, comes, browserHash, pay)
+  }
+
+  /** What a basket costs today, as the server says it; on a page, or with nothing around it. */
+  private async priceOf(
+    practice: Services,
+    page: string | null,
+    { lines, codes }: { lines: { offerId: string; chosen: null }[]; codes: string[] },
+    basket: PlacingLine[],
+    shopper: Shopper,
+  ): Promise<number> {
+    if (page !== null) return (await quoteOnPage(practice, page, { lines, codes }, shopper)).quote.today.pay
+    const { db } = practice
+    const coded = { lines: basket, codes, found: await findCodes(db, codes) }
+    const counting = { mode: 'practice' as const, personId: null, except: { browserHash: shopper.browserHash } }
+    const { quote } = await quoteWithCodes(db, await getSchool(db), coded, counting, practice.now())
+    return quote.today.pay
+  }
+
+  /** The creator adds a course to the bundle that grows, for those who have it too. */
+  async grow(): Promise<void> {
+    const { db, services, joins, offers } = this.school
+    const grows = await db.select().from(bundles).orderBy(asc(bundles.position))
+    const own = grows.filter(
+      ({ id, live }) => live?.includesAll === false && offers.some((offer) => offer.productId === id),
+    )
+    for (const { id, draft, draftRev } of own) {
+      const saved = await saveBundleDraft(services, id, draftRev, {
+        ...draft,
+        courses: [...draft.courses, { id: joins, figure: 3000 }],
+      })
+      await publishBundle(services, id, saved.draftRev, null, { opens: true, closes: false, notifies: false })
+    }
   }
 
   private paymentBy(paymentMethod: OfferedMethod, behaviour: string) {

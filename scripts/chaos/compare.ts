@@ -47,7 +47,13 @@ export async function compare(school: ChaosSchool, until: Day): Promise<string[]
   }
   for (const [key, { amount, reference }] of booked)
     found.push(`a gateway took ${amount} for “${reference}” (${key}), and we do not know it`)
-  return [...found, ...(await sumsAgainstPayments(school)), ...(await ledgerAgainstAll(school))]
+  const rest = await Promise.all([
+    sumsAgainstPayments(school),
+    ledgerAgainstAll(school),
+    codesAgainstLimits(school),
+    bundlesAgainstGrants(school, until),
+  ])
+  return [...found, ...rest.flat()]
 }
 
 /** What the gateways collected, by its key. */
@@ -196,6 +202,43 @@ async function differ(
   say('when it closes', grant?.closes ?? null, line?.closes ?? null)
   if ((grant?.endedAt != null) !== closed > 0)
     found.push(`${name}: its course is ${grant?.endedAt ? 'closed' : 'open'} after a refund`)
+  return found
+}
+
+/** No code is used more often than it may, but where money came after it was free again, which is said. */
+async function codesAgainstLimits({ db }: ChaosSchool): Promise<string[]> {
+  const { rows } = await db.execute<{ code: string; uses: number; most: number; known: number }>(sql`
+    select c.live ->> 'code' as code, (c.live ->> 'limit')::int as most, count(u.id)::int as uses,
+      (select count(*)::int from journal j where j.what = 'code-over-limit' and j.data ->> 'code' = c.live ->> 'code') as known
+    from coupons c left join code_uses u on u.coupon_id = c.id and u.state <> 'released'
+    group by c.id`)
+  return rows.flatMap(({ code, uses, most, known }) =>
+    most !== null && uses - known > most ? [`${code} is used ${uses} times, and may be ${most} times`] : [],
+  )
+}
+
+/** Whoever has a bundle has each of its courses open, once, and no other; its shares are what was paid first. */
+async function bundlesAgainstGrants({ db }: ChaosSchool, until: Day): Promise<string[]> {
+  const { rows } = await db.execute<{ number: number; title: string; open: string[]; held: string[] }>(sql`
+    select o.number, l.title,
+      array(select g.course_id from grants g where g.line_id = l.id and g.ended_at is null order by 1) as open,
+      array(select p.course_id from product_courses p where p.product_id = l.product_id order by 1) as held
+    from order_lines l join orders o on o.id = l.order_id join bundles b on b.id = l.product_id
+    where o.state = 'paid' and l.duplicate_of is null
+      and exists (select from grants g where g.line_id = l.id and g.ended_at is null and (g.closes is null or g.closes > ${until}))
+      and not exists (select from refunds r where r.line_id = l.id
+        having sum(r.amount) >= (select sum(p.pay) from payments p where p.line_id = l.id and p.state = 'collected'))`)
+  const found = rows.flatMap(({ number, title, open, held }) =>
+    open.join() === held.join() ? [] : [`order ${number}: “${title}” opened ${open.length} of ${held.length} courses`],
+  )
+  if (rows.length === 0) found.push('nobody has a bundle')
+  const lines = await db.select({ quoted: orderLines.quoted }).from(orderLines)
+  for (const { quoted } of lines) {
+    const first = quoted.payments.find(({ n }) => n > 0)
+    const shares = quoted.shares.reduce((sum, { amount }) => sum + amount, 0)
+    if (shares !== (first ? first.price - first.discount : 0))
+      found.push(`shares of ${shares} are not what is paid first`)
+  }
   return found
 }
 

@@ -1,13 +1,16 @@
 import { randomBytes } from 'node:crypto'
+import { type CouponContent, newCoupon } from '../../src/core/content/coupon.ts'
 import { type DraftTerms, newOffer, type OfferContent } from '../../src/core/content/offer.ts'
+import { listPages, openPage, publishPage, savePageDraft } from '../../src/server/catalogue/pageBench.ts'
 import { quoteBasket } from '../../src/server/checkout/quoteBasket.ts'
+import { createCoupon, publishCoupon, saveCouponDraft } from '../../src/server/coupons/service.ts'
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
 import { connections } from '../../src/server/db/schema/index.ts'
 import { connectGateway } from '../../src/server/gateways/service.ts'
 import { setTransfer } from '../../src/server/gateways/transferSettings.ts'
 import type { Services } from '../../src/server/platform/context.ts'
 import { getSchool } from '../../src/server/school/service.ts'
-import { listenAsProduct, putOnSale, setUpSchool } from '../../src/testing/school.ts'
+import { bundleUp, listenAsProduct, offerMore, putOnSale, setUpSchool } from '../../src/testing/school.ts'
 import { startStandins } from '../../src/testing/standins.ts'
 import { dropDatabase } from '../databases.ts'
 import { ensureDatabase, startCluster } from '../postgres.ts'
@@ -18,6 +21,7 @@ export type OfferedMethod = 'card' | 'wallet' | 'transfer' | 'bank'
 /** An offer on sale, and by which payment methods its payments can be collected. */
 export interface OnSale {
   id: string
+  productId: string
   slug: string
   pay: number
   paymentMethods: OfferedMethod[]
@@ -25,8 +29,11 @@ export interface OnSale {
 
 export type ChaosSchool = Awaited<ReturnType<typeof openSchool>>
 
-/** A school of its own with offers of many kinds and every payment method, its product and stand-ins listening. */
-export async function openSchool() {
+/**
+ * A school of its own with offers of many kinds, bundles, an order bump and coupons, and every payment method; its product
+ * and stand-ins listen. @param orders how many are to be placed: some codes are used up on the way.
+ */
+export async function openSchool(orders: number) {
   const cluster = await startCluster({
     dir: '.data/chaos-postgres',
     port: Number(process.env.CHAOS_DATABASE_PORT ?? 7440),
@@ -66,6 +73,12 @@ export async function openSchool() {
 
   const offers: OnSale[] = []
   for (const [index, content] of contents().entries()) offers.push(await sell(services, `Course ${index}`, content))
+  const [first, second, third, fourth] = offers.map(({ productId }) => productId)
+  const grows = [first, second] as string[]
+  for (const content of bundled()) offers.push(await bundle(services, 'Bundle that grows', grows, content))
+  offers.push(await bundle(services, 'Everything', null, { terms: { kind: 'single', amount: 49_900 } }))
+  const bump = await bumpOn(services, offers[0] as OnSale, third as string)
+  const codes = await makeCoupons(services, orders)
 
   const close = async () => {
     standins.close()
@@ -74,7 +87,7 @@ export async function openSchool() {
     await dropDatabase(url)
     cluster.stop()
   }
-  return { url, db, services, standins, paymentMethods, offers, close }
+  return { url, db, services, standins, paymentMethods, offers, bump, codes, joins: fourth as string, close }
 }
 
 function contents(): Partial<OfferContent>[] {
@@ -122,19 +135,81 @@ function contents(): Partial<OfferContent>[] {
   ]
 }
 
+/** What a bundle is sold by, at whatever price. */
+function bundled(): Partial<OfferContent>[] {
+  const every = { count: 1, unit: 'month' } as const
+  const access = { from: null, lasts: 'whilePaying', graceDays: 2 } as const
+  return [
+    { terms: { kind: 'single', amount: 13_901 } },
+    { terms: { kind: 'subscription', amount: 2900, every, payments: null, setupFee: null, trial: null }, access },
+  ]
+}
+
+async function bundle(
+  services: Services,
+  title: string,
+  courseIds: string[] | null,
+  content: Partial<OfferContent>,
+): Promise<OnSale> {
+  const { bundleId, offerId: id, slug } = await bundleUp(services, title, courseIds, content)
+  return onSale(services, { id, productId: bundleId, slug }, content)
+}
+
+/** An offer that is only added, on the page of another. */
+async function bumpOn(services: Services, { slug }: OnSale, productId: string): Promise<OnSale> {
+  const content: Partial<OfferContent> = { terms: { kind: 'single', amount: 1500 }, audience: { who: 'added' } }
+  const id = await offerMore(services, productId, content)
+  const page = (await listPages(services)).find((other) => other.slug === slug)
+  const { draft, draftRev } = await openPage(services, page?.id as string)
+  const bump = { id: 'bump', offerId: id, title: '', text: '', coverId: null, tick: '' }
+  const saved = await savePageDraft(services, page?.id as string, draftRev, { ...draft, bumps: [bump] })
+  await publishPage(services, page?.id as string, saved.draftRev, null)
+  return onSale(services, { id, productId, slug }, content)
+}
+
+/** Codes of everybody, some of which are used up before the orders are over. */
+async function makeCoupons(services: Services, orders: number): Promise<string[]> {
+  const all: Partial<CouponContent>[] = [
+    { code: 'TENTH', rate: 1000, payments: null, limitPerBuyer: null, bumps: true, combines: true },
+    { code: 'FEW', rate: 2500, limit: Math.max(3, Math.floor(orders / 20)) },
+    {
+      code: 'FIVE',
+      kind: 'fixed',
+      rate: null,
+      amount: 500,
+      combines: true,
+      limit: Math.max(3, Math.floor(orders / 10)),
+    },
+  ]
+  for (const content of all) {
+    const { id } = await createCoupon(services)
+    const { draftRev } = await saveCouponDraft(services, id, 1, { ...newCoupon(), ...content })
+    await publishCoupon(services, id, draftRev, null)
+  }
+  return all.map(({ code }) => code as string)
+}
+
 async function sell(services: Services, title: string, content: Partial<OfferContent>): Promise<OnSale> {
   const { courseId, offerId: id, slug } = await putOnSale(services, title, content)
+  return onSale(services, { id, productId: courseId, slug }, content)
+}
+
+async function onSale(
+  services: Services,
+  { id, productId, slug }: Pick<OnSale, 'id' | 'productId' | 'slug'>,
+  content: Partial<OfferContent>,
+): Promise<OnSale> {
   const live = { ...newOffer('One payment'), ...content }
   const line = {
     role: 'main' as const,
     chosen: null,
-    offer: { id, productId: courseId, live },
-    courses: [{ id: courseId, weight: 1 }],
+    offer: { id, productId, live },
+    courses: [{ id: productId, weight: 1 }],
   }
   const { quote } = quoteBasket(await getSchool(services.db), [line], new Date())
   const { pay } = quote.today
   // What goes on is charged to a card or a wallet, and a wallet keeps nothing where nothing is due today.
   const paymentMethods: OfferedMethod[] =
     live.terms.kind === 'single' ? ['card', 'wallet', 'transfer', 'bank'] : pay > 0 ? ['card', 'wallet'] : ['card']
-  return { id, slug, pay, paymentMethods }
+  return { id, productId, slug, pay, paymentMethods }
 }

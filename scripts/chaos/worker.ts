@@ -1,9 +1,10 @@
-import { and, eq, getTableColumns, inArray, ne } from 'drizzle-orm'
+import { and, eq, getTableColumns, inArray, isNull, ne } from 'drizzle-orm'
 import { BANK_TRANSFER_ID } from '../../src/gateways/bankTransfer.ts'
 import { GatewayUnreachable } from '../../src/gateways/contract.ts'
+import { growBundle } from '../../src/server/bundles/grow.ts'
 import { agreementsDue, collectAgreements } from '../../src/server/collecting/collect.ts'
 import { connect } from '../../src/server/db/client.ts'
-import { attempts, connections, OPEN_ATTEMPTS, refunds } from '../../src/server/db/schema/index.ts'
+import { attempts, bundleGrowths, connections, OPEN_ATTEMPTS, refunds } from '../../src/server/db/schema/index.ts'
 import { lookUpAttempt } from '../../src/server/fulfilment/lookup.ts'
 import { aggregate } from '../../src/server/money/sums.ts'
 import { inMode } from '../../src/server/platform/context.ts'
@@ -42,6 +43,8 @@ for (;;) {
   await each(asked, (attempt) => lookUpAttempt(services, attempt))
   const given = await db.select({ id: refunds.id }).from(refunds).where(eq(refunds.state, 'started'))
   await each(given, ({ id }) => settleRefund(services, id))
+  const growing = await db.select({ id: bundleGrowths.id }).from(bundleGrowths).where(isNull(bundleGrowths.finishedAt))
+  await each(growing, ({ id }) => growBundle(services, id, 1))
   if (Math.random() < 0.05) await aggregate(db)
   await new Promise((resolve) => setTimeout(resolve, due.length > 0 ? 5 : 30))
 }

@@ -26,6 +26,19 @@ const REFUNDS = ['src/server/refunds']
 
 /** What could break a sale, where it would break it. */
 export const MUTANTS: readonly Mutant[] = [
+  ...of('src/core/quote/sums.ts', QUOTE, [
+    ['what goes on is committed', 'if (untilCancelled) committed = null', ''],
+    ['two payments of one day are listed apart', 'if (known) known.pay += pay\n        else {', '{'],
+    ['a second line’s price is not in the sum', 'today.price += price', 'today.price = price'],
+  ]),
+  ...of(
+    'src/server/money/products.ts',
+    [],
+    [
+      ['a refund of one course is spread over all', '!only || only.includes(courseId)', 'courseId !== null'],
+      ['a bundle’s money is counted twice', 'product && !isBundled.has(offerId)', 'product'],
+    ],
+  ),
   ...of('src/core/quote/codes.ts', QUOTE, [
     [
       'a fixed coupon takes more than is left',
@@ -86,10 +99,7 @@ export const MUTANTS: readonly Mutant[] = [
       'taxOf(payment.price, tax)',
     ],
     ['an offer’s own tax rate is forgotten', 'line.offer.taxRate ?? request.tax.rate', 'request.tax.rate'],
-    ['what goes on is committed', 'if (untilCancelled) committed = null', ''],
-    ['two payments of one day are listed apart', 'if (known) known.pay += pay\n        else {', '{'],
     ['courses in two lines are not noticed', 'count > 1', 'count > 2'],
-    ['a second line’s price is not in the sum', 'today.price += price', 'today.price = price'],
     [
       'shares are taken before the discount',
       'first.price - first.discount,\n        courses',
@@ -290,7 +300,11 @@ export const MUTANTS: readonly Mutant[] = [
       ['coupons are not held while they are counted', ".for('no key update')", ''],
       ['a browser holds any number of codes', 'return rows.length >= MAX_RESERVED', 'return rows.length < 0'],
       ['a paid order leaves its codes reserved', "set({ state: 'used' })", "set({ state: 'reserved' })"],
-      ['a declined try keeps its codes', "set({ state: 'released' })", "set({ state: 'reserved' })"],
+      [
+        'a declined try keeps its codes',
+        "set({ state: 'released' })\n    .where(and(eq(codeUses.orderId, orderId), eq(codeUses.state, 'reserved')",
+        "set({ state: 'reserved' })\n    .where(and(eq(codeUses.orderId, orderId), eq(codeUses.state, 'reserved')",
+      ],
     ],
   ),
   ...of(
@@ -479,8 +493,8 @@ export const MUTANTS: readonly Mutant[] = [
       ],
       [
         'a refund closes a course that the buyer keeps',
-        "if (access === 'close') closed.push",
-        "if (access !== 'close') closed.push",
+        "if (access !== 'close') continue",
+        "if (access === 'close') continue",
       ],
       [
         'one call gives back of the first line only',

@@ -1,6 +1,7 @@
 import { Hono } from 'hono'
 import { compress } from 'hono/compress'
 import { secureHeaders } from 'hono/secure-headers'
+import { bundleRoutes } from './bundles/routes.ts'
 import { findPicture } from './catalogue/pictures.ts'
 import { catalogueRoutes } from './catalogue/routes.ts'
 import { agreementRoutes } from './collecting/routes.ts'
@@ -41,6 +42,7 @@ export function apiRoutes(services: Services) {
     .route('/account', accountRoutes(services))
     .route('/school', schoolRoutes(services))
     .route('/catalogue', catalogueRoutes(services))
+    .route('/bundles', bundleRoutes(services))
     .route('/offers', offerRoutes(services))
     .route('/coupons', couponRoutes(services))
     .route('/gateways', gatewayRoutes(services))

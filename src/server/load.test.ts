@@ -137,7 +137,7 @@ describe(`${AT_ONCE} at once`, () => {
       course.slug,
       world.request(course.offerId, 12_900, { email: 't@load.example', payment }),
     )
-    const day = new Date().toISOString().slice(0, 10)
+    const day = world.services.now().toISOString().slice(0, 10)
     const marked = await sendConcurrently(() =>
       world.call('POST', `/api/settling/orders/${orderId}/transfers`, { amount: 12_900, day, note: '' }, creator),
     )

@@ -104,6 +104,8 @@ const OF_A_MODE: readonly Address[] = [
   ['POST /settling/orders/{waiting}/transfers/{transfer}/take-back', () => ({ note })],
   ['POST /settling/orders/{waiting}/transfers/{transfer}/given-back', () => ({ note })],
   ['POST /settling/orders/{waiting}/transfers/give-up', () => ({})],
+  ['POST /settling/orders/{waiting}/transfers/wait-again', () => ({})],
+  ['POST /settling/orders/{order}/codes/give-back', () => ({})],
   ['POST /settling/disputes/{dispute}/answer', () => ({ accept: true, access: 'close', note })],
   ['POST /settling/disputes/{dispute}/access', () => ({ access: 'close', note })],
   ['GET /messages/{message}'],
@@ -132,6 +134,7 @@ const LISTS = [
   'GET /money/late?status=late',
   'GET /money/movements?from=2020-01-01&until=2030-12-31',
   'GET /money/movements.csv?from=2020-01-01&until=2030-12-31',
+  'GET /money/products?from=2020-01-01&until=2030-12-31&by=course',
   'GET /money/accounts',
   'GET /money/payments.csv?from=2020-01-01&until=2030-12-31',
   'GET /money/to-come.ics',
@@ -142,7 +145,7 @@ const LISTS = [
 
 /** Of the school as a whole, for its creator in either mode. That strangers and buyers get nothing is tried beside. */
 const OF_THE_SCHOOL =
-  /^(GET|PUT|POST|DELETE) \/(account|school|catalogue|offers|coupons|gateways)\b|^POST \/(people|money\/payouts)$|^POST \/messages\/(sample|test)$/
+  /^(GET|PUT|POST|DELETE) \/(account|school|catalogue|bundles|offers|coupons|gateways)\b|^POST \/(people|money\/payouts)$|^POST \/messages\/(sample|test)$/
 
 /** Of one buyer, or the browser that ordered: what anybody else is answered. */
 const OF_A_BUYER: readonly Address[] = [

@@ -1,6 +1,9 @@
 import type PgBoss from 'pg-boss'
+import { growBundle, resumeGrowths } from './bundles/grow.ts'
 import { announceAll } from './collecting/announce.ts'
 import { collectAgreements, queueDue } from './collecting/collect.ts'
+import { MODES } from './db/schema/columns.ts'
+import { endOldTransfers } from './fulfilment/bankTransfer.ts'
 import { lookUpUntilSettled, sweepOpenAttempts } from './fulfilment/lookup.ts'
 import { log } from './log/log.ts'
 import { describeError } from './log/logError.ts'
@@ -70,6 +73,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
   await work('practice-move', () => continueMove(services))
   await work('reconcile', async () => void (await reconcileAll(services)))
   await work('purge', async () => void (await purge(services)))
+  await work('bundle-grow', ({ growthId }) => growBundle(services, growthId))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })
   await work('account-mail', (mail) => sendAccountMail(services, mail, post))
   const sweep = setInterval(() => {
@@ -77,8 +81,10 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       sweepOpenAttempts(services),
       queueDue(services),
       announceAll(services),
+      ...MODES.map((mode) => endOldTransfers(services, mode)),
       aggregate(services.db),
       resumeMove(services),
+      resumeGrowths(services),
       queueDaily(services),
     ]).catch((error: unknown) => log('error', 'sweep', error))
   }, SWEEP_MS)

@@ -14,7 +14,14 @@ const school = {
   taxRate: 2000,
   hasTerms: false,
 } as const
-const card = { slug: 'coptic', title: 'Coptic binding', summary: 'Flat.', coverColor: 'spruce', coverId: null } as const
+const card = {
+  kind: 'course' as const,
+  slug: 'coptic',
+  title: 'Coptic binding',
+  summary: 'Flat.',
+  coverColor: 'spruce',
+  coverId: null,
+} as const
 const every = { count: 1, unit: 'month' } as const
 const paymentMethod = {
   connectionId: 'c',
@@ -66,7 +73,10 @@ const render = (view: ShopView, more: Partial<ShopPage> = {}) => whole(view, mor
 const checkout = (offers: ShopOffer[], more: object = {}) =>
   render({
     name: 'checkout',
-    course: { ...card, lessons: ['One'] },
+    product: card,
+    gets: ['One'],
+    saving: null,
+    bumps: [],
     offers,
     chosen: offers[0]?.id ?? '',
     linked: null,
@@ -126,7 +136,10 @@ describe('the checkout page', () => {
 it('only what a buyer fills in is taken over by the browser; what only shows loads no code', () => {
   const offers = [offer({ kind: 'single', amount: 12_900 })]
   const seen = {
-    course: { ...card, lessons: ['One'] },
+    product: card,
+    gets: ['One'],
+    saving: null,
+    bumps: [],
     offers,
     chosen: 'x',
     linked: null,
@@ -136,7 +149,7 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
   }
   const checkoutOf = (isOwned: boolean) => whole({ name: 'checkout', ...seen, isOwned, pending: null })
   const visitor = { name: 'Ada', email: 'ada@post.example' }
-  expect(whole({ name: 'school', courses: [] }, { visitor }).parts).toEqual([])
+  expect(whole({ name: 'school', headline: '', intro: '', sections: [], finding: null }, { visitor }).parts).toEqual([])
   expect(
     whole({ name: 'course', course: { ...card, description: '', lessons: [] }, offers, isOwned: false }).parts,
   ).toEqual([])
@@ -168,7 +181,7 @@ it('a form that is sent before the page listens loads nothing anew, so that noth
 })
 
 it('Practice is said on every page, and Live is not shouted', () => {
-  const view: ShopView = { name: 'school', courses: [] }
+  const view: ShopView = { name: 'school', headline: '', intro: '', sections: [], finding: null }
   expect(render(view, { mode: 'practice' })).toContain('No real money moves here')
   expect(render(view)).not.toContain('No real money')
   expect(render(view, { isOwnView: true })).toContain('only you see it')
@@ -183,7 +196,8 @@ it('a course that opens later is not said to be open', () => {
     awaited: null,
     bought: [
       {
-        course: card,
+        product: card,
+        courses: [{ title: card.title, slug: card.slug }],
         offer: 'One payment',
         opens: '2027-03-01',
         isOpen: false,

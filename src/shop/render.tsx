@@ -2,6 +2,7 @@ import { renderToString } from 'react-dom/server'
 import type { ShopPage, ShopView, ShopViewName } from '../server/client.ts'
 import LearnPage from './access/LearnPage.tsx'
 import MyPage from './access/MyPage.tsx'
+import BundlePage from './catalogue/BundlePage.tsx'
 import CoursePage from './catalogue/CoursePage.tsx'
 import NoticePage from './catalogue/NoticePage.tsx'
 import SchoolPage from './catalogue/SchoolPage.tsx'
@@ -18,6 +19,7 @@ import { ShopFrame } from './ShopFrame.tsx'
 const VIEWS = {
   school: SchoolPage,
   course: CoursePage,
+  bundle: BundlePage,
   checkout: CheckoutPage,
   thanks: ThanksPage,
   my: MyPage,

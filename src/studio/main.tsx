@@ -7,9 +7,12 @@ import { queryClient } from './api.ts'
 import { StudioFrame } from './frame/StudioFrame.tsx'
 import { OrdersPage } from './orders/OrdersPage.tsx'
 import { PeoplePage } from './people/PeoplePage.tsx'
+import { BundleBenchPage } from './sell/BundleBench.tsx'
+import { CheckoutBenchPage } from './sell/CheckoutBench.tsx'
 import { ComparePage } from './sell/ComparePage.tsx'
 import { CouponBenchPage } from './sell/CouponBench.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
+import { FrontBenchPage } from './sell/FrontBench.tsx'
 import { OfferBenchPage } from './sell/OfferBench.tsx'
 import { SellPage, SellStart } from './sell/SellPage.tsx'
 import { emailTokenIn, NewEmail } from './session/NewEmail.tsx'
@@ -39,7 +42,10 @@ const router = createBrowserRouter([
         children: [
           { index: true, Component: SellStart },
           { path: 'courses/:id', Component: CourseBenchPage },
+          { path: 'bundles/:id', Component: BundleBenchPage },
           { path: 'offers/:id', Component: OfferBenchPage },
+          { path: 'front', Component: FrontBenchPage },
+          { path: 'pages/:id', Component: CheckoutBenchPage },
           { path: 'coupons/:id', Component: CouponBenchPage },
         ],
       },
@@ -76,7 +82,7 @@ function Studio() {
       </main>
     )
   if (!session.data) return null
-  if (!session.data.isSetUp) return <SetUp />
+  if (!session.data.isSetUp) return <SetUp imported={session.data.imported} />
   const token = passwordTokenIn(location.pathname)
   if (token) return <NewPassword token={token} />
   const emailToken = emailTokenIn(location.pathname)

@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { newOffer, type OfferContent } from '../core/content/offer.ts'
 import { makeApp } from '../server/app.ts'
+import { createBundle, getBundle, publishBundle, saveBundleDraft } from '../server/bundles/service.ts'
 import { createCourse, publishCourse } from '../server/catalogue/service.ts'
 import { courses } from '../server/db/schema/index.ts'
 import { createOffer, publishOffer, saveOfferDraft } from '../server/offers/service.ts'
@@ -53,9 +54,31 @@ export async function putOnSale(services: Services, title: string, content: Part
   return { courseId, offerId, slug: course?.slug as string }
 }
 
-/** Another published offer of a course. */
-export async function offerMore(services: Services, courseId: string, content: Partial<OfferContent>): Promise<string> {
-  const { id } = await createOffer(services, courseId)
+/** A published bundle of courses with one published offer; `null`: of all courses. */
+export async function bundleUp(
+  services: Services,
+  title: string,
+  courseIds: readonly string[] | null,
+  content: Partial<OfferContent>,
+) {
+  const { id: bundleId } = await createBundle(services, title)
+  const bundle = await getBundle(services.db, bundleId)
+  // What it is worth counts where it has no price of its own.
+  const courses = (courseIds ?? []).map((id) => ({ id, figure: 5000 }))
+  const draft = { ...bundle.draft, includesAll: courseIds === null, courses }
+  const { draftRev } = await saveBundleDraft(services, bundleId, 1, draft)
+  await publishBundle(services, bundleId, draftRev, null, null)
+  const offerId = await offerMore(services, bundleId, content)
+  return { bundleId, offerId, slug: bundle.slug }
+}
+
+/** Another published offer of a product. */
+export async function offerMore(
+  services: Services,
+  productId: string,
+  content: Partial<OfferContent>,
+): Promise<string> {
+  const { id } = await createOffer(services, productId)
   const { draftRev } = await saveOfferDraft(services, id, 1, { ...newOffer('One payment'), ...content })
   await publishOffer(services, id, draftRev, null)
   return id

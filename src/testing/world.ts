@@ -17,7 +17,7 @@ import { Limits } from '../server/platform/limits.ts'
 import { hashToken, Secrets } from '../server/platform/secrets.ts'
 import { openSession } from '../server/session/sessions.ts'
 import { TEMPLATE, testUrl } from './globalSetup.ts'
-import { listenAsProduct, offerMore, putOnSale, setUpSchool } from './school.ts'
+import { bundleUp, listenAsProduct, offerMore, putOnSale, setUpSchool } from './school.ts'
 import { startStandins } from './standins.ts'
 
 /** Tests ask for everything more often than people; those of the limits themselves take the real ones. */
@@ -31,6 +31,18 @@ export function shopper(browser: string, mode: Mode = 'practice'): Shopper {
   return { mode, browserHash: hashToken(browser), person: null }
 }
 
+const HOUR_MS = 3_600_000
+
+/**
+ * How long it is until ten in the morning in UTC, where it is night in the school's zone: what a worker does, it does
+ * from six on, and a day there is then another than in UTC. Tests come out the same whenever they are run.
+ */
+function untilMorning(at: number): number {
+  const hour = new Date(at).getUTCHours()
+  const isNight = hour >= 21 || hour < 7
+  return isNight ? ((10 - hour + 24) % 24) * HOUR_MS : 0
+}
+
 /** A whole school for one test file: its own database, stand-ins and listening product; time is moved by hand. */
 export async function openWorld() {
   const url = testUrl(`acorn_${randomBytes(6).toString('hex')}`)
@@ -38,6 +50,7 @@ export async function openWorld() {
   const { db, pool } = connect(url, 12, SERVICE_LIMITS)
   const standins = await startStandins()
   const clock = { offsetMs: 0 }
+  const startMs = untilMorning(Date.now())
   const queue: { name: JobName; data: JobData[JobName] }[] = []
   const jobs: Jobs = {
     send: async (_tx, name, data) => void queue.push({ name, data }),
@@ -61,7 +74,7 @@ export async function openWorld() {
       },
       db,
       jobs,
-      now: () => new Date(Date.now() + clock.offsetMs),
+      now: () => new Date(Date.now() + startMs + clock.offsetMs),
       gateways: allGateways(standins.origin, at, 400),
       secrets: new Secrets(randomBytes(32)),
       limits: new Limits(db, UNLIMITED),
@@ -96,6 +109,9 @@ export async function openWorld() {
     creatorToken: await openSession(services, { creatorId: creator?.id as string }),
     sell: (price: Price, title = 'Coptic binding', more: Partial<OfferContent> = {}) =>
       putOnSale(services, title, { ...more, terms: termsOf(price) }),
+    /** Sells several courses as one; `null`: all courses. */
+    bundle: (courseIds: readonly string[] | null, price: Price, title: string, more: Partial<OfferContent> = {}) =>
+      bundleUp(services, title, courseIds, { ...more, terms: termsOf(price) }),
     offer: (courseId: string, price: Price, more: Partial<OfferContent> = {}) =>
       offerMore(services, courseId, { ...more, terms: termsOf(price) }),
     reprice: (offerId: string, price: number) => reprice(services, offerId, price),

@@ -1,3 +1,5 @@
+import { split } from '../money/arithmetic.ts'
+
 /** What one attempt collected of a line, as far as it can be given back. Amounts in minor units. */
 export interface Charge {
   id: string
@@ -26,6 +28,32 @@ export function shareRefund(charges: readonly Charge[], amount: number): Share[]
     return [...taken.map(({ id, left }) => ({ chargeId: id, amount: left })), ...takeFrom(parts, rest)]
   }
   return null
+}
+
+/**
+ * What is proposed to be given back for some courses of a bundle: their shares of what was collected of its line
+ * (pricing rules, section 9), less what was given back for them before. Minor units; never below 0.
+ * @param collected what each payment of the line collected.
+ * @param weights of the line's courses, in their order; `chosen` are places in it.
+ * @param given what was given back so far, each for some of the courses; null: for all of them.
+ */
+export function shareOfCourses(
+  collected: readonly number[],
+  weights: readonly number[],
+  chosen: readonly number[],
+  given: readonly { amount: number; of: readonly number[] | null }[],
+): number {
+  const sharesOf = (amount: number, of: readonly number[]) => {
+    const parts = split(
+      amount,
+      of.map((index) => weights[index] ?? 0),
+    )
+    return of.reduce((sum, index, place) => sum + (chosen.includes(index) ? (parts[place] ?? 0) : 0), 0)
+  }
+  const all = weights.map((_, index) => index)
+  const paid = collected.reduce((sum, amount) => sum + sharesOf(amount, all), 0)
+  const back = given.reduce((sum, { amount, of }) => sum + sharesOf(amount, of ?? all), 0)
+  return Math.max(0, paid - back)
 }
 
 /** The amounts that can be given back, where only some can: with whole charges alone. Null: any up to the sum. */

@@ -1,9 +1,12 @@
 import { formatMoney, formatRate } from '../money/format.ts'
 import { formatPriceSentence } from '../sentence/sentence.ts'
 import { formatList } from '../sentence/words.ts'
+import type { BundleContent } from './bundle.ts'
+import type { Bump, PageContent } from './checkoutPage.ts'
 import type { CouponContent } from './coupon.ts'
 import { formatCoupon, type NameOf } from './couponSentence.ts'
 import type { CourseContent } from './course.ts'
+import type { FrontContent } from './front.ts'
 import { type Audience, type OfferContent, quotableSale } from './offer.ts'
 import { describeOffer, type PricingSchool } from './quoteInput.ts'
 
@@ -52,6 +55,8 @@ function formatAudience(audience: Audience, titleOf: (courseId: string) => strin
       return ''
     case 'link':
       return 'only people with the link'
+    case 'added':
+      return 'nobody alone; only added to another order'
     case 'holders':
       return `only members of ${formatList(audience.of.map(titleOf), 'or')}`
   }
@@ -77,14 +82,79 @@ export function courseChanges(live: CourseContent | null, draft: CourseContent):
     ['Cover colour', (content) => content.coverColor],
   ])
   if (live && live.description !== draft.description) changes.push(changed('Description'))
-  if ((live?.coverId ?? null) !== draft.coverId) {
-    changes.push({
-      what: 'Cover picture',
-      from: live?.coverId ? 'the old one' : null,
-      to: draft.coverId ? 'the new one' : null,
-    })
+  const cover = coverChange(live, draft)
+  return [...changes, ...(cover ? [cover] : []), ...lessonChanges(live?.lessons ?? [], draft.lessons)]
+}
+
+/** What publishing a bundle's draft would change for buyers. */
+export function bundleChanges(
+  live: BundleContent | null,
+  draft: BundleContent,
+  school: PricingSchool,
+  titleOf: (courseId: string) => string,
+): Change[] {
+  const listed = (content: BundleContent) =>
+    content.includesAll
+      ? 'all courses, those to come included'
+      : content.courses.map(({ id }) => titleOf(id)).join(', ')
+  const figures = ({ includesAll, courses }: BundleContent) =>
+    includesAll
+      ? ''
+      : courses
+          .flatMap(({ id, figure }) => (figure === null ? [] : [`${titleOf(id)} ${formatMoney(figure, school)}`]))
+          .join(', ')
+  const changes = compare(live, draft, [
+    ['Title', (content) => content.title],
+    ['Short text', (content) => content.summary],
+    ['Courses', listed],
+    ['What courses without a price are worth', figures],
+    ['Cover colour', (content) => content.coverColor],
+  ])
+  if (live && live.description !== draft.description) changes.push(changed('Description'))
+  const cover = coverChange(live, draft)
+  return cover ? [...changes, cover] : changes
+}
+
+/** Another picture of a product. */
+function coverChange(live: { coverId: string | null } | null, draft: { coverId: string | null }): Change | null {
+  if ((live?.coverId ?? null) === draft.coverId) return null
+  return {
+    what: 'Cover picture',
+    from: live?.coverId ? 'the old one' : null,
+    to: draft.coverId ? 'the new one' : null,
   }
-  return [...changes, ...lessonChanges(live?.lessons ?? [], draft.lessons)]
+}
+
+/** What publishing a checkout page's draft would change for its visitors. @param nameOf an offer with its product. */
+export function pageChanges(
+  live: PageContent | null,
+  draft: PageContent,
+  nameOf: (offerId: string) => string,
+): Change[] {
+  const named = ({ offerId, title, text, tick }: Bump) =>
+    [offerId ? nameOf(offerId) : 'nothing yet', title, text, tick].filter((part) => part !== '').join(' · ')
+  const changes = compare(live, draft, [['Order bumps', ({ bumps }) => bumps.map(named).join('; ')]])
+  const pictures = ({ bumps }: PageContent) => bumps.map(({ coverId }) => coverId).join()
+  return live && pictures(live) !== pictures(draft)
+    ? [...changes, { what: 'Pictures of order bumps', from: 'the old ones', to: 'the new ones' }]
+    : changes
+}
+
+/** What publishing the shop's front would change for its visitors. @param titleOf a course or a bundle. */
+export function frontChanges(
+  live: FrontContent | null,
+  draft: FrontContent,
+  titleOf: (productId: string) => string,
+): Change[] {
+  return compare(live, draft, [
+    ['Headline', ({ headline }) => headline],
+    ['Words beside it', ({ intro }) => intro],
+    [
+      'Sections',
+      ({ sections }) =>
+        sections.map(({ title, products }) => `${title || 'Untitled'}: ${products.map(titleOf).join(', ')}`).join('; '),
+    ],
+  ])
 }
 
 /** What publishing a coupon's draft would change for who types its code from then on. */

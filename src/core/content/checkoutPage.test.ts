@@ -9,12 +9,12 @@ it('a page that nobody shaped shows every offer as the product lists them', () =
 })
 
 it('a shaped page shows its offers in its order, without those that are not on sale', () => {
-  expect(ids(shownOn({ offers: ['c', 'gone', 'a'], chosen: null }, offers))).toBe('ca')
-  expect(ids(shownOn({ offers: [], chosen: null }, offers))).toBe('')
+  expect(ids(shownOn({ offers: ['c', 'gone', 'a'], chosen: null, bumps: [] }, offers))).toBe('ca')
+  expect(ids(shownOn({ offers: [], chosen: null, bumps: [] }, offers))).toBe('')
 })
 
 it('whoever opens an offer’s own link finds it there, once', () => {
-  expect(ids(shownOn({ offers: ['c'], chosen: null }, offers, 'b'))).toBe('cb')
-  expect(ids(shownOn({ offers: ['c'], chosen: null }, offers, 'c'))).toBe('c')
-  expect(ids(shownOn({ offers: ['c'], chosen: null }, offers, 'other'))).toBe('c')
+  expect(ids(shownOn({ offers: ['c'], chosen: null, bumps: [] }, offers, 'b'))).toBe('cb')
+  expect(ids(shownOn({ offers: ['c'], chosen: null, bumps: [] }, offers, 'c'))).toBe('c')
+  expect(ids(shownOn({ offers: ['c'], chosen: null, bumps: [] }, offers, 'other'))).toBe('c')
 })

@@ -73,10 +73,14 @@ export function statementProblem(text: string): string | null {
   return null
 }
 
-/** Who may buy: everyone, who holds one of the given courses, or who has the link. */
+/**
+ * Who may buy: everyone, who holds one of the given courses, who has the link, or nobody by itself: it can only be added
+ * to an order of something else.
+ */
 const audienceSchema = v.variant('who', [
   v.object({ who: v.literal('everyone') }),
   v.object({ who: v.literal('link') }),
+  v.object({ who: v.literal('added') }),
   v.object({ who: v.literal('holders'), of: v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.maxLength(20)) }),
 ])
 export type Audience = v.InferOutput<typeof audienceSchema>

@@ -1,5 +1,6 @@
 import type { Amount } from '../money/arithmetic.ts'
 import { currencyDigits } from '../money/currency.ts'
+import type { BundleContent } from './bundle.ts'
 import type { CouponContent } from './coupon.ts'
 import type { DraftTerms, OfferContent } from './offer.ts'
 
@@ -30,6 +31,13 @@ export function rescaleCoupon(content: CouponContent, from: string, to: string):
   const scale = scaleBetween(from, to)
   const maybe = (amount: Amount | null) => (amount === null ? null : scale(amount))
   return { ...content, amount: maybe(content.amount), minimum: maybe(content.minimum) }
+}
+
+/** What a bundle's courses are worth in another currency: the figures stay, as an offer's do. */
+export function rescaleBundle(content: BundleContent, from: string, to: string): BundleContent {
+  const scale = scaleBetween(from, to)
+  const courses = content.courses.map(({ id, figure }) => ({ id, figure: figure === null ? null : scale(figure) }))
+  return { ...content, courses }
 }
 
 function rescaleTerms(

@@ -1,5 +1,5 @@
 /** The version in which content is kept: what creators write of courses and offers, and the quotes of orders. */
-const VERSION = 2
+const VERSION = 3
 
 /** Content as it is kept, with its version beside its fields. */
 export function storeContent<T extends object>(content: T): T & { version: number } {
@@ -14,7 +14,8 @@ export function storeContent<T extends object>(content: T): T & { version: numbe
 export function readContent<T extends object>(stored: T & { version?: number }): T {
   const { version = 1, ...content } = stored
   if (version > VERSION) throw new RangeError(`This was saved by a newer version of the product (${version}).`)
-  return (version < 2 ? fromFirst(content) : content) as unknown as T
+  const second = version < 2 ? fromFirst(content) : content
+  return (version < 3 ? fromSecond(second) : second) as unknown as T
 }
 
 /** What the first version called `cloth` is the colour of a course's cover. */
@@ -22,4 +23,9 @@ function fromFirst(content: object): object {
   if (!('cloth' in content)) return content
   const { cloth: coverColor, ...others } = content
   return { ...others, coverColor }
+}
+
+/** In the second version a checkout page had no order bumps. */
+function fromSecond(content: object): object {
+  return 'offers' in content && 'chosen' in content && !('bumps' in content) ? { ...content, bumps: [] } : content
 }

@@ -4,6 +4,7 @@ import { split } from '../money/arithmetic.ts'
 import { closesOn, opensOn } from './access.ts'
 import { applyCodes, type DraftLine } from './codes.ts'
 import { isInForce, scheduleOf } from './schedule.ts'
+import { sums } from './sums.ts'
 import { taxOf } from './tax.ts'
 import type { Quote, QuotedLine, QuoteRequest } from './types.ts'
 
@@ -53,40 +54,6 @@ function quotedLine({ line, payments }: DraftLine, purchaseDay: Day, at: string)
     closes: closesOn(access, terms, purchaseDay, paid, `${at}/offer/access`),
     shares: courses.map((course, index) => ({ course: course.id, amount: shares[index] as number })),
   }
-}
-
-/** What lines come to together: on the purchase day, on each later day, and in all (null: until cancelled). Minor units. */
-export function sums(lines: readonly QuotedLine[], purchaseDay: Day): Pick<Quote, 'today' | 'later' | 'committed'> {
-  const today = { price: 0, discount: 0, tax: 0, pay: 0 }
-  const byDay = new Map<Day, Quote['later'][number]>()
-  const later: Quote['later'] = []
-  let isInOrder = true
-  let committed: number | null = 0
-  for (const { payments, untilCancelled } of lines) {
-    for (const { due, price, discount, tax, pay } of payments) {
-      if (committed !== null) committed += pay
-      if (due !== purchaseDay) {
-        const known = byDay.get(due)
-        if (known) known.pay += pay
-        else {
-          const row = { due, pay }
-          const last = later.at(-1)
-          if (last && last.due > due) isInOrder = false
-          byDay.set(due, row)
-          later.push(row)
-        }
-        continue
-      }
-      today.price += price
-      today.discount += discount
-      today.tax += tax
-      today.pay += pay
-    }
-    if (untilCancelled) committed = null
-  }
-  // As a rule they are; then sorting them is the better part of a small quote.
-  if (!isInOrder) later.sort((a, b) => (a.due < b.due ? -1 : 1))
-  return { today, later, committed }
 }
 
 /** Courses that more than one line opens, in the order of first appearance (section 5). */

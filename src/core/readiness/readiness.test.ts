@@ -41,7 +41,7 @@ const ready: OfferSituation = {
   at,
   timeZone: 'Europe/Vienna',
   said: null,
-  course: { live: true, retired: false, lessons: 3 },
+  product: { kind: 'course', live: true, retired: false, holds: 3 },
 }
 const codes = (change: Partial<OfferSituation>) => {
   const draft = change.draft ?? ready.draft
@@ -67,10 +67,10 @@ it.each<[string[], Partial<OfferSituation>]>([
   [['no-currency'], { paymentMethods: [{ ...card, currencies: ['JPY'] }] }],
   [['too-small'], { draft: { ...content, terms: { kind: 'single', amount: 49 } } }],
   [[], { draft: { ...content, terms: { kind: 'free' } }, paymentMethods: [] }],
-  [['course-draft'], { course: { live: false, retired: false, lessons: 3 } }],
-  [['course-retired'], { course: { live: true, retired: true, lessons: 3 } }],
+  [['product-draft'], { product: { kind: 'course', live: false, retired: false, holds: 3 } }],
+  [['product-retired'], { product: { kind: 'course', live: true, retired: true, holds: 3 } }],
   [['off-sale'], { onSale: false }],
-  [['no-lessons'], { course: { live: true, retired: false, lessons: 0 } }],
+  [['holds-nothing'], { product: { kind: 'course', live: true, retired: false, holds: 0 } }],
   [['same-name'], { otherNames: ['One payment '] }],
   [['unpublished'], { live: { ...content, name: 'Before' } }],
   [['no-later'], { draft: { ...content, terms: monthly }, paymentMethods: [{ ...card, chargesAgain: false }] }],

@@ -24,7 +24,8 @@ export interface Fix {
     | 'name'
     | 'publish'
     | 'put-on-sale'
-    | 'open-course'
+    | 'open-product'
+    | 'courses'
     | 'add-lesson'
     | 'name-lesson'
     | 'bring-back'
@@ -49,7 +50,8 @@ export interface OfferSituation {
   draft: OfferContent
   live: OfferContent | null
   onSale: boolean
-  course: { live: boolean; retired: boolean; lessons: number }
+  /** What it sells; `holds` lessons or courses. */
+  product: { kind: 'course' | 'bundle'; live: boolean; retired: boolean; holds: number }
   mode: 'practice' | 'live'
   paymentMethods: readonly CollectingMethod[]
   /** Every gateway that could be connected. */
@@ -60,9 +62,9 @@ export interface OfferSituation {
   at: string
   /** The school's zone, by which days begin. */
   timeZone: string
-  /** Names of the other offers of the same course. */
+  /** Names of the other offers of the same product. */
   otherNames: readonly string[]
-  /** The one-time price of the same course, where it has one. */
+  /** The one-time price of the same product, where it has one. */
   oneTimeOffer: number | null
   /** The courses whose holders alone may buy. */
   holdersOf: readonly { title: string; isSold: boolean }[]
@@ -258,21 +260,19 @@ function whatIsLive({ live, draft, at, timeZone, onSale }: OfferSituation, { lan
   return [block('live-ended', title, 'Publish the draft to sell it again.', { to: 'publish', label: 'Publish' })]
 }
 
-function notYetLive({ live, draft, onSale, course }: OfferSituation): Obstacle[] {
+function notYetLive({ live, draft, onSale, product }: OfferSituation): Obstacle[] {
   const found: Obstacle[] = []
-  if (course.retired) {
+  if (product.retired) {
     found.push(
-      block('course-retired', 'The course is retired.', 'Retired courses are not sold.', {
-        to: 'open-course',
+      block('product-retired', `The ${product.kind} is retired.`, `Retired ${product.kind}s are not sold.`, {
+        to: 'open-product',
         label: 'Open it',
       }),
     )
-  } else if (!course.live) {
+  } else if (!product.live) {
+    const then = `Publishing this offer publishes the ${product.kind} with it.`
     found.push(
-      block('course-draft', 'The course is not live yet.', 'Publishing this offer publishes the course with it.', {
-        to: 'publish',
-        label: 'Publish',
-      }),
+      block('product-draft', `The ${product.kind} is not live yet.`, then, { to: 'publish', label: 'Publish' }),
     )
   }
   if (!live) {
@@ -302,18 +302,19 @@ function notYetLive({ live, draft, onSale, course }: OfferSituation): Obstacle[]
 }
 
 function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] {
-  const { course, otherNames, draft, said, at } = situation
+  const { product, otherNames, draft, said, at } = situation
   const found: Obstacle[] = [...beside(situation, format)]
-  if (course.lessons === 0) {
-    found.push(
-      warning('no-lessons', 'The course has no lessons: buyers would find it empty.', {
-        to: 'open-course',
-        label: 'Add one',
-      }),
-    )
+  if (product.holds === 0) {
+    const title =
+      product.kind === 'course'
+        ? 'The course has no lessons: buyers would find it empty.'
+        : 'The bundle has no courses: it cannot be published.'
+    found.push(warning('holds-nothing', title, { to: 'open-product', label: 'Add one' }))
   }
   if (draft.name.trim() && otherNames.some((name) => name.trim() === draft.name.trim())) {
-    found.push(warning('same-name', 'Another offer of this course has the same name.', { to: 'name', label: 'Rename' }))
+    found.push(
+      warning('same-name', `Another offer of this ${product.kind} has the same name.`, { to: 'name', label: 'Rename' }),
+    )
   }
   const { sale, access } = draft
   // One that ends before it begins is refused already, and needs no second word.

@@ -140,11 +140,17 @@ function formatTimes(count: number, money: string): string {
  * and how many more there are.
  */
 export function formatWholePrices(offers: readonly Pick<OfferInWords, 'terms' | 'line' | 'money'>[]): string {
-  const said = [...new Set(offers.map(formatWholePrice))]
+  const said = [...new Set(offers.map(formatPriceAlone))]
   const more = said.length - 2
   const [one = '', two] = said
   const prices = two === undefined ? one : say(OFFER.orAnother, { first: one, next: two })
   return more > 0 ? say(OFFER.morePrices, { prices, count: more }) : prices
+}
+
+/** A whole price as it stands without the name of its offer: what the buyer names says so. */
+function formatPriceAlone(offer: Pick<OfferInWords, 'terms' | 'line' | 'money'>): string {
+  if (offer.terms.kind !== 'openPrice') return formatWholePrice(offer)
+  return offer.terms.minimum === 0 ? PRICE.nameIt : say(PRICE.nameItFrom, { from: formatWholePrice(offer) })
 }
 
 /** What a payment is for where it is no regular one: "Set-up fee", "First 7 days", "Deposit"; null else. */

@@ -1,9 +1,9 @@
-import { and, eq, isNull } from 'drizzle-orm'
+import { and, eq, inArray, isNull, ne, notInArray } from 'drizzle-orm'
 import { afterGivenBack } from '../../core/collecting/agreement.ts'
 import { holdAgreement, saveAgreement } from '../agreements/agreements.ts'
 import { getCourse } from '../catalogue/service.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, grants, orderLines } from '../db/schema/index.ts'
+import { agreements, grants, lineCourses } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
@@ -28,20 +28,54 @@ export async function closeLine(services: Within, lineId: string, note: string):
       events.push({ about, what: 'agreement-cancelled', data: { when: 'now', by: 'creator' } })
     }
   }
+  return [...events, ...(await endGrants(services, lineId, null, note))]
+}
+
+/**
+ * Closes some of the courses that a line opened; what is agreed for the line goes on while any of it is open, and ends
+ * with the last. The caller holds the order's lock.
+ * @returns what happened, for the journal.
+ */
+export async function closeCourses(
+  services: Within,
+  lineId: string,
+  courseIds: readonly string[],
+  note: string,
+): Promise<JournalEvent[]> {
+  const { db: tx } = services
+  const others = await tx.$count(
+    grants,
+    and(eq(grants.lineId, lineId), isNull(grants.endedAt), notInArray(grants.courseId, [...courseIds])),
+  )
+  return others === 0 ? closeLine(services, lineId, note) : endGrants(services, lineId, courseIds, note)
+}
+
+/** Ends grants of a line, of some courses or of all, and says so by their titles. */
+async function endGrants(
+  { db: tx, now }: Within,
+  lineId: string,
+  courseIds: readonly string[] | null,
+  note: string,
+): Promise<JournalEvent[]> {
   const closed = await tx
     .update(grants)
-    .set({ endedAt: services.now(), endedNote: note })
-    .where(and(eq(grants.lineId, lineId), isNull(grants.endedAt)))
+    .set({ endedAt: now(), endedNote: note })
+    .where(
+      and(
+        eq(grants.lineId, lineId),
+        isNull(grants.endedAt),
+        courseIds ? inArray(grants.courseId, [...courseIds]) : undefined,
+      ),
+    )
     .returning()
-  const [line] = await tx.select().from(orderLines).where(eq(orderLines.id, lineId))
-  for (const { orderId, personId } of closed) {
-    events.push({
-      about: { orderId, personId },
-      what: 'course-taken-back',
-      data: { course: line?.title ?? '', note },
-    })
-  }
-  return events
+  const titles = await tx
+    .select({ courseId: lineCourses.courseId, title: lineCourses.title })
+    .from(lineCourses)
+    .where(eq(lineCourses.lineId, lineId))
+  return closed.map(({ orderId, personId, courseId }): JournalEvent => {
+    const course = titles.find((one) => one.courseId === courseId)?.title ?? ''
+    return { about: { orderId, personId }, what: 'course-taken-back', data: { course, note } }
+  })
 }
 
 /**
@@ -57,6 +91,13 @@ export async function takeBack(services: Services, mode: Mode, grantId: string, 
       .from(grants)
       .where(and(eq(grants.id, grantId), eq(grants.mode, mode)))
     if (!grant) throw notFound('grant')
+    // Of a bundle one course is taken back alone, while others of it are open.
+    const others = grant.lineId
+      ? await tx.$count(grants, and(eq(grants.lineId, grant.lineId), isNull(grants.endedAt), ne(grants.id, grant.id)))
+      : 0
+    if (grant.lineId && grant.endedAt === null && others > 0) {
+      return recordAll(tx, now(), await closeCourses(services, grant.lineId, [grant.courseId], note))
+    }
     const [agreed] = grant.lineId
       ? await tx.select({ id: agreements.id }).from(agreements).where(eq(agreements.lineId, grant.lineId))
       : []

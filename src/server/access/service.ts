@@ -146,6 +146,7 @@ export async function coursesOf(services: Services, person: Person) {
     const shown = course.live ?? course.draft
     const entry = accessDecisionOn(day, held)
     return {
+      kind: 'course' as const,
       slug: course.slug,
       title: shown.title,
       summary: shown.summary,

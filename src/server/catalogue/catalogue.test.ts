@@ -83,7 +83,9 @@ describe('drafts and publishing', () => {
   it('an offer without a price is not published, and the field is named', async () => {
     const cookie = `acorn_studio=${world.creatorToken}`
     const { id: courseId } = await createCourse(world.services, 'No price')
-    const made = (await (await world.call('POST', '/api/offers', { courseId }, { cookie })).json()) as { id: string }
+    const made = (await (await world.call('POST', '/api/offers', { productId: courseId }, { cookie })).json()) as {
+      id: string
+    }
     const refused = await world.call('POST', `/api/offers/${made.id}/publish`, { rev: 1 }, { cookie })
     expect(refused.status).toBe(422)
     expect(await refused.json()).toMatchObject({ errors: [{ at: '/terms/amount' }] })

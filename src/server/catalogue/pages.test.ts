@@ -54,7 +54,7 @@ describe('a page that was shaped', () => {
     const { courseId, slug, offerId } = await world.sell(4800, 'Shaped')
     const [second, third] = [await world.offer(courseId, 9900), await world.offer(courseId, 1900)]
     const [page] = await pagesOf(courseId)
-    await shape(page?.id as string, { offers: [third, second], chosen: second })
+    await shape(page?.id as string, { offers: [third, second], chosen: second, bumps: [] })
     expect(await show(slug)).toMatchObject({ chosen: second, offers: [{ id: third }, { id: second }] })
     expect(await show(slug, offerId)).toMatchObject({
       chosen: offerId,
@@ -70,7 +70,7 @@ describe('a page that was shaped', () => {
       return world.orderOf(orderId)
     }
     expect(await buy('first@page.example')).toMatchObject({ pageId: page?.id, pageVersion: 1 })
-    await shape(page?.id as string, { offers: [offerId], chosen: null })
+    await shape(page?.id as string, { offers: [offerId], chosen: null, bumps: [] })
     expect(await buy('second@page.example')).toMatchObject({ pageId: page?.id, pageVersion: 2 })
     const at = world.services.now()
     const [spring] = await world.db
@@ -79,14 +79,14 @@ describe('a page that was shaped', () => {
         productId: courseId,
         slug: 'spring',
         isEveryday: false,
-        draft: { offers: null, chosen: null },
+        draft: { offers: null, chosen: null, bumps: [] },
         draftAt: at,
         createdAt: at,
       })
       .returning()
     // Not live yet, it is not there; live, it sells at its own address.
     await expect(buy('early@page.example', 'spring')).rejects.toMatchObject({ code: 'not-on-sale' })
-    await shape(spring?.id as string, { offers: null, chosen: null })
+    await shape(spring?.id as string, { offers: null, chosen: null, bumps: [] })
     expect(await show('spring')).toMatchObject({ name: 'checkout', chosen: offerId })
     expect(await buy('third@page.example', 'spring')).toMatchObject({ pageId: spring?.id, pageVersion: 1 })
   })

@@ -1,12 +1,16 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
+import { pageContentSchema } from '../../core/content/checkoutPage.ts'
 import { courseContentSchema } from '../../core/content/course.ts'
+import { frontContentSchema } from '../../core/content/front.ts'
 import { limitPicture } from '../http/bodies.ts'
 import { revisionSchema } from '../http/numbers.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { openFront, publishFront, saveFrontDraft } from './front.ts'
+import { listPages, openPage, publishPage, savePageDraft } from './pageBench.ts'
 import { keepPicture } from './pictures.ts'
 import {
   createCourse,
@@ -19,7 +23,9 @@ import {
   saveCourseDraft,
   setCourseRetired,
 } from './service.ts'
+import { usesOf, usesQuery } from './uses.ts'
 
+const byPage = v.object({ id: v.pipe(v.string(), v.uuid('There is no such page.')) })
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such course.')) })
 
 export function catalogueRoutes(services: Services) {
@@ -61,9 +67,13 @@ export function catalogueRoutes(services: Services) {
     .put(
       '/courses/:id/retired',
       validate('param', byId),
-      validate('json', v.object({ isRetired: v.boolean() })),
+      validate(
+        'json',
+        v.object({ isRetired: v.boolean(), inBundles: v.optional(v.nullable(v.picklist(['keep', 'take-out']))) }),
+      ),
       async (c) => {
-        await setCourseRetired(services, c.req.valid('param').id, c.req.valid('json').isRetired)
+        const { isRetired, inBundles = null } = c.req.valid('json')
+        await setCourseRetired(services, c.req.valid('param').id, isRetired, inBundles)
         return c.json({ ok: true })
       },
     )
@@ -71,6 +81,44 @@ export function catalogueRoutes(services: Services) {
       await deleteCourse(services, c.req.valid('param').id)
       return c.json({ ok: true })
     })
+    .get('/uses', validate('query', usesQuery), async (c) => c.json(await usesOf(services, c.req.valid('query'))))
+    .get('/front', async (c) => c.json(await openFront(services)))
+    .put(
+      '/front/draft',
+      validate('json', v.object({ baseRev: revisionSchema, content: frontContentSchema })),
+      async (c) => {
+        const { baseRev, content } = c.req.valid('json')
+        const { draft, draftRev } = await saveFrontDraft(services, baseRev, content)
+        return c.json({ draft, draftRev })
+      },
+    )
+    .post('/front/publish', validate('json', v.object({ rev: revisionSchema })), async (c) => {
+      await publishFront(services, c.req.valid('json').rev, c.get('creator').id)
+      return c.json({ ok: true })
+    })
+    .get('/pages', async (c) => c.json(await listPages(services)))
+    .get('/pages/:id', validate('param', byPage), async (c) =>
+      c.json(await openPage(services, c.req.valid('param').id)),
+    )
+    .put(
+      '/pages/:id/draft',
+      validate('param', byPage),
+      validate('json', v.object({ baseRev: revisionSchema, content: pageContentSchema })),
+      async (c) => {
+        const { baseRev, content } = c.req.valid('json')
+        const { draft, draftRev } = await savePageDraft(services, c.req.valid('param').id, baseRev, content)
+        return c.json({ draft, draftRev })
+      },
+    )
+    .post(
+      '/pages/:id/publish',
+      validate('param', byPage),
+      validate('json', v.object({ rev: revisionSchema })),
+      async (c) => {
+        await publishPage(services, c.req.valid('param').id, c.req.valid('json').rev, c.get('creator').id)
+        return c.json({ ok: true })
+      },
+    )
     .post('/pictures', limitPicture(), async (c) => {
       const { file } = await c.req.parseBody().catch(() => {
         throw new Problem(400, 'bad-request', 'This form could not be read.')

@@ -1,8 +1,18 @@
-import { and, asc, eq, inArray, isNotNull, isNull } from 'drizzle-orm'
-import type { CourseContent } from '../../core/content/course.ts'
+import { and, asc, desc, eq, inArray, isNotNull, isNull } from 'drizzle-orm'
+import { type BundleContent, weightOf } from '../../core/content/bundle.ts'
+import type { CourseContent, CoverColor } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
 import type { Queryable } from '../db/client.ts'
-import { courses, offers, productCourses } from '../db/schema/index.ts'
+import {
+  CATALOGUE_COLUMNS,
+  catalogue,
+  courses,
+  offers,
+  type PRODUCT_KINDS,
+  productCourses,
+} from '../db/schema/index.ts'
+import { getSchool } from '../school/service.ts'
+import { pricesAlone } from './alone.ts'
 
 export interface SellableOffer {
   id: string
@@ -11,28 +21,35 @@ export interface SellableOffer {
   live: OfferContent
 }
 
-export interface SellableCourse {
+/** A course or a bundle that buyers can see. */
+export interface SellableProduct {
   id: string
+  kind: (typeof PRODUCT_KINDS)[number]
   slug: string
-  live: CourseContent
+  live: CourseContent | BundleContent
   offers: SellableOffer[]
 }
 
 /**
- * What buyers can see: live, not retired courses with the offers that are on sale, in order. `withTestPurchase`: the
- * creator's own real purchase too.
+ * What buyers can see: live, not retired products with the offers that are on sale, in order, courses before bundles.
+ * `withTestPurchase`: the creator's own real purchase too.
  */
-export async function sellableCourses(
+export async function sellableProducts(
   db: Queryable,
-  { slug, productId, withTestPurchase = false }: { slug?: string; productId?: string; withTestPurchase?: boolean } = {},
-): Promise<SellableCourse[]> {
+  {
+    kind,
+    slug,
+    productId,
+    withTestPurchase = false,
+  }: { kind?: SellableProduct['kind']; slug?: string; productId?: string; withTestPurchase?: boolean } = {},
+): Promise<SellableProduct[]> {
   const rows = await db
-    .select({ course: courses, offer: offers })
-    .from(courses)
+    .select({ product: CATALOGUE_COLUMNS, offer: offers })
+    .from(catalogue)
     .leftJoin(
       offers,
       and(
-        eq(offers.productId, courses.id),
+        eq(offers.productId, catalogue.id),
         eq(offers.onSale, true),
         isNull(offers.retiredAt),
         isNotNull(offers.live),
@@ -41,20 +58,27 @@ export async function sellableCourses(
     )
     .where(
       and(
-        isNotNull(courses.live),
-        isNull(courses.retiredAt),
-        slug === undefined ? undefined : eq(courses.slug, slug),
-        productId === undefined ? undefined : eq(courses.id, productId),
+        isNotNull(catalogue.live),
+        isNull(catalogue.retiredAt),
+        kind === undefined ? undefined : eq(catalogue.kind, kind),
+        slug === undefined ? undefined : eq(catalogue.slug, slug),
+        productId === undefined ? undefined : eq(catalogue.id, productId),
       ),
     )
-    .orderBy(asc(courses.position), asc(courses.createdAt), asc(offers.position), asc(offers.createdAt))
-  const found = new Map<string, SellableCourse>()
-  for (const { course, offer } of rows) {
-    if (!course.live) continue
-    const entry = found.get(course.id) ?? { id: course.id, slug: course.slug, live: course.live, offers: [] }
-    found.set(course.id, entry)
-    if (offer?.live)
-      entry.offers.push({ id: offer.id, productId: course.id, version: offer.liveVersion, live: offer.live })
+    .orderBy(
+      desc(catalogue.kind),
+      asc(catalogue.position),
+      asc(catalogue.createdAt),
+      asc(offers.position),
+      asc(offers.createdAt),
+    )
+  const found = new Map<string, SellableProduct>()
+  for (const { product, offer } of rows) {
+    const { id, live } = product
+    if (!live) continue
+    const entry = found.get(id) ?? { id, kind: product.kind, slug: product.slug, live, offers: [] }
+    found.set(id, entry)
+    if (offer?.live) entry.offers.push({ id: offer.id, productId: id, version: offer.liveVersion, live: offer.live })
   }
   return [...found.values()]
 }
@@ -62,67 +86,97 @@ export async function sellableCourses(
 /** A course that a line opens, as it is called now. */
 export interface LineCourse {
   id: string
+  slug: string
   title: string
   weight: number
+  coverColor: CoverColor
+  live: CourseContent
 }
 
 /** An offer that can be bought, with the product that it sells. */
 export interface SellableLine {
   offer: SellableOffer
-  product: { id: string; slug: string; title: string }
+  product: { id: string; slug: string; title: string; live: SellableProduct['live'] }
   courses: LineCourse[]
 }
 
-/** What can be bought of the offers named, by their ids; what is off sale or retired is not in it. */
+/** What can be bought at `at` of the offers named, by their ids; what is off sale or retired is not in it. */
 export async function sellableLines(
   db: Queryable,
   offerIds: readonly string[],
+  at: Date,
   withTestPurchase = false,
 ): Promise<Map<string, SellableLine>> {
   const found = new Map<string, SellableLine>()
   if (offerIds.length === 0) return found
   const rows = await db
-    .select({ offer: offers, course: courses })
+    .select({ offer: offers, product: CATALOGUE_COLUMNS })
     .from(offers)
-    .innerJoin(courses, eq(courses.id, offers.productId))
+    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
     .where(
       and(
         inArray(offers.id, [...offerIds]),
         eq(offers.onSale, true),
         isNull(offers.retiredAt),
-        isNotNull(courses.live),
-        isNull(courses.retiredAt),
+        isNotNull(catalogue.live),
+        isNull(catalogue.retiredAt),
         withTestPurchase ? undefined : eq(offers.isTestPurchase, false),
       ),
     )
   const opened = await coursesOfProducts(
     db,
-    rows.map(({ course }) => course.id),
+    rows.map(({ product }) => product),
+    at,
   )
-  for (const { offer, course } of rows) {
-    if (!offer.live || !course.live) continue
+  for (const { offer, product } of rows) {
+    if (!offer.live || !product.live) continue
     found.set(offer.id, {
       offer: { id: offer.id, productId: offer.productId, version: offer.liveVersion, live: offer.live },
-      product: { id: course.id, slug: course.slug, title: course.live.title },
+      product: { id: product.id, slug: product.slug, title: product.live.title, live: product.live },
       courses: opened.get(offer.productId) ?? [],
     })
   }
   return found
 }
 
-async function coursesOfProducts(db: Queryable, productIds: readonly string[]): Promise<Map<string, LineCourse[]>> {
+/**
+ * The courses that products open, in their order, with what each weighs in them at `at`: its price alone, or the
+ * creator's figure (selling rules, section 4).
+ */
+export async function coursesOfProducts(
+  db: Queryable,
+  products: readonly Pick<SellableProduct, 'id' | 'kind'>[],
+  at: Date,
+): Promise<Map<string, LineCourse[]>> {
   const found = new Map<string, LineCourse[]>()
-  if (productIds.length === 0) return found
+  if (products.length === 0) return found
   const rows = await db
     .select({ of: productCourses.productId, weight: productCourses.weight, course: courses })
     .from(productCourses)
     .innerJoin(courses, eq(courses.id, productCourses.courseId))
-    .where(inArray(productCourses.productId, [...productIds]))
+    .where(
+      inArray(
+        productCourses.productId,
+        products.map(({ id }) => id),
+      ),
+    )
     .orderBy(asc(productCourses.position))
+  const bundles = new Set(products.flatMap(({ id, kind }) => (kind === 'bundle' ? [id] : [])))
+  const inBundles = rows.flatMap(({ of, course }) => (bundles.has(of) ? [course.id] : []))
+  const alone = inBundles.length > 0 ? await pricesAlone(db, await getSchool(db), inBundles, at) : new Map()
   for (const { of, weight, course } of rows) {
     const list = found.get(of) ?? []
     found.set(of, list)
-    list.push({ id: course.id, title: (course.live ?? course.draft).title, weight })
+    const shown = course.live ?? course.draft
+    const weighs = bundles.has(of) ? (weightOf(alone.get(course.id) ?? null, weight) ?? 0) : weight
+    list.push({
+      id: course.id,
+      slug: course.slug,
+      title: shown.title,
+      weight: weighs,
+      coverColor: shown.coverColor,
+      live: shown,
+    })
   }
   return found
 }

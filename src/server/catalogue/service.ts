@@ -1,37 +1,43 @@
-import { and, asc, eq, inArray, max } from 'drizzle-orm'
-import { COVER_COLORS, type CourseContent } from '../../core/content/course.ts'
+import { and, asc, desc, eq, inArray, max } from 'drizzle-orm'
+import type { BundleContent } from '../../core/content/bundle.ts'
+import { COVER_COLORS, type CourseContent, type CoverColor } from '../../core/content/course.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { courses, grants, lineCourses, offers, productCourses, products } from '../db/schema/index.ts'
+import { catalogue, courses, grants, lineCourses, offers, productCourses, products } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import type { Services } from '../platform/context.ts'
+import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import { bundlesWith, followShelf, leaveBundles, opensWith } from './growth.ts'
 import { makeEverydayPage, moveEverydayPage } from './pages.ts'
+import type { Product } from './products.ts'
 import { cleanRichText } from './richText.ts'
 import { freeSlug } from './slug.ts'
 
 export type Course = typeof courses.$inferSelect
 
-/** Every course with its offers, in the creator's order. */
+/** Every course and every bundle with its offers, in the creator's order, courses first. */
 export async function listShelf({ db }: Services) {
-  const [allCourses, allOffers] = await Promise.all([
-    db.select().from(courses).orderBy(asc(courses.position), asc(courses.createdAt)),
+  const [all, allOffers] = await Promise.all([
+    db.select().from(catalogue).orderBy(desc(catalogue.kind), asc(catalogue.position), asc(catalogue.createdAt)),
     db
       .select()
       .from(offers)
       .where(eq(offers.isTestPurchase, false))
       .orderBy(asc(offers.position), asc(offers.createdAt)),
   ])
-  return allCourses.map((course) => ({
-    id: course.id,
-    slug: course.slug,
-    title: course.draft.title,
-    coverColor: course.draft.coverColor,
-    lessons: course.draft.lessons.length,
-    isLive: course.live !== null,
-    isChanged: isChanged(course),
-    isRetired: course.retiredAt !== null,
+  return all.map((product) => ({
+    id: product.id,
+    kind: product.kind,
+    slug: product.slug,
+    title: product.draft.title,
+    coverColor: product.draft.coverColor,
+    /** Of a bundle, the colours of its courses as its draft has them. */
+    colors: 'includesAll' in product.draft ? colorsOf(product.draft, all) : [product.draft.coverColor],
+    isLive: product.live !== null,
+    isChanged: isChanged(product),
+    isRetired: product.retiredAt !== null,
     offers: allOffers
-      .filter((offer) => offer.productId === course.id)
+      .filter((offer) => offer.productId === product.id)
       .map((offer) => ({
         id: offer.id,
         name: offer.draft.name,
@@ -44,6 +50,14 @@ export async function listShelf({ db }: Services) {
   }))
 }
 
+function colorsOf({ includesAll, courses: held }: BundleContent, all: readonly Product[]): CoverColor[] {
+  const wanted = new Set(held.map(({ id }) => id))
+  return all.flatMap(({ id, kind, draft, live, retiredAt }) => {
+    const isIn = includesAll ? live !== null && retiredAt === null : wanted.has(id)
+    return kind === 'course' && isIn ? [draft.coverColor] : []
+  })
+}
+
 /** Whether a draft says something else than what is live. */
 function isChanged({ live, draft }: { live: unknown; draft: unknown }): boolean {
   return live !== null && JSON.stringify(live) !== JSON.stringify(draft)
@@ -52,10 +66,19 @@ function isChanged({ live, draft }: { live: unknown; draft: unknown }): boolean 
 /** @throws Problem 404. */
 export const getCourse = (db: Queryable, id: string): Promise<Course> => findDrafted(db, 'course', id)
 
-/** One course as the bench shows it: with whether it was ever sold, which decides what can be done. */
-export async function openCourse({ db }: Services, id: string) {
+/**
+ * One course as the bench shows it: with whether it was ever sold, which decides what can be done, and the bundles in
+ * which it is, or would be with its publishing.
+ */
+export async function openCourse(services: Services, id: string) {
+  const { db } = services
   const course = await getCourse(db, id)
-  return { ...course, wasSold: await wasSold(db, id) }
+  const [sold, inBundles, opensFor] = await Promise.all([
+    wasSold(db, id),
+    bundlesWith(db, id),
+    course.live === null && course.retiredAt === null ? opensWith(services) : [],
+  ])
+  return { ...course, wasSold: sold, inBundles, opensFor }
 }
 
 export async function createCourse({ db, now }: Services, title: string): Promise<{ id: string }> {
@@ -110,17 +133,27 @@ export async function saveCourseDraft({ db, now }: Services, id: string, baseRev
   })
 }
 
-/** Makes the draft of revision `rev` what buyers see. */
+/** Makes the draft of revision `rev` what buyers see. A new one joins the bundles that hold all courses. */
 export async function publishCourse(
-  { db, now }: Services,
+  services: Services,
   id: string,
   rev: number,
   creatorId: string | null,
 ): Promise<void> {
-  await db.transaction(async (tx) => {
-    const course = await holdDraft(tx, 'course', id, rev)
-    await makeLive(tx, 'course', course, { live: course.draft, at: now(), by: creatorId })
+  await inTransaction(services, async (within) => {
+    const course = await holdDraft(within.db, 'course', id, rev)
+    await makeCourseLive(within, course, creatorId)
   })
+}
+
+/** Publishes a course, locked by the caller, as its draft has it. */
+export async function makeCourseLive(
+  within: Within,
+  course: Pick<Course, 'id' | 'liveVersion' | 'live' | 'draft'>,
+  by: string | null,
+): Promise<void> {
+  await makeLive(within.db, 'course', course, { live: course.draft, at: within.now(), by })
+  if (!course.live) await followShelf(within)
 }
 
 /** A copy of a course and its offers, all as drafts. */
@@ -156,15 +189,33 @@ export async function reorderCourses({ db }: Services, ids: string[]): Promise<v
   })
 }
 
-export async function setCourseRetired({ db, now }: Services, id: string, isRetired: boolean): Promise<void> {
-  await getCourse(db, id)
-  await db
-    .update(courses)
-    .set({ retiredAt: isRetired ? now() : null })
-    .where(eq(courses.id, id))
+/** What becomes of a course in bundles when it is retired: it goes on opening with them, or is taken out for new buyers. */
+export type InBundles = 'keep' | 'take-out'
+
+/**
+ * Takes a course off the shelf, or puts it back.
+ * @throws Problem 409 `in-bundles` where it is in a bundle and nothing is said of that; a bundle of all courses does not
+ * ask.
+ */
+export async function setCourseRetired(
+  services: Services,
+  id: string,
+  isRetired: boolean,
+  inBundles: InBundles | null = null,
+): Promise<void> {
+  await inTransaction(services, async (within) => {
+    const { db: tx, now } = within
+    await getCourse(tx, id)
+    if (isRetired) await leaveBundles(within, id, inBundles)
+    await tx
+      .update(courses)
+      .set({ retiredAt: isRetired ? now() : null })
+      .where(eq(courses.id, id))
+    await followShelf(within)
+  })
 }
 
-/** @throws Problem 409 where it was sold or given: those are retired, never deleted. */
+/** @throws Problem 409 where it was sold or given, or is in a bundle: those are retired, never deleted. */
 export async function deleteCourse({ db }: Services, id: string): Promise<void> {
   await getCourse(db, id)
   if (await wasSold(db, id)) {
@@ -173,6 +224,11 @@ export async function deleteCourse({ db }: Services, id: string): Promise<void> 
       'was-sold',
       'This course was sold or given to someone. Retire it instead: it is no longer sold, and people who have it keep it.',
     )
+  }
+  const held = await bundlesWith(db, id)
+  if (held.length > 0) {
+    const titles = formatList(held.map(({ title }) => `“${title}”`))
+    throw new Problem(409, 'in-bundles', `This course is in ${titles}. Take it out first.`)
   }
   // With its product go the course and its offers.
   await db.delete(products).where(eq(products.id, id))

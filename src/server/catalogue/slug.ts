@@ -1,6 +1,6 @@
 import { eq, or, sql } from 'drizzle-orm'
 import type { Transaction } from '../db/client.ts'
-import { checkoutPages, courses, products } from '../db/schema/index.ts'
+import { catalogue, checkoutPages, products } from '../db/schema/index.ts'
 
 /** A title as the last part of an address: small letters, figures and hyphens. */
 export function slugOf(title: string): string {
@@ -15,10 +15,10 @@ export function slugOf(title: string): string {
   return slug || 'course'
 }
 
-/** Held while a slug is chosen, so that two courses of one title at the same moment get two. */
+/** Held while a slug is chosen, so that two products of one title at the same moment get two. */
 const CHOOSING_A_SLUG = 7310
 
-/** A slug that no other course has: with a number behind it where needed. It stays free until the transaction ends. */
+/** A slug that no other product has: with a number behind it where needed. It stays free until the transaction ends. */
 export async function freeSlug(db: Transaction, title: string, own?: string): Promise<string> {
   await db.execute(sql`select pg_advisory_xact_lock(${CHOOSING_A_SLUG})`)
   const base = slugOf(title)
@@ -27,10 +27,10 @@ export async function freeSlug(db: Transaction, title: string, own?: string): Pr
     const taken = await db
       .select({ id: products.id })
       .from(products)
-      .leftJoin(courses, eq(courses.id, products.id))
+      .leftJoin(catalogue, eq(catalogue.id, products.id))
       .leftJoin(checkoutPages, eq(checkoutPages.productId, products.id))
       // A first address names its product in the books for ever; a checkout page has an address of the same kind.
-      .where(or(eq(courses.slug, slug), eq(products.bookName, slug), eq(checkoutPages.slug, slug)))
+      .where(or(eq(catalogue.slug, slug), eq(products.bookName, slug), eq(checkoutPages.slug, slug)))
     if (taken.every(({ id }) => id === own)) return slug
   }
 }

@@ -108,7 +108,9 @@ describe('an offer behind its link', () => {
     const id = await add(course.courseId, { who: 'link' }, 'By link')
     const school = await getSchool(world.db)
     const listed = await schoolView(world.services, school)
-    expect(listed.name === 'school' && listed.courses.map(({ slug }) => slug)).not.toContain(course.slug)
+    expect(
+      listed.name === 'school' && listed.sections.flatMap(({ products }) => products).map(({ slug }) => slug),
+    ).not.toContain(course.slug)
     expect(await checkoutView(world.services, school, course.slug, undefined, stranger)).toMatchObject({ status: 410 })
     expect(await checkoutView(world.services, school, course.slug, id, stranger)).toMatchObject({
       chosen: id,

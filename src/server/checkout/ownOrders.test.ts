@@ -33,7 +33,7 @@ const stateOf = async (orderId: string) => (await world.attemptsOf(orderId)).map
 const transferCame = (orderId: string) =>
   recordTransferReceived(world.services, 'practice', orderId, {
     amount: 12_900,
-    day: new Date().toISOString().slice(0, 10),
+    day: world.services.now().toISOString().slice(0, 10),
     note: '',
   })
 

@@ -269,7 +269,7 @@ describe('bank transfer', () => {
       'week',
     )
     world.clock.offsetMs += 20 * 24 * HOUR
-    const today = new Date(Date.now() + world.clock.offsetMs).toISOString().slice(0, 10)
+    const today = world.services.now().toISOString().slice(0, 10)
     await recordTransferReceived(world.services, 'practice', orderId, { amount: 12_900, day: today, note: '' })
     const [grant] = await world.grantsOf(orderId)
     const weekOn = new Date(Date.parse(today) + 7 * 24 * HOUR).toISOString().slice(0, 10)
@@ -282,7 +282,8 @@ describe('bank transfer', () => {
   })
 
   it('that arrives after an access that ends on a date: paid, ended, under attention, and said so', async () => {
-    const on = (days: number) => new Date(Date.now() + days * 24 * HOUR).toISOString().slice(0, 10)
+    const begun = world.services.now().getTime()
+    const on = (days: number) => new Date(begun + days * 24 * HOUR).toISOString().slice(0, 10)
     const access = { from: null, lasts: { until: on(5) }, graceDays: 0 }
     const course = await world.sell(12_900, 'Until a day', { access })
     const payment = { connectionId: paymentMethods.transfer, token: '' }

@@ -92,9 +92,9 @@ function countingFor({ mode, person, browserHash }: Shopper): Counting {
 
 /** What is in a basket, and the page on which it is. */
 async function basketOn(services: Services, slug: string, request: Pick<PlaceRequest, 'lines'>, shopper: Shopper) {
-  const [lines, page] = await Promise.all([linesOf(services, request, shopper), findLivePage(services.db, slug)])
-  if (!page || lines[0]?.product.id !== page.productId) throw notOnSale()
-  return { lines, page }
+  const [found, page] = await Promise.all([askedFor(services, request, shopper), findLivePage(services.db, slug)])
+  if (!page || found[0]?.product.id !== page.productId) throw notOnSale()
+  return { lines: withRoles(found, page), page }
 }
 
 /**
@@ -141,20 +141,41 @@ export async function placeBasket(
   return placed
 }
 
-/** What a request asks for, in its order. @throws Problem 410 where something of it is not on sale, 422 where it is in it twice. */
+/** What a request asks for, in its order, on no page. @throws Problem as on a page. */
 export async function linesOf(
-  { db }: Services,
+  services: Services,
+  request: Pick<PlaceRequest, 'lines'>,
+  shopper: Shopper,
+): Promise<PlacingLine[]> {
+  return withRoles(await askedFor(services, request, shopper), null)
+}
+
+/**
+ * The roles of what is asked for: what a page has as an order bump is one, behind the first. @throws Problem 410 where
+ * something is sold as an addition only, and is none here.
+ */
+function withRoles(lines: readonly Omit<PlacingLine, 'role'>[], page: LivePage | null): PlacingLine[] {
+  return lines.map((line, index) => {
+    const isBump = index > 0 && (page?.live.bumps.some(({ offerId }) => offerId === line.offer.id) ?? false)
+    if (line.offer.live.audience.who === 'added' && !isBump) throw notOnSale()
+    return { ...line, role: isBump ? 'bump' : 'main' }
+  })
+}
+
+/** What a request asks for, in its order. @throws Problem 410 where something of it is not on sale, 422 where it is in it twice. */
+async function askedFor(
+  { db, now }: Services,
   { lines }: Pick<PlaceRequest, 'lines'>,
   { isCreator }: Shopper,
-): Promise<PlacingLine[]> {
+): Promise<Omit<PlacingLine, 'role'>[]> {
   const ids = lines.map(({ offerId }) => offerId)
   const twice = ids.findIndex((id, index) => ids.indexOf(id) !== index)
   if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, REFUSED.inBasket)
-  const sellable = await sellableLines(db, ids, isCreator)
+  const sellable = await sellableLines(db, ids, now(), isCreator)
   return lines.map(({ offerId, chosen }) => {
     const line = sellable.get(offerId)
     if (!line) throw notOnSale()
-    return { ...line, role: 'main' as const, chosen }
+    return { ...line, chosen }
   })
 }
 

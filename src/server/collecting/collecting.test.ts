@@ -34,7 +34,7 @@ async function on(day: string) {
   await work(world)
 }
 const noonOffset = () => {
-  const now = new Date()
+  const now = world.services.now()
   return 11 * 3_600_000 - (now.getUTCHours() * 3_600_000 + now.getUTCMinutes() * 60_000)
 }
 async function dayOf(offsetMs: number) {

@@ -1,6 +1,7 @@
 import { and, eq, gt, isNull } from 'drizzle-orm'
+import type { Product } from '../catalogue/products.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, courses, offers, orderLines, payLinks } from '../db/schema/index.ts'
+import { agreements, catalogue, offers, orderLines, payLinks } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import { hashToken, newToken } from '../platform/secrets.ts'
 
@@ -37,14 +38,14 @@ const THANKS_MINUTES = 30
 export async function readUsedPayLink(
   { db, now }: Services,
   token: string,
-): Promise<{ agreementId: string; course: string; slug: string } | null> {
+): Promise<{ agreementId: string; course: string; slug: string; kind: Product['kind'] } | null> {
   const [row] = await db
-    .select({ agreementId: agreements.id, course: orderLines.title, slug: courses.slug })
+    .select({ agreementId: agreements.id, course: orderLines.title, slug: catalogue.slug, kind: catalogue.kind })
     .from(payLinks)
     .innerJoin(agreements, eq(agreements.id, payLinks.agreementId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
     .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .innerJoin(courses, eq(courses.id, offers.productId))
+    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
     .where(
       and(
         eq(payLinks.tokenHash, hashToken(token)),

@@ -4,7 +4,7 @@ import { whyNot } from '../../core/paymentMethods/collects.ts'
 import { renewsOn } from '../access/service.ts'
 import { type Held, readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
-import { attempts, connections, courses, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
+import { attempts, catalogue, connections, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
 import { shownPaymentMethods } from '../gateways/shownMethods.ts'
 import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
@@ -68,9 +68,9 @@ export async function planView(
   const { agreement, row, line, order, offer } = held
   const [day, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
   const [found] = await db
-    .select({ grant: grants, slug: courses.slug, coverColor: courses.draft })
+    .select({ grant: grants, slug: catalogue.slug, coverColor: catalogue.draft })
     .from(offers)
-    .innerJoin(courses, eq(courses.id, offers.productId))
+    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
     .leftJoin(grants, and(eq(grants.lineId, line.id), isNull(grants.endedAt)))
     .where(eq(offers.id, line.offerId))
   const all = await db

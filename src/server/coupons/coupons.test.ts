@@ -1,17 +1,19 @@
 import { and, eq } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { type CouponContent, newCoupon } from '../../core/content/coupon.ts'
+import { advance } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { placeOrder, quoteOnPage } from '../checkout/place.ts'
 import { codes, codeUses, ledger, messages, orderLines, payments } from '../db/schema/index.ts'
-import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
+import { endOldTransfers, recordTransferReceived, takeMarkBack, waitAgain } from '../fulfilment/bankTransfer.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { findPerson } from '../people/service.ts'
 import { Limits } from '../platform/limits.ts'
-import { refundLine } from '../refunds/service.ts'
+import { giveCodesBack, refundLine } from '../refunds/service.ts'
 import { schoolDay } from '../school/service.ts'
+import { needsAttention } from '../support/attention.ts'
 import { ordersCsv } from '../support/files.ts'
 import { openOrder, ordersFor } from '../support/orders.ts'
 import {
@@ -71,6 +73,7 @@ describe('a code', () => {
       saves: 1000,
       received: 9000,
       waiting: 0,
+      days: [{ day: await schoolDay(world.services), orders: 1, saves: 1000, received: 9000 }],
     })
     const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, orderId))
     const refund = { lineId: line?.id as string, amount: 2500, access: 'keep' as const, note: 'late' }
@@ -391,5 +394,95 @@ describe('a coupon', () => {
     const copy = await duplicateCoupon(world.services, id)
     expect((await openCoupon(world.services, copy.id, 'practice')).draft).toMatchObject({ code: '', rate: 1000 })
     await deleteCoupon(world.services, copy.id)
+  })
+})
+
+it('what a code took off is of payments that were received, and by the day of its orders', async () => {
+  const parts = await world.sell(THREE_PARTS, `In parts ${n}`)
+  const id = await publish({ payments: null, limitPerBuyer: null })
+  const placed = await schoolDay(world.services)
+  const request = { ...world.request(parts.offerId, 3870, { email: email(), codes: [code] }) }
+  await world.buy(parts.slug, request, 'parts')
+  await advance(world, 1)
+  await world.buy(course.slug, ask(9000, { email: email('late') }), 'late')
+  const { brought } = await openCoupon(world.services, id, 'practice')
+  expect(brought).toMatchObject({ orders: 2, saves: 430 + 1000, received: 3870 + 9000 })
+  expect(brought.days).toEqual([
+    { day: await schoolDay(world.services), orders: 1, saves: 1000, received: 9000 },
+    { day: placed, orders: 1, saves: 430, received: 3870 },
+  ])
+  await advance(world, 31)
+  expect((await openCoupon(world.services, id, 'practice')).brought.days[1]).toMatchObject({
+    saves: 860,
+    received: 7740,
+  })
+})
+
+describe('a code of an order by bank transfer', () => {
+  const transferOrder = async (id: string) => {
+    const { transfer } = await world.connectOthers()
+    const payment = { connectionId: transfer, token: '' }
+    const { orderId } = await world.buy(course.slug, ask(9000, { payment }), 'slow')
+    expect(await usesOf(id)).toEqual(['reserved'])
+    return orderId
+  }
+
+  it('is free again after the days that the order waits, and the buyer is told; one of which a part came waits on', async () => {
+    const id = await publish({ limit: 1, limitPerBuyer: null })
+    const orderId = await transferOrder(id)
+    world.clock.offsetMs += 14 * 86_400_000
+    await endOldTransfers(world.services, 'practice')
+    expect(await usesOf(id)).toEqual(['reserved'])
+    world.clock.offsetMs += 86_400_000
+    await endOldTransfers(world.services, 'practice')
+    await endOldTransfers(world.services, 'practice')
+    expect(await usesOf(id)).toEqual(['released'])
+    expect(await world.orderOf(orderId)).toMatchObject({ state: 'open' })
+    const events = await world.journalOf(orderId)
+    expect(events.filter((what) => what === 'transfer-ended')).toHaveLength(1)
+    const told = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
+    expect(told.filter(({ kind }) => kind === 'not-arrived')).toHaveLength(1)
+    const other = await world.sell(5000, `Part ${orderId}`)
+    const { transfer } = await world.connectOthers()
+    const request = {
+      ...world.request(other.offerId, 5000, { email: email('part') }),
+      payment: { connectionId: transfer, token: '' },
+    }
+    const { orderId: part } = await world.buy(other.slug, request, 'part')
+    const day = await schoolDay(world.services)
+    await recordTransferReceived(world.services, 'practice', part, { amount: 1000, day, note: '' })
+    world.clock.offsetMs += 20 * 86_400_000
+    await endOldTransfers(world.services, 'practice')
+    expect(await world.orderOf(part)).toMatchObject({ state: 'paying' })
+  })
+
+  it('whose money came after all is paid at its price; used too often, that stands under attention', async () => {
+    const id = await publish({ limit: 1, limitPerBuyer: null })
+    const orderId = await transferOrder(id)
+    world.clock.offsetMs += 15 * 86_400_000
+    await endOldTransfers(world.services, 'practice')
+    await world.buy(course.slug, ask(9000, { email: email('next') }), 'next')
+    await waitAgain(world.services, 'practice', orderId)
+    const day = await schoolDay(world.services)
+    await recordTransferReceived(world.services, 'practice', orderId, { amount: 9000, day, note: '' })
+    expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid', payToday: 9000 })
+    expect((await usesOf(id)).sort()).toEqual(['used', 'used'])
+    const found = await needsAttention(world.services, 'practice')
+    expect(found.filter((item) => item.orderId === orderId)).toMatchObject([{ kind: 'code-over-limit', why: code }])
+    await expect(waitAgain(world.services, 'practice', orderId)).rejects.toMatchObject({ code: 'not-ended' })
+  })
+
+  it('that was refunded can be given back by the creator, and not by the refund', async () => {
+    const id = await publish({ limit: 1, limitPerBuyer: null })
+    const { orderId } = await world.buy(course.slug, ask(9000), 'back')
+    await expect(giveCodesBack(world.services, 'practice', orderId)).rejects.toMatchObject({ code: 'not-refunded' })
+    const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, orderId))
+    const refund = { lineId: line?.id as string, amount: 9000, access: 'close' as const, note: 'x' }
+    await refundLine(world.services, 'practice', orderId, refund)
+    expect(await usesOf(id)).toEqual(['used'])
+    expect(await giveCodesBack(world.services, 'practice', orderId)).toEqual({ codes: [code] })
+    expect(await usesOf(id)).toEqual(['released'])
+    await expect(giveCodesBack(world.services, 'practice', orderId)).rejects.toMatchObject({ code: 'no-code' })
+    await world.buy(course.slug, ask(9000, { email: email('third') }), 'third')
   })
 })

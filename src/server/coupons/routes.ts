@@ -16,7 +16,16 @@ import {
   saveCouponDraft,
   setCouponRetired,
 } from './service.ts'
-import { codesCsv, countByState, listCodes, makeCodes, makeCodesSchema, setWithdrawn } from './set.ts'
+import {
+  codesCsv,
+  countByState,
+  importCodes,
+  importCodesSchema,
+  listCodes,
+  makeCodes,
+  makeCodesSchema,
+  setWithdrawn,
+} from './set.ts'
 
 /** Codes of a set are listed so many at a time. */
 const A_PAGE = 50
@@ -80,6 +89,9 @@ export function couponRoutes(services: Services) {
     })
     .post('/:id/codes', validate('param', byId), validate('json', makeCodesSchema), async (c) =>
       c.json(await makeCodes(services, c.req.valid('param').id, c.req.valid('json').count), 201),
+    )
+    .post('/:id/codes/import', validate('param', byId), validate('json', importCodesSchema), async (c) =>
+      c.json(await importCodes(services, c.req.valid('param').id, c.req.valid('json'))),
     )
     .put(
       '/:id/codes/withdrawn',

@@ -10,7 +10,7 @@ import { formatList } from '../../core/sentence/words.ts'
 import { CODES } from '../../core/words/en/codes.ts'
 import { say } from '../../core/words/message.ts'
 import type { Queryable } from '../db/client.ts'
-import { courses, offers } from '../db/schema/index.ts'
+import { catalogue, offers } from '../db/schema/index.ts'
 import type { School } from '../school/service.ts'
 import type { EnteredCode } from '../views/data.ts'
 import type { FoundCode } from './codes.ts'
@@ -114,7 +114,10 @@ async function titlesOf(db: Queryable, { appliesTo }: CouponContent): Promise<st
   const { products = [], offers: single = [] } = appliesTo ?? {}
   const [whole, some] = await Promise.all([
     products.length > 0
-      ? db.select({ live: courses.live, draft: courses.draft }).from(courses).where(inArray(courses.id, products))
+      ? db
+          .select({ live: catalogue.live, draft: catalogue.draft })
+          .from(catalogue)
+          .where(inArray(catalogue.id, products))
       : [],
     single.length > 0
       ? db.select({ live: offers.live, draft: offers.draft }).from(offers).where(inArray(offers.id, single))

@@ -3,11 +3,12 @@ import { type CouponContent, couponProblems, formatTaken, newCoupon } from '../.
 import { codeKey } from '../../core/quote/codes.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { codes, codeUses, coupons, courses, offers, orders } from '../db/schema/index.ts'
+import { catalogue, codes, codeUses, coupons, offers, orders } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { offeredMethods } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
+import { getSchool } from '../school/service.ts'
 
 export type Coupon = typeof coupons.$inferSelect
 
@@ -68,20 +69,32 @@ export async function openCoupon(services: Services, id: string, mode: Mode) {
 /** Offers that buyers see, in the order of the shop. */
 async function offersOnSale(db: Queryable) {
   const rows = await db
-    .select({ id: offers.id, productId: offers.productId, live: offers.live, slug: courses.slug, course: courses.live })
+    .select({
+      id: offers.id,
+      productId: offers.productId,
+      live: offers.live,
+      slug: catalogue.slug,
+      product: catalogue.live,
+    })
     .from(offers)
-    .innerJoin(courses, eq(courses.id, offers.productId))
+    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
     .where(
       and(
         eq(offers.onSale, true),
         isNull(offers.retiredAt),
-        isNull(courses.retiredAt),
+        isNull(catalogue.retiredAt),
         eq(offers.isTestPurchase, false),
       ),
     )
-    .orderBy(asc(courses.position), asc(courses.createdAt), asc(offers.position), asc(offers.createdAt))
-  return rows.flatMap(({ id, productId, slug, live, course }) =>
-    live && course ? [{ id, productId, slug, content: live, title: course.title }] : [],
+    .orderBy(
+      desc(catalogue.kind),
+      asc(catalogue.position),
+      asc(catalogue.createdAt),
+      asc(offers.position),
+      asc(offers.createdAt),
+    )
+  return rows.flatMap(({ id, productId, slug, live, product }) =>
+    live && product ? [{ id, productId, slug, content: live, title: product.title }] : [],
   )
 }
 
@@ -92,25 +105,53 @@ const receivedFor = sql`(select coalesce(sum(p.pay) filter (where p.state = 'col
     and p.line_id in (select t.line_id from payments t where t.order_id = ${orders.id} and t.discount > 0))`
 
 /**
- * What a coupon brought: its uses by paid orders, what those took off, and what was received for the lines that it touched,
- * less refunds (selling rules, section 3). Minor units.
+ * What a use took off payments that were received: of an order with several codes its part, by what each saves of all
+ * payments.
+ */
+const takenOff = sql`(select floor(coalesce(sum(p.discount), 0) * ${codeUses.saves}
+    / greatest(1, (select sum(u.saves) from code_uses u where u.order_id = ${orders.id} and u.state = 'used')))
+  from payments p where p.order_id = ${orders.id} and p.state = 'collected')`
+
+/** So many days are listed, the newest. */
+const MAX_DAYS = 60
+
+/**
+ * What a coupon brought: its uses by paid orders, what those took off payments that were received, and what was received
+ * for the lines that it touched, less refunds (selling rules, section 3); in all, and by the day on which they were
+ * ordered. Minor units.
  */
 async function broughtBy(db: Queryable, couponId: string, mode: Mode) {
+  const { timeZone } = await getSchool(db)
   const of = and(eq(codeUses.couponId, couponId), eq(codeUses.mode, mode))
-  const [made, waiting] = await Promise.all([
+  const day = sql<string>`(${orders.createdAt} at time zone ${timeZone})::date::text`
+  const byDay = db
+    .select({
+      day: day.as('day'),
+      orders: sql<number>`count(*)::int`,
+      saves: sql<number>`coalesce(sum(${takenOff}), 0)::float8`,
+      received: sql<number>`coalesce(sum(${receivedFor}), 0)::float8`,
+    })
+    .from(codeUses)
+    .innerJoin(orders, eq(orders.id, codeUses.orderId))
+    .where(and(of, eq(codeUses.state, 'used')))
+    .groupBy(sql`1`)
+    .orderBy(sql`1 desc`)
+    .limit(MAX_DAYS)
+  const [made, waiting, days] = await Promise.all([
     db
       .select({
         orders: sql<number>`count(*)::int`,
         buyers: sql<number>`count(distinct ${orders.personId})::int`,
-        saves: sql<number>`coalesce(sum(${codeUses.saves}), 0)::float8`,
+        saves: sql<number>`coalesce(sum(${takenOff}), 0)::float8`,
         received: sql<number>`coalesce(sum(${receivedFor}), 0)::float8`,
       })
       .from(codeUses)
       .innerJoin(orders, eq(orders.id, codeUses.orderId))
       .where(and(of, eq(codeUses.state, 'used'))),
     db.$count(codeUses, and(of, eq(codeUses.state, 'reserved'))),
+    byDay,
   ])
-  return { ...(made[0] ?? { orders: 0, buyers: 0, saves: 0, received: 0 }), waiting }
+  return { ...(made[0] ?? { orders: 0, buyers: 0, saves: 0, received: 0 }), waiting, days }
 }
 
 export async function createCoupon({ db, now }: Services): Promise<{ id: string }> {

@@ -8,7 +8,7 @@ import { shopper } from '../../testing/world.ts'
 import { quoteOnPage } from '../checkout/place.ts'
 import { codes } from '../db/schema/index.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from './service.ts'
-import { codesCsv, countByState, listCodes, makeCodes, setWithdrawn } from './set.ts'
+import { codesCsv, countByState, importCodes, listCodes, makeCodes, setWithdrawn } from './set.ts'
 
 /** Single-use codes for one rule. */
 const world = ownWorld()
@@ -153,5 +153,55 @@ describe('a set of single-use codes', () => {
     await expect(publishCoupon(world.services, set, draftRev, null)).rejects.toMatchObject({
       errors: [{ at: '/isSet' }],
     })
+  })
+})
+
+describe('codes of a file', () => {
+  const take = (csv: string, rest: 'take' | 'nothing' = 'take', id = set) =>
+    importCodes(world.services, id, { csv, rest })
+
+  it('come in beside those that were made, work once, and are as they were typed', async () => {
+    expect(await take(`code,for\r\nGuild_${n}a,"Ada, the first"\r\nguild_${n}b,\r\n`)).toEqual({
+      taken: 2,
+      refused: [],
+    })
+    expect(await codesOf()).toEqual(expect.arrayContaining([`Guild_${n}a`, `guild_${n}b`]))
+    await buy([`GUILD_${n}A`], 'ada')
+    expect((await said(`guild_${n}a`))[0]?.counts).toBe(false)
+    expect((await said(`guild_${n}b`))[0]?.counts).toBe(true)
+  })
+
+  it('that fail are told with line and reason; the rest is taken or nothing is', async () => {
+    const other = await publish({ code: `Other ${n}` })
+    await take(`taken-${n}`, 'take', other)
+    await take(`mine-${n}`)
+    const csv = `fresh-${n}\n"two\nlines"\nTAKEN-${n}\nmine-${n}\nfresh-${n}\n\nlast-${n}`
+    const refused = [
+      { line: 2, code: 'two\nlines', why: 'A code has 1 to 40 letters (A to Z), digits, - and _.' },
+      { line: 4, code: `TAKEN-${n}`, why: 'Another coupon has this code.' },
+      { line: 5, code: `mine-${n}`, why: 'The set has it already.' },
+      { line: 6, code: `fresh-${n}`, why: 'It stands in line 1 already.' },
+    ]
+    expect(await take(csv, 'nothing')).toEqual({ taken: 0, refused })
+    expect(await codesOf()).toEqual([`mine-${n}`])
+    expect(await take(csv, 'take')).toEqual({ taken: 2, refused })
+    expect((await codesOf()).sort()).toEqual([`fresh-${n}`, `last-${n}`, `mine-${n}`])
+  })
+
+  it('that went out come in again elsewhere: the file is the same both ways', async () => {
+    await makeCodes(world.services, set, 20)
+    const csv = await codesCsv(world.services, set, 'practice')
+    expect((await take(csv)).refused.map(({ why }) => why)).toEqual(Array(20).fill('The set has it already.'))
+  })
+
+  it('that cannot be read, or are too many, are refused at the file; nothing is taken', async () => {
+    await expect(take('"open')).rejects.toMatchObject({
+      errors: [{ at: '/csv', why: expect.stringContaining('Line 1') }],
+    })
+    const many = Array.from({ length: 10_001 }, (_, index) => `m${n}-${index}`).join('\n')
+    await expect(take(many)).rejects.toMatchObject({ errors: [{ at: '/csv' }] })
+    expect(await codesOf()).toEqual([])
+    const word = await createCoupon(world.services)
+    await expect(take('x', 'take', word.id)).rejects.toMatchObject({ code: 'no-set' })
   })
 })

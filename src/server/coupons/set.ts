@@ -2,11 +2,12 @@ import { randomBytes } from 'node:crypto'
 import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
 import Papa from 'papaparse'
 import * as v from 'valibot'
+import { type RefusedRow, readCodeList } from '../../core/content/codeList.ts'
 import { codeOf } from '../../core/content/codePattern.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { codes, codeUses, orders, people } from '../db/schema/index.ts'
+import { codes, codeUses, coupons, orders, people } from '../db/schema/index.ts'
 import { findDrafted } from '../drafts/drafts.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
@@ -14,7 +15,7 @@ import type { Services } from '../platform/context.ts'
 /** Most codes of one set. */
 const MAX_CODES = 10_000
 /** So many are made by one request; more are asked for in turns, which show how far it is. */
-const MAX_AT_ONCE = 500
+const MAX_AT_ONCE = 2000
 
 export const makeCodesSchema = v.object({
   count: v.pipe(
@@ -38,14 +39,109 @@ export async function makeCodes({ db, now }: Services, couponId: string, count: 
   let left = count
   // One that another coupon has by chance is made anew.
   while (left > 0) {
-    const rows = Array.from({ length: left }, () => {
-      const code = codeOf(prefix, length, randomBytes)
-      return { couponId, code, key: codeKey(code), createdAt: now() }
-    })
-    const made = await db.insert(codes).values(rows).onConflictDoNothing().returning({ id: codes.id })
-    left -= made.length
+    const made = await insertCodes(
+      db,
+      couponId,
+      Array.from({ length: left }, () => codeOf(prefix, length, randomBytes)),
+      now(),
+    )
+    left -= made
   }
   return { all: before + count }
+}
+
+/** A file of codes is not larger than this, in characters: 10 000 codes of 40 with as much beside each. */
+const MAX_FILE = 1_000_000
+
+export const importCodesSchema = v.object({
+  csv: v.pipe(
+    v.string(),
+    v.nonEmpty('Choose a file with codes in it.'),
+    v.maxLength(MAX_FILE, 'This file is too large for a list of codes.'),
+  ),
+  /** Rows that fail: the others are taken all the same, or nothing is. */
+  rest: v.picklist(['take', 'nothing']),
+})
+
+/** What an import of codes did: how many were taken, and the rows that failed, in their order. */
+export interface ImportedCodes {
+  taken: number
+  refused: RefusedRow[]
+}
+
+/**
+ * Takes codes of a CSV file (RFC 4180) into a set: those in its first column. Rows that fail are told with their line and
+ * reason; the rest is taken or nothing is, as `rest` says.
+ * @throws Problem 409 where it is no published set; 422 at `/csv` where the file cannot be read or holds too many.
+ */
+export async function importCodes(
+  { db, now }: Services,
+  couponId: string,
+  { csv, rest }: v.InferOutput<typeof importCodesSchema>,
+): Promise<ImportedCodes> {
+  await requireSet(db, couponId)
+  const { rows, lines } = readTable(csv)
+  const { codes: listed, refused } = readCodeList(rows, lines)
+  return db.transaction(async (tx) => {
+    // Two imports into one set wait for each other, so that its most is kept.
+    await tx.select({ id: coupons.id }).from(coupons).where(eq(coupons.id, couponId)).for('update')
+    const before = await countCodes(tx, couponId)
+    if (before + listed.length > MAX_CODES) {
+      throw fieldProblem(
+        '/csv',
+        `A set has at most ${MAX_CODES} codes; this one has ${before}, and the file ${listed.length}.`,
+      )
+    }
+    const keys = listed.map(({ code }) => codeKey(code))
+    const known = await tx
+      .select({ key: codes.key, couponId: codes.couponId })
+      .from(codes)
+      .where(and(sql`${codes.key} = any(${sql.param(keys)})`, isNull(codes.freedAt)))
+    const ownerOf = new Map(known.map(({ key, couponId: of }) => [key, of]))
+    const fresh = listed.filter(({ code }) => !ownerOf.has(codeKey(code)))
+    const taken = listed.flatMap(({ line, code }): RefusedRow[] => {
+      const owner = ownerOf.get(codeKey(code))
+      if (owner === undefined) return []
+      return [{ line, code, why: owner === couponId ? 'The set has it already.' : 'Another coupon has this code.' }]
+    })
+    const failed = [...refused, ...taken].sort((a, b) => a.line - b.line)
+    if (fresh.length === 0 || (rest === 'nothing' && failed.length > 0)) return { taken: 0, refused: failed }
+    const at = now()
+    const typed = fresh.map(({ code }) => code)
+    await insertCodes(tx, couponId, typed, at)
+    return { taken: fresh.length, refused: failed }
+  })
+}
+
+/** The rows of a CSV file, each with its line. @throws Problem at `/csv` where a quote is not closed. */
+function readTable(csv: string): { rows: string[][]; lines: number[] } {
+  const rows: string[][] = []
+  const lines: number[] = []
+  let line = 1
+  let seen = 0
+  const text = csv.replace(/^\uFEFF/, '')
+  Papa.parse<string[]>(text, {
+    step: ({ data, errors, meta }) => {
+      if (errors.some(({ type }) => type === 'Quotes'))
+        throw fieldProblem('/csv', `Line ${line} has a quote that is not closed.`)
+      rows.push(data)
+      lines.push(line)
+      line += text.slice(seen, meta.cursor).split(/\r\n|\r|\n/).length - 1
+      seen = meta.cursor
+    },
+  })
+  return { rows, lines }
+}
+
+/** Stores codes that nobody has, in one short statement however many they are. @returns how many were stored. */
+async function insertCodes(db: Queryable, couponId: string, all: readonly string[], at: Date): Promise<number> {
+  const keys = all.map(codeKey)
+  const { rowCount } = await db.execute(sql`
+    insert into ${codes} (coupon_id, code, key, created_at)
+    select ${couponId}, c.code, c.key, ${at}
+    from unnest(${sql.param(all)}::text[], ${sql.param(keys)}::text[]) c (code, key)
+    on conflict do nothing`)
+  return rowCount ?? 0
 }
 
 const countCodes = (db: Queryable, couponId: string) =>

@@ -3,7 +3,7 @@ import { codeKey } from '../../core/quote/codes.ts'
 import type { QuotedCode } from '../../core/quote/types.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { codeUses, coupons, orders } from '../db/schema/index.ts'
+import { codes, codeUses, coupons, orders } from '../db/schema/index.ts'
 import type { FoundCode } from './codes.ts'
 
 /** Most reservations that one browser holds at a time, by orders that are not paid. */
@@ -69,9 +69,56 @@ export async function reserveCodes(
   if (rows.length > 0) await tx.insert(codeUses).values(rows)
 }
 
-/** The order is paid: its codes are used, also where they were released meanwhile and the money came after all. */
-export async function markCodesUsed(tx: Transaction, orderId: string): Promise<void> {
+/**
+ * The order is paid: its codes are used, also where they were released meanwhile and the money came after all.
+ * @returns the codes that are thereby used more often than they may (selling rules, section 2).
+ */
+export async function markCodesUsed(tx: Transaction, orderId: string): Promise<string[]> {
+  const released = await tx
+    .select({ id: codeUses.id })
+    .from(codeUses)
+    .where(and(eq(codeUses.orderId, orderId), eq(codeUses.state, 'released')))
   await tx.update(codeUses).set({ state: 'used' }).where(eq(codeUses.orderId, orderId))
+  if (released.length === 0) return []
+  const ids = released.map(({ id }) => id)
+  const count = (of: ReturnType<typeof sql>) =>
+    sql`(select count(*) from code_uses o where o.mode = ${codeUses.mode} and o.state <> 'released' and ${of})`
+  const over = await tx
+    .select({ code: codes.code })
+    .from(codeUses)
+    .innerJoin(codes, eq(codes.id, codeUses.codeId))
+    .innerJoin(coupons, eq(coupons.id, codeUses.couponId))
+    .where(
+      and(
+        inArray(codeUses.id, ids),
+        sql`(${count(sql`o.coupon_id = ${codeUses.couponId}`)} > (${coupons.live} ->> 'limit')::int
+          or (${coupons.live} ->> 'isSet' = 'true' and ${count(sql`o.code_id = ${codeUses.codeId}`)} > 1))`,
+      ),
+    )
+  return over.map(({ code }) => code)
+}
+
+/**
+ * Gives the uses of a paid order's codes back, so that others may use them: a refund alone does not (selling rules,
+ * section 3). @returns the codes; none where the order used none, or they were given back already.
+ */
+export async function giveUsesBack(tx: Transaction, orderId: string): Promise<string[]> {
+  const back = await tx
+    .update(codeUses)
+    .set({ state: 'released' })
+    .where(and(eq(codeUses.orderId, orderId), eq(codeUses.state, 'used')))
+    .returning({ codeId: codeUses.codeId })
+  if (back.length === 0) return []
+  const rows = await tx
+    .select({ code: codes.code })
+    .from(codes)
+    .where(
+      inArray(
+        codes.id,
+        back.map(({ codeId }) => codeId),
+      ),
+    )
+  return rows.map(({ code }) => code)
 }
 
 /** The try was declined or abandoned: others may use the codes; the next try reserves again. */

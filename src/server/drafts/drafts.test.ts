@@ -2,6 +2,8 @@ import { eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
+import { createBundle } from '../bundles/service.ts'
+import { openFront } from '../catalogue/front.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { checkoutPages, versions } from '../db/schema/index.ts'
 import { findDrafted, forgetComparing, holdDraft, makeLive, publishedOf, type Subject, saveDraft } from './drafts.ts'
@@ -14,9 +16,25 @@ async function one(subject: Subject): Promise<string> {
   const [page] = await world.db.select().from(checkoutPages).where(eq(checkoutPages.productId, courseId))
   const coupon = await createCoupon(world.services)
   await publishOwn(coupon.id)
-  return { course: courseId, offer: offerId, page: page?.id as string, coupon: coupon.id }[subject]
+  const bundle = await createBundle(world.services, 'Several')
+  await world.db.transaction(async (tx) => {
+    const row = await holdDraft(tx, 'bundle', bundle.id, 1)
+    await makeLive(tx, 'bundle', row, { live: row.draft, at: new Date('2027-01-01T10:00:00Z'), by: null })
+  })
+  return {
+    course: courseId,
+    bundle: bundle.id,
+    offer: offerId,
+    page: page?.id as string,
+    coupon: coupon.id,
+    front: await frontId(),
+  }[subject]
 }
 const at = new Date('2027-03-04T10:00:00Z')
+
+async function frontId(): Promise<string> {
+  return (await openFront(world.services)).id
+}
 
 async function publishOwn(id: string) {
   const code = `D-${crypto.randomUUID().slice(0, 8)}`
@@ -24,7 +42,7 @@ async function publishOwn(id: string) {
   await publishCoupon(world.services, id, draftRev, null)
 }
 
-describe.each(['course', 'offer', 'page', 'coupon'] as const)('a draft of a %s', (subject) => {
+describe.each(['course', 'bundle', 'offer', 'page', 'coupon', 'front'] as const)('a draft of a %s', (subject) => {
   it('is saved from the revision that it was edited from; another window’s is kept, and told', async () => {
     const id = await one(subject)
     const { draft, draftRev } = await findDrafted(world.db, subject, id)

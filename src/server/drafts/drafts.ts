@@ -1,10 +1,10 @@
 import { and, asc, eq, inArray, sql } from 'drizzle-orm'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { checkoutPages, coupons, courses, offers, versions } from '../db/schema/index.ts'
+import { bundles, checkoutPages, coupons, courses, fronts, offers, versions } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 
 /** Whatever is edited as a draft and published: by its name in `versions`, with its table. */
-const TABLES = { course: courses, offer: offers, page: checkoutPages, coupon: coupons }
+const TABLES = { course: courses, bundle: bundles, offer: offers, page: checkoutPages, coupon: coupons, front: fronts }
 export type Subject = keyof typeof TABLES
 export type Drafted<S extends Subject> = (typeof TABLES)[S]['$inferSelect']
 export type Content<S extends Subject> = Drafted<S>['draft']

@@ -12,11 +12,13 @@ import type { Transaction } from '../db/client.ts'
 import {
   agreements,
   connections,
+  courses,
   grants,
   lineCourses,
   orderLines,
   orders,
   payments,
+  productCourses,
   products,
 } from '../db/schema/index.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
@@ -37,7 +39,7 @@ export type OpeningLine = Awaited<ReturnType<typeof linesOf>>[number]
 export async function linesOf(tx: Transaction, orderId: string) {
   const [lines, opened] = await Promise.all([
     tx
-      .select({ line: orderLines, product: products.bookName })
+      .select({ line: orderLines, product: products.bookName, kind: products.kind })
       .from(orderLines)
       .innerJoin(products, eq(products.id, orderLines.productId))
       .where(eq(orderLines.orderId, orderId))
@@ -50,6 +52,40 @@ export async function linesOf(tx: Transaction, orderId: string) {
       .orderBy(asc(lineCourses.position)),
   ])
   return lines.map((one) => ({ ...one, courses: opened.filter(({ lineId }) => lineId === one.line.id) }))
+}
+
+/**
+ * What bundles of an order open by now: a course that joined while the order waited opens too, with weight 0; one that
+ * left stays, as it was ordered with it (selling rules, section 4). Whoever changes the courses waits for this.
+ */
+async function withJoined(tx: Transaction, lines: readonly OpeningLine[]): Promise<readonly OpeningLine[]> {
+  const ids = lines.flatMap(({ line, kind }) => (kind === 'bundle' ? [line.productId] : []))
+  if (ids.length === 0) return lines
+  await tx
+    .select({ id: products.id })
+    .from(products)
+    .where(inArray(products.id, ids))
+    .orderBy(asc(products.id))
+    .for('share')
+  const opened = await tx
+    .select({ productId: productCourses.productId, courseId: courses.id, live: courses.live, draft: courses.draft })
+    .from(productCourses)
+    .innerJoin(courses, eq(courses.id, productCourses.courseId))
+    .where(inArray(productCourses.productId, ids))
+    .orderBy(asc(productCourses.position))
+  const joined = lines.map((one) => {
+    if (one.kind !== 'bundle') return { ...one, fresh: [] }
+    const has = new Set(one.courses.map(({ courseId }) => courseId))
+    const fresh = opened
+      .filter(({ productId, courseId }) => productId === one.line.productId && !has.has(courseId))
+      .map(({ courseId, live, draft }) => ({ lineId: one.line.id, courseId, title: (live ?? draft).title }))
+    return { ...one, courses: [...one.courses, ...fresh], fresh }
+  })
+  const rows = joined.flatMap(({ courses: all, fresh }) =>
+    fresh.map((course, index) => ({ ...course, position: all.length - fresh.length + index, weight: 0 })),
+  )
+  if (rows.length > 0) await tx.insert(lineCourses).values(rows)
+  return joined
 }
 
 /** What collected what was due on the purchase day, and what it cost; null where nothing was due. */
@@ -153,7 +189,7 @@ export function hasLaterPayments({ payments: all, untilCancelled }: QuotedLine, 
 export async function markPaid(
   services: Within,
   order: Order,
-  lines: readonly OpeningLine[],
+  ordered: readonly OpeningLine[],
   by: Collecting,
   before: JournalEvent[],
   savedMethod: SavedMethod | null,
@@ -165,14 +201,18 @@ export async function markPaid(
   const school = await getSchool(tx)
   const placedOn = dayFor(school, at)
   const { purchaseDay } = order.quote
+  const lines = await withJoined(tx, ordered)
   // An order of nothing is paid in the moment in which it is placed: no other comes between.
   const duplicates: Duplicates = by ? await duplicatesIn(tx, order, lines, placedOn) : new Map()
   await Promise.all([
     tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
     collectToday(services, order, lines, by, duplicates),
   ])
-  if (order.quote.codes.length > 0) await markCodesUsed(tx, orderId)
-  const twice = duplicates.size > 0 ? await markPaidTwice(services, order, duplicates) : []
+  const over = order.quote.codes.length > 0 ? await markCodesUsed(tx, orderId) : []
+  const twice: JournalEvent[] = [
+    ...(duplicates.size > 0 ? await markPaidTwice(services, order, duplicates) : []),
+    ...over.map((code): JournalEvent => ({ about, what: 'code-over-limit', data: { code } })),
+  ]
   const fresh = lines.filter(({ line }) => !duplicates.has(line.id))
   if (fresh.length === 0) return recordAll(tx, at, [...before, ...twice])
   const request = readStoredQuote(order.quoteInput)

@@ -41,6 +41,16 @@ export const transferSchema = v.pipe(
       bare,
       v.check((bic) => bic === '' || isValidBIC(bic), 'A BIC has 8 or 11 letters and figures. You may leave it out.'),
     ),
+    /** For so many days an order waits for its transfer. */
+    waitDays: v.optional(
+      v.pipe(
+        v.number('Write days as a figure.'),
+        v.integer('Write whole days.'),
+        v.minValue(1, 'An order waits for at least one day.'),
+        v.maxValue(90, 'An order waits for at most 90 days.'),
+      ),
+      14,
+    ),
     displace: v.optional(v.boolean(), false),
   }),
   v.forward(
@@ -56,7 +66,7 @@ export const transferSchema = v.pipe(
 export async function setTransfer(
   services: Services,
   mode: Mode,
-  { displace, ...transfer }: v.InferOutput<typeof transferSchema>,
+  { displace, ...transfer }: Omit<v.InferOutput<typeof transferSchema>, 'waitDays'> & { waitDays?: number | undefined },
 ): Promise<void> {
   await inTransaction(services, async (services) => {
     const { db: tx } = services

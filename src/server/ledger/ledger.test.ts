@@ -353,7 +353,7 @@ describe('as a plain-text journal', () => {
   it('holds the days asked for, both included, and sums of days make the whole', async () => {
     const [first, last] = [
       today,
-      await schoolDay({ ...world.services, now: () => new Date(Date.now() + 50 * 86_400_000) }),
+      await schoolDay({ ...world.services, now: () => new Date(world.services.now().getTime() + 50 * 86_400_000) }),
     ]
     const whole = balancesByHledger(await journal('practice', { from: first, to: last }))
     const day = balancesByHledger(await journal('practice', { from: today, to: today }))

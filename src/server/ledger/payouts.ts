@@ -5,7 +5,7 @@ import { atGateway, BANK, salesOf } from '../../core/ledger/accounts.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { courses, ledger, products } from '../db/schema/index.ts'
+import { catalogue, ledger, products } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
 import { inMode, inTransaction, type Services } from '../platform/context.ts'
@@ -46,11 +46,11 @@ export async function accountsOf({ db }: Services, mode: Mode) {
 
 /** What the products that were sold are called today, by their names in the books. */
 async function titlesOf(db: Queryable, balances: readonly Balance[]): Promise<Record<string, string>> {
-  const title = sql<string>`coalesce(${courses.live}, ${courses.draft}) ->> 'title'`
+  const title = sql<string>`coalesce(${catalogue.live}, ${catalogue.draft}) ->> 'title'`
   const rows = await db
     .select({ name: products.bookName, title })
     .from(products)
-    .innerJoin(courses, eq(courses.id, products.id))
+    .innerJoin(catalogue, eq(catalogue.id, products.id))
   const sold = new Set(balances.map(({ account }) => account))
   return Object.fromEntries(rows.flatMap(({ name, title: is }) => (sold.has(salesOf(name)) ? [[name, is]] : [])))
 }

@@ -55,6 +55,21 @@ export async function movedBetween(
   )
 }
 
+/** What moved in a span, by the offers it moved for. */
+export async function movedByOffer(
+  db: Queryable,
+  mode: Mode,
+  from: Day,
+  until: Day,
+  filters: SumFilters,
+): Promise<(Omit<Moved, 'day'> & { offerId: string })[]> {
+  const { rows } = await db.execute(sql`
+    select offer_id as "offerId", ${FIGURES} from ${BOTH}
+    where mode = ${mode} and day between ${from} and ${until} ${narrowedTo(filters, sql`method`)}
+    group by offer_id`)
+  return rows as unknown as (Omit<Moved, 'day'> & { offerId: string })[]
+}
+
 /** All that ever moved in a mode. */
 export async function movedOfMode(db: Queryable, mode: Mode): Promise<Omit<Moved, 'day'>> {
   const { rows } = await db.execute(sql`select ${FIGURES} from ${BOTH} where mode = ${mode}`)

@@ -2,7 +2,7 @@ import { and, desc, eq, isNull } from 'drizzle-orm'
 import { nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import { makePayLink } from '../collecting/payLinks.ts'
-import { attempts, courses, grants, offers } from '../db/schema/index.ts'
+import { attempts, catalogue, grants, offers } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type AgreementFacts, formatDecline } from './composeAgreement.ts'
@@ -25,9 +25,9 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     .orderBy(desc(attempts.startedAt))
     .limit(1)
   const [course] = await db
-    .select({ slug: courses.slug })
-    .from(courses)
-    .innerJoin(offers, eq(offers.productId, courses.id))
+    .select({ slug: catalogue.slug })
+    .from(catalogue)
+    .innerJoin(offers, eq(offers.productId, catalogue.id))
     .where(eq(offers.id, line.offerId))
   const payable = payableOn(agreement, day)
   const last = scheduled[agreement.collected - 1]

@@ -205,6 +205,26 @@ export function composeGiven(
   return letter(school, say(subject, { course }), paragraphs)
 }
 
+/** A course that joined a bundle which a buyer has, and where it is. */
+export interface GrewFacts {
+  course: string
+  bundle: string
+  learnLink: string
+}
+
+/** A course joined a bundle, and opened for who has it. */
+export function composeBundleGrew(
+  school: School,
+  name: string,
+  { course, bundle, learnLink }: GrewFacts,
+  passwordLink: string | null,
+): Email {
+  const { subject, text, label, password } = MAIL.bundleGrew
+  const paragraphs: Paragraph[] = [greeting(name), { text: say(text, { course, bundle }), link: learnLink, label }]
+  if (passwordLink) paragraphs.push({ text: password, link: passwordLink, label: MAIL.setPassword })
+  return letter(school, say(subject, { course }), paragraphs)
+}
+
 /** A letter of the school, as HTML and as plain text. */
 export function letter(
   school: School,

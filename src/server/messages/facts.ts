@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, isNotNull, isNull } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, isNotNull, isNull } from 'drizzle-orm'
 import { toBuffer } from 'qrcode'
 import { payableOn } from '../../core/collecting/agreement.ts'
 import { formatList } from '../../core/sentence/words.ts'
@@ -8,10 +8,12 @@ import { readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import {
   attempts,
+  catalogue,
   connections,
   courses,
   creators,
   disputes,
+  lineCourses,
   type messages,
   offers,
   orderLines,
@@ -25,7 +27,7 @@ import { awaitedOf, codeTextOf } from '../orders/awaited.ts'
 import { makeOrderLink } from '../orders/orderLinks.ts'
 import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
-import { isPlainName } from './compose.ts'
+import { type GrewFacts, isPlainName } from './compose.ts'
 import { formatDecline } from './composeAgreement.ts'
 import type { CreatorFacts } from './composeForCreator.ts'
 import type { AwaitedFacts, PaidTwiceFacts, RefundFacts } from './composeOrder.ts'
@@ -34,11 +36,11 @@ import type { AwaitedFacts, PaidTwiceFacts, RefundFacts } from './composeOrder.t
 
 async function firstLine({ db }: Services, orderId: string) {
   const [row] = await db
-    .select({ order: orders, line: orderLines, slug: courses.slug })
+    .select({ order: orders, line: orderLines, slug: catalogue.slug })
     .from(orders)
     .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
     .innerJoin(offers, eq(offers.id, orderLines.offerId))
-    .innerJoin(courses, eq(courses.id, offers.productId))
+    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
     .where(eq(orders.id, orderId))
   if (!row) throw notFound('order')
   return row
@@ -52,6 +54,33 @@ async function titlesOf({ db }: Services, orderId: string, lineIds?: readonly st
     .where(eq(orderLines.orderId, orderId))
     .orderBy(asc(orderLines.position))
   return formatList(rows.filter(({ id }) => lineIds?.includes(id) ?? true).map(({ title }) => title))
+}
+
+/** A course that joined a bundle of an order: by its title of then, with the bundle's and the course's page. */
+export async function grewFacts(
+  { db, config }: Services,
+  { orderId, courseTitle }: Pick<typeof messages.$inferSelect, 'orderId' | 'courseTitle'>,
+): Promise<GrewFacts> {
+  const [row] = await db
+    .select({ bundle: orderLines.title, slug: courses.slug })
+    .from(lineCourses)
+    .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
+    .innerJoin(courses, eq(courses.id, lineCourses.courseId))
+    .where(and(eq(orderLines.orderId, orderId as string), eq(lineCourses.title, courseTitle ?? '')))
+    .orderBy(desc(lineCourses.position))
+    .limit(1)
+  const learnLink = row ? `${config.origin}/learn/${row.slug}` : `${config.origin}/my`
+  return { course: courseTitle ?? '', bundle: row?.bundle ?? '', learnLink }
+}
+
+/** The titles of some courses of a line, as they stand in a sentence. */
+async function courseTitles({ db }: Services, lineId: string, courseIds: readonly string[]): Promise<string> {
+  const rows = await db
+    .select({ title: lineCourses.title })
+    .from(lineCourses)
+    .where(and(eq(lineCourses.lineId, lineId), inArray(lineCourses.courseId, [...courseIds])))
+    .orderBy(asc(lineCourses.position))
+  return formatList(rows.map(({ title }) => title))
 }
 
 export async function awaitedFacts(services: Services, orderId: string): Promise<AwaitedFacts> {
@@ -127,13 +156,16 @@ export async function refundFacts(services: Services, refundId: string): Promise
     .where(
       and(eq(refunds.orderId, refund.orderId), eq(refunds.createdAt, refund.createdAt), eq(refunds.state, 'refunded')),
     )
+  const ofCourses = refund.courseIds ? await courseTitles(services, refund.lineId, refund.courseIds) : null
   return {
-    course: await titlesOf(
-      services,
-      refund.orderId,
-      together.map(({ lineId }) => lineId),
-    ),
-    courses: new Set(together.map(({ lineId }) => lineId)).size,
+    course:
+      ofCourses ??
+      (await titlesOf(
+        services,
+        refund.orderId,
+        together.map(({ lineId }) => lineId),
+      )),
+    courses: refund.courseIds?.length ?? new Set(together.map(({ lineId }) => lineId)).size,
     currency: attempt.currency,
     amount: together.reduce((sum, { amount }) => sum + amount, 0),
     method: attempt.method,

@@ -7,6 +7,7 @@ import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
 import {
   composeAlreadyOwned,
+  composeBundleGrew,
   composeCodeRefused,
   composeGiven,
   composePassword,
@@ -100,6 +101,8 @@ export async function sampleOf(
       if (!made) throw new Error(`There is no sample of ${kind}.`)
       return made
     }
+    case 'bundle-grew':
+      return composeBundleGrew(school, BUYER, { course: COURSE, bundle: 'Your bundle', learnLink: nowhere }, null)
     case 'code-refused':
       return composeCodeRefused(school, BUYER, COURSE, nowhere)
     case 'paid-twice':

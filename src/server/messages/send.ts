@@ -12,6 +12,7 @@ import { makePasswordLink } from '../session/links.ts'
 import { factsOf } from './agreementFacts.ts'
 import {
   composeAlreadyOwned,
+  composeBundleGrew,
   composeCodeRefused,
   composeGiven,
   composePassword,
@@ -21,7 +22,7 @@ import {
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
-import { awaitedFacts, creatorAddress, creatorFacts, paidTwiceFacts, refundFacts } from './facts.ts'
+import { awaitedFacts, creatorAddress, creatorFacts, grewFacts, paidTwiceFacts, refundFacts } from './facts.ts'
 import { keptOf, renewedOf } from './letters.ts'
 
 type Message = typeof messages.$inferSelect
@@ -157,6 +158,10 @@ async function compose(
       )
     case 'already-owned':
       return composeAlreadyOwned(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
+    case 'bundle-grew': {
+      const facts = await grewFacts(services, message)
+      return composeBundleGrew(school, person.name, facts, await link())
+    }
     case 'code-refused':
       return composeCodeRefused(school, person.name, message.courseTitle ?? '', config.origin)
     case 'paid-twice': {

@@ -1,4 +1,4 @@
-import { and, asc, between, eq, or, type SQL, sql } from 'drizzle-orm'
+import { and, asc, between, eq, isNotNull, or, type SQL, sql } from 'drizzle-orm'
 import type * as v from 'valibot'
 import type { Day } from '../../core/calendar/day.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -164,6 +164,15 @@ export async function movementsBetween(
   return read(services, await narrowed(services, mode, span, query))
 }
 
+const movedFigures = {
+  received,
+  receivedTax: sumOf(sql`${ledger.account} = 'liabilities:vat' and not ${isBack}`, -1),
+  fees: fee,
+  givenBack: sumOf(sql`${ledger.account} like 'assets:%' and ${isBack}`, -1),
+  givenBackTax: sumOf(sql`${ledger.account} = 'liabilities:vat' and ${isBack}`),
+}
+export type MovedOf = Omit<Moved, 'day'>
+
 /** What moved for the buyers that a search finds, by day. */
 export async function movedOfBuyers(
   services: Services,
@@ -172,16 +181,48 @@ export async function movedOfBuyers(
   query: MoneyFilters,
 ): Promise<Moved[]> {
   return services.db
-    .select({
-      day: ledger.day,
-      received,
-      receivedTax: sumOf(sql`${ledger.account} = 'liabilities:vat' and not ${isBack}`, -1),
-      fees: fee,
-      givenBack,
-      givenBackTax: sumOf(sql`${ledger.account} = 'liabilities:vat' and ${isBack}`),
-    })
+    .select({ day: ledger.day, ...movedFigures })
     .from(ledger)
     .where(await narrowed(services, mode, span, query))
     .groupBy(ledger.day)
     .orderBy(asc(ledger.day))
+}
+
+/** The same by the offers it moved for; payouts are of none. */
+export async function movedByOfferOfBuyers(
+  services: Services,
+  mode: Mode,
+  span: DaySpan,
+  query: MoneyFilters,
+): Promise<(MovedOf & { offerId: string })[]> {
+  return services.db
+    .select({ offerId: sql<string>`${ledger.offerId}`, ...movedFigures })
+    .from(ledger)
+    .where(and(await narrowed(services, mode, span, query), isNotNull(ledger.offerId)))
+    .groupBy(ledger.offerId)
+}
+
+/** What each movement moved for a line of some offers, and the refund, dispute or transfer that it is of. */
+export async function movedByLine(
+  services: Services,
+  mode: Mode,
+  span: DaySpan,
+  { offers: offerIds, ...query }: MoneyFilters & { offers: string[] },
+): Promise<(MovedOf & { lineId: string; subjectId: string | null })[]> {
+  return services.db
+    .select({
+      lineId: sql<string>`${ledger.lineId}`,
+      subjectId: ledger.subjectId,
+      ...movedFigures,
+    })
+    .from(ledger)
+    .where(
+      and(
+        await narrowed(services, mode, span, query),
+        sql`${ledger.offerId} = any(${sql.param(offerIds)}::uuid[])`,
+        isNotNull(ledger.lineId),
+      ),
+    )
+    .groupBy(ledger.transaction, ledger.lineId, ledger.subjectId)
+    .orderBy(asc(ledger.transaction))
 }

@@ -7,6 +7,7 @@ import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
 import { listMovements, movementsBetween } from './movements.ts'
+import { productsQuery, sumProducts } from './products.ts'
 import {
   exportQuery,
   lateQuery,
@@ -49,6 +50,9 @@ export function moneyRoutes(services: Services) {
     })
     .get('/movements', validate('query', movementsQuery), async (c) =>
       c.json(await listMovements(services, c.get('mode'), c.req.valid('query'))),
+    )
+    .get('/products', validate('query', productsQuery), async (c) =>
+      c.json(await sumProducts(services, c.get('mode'), c.req.valid('query'))),
     )
     .get('/movements.csv', validate('query', spanQuery), async (c) => {
       const { from, until, ...query } = c.req.valid('query')

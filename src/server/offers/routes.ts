@@ -23,12 +23,12 @@ const byId = v.object({ id: uuid })
 export function offerRoutes(services: Services) {
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
-    .post('/', validate('json', v.object({ courseId: uuid })), async (c) =>
-      c.json(await createOffer(services, c.req.valid('json').courseId), 201),
+    .post('/', validate('json', v.object({ productId: uuid })), async (c) =>
+      c.json(await createOffer(services, c.req.valid('json').productId), 201),
     )
-    .put('/order', validate('json', v.object({ courseId: uuid, ids: v.array(uuid) })), async (c) => {
-      const { courseId, ids } = c.req.valid('json')
-      await reorderOffers(services, courseId, ids)
+    .put('/order', validate('json', v.object({ productId: uuid, ids: v.array(uuid) })), async (c) => {
+      const { productId, ids } = c.req.valid('json')
+      await reorderOffers(services, productId, ids)
       return c.json({ ok: true })
     })
     .get('/:id', validate('param', byId), async (c) =>

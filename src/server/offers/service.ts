@@ -3,14 +3,17 @@ import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
 import { allPaymentMethods } from '../../gateways/registry.ts'
-import { getCourse } from '../catalogue/service.ts'
+import { getBundle, makeBundleLive } from '../bundles/service.ts'
+import { getProduct } from '../catalogue/products.ts'
+import { coursesOfProducts } from '../catalogue/sellable.ts'
+import { makeCourseLive } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { courses, grants, offers, orderLines } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, publishedOf, saveDraft } from '../drafts/drafts.ts'
 import { offeredMethods } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import type { Services } from '../platform/context.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 
 export type Offer = typeof offers.$inferSelect
@@ -18,12 +21,12 @@ export type Offer = typeof offers.$inferSelect
 /** @throws Problem 404. */
 export const getOffer = (db: Queryable, id: string): Promise<Offer> => findDrafted(db, 'offer', id)
 
-/** One offer as the bench shows it: with its course, its neighbours and the payment methods that can collect. */
+/** One offer as the bench shows it: with its product, its neighbours and the payment methods that can collect. */
 export async function openOffer(services: Services, id: string, mode: Mode) {
   const { db, gateways } = services
   const offer = await getOffer(db, id)
-  const [course, others, paymentMethods, sold, holders, history, all] = await Promise.all([
-    getCourse(db, offer.productId),
+  const [product, others, paymentMethods, sold, holders, history, all] = await Promise.all([
+    getProduct(db, offer.productId),
     db
       .select({ id: offers.id, draft: offers.draft })
       .from(offers)
@@ -35,7 +38,8 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     publishedOf(db, 'offer', [id]),
     coursesToHold(db),
   ])
-  const { slug, draft, live, retiredAt } = course
+  const { kind, slug, draft, live, retiredAt } = product
+  const opened = await coursesOfProducts(db, [product], services.now())
   return {
     ...offer,
     sold,
@@ -48,18 +52,22 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     place: others.findIndex((other) => other.id === id) + 1,
     places: others.length,
     siblings: others.map((other) => other.id),
-    /** The one-time offer of the same course that installments are held against. */
+    /** The one-time offer of the same product that installments are held against. */
     oneTimeOffer: others.find((other) => other.id !== id && other.draft.terms.kind === 'single')?.draft ?? null,
     otherNames: others.filter((other) => other.id !== id).map((other) => other.draft.name),
-    course: {
-      id: course.id,
+    product: {
+      id: product.id,
+      kind,
       slug,
       title: draft.title,
       summary: draft.summary,
       coverColor: draft.coverColor,
       isLive: live !== null,
       isRetired: retiredAt !== null,
-      lessons: draft.lessons.length,
+      /** Lessons of a course, or courses of a bundle. */
+      holds: 'lessons' in draft ? draft.lessons.length : draft.courses.length,
+      /** What a bundle opens for who buys it now, with weights. */
+      courses: (opened.get(product.id) ?? []).map(({ id: courseId, weight }) => ({ id: courseId, weight })),
     },
     paymentMethods: paymentMethods.map(({ adapter, capabilities }) => ({ adapter, capabilities })),
   }
@@ -91,20 +99,20 @@ async function countSales(db: Queryable, offerId: string): Promise<number> {
   return db.$count(orderLines, eq(orderLines.offerId, offerId))
 }
 
-export async function createOffer({ db, now }: Services, courseId: string): Promise<{ id: string }> {
+export async function createOffer({ db, now }: Services, productId: string): Promise<{ id: string }> {
   return db.transaction(async (tx) => {
-    await getCourse(tx, courseId)
+    await getProduct(tx, productId)
     const [last] = await tx
       .select({ position: max(offers.position) })
       .from(offers)
-      .where(and(eq(offers.productId, courseId), eq(offers.isTestPurchase, false)))
+      .where(and(eq(offers.productId, productId), eq(offers.isTestPurchase, false)))
     const position = (last?.position ?? -1) + 1
     const blank = newOffer(position === 0 ? 'One payment' : '')
     const { graceDays } = await getSchool(tx)
     const draft = { ...blank, access: { ...blank.access, graceDays } }
     const [row] = await tx
       .insert(offers)
-      .values({ productId: courseId, position, draft, draftAt: now(), createdAt: now() })
+      .values({ productId, position, draft, draftAt: now(), createdAt: now() })
       .returning({ id: offers.id })
     return { id: row?.id as string }
   })
@@ -132,8 +140,8 @@ const POINTERS: Record<string, string> = {
 }
 
 /**
- * Makes the draft of revision `rev` what buyers see and puts it on sale; its course goes live with
- * it where it was not.
+ * Makes the draft of revision `rev` what buyers see and puts it on sale; its course or bundle goes
+ * live with it where it was not.
  * @throws Problem 409 where it was changed meanwhile, 422 where something must be filled in first.
  */
 export async function publishOffer(
@@ -144,16 +152,16 @@ export async function publishOffer(
 ): Promise<void> {
   const { db, now } = services
   const school = await getSchool(db)
-  await db.transaction(async (tx) => {
+  await inTransaction(services, async (within) => {
+    const { db: tx } = within
     const offer = await holdDraft(tx, 'offer', id, rev)
     if (offer.retiredAt) throw new Problem(409, 'retired', 'This offer is retired.')
-    const [course] = await tx.select().from(courses).where(eq(courses.id, offer.productId)).for('update')
-    if (!course) throw notFound('course')
+    const product = await getProduct(tx, offer.productId)
     const at = now().toISOString()
     const said =
       describeOffer(school, { id, courses: [{ id: offer.productId }], content: offer.draft }, at)?.priced ?? null
     const { draft, live } = offer
-    const ready = { live: true, retired: false, lessons: 1 }
+    const ready = { kind: product.kind, live: true, retired: false, holds: 1 }
     const obstacles = obstaclesOf(
       {
         draft,
@@ -162,7 +170,7 @@ export async function publishOffer(
         at,
         timeZone: school.timeZone,
         onSale: true,
-        course: ready,
+        product: ready,
         mode: 'practice',
         paymentMethods: [],
         known: [],
@@ -182,7 +190,10 @@ export async function publishOffer(
       )
     }
     const by = creatorId
-    if (!course.live) await makeLive(tx, 'course', course, { live: course.draft, at: now(), by })
+    if (product.kind === 'course') {
+      const [course] = await tx.select().from(courses).where(eq(courses.id, product.id)).for('update')
+      if (course && !course.live) await makeCourseLive(within, course, by)
+    } else if (!product.live) await makeBundleLive(within, await getBundle(tx, product.id), by, null)
     await makeLive(tx, 'offer', offer, { live: draft, at: now(), by, also: { onSale: true } })
   })
 }
@@ -227,12 +238,12 @@ export async function deleteOffer({ db }: Services, id: string): Promise<void> {
   await db.delete(offers).where(eq(offers.id, id))
 }
 
-export async function reorderOffers({ db }: Services, courseId: string, ids: string[]): Promise<void> {
+export async function reorderOffers({ db }: Services, productId: string, ids: string[]): Promise<void> {
   await db.transaction(async (tx) => {
     const known = await tx
       .select({ id: offers.id })
       .from(offers)
-      .where(and(eq(offers.productId, courseId), inArray(offers.id, ids)))
+      .where(and(eq(offers.productId, productId), inArray(offers.id, ids)))
     if (known.length !== ids.length) throw notFound('offer')
     for (const [position, id] of ids.entries()) await tx.update(offers).set({ position }).where(eq(offers.id, id))
   })

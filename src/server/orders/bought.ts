@@ -1,9 +1,17 @@
 import { asc, eq, sql } from 'drizzle-orm'
 import { accessIn, taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
-import { sums } from '../../core/quote/quote.ts'
+import { sums } from '../../core/quote/sums.ts'
 import type { Queryable } from '../db/client.ts'
-import { courses, orderLines, type orders, payments } from '../db/schema/index.ts'
+import {
+  CATALOGUE_COLUMNS,
+  catalogue,
+  courses,
+  lineCourses,
+  orderLines,
+  type orders,
+  payments,
+} from '../db/schema/index.ts'
 
 /** Payments of one day as the order has what they are for. */
 export const BY_LINE = sql`(select position from ${orderLines} where order_lines.id = ${payments.lineId})`
@@ -15,19 +23,30 @@ type Order = Pick<typeof orders.$inferSelect, 'id' | 'quoteInput' | 'placedOn'>
  * `today` while it is not. `closes` is null for good, and for what is open while it is paid.
  */
 export async function boughtOf(db: Queryable, order: Order, today: string) {
-  const rows = await db
-    .select({ line: orderLines, course: courses })
-    .from(orderLines)
-    .innerJoin(courses, eq(courses.id, orderLines.productId))
-    .where(eq(orderLines.orderId, order.id))
-    .orderBy(asc(orderLines.position))
+  const [rows, opened] = await Promise.all([
+    db
+      .select({ line: orderLines, product: CATALOGUE_COLUMNS })
+      .from(orderLines)
+      .innerJoin(catalogue, eq(catalogue.id, orderLines.productId))
+      .where(eq(orderLines.orderId, order.id))
+      .orderBy(asc(orderLines.position)),
+    db
+      .select({ lineId: lineCourses.lineId, title: lineCourses.title, slug: courses.slug })
+      .from(lineCourses)
+      .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
+      .innerJoin(courses, eq(courses.id, lineCourses.courseId))
+      .where(eq(orderLines.orderId, order.id))
+      .orderBy(asc(lineCourses.position)),
+  ])
   const placedOn = order.placedOn ?? today
   const access = accessIn(order.quoteInput, placedOn)
-  return rows.map(({ line, course }) => {
+  return rows.map(({ line, product }) => {
     const { opens, closes } = access[line.position] ?? { opens: placedOn, closes: null }
     return {
       line,
-      product: { slug: course.slug, live: course.live ?? course.draft },
+      product: { kind: product.kind, slug: product.slug, live: product.live ?? product.draft },
+      /** The courses that it opens, in their order. */
+      courses: opened.filter(({ lineId }) => lineId === line.id).map(({ title, slug }) => ({ title, slug })),
       opens,
       closes,
       isOpen: opens <= today && (closes === null || today < closes),

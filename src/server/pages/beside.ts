@@ -1,9 +1,9 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { HELD } from '../../core/words/en/notice.ts'
 import { say } from '../../core/words/message.ts'
 import { type Holding, heldAlready, outlasts, sameOffer } from '../access/heldAlready.ts'
 import { grantsOf } from '../access/service.ts'
-import type { SellableCourse } from '../catalogue/sellable.ts'
 import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
@@ -13,34 +13,51 @@ import type { CheckoutView, ShopOffer } from '../views/data.ts'
  * Of what is on sale, what can be bought beside what the visitor has, and what is said of that (selling rules,
  * section 2). Of who is not signed in only the browser that bought just now is known.
  */
-export async function beside(
+export async function beside<T extends Pick<ShopOffer, 'id' | 'quote'>>(
   services: Services,
   school: School,
-  course: SellableCourse,
-  offers: ShopOffer[],
+  courses: readonly { id: string; title: string }[],
+  offers: readonly T[],
   visitor: Visitor,
-): Promise<{ buyable: ShopOffer[]; says: CheckoutView['held'] }> {
-  const personId = visitor.person?.id ?? (await buyerInBrowser(services, course.id, visitor))
-  if (!personId) return { buyable: offers, says: null }
+): Promise<{ buyable: T[]; says: CheckoutView['held'] }> {
+  const personId = visitor.person?.id ?? (await buyerInBrowser(services, courses, visitor))
+  if (!personId) return { buyable: [...offers], says: null }
   const day = await schoolDay(services)
-  const held = await heldAlready(services.db, personId, course.id, day)
-  if (held.length === 0) return { buyable: offers, says: null }
-  const kept: ShopOffer[] = []
+  const byCourse = await Promise.all(
+    courses.map(async ({ id, title }) => ({ title, held: await heldAlready(services.db, personId, id, day) })),
+  )
+  const held = byCourse.flatMap((course) => course.held)
+  if (held.length === 0) return { buyable: [...offers], says: null }
+  const kept: T[] = []
   let back: string | null = null
   for (const offer of offers) {
     const [line] = offer.quote.lines
-    if (line && held.some((holding) => outlasts(holding, line))) continue
+    // Of several courses each must be had for as long.
+    if (line && byCourse.every((course) => course.held.some((holding) => outlasts(holding, line)))) continue
     const same = await sameOffer(services.db, held, offer.id, day)
     if (same?.mayComeBack) back = same.agreementId
     if (!same) kept.push(offer)
   }
+  const some = byCourse.filter((course) => course.held.length > 0).map(({ title }) => `“${title}”`)
+  if (courses.length > 1 && some.length < courses.length) {
+    return { buyable: kept, says: { says: say(HELD.some, { courses: formatList(some) }), ...TO_MY_COURSES } }
+  }
   return { buyable: kept, says: formatHeld(school, held, back, kept.length > 0) }
 }
 
+const TO_MY_COURSES = { label: HELD.myCourses, href: '/my' }
+
 /** The buyer who paid in this browser within the hour, whom it still knows. */
-async function buyerInBrowser(services: Services, courseId: string, visitor: Visitor): Promise<string | null> {
-  const [grant] = await grantsOf(services, visitor, courseId)
-  return grant?.personId ?? null
+async function buyerInBrowser(
+  services: Services,
+  courses: readonly { id: string }[],
+  visitor: Visitor,
+): Promise<string | null> {
+  for (const { id } of courses) {
+    const [grant] = await grantsOf(services, visitor, id)
+    if (grant) return grant.personId
+  }
+  return null
 }
 
 /** What somebody has of a course, in words, and where they change it. */
@@ -61,5 +78,5 @@ function formatHeld(
   const until = last ? say(HELD.until, { day: formatDay(last, language) }) : HELD.has
   const has = back ? say(HELD.cancelled, { has: until }) : until
   const says = canBuy ? say(HELD.overlap, { has }) : has
-  return back ? { says, label: HELD.uncancel, href: `/my/plan/${back}` } : { says, label: HELD.myCourses, href: '/my' }
+  return back ? { says, label: HELD.uncancel, href: `/my/plan/${back}` } : { says, ...TO_MY_COURSES }
 }

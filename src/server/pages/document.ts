@@ -70,13 +70,16 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
   })
   switch (view.name) {
     case 'school': {
-      const courses = view.courses.map(({ title }) => title).join(', ')
+      const courses = view.sections.flatMap(({ products }) => products.map(({ title }) => title)).join(', ')
       return { title: school.name, description: say(PAGE.school, { school: school.name, courses }) }
     }
     case 'course':
-    case 'checkout':
     case 'learn':
       return titled(view.course.title, view.course.summary)
+    case 'bundle':
+      return titled(view.bundle.title, view.bundle.summary)
+    case 'checkout':
+      return titled(view.product.title, view.product.summary)
     case 'plan':
       return titled(view.course.title)
     case 'thanks':

@@ -4,15 +4,19 @@ import type { ScheduledPayment } from '../../core/quote/types.ts'
 import { runsOf } from '../../core/sentence/runs.ts'
 import type { ShopOffer, ShopPage } from '../views/data.ts'
 
-/** schema.org data of a page that sells a course. What only members may buy is not offered to everyone. */
+/**
+ * schema.org data of a page that sells a course, or a bundle, which is a product. What only members may buy is not
+ * offered to everyone.
+ */
 export function linkedDataOf({ school, view }: ShopPage, url: string) {
-  if (view.name !== 'course' && view.name !== 'checkout') return null
+  if (view.name !== 'course' && view.name !== 'bundle' && view.name !== 'checkout') return null
+  const product = view.name === 'course' ? view.course : view.name === 'bundle' ? view.bundle : view.product
+  const by = { '@type': 'Organization', name: school.name }
   return {
     '@context': 'https://schema.org',
-    '@type': 'Course',
-    name: view.course.title,
-    description: view.course.summary || view.course.title,
-    provider: { '@type': 'Organization', name: school.name },
+    ...(product.kind === 'course' ? { '@type': 'Course', provider: by } : { '@type': 'Product', brand: by }),
+    name: product.title,
+    description: product.summary || product.title,
     offers: view.offers.filter(({ needs }) => needs === null).map((offer) => linkedOffer(offer, school.currency, url)),
   }
 }

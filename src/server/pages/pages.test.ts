@@ -42,7 +42,11 @@ describe('a page that sells', () => {
 
   it('never offers what is a draft, off sale or of a retired course', async () => {
     const { data } = await page('/')
-    expect(data.view.courses.map(({ title }: { title: string }) => title)).toContain('Whole page')
+    expect(
+      data.view.sections
+        .flatMap(({ products }: { products: object[] }) => products)
+        .map(({ title }: { title: string }) => title),
+    ).toContain('Whole page')
     expect((await page('/buy/nothing-like-it')).response.status).toBe(404)
     expect((await page('/course/nothing-like-it')).response.status).toBe(404)
   })
@@ -50,7 +54,8 @@ describe('a page that sells', () => {
 
 describe('an offer that has ended, or cannot be sold', () => {
   const until = (day: string) => ({ access: { from: null, lasts: { until: day }, graceDays: 0 } })
-  const inDays = (days: number) => new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10)
+  const inDays = (days: number) =>
+    new Date(world.services.now().getTime() + days * 86_400_000).toISOString().slice(0, 10)
 
   it('takes down neither the shop nor its course; its own link says that it ended, and nothing is charged', async () => {
     const course = await world.sell(12_900, 'Ends soon', until(inDays(3)))
@@ -58,7 +63,10 @@ describe('an offer that has ended, or cannot be sold', () => {
     const request = world.request(course.offerId, 12_900, { email: 'ends@post.example' })
     expect((await page(`/buy/${course.slug}`)).data.view.name).toBe('checkout')
     world.clock.offsetMs = 4 * 86_400_000
-    const titles = async () => (await page('/')).data.view.courses.map(({ title }: { title: string }) => title)
+    const titles = async () =>
+      (await page('/')).data.view.sections
+        .flatMap(({ products }: { products: object[] }) => products)
+        .map(({ title }: { title: string }) => title)
     expect(await titles()).toContain('Goes on')
     expect(await titles()).not.toContain('Ends soon')
     expect((await page(`/course/${course.slug}`)).data.view).toMatchObject({ name: 'course', offers: [] })
@@ -121,7 +129,9 @@ describe('a page that could not be made', () => {
 
 describe('prices in the shop', () => {
   const card = async (title: string) =>
-    (await page('/')).data.view.courses.find((course: { title: string }) => course.title === title)
+    (await page('/')).data.view.sections
+      .flatMap(({ products }: { products: object[] }) => products)
+      .find((course: { title: string }) => course.title === title)
   const monthly = {
     kind: 'subscription',
     amount: 1900,

@@ -19,6 +19,7 @@ import type { ShopPage, ShopView } from '../views/data.ts'
 import { shopDocument, studioDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
 import {
+  bundleView,
   checkoutView,
   courseView,
   emailView,
@@ -66,11 +67,21 @@ export function pageRoutes(base: Services, renderer: Renderer) {
 
   app.get(
     '/',
-    page((services, _c, school) => schoolView(services, school)),
+    page((services, c, school) =>
+      schoolView(services, school, {
+        search: c.req.query('search'),
+        section: c.req.query('section'),
+        price: c.req.query('price'),
+      }),
+    ),
   )
   app.get(
     '/course/:slug',
     page((services, c, school, visitor) => courseView(services, school, c.req.param('slug') ?? '', visitor)),
+  )
+  app.get(
+    '/bundle/:slug',
+    page((services, c, school, visitor) => bundleView(services, school, c.req.param('slug') ?? '', visitor)),
   )
   app.get(
     '/buy/:slug',

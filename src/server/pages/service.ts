@@ -1,11 +1,15 @@
 import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
+import { clockMoment } from '../../core/calendar/clock.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
+import { type AlonePrice, oneByOne, savingOf } from '../../core/content/bundle.ts'
 import { shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
+import { type Shelved, shelve } from '../../core/content/front.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
+import { formatMoney, formatRate } from '../../core/money/format.ts'
 import { formatWholePrice, formatWholePrices, todayInParts } from '../../core/sentence/sentence.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
@@ -13,8 +17,17 @@ import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say, type ValuesOf } from '../../core/words/message.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
-import { findLivePage } from '../catalogue/pages.ts'
-import { type SellableCourse, sellableCourses } from '../catalogue/sellable.ts'
+import { pricesAlone } from '../catalogue/alone.ts'
+import { liveFront } from '../catalogue/front.ts'
+import { findLivePage, type LivePage } from '../catalogue/pages.ts'
+import { pagePathOf } from '../catalogue/products.ts'
+import {
+  coursesOfProducts,
+  type LineCourse,
+  type SellableProduct,
+  sellableLines,
+  sellableProducts,
+} from '../catalogue/sellable.ts'
 import { needsOf } from '../checkout/audience.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
@@ -26,32 +39,34 @@ import { awaitedOf } from '../orders/awaited.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
 import type { Services } from '../platform/context.ts'
-import { type School, schoolDay } from '../school/service.ts'
+import { dayFor, type School, schoolDay } from '../school/service.ts'
 import { readBuyerLink } from '../session/links.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { CourseCard, NoticeView, ShopOffer, ShopView } from '../views/data.ts'
+import type { BumpView, Finding, NoticeView, ProductCard, ShopOffer, ShopProduct, ShopView } from '../views/data.ts'
 import { beside } from './beside.ts'
 
 /** The services behind each page of the shop: what it shows to this visitor. */
 
-function cardOf(course: Pick<SellableCourse, 'slug' | 'live'>): CourseCard {
-  const { title, summary, coverColor, coverId } = course.live
-  return { slug: course.slug, title, summary, coverColor, coverId }
+function cardOf({ kind, slug, live }: Pick<SellableProduct, 'kind' | 'slug' | 'live'>): ProductCard {
+  const { title, summary, coverColor, coverId } = live
+  return { kind, slug, title, summary, coverColor, coverId }
 }
 
 /**
- * The offers of a course as this visitor sees them. Those that are sold by their link alone are not
+ * The offers of a product as this visitor sees them. Those that are sold by their link alone are not
  * listed; `linkedTo` is the one whose link was opened.
  */
 async function offersOf(
   services: Services,
   school: School,
-  course: SellableCourse,
+  product: SellableProduct,
   visitor: Visitor,
   linkedTo?: string,
 ): Promise<ShopOffer[]> {
   const at = services.now().toISOString()
-  const listed = course.offers.filter(({ id, live }) => live.audience.who !== 'link' || id === linkedTo)
+  const listed = product.offers.filter(
+    ({ id, live: { audience } }) => audience.who !== 'added' && (audience.who !== 'link' || id === linkedTo),
+  )
   const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
   const history = await publishedOf(services.db, 'offer', onSale)
   const shown = await Promise.all(
@@ -96,6 +111,10 @@ function filled<const T extends string, const X extends string>(
 }
 
 const aboutCourse = (slug: string) => ({ label: NOTICE.aboutCourse, href: `/course/${slug}` })
+const aboutProduct = (product: Pick<SellableProduct, 'kind' | 'slug'>) => ({
+  label: product.kind === 'course' ? NOTICE.aboutCourse : NOTICE.aboutBundle,
+  href: pagePathOf(product),
+})
 const signInFor = (path: string) => ({ label: NOTICE.signIn, href: `/sign-in?then=${encodeURIComponent(path)}` })
 /** Where a buyer finds what is theirs, once they have signed in. */
 const toMyCourses = ({ person }: Visitor) => (person ? { label: NOTICE.myCourses, href: '/my' } : signInFor('/my'))
@@ -106,17 +125,122 @@ export function missing(): NoticeView {
   return notice(404, NOTICE.missing, [ALL_COURSES])
 }
 
-export async function schoolView(services: Services, school: School): Promise<ShopView> {
-  const all = await sellableCourses(services.db)
-  const cards = all.map(async (course) => {
-    const offers = await offersOf(services, school, course, STRANGER)
-    return { ...cardOf(course), price: shopPrice(offers, school), offers: offers.length }
-  })
-  const courses = (await Promise.all(cards)).filter(({ offers }) => offers > 0)
-  return { name: 'school', courses: courses.map(({ offers: _offers, ...card }) => card) }
+/** From so many things on sale on they can be searched and narrowed. */
+const FOUND_FROM = 9
+
+/** What the shop's front is asked for by its address. */
+export interface FrontQuery {
+  search?: string | undefined
+  section?: string | undefined
+  price?: string | undefined
 }
 
-/** What a course costs, whole, by the offers that everyone may buy; where there are none, for whom it is. */
+export async function schoolView(services: Services, school: School, asked: FrontQuery = {}): Promise<ShopView> {
+  const [all, front] = await Promise.all([sellableProducts(services.db), liveFront(services.db)])
+  const bundled = await bundledIn(services, school, all)
+  const cards = all.map(async (product) => {
+    const offers = await offersOf(services, school, product, STRANGER)
+    const { colors, saving } = bundled(product, offers)
+    const note = saving && say(CATALOGUE.lessThanAlone, { money: formatMoney(saving.amount, school) })
+    const price = shopPrice(offers, school)
+    const isFree = offers.some(({ terms, needs }) => terms.kind === 'free' && needs === null)
+    const sale = saleIn(product, offers, school, services.now())
+    const card = { ...cardOf(product), price, note, sale, colors }
+    return offers.length > 0 ? [{ id: product.id, isFree, card }] : []
+  })
+  const shelved = shelve(front, (await Promise.all(cards)).flat())
+  const { headline, intro } = front
+  const found = shelved.flatMap(({ products }) => products).length < FOUND_FROM ? null : findingOf(shelved, asked)
+  const sections = (found ? narrowed(shelved, found) : shelved).map(({ products, ...section }) => ({
+    ...section,
+    products: products.map(({ card }) => card),
+  }))
+  return { name: 'school', headline, intro, sections, finding: found }
+}
+
+/** A thing on the shop's front, before it is narrowed. */
+interface Listed {
+  id: string
+  isFree: boolean
+  card: ShopProduct
+}
+
+/** What was asked for, as far as it can be. */
+function findingOf(shelved: readonly Shelved<Listed>[], { search = '', section = '', price }: FrontQuery): Finding {
+  const sections = shelved.flatMap(({ id, title }) => (title ? [{ id, title }] : []))
+  return {
+    search: search.slice(0, 100),
+    section: sections.some(({ id }) => id === section) ? section : '',
+    price: price === 'free' || price === 'paid' ? price : '',
+    sections,
+  }
+}
+
+function narrowed(shelved: readonly Shelved<Listed>[], { search, section, price }: Finding): Shelved<Listed>[] {
+  const wanted = search.trim().toLowerCase()
+  return shelved
+    .filter(({ id }) => section === '' || id === section)
+    .map((shelf) => ({
+      ...shelf,
+      products: shelf.products.filter(
+        ({ isFree, card }) =>
+          (price === '' || isFree === (price === 'free')) &&
+          `${card.title} ${card.summary}`.toLowerCase().includes(wanted),
+      ),
+    }))
+    .filter(({ products }) => products.length > 0)
+}
+
+/** Until when the first sale of a product runs, in words; null where none does, or it has no end. */
+function saleIn({ offers }: SellableProduct, shown: readonly ShopOffer[], school: School, at: Date): string | null {
+  const running = shown.find(({ sale, needs }) => sale !== null && needs === null)
+  const until = offers.find(({ id }) => id === running?.id)?.live.sale?.until
+  if (!until || Date.parse(until) <= at.getTime()) return null
+  const { day } = clockMoment(until, school.timeZone, 'until')
+  return say(CATALOGUE.saleUntil, { day: formatDay(day, school.language, dayFor(school, at).slice(0, 4)) })
+}
+
+/** What there is to say of products that are bundles: the colours of their courses, and what each saves. */
+async function bundledIn({ db, now }: Services, school: School, products: readonly SellableProduct[]) {
+  const bundles = products.filter(({ kind }) => kind === 'bundle')
+  const at = now()
+  const courses = await coursesOfProducts(db, bundles, at)
+  const ids = [...new Set([...courses.values()].flat().map(({ id }) => id))]
+  const alone = await pricesAlone(db, school, ids, at)
+  return (product: SellableProduct, offers: readonly ShopOffer[]) => {
+    const held = courses.get(product.id) ?? []
+    if (product.kind === 'course') return { held, alone, colors: [product.live.coverColor], saving: null }
+    return { held, alone, colors: held.map(({ coverColor }) => coverColor), saving: savingIn(held, alone, offers) }
+  }
+}
+
+/**
+ * What a bundle saves (selling rules, section 4): its first one-time price that everyone may pay, in force, against those
+ * of its courses. Null where that is nothing, or cannot be said truly.
+ */
+function savingIn(
+  courses: readonly LineCourse[],
+  alone: ReadonlyMap<string, NonNullable<AlonePrice>>,
+  offers: readonly ShopOffer[],
+) {
+  const { sum, isTrue } = oneByOne(courses.map(({ id }) => ({ alone: alone.get(id) ?? null, figure: null })))
+  const offer = offers.find(({ terms, needs }) => terms.kind === 'single' && needs === null)
+  const price = offer?.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price
+  const saving = isTrue && price !== undefined ? savingOf(sum, price) : null
+  return saving && { ...saving, sum: sum ?? 0 }
+}
+
+/** What a bundle saves, as a sentence. */
+function formatSaving(saving: ReturnType<typeof savingIn>, school: School): string | null {
+  if (!saving) return null
+  return say(CATALOGUE.saves, {
+    sum: formatMoney(saving.sum, school),
+    money: formatMoney(saving.amount, school),
+    percent: formatRate(saving.percent * 100, school.language),
+  })
+}
+
+/** What a product costs, whole, by the offers that everyone may buy; where there are none, for whom it is. */
 function shopPrice(offers: readonly ShopOffer[], school: School): string {
   const forAll = offers.filter(({ needs }) => needs === null)
   if (forAll.length === 0) {
@@ -145,8 +269,8 @@ export async function courseView(
   slug: string,
   visitor: Visitor,
 ): Promise<ShopView> {
-  const [course] = await sellableCourses(services.db, { slug })
-  if (!course) return missing()
+  const [course] = await sellableProducts(services.db, { kind: 'course', slug })
+  if (!course || !('lessons' in course.live)) return missing()
   const entry = await checkAccess(services, course.id, visitor)
   return {
     name: 'course',
@@ -157,6 +281,41 @@ export async function courseView(
     },
     offers: await offersOf(services, school, course, visitor),
     isOwned: entry.state === 'open',
+  }
+}
+
+/** One bundle: what is in it, what the courses cost alone, and its offers. */
+export async function bundleView(
+  services: Services,
+  school: School,
+  slug: string,
+  visitor: Visitor,
+): Promise<ShopView> {
+  const [bundle] = await sellableProducts(services.db, { kind: 'bundle', slug })
+  if (!bundle || !('includesAll' in bundle.live)) return missing()
+  const [bundled, offers] = await Promise.all([
+    bundledIn(services, school, [bundle]),
+    offersOf(services, school, bundle, visitor),
+  ])
+  const { held, alone, saving } = bundled(bundle, offers)
+  const owned = await Promise.all(
+    held.map(async ({ id }) => (await checkAccess(services, id, visitor)).state === 'open'),
+  )
+  const { description, includesAll } = bundle.live
+  return {
+    name: 'bundle',
+    bundle: { ...cardOf(bundle), description, includesAll },
+    courses: held.map(({ id, slug: at, live }, index) => {
+      const price = alone.get(id)
+      return {
+        ...cardOf({ kind: 'course', slug: at, live }),
+        price: price ? (price.now === 0 ? CATALOGUE.free : formatMoney(price.now, school)) : null,
+        isOwned: owned[index] ?? false,
+      }
+    }),
+    offers,
+    saving: formatSaving(saving, school),
+    isOwned: owned.length > 0 && owned.every((isOpen) => isOpen),
   }
 }
 
@@ -171,15 +330,15 @@ export async function checkoutView(
   const page = await findLivePage(services.db, slug)
   if (!page) return missing()
   const withTestPurchase = visitor.isCreator === true && offerId !== undefined
-  const [course] = await sellableCourses(services.db, { productId: page.productId, withTestPurchase })
-  if (!course) return missing()
-  const offers = shownOn(page.live, await offersOf(services, school, course, visitor, offerId), offerId)
-  const ended = endedOffer(services, school, course, offerId)
+  const [product] = await sellableProducts(services.db, { productId: page.productId, withTestPurchase })
+  if (!product) return missing()
+  const offers = shownOn(page.live, await offersOf(services, school, product, visitor, offerId), offerId)
+  const ended = endedOffer(services, school, product, offerId)
   if (ended) {
     const others = offers.length > 0 ? [{ label: NOTICE.otherPrices, href: `/buy/${slug}` }] : []
     return notice(410, filled(NOTICE.offerEnded, { offer: ended.name, day: formatDay(ended.until, school.language) }), [
       ...others,
-      aboutCourse(course.slug),
+      aboutProduct(product),
       ALL_COURSES,
     ])
   }
@@ -191,13 +350,19 @@ export async function checkoutView(
     offers.find(mayBuy) ??
     offers[0]
   if (!chosen) {
-    return notice(410, filled(NOTICE.notOnSale, { course: course.live.title }), [aboutCourse(course.slug), ALL_COURSES])
+    return notice(410, filled(NOTICE.notOnSale, { course: product.live.title }), [aboutProduct(product), ALL_COURSES])
   }
-  const { buyable, says } = await beside(services, school, course, offers, visitor)
-  const pending = await pendingOrder(services, course, visitor, cameBackFrom)
+  const { held, saving } = (await bundledIn(services, school, [product]))(product, offers)
+  const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : held
+  const { buyable, says } = await beside(services, school, opened, offers, visitor)
+  const bumps = await bumpsOn(services, school, page, visitor)
+  const pending = await pendingOrder(services, product, visitor, cameBackFrom)
   return {
     name: 'checkout',
-    course: { ...cardOf(course), lessons: course.live.lessons.map(lessonTitle) },
+    product: cardOf(product),
+    gets: 'lessons' in product.live ? product.live.lessons.map(lessonTitle) : held.map(({ title }) => title),
+    saving: formatSaving(saving, school),
+    bumps,
     offers: buyable.length > 0 ? buyable : offers,
     chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
     linked: offerId ?? null,
@@ -210,11 +375,65 @@ export async function checkoutView(
   }
 }
 
+/**
+ * The order bumps of a page as this visitor sees them: what is on sale, and what they do not have already, as far as that
+ * may be known (selling rules, section 1). Whether a payment method can collect it together with the rest is asked where
+ * it is ticked.
+ */
+async function bumpsOn(services: Services, school: School, page: LivePage, visitor: Visitor): Promise<BumpView[]> {
+  const at = services.now()
+  const { bumps } = page.live
+  const ids = bumps.flatMap(({ offerId }) => (offerId === null ? [] : [offerId]))
+  const lines = await sellableLines(services.db, ids, at)
+  const alone = await pricesAlone(
+    services.db,
+    school,
+    [...lines.values()].map(({ product }) => product.id),
+    at,
+  )
+  const shown = await Promise.all(
+    bumps.map(async ({ id, offerId, title, text, coverId, tick }): Promise<BumpView[]> => {
+      const line = lines.get(offerId ?? '')
+      if (!line) return []
+      const { offer, product, courses } = line
+      const weighted = courses.map(({ id: courseId, weight }) => ({ id: courseId, weight }))
+      const said = describeOffer(school, { id: offer.id, courses: weighted, content: offer.live }, at.toISOString())
+      const { audience } = offer.live
+      const isForThem = audience.who !== 'holders' || (await needsOf(services, audience.of, visitor)).isMet
+      if (!said || !isForThem) return []
+      const { buyable } = await beside(services, school, courses, [{ id: offer.id, quote: said.quote }], visitor)
+      if (buyable.length === 0) return []
+      const inShop = alone.get(product.id)?.now ?? null
+      const first = said.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price ?? 0
+      return [
+        {
+          id,
+          offerId: offer.id,
+          title: title || product.title,
+          text: text || product.live.summary,
+          tick: tick || say(CATALOGUE.add, { title: title || product.title }),
+          coverId: coverId ?? product.live.coverId,
+          coverColor: product.live.coverColor,
+          product: product.title,
+          price: formatWholePrice(said.priced),
+          inShop:
+            offer.live.terms.kind === 'single' && inShop !== null && inShop > first
+              ? say(CATALOGUE.inShop, { money: formatMoney(inShop, school) })
+              : null,
+          access: said.priced.access,
+          quote: said.quote,
+        },
+      ]
+    }),
+  )
+  return shown.flat()
+}
+
 /** The offer that a link names, where its access has ended by its own date. */
 function endedOffer(
   services: Services,
   school: School,
-  { offers: listed }: SellableCourse,
+  { offers: listed }: SellableProduct,
   offerId: string | undefined,
 ): { name: string; until: string } | null {
   const asked = listed.find(({ id }) => id === offerId)
@@ -224,12 +443,12 @@ function endedOffer(
 }
 
 /**
- * The order for this course whose payment was under way in this browser, so that a reload goes on with it. One that
+ * The order for this product whose payment was under way in this browser, so that a reload goes on with it. One that
  * waits for a bank transfer is not in the payment method at once.
  */
 async function pendingOrder(
   { db }: Services,
-  course: SellableCourse,
+  product: SellableProduct,
   { browserHash, mode }: Visitor,
   cameBackFrom: string | undefined,
 ): Promise<string | null> {
@@ -253,7 +472,7 @@ async function pendingOrder(
         or(isFrom, and(eq(orders.state, 'paying'), notExists(byTransfer))),
         inArray(
           orders.id,
-          db.select({ id: orderLines.orderId }).from(orderLines).where(eq(orderLines.productId, course.id)),
+          db.select({ id: orderLines.orderId }).from(orderLines).where(eq(orderLines.productId, product.id)),
         ),
       ),
     )
@@ -299,8 +518,9 @@ export async function thanksView(
       paidOn: order.placedOn,
     },
     awaited: await awaitedOf(services.db, order),
-    bought: bought.map(({ line, product, opens, closes, isOpen, hasEnded, isPaidTwice }) => ({
-      course: cardOf(product),
+    bought: bought.map(({ line, product, courses, opens, closes, isOpen, hasEnded, isPaidTwice }) => ({
+      product: cardOf(product),
+      courses,
       offer: line.offerName,
       opens,
       closes,
@@ -343,7 +563,7 @@ export async function planPage(
   const paid = cameBack ? await readUsedPayLink(services, key) : null
   if (paid) {
     return notice(200, filled(NOTICE.received, { course: paid.course }), [
-      { label: NOTICE.openCourse, href: `/learn/${paid.slug}` },
+      paid.kind === 'course' ? { label: NOTICE.openCourse, href: `/learn/${paid.slug}` } : toMyCourses(visitor),
     ])
   }
   return notice(410, NOTICE.payLink, [toMyCourses(visitor)])
@@ -383,7 +603,7 @@ export async function learnView(
   if (lesson === undefined) return missing()
   return {
     name: 'learn',
-    course: { ...cardOf({ slug, live: course.live }), description },
+    course: { ...cardOf({ kind: 'course', slug, live: course.live }), description },
     closes: entry.grant.closes,
     renews: renewsOn(entry.grant),
     lessons: lessons.map((one, index) => ({ id: one.id, title: lessonTitle(one, index) })),

@@ -39,6 +39,8 @@ export interface JobData {
   reconcile: Record<string, never>
   /** Delete what has grown old and nobody needs. */
   purge: Record<string, never>
+  /** Go on with what a change of a bundle's courses does for those who have it. */
+  'bundle-grow': { growthId: string }
   /** Make and send one message. */
   'message-send': { messageId: string }
   /** Make and send a link of an account: it is no message of a school to its buyers, and is always sent. */
@@ -53,6 +55,7 @@ const JOB_NAMES: readonly JobName[] = [
   'practice-move',
   'reconcile',
   'purge',
+  'bundle-grow',
   'message-send',
   'account-mail',
 ]

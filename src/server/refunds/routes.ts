@@ -6,12 +6,14 @@ import {
   giveTransferUp,
   recordTransferReceived,
   takeMarkBack,
+  waitAgain,
 } from '../fulfilment/bankTransfer.ts'
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answerDispute, answerSchema, decideLost, lostSchema } from './disputes.ts'
 import {
+  giveCodesBack,
   refundLine,
   refundOutside,
   refundOutsideSchema,
@@ -74,6 +76,15 @@ export function settlingRoutes(services: Services) {
       const mode = c.get('mode')
       await giveTransferUp(await inMode(services, mode), mode, c.req.valid('param').order)
       return c.json({ ok: true })
+    })
+    .post('/orders/:order/transfers/wait-again', validate('param', byOrder), async (c) => {
+      const mode = c.get('mode')
+      await waitAgain(await inMode(services, mode), mode, c.req.valid('param').order)
+      return c.json({ ok: true })
+    })
+    .post('/orders/:order/codes/give-back', validate('param', byOrder), async (c) => {
+      const mode = c.get('mode')
+      return c.json(await giveCodesBack(await inMode(services, mode), mode, c.req.valid('param').order))
     })
     .post('/disputes/:id/answer', validate('param', byDispute), validate('json', answerSchema), async (c) => {
       const mode = c.get('mode')

@@ -3,11 +3,21 @@ import * as v from 'valibot'
 import { type Charge, refundableAmounts, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { GatewayUnreachable, type RefundOutcome } from '../../gateways/contract.ts'
-import { closeLine } from '../access/close.ts'
+import { closeCourses, closeLine } from '../access/close.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
+import { giveUsesBack } from '../coupons/uses.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, connections, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
+import {
+  attempts,
+  connections,
+  disputes,
+  lineCourses,
+  orderLines,
+  orders,
+  payments,
+  refunds,
+} from '../db/schema/index.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
@@ -23,6 +33,8 @@ const AGAIN_SECONDS = 30
 export const refundSchema = v.object({
   lineId: v.pipe(v.string(), v.uuid('There is no such line.')),
   amount: amountSchema(1, 'Write an amount.', 'Write how much to refund.'),
+  /** Some of the courses of a bundle, for which it is; absent or null: all of the line. */
+  courseIds: v.optional(v.nullable(v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.minLength(1, 'Choose a course.')))),
   access: v.picklist(['keep', 'close'], 'Choose what happens to access.'),
   note: v.pipe(
     v.string(),
@@ -126,7 +138,7 @@ export async function refundLine(
   services: Services,
   mode: Mode,
   orderId: string,
-  { lineId, amount, access, note }: v.InferOutput<typeof refundSchema>,
+  { lineId, amount, courseIds = null, access, note }: v.InferOutput<typeof refundSchema>,
 ): Promise<Refunded> {
   const at = services.now()
   const day = await schoolDay(services)
@@ -138,6 +150,7 @@ export async function refundLine(
       .from(orderLines)
       .where(and(eq(orderLines.id, lineId), eq(orderLines.orderId, orderId)))
     if (!line) throw notFound('order line')
+    if (courseIds) await requireOfLine(tx, lineId, courseIds)
     const charges = (await chargesOf(services, tx, orderId)).filter((charge) => charge.lineId === lineId)
     const shares = shareRefund(charges, amount)
     const format = { ...(await getSchool(tx)), currency: order.currency }
@@ -150,7 +163,7 @@ export async function refundLine(
       tx,
       order.id,
       shares.map((share) => ({ lineId, ...share })),
-      { note, access, day, at },
+      { note, access, courseIds, day, at },
     )
     const about = { orderId, personId: order.personId }
     await record(tx, at, about, 'refund-started', { amount, currency: order.currency, note, access })
@@ -158,6 +171,15 @@ export async function refundLine(
     return rows
   })
   return settleAll(services, ids)
+}
+
+/** @throws Problem at `/courseIds` where a course is not of the line. */
+async function requireOfLine(tx: Transaction, lineId: string, courseIds: readonly string[]): Promise<void> {
+  const held = await tx
+    .select({ id: lineCourses.courseId })
+    .from(lineCourses)
+    .where(and(eq(lineCourses.lineId, lineId), inArray(lineCourses.courseId, [...courseIds])))
+  if (held.length !== new Set(courseIds).size) throw fieldProblem('/courseIds', 'Choose courses of this order.')
 }
 
 /** The schema of giving a whole payment back, of whatever lines it was. */
@@ -248,6 +270,29 @@ export async function refundOutside(
   })
 }
 
+/**
+ * Lets others use the codes of an order that was refunded. @returns the codes. @throws Problem 404, or 409 where nothing
+ * of it was refunded, or no code of it is used.
+ */
+export async function giveCodesBack(services: Services, mode: Mode, orderId: string): Promise<{ codes: string[] }> {
+  return inTransaction(services, async ({ db: tx, now }) => {
+    const order = await holdOrder(tx, mode, orderId)
+    const refunded = and(eq(refunds.orderId, orderId), eq(refunds.state, 'refunded'))
+    if ((await tx.$count(refunds, refunded)) === 0) {
+      throw new Problem(409, 'not-refunded', 'Nothing of this order was refunded.')
+    }
+    const codes = await giveUsesBack(tx, orderId)
+    if (codes.length === 0) throw new Problem(409, 'no-code', 'No code of this order is used.')
+    const about = { orderId, personId: order.personId }
+    await recordAll(
+      tx,
+      now(),
+      codes.map((code): JournalEvent => ({ about, what: 'code-given-back', data: { code } })),
+    )
+    return { codes }
+  })
+}
+
 async function holdOrder(tx: Transaction, mode: Mode, orderId: string) {
   const [order] = await tx
     .select()
@@ -266,7 +311,7 @@ async function storeRefunds(
   tx: Transaction,
   orderId: string,
   shares: readonly { lineId: string; chargeId: string; amount: number }[],
-  { at, ...how }: { note: string; access: 'keep' | 'close'; day: string; at: Date },
+  { at, ...how }: { note: string; access: 'keep' | 'close'; courseIds?: string[] | null; day: string; at: Date },
 ): Promise<string[]> {
   const before = await tx.$count(refunds, eq(refunds.orderId, orderId))
   const charges = [...new Set(shares.map(({ chargeId }) => chargeId))]
@@ -400,8 +445,11 @@ async function bookIn(services: Within, key: string, outcome: RefundOutcome | { 
     'refund',
   )
   const closed: JournalEvent[] = []
-  for (const { access, lineId, note } of rows) {
-    if (access === 'close') closed.push(...(await closeLine(services, lineId, note)))
+  for (const { access, lineId, courseIds, note } of rows) {
+    if (access !== 'close') continue
+    closed.push(
+      ...(await (courseIds ? closeCourses(services, lineId, courseIds, note) : closeLine(services, lineId, note))),
+    )
   }
   const events: JournalEvent[] = [{ about, what: 'refunded', data: { ...data, reference } }, ...closed]
   // What was given back in one go is told in one message, once all of it is.

@@ -1,12 +1,12 @@
 import { and, eq } from 'drizzle-orm'
 import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
-import { rescaleContent, rescaleCoupon } from '../../core/content/rescale.ts'
+import { rescaleBundle, rescaleContent, rescaleCoupon } from '../../core/content/rescale.ts'
 import { isCurrency } from '../../core/money/currency.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { coupons, offers, orders, school } from '../db/schema/index.ts'
+import { bundles, coupons, offers, orders, productCourses, school } from '../db/schema/index.ts'
 import { forgetComparing, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services, WithDatabase } from '../platform/context.ts'
@@ -101,16 +101,24 @@ async function countPaidLive(db: Queryable): Promise<number> {
  * @throws Problem 409 at `/currency` once something was sold live.
  */
 export async function changeSchool({ db, now }: Services, wanted: v.InferOutput<typeof schoolSchema>): Promise<void> {
-  await db.transaction(async (tx) => {
-    const [current] = await tx.select().from(school).for('update')
-    if (!current) throw new Problem(409, 'not-set-up', 'The school is not set up yet.')
-    if (wanted.currency !== current.currency) {
-      const sold = await countPaidLive(tx)
-      if (sold > 0) throw fieldProblem('/currency', currencyLocked(sold, current.currency), 409)
-      await rescalePrices(tx, current.currency, wanted.currency, now())
-    }
-    await tx.update(school).set(wanted)
-  })
+  await db.transaction((tx) => applySchool(tx, wanted, now()))
+}
+
+/** The same in the caller's transaction. @throws Problem 409 before the school was set up, or at `/currency`. */
+export async function applySchool(
+  tx: Transaction,
+  wanted: Partial<School> & { currency: string },
+  at: Date,
+): Promise<void> {
+  const [current] = await tx.select().from(school).for('update')
+  if (!current) throw new Problem(409, 'not-set-up', 'The school is not set up yet.')
+  if (wanted.currency !== current.currency) {
+    const sold = await countPaidLive(tx)
+    if (sold > 0) throw fieldProblem('/currency', currencyLocked(sold, current.currency), 409)
+    await rescalePrices(tx, current.currency, wanted.currency, at)
+  }
+  await tx.update(school).set(wanted)
+  readBy.delete(tx)
 }
 
 function currencyLocked(sold: number, currency: string): string {
@@ -123,6 +131,18 @@ async function rescalePrices(tx: Transaction, from: string, to: string, at: Date
   for (const { id, draftRev, draft, live, liveVersion } of await tx.select().from(offers)) {
     await saveDraft(tx, 'offer', id, { baseRev: draftRev, draft: rescaleContent(draft, from, to), at })
     if (live) await makeLive(tx, 'offer', { id, liveVersion }, { live: rescaleContent(live, from, to), at, by: null })
+  }
+  for (const { id, draftRev, draft, live, liveVersion } of await tx.select().from(bundles)) {
+    await saveDraft(tx, 'bundle', id, { baseRev: draftRev, draft: rescaleBundle(draft, from, to), at })
+    if (!live) continue
+    const rescaled = rescaleBundle(live, from, to)
+    await makeLive(tx, 'bundle', { id, liveVersion }, { live: rescaled, at, by: null })
+    for (const { id: courseId, figure } of rescaled.courses) {
+      await tx
+        .update(productCourses)
+        .set({ weight: figure ?? 0 })
+        .where(and(eq(productCourses.productId, id), eq(productCourses.courseId, courseId)))
+    }
   }
   for (const { id, draftRev, draft, live, liveVersion } of await tx.select().from(coupons)) {
     await saveDraft(tx, 'coupon', id, { baseRev: draftRev, draft: rescaleCoupon(draft, from, to), at })

@@ -19,7 +19,7 @@ import { countGuesses } from './guesses.ts'
 import { confirmCreatorEmail, setCreatorPassword } from './links.ts'
 import { passwordSchema } from './passwords.ts'
 import { closeOthers, closeSession, creatorOf, devicesOf } from './sessions.ts'
-import { askCreatorPassword, setUp, setupSchema, signIn } from './signIn.ts'
+import { askCreatorPassword, isClaimed, setUp, setupSchema, signIn } from './signIn.ts'
 
 /** Marks a browser that has signed in to the studio before. */
 const KNOWN_STUDIO_COOKIE = 'acorn_known_studio'
@@ -29,10 +29,17 @@ export function sessionRoutes(services: Services) {
   const proxies = proxyList(services.config.trustedProxies)
   return new Hono()
     .get('/', async (c) => {
-      const school = await findSchool(services.db)
+      const [school, hasCreator] = await Promise.all([findSchool(services.db), isClaimed(services.db)])
       const creator = await creatorOf(services, getCookie(c, STUDIO_COOKIE))
       const mode = chosenMode(c) ?? 'practice'
-      return c.json({ isSetUp: school !== null, creator, school: creator && school, mode: creator && mode })
+      return c.json({
+        isSetUp: hasCreator,
+        creator,
+        school: creator && school,
+        // One that came from a file, for its first visitor to go on with.
+        imported: hasCreator ? null : school,
+        mode: creator && mode,
+      })
     })
     .post('/setup', validate('json', setupSchema), async (c) => {
       const { token } = await setUp(services, c.req.valid('json'), deviceOf(c))

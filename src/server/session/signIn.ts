@@ -1,10 +1,11 @@
 import { eq } from 'drizzle-orm'
 import * as v from 'valibot'
+import type { Queryable } from '../db/client.ts'
 import { creators, school } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
-import { emailSchema, nameSchema, schoolSchema } from '../school/service.ts'
+import { applySchool, emailSchema, nameSchema, schoolSchema } from '../school/service.ts'
 import { checkPassword, hashPassword, passwordSchema, type SignInTry } from './passwords.ts'
 import { openSession } from './sessions.ts'
 
@@ -13,7 +14,7 @@ export const setupSchema = v.object({
   creator: v.object({ name: nameSchema, email: emailSchema, password: passwordSchema }),
 })
 
-/** Makes the school and its creator, once. */
+/** Makes the school and its creator, once. A school that came from a file before its first account takes what is said here. */
 export async function setUp(
   services: Services,
   input: v.InferOutput<typeof setupSchema>,
@@ -27,7 +28,14 @@ export async function setUp(
       .values({ ...input.school, createdAt: now() })
       .onConflictDoNothing()
       .returning()
-    if (made.length === 0) throw new Problem(409, 'set-up-already', 'The school was set up already. Sign in instead.')
+    if (made.length === 0) {
+      // Waits for another first visit.
+      await tx.select().from(school).for('update')
+      if ((await tx.$count(creators)) > 0) {
+        throw new Problem(409, 'set-up-already', 'The school was set up already. Sign in instead.')
+      }
+      await applySchool(tx, input.school, now())
+    }
     const [creator] = await tx
       .insert(creators)
       .values({ name: input.creator.name, email: input.creator.email, passwordHash, createdAt: now() })
@@ -65,4 +73,10 @@ export async function askCreatorPassword(
   if (!(await limits.isWithin('mail:moment', key)) || !(await limits.isWithin('mail:email', key))) return
   const [creator] = await db.select({ id: creators.id }).from(creators).where(eq(creators.email, email))
   if (creator) await jobs.send(db, 'account-mail', { kind: 'creator-password', creatorId: creator.id })
+}
+
+/** Whether the school has an account: before it has one, its first visitor makes it. */
+export async function isClaimed(db: Queryable): Promise<boolean> {
+  const [creator] = await db.select({ id: creators.id }).from(creators).limit(1)
+  return creator !== undefined
 }

@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
-import { sellableCourses } from '../catalogue/sellable.ts'
+import { sellableProducts } from '../catalogue/sellable.ts'
 import { grants } from '../db/schema/index.ts'
 import { connectGateway } from '../gateways/service.ts'
 import { setNotifications } from '../outbox/notifications.ts'
@@ -29,7 +29,7 @@ it('says what is missing, line by line, until the creator’s own purchase is gi
 
   const { path } = await openTrial(world.services)
   const offerId = path.split('offer=')[1] as string
-  expect((await sellableCourses(world.db)).flatMap(({ offers }) => offers).map((offer) => offer.id)).not.toContain(
+  expect((await sellableProducts(world.db)).flatMap(({ offers }) => offers).map((offer) => offer.id)).not.toContain(
     offerId,
   )
   const [connection] = await world.db.query.connections.findMany({ where: (row, { eq: is }) => is(row.mode, 'live') })

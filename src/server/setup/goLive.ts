@@ -4,7 +4,7 @@ import { formatMoney } from '../../core/money/format.ts'
 import { takesCurrency } from '../../core/paymentMethods/collects.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import type { TermsKind } from '../../core/terms/terms.ts'
-import { sellableCourses } from '../catalogue/sellable.ts'
+import { sellableProducts } from '../catalogue/sellable.ts'
 import { attempts, courses, grants, type MessageKind, offers, orderLines, orders, refunds } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
 import { offeredMethods } from '../gateways/service.ts'
@@ -49,7 +49,7 @@ export async function goLiveList(services: Services) {
   const [school, live, onSale, practised, trial] = await Promise.all([
     getSchool(db),
     listGateways(services, 'live'),
-    sellableCourses(db),
+    sellableProducts(db),
     kindsPractised(services),
     trialOf(services),
   ])
@@ -182,7 +182,7 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
   const { db, now } = services
   const amount = await trialAmount(services)
   if (amount === null) throw new Problem(409, 'no-gateway', 'No gateway connected in Live takes money at once.')
-  const [course] = (await sellableCourses(db)).filter(({ offers: listed }) => listed.length > 0)
+  const [course] = (await sellableProducts(db, { kind: 'course' })).filter(({ offers: listed }) => listed.length > 0)
   if (!course) throw new Problem(409, 'no-course', 'Publish a course with an offer first.')
   const live = { ...newOffer('A real purchase, to try it'), terms: { kind: 'single' as const, amount } }
   return db.transaction(async (tx) => {

@@ -3,7 +3,7 @@ import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatWhyNot, takesCurrency, toCollect, type WhyNot, whyNot } from '../../core/paymentMethods/collects.ts'
 import type { Capabilities } from '../../gateways/contract.ts'
 import { allPaymentMethods } from '../../gateways/registry.ts'
-import { sellableCourses } from '../catalogue/sellable.ts'
+import { sellableProducts } from '../catalogue/sellable.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { isReadable } from '../gateways/service.ts'
@@ -14,7 +14,7 @@ import { getSchool, type School, schoolDay } from '../school/service.ts'
 /** An offer on sale, and what it asks of whoever collects it. */
 interface AskedFor {
   id: string
-  courseId: string
+  productId: string
   name: string
   need: ReturnType<typeof toCollect>
 }
@@ -24,7 +24,7 @@ export interface CannotCollect {
   why: WhyNot
   /** In words that go on after its name. */
   says: string
-  offers: { id: string; courseId: string; name: string }[]
+  offers: { id: string; productId: string; name: string }[]
 }
 
 /**
@@ -115,13 +115,13 @@ export async function listGateways(base: Services, mode: Mode) {
 async function askedFor({ db, now }: Services): Promise<AskedFor[]> {
   const school = await getSchool(db)
   const at = now().toISOString()
-  return (await sellableCourses(db)).flatMap((course) =>
-    course.offers.flatMap(({ id, productId, live }) => {
+  return (await sellableProducts(db)).flatMap((product) =>
+    product.offers.flatMap(({ id, productId, live }) => {
       const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
       if (!said) return []
       const need = toCollect(said.quote, school.currency, Math.max(said.quote.today.pay, 0))
       const isFree = need.today === 0 && !need.hasLaterPayments
-      return isFree ? [] : [{ id, courseId: productId, name: `${course.live.title} · ${live.name}`, need }]
+      return isFree ? [] : [{ id, productId, name: `${product.live.title} · ${live.name}`, need }]
     }),
   )
 }

@@ -32,6 +32,7 @@ export const ATTENTION_KINDS = [
   'surplus-transfer',
   'surplus',
   'mismatch',
+  'code-over-limit',
   'unknown-payment',
   'unreadable-event',
   'refund-refused',
@@ -131,6 +132,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
         amount: sql<number | null>`(${journal.data}->>'amount')::float8`,
         since: instant(journal.at),
         ...nothing,
+        why: sql<string | null>`${journal.data}->>'code'`,
       })
       .from(journal)
       .innerJoin(orders, eq(orders.id, journal.orderId))
@@ -260,6 +262,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
       .limit(MAX_LISTED),
     surplus: ofJournal('attempt-surplus'),
     mismatch: ofJournal('attempt-mismatch'),
+    'code-over-limit': ofJournal('code-over-limit'),
     'unknown-payment': db
       .select({
         orderId: sql<string | null>`null`,

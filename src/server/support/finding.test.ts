@@ -11,7 +11,7 @@ import { listOrders, ordersFor } from './orders.ts'
 const world = ownWorld()
 let transfer: string
 const made: Record<string, { orderId: string; number: number; courseId: string }> = {}
-const day = () => new Date().toISOString().slice(0, 10)
+const day = () => world.services.now().toISOString().slice(0, 10)
 
 beforeAll(async () => {
   transfer = (await world.connectOthers()).transfer

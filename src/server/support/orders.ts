@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gte, inArray, lt, ne, not, type SQL, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gte, lt, ne, not, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, isDay } from '../../core/calendar/day.ts'
 import { afterTakenBack, nextPayment, nextTryOf, owes, payableOn, restOf } from '../../core/collecting/agreement.ts'
@@ -11,9 +11,11 @@ import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
   attempts,
+  codeUses,
   connections,
   disputes,
   journal,
+  lineCourses,
   orderLines,
   orders,
   payments,
@@ -41,7 +43,10 @@ const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
 export const ordersQuery = v.object({
   search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
   state: v.optional(v.picklist(ORDER_FILTERS), 'all'),
+  /** A course or a bundle: sold alone, or a course with a bundle. */
   course: v.optional(v.pipe(v.string(), v.uuid('There is no such course.'))),
+  /** Placed with a code of this coupon. */
+  coupon: v.optional(v.pipe(v.string(), v.uuid('There is no such coupon.'))),
   /** Days on which they were ordered, both included, by the school's clock. */
   from: v.optional(day),
   until: v.optional(day),
@@ -70,7 +75,7 @@ export async function ordersFor(base: Services, mode: Mode, query: OrdersQuery) 
 async function readOrders(
   services: Services,
   mode: Mode,
-  { search, state, course, from, until }: OrdersQuery,
+  { search, state, course, coupon, from, until }: OrdersQuery,
   before: string | undefined,
   most: number | undefined,
 ) {
@@ -99,10 +104,14 @@ async function readOrders(
         eq(orders.mode, mode),
         state === 'all' ? undefined : IN_STATE[state],
         course
-          ? inArray(
-              orders.id,
-              db.select({ id: orderLines.orderId }).from(orderLines).where(eq(orderLines.productId, course)),
-            )
+          ? // Sold alone, or in a bundle.
+            sql`${orders.id} in (
+              select l.order_id from ${orderLines} l where l.product_id = ${course}
+              union all select l.order_id from ${lineCourses} c join ${orderLines} l on l.id = c.line_id
+              where c.course_id = ${course})`
+          : undefined,
+        coupon
+          ? sql`${orders.id} in (select u.order_id from ${codeUses} u where u.coupon_id = ${coupon} and u.state <> 'released')`
           : undefined,
         from ? gte(orders.createdAt, at(from)) : undefined,
         until ? lt(orders.createdAt, at(addDays(until, 1))) : undefined,
@@ -163,8 +172,19 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     .innerJoin(people, eq(people.id, orders.personId))
     .where(and(eq(orders.id, id), eq(orders.mode, mode)))
   if (!order) throw notFound('order')
-  const [lines, itsPayments, tries, itsGrants, sent, events, agreed] = await Promise.all([
+  const [lines, opened, itsPayments, tries, itsGrants, sent, events, agreed] = await Promise.all([
     db.select().from(orderLines).where(eq(orderLines.orderId, id)).orderBy(asc(orderLines.position)),
+    db
+      .select({
+        lineId: lineCourses.lineId,
+        courseId: lineCourses.courseId,
+        title: lineCourses.title,
+        weight: lineCourses.weight,
+      })
+      .from(lineCourses)
+      .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
+      .where(eq(orderLines.orderId, id))
+      .orderBy(asc(lineCourses.position)),
     db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), BY_LINE, asc(payments.n)),
     db
       .select({
@@ -201,7 +221,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
   return {
     ...shown,
     ...settling,
-    lines,
+    lines: lines.map((line) => ({ ...line, courses: opened.filter(({ lineId }) => lineId === line.id) })),
     // Set-up, trial and deposit are named wherever payments are listed.
     payments: itsPayments.map((payment) => ({ ...payment, name: named.get(payment.id) ?? null })),
     agreements: agreed,

@@ -1,7 +1,8 @@
 import { and, inArray, isNotNull, lt, or, type SQL, sql } from 'drizzle-orm'
 import type { PgTable } from 'drizzle-orm/pg-core'
 import {
-  courses,
+  catalogue,
+  checkoutPages,
   eventRefusals,
   gatewayEvents,
   orderLinks,
@@ -53,5 +54,8 @@ export async function purge(services: Services): Promise<Record<string, number>>
 }
 
 /** Whether a draft, what is live, or a version that can be brought back shows a picture. */
-const isShown = sql`(exists (select from ${courses} c where c.draft->>'coverId' = ${pictures.id}::text or c.live->>'coverId' = ${pictures.id}::text)
-  or exists (select from ${versions} v where v.subject = 'course' and v.content->>'coverId' = ${pictures.id}::text))`
+const isShown = sql`(exists (select from ${catalogue} c where c.draft->>'coverId' = ${pictures.id}::text or c.live->>'coverId' = ${pictures.id}::text)
+  or exists (select from ${checkoutPages} p where (p.draft -> 'bumps') @> jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text))
+    or (p.live -> 'bumps') @> jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text)))
+  or exists (select from ${versions} v where v.subject in ('course', 'bundle') and v.content->>'coverId' = ${pictures.id}::text
+    or v.subject = 'page' and (v.content -> 'bumps') @> jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text))))`

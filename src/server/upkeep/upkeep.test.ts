@@ -102,7 +102,7 @@ describe('purging', () => {
       lastNote: 'x',
       lastAt: services.now(),
     })
-    await db.insert(rateLimits).values({ key: 'x', points: 1, expire: Date.now() })
+    await db.insert(rateLimits).values({ key: 'x', points: 1, expire: services.now().getTime() + 3_600_000 })
     const books = async () => [await db.$count(attempts), await db.$count(journal)]
     const before = await books()
     expect(await purge(services)).toMatchObject({ payLinks: 0, events: 0, pictures: 0, refusals: 0, sessions: 0 })

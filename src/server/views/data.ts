@@ -28,6 +28,7 @@ export interface ShopPage {
 export type ShopView =
   | SchoolView
   | CourseView
+  | BundleView
   | CheckoutView
   | ThanksView
   | MyView
@@ -67,7 +68,9 @@ export interface Needs {
   isMet: boolean
 }
 
-export interface CourseCard {
+/** A course, or a bundle of courses; its page is at `/<kind>/<slug>`. */
+export interface ProductCard {
+  kind: 'course' | 'bundle'
   slug: string
   title: string
   summary: string
@@ -77,14 +80,50 @@ export interface CourseCard {
 
 export interface SchoolView {
   name: 'school'
-  /** Each with what it costs, whole, in words. */
-  courses: (CourseCard & { price: string })[]
+  /** Empty: made from the school's name. */
+  headline: string
+  intro: string
+  /** What is on sale, in the creator's sections; without a title what is in none. */
+  sections: { id: string; title: string; products: ShopProduct[] }[]
+  /** What was searched for, and what can be: absent where there is little. */
+  finding: Finding | null
+}
+
+/** A product on the shop's front. */
+export interface ShopProduct extends ProductCard {
+  /** What it costs, whole, in words, and what else there is to say of that. */
+  price: string
+  note: string | null
+  /** Until when a sale of it runs, in words; null where none does. */
+  sale: string | null
+  /** Its own, or those of a bundle's courses. */
+  colors: CoverColor[]
+}
+
+/** What the shop's front is narrowed to, and the sections that can be chosen. */
+export interface Finding {
+  search: string
+  section: string
+  price: '' | 'free' | 'paid'
+  sections: { id: string; title: string }[]
 }
 
 export interface CourseView {
   name: 'course'
-  course: CourseCard & { description: string; lessons: string[] }
+  course: ProductCard & { description: string; lessons: string[] }
   offers: ShopOffer[]
+  isOwned: boolean
+}
+
+export interface BundleView {
+  name: 'bundle'
+  bundle: ProductCard & { description: string; includesAll: boolean }
+  /** Its courses in their order, and what each costs alone, in words; null where it is not sold so. */
+  courses: (ProductCard & { price: string | null; isOwned: boolean })[]
+  offers: ShopOffer[]
+  /** What its courses cost one by one, and what it saves, in words; null where that cannot be said truly. */
+  saving: string | null
+  /** The visitor has every course of it. */
   isOwned: boolean
 }
 
@@ -106,10 +145,35 @@ export interface PaymentMethod {
   can: CollectingMethod
 }
 
+/** What can be ticked on a checkout page to be ordered too. */
+export interface BumpView {
+  id: string
+  offerId: string
+  title: string
+  text: string
+  /** The words beside the tick. */
+  tick: string
+  coverId: string | null
+  coverColor: CoverColor
+  /** What it sells, as the order names it. */
+  product: string
+  /** Its whole price in words. */
+  price: string
+  /** What it costs in the shop where that is more, in words; null: not said. */
+  inShop: string | null
+  access: Access
+  quote: Quote
+}
+
 export interface CheckoutView {
   name: 'checkout'
-  course: CourseCard & { lessons: string[] }
+  product: ProductCard
+  /** What the buyer gets: the titles of a course's lessons, or of a bundle's courses. */
+  gets: string[]
+  /** What a bundle saves, in words; null where it saves nothing, or is a course. */
+  saving: string | null
   offers: ShopOffer[]
+  bumps: BumpView[]
   chosen: string
   /** The offer that the address names, if any. */
   linked: string | null
@@ -146,7 +210,9 @@ export interface TransferView {
 
 /** One thing of an order. */
 export interface Bought {
-  course: CourseCard
+  product: ProductCard
+  /** The courses that it opens, in their order. */
+  courses: { title: string; slug: string }[]
   offer: string
   opens: string
   /** The day on which it closes; null for good, or while it is paid. */
@@ -251,7 +317,7 @@ export interface MyView {
   /** Paid orders, the newest first, with their receipts. */
   orders: { id: string; number: number; course: string; paidOn: string }[]
   plans: PlanShown[]
-  courses: (CourseCard & {
+  courses: (ProductCard & {
     lessons: number
     state: 'open' | 'opens-later' | 'closed' | 'no-grant'
     opens: string | null
@@ -267,7 +333,7 @@ export interface MyView {
 
 export interface LearnView {
   name: 'learn'
-  course: CourseCard & { description: string }
+  course: ProductCard & { description: string }
   closes: string | null
   /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
   renews: string | null

@@ -1,11 +1,9 @@
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import type { CourseView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
-import { OfferCard } from '../../ui/OfferCard.tsx'
 import { RichHtml } from '../../ui/RichHtml.tsx'
-import { pricedOffer } from '../pricedOffer.ts'
 import { CoverHead } from './CoverHead.tsx'
-import { WhatIsNeeded } from './WhatIsNeeded.tsx'
+import { OfferCards } from './OfferCards.tsx'
 
 /** One course: what it is, its lessons, and its offers with their buttons. */
 export default function CoursePage({ page, view }: { page: ShopPage; view: CourseView }) {
@@ -45,26 +43,8 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
               </a>
             </div>
           ) : (
-            offers.map((offer) => (
-              <OfferCard
-                key={offer.id}
-                name={offer.name}
-                button={offer.button}
-                priced={pricedOffer(offer, page.school)}
-                highlighted={offer.highlighted}
-                lines={offer.lines}
-                sale={offer.sale}
-                needs={offer.needs?.courses.map(({ title }) => title) ?? []}
-                href={`/buy/${course.slug}?offer=${offer.id}`}
-                instead={
-                  offer.needs && !offer.needs.isMet ? (
-                    <WhatIsNeeded needs={offer.needs} then={`/course/${course.slug}`} />
-                  ) : undefined
-                }
-              />
-            ))
+            <OfferCards page={page} product={course} offers={offers} />
           )}
-          {!isOwned && offers.length === 0 && <p className="text-ink-2">{CATALOGUE.notOnSale}</p>}
         </aside>
       </main>
     </>

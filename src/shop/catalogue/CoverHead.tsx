@@ -1,9 +1,9 @@
-import type { CourseCard } from '../../server/client.ts'
+import type { ProductCard } from '../../server/client.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { Stitches } from '../../ui/Stitches.tsx'
 
 /** The head of a course's pages, in its cloth. */
-export function CoverHead({ course, school, under = false }: { course: CourseCard; school: string; under?: boolean }) {
+export function CoverHead({ course, school, under = false }: { course: ProductCard; school: string; under?: boolean }) {
   return (
     <div
       className={`relative overflow-hidden text-[#f4f8ea] ${COVER_CLASS[course.coverColor]} ${under ? 'pt-5 pb-[74px]' : 'py-9'}`}

@@ -6,6 +6,7 @@ import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { CheckoutView, Needs, PaymentMethod, ShopOffer, ShopPage } from '../../server/client.ts'
+import { BumpBox } from '../../ui/BumpBox.tsx'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Field, LINE_INPUT } from '../../ui/Field.tsx'
@@ -19,6 +20,7 @@ import { FORM_BOX, Held } from './formBox.tsx'
 import { PaymentMethods } from './PaymentMethods.tsx'
 import { useCheckout } from './useCheckout.ts'
 import { WhatHappens } from './WhatHappens.tsx'
+import { WhatHappensTogether } from './WhatHappensTogether.tsx'
 
 /** What is bought, by whom, how it is paid, and what happens when: all that the browser takes over of the checkout. */
 export function CheckoutForm({ page, view: first }: { page: ShopPage; view: CheckoutView }) {
@@ -64,7 +66,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       {lacks && offer.needs && (
         <Step title={CHECKOUT.forWhom} isLast>
           <p className="mb-1.5">{say(CHECKOUT.membersOnly, { offer: offer.name, courses: coursesOf(offer.needs) })}</p>
-          <WhatIsNeeded needs={offer.needs} then={`/buy/${view.course.slug}?offer=${offer.id}`} />
+          <WhatIsNeeded needs={offer.needs} then={`/buy/${view.product.slug}?offer=${offer.id}`} />
         </Step>
       )}
       {!lacks && offer.terms.kind === 'openPrice' && (
@@ -95,6 +97,19 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       )}
       {!lacks && (
         <>
+          {checkout.bumps.length > 0 && (
+            <Step title={CHECKOUT.add} isDone={checkout.ticked.length > 0}>
+              {checkout.bumps.map((bump) => (
+                <BumpBox
+                  key={bump.id}
+                  {...bump}
+                  isTicked={checkout.ticked.includes(bump)}
+                  isDisabled={isBusy}
+                  toggle={(isTicked) => checkout.tick(bump.id, isTicked)}
+                />
+              ))}
+            </Step>
+          )}
           <Step title={CHECKOUT.who} isDone={Boolean(checkout.name && checkout.email)}>
             <div className="grid gap-2.5 sm:grid-cols-2">
               <Field label={CHECKOUT.name} error={errors.name}>
@@ -152,16 +167,34 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                   />
                 }
               />
+              {checkout.missingMethods.length > 0 && (
+                <p role="status" className="mt-2 text-[13px] text-ink-2">
+                  {say(CHECKOUT.missingMethods, {
+                    methods: formatList(checkout.missingMethods.map(({ method }) => method)),
+                  })}
+                </p>
+              )}
             </Step>
           )}
           <Step title={CHECKOUT.dates} isLast>
-            <WhatHappens
-              page={page}
-              offer={offer}
-              said={checkout.quote}
-              pay={checkout.priceProblem === undefined ? pay : null}
-            />
-            {offer.terms.kind !== 'free' && (
+            {checkout.ticked.length > 0 && checkout.together ? (
+              <WhatHappensTogether
+                page={page}
+                quote={checkout.quote ?? checkout.together}
+                before={checkout.quote && checkout.codes.length > 0 && !isOwnPrice ? checkout.together : null}
+                titles={[view.product.title, ...checkout.ticked.map(({ product }) => product)]}
+                accesses={[offer.access, ...checkout.ticked.map(({ access }) => access)]}
+              />
+            ) : (
+              <WhatHappens
+                count={view.product.kind === 'bundle' ? view.gets.length : 1}
+                page={page}
+                offer={offer}
+                said={checkout.quote}
+                pay={checkout.priceProblem === undefined ? pay : null}
+              />
+            )}
+            {(offer.terms.kind !== 'free' || checkout.ticked.length > 0) && (
               <CodeField
                 codes={checkout.codes}
                 said={checkout.saidOfCodes}

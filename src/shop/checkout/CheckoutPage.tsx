@@ -10,7 +10,7 @@ import { FORM_BOX, Held } from './formBox.tsx'
 export default function CheckoutPage({ page, view }: { page: ShopPage; view: CheckoutView }) {
   return (
     <>
-      <CoverHead course={view.course} school={page.school.name} under />
+      <CoverHead course={view.product} school={page.school.name} under />
       <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_minmax(0,1fr)]">
         {view.isOwned ? (
           <OwnedCourse view={view} />
@@ -23,24 +23,24 @@ export default function CheckoutPage({ page, view }: { page: ShopPage; view: Che
   )
 }
 
-function OwnedCourse({ view: { course, held } }: { view: CheckoutView }) {
+function OwnedCourse({ view: { product, held } }: { view: CheckoutView }) {
   return (
     <div className={FORM_BOX}>
-      <h2 className="text-[19px]">{CHECKOUT.owned}</h2>
+      <h2 className="text-[19px]">{product.kind === 'course' ? CHECKOUT.owned : CHECKOUT.ownedBundle}</h2>
       {held && <Held held={held} />}
-      <a href={`/learn/${course.slug}`} className={buttonClass('press')}>
-        {CHECKOUT.open}
+      <a href={product.kind === 'course' ? `/learn/${product.slug}` : '/my'} className={buttonClass('press')}>
+        {product.kind === 'course' ? CHECKOUT.open : CHECKOUT.toMyCourses}
       </a>
     </div>
   )
 }
 
-function WhatYouGet({ view: { course } }: { view: CheckoutView }) {
+function WhatYouGet({ view: { product, gets, saving } }: { view: CheckoutView }) {
   return (
     <aside className="pt-5 md:pt-[66px]">
       <h2 className="mb-1.5 text-[17px]">{CHECKOUT.get}</h2>
       <ul>
-        {course.lessons.map((title, index) => (
+        {gets.map((title, index) => (
           <li
             key={`${index}-${title}`}
             className="relative border-b border-line py-2 pl-6 before:absolute before:top-[17px] before:left-0.5 before:h-[2.5px] before:w-3 before:bg-leaf"
@@ -49,10 +49,11 @@ function WhatYouGet({ view: { course } }: { view: CheckoutView }) {
           </li>
         ))}
       </ul>
-      {course.lessons.length === 0 && <p className="text-ink-2">{CHECKOUT.noLessons}</p>}
+      {gets.length === 0 && <p className="text-ink-2">{CHECKOUT.noLessons}</p>}
+      {saving && <p className="mt-3 font-semibold">{saving}</p>}
       <p className="mt-4 text-[13.5px] text-ink-2">
-        <a className="link" href={`/course/${course.slug}`}>
-          {CHECKOUT.about}
+        <a className="link" href={`/${product.kind}/${product.slug}`}>
+          {product.kind === 'course' ? CHECKOUT.about : CHECKOUT.aboutBundle}
         </a>
       </p>
     </aside>

@@ -29,7 +29,7 @@ function UnpaidSheet({ view }: { view: ThanksView }) {
     <Sheet narrow>
       <h1 className="text-[24px]">{THANKS.unpaid}</h1>
       <p className="mt-2 mb-4 text-ink-2">{THANKS.nothingCharged}</p>
-      <a href={`/buy/${view.bought[0]?.course.slug}`} className={buttonClass('press')}>
+      <a href={`/buy/${view.bought[0]?.product.slug}`} className={buttonClass('press')}>
         {THANKS.backToCheckout}
       </a>
     </Sheet>
@@ -38,7 +38,7 @@ function UnpaidSheet({ view }: { view: ThanksView }) {
 
 function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
   const [first] = view.bought
-  const several = view.bought.length > 1
+  const several = view.bought.length > 1 || (first?.courses.length ?? 0) > 1
   if (view.bought.every(({ isPaidTwice }) => isPaidTwice)) return <PaidTwiceSheet page={page} view={view} />
   if (!several && first?.hasEnded) return <EndedSheet page={page} view={view} />
   return (
@@ -46,12 +46,12 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
         <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
-            {several || !first
+            {view.bought.length > 1 || !first
               ? say(THANKS.several, { number: view.bought.length })
               : first.isOpen
-                ? say(THANKS.isOpen, { course: first.course.title })
+                ? say(THANKS.isOpen, { course: first.product.title })
                 : say(THANKS.opensOn, {
-                    course: first.course.title,
+                    course: first.product.title,
                     day: formatDay(first.opens, page.school.language),
                   })}
           </h1>
@@ -64,24 +64,20 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
           {several && (
             <ul className="mt-5 max-w-[56ch] border-t border-line">
               {view.bought.map((thing) => (
-                <li key={thing.course.slug} className="flex items-center gap-4 border-b border-line py-3">
+                <li key={thing.product.slug} className="flex flex-wrap items-center gap-x-4 border-b border-line py-3">
                   <span className="min-w-0 flex-1">
-                    <b className="font-semibold">{thing.course.title}</b>
+                    <b className="font-semibold">{thing.product.title}</b>
                     <span className="block text-[14px] text-ink-2">{howItStands(thing, page)}</span>
                   </span>
-                  {thing.isOpen && (
-                    <a href={`/learn/${thing.course.slug}`} className={buttonClass('press')}>
-                      {THANKS.open}
-                      <span className="sr-only"> {thing.course.title}</span>
-                    </a>
-                  )}
+                  {thing.isOpen && thing.courses.length === 1 && <OpenCourse course={thing.courses[0]} />}
+                  {thing.courses.length > 1 && <CoursesOf thing={thing} />}
                 </li>
               ))}
             </ul>
           )}
           {!several && first?.isOpen && (
             <p className="mt-5">
-              <a href={`/learn/${first.course.slug}`} className={buttonClass('press', 'px-5 py-3 text-[16px]')}>
+              <a href={`/learn/${first.courses[0]?.slug}`} className={buttonClass('press', 'px-5 py-3 text-[16px]')}>
                 {THANKS.openCourse}
               </a>
             </p>
@@ -100,6 +96,30 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
         <Receipt page={page} view={view} quote={view.quote} />
       </div>
     </Sheet>
+  )
+}
+
+function OpenCourse({ course }: { course: Bought['courses'][number] | undefined }) {
+  if (!course) return null
+  return (
+    <a href={`/learn/${course.slug}`} className={buttonClass('press')}>
+      {THANKS.open}
+      <span className="sr-only"> {course.title}</span>
+    </a>
+  )
+}
+
+/** The courses of a bundle, each with its way in where it is open. */
+function CoursesOf({ thing: { courses, isOpen } }: { thing: Bought }) {
+  return (
+    <ul className="mt-2 w-full">
+      {courses.map((course) => (
+        <li key={course.slug} className="flex items-center gap-4 border-t border-line py-2 pl-4">
+          <span className="min-w-0 flex-1">{course.title}</span>
+          {isOpen && <OpenCourse course={course} />}
+        </li>
+      ))}
+    </ul>
   )
 }
 
@@ -124,7 +144,7 @@ function howItStands(thing: Bought, page: ShopPage): string {
 
 /** The titles of what was bought, as they stand in a sentence. */
 function titlesOf({ bought }: ThanksView): string {
-  return formatList(bought.map(({ course }) => course.title))
+  return formatList(bought.map(({ product }) => product.title))
 }
 
 /** The money came after another order had opened the course. */
@@ -229,7 +249,7 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
       <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
         <State shape="awaited">{say(THANKS.waiting, { number: view.order.number })}</State>
         {came === 0 && (
-          <a className="link" href={`/buy/${view.bought[0]?.course.slug}`}>
+          <a className="link" href={`/buy/${view.bought[0]?.product.slug}`}>
             {THANKS.otherMethod}
           </a>
         )}
@@ -255,14 +275,14 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
     <section className="self-start rounded-lg border border-line bg-sheet-2 px-4 py-3.5 text-[14px]">
       <h2 className="text-[16px]">{say(THANKS.receipt, { number: view.order.number })}</h2>
       <dl className="mt-1.5">
-        {view.bought.flatMap(({ course, offer }, index) => {
+        {view.bought.flatMap(({ product, offer }, index) => {
           const own = view.rows.filter(({ line }) => line === index)
           return (own.length > 0 ? own : [{ name: null, price: 0 }]).map(({ name, price }) => (
-            <div key={`${course.slug} ${name}`} className={row}>
+            <div key={`${product.slug} ${name}`} className={row}>
               <dt className="min-w-0">
                 {name
-                  ? say(THANKS.namedRow, { course: course.title, offer, name })
-                  : say(THANKS.row, { course: course.title, offer })}
+                  ? say(THANKS.namedRow, { course: product.title, offer, name })
+                  : say(THANKS.row, { course: product.title, offer })}
               </dt>
               <dd>{formatMoney(price, school)}</dd>
             </div>

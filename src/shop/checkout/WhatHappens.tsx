@@ -15,12 +15,14 @@ interface WhatHappensProps {
   offer: ShopOffer
   /** What the server said of a basket that was typed. */
   said: Quote | null
+  /** How many courses it opens. */
+  count: number
   /** Null where the buyer's own price cannot be read. */
   pay: number | null
 }
 
 /** What is paid today and later, and for how long the course is open. */
-export function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
+export function WhatHappens({ page: { school }, offer, said, count, pay }: WhatHappensProps) {
   const { terms } = offer
   const quote = said ?? offer.quote
   const [line] = quote.lines
@@ -51,7 +53,9 @@ export function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensP
   return (
     <dl className="grid grid-cols-[1fr_auto] gap-x-2.5 gap-y-1">
       <dt className="font-semibold">
-        {opensLater ? say(CHECKOUT.todayOpensOn, { day: day(opensLater), lasts }) : say(CHECKOUT.todayOpen, { lasts })}
+        {opensLater
+          ? say(CHECKOUT.todayOpensOn, { count, day: day(opensLater), lasts })
+          : say(CHECKOUT.todayOpen, { count, lasts })}
       </dt>
       <dd className="text-right font-semibold">
         {before && before.today.pay !== pay && pay !== null && <Before amount={before.today.pay} school={school} />}
@@ -105,7 +109,8 @@ interface RowProps {
   isQuiet?: boolean
 }
 
-function Row({ label, value, before, school, isQuiet = false }: RowProps) {
+/** One row of what is paid. */
+export function Row({ label, value, before, school, isQuiet = false }: RowProps) {
   return (
     <>
       <dt className={isQuiet ? 'text-ink-3' : ''}>{label}</dt>

@@ -13,6 +13,8 @@ export interface Basket {
   connectionId: string | null
   /** Codes as they were entered. */
   codes: string[]
+  /** The order bumps that were ticked. */
+  ticked: readonly string[]
 }
 
 const keyOf = (slug: string) => `acorn-basket ${slug}`

@@ -2,6 +2,7 @@ import { type RefObject, useEffect, useRef, useState } from 'react'
 import { formatMoney } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
+import { joinQuotes } from '../../core/quote/sums.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { OpenPriceTerms } from '../../core/terms/terms.ts'
@@ -57,8 +58,8 @@ function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, {
 }
 
 /** The same once the server has said what it comes to, or what is wrong with it. */
-function saidOf(estimate: OwnPrice, answer: Answer): OwnPrice {
-  if ('quote' in answer) return { ...estimate, pay: answer.quote.today.pay }
+function saidOf(estimate: OwnPrice, answer: Answer, bumpsPay: number): OwnPrice {
+  if ('quote' in answer) return { ...estimate, pay: answer.quote.today.pay - bumpsPay }
   return answer.of === 'price' ? { ...estimate, why: answer.why } : estimate
 }
 
@@ -83,35 +84,45 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const [ownPrice, setOwnPrice] = useState<string | null>(null)
   const estimate = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
   const [codes, setCodes] = useState(first.codes)
+  const [tickedIds, setTickedIds] = useState<readonly string[]>([])
+  // What no payment method can collect together with the offer is not shown, and counts for nothing while it is not.
+  const bumps = offer ? view.bumps.filter((bump) => canBeTogether(view, [offer, bump], page)) : []
+  const ticked = bumps.filter(({ id }) => tickedIds.includes(id))
+  const together = offer ? joinQuotes([offer, ...ticked].map(({ quote: one }) => one)) : null
+  const bumpsPay = ticked.reduce((sum, { quote: one }) => sum + one.today.pay, 0)
   const [round, setRound] = useState(0)
   const isPriceAsked = estimate !== null && ownPrice !== null && !estimate.why
-  const answer = useServerQuote(view.course.slug, {
-    offerId: chosenId,
-    chosen: estimate && !estimate.why ? estimate.amount : null,
+  const answer = useServerQuote(view.product.slug, {
+    lines: [
+      { offerId: chosenId, chosen: estimate && !estimate.why ? estimate.amount : null },
+      ...ticked.map(({ offerId }) => ({ offerId, chosen: null })),
+    ],
     codes,
-    isNeeded: isPriceAsked || (codes.length > 0 && !estimate?.why),
+    isNeeded: isPriceAsked || ((codes.length > 0 || ticked.length > 0) && !estimate?.why),
     round,
   })
   const isAsking = codes.length > 0 && answer === null && !estimate?.why
   const answered = answer && 'quote' in answer ? answer.quote : null
   // While codes are asked about, the page stays as it was by the last answer for this offer.
-  const last = useRef<{ offerId: string; quote: Quote } | null>(null)
-  if (answered) last.current = { offerId: chosenId, quote: answered }
-  const quote = answered ?? (isAsking && last.current?.offerId === chosenId ? last.current.quote : null)
-  const read = estimate && answer ? saidOf(estimate, answer) : estimate
+  const basket = [chosenId, ...ticked.map(({ id }) => id)].join()
+  const last = useRef<{ basket: string; quote: Quote } | null>(null)
+  if (answered) last.current = { basket, quote: answered }
+  const quote = answered ?? (isAsking && last.current?.basket === basket ? last.current.quote : null)
+  const read = estimate && answer ? saidOf(estimate, answer, bumpsPay) : estimate
   // While their price cannot be read the page stays as it was by the last one that could.
-  const hasLater = offer ? hasLaterPayments({ quote: quote ?? offer.quote }) : false
+  const hasLater = together ? hasLaterPayments({ quote: quote ?? together }) : false
   const lastPay = useRef(offer?.quote.today.pay ?? 0)
-  const pay = read ? (read.pay ?? lastPay.current) : ((quote ?? offer?.quote)?.today.pay ?? 0)
-  lastPay.current = pay
+  const ownPay = read?.pay ?? lastPay.current
+  if (read) lastPay.current = ownPay
+  const pay = read ? ownPay + bumpsPay : ((quote ?? together)?.today.pay ?? 0)
   const [paymentMethodId, setPaymentMethodId] = useState<string | null>(null)
   const linked = first.linked
   const hasRead = useRef(false)
   const [downIds, setDownIds] = useState(() =>
     first.paymentMethods.filter(({ isDown }) => isDown).map((paymentMethod) => paymentMethod.connectionId),
   )
-  const paymentMethods = offer
-    ? paymentMethodsFor(view.paymentMethods, quote ?? offer.quote, pay, page).map((paymentMethod) => ({
+  const paymentMethods = together
+    ? paymentMethodsFor(view.paymentMethods, quote ?? together, pay, page).map((paymentMethod) => ({
         ...paymentMethod,
         isDown: isIn(downIds, paymentMethod),
       }))
@@ -177,7 +188,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
 
   const showWhatChanged = async () => {
     const fresh = await unwrap(
-      api.checkout[':slug'].$get({ param: { slug: view.course.slug }, query: { offer: chosenId } }),
+      api.checkout[':slug'].$get({ param: { slug: view.product.slug }, query: { offer: chosenId } }),
     )
     if (fresh.name !== 'checkout') return location.reload()
     setView(fresh)
@@ -217,7 +228,10 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         payment = { connectionId: paymentMethod.connectionId, token: card.token }
       }
       const request = {
-        lines: [{ offerId: offer.id, chosen: own?.amount ?? null }],
+        lines: [
+          { offerId: offer.id, chosen: own?.amount ?? null },
+          ...ticked.map(({ offerId }) => ({ offerId, chosen: null })),
+        ],
         ...(codes.length > 0 ? { codes } : {}),
         name,
         email,
@@ -225,7 +239,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         payment,
         isTold: view.held !== null,
       }
-      await leadOn(await unwrap(api.checkout[':slug'].$post({ param: { slug: view.course.slug }, json: request })))
+      await leadOn(await unwrap(api.checkout[':slug'].$post({ param: { slug: view.product.slug }, json: request })))
     } catch (error) {
       await (error instanceof ApiError && error.problem.status === 0 ? recover() : fail(error))
     }
@@ -244,7 +258,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setPhase({ kind: 'checking' })
     await new Promise((resolve) => setTimeout(resolve, 2 * ASK_AGAIN_MS))
     const fresh = await unwrap(
-      api.checkout[':slug'].$get({ param: { slug: view.course.slug }, query: { offer: chosenId } }),
+      api.checkout[':slug'].$get({ param: { slug: view.product.slug }, query: { offer: chosenId } }),
     ).catch(() => null)
     if (!fresh) return recover()
     if (fresh.name !== 'checkout' || fresh.isOwned) return location.reload()
@@ -268,7 +282,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   // Kept as it is typed and chosen, once what was kept before has been read.
   useEffect(() => {
     if (!hasRead.current) return
-    keepBasket(view.course.slug, {
+    keepBasket(view.product.slug, {
       name,
       email,
       linked,
@@ -276,13 +290,14 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
       ownPrice,
       connectionId: paymentMethodId,
       codes,
+      ticked: tickedIds,
     })
-  }, [view.course.slug, name, email, linked, chosenId, ownPrice, paymentMethodId, codes])
+  }, [view.product.slug, name, email, linked, chosenId, ownPrice, paymentMethodId, codes, tickedIds])
 
   // A payment of this browser that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
-    const basket = keptBasket(view.course.slug)
+    const basket = keptBasket(view.product.slug)
     if (!page.visitor) {
       setName((typed) => typed || basket.name || '')
       setEmail((typed) => typed || basket.email || '')
@@ -298,6 +313,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     if (entered.length > 0) {
       setCodes((linkedCodes) => [...linkedCodes, ...entered.filter((code) => !linkedCodes.includes(code))])
     }
+    setTickedIds(basket.ticked ?? [])
     hasRead.current = true
     forgetBack()
     if (!first.pending) return
@@ -311,6 +327,19 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     pay,
     /** What the server said of a basket that was typed; null while it has not. */
     quote,
+    /** What can be ticked, and what is. */
+    bumps,
+    ticked,
+    tick: (id: string, isTicked: boolean) =>
+      setTickedIds((before) => [...before.filter((other) => other !== id), ...(isTicked ? [id] : [])]),
+    /** What the basket comes to without a code, as far as it is known here. */
+    together,
+    /** Payment methods that could collect the offer alone, and not with what is ticked. */
+    missingMethods: offer
+      ? paymentMethodsFor(view.paymentMethods, offer.quote, offer.quote.today.pay, page).filter(
+          ({ connectionId }) => !paymentMethods.some((other) => other.connectionId === connectionId),
+        )
+      : [],
     /** Whether payments come after today, with what the codes take off. */
     hasLater,
     codes,
@@ -343,6 +372,14 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     /** Leaves what was begun elsewhere; another order of it closes that first. */
     payAnotherWay: () => setPhase({ kind: 'idle' }),
   }
+}
+
+/** Whether any payment method can collect several offers in one order. */
+function canBeTogether(view: CheckoutView, offers: readonly { quote: Quote }[], page: ShopPage): boolean {
+  const quote = joinQuotes(offers.map((one) => one.quote))
+  const { pay } = quote.today
+  const isFree = pay === 0 && !hasLaterPayments({ quote })
+  return isFree || paymentMethodsFor(view.paymentMethods, quote, pay, page).length > 0
 }
 
 /** The payment methods that can collect an offer, in the creator's order. */

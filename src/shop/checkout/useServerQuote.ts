@@ -14,11 +14,12 @@ export const OWN_PRICE = '/lines/0/chosen'
 /** What a basket comes to; or what is wrong with its price, or with asking for its codes. */
 export type Answer = BasketAnswer | { why: string; of: 'price' | 'codes' }
 
+type Mutable<T extends readonly unknown[]> = T[number][]
+
 /** What is asked of a basket. */
 interface Asked {
-  offerId: string
-  /** The price that the buyer names, in minor units; null where there is none. */
-  chosen: number | null
+  /** The offers in it; of the first the price that the buyer names, in minor units, where they name one. */
+  lines: readonly { offerId: string; chosen: number | null }[]
   /** The codes that were entered. */
   codes: readonly string[]
   /** Whether there is something to ask about: else the page came with the answer. */
@@ -32,15 +33,15 @@ interface Asked {
  * wrong with it. Null before it has said so of just this one, and while it cannot say; what is shown until then is
  * an estimate, and pressing the button asks again, and says whatever else is wrong.
  */
-export function useServerQuote(slug: string, { offerId, chosen, codes, isNeeded, round }: Asked): Answer | null {
+export function useServerQuote(slug: string, { lines, codes, isNeeded, round }: Asked): Answer | null {
   const [said, setSaid] = useState<{ of: string; answer: Answer } | null>(null)
-  const asked = JSON.stringify([offerId, chosen, codes, round])
+  const asked = JSON.stringify([lines, codes, round])
   useEffect(() => {
     if (!isNeeded) return
     let isOver = false
     const ask = async () => {
-      const [id, price, entered] = JSON.parse(asked) as [string, number | null, string[]]
-      const json = { lines: [{ offerId: id, chosen: price }], codes: entered }
+      const [basket, entered] = JSON.parse(asked) as [Mutable<Asked['lines']>, string[]]
+      const json = { lines: basket, codes: entered }
       const answer = await unwrap(api.checkout[':slug'].quote.$post({ param: { slug }, json })).catch(
         (error: unknown): Answer | null => {
           if (!(error instanceof ApiError)) throw error

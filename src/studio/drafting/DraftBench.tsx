@@ -26,15 +26,16 @@ interface DraftBenchProps<T extends object> {
   kicker: ReactNode
   /** Fields whose text cannot be read, and is not saved. */
   unread?: readonly UnreadField[]
-  isRetired: boolean
-  setRetired: (isRetired: boolean) => void
+  /** Retired, it can be brought back. Absent: it is there as long as what it belongs to. */
+  isRetired?: boolean
+  setRetired?: (isRetired: boolean) => void
   /** What else can be done with the whole: buttons beside Publish, and items of its menu. */
   acts?: ReactNode
   menu?: ReactNode
-  duplicate: () => void
-  remove: () => void
+  duplicate?: () => void
+  remove?: () => void
   /** Why it cannot be deleted; null where it can. */
-  keptBecause: string | null
+  keptBecause?: string | null
   /** What publishing says and does, and what is asked for anew after it. */
   publish: Omit<PublishDialogProps, 'onClose'>
   /** What mine would change of what another window saved. */
@@ -48,13 +49,13 @@ export function DraftBench<T extends object>({
   publishing,
   kicker,
   unread = [],
-  isRetired,
+  isRetired = false,
   setRetired,
   acts,
   menu,
   duplicate,
   remove,
-  keptBecause,
+  keptBecause = null,
   publish,
   changesOf,
   children,
@@ -65,7 +66,7 @@ export function DraftBench<T extends object>({
         <p className="min-w-0 truncate text-[13px] text-ink-3">{kicker}</p>
         <DraftBar draft={draft} unread={unread}>
           {isRetired ? (
-            <Button onClick={() => setRetired(false)}>Bring back</Button>
+            <Button onClick={() => setRetired?.(false)}>Bring back</Button>
           ) : (
             <>
               {acts}
@@ -74,20 +75,22 @@ export function DraftBench<T extends object>({
               </Button>
             </>
           )}
-          <Menu
-            trigger={
-              <Button aria-label="More" className="px-2">
-                <MoreHorizontal size={18} />
-              </Button>
-            }
-          >
-            {menu}
-            <MenuItem onSelect={() => duplicate()}>Duplicate</MenuItem>
-            {!isRetired && <MenuItem onSelect={() => setRetired(true)}>Retire</MenuItem>}
-            <MenuItem disabled={keptBecause !== null} onSelect={() => remove()}>
-              {keptBecause === null ? 'Delete' : `Delete (${keptBecause})`}
-            </MenuItem>
-          </Menu>
+          {duplicate && (
+            <Menu
+              trigger={
+                <Button aria-label="More" className="px-2">
+                  <MoreHorizontal size={18} />
+                </Button>
+              }
+            >
+              {menu}
+              <MenuItem onSelect={() => duplicate()}>Duplicate</MenuItem>
+              {!isRetired && <MenuItem onSelect={() => setRetired?.(true)}>Retire</MenuItem>}
+              <MenuItem disabled={keptBecause !== null} onSelect={() => remove?.()}>
+                {keptBecause === null ? 'Delete' : `Delete (${keptBecause})`}
+              </MenuItem>
+            </Menu>
+          )}
         </DraftBar>
       </div>
       {children}

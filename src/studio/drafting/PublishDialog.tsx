@@ -1,4 +1,5 @@
 import { type QueryKey, useMutation } from '@tanstack/react-query'
+import type { ReactNode } from 'react'
 import { toast } from 'sonner'
 import type { Change } from '../../core/content/changes.ts'
 import { Button } from '../../ui/Button.tsx'
@@ -11,6 +12,8 @@ export interface PublishDialogProps {
   changes: Change[]
   /** Said below the list: what else follows. */
   notes: string[]
+  /** What is asked before it is published. */
+  asks?: ReactNode
   /** What forbids publishing, in words. */
   blocked: string[]
   run: () => Promise<unknown>
@@ -20,7 +23,7 @@ export interface PublishDialogProps {
 }
 
 /** Shows in plain words what will change for buyers, and changes it only then. */
-export function PublishDialog({ title, changes, notes, blocked, run, invalidates, onClose }: PublishDialogProps) {
+export function PublishDialog({ title, changes, notes, asks, blocked, run, invalidates, onClose }: PublishDialogProps) {
   const { mutate, error, isPending } = useMutation({
     mutationFn: run,
     onSuccess: () => {
@@ -39,6 +42,7 @@ export function PublishDialog({ title, changes, notes, blocked, run, invalidates
           {note}
         </p>
       ))}
+      {asks}
       {blocked.map((why) => (
         <p key={why} role="alert" className="mt-3 font-medium text-failed">
           {why}

@@ -5,7 +5,7 @@ import { useLocation, useNavigate } from 'react-router'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { formatWorth } from '../orders/words.ts'
-import { useShelf } from '../sell/queries.ts'
+import { productPath, useShelf } from '../sell/queries.ts'
 import { useShortPrice } from '../sell/shortPrice.ts'
 import { useSession, useSignOut, useSwitchMode } from '../session/session.ts'
 import { commandsAt } from './commands.ts'
@@ -62,7 +62,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
     mode: () => switchMode.mutate(mode === 'live' ? 'practice' : 'live'),
     'sign-out': () => signOut.mutate(),
   }
-  const courses = (shelf.data ?? []).filter(({ title }) => fits(typed, title, 'course'))
+  const courses = (shelf.data ?? []).filter(({ title }) => fits(typed, title, 'course bundle'))
   const offers = (shelf.data ?? []).flatMap((course) =>
     course.offers
       .filter((offer) => fits(typed, `${course.title} ${offer.name}`, 'offer price publish sale bench'))
@@ -117,14 +117,14 @@ export function Palette({ onClose }: { onClose: () => void }) {
         {ofOrders}
         {typed !== '' && ofCommands}
         {courses.length + offers.length > 0 && (
-          <Command.Group heading="Courses and offers" className={GROUP}>
+          <Command.Group heading="Courses, bundles and offers" className={GROUP}>
             {courses.slice(0, MAX_LISTED).map((course) => (
               <Item
                 key={course.id}
                 id={`course ${course.id}`}
-                name={course.title || 'Untitled course'}
-                note="course"
-                onSelect={() => go(`/studio/sell/courses/${course.id}`)}
+                name={course.title || 'Untitled'}
+                note={course.kind}
+                onSelect={() => go(productPath(course))}
               />
             ))}
             {offers.slice(0, MAX_LISTED).map(({ course, offer }) => (

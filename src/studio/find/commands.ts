@@ -28,6 +28,7 @@ export function commandsAt(pathname: string, mode: Mode): Command[] {
   return [
     ...ofOrder,
     { name: 'New course', words: 'add create product', to: '/studio/sell?new' },
+    { name: 'New bundle', words: 'add create product several courses', to: '/studio/sell?new=bundle' },
     {
       name: 'Change a price, or publish',
       words: 'offer price publish draft live sale discount trial',

@@ -13,9 +13,10 @@ interface MonthTableProps {
 }
 
 type Column = [string, (sums: Sums) => number, ListOf | null]
+type Moved = Pick<Sums, 'received' | 'receivedTax' | 'fees' | 'givenBack' | 'givenBackTax'>
 
 /** Each column: its figure, and the list that it is made of; null: all that is due. */
-const MOVED: Column[] = [
+export const MOVED: [string, (sums: Moved) => number, ListOf][] = [
   ['Received', ({ received }) => received, 'received'],
   ['Fees', ({ fees }) => fees, 'received'],
   ['Refunded', ({ givenBack }) => givenBack, 'received'],
@@ -34,7 +35,7 @@ const DUE: Column[] = [
 /** A span by its months, what moved in them or what is due in them; each figure opens what it is made of, and the last row is their sum. */
 export function MonthTable({ isMoved, span, sums: { months, total }, money, go }: MonthTableProps) {
   // A column in which there is nothing says nothing.
-  const columns = (isMoved ? MOVED : DUE).filter(([, of]) => of(total) !== 0)
+  const columns = (isMoved ? (MOVED as Column[]) : DUE).filter(([, of]) => of(total) !== 0)
   const cells = (sums: Sums, of: DaySpan) =>
     columns.map(([label, figure, list]) => (
       <td key={label} className="text-right whitespace-nowrap">

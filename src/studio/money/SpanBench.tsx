@@ -14,6 +14,7 @@ import { MonthTable } from './MonthTable.tsx'
 import { MovementsTable } from './MovementsTable.tsx'
 import type { MoneyQuery } from './NarrowTo.tsx'
 import { PaymentsTable } from './PaymentsTable.tsx'
+import { ProductTable } from './ProductTable.tsx'
 import { type DaySums, loadMovements, loadPayments, type SpanData, type Sums } from './queries.ts'
 import { SpanSums } from './SpanSums.tsx'
 import { type DaySpan, formatSpan, monthOf } from './span.ts'
@@ -34,7 +35,8 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
   const month = monthOf(span)
   const isCalendar = month !== null && params.get('view') === 'calendar'
   const day = isCalendar ? params.get('day') : null
-  const file = new URLSearchParams({ ...span, ...query, ...(list && list !== 'received' ? { status: list } : {}) })
+  const isMoved = list === 'received' || list === 'products'
+  const file = new URLSearchParams({ ...span, ...query, ...(list && !isMoved ? { status: list } : {}) })
   const open = (wanted: ListOf | null) =>
     go({ list: wanted, order: null, day: null, ...(isCalendar ? { view: null } : {}) })
   const lists = { money, query, chosen: params.get('order'), choose }
@@ -50,8 +52,8 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
           )}
           <a
             className={buttonClass('quiet')}
-            href={`/api/money/${list === 'received' ? 'movements' : 'payments'}.csv?${file}`}
-            title={list === 'received' ? 'Money that moved in these days' : 'Payments due in these days'}
+            href={`/api/money/${isMoved ? 'movements' : 'payments'}.csv?${file}`}
+            title={isMoved ? 'Money that moved in these days' : 'Payments due in these days'}
             download
           >
             Export CSV
@@ -88,16 +90,27 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
             <Tab isChosen={list === 'received'} choose={() => open('received')}>
               Received and refunded
             </Tab>
-            <Tab isChosen={list !== 'received'} choose={() => open(null)}>
+            <Tab isChosen={list === 'products'} choose={() => open('products')}>
+              By what was sold
+            </Tab>
+            <Tab isChosen={!isMoved} choose={() => open(null)}>
               Due
             </Tab>
           </fieldset>
-          {sums.months.length > 1 && (
+          {sums.months.length > 1 && list !== 'products' && (
             <MonthTable isMoved={list === 'received'} span={span} sums={sums} money={money} go={go} />
           )}
-          {list === 'received' ? (
-            <Movements span={span} {...lists} />
-          ) : (
+          {list === 'products' && (
+            <ProductTable
+              span={span}
+              query={query}
+              money={money}
+              by={params.get('by') === 'course' ? 'course' : 'product'}
+              go={go}
+            />
+          )}
+          {list === 'received' && <Movements span={span} {...lists} />}
+          {!isMoved && (
             <>
               {list && (
                 <p className="mb-2 flex flex-wrap items-baseline gap-x-3 text-[13.5px]">

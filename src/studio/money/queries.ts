@@ -53,3 +53,13 @@ export type Accounts = NonNullable<ReturnType<typeof useAccounts>['data']>
 export const loadLate = (status: 'late' | 'given-up', after: string | undefined, query: MoneyQuery) =>
   unwrap(api.money.late.$get({ query: { ...query, status, ...(after ? { after } : {}) } }))
 export type Row = Awaited<ReturnType<typeof loadPayments>>['payments'][number]
+
+/** What moved in a span by what was sold. */
+export function useProductSums(span: DaySpan, query: MoneyQuery, by: 'product' | 'course') {
+  const { mode } = useSession()
+  return useQuery({
+    queryKey: ['money-products', mode, span, query, by],
+    queryFn: () => unwrap(api.money.products.$get({ query: { ...span, ...query, by } })),
+    placeholderData: keepPreviousData,
+  })
+}

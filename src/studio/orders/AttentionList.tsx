@@ -50,6 +50,12 @@ const KINDS: Record<
     word: 'wrong amount',
     says: () => 'The gateway reports a different amount or currency than we asked for. Check its books.',
   },
+  'code-over-limit': {
+    shape: 'late',
+    word: 'code used too often',
+    says: ({ why }) =>
+      `Its money came after “${why ?? ''}” was free for others, so the code was used more often than it allows. Nothing is owed.`,
+  },
   'unknown-payment': {
     shape: 'failed',
     word: 'unknown payment',

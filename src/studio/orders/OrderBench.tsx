@@ -1,12 +1,16 @@
-import { type ReactNode, useEffect } from 'react'
+import { useMutation } from '@tanstack/react-query'
+import { Fragment, type ReactNode, useEffect } from 'react'
 import { Link, useLocation } from 'react-router'
+import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { formatCodes } from '../../core/sentence/codes.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { formatDate, formatMoment } from '../../ui/dates.ts'
+import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
+import { api } from '../api.ts'
 import { Section } from '../frame/Places.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
 import { useSendPasswordLink } from '../people/useSendPasswordLink.ts'
@@ -14,8 +18,8 @@ import { useSession } from '../session/session.ts'
 import { AgreementPanel } from './AgreementPanel.tsx'
 import { Disputes } from './Disputes.tsx'
 import { isPaidTwice, type Order } from './order.ts'
-import { PaidTwice, Refunds, TooLate } from './Refunds.tsx'
-import { Transfer } from './Transfer.tsx'
+import { PaidTwice, Refunds, shareOfLine, TooLate } from './Refunds.tsx'
+import { hadTransfer, Transfer } from './Transfer.tsx'
 import { attemptState, firstAgreement, formatWorth, orderState, paymentState } from './words.ts'
 
 /** One order: its lines, payments, attempts and grants. */
@@ -68,6 +72,9 @@ export function OrderBench({ order }: { order: Order }) {
             Code {code}: {says}
           </p>
         ))}
+        {order.quote.codes.some(({ counts }) => counts) && order.refunds.some(({ state }) => state === 'refunded') && (
+          <GiveCodesBack orderId={order.id} wasDone={order.journal.some(({ what }) => what === 'code-given-back')} />
+        )}
       </Section>
       <Section title="Payments">
         {order.payments.length === 0 ? (
@@ -76,7 +83,7 @@ export function OrderBench({ order }: { order: Order }) {
           <Payments order={order} money={money} />
         )}
       </Section>
-      {(order.awaited || order.transfers.length > 0) && (
+      {(order.awaited || order.transfers.length > 0 || hadTransfer(order)) && (
         <Section title="Transfer">
           <Transfer order={order} money={money} />
         </Section>
@@ -141,12 +148,34 @@ function Table({ head, children }: { head: [string, boolean][]; children: ReactN
   )
 }
 
+/** A refund gives no use of a code back; the creator can. */
+function GiveCodesBack({ orderId, wasDone }: { orderId: string; wasDone: boolean }) {
+  const { mutate } = useMutation({
+    mutationFn: () => unwrap(api.settling.orders[':order'].codes['give-back'].$post({ param: { order: orderId } })),
+    onSuccess: ({ codes }) => toast(`${codes.join(', ')} can be used again.`),
+  })
+  if (wasDone) return <p className="mt-1 text-[13.5px] text-ink-2">Its code can be used again.</p>
+  return (
+    <Button kind="link" className="mt-1 text-[13.5px]" onClick={() => mutate()}>
+      Let the code be used again
+    </Button>
+  )
+}
+
+/** What was received of a bundle, less refunds, split over its courses. */
+function formatShares(order: Order, line: Order['lines'][number], money: MoneyFormat): string {
+  const shares = line.courses.map(
+    ({ courseId, title }) => `${title} ${formatMoney(shareOfLine(order, line, [courseId]), money)}`,
+  )
+  return shares.join(' · ')
+}
+
 function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
   const { today } = order.quote
   return (
     <Table
       head={[
-        ['Course', false],
+        ['Item', false],
         ['Offer', false],
         ['Price', true],
         ['VAT', true],
@@ -161,18 +190,30 @@ function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
             money,
           )
         return (
-          <tr key={line.id}>
-            <td>
-              {line.title}
-              {line.duplicateOf && order.lines.length > 1 && (
-                <span className="block text-[13px] text-ink-2">paid twice, opens nothing</span>
-              )}
-            </td>
-            <td>{line.offerName}</td>
-            <td className="text-right">{sum((payment) => payment.price - payment.discount)}</td>
-            <td className="text-right">{sum((payment) => payment.tax)}</td>
-            <td className="text-right font-semibold">{sum((payment) => payment.pay)}</td>
-          </tr>
+          <Fragment key={line.id}>
+            <tr>
+              <td>
+                {line.title}
+                {line.role !== 'main' && (
+                  <span className="block text-[13px] text-ink-2">{line.role === 'bump' ? 'order bump' : 'upsell'}</span>
+                )}
+                {line.duplicateOf && order.lines.length > 1 && (
+                  <span className="block text-[13px] text-ink-2">paid twice, opens nothing</span>
+                )}
+              </td>
+              <td>{line.offerName}</td>
+              <td className="text-right">{sum((payment) => payment.price - payment.discount)}</td>
+              <td className="text-right">{sum((payment) => payment.tax)}</td>
+              <td className="text-right font-semibold">{sum((payment) => payment.pay)}</td>
+            </tr>
+            {line.courses.length > 1 && (
+              <tr>
+                <td colSpan={5} className="text-[13px] text-ink-2">
+                  Received, by course: {formatShares(order, line, money)}
+                </td>
+              </tr>
+            )}
+          </Fragment>
         )
       })}
       {order.lines.length > 1 && (

@@ -14,7 +14,7 @@ import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
-import { useShelf } from '../sell/queries.ts'
+import { useCoupons, useShelf } from '../sell/queries.ts'
 import { useSession, useStudioToday } from '../session/session.ts'
 import { AttentionList } from './AttentionList.tsx'
 import { OrderBench } from './OrderBench.tsx'
@@ -37,7 +37,7 @@ function useNarrowed() {
   const [params, setParams] = useSearchParams()
   const state = FILTERS.find(([key]) => key === params.get('state'))?.[0] ?? ('all' as Filter)
   const query: Record<string, string> = { state }
-  for (const name of ['search', 'course', 'from', 'until']) {
+  for (const name of ['search', 'course', 'coupon', 'from', 'until']) {
     const value = params.get(name)
     if (value) query[name] = value
   }
@@ -72,6 +72,7 @@ function OrderList() {
   const { school, mode } = useSession()
   const today = useStudioToday()
   const shelf = useShelf()
+  const coupons = useCoupons()
   const { params, query, state, narrow } = useNarrowed()
   const list = useInfiniteQuery({
     queryKey: ['orders', mode, query],
@@ -85,7 +86,9 @@ function OrderList() {
   })
   const orders = list.data?.pages.flatMap((page) => page.orders) ?? []
   const isNarrowed = Object.keys(query).length > 1 || state !== 'all'
-  const [isNarrowing, setNarrowing] = useState(params.has('course') || params.has('from') || params.has('until'))
+  const [isNarrowing, setNarrowing] = useState(
+    params.has('course') || params.has('coupon') || params.has('from') || params.has('until'),
+  )
   const back = params.toString()
   return (
     <>
@@ -128,12 +131,29 @@ function OrderList() {
         {isNarrowing ? (
           <div className="grid gap-1.5 text-[13px]">
             <Select
-              label="Course"
+              label="Course or bundle"
               className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"
               value={query.course ?? ''}
-              options={[['', 'Every course'], ...(shelf.data ?? []).map(({ id, title }) => [id, title] as const)]}
+              options={[
+                ['', 'Every course and bundle'],
+                ...(shelf.data ?? []).map(({ id, title }) => [id, title] as const),
+              ]}
               onChange={(course) => narrow({ course })}
             />
+            {(coupons.data ?? []).length > 0 && (
+              <Select
+                label="Coupon"
+                className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"
+                value={query.coupon ?? ''}
+                options={[
+                  ['', 'With and without a code'],
+                  ...(coupons.data ?? [])
+                    .filter(({ live }) => live !== null)
+                    .map(({ id, live, draft }) => [id, (live ?? draft).code] as const),
+                ]}
+                onChange={(coupon) => narrow({ coupon })}
+              />
+            )}
             <p className="flex flex-wrap items-baseline gap-x-2 gap-y-1">
               {(['from', 'until'] as const).map((name) => (
                 <span key={name} className="flex items-baseline gap-1.5">
@@ -154,15 +174,15 @@ function OrderList() {
               className="justify-self-start"
               onClick={() => {
                 setNarrowing(false)
-                narrow({ course: null, from: null, until: null })
+                narrow({ course: null, coupon: null, from: null, until: null })
               }}
             >
-              Every course and day
+              All of them
             </Button>
           </div>
         ) : (
           <Button kind="link" className="justify-self-start text-[13px]" onClick={() => setNarrowing(true)}>
-            By course or day…
+            By course, coupon or day…
           </Button>
         )}
       </div>

@@ -2,9 +2,10 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
-import { shareRefund } from '../../core/collecting/refund.ts'
+import { shareOfCourses, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { formatDate } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
@@ -47,6 +48,7 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
                   {formatDay(refund.day, money.language)} · “{refund.note}” ·{' '}
                   {refund.access === 'close' ? 'access ended' : 'access kept'}
                   {order.lines.length > 1 && ` · ${order.lines.find(({ id }) => id === refund.lineId)?.title}`}
+                  {refund.courseIds && ` · for ${coursesOf(order, refund)}`}
                   {refund.isOutside && ` · by other means: ${refund.reference}`}
                   {refund.why && ` · ${refund.why}`}
                 </p>
@@ -75,6 +77,12 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
       {lineId && <RefundDialog order={order} lineId={lineId} money={money} onClose={() => setLineId(null)} />}
     </>
   )
+}
+
+/** The titles of the courses of a bundle that a refund was for. */
+function coursesOf(order: Order, { lineId, courseIds }: Refund): string {
+  const courses = order.lines.find(({ id }) => id === lineId)?.courses ?? []
+  return formatList(courses.flatMap(({ courseId, title }) => (courseIds?.includes(courseId) ? [title] : [])))
 }
 
 /** Money that came for what another order had opened, line by line; it is refunded from here. */
@@ -139,6 +147,75 @@ export function TooLate({ order, money }: { order: Order; money: MoneyFormat }) 
   )
 }
 
+type Line = Order['lines'][number]
+
+/** The shares of some courses of a bundle in what was collected, less what went back for them. */
+export function shareOfLine(order: Order, line: Line, ids: readonly string[]): number {
+  const places = (of: readonly string[]) => of.map((id) => line.courses.findIndex(({ courseId }) => courseId === id))
+  const collected = order.payments.flatMap(({ lineId, state, pay }) =>
+    lineId === line.id && state === 'collected' ? [pay] : [],
+  )
+  const given = order.refunds.flatMap(({ lineId, state, amount, courseIds }) =>
+    lineId === line.id && state !== 'refused' ? [{ amount, of: courseIds && places(courseIds) }] : [],
+  )
+  return shareOfCourses(
+    collected,
+    line.courses.map(({ weight }) => weight),
+    places(ids),
+    given,
+  )
+}
+
+interface WhichCoursesProps {
+  courses: Line['courses']
+  chosen: readonly string[] | null
+  error: string | undefined
+  choose: (ids: readonly string[] | null) => void
+}
+
+/** Of a bundle: all of it, or some of its courses. */
+function WhichCourses({ courses, chosen, error, choose }: WhichCoursesProps) {
+  return (
+    <fieldset>
+      <legend className="text-[13px] font-semibold">What it is for</legend>
+      <label className="mt-1 flex items-center gap-2">
+        <input type="radio" name="what-for" checked={chosen === null} onChange={() => choose(null)} />
+        The whole bundle
+      </label>
+      <label className="mt-1 flex items-center gap-2">
+        <input type="radio" name="what-for" checked={chosen !== null} onChange={() => choose([])} />
+        Some of its courses
+      </label>
+      {chosen !== null && (
+        <ul className="mt-1 ml-6 max-h-[160px] overflow-auto">
+          {courses.map(({ courseId, title }) => (
+            <li key={courseId}>
+              <label className="flex items-center gap-2 py-0.5">
+                <input
+                  type="checkbox"
+                  checked={chosen.includes(courseId)}
+                  onChange={(event) =>
+                    choose(event.target.checked ? [...chosen, courseId] : chosen.filter((id) => id !== courseId))
+                  }
+                />
+                {title}
+              </label>
+            </li>
+          ))}
+        </ul>
+      )}
+      {error && (
+        <p role="alert" className="text-[13px] font-medium text-failed">
+          {error}
+        </p>
+      )}
+      {chosen !== null && chosen.length > 0 && (
+        <p className="mt-1 text-[13px] text-ink-2">Proposed is their share of what was paid. You can change it.</p>
+      )}
+    </fieldset>
+  )
+}
+
 interface RefundDialogProps {
   order: Order
   lineId: string
@@ -150,15 +227,25 @@ interface RefundDialogProps {
 function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const charges = order.charges.filter((charge) => charge.lineId === lineId)
   const left = charges.reduce((sum, charge) => sum + charge.left, 0)
+  // Of a bundle, the courses that it is for; null: all of it.
+  const [chosen, setChosen] = useState<readonly string[] | null>(null)
   const line = order.lines.find(({ id }) => id === lineId)
-  const isOpen = order.grants.some((grant) => grant.lineId === lineId && grant.endedAt === null)
+  const isOpen = order.grants.some(
+    (grant) =>
+      grant.lineId === lineId && grant.endedAt === null && (chosen === null || chosen.includes(grant.courseId)),
+  )
   const agreement = order.agreements.find((other) => other.lineId === lineId)
+  const courses = line?.courses ?? []
+  const propose = (ids: readonly string[] | null) =>
+    ids === null || !line ? left : Math.min(left, shareOfLine(order, line, ids))
   const [typed, setTyped] = useState(formatPlain(left, money))
   const isTwice = line?.duplicateOf != null
   const [access, setAccess] = useState<'keep' | 'close' | null>(isTwice ? 'keep' : null)
   const read = readMoney(typed, money)
   const shares = read.ok ? shareRefund(charges, read.amount) : null
-  const hasLaterPayments = agreement?.state === 'active'
+  // One course of several leaves the agreement as it is.
+  const isOfAll = chosen === null || chosen.length === courses.length
+  const hasLaterPayments = agreement?.state === 'active' && isOfAll
   const several = charges.length > 1
   const { school } = useSession()
   return (
@@ -168,7 +255,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
       firstNote={isTwice ? 'Paid twice' : ''}
       action={read.ok && read.amount > 0 ? `Refund ${formatMoney(read.amount, money)}` : 'Refund'}
       run={async (note) => {
-        const json = { lineId, amount: read.ok ? read.amount : Number.NaN, access: access as 'keep', note }
+        const amount = read.ok ? read.amount : Number.NaN
+        const json = { lineId, amount, courseIds: chosen && [...chosen], access: access as 'keep', note }
         const { refunded, waiting, refused } = await unwrap(
           api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json }),
         )
@@ -178,6 +266,18 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
     >
       {({ error, forget }) => (
         <>
+          {courses.length > 1 && !isTwice && (
+            <WhichCourses
+              courses={courses}
+              chosen={chosen}
+              error={error?.at('/courseIds')}
+              choose={(ids) => {
+                forget()
+                setChosen(ids)
+                setTyped(formatPlain(propose(ids), money))
+              }}
+            />
+          )}
           <TextField
             label="How much"
             error={read.ok ? error?.at('/amount') : read.why}

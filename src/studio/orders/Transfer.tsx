@@ -14,6 +14,12 @@ import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import type { Order } from './order.ts'
 
+/** Whether the last try of an order was a transfer that was ended. */
+export function hadTransfer({ attempts }: Order): boolean {
+  const last = attempts.at(-1)
+  return last?.adapter === 'transfer' && last.state === 'abandoned'
+}
+
 /** What has come for an order by bank transfer, as someone has marked it, and what is awaited. */
 export function Transfer({ order, money }: { order: Order; money: MoneyFormat }) {
   const [isMarking, setMarking] = useState(false)
@@ -25,6 +31,10 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
   const giveUp = useMutation({
     mutationFn: () => unwrap(api.settling.orders[':order'].transfers['give-up'].$post({ param })),
     onSuccess: () => toast('We no longer wait for it. The buyer can order again.'),
+  })
+  const waitAgain = useMutation({
+    mutationFn: () => unwrap(api.settling.orders[':order'].transfers['wait-again'].$post({ param })),
+    onSuccess: () => toast('It waits again. Mark the money as received.'),
   })
   return (
     <>
@@ -72,6 +82,14 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
               Stop waiting
             </Button>
           )}
+        </p>
+      )}
+      {order.state !== 'paid' && !awaited && hadTransfer(order) && (
+        <p className="mt-2.5 flex flex-wrap items-baseline gap-x-3">
+          <span className="text-ink-2">We no longer wait for it.</span>
+          <Button kind="link" onClick={() => waitAgain.mutate()}>
+            It came after all: wait for it again
+          </Button>
         </p>
       )}
       {order.state === 'paid' && (

@@ -180,6 +180,7 @@ const MESSAGES: Record<MessageKind, string> = {
   'already-owned': 'already bought',
   'paid-twice': 'paid twice',
   'code-refused': 'code not usable',
+  'bundle-grew': 'course added to a bundle',
   'due-moved': 'payment date moved',
   'cancel-taken-back': 'no longer cancelled',
   'renewal-ahead': 'renews soon',
@@ -276,6 +277,14 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return data.to
         ? `Postal address changed to “${String(data.to).replace(/\n+/g, ', ')}”${noted(data)}`
         : 'Postal address changed'
+    case 'transfer-ended':
+      return 'No transfer came in time: we wait no longer'
+    case 'transfer-waits-again':
+      return 'Waiting for the transfer again'
+    case 'code-over-limit':
+      return `Code ${data.code} was used more often than it allows`
+    case 'code-given-back':
+      return `Code ${data.code} can be used again`
     case 'transfer-given-up':
       return 'Stopped waiting for the transfer'
     case 'refund-started':

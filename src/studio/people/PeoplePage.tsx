@@ -269,7 +269,9 @@ function GiveCourse({ personId, name, onClose }: { personId: string; name: strin
               value={courseId}
               options={[
                 ['', 'Choose a course'],
-                ...(shelf.data ?? []).filter(({ isLive }) => isLive).map(({ id, title }) => [id, title] as const),
+                ...(shelf.data ?? [])
+                  .filter(({ isLive, kind }) => isLive && kind === 'course')
+                  .map(({ id, title }) => [id, title] as const),
               ]}
               onChange={(chosen) => {
                 forget()

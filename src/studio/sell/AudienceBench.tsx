@@ -24,11 +24,13 @@ export function AudienceBench({ audience, courses, onChange }: AudienceBenchProp
           ['everyone', 'Everyone'],
           ['holders', 'For members of'],
           ['link', 'Only people with the link'],
+          ['added', 'Nobody alone'],
         ]}
         onChange={choose}
       />
       {audience.who === 'everyone' && ' who opens the course page or the direct link.'}
       {audience.who === 'link' && ' below. It is listed nowhere.'}
+      {audience.who === 'added' && '. It can only be added to an order, as an order bump of a checkout page.'}
       {audience.who === 'holders' && (
         <Holders of={audience.of} courses={courses} onChange={(of) => onChange({ who: 'holders', of })} />
       )}

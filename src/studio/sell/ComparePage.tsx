@@ -17,7 +17,7 @@ import { Places, PreviewSection } from '../frame/Places.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { type Column, columnsOf, formatThen, MAX_MONTHS } from './compared.ts'
 import { CountField, Pick } from './InlineFields.tsx'
-import { type ShelfCourse, useShelf } from './queries.ts'
+import { type ShelfProduct, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
 
 const KeptChart = lazy(() => import('./KeptChart.tsx').then(({ KeptChart: chart }) => ({ default: chart })))
@@ -59,7 +59,7 @@ export function ComparePage() {
 }
 
 /** The offers of the first course that has two or more with a price. */
-function firstToCompare(courses: readonly ShelfCourse[]): string[] {
+function firstToCompare(courses: readonly ShelfProduct[]): string[] {
   for (const { isRetired, offers } of courses) {
     const standing = offers.filter((offer) => !offer.isRetired && quotableTerms(offer.content.terms))
     if (!isRetired && standing.length > 1) return standing.slice(0, 3).map(({ id }) => id)
@@ -68,7 +68,7 @@ function firstToCompare(courses: readonly ShelfCourse[]): string[] {
 }
 
 interface PickerProps {
-  courses: readonly ShelfCourse[]
+  courses: readonly ShelfProduct[]
   chosen: readonly string[]
   choose: (ids: string[]) => void
 }

@@ -1,4 +1,5 @@
 import { Link } from 'react-router'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { type CouponContent, type CouponProblem, isFor } from '../../core/content/coupon.ts'
 import { effectOf } from '../../core/content/couponEffect.ts'
 import { formatCoupon, type NameOf } from '../../core/content/couponSentence.ts'
@@ -45,13 +46,13 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
               'No order used it yet.'
             ) : (
               <>
-                <Orders code={coupon.live.isSet ? coupon.live.prefix : coupon.live.code} count={brought.orders} /> of{' '}
-                {brought.buyers} {brought.buyers === 1 ? 'buyer' : 'buyers'} used it.{' '}
-                {formatMoney(brought.received, school)} received with it, {formatMoney(brought.saves, school)} taken
-                off.
+                <Orders couponId={coupon.id} count={brought.orders} /> of {brought.buyers}{' '}
+                {brought.buyers === 1 ? 'buyer' : 'buyers'} used it. {formatMoney(brought.received, school)} received
+                with it, {formatMoney(brought.saves, school)} taken off.
               </>
             )}
           </p>
+          {brought.days.length > 1 && <ByDay couponId={coupon.id} days={brought.days} />}
           {brought.waiting > 0 && (
             <p className="mt-1 text-[13.5px] text-ink-2">
               Reserved by {brought.waiting} {brought.waiting === 1 ? 'order' : 'orders'} not paid yet.
@@ -63,14 +64,46 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
   )
 }
 
-/** The orders that used a code, and the way to them: of a set by what its codes begin with. */
-function Orders({ code, count }: { code: string; count: number }) {
-  const says = `${count} ${count === 1 ? 'order' : 'orders'}`
-  if (code === '') return says
+/** The orders that used a coupon, and the way to them. */
+function Orders({ couponId, count }: { couponId: string; count: number }) {
   return (
-    <Link className="link" to={`/studio/orders?search=${encodeURIComponent(code)}`}>
-      {says}
+    <Link className="link" to={`/studio/orders?coupon=${couponId}`}>
+      {count} {count === 1 ? 'order' : 'orders'}
     </Link>
+  )
+}
+
+/** What it brought on each day on which it was used, each the way to its orders. */
+function ByDay({ couponId, days }: { couponId: string; days: BenchCoupon['brought']['days'] }) {
+  const { school } = useSession()
+  return (
+    <details className="mt-1.5 text-[13px]">
+      <summary className="cursor-pointer text-ink-2">By day</summary>
+      <table className="mt-1 w-full">
+        <thead>
+          <tr className="text-left text-ink-2">
+            <th className="font-normal">Day</th>
+            <th className="text-right font-normal">Orders</th>
+            <th className="text-right font-normal">Received</th>
+            <th className="text-right font-normal">Taken off</th>
+          </tr>
+        </thead>
+        <tbody>
+          {days.map(({ day, orders, received, saves }) => (
+            <tr key={day} className="border-t border-line">
+              <td className="py-1">{formatDay(day, school.language)}</td>
+              <td className="text-right">
+                <Link className="link" to={`/studio/orders?coupon=${couponId}&from=${day}&until=${day}`}>
+                  {orders}
+                </Link>
+              </td>
+              <td className="text-right">{formatMoney(received, school)}</td>
+              <td className="text-right">{formatMoney(saves, school)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
   )
 }
 

@@ -9,12 +9,13 @@ import { State, type StateShape } from '../../ui/State.tsx'
 import { api, IN_PLACE, queryClient } from '../api.ts'
 import { ShowMore } from '../frame/ShowMore.tsx'
 import { useSession } from '../session/session.ts'
+import { CodesIn } from './CodesIn.tsx'
 import { CountField, InlineText } from './InlineFields.tsx'
 import type { BenchCoupon } from './queries.ts'
 
 /** Most codes of one set, and how many are asked for in one turn. */
 const MAX_CODES = 10_000
-const A_TURN = 500
+const A_TURN = 2000
 
 const loadCodes = (id: string, after: string | null) =>
   unwrap(api.coupons[':id'].codes.$get({ param: { id }, query: after === null ? {} : { after } }))
@@ -103,6 +104,11 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
     <>
       <p className="pt-1">{all === 0 ? 'No codes yet.' : `${formatCount(all)}: ${formatCounts(counts)}.`}</p>
       <MakeCodes id={coupon.id} all={all} done={refresh} />
+      {all < MAX_CODES && (
+        <p className="mt-1 text-[13.5px]">
+          <CodesIn id={coupon.id} done={refresh} />
+        </p>
+      )}
       {all > 0 && (
         <>
           <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">

@@ -13,8 +13,15 @@ import { useSession, useStudioNow } from '../session/session.ts'
 import { Drawer } from './Drawer.tsx'
 import { type ShelfCoupon, useCoupons } from './queries.ts'
 
+interface CouponShelfProps {
+  isOpen: boolean
+  toggle: () => void
+  /** What is searched for on the shelf. */
+  search: string
+}
+
 /** The shelf's coupons: each with its code, what it takes off, and how it stands. */
-export function CouponShelf({ isOpen, toggle }: { isOpen: boolean; toggle: () => void }) {
+export function CouponShelf({ isOpen, toggle, search }: CouponShelfProps) {
   const coupons = useCoupons()
   const navigate = useNavigate()
   const [showsRetired, setShowsRetired] = useState(false)
@@ -25,11 +32,16 @@ export function CouponShelf({ isOpen, toggle }: { isOpen: boolean; toggle: () =>
   })
   const all = coupons.data ?? []
   const retired = all.filter(({ retiredAt }) => retiredAt !== null)
+  const wanted = search.trim().toLowerCase()
+  const shown = all.filter(
+    ({ draft, retiredAt }) => (showsRetired || retiredAt === null) && draft.code.toLowerCase().includes(wanted),
+  )
+  if (wanted !== '' && shown.length === 0) return null
   return (
     <Drawer
       title="Coupons"
-      count={coupons.isSuccess ? all.length - retired.length : null}
-      isOpen={isOpen}
+      count={coupons.isSuccess ? (wanted === '' ? all.length - retired.length : shown.length) : null}
+      isOpen={isOpen || wanted !== ''}
       toggle={toggle}
       acts={
         <Button kind="link" className="text-[13px]" onClick={() => create.mutate()}>
@@ -41,11 +53,9 @@ export function CouponShelf({ isOpen, toggle }: { isOpen: boolean; toggle: () =>
         <p className="px-1.5 text-[13px] text-ink-2">A code that takes something off appears here.</p>
       )}
       <ul>
-        {all
-          .filter(({ retiredAt }) => showsRetired || retiredAt === null)
-          .map((coupon) => (
-            <CouponLine key={coupon.id} coupon={coupon} />
-          ))}
+        {shown.map((coupon) => (
+          <CouponLine key={coupon.id} coupon={coupon} />
+        ))}
       </ul>
       {retired.length > 0 && (
         <Button kind="link" className="px-1.5 text-[13px]" onClick={() => setShowsRetired(!showsRetired)}>

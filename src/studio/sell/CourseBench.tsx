@@ -4,22 +4,23 @@ import { flushSync } from 'react-dom'
 import { useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { courseChanges } from '../../core/content/changes.ts'
-import { COVER_COLORS, type CourseContent } from '../../core/content/course.ts'
+import type { CourseContent } from '../../core/content/course.ts'
 import type { Fix } from '../../core/readiness/readiness.ts'
-import { classes } from '../../ui/classes.ts'
-import { COVER_CLASS } from '../../ui/coverColor.ts'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Section, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
+import { formatPeople } from './BundleHolders.tsx'
 import { CourseMirror } from './CourseMirror.tsx'
 import { CoverField } from './CoverField.tsx'
 import { focusTitle, Lessons, newLesson } from './Lessons.tsx'
+import { ProductHead } from './ProductHead.tsx'
 import { type BenchCourse, refreshShelf, useCourse } from './queries.ts'
+import { RetireAsk } from './RetireAsk.tsx'
 import { RichText } from './RichText.tsx'
+import { useRetiring } from './useRetiring.ts'
 
 /** The bench for the course in the address. */
 export function CourseBenchPage() {
@@ -49,14 +50,18 @@ function CourseBench({ course }: { course: BenchCourse }) {
   const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
 
   const param = { id: course.id }
-  const meta = { invalidates: [['course', course.id], ['shelf']] }
-  const { mutate: setRetired } = useMutation({
-    mutationFn: (isRetired: boolean) =>
-      unwrap(api.catalogue.courses[':id'].retired.$put({ param, json: { isRetired } })),
-    onSuccess: (_, isRetired) =>
+  const meta = { invalidates: [['course', course.id], ['shelf'], ['bundle']] }
+  const { mutate: retire } = useMutation({
+    mutationFn: ({ isRetired, inBundles = null }: { isRetired: boolean; inBundles?: 'keep' | 'take-out' | null }) =>
+      unwrap(api.catalogue.courses[':id'].retired.$put({ param, json: { isRetired, inBundles } })),
+    onSuccess: (_, { isRetired }) =>
       toast(isRetired ? 'Retired. It is no longer sold; people who have it keep it.' : 'Brought back.'),
     meta,
   })
+  const retiring = useRetiring({ product: course.id }, course.inBundles.length > 0, (isRetired) =>
+    retire({ isRetired }),
+  )
+  const { setRetired } = retiring
   const { mutate: duplicate } = useMutation({
     mutationFn: () => unwrap(api.catalogue.courses[':id'].duplicate.$post({ param })),
     onSuccess: ({ id }) => navigate(`/studio/sell/courses/${id}`),
@@ -94,52 +99,18 @@ function CourseBench({ course }: { course: BenchCourse }) {
           setRetired={setRetired}
           duplicate={duplicate}
           remove={remove}
-          keptBecause={course.wasSold ? 'was sold' : null}
+          keptBecause={course.wasSold ? 'was sold' : course.inBundles.length > 0 ? 'is in a bundle' : null}
           publish={{
             title: `Publish “${content.title}”`,
             changes: courseChanges(course.live, draft.saved.draft),
-            notes: ['Prices are published at their offers.'],
+            notes: ['Prices are published at their offers.', ...course.opensFor.flatMap(formatOpensFor)],
             blocked: [],
             run: () => unwrap(api.catalogue.courses[':id'].publish.$post({ param, json: { rev: draft.revision() } })),
             ...meta,
           }}
           changesOf={(theirs) => courseChanges(theirs, content)}
         >
-          <h1 className="mt-1 text-[27px]">
-            <input
-              aria-label="Title of the course"
-              aria-invalid={Boolean(errorAt('title'))}
-              placeholder="Title of the course"
-              maxLength={120}
-              value={content.title}
-              onChange={(event) => change({ title: event.target.value })}
-              className="display w-full rounded bg-transparent font-semibold placeholder:text-ink-3 hover:bg-sheet-2"
-            />
-          </h1>
-          {errorAt('title') && (
-            <p role="alert" className="text-[13px] font-medium text-failed">
-              {errorAt('title')}
-            </p>
-          )}
-          <Section title="In short">
-            <Field
-              label="Short text"
-              hint={`Shown below the title on every page. ${300 - content.summary.length} characters left.`}
-              error={errorAt('summary')}
-            >
-              {(wiring) => (
-                <textarea
-                  {...wiring}
-                  rows={2}
-                  maxLength={300}
-                  className={BOX_INPUT}
-                  value={content.summary}
-                  onChange={(event) => change({ summary: event.target.value })}
-                />
-              )}
-            </Field>
-            <CoverColorChoice content={content} change={change} />
-          </Section>
+          <ProductHead kind="course" content={content} change={change} errorAt={errorAt} />
           <Section title="Description">
             <RichText
               label="Description"
@@ -155,42 +126,27 @@ function CourseBench({ course }: { course: BenchCourse }) {
           </Section>
         </DraftBench>
       }
-      mirror={<CourseMirror course={course} slug={slug} content={content} fix={fix} />}
+      mirror={
+        <>
+          <CourseMirror course={course} slug={slug} content={content} fix={fix} />
+          <RetireAsk
+            kind="course"
+            bundles={course.inBundles}
+            retiring={retiring}
+            retire={(inBundles) => retire({ isRetired: true, inBundles })}
+          />
+        </>
+      }
     />
   )
 }
 
-function CoverColorChoice({
-  content,
-  change,
-}: {
-  content: CourseContent
-  change: (patch: Partial<CourseContent>) => void
-}) {
-  return (
-    <fieldset className="mt-3 flex items-center gap-2">
-      <legend className="float-left mr-1 text-[13px] font-semibold">Cover colour</legend>
-      {COVER_COLORS.map((coverColor) => (
-        <label
-          key={coverColor}
-          title={coverColor}
-          className={classes(
-            'block size-7 cursor-pointer rounded-[5px] border-2 has-focus-visible:outline-2 has-focus-visible:outline-leaf',
-            COVER_CLASS[coverColor],
-            coverColor === content.coverColor ? 'border-ink ring-2 ring-acorn' : 'border-transparent',
-          )}
-        >
-          <input
-            type="radio"
-            name="coverColor"
-            value={coverColor}
-            checked={coverColor === content.coverColor}
-            onChange={() => change({ coverColor })}
-            className="sr-only"
-          />
-          <span className="sr-only">{coverColor}</span>
-        </label>
-      ))}
-    </fieldset>
-  )
+/** For whom a course opens when it is published: those who have a bundle of all courses. */
+function formatOpensFor({ title, holders: { live, practice } }: BenchCourse['opensFor'][number]): string[] {
+  const people = live > 0 ? formatPeople(live) : practice > 0 ? `${formatPeople(practice)} in Practice` : null
+  return [
+    people
+      ? `It joins “${title}”, which holds all courses, and opens for the ${people} who ${live + practice === 1 ? 'has' : 'have'} it.`
+      : `It joins “${title}”, which holds all courses.`,
+  ]
 }

@@ -1,12 +1,13 @@
 import { Link } from 'react-router'
+import { courseChanges } from '../../core/content/changes.ts'
 import { type CourseContent, lessonTitle } from '../../core/content/course.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { State } from '../../ui/State.tsx'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Obstacles } from './Obstacles.tsx'
+import { AddOffer, stateOf, useAddOffer } from './OfferLine.tsx'
 import { type BenchCourse, useShelf } from './queries.ts'
-import { AddOffer, stateOf, useAddOffer } from './Shelf.tsx'
 import { useShortPrice } from './shortPrice.ts'
 
 interface CourseMirrorProps {
@@ -42,7 +43,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
             )
           })}
         </ul>
-        <AddOffer courseId={course.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
+        <AddOffer productId={course.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
       </PreviewSection>
       <PreviewSection label="Before the first sale">
         <Obstacles
@@ -94,7 +95,7 @@ function obstacles(course: BenchCourse, content: CourseContent, offers: { isLive
     })
   if (offers.length === 0)
     add('no-offer', 'block', 'It has no price.', 'Give it one, or make it free.', { to: 'price', label: 'Give it one' })
-  if (course.live && JSON.stringify(course.live) !== JSON.stringify(content))
+  if (course.live && courseChanges(course.live, content).length > 0)
     add('changed', 'warning', 'Buyers still see the published version.', '', { to: 'publish', label: 'Review' })
   if (content.lessons.length === 0)
     add('no-lessons', 'warning', 'No lessons: buyers would find the course empty.', '', {

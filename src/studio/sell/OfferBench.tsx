@@ -24,10 +24,12 @@ import { AudienceBench } from './AudienceBench.tsx'
 import { LinkBench } from './LinkBench.tsx'
 import { OfferMirror } from './OfferMirror.tsx'
 import { OwnBench, PageBench } from './PageBench.tsx'
-import { type BenchOffer, refreshShelf, useOffer } from './queries.ts'
+import { type BenchOffer, coursesOf, productPath, refreshShelf, useOffer } from './queries.ts'
+import { RetireAsk } from './RetireAsk.tsx'
 import { SaleBench } from './SaleBench.tsx'
 import { TaxBench } from './TaxBench.tsx'
 import { TermsBench } from './TermsBench.tsx'
+import { useRetiring } from './useRetiring.ts'
 
 /** Where the fix of an obstacle is written. */
 const FIELDS: Partial<Record<Fix['to'], string>> = {
@@ -60,7 +62,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const { content, change } = draft
   const unread = useUnreadFields()
   const at = useStudioNow()
-  const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, at)
+  const said = describeOffer(school, { id: offer.id, courses: coursesOf(offer), content }, at)
   const oneTimeOffer = offer.oneTimeOffer && payAtOnce(offer.oneTimeOffer, school, at)
   const history = [...offer.history, { content, publishedAt: at }]
   const sale = runningSale(history, at)
@@ -79,7 +81,12 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       onSale: offer.onSale,
       mode,
       otherNames: offer.otherNames,
-      course: { live: offer.course.isLive, retired: offer.course.isRetired, lessons: offer.course.lessons },
+      product: {
+        kind: offer.product.kind,
+        live: offer.product.isLive,
+        retired: offer.product.isRetired,
+        holds: offer.product.holds,
+      },
       paymentMethods: offer.paymentMethods.map(({ capabilities }) => capabilities),
     },
     money,
@@ -94,7 +101,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     onSuccess: (_, onSale) => toast(onSale ? 'On sale again.' : 'Taken off sale. Buyers see that at once.'),
     meta,
   })
-  const { mutate: setRetired } = useMutation({
+  const { mutate: retire } = useMutation({
     mutationFn: (isRetired: boolean) => unwrap(api.offers[':id'].retired.$put({ param, json: { isRetired } })),
     onSuccess: (_, isRetired) =>
       toast(
@@ -104,11 +111,13 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
       ),
     meta,
   })
+  const retiring = useRetiring({ offer: offer.id }, false, retire)
+  const { setRetired } = retiring
   const { mutate: move } = useMutation({
     mutationFn: (by: number) => {
       const ids = offer.siblings.filter((id) => id !== offer.id)
       ids.splice(offer.place - 1 + by, 0, offer.id)
-      return unwrap(api.offers.order.$put({ json: { courseId: offer.course.id, ids } }))
+      return unwrap(api.offers.order.$put({ json: { productId: offer.product.id, ids } }))
     },
     onSuccess: () => toast('Moved. Buyers see the new order at once.'),
     meta,
@@ -120,12 +129,12 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   })
   const { mutate: remove } = useMutation({
     mutationFn: () => unwrap(api.offers[':id'].$delete({ param })),
-    onSuccess: () => navigate(`/studio/sell/courses/${offer.course.id}`),
+    onSuccess: () => navigate(productPath(offer.product)),
     meta: { invalidates: [['shelf']] },
   })
   const fix = (to: Fix['to']) => {
     if (to === 'gateways') navigate('/studio/setup/gateways')
-    else if (to === 'open-course') navigate(`/studio/sell/courses/${offer.course.id}`)
+    else if (to === 'open-product') navigate(productPath(offer.product))
     else if (to === 'publish') void publishing.open()
     else if (to === 'put-on-sale') setOnSale(true)
     else document.querySelector<HTMLElement>(FIELDS[to] ?? '#offer-price input')?.focus()
@@ -139,8 +148,8 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           publishing={publishing}
           kicker={
             <>
-              <Link to={`/studio/sell/courses/${offer.course.id}`} className="hover:underline">
-                {offer.course.title}
+              <Link to={productPath(offer.product)} className="hover:underline">
+                {offer.product.title}
               </Link>
               {offer.retiredAt ? ' · retired' : offer.places > 1 ? ` · offer ${offer.place} of ${offer.places}` : ''}
             </>
@@ -164,7 +173,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               <MenuItem
                 onSelect={() => navigate(`/studio/sell/compare?offers=${offer.siblings.slice(0, 4).join(',')}`)}
               >
-                Compare the course’s offers
+                Compare the {offer.product.kind}’s offers
               </MenuItem>
             </>
           }
@@ -237,7 +246,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           <Section title="Who may buy">
             <AudienceBench
               audience={content.audience}
-              courses={offer.courses.filter(({ id }) => id !== offer.course.id)}
+              courses={offer.courses.filter(({ id }) => id !== offer.product.id)}
               onChange={(audience) => change({ audience })}
             />
             {offer.holders > 0 && (
@@ -248,7 +257,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             )}
           </Section>
           <Section title="Direct link">
-            <LinkBench slug={offer.course.slug} offerId={offer.id} isLive={offer.live !== null && offer.onSale} />
+            <LinkBench slug={offer.product.slug} offerId={offer.id} isLive={offer.live !== null && offer.onSale} />
           </Section>
           <Section title="On the page">
             <PageBench
@@ -264,23 +273,26 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
         </DraftBench>
       }
       mirror={
-        <OfferMirror
-          offer={offer}
-          content={content}
-          sale={shownSale(history, school, at)}
-          obstacles={obstacles}
-          fix={fix}
-        />
+        <>
+          <OfferMirror
+            offer={offer}
+            content={content}
+            sale={shownSale(history, school, at)}
+            obstacles={obstacles}
+            fix={fix}
+          />
+          <RetireAsk kind="offer" retiring={retiring} retire={() => retire(true)} />
+        </>
       }
     />
   )
 }
 
 /** What else follows from publishing. */
-function notesOf({ course, live, onSale, holders }: BenchOffer): string[] {
+function notesOf({ product, live, onSale, holders }: BenchOffer): string[] {
   const buyers = `${holders} ${holders === 1 ? 'buyer has' : 'buyers have'}`
   return [
-    ...(course.isLive ? [] : [`This also publishes the course “${course.title}”.`]),
+    ...(product.isLive ? [] : [`This also publishes the ${product.kind} “${product.title}”.`]),
     ...(live && !onSale ? ['This also puts it back on sale.'] : []),
     ...(holders > 0
       ? [`${buyers} bought this offer. Nothing changes for them: they keep their price and their access.`]

@@ -16,7 +16,7 @@ import { type Mark, type Ribbon, Timeline, type TimelinePoint } from '../../ui/T
 import { PreviewSection } from '../frame/Places.tsx'
 import { useDaysAhead, useSession, useStudioNow, useStudioToday } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
-import type { BenchOffer } from './queries.ts'
+import { type BenchOffer, coursesOf } from './queries.ts'
 
 interface OfferMirrorProps {
   offer: BenchOffer
@@ -30,7 +30,7 @@ interface OfferMirrorProps {
 /** What follows from an offer: its sentence, its thread, what is kept, what stands in the way, the buyer's view. */
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
-  const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.course.id }], content }, useStudioNow())
+  const said = describeOffer(school, { id: offer.id, courses: coursesOf(offer), content }, useStudioNow())
   const daysAhead = useDaysAhead()
   const today = useStudioToday()
   const need = said && needOf(said.priced, school.currency)
@@ -55,7 +55,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
               startLabel="today"
               points={pointsOf(said.priced)}
               marks={marksOf(said.priced, content, school.timeZone)}
-              ribbon={ribbonOf(said.priced, offer.course.coverColor)}
+              ribbon={ribbonOf(said.priced, offer.product.coverColor)}
               endless={said.priced.line.untilCancelled}
               language={school.language}
             />
@@ -88,7 +88,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
           <p className="mt-1 text-[13px] text-ink-3">Only through the direct link; it is not listed anywhere.</p>
         )}
         <p className="mt-2 text-[13px]">
-          <a className="link" href={`/buy/${offer.course.slug}?offer=${offer.id}`} target="_blank" rel="noreferrer">
+          <a className="link" href={`/buy/${offer.product.slug}?offer=${offer.id}`} target="_blank" rel="noreferrer">
             Open the checkout page
           </a>
         </p>

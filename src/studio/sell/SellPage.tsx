@@ -2,13 +2,13 @@ import { Link, Navigate, Outlet, useSearchParams } from 'react-router'
 import { buttonClass } from '../../ui/Button.tsx'
 import { Around, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
-import { useShelf } from './queries.ts'
+import { productPath, useShelf } from './queries.ts'
 import { Shelf } from './Shelf.tsx'
 
 /** Sell: the shelf, and beside it the course or the offer that is chosen. */
 export function SellPage() {
   return (
-    <Around shelfLabel="Courses" shelf={<Shelf />}>
+    <Around shelfLabel="What you sell" shelf={<Shelf />}>
       <Outlet />
     </Around>
   )
@@ -37,10 +37,8 @@ const STEPS = [
 export function SellStart() {
   const shelf = useShelf()
   const [params] = useSearchParams()
-  const first = shelf.data?.find((course) => !course.isRetired)
-  const target = first?.offers[0]
-    ? `/studio/sell/offers/${first.offers[0].id}`
-    : first && `/studio/sell/courses/${first.id}`
+  const first = shelf.data?.find(({ isRetired }) => !isRetired)
+  const target = first?.offers[0] ? `/studio/sell/offers/${first.offers[0].id}` : first && productPath(first)
   if (target && !params.has('new')) return <Navigate to={target} replace />
   return (
     <Work

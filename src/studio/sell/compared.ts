@@ -5,7 +5,7 @@ import { describeOffer, type PricingSchool } from '../../core/content/quoteInput
 import type { FeeTerms } from '../../core/money/fee.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { formatLater, type OfferInWords } from '../../core/sentence/sentence.ts'
-import type { ShelfCourse, ShelfOffer } from './queries.ts'
+import type { ShelfOffer, ShelfProduct } from './queries.ts'
 
 /** How far ahead a comparison looks. */
 export const MAX_MONTHS = 36
@@ -15,7 +15,7 @@ export interface Column {
   id: string
   course: string
   name: string
-  coverColor: ShelfCourse['coverColor']
+  coverColor: ShelfProduct['coverColor']
   priced: OfferInWords
   sums: Compared
   open: string
@@ -23,7 +23,7 @@ export interface Column {
 
 /** The chosen offers as columns; those without a price are left out. */
 export function columnsOf(
-  courses: readonly ShelfCourse[],
+  courses: readonly ShelfProduct[],
   chosen: readonly string[],
   school: PricingSchool & MoneyFormat,
   fee: FeeTerms | null,
@@ -46,7 +46,7 @@ export function columnsOf(
 }
 
 /** The course's one-time price, tax included. */
-function atOnceOf({ id, offers }: ShelfCourse, school: PricingSchool, at: string): number | null {
+function atOnceOf({ id, offers }: ShelfProduct, school: PricingSchool, at: string): number | null {
   const single = offers.find((offer: ShelfOffer) => offer.content.terms.kind === 'single' && !offer.isRetired)
   if (!single) return null
   return (

@@ -4,8 +4,9 @@ import { api, queryClient } from '../api.ts'
 import { useSession } from '../session/session.ts'
 
 const loadShelf = () => unwrap(api.catalogue.shelf.$get())
-export type ShelfCourse = Awaited<ReturnType<typeof loadShelf>>[number]
-export type ShelfOffer = ShelfCourse['offers'][number]
+/** A course or a bundle on the shelf. */
+export type ShelfProduct = Awaited<ReturnType<typeof loadShelf>>[number]
+export type ShelfOffer = ShelfProduct['offers'][number]
 
 export function useShelf() {
   return useQuery({ queryKey: ['shelf'], queryFn: loadShelf })
@@ -19,6 +20,53 @@ export function useCourse(id: string) {
   return useQuery({
     queryKey: ['course', id],
     queryFn: () => loadCourse(id),
+    staleTime: 0,
+    gcTime: 0,
+    refetchOnWindowFocus: false,
+    refetchOnReconnect: false,
+  })
+}
+
+/** Where a product is worked on. */
+export function productPath({ kind, id }: { kind: 'course' | 'bundle'; id: string }): string {
+  return `/studio/sell/${kind}s/${id}`
+}
+
+const loadBundle = (id: string) => unwrap(api.bundles[':id'].$get({ param: { id } }))
+export type BenchBundle = Awaited<ReturnType<typeof loadBundle>>
+
+/** A bundle as it stands now; what follows its growing is asked for anew while it goes on. */
+export function useBundle(id: string) {
+  return useQuery({
+    queryKey: ['bundle', id],
+    queryFn: () => loadBundle(id),
+    staleTime: 0,
+    gcTime: 0,
+    refetchOnWindowFocus: false,
+    refetchOnReconnect: false,
+    refetchInterval: ({ state }) => (state.data?.growths.some(({ finishedAt }) => finishedAt === null) ? 1500 : false),
+  })
+}
+
+/** The courses that an offer opens, for the quote; its product stands for them while there are none. */
+export function coursesOf({ product }: BenchOffer): { id: string; weight?: number }[] {
+  return product.courses.length > 0 ? product.courses : [{ id: product.id }]
+}
+
+const loadPages = () => unwrap(api.catalogue.pages.$get())
+
+/** Every checkout page, in the order of the shelf. */
+export function usePages() {
+  return useQuery({ queryKey: ['pages'], queryFn: loadPages })
+}
+
+const loadPage = (id: string) => unwrap(api.catalogue.pages[':id'].$get({ param: { id } }))
+export type BenchPage = Awaited<ReturnType<typeof loadPage>>
+
+export function usePage(id: string) {
+  return useQuery({
+    queryKey: ['page', id],
+    queryFn: () => loadPage(id),
     staleTime: 0,
     gcTime: 0,
     refetchOnWindowFocus: false,
@@ -63,7 +111,7 @@ export function useCoupon(id: string) {
 }
 
 export async function refreshShelf() {
-  await queryClient.invalidateQueries({ queryKey: ['shelf'] })
+  await Promise.all(['shelf', 'pages'].map((queryKey) => queryClient.invalidateQueries({ queryKey: [queryKey] })))
 }
 
 export async function refreshCoupons() {

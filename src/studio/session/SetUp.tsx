@@ -8,20 +8,24 @@ import { api, IN_PLACE, queryClient } from '../api.ts'
 import { useFirstErrorFocus } from '../frame/keepFocus.ts'
 import { guessCountry, proposalFor } from './countries.ts'
 import { SchoolFields } from './SchoolFields.tsx'
-import { type SchoolForm, schoolOf } from './schoolForm.ts'
+import { formOf, type SchoolForm, schoolOf } from './schoolForm.ts'
 
 const BROWSER_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone
 
-/** The form as it begins: with what the browser's country proposes, where it says which that is. */
-function firstForm(): SchoolForm {
+/** The form as it begins: with a school that came from a file, or what the browser's country proposes, where it says which that is. */
+function firstForm(imported: Imported): SchoolForm {
+  if (imported) return formOf(imported)
   const country = guessCountry(BROWSER_ZONE, navigator.language)
   const none = { currency: 'EUR', language: 'en', timeZone: '', taxMode: 'inclusive', taxRate: '20' } as const
   return { name: '', leaveOutZeros: false, country, ...(proposalFor(country, BROWSER_ZONE) ?? none) }
 }
 
+/** The school that came from a file before its first account; null where there is none. */
+type Imported = Parameters<typeof formOf>[0] | null
+
 /** The first visit: the school and its creator. */
-export function SetUp() {
-  const [school, setSchool] = useState<SchoolForm>(firstForm)
+export function SetUp({ imported }: { imported: Imported }) {
+  const [school, setSchool] = useState<SchoolForm>(() => firstForm(imported))
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
   const [form, setForm] = useState({ name: '', email: '', password: '' })
   const set = (patch: Partial<typeof form>) => setForm((old) => ({ ...old, ...patch }))

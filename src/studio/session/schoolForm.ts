@@ -12,6 +12,23 @@ export interface SchoolForm {
   taxRate: string
 }
 
+/** The form of a school that there is. */
+export function formOf(
+  school: Omit<SchoolForm, 'taxRate' | 'language'> & { language: string; taxRate: number },
+): SchoolForm {
+  const { name, currency, language, leaveOutZeros, timeZone, country, taxMode, taxRate } = school
+  return {
+    name,
+    currency,
+    language: language as SchoolForm['language'],
+    leaveOutZeros,
+    timeZone,
+    country,
+    taxMode,
+    taxRate: String(taxRate / 100),
+  }
+}
+
 /** The school as the API takes it; a rate that is no number is left to it to refuse. */
 export function schoolOf({ taxRate, ...form }: SchoolForm) {
   const rate = Math.round(Number(taxRate.trim().replace(',', '.') || Number.NaN) * 100)

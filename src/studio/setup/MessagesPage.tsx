@@ -74,6 +74,11 @@ const TO_BUYERS: Kind[] = [
     when: 'Someone orders with a code that this email cannot use again. The checkout page does not reveal it.',
   },
   {
+    kind: 'bundle-grew',
+    title: 'Course added to a bundle',
+    when: 'You add a course to a bundle, for those who have it too, and choose to tell them.',
+  },
+  {
     kind: 'paid-twice',
     title: 'Paid twice',
     when: 'Money is received for a course that the buyer already has through another order.',

@@ -15,7 +15,7 @@ import { useFirstErrorFocus } from '../frame/keepFocus.ts'
 import { Section } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { SchoolFields } from '../session/SchoolFields.tsx'
-import { type SchoolForm, schoolOf } from '../session/schoolForm.ts'
+import { formOf, type SchoolForm, schoolOf } from '../session/schoolForm.ts'
 import { useSession } from '../session/session.ts'
 import { SettingForm } from './SettingForm.tsx'
 import { SetupFrame } from './SetupPage.tsx'
@@ -156,16 +156,7 @@ const loadSchool = () => unwrap(api.school.$get())
 /** What the school was set up with, to be changed; its currency only until something was sold live. */
 function SchoolSettings() {
   const { school } = useSession()
-  const [form, setForm] = useState<SchoolForm>({
-    name: school.name,
-    currency: school.currency,
-    language: school.language as SchoolForm['language'],
-    leaveOutZeros: school.leaveOutZeros,
-    timeZone: school.timeZone,
-    country: school.country,
-    taxMode: school.taxMode,
-    taxRate: String(school.taxRate / 100),
-  })
+  const [form, setForm] = useState<SchoolForm>(() => formOf(school))
   const { mutate, error, isPending } = useMutation({
     mutationFn: () => unwrap(api.school.$put({ json: schoolOf(form) })),
     onSuccess: () => toast('Saved. The shop shows it at once.'),

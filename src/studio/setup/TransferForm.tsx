@@ -9,6 +9,8 @@ import { DISPLACING, useConfirmation } from './useConfirmation.tsx'
 
 const BLANK = { title: 'Bank transfer', description: '', instructions: '', holder: '', iban: '', bic: '' }
 type Written = typeof BLANK
+/** For so many days an order waits, where nothing else is written. */
+const WAIT_DAYS = 14
 
 const FIELDS: { name: keyof Written; label: string; hint: string; isLong?: boolean }[] = [
   { name: 'title', label: 'What buyers choose', hint: 'At the checkout, among the payment methods.' },
@@ -29,12 +31,22 @@ const FIELDS: { name: keyof Written; label: string; hint: string; isLong?: boole
   { name: 'bic', label: 'BIC', hint: 'Needed only from outside the euro area.' },
 ]
 
+/** The texts of what was written before. */
+function textsOf(known: (Partial<Written> & { waitDays?: number | undefined }) | null | undefined): Partial<Written> {
+  const { waitDays: _days, ...texts } = known ?? {}
+  return texts
+}
+
 /** What a creator writes for who pays by bank transfer. */
 export function TransferForm({ gateway, done }: { gateway: Gateway; done: () => void }) {
-  const [written, setWritten] = useState<Written>(gateway.connection?.transfer ?? BLANK)
+  const [written, setWritten] = useState<Written>({ ...BLANK, ...textsOf(gateway.connection?.transfer) })
+  const [waitDays, setWaitDays] = useState(String(gateway.connection?.transfer?.waitDays ?? WAIT_DAYS))
   const { error, isBusy, run, dialog } = useConfirmation(
     DISPLACING,
-    (displace) => unwrap(api.gateways.transfer.$put({ json: { ...written, displace } })),
+    (displace) =>
+      unwrap(
+        api.gateways.transfer.$put({ json: { ...written, waitDays: Number(waitDays.trim() || Number.NaN), displace } }),
+      ),
     () => {
       toast('Buyers can pay by bank transfer.')
       done()
@@ -67,6 +79,22 @@ export function TransferForm({ gateway, done }: { gateway: Gateway; done: () => 
           }}
         </Field>
       ))}
+      <Field
+        label="Days an order waits"
+        hint="Then it ends by itself, its codes are free again, and the buyer is told."
+        error={error?.at('/waitDays')}
+        className="max-w-[220px]"
+      >
+        {(wiring) => (
+          <input
+            {...wiring}
+            className={BOX_INPUT}
+            inputMode="numeric"
+            value={waitDays}
+            onChange={(event) => setWaitDays(event.target.value)}
+          />
+        )}
+      </Field>
       {error && error.problem.errors.length === 0 && (
         <p role="alert" className="font-medium text-failed">
           {error.message}

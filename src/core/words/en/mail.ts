@@ -54,6 +54,13 @@ export const MAIL = {
     open: 'Open your courses',
   },
 
+  bundleGrew: {
+    subject: '{course} is yours too',
+    text: '“{course}” was added to “{bundle}”, which you have. It is open for you; there is nothing to pay.',
+    label: 'Open the course',
+    password: 'Set a password first. The link works once and expires after 24 hours.',
+  },
+
   given: {
     subject: '{course} is yours',
     text: '{school} has given you “{course}”.',

@@ -3,6 +3,7 @@ export const NOTICE = {
   allCourses: 'See all courses',
   otherPrices: 'See the other prices',
   aboutCourse: 'About the course',
+  aboutBundle: 'About the bundle',
   signIn: 'Sign in',
   myCourses: 'My courses',
   openCourse: 'Open the course',
@@ -63,6 +64,7 @@ export const NOTICE = {
 export const HELD = {
   has: 'You have this course.',
   until: 'You have this course until {day}.',
+  some: 'You have {courses} of this already. What you order here is paid in full, and opens the others too.',
   pays: 'You already pay for this course.',
   paysNext: 'You already pay for this course; the next payment is on {day}.',
   overlap: '{has} What you order here is paid today and starts today.',

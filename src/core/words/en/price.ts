@@ -34,6 +34,8 @@ export const PRICE = {
 
   free: 'free',
   yourPrice: 'your price',
+  nameIt: 'name your price',
+  nameItFrom: 'name your price, {from}',
   from: 'from {money}',
   atRate: '{money} {rate}',
   times: '{number} × {money}',

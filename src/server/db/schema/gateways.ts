@@ -24,6 +24,8 @@ export interface TransferSettings {
   iban: string
   /** Empty where it is not known. */
   bic: string
+  /** For so many days an order waits for its transfer; absent: 14. */
+  waitDays?: number | undefined
 }
 
 /** A gateway set up by the creator, in one mode. Secrets are encrypted; only their ends are shown. */

@@ -20,6 +20,7 @@ export const MESSAGE_KINDS = [
   'already-owned',
   'paid-twice',
   'code-refused',
+  'bundle-grew',
   'due-moved',
   'cancel-taken-back',
   'renewal-ahead',
@@ -56,7 +57,7 @@ export const messages = pgTable(
     agreementId: uuid().references(() => agreements.id, { onDelete: 'cascade' }),
     /** For `refunded`: the refund. */
     refundId: uuid().references(() => refunds.id, { onDelete: 'cascade' }),
-    /** For `given`, `already-owned` and `code-refused`: the course. */
+    /** For `given`, `already-owned`, `code-refused` and `bundle-grew`: the course. */
     courseTitle: text(),
     /** dropped: what it would say was no longer true when its turn came. */
     state: text({ enum: ['waiting', 'sent', 'failed', 'dropped'] }).notNull(),

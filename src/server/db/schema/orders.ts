@@ -103,6 +103,8 @@ export const orderLines = pgTable(
     unique('order_lines_placed').on(table.orderId, table.position),
     index('order_lines_duplicate').on(table.orderId).where(sql`${table.duplicateOf} is not null`),
     index('order_lines_of_offer').on(table.offerId),
+    // Lines of one product in the order of their ids: a bundle that grows goes through them.
+    index('order_lines_of_product').on(table.productId, table.id),
   ],
 )
 
@@ -120,7 +122,10 @@ export const lineCourses = pgTable(
     title: text().notNull(),
     weight: amount().notNull(),
   },
-  (table) => [primaryKey({ columns: [table.lineId, table.courseId] })],
+  (table) => [
+    primaryKey({ columns: [table.lineId, table.courseId] }),
+    index('line_courses_of_course').on(table.courseId, table.lineId),
+  ],
 )
 
 export const PAYMENT_STATES = ['due', 'collected', 'written-off'] as const
@@ -378,6 +383,8 @@ export const refunds = pgTable(
     note: text().notNull(),
     /** What becomes of the access that the line gave. */
     access: text({ enum: ['keep', 'close'] }).notNull(),
+    /** The courses of the line that it is for; null: all of it. */
+    courseIds: uuid().array(),
     /** A date in the school's zone. */
     day: date({ mode: 'string' }).notNull(),
     createdAt: moment().notNull(),
@@ -468,6 +475,8 @@ export const journal = pgTable(
   (table) => [
     index('journal_of_order').on(table.orderId, table.id),
     index('journal_of_person').on(table.personId, table.id),
-    index('journal_for_attention').on(table.at).where(sql`${table.what} in ('attempt-surplus', 'attempt-mismatch')`),
+    index('journal_for_attention')
+      .on(table.at)
+      .where(sql`${table.what} in ('attempt-surplus', 'attempt-mismatch', 'code-over-limit')`),
   ],
 )

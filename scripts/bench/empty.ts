@@ -1,0 +1,37 @@
+import { randomBytes } from 'node:crypto'
+import { allGateways } from '../../src/gateways/registry.ts'
+import { connect, migrateDatabase } from '../../src/server/db/client.ts'
+import { readConfig } from '../../src/server/platform/config.ts'
+import type { Services } from '../../src/server/platform/context.ts'
+import { Limits } from '../../src/server/platform/limits.ts'
+import { Secrets } from '../../src/server/platform/secrets.ts'
+import { setUpSchool } from '../../src/testing/school.ts'
+import { dropDatabase } from '../databases.ts'
+import { ensureDatabase, startCluster } from '../postgres.ts'
+
+/** A school with nothing in it, on a cluster that really writes to disk, for measuring services; nothing is queued. */
+export async function openEmpty(): Promise<{ services: Services; close: () => Promise<void> }> {
+  const cluster = await startCluster({ dir: '.data/bench-postgres', port: 7630 })
+  const databaseUrl = cluster.url('acorn_bench_services')
+  await dropDatabase(databaseUrl)
+  await ensureDatabase(databaseUrl)
+  const { db, pool } = connect(databaseUrl, 4)
+  await migrateDatabase(db)
+  const config = { ...readConfig(), databaseUrl }
+  const services: Services = {
+    config,
+    db,
+    jobs: { send: async () => {}, sendAll: async () => {} },
+    now: () => new Date(),
+    gateways: allGateways(config.standinsOrigin, config.origin),
+    secrets: new Secrets(randomBytes(32)),
+    limits: new Limits(db, 100_000),
+  }
+  await setUpSchool(services, 'Bench', 'owner@bench.example')
+  const close = async () => {
+    await pool.end()
+    await dropDatabase(databaseUrl)
+    cluster.stop()
+  }
+  return { services, close }
+}

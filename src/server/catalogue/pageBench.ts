@@ -1,0 +1,101 @@
+import { and, asc, desc, eq, isNotNull, isNull } from 'drizzle-orm'
+import { type PageContent, pageProblems } from '../../core/content/checkoutPage.ts'
+import type { Queryable } from '../db/client.ts'
+import { CATALOGUE_COLUMNS, catalogue, checkoutPages, offers } from '../db/schema/index.ts'
+import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
+import { Problem } from '../http/problem.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
+import { getSchool } from '../school/service.ts'
+import { pricesAlone } from './alone.ts'
+import { getProduct } from './products.ts'
+
+/** Every checkout page with the product that it sells, in the order of the shelf. */
+export async function listPages({ db }: Services) {
+  const rows = await db
+    .select({ page: checkoutPages, product: CATALOGUE_COLUMNS })
+    .from(checkoutPages)
+    .innerJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
+    .where(isNull(catalogue.retiredAt))
+    .orderBy(desc(catalogue.kind), asc(catalogue.position), asc(catalogue.createdAt), asc(checkoutPages.createdAt))
+  return rows.map(({ page, product }) => ({
+    id: page.id,
+    slug: page.slug,
+    title: product.draft.title,
+    kind: product.kind,
+    coverColor: product.draft.coverColor,
+    bumps: page.draft.bumps.length,
+    isProductLive: product.live !== null,
+    isChanged: JSON.stringify(page.live) !== JSON.stringify(page.draft),
+  }))
+}
+
+/** Offers that a page could add to an order, of every product, in the order of the shelf. */
+async function addableOffers(db: Queryable) {
+  const rows = await db
+    .select({ offer: offers, product: CATALOGUE_COLUMNS })
+    .from(offers)
+    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
+    .where(and(isNotNull(offers.live), eq(offers.isTestPurchase, false)))
+    .orderBy(desc(catalogue.kind), asc(catalogue.position), asc(offers.position), asc(offers.createdAt))
+  return rows.flatMap(({ offer, product }) => {
+    if (!offer.live) return []
+    const shown = product.live ?? product.draft
+    return [
+      {
+        id: offer.id,
+        productId: product.id,
+        kind: product.kind,
+        product: shown.title,
+        summary: shown.summary,
+        coverColor: shown.coverColor,
+        coverId: shown.coverId,
+        content: offer.live,
+        namesPrice: offer.live.terms.kind === 'openPrice',
+        isOnSale: offer.onSale && offer.retiredAt === null && product.live !== null && product.retiredAt === null,
+      },
+    ]
+  })
+}
+
+/** One checkout page as the bench shows it: with its product, and what could be added to an order there. */
+export async function openPage({ db, now }: Services, id: string) {
+  const page = await findDrafted(db, 'page', id)
+  const [product, addable, school] = await Promise.all([
+    getProduct(db, page.productId),
+    addableOffers(db),
+    getSchool(db),
+  ])
+  const alone = await pricesAlone(db, school, [...new Set(addable.map(({ productId }) => productId))], now())
+  return {
+    ...page,
+    product: {
+      id: product.id,
+      kind: product.kind,
+      title: (product.live ?? product.draft).title,
+      isLive: product.live !== null,
+    },
+    offers: addable
+      .filter(({ isOnSale, id: offerId }) => isOnSale || page.draft.bumps.some((bump) => bump.offerId === offerId))
+      .map((offer) => ({ ...offer, alone: alone.get(offer.productId) ?? null })),
+  }
+}
+
+/** @throws Problem 409 `changed-elsewhere` where `baseRev` is old. */
+export function savePageDraft({ db, now }: Services, id: string, baseRev: number, draft: PageContent) {
+  return saveDraft(db, 'page', id, { baseRev, draft, at: now() })
+}
+
+/**
+ * Makes the draft of revision `rev` what buyers see.
+ * @throws Problem 409 where it was changed meanwhile, 422 at the field where something is missing or not on sale.
+ */
+export async function publishPage(services: Services, id: string, rev: number, by: string | null): Promise<void> {
+  await inTransaction(services, async ({ db: tx, now }) => {
+    const page = await holdDraft(tx, 'page', id, rev)
+    const problems = pageProblems(page.draft, { productId: page.productId, offers: await addableOffers(tx) })
+    if (problems.length > 0) {
+      throw new Problem(422, 'not-ready', 'Something is missing before this can be published.', problems)
+    }
+    await makeLive(tx, 'page', page, { live: page.draft, at: now(), by })
+  })
+}

@@ -1,0 +1,77 @@
+import { and, eq, isNull, ne } from 'drizzle-orm'
+import * as v from 'valibot'
+import { catalogue, checkoutPages, coupons, offers } from '../db/schema/index.ts'
+import type { Services } from '../platform/context.ts'
+import { openFront } from './front.ts'
+
+const id = v.pipe(v.string(), v.uuid('There is no such thing.'))
+/** A product with all its offers, or one offer. */
+export const usesQuery = v.union([v.object({ product: id }), v.object({ offer: id })])
+
+/** A place where something that is sold is used, besides its own page and the bundles that hold it. */
+export interface Use {
+  what: 'bump' | 'page' | 'coupon' | 'audience' | 'front'
+  /** The product of the page, the coupon's code, the offer, or the section of the shop. */
+  title: string
+  /** Where it is on the bench. */
+  path: string
+}
+
+/** Every place, draft or live, that a product or an offer is used in: read before it is retired (selling rules, section 8). */
+export async function usesOf(services: Services, of: v.InferOutput<typeof usesQuery>): Promise<Use[]> {
+  const { db } = services
+  const productId = 'product' in of ? of.product : null
+  const [pages, kept, others, front] = await Promise.all([
+    db
+      .select({ page: checkoutPages, product: catalogue.draft })
+      .from(checkoutPages)
+      .innerJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
+      .where(and(isNull(catalogue.retiredAt), productId ? ne(catalogue.id, productId) : undefined))
+      .orderBy(checkoutPages.createdAt),
+    db.select().from(coupons).where(isNull(coupons.retiredAt)).orderBy(coupons.createdAt),
+    db
+      .select({ offer: offers, product: catalogue.draft })
+      .from(offers)
+      .innerJoin(catalogue, eq(catalogue.id, offers.productId))
+      .where(and(isNull(offers.retiredAt), isNull(catalogue.retiredAt)))
+      .orderBy(offers.createdAt),
+    openFront(services),
+  ])
+  const own = new Set(
+    productId === null
+      ? 'offer' in of
+        ? [of.offer]
+        : []
+      : (await db.select({ id: offers.id }).from(offers).where(eq(offers.productId, productId))).map((row) => row.id),
+  )
+  const isOwn = (offerId: string | null) => offerId !== null && own.has(offerId)
+  const uses: Use[] = []
+  for (const { page, product } of pages) {
+    const states = [page.live, page.draft].flatMap((content) => content ?? [])
+    const place = { title: product.title, path: `/studio/sell/pages/${page.id}` }
+    if (states.some(({ bumps }) => bumps.some(({ offerId }) => isOwn(offerId)))) uses.push({ what: 'bump', ...place })
+    if (states.some((content) => isOwn(content.chosen) || content.offers?.some(isOwn)))
+      uses.push({ what: 'page', ...place })
+  }
+  for (const { id, live, draft } of kept) {
+    const states = [live, draft].flatMap((content) => content?.appliesTo ?? [])
+    const isUsed = states.some((to) => to.offers.some(isOwn) || (productId !== null && to.products.includes(productId)))
+    if (isUsed) uses.push({ what: 'coupon', title: draft.code, path: `/studio/sell/coupons/${id}` })
+  }
+  if (productId === null) return uses
+  for (const { offer, product } of others) {
+    const isFor = [offer.live, offer.draft].some(
+      (content) => content?.audience.who === 'holders' && content.audience.of.includes(productId),
+    )
+    if (isFor && !isOwn(offer.id)) {
+      const title = [product.title, offer.draft.name].filter(Boolean).join(', ')
+      uses.push({ what: 'audience', title, path: `/studio/sell/offers/${offer.id}` })
+    }
+  }
+  const sections = [...(front.live?.sections ?? []), ...front.draft.sections].filter(({ products }) =>
+    products.includes(productId),
+  )
+  for (const title of new Set(sections.map((section) => section.title)))
+    uses.push({ what: 'front', title, path: '/studio/sell/front' })
+  return uses
+}

@@ -1,0 +1,2 @@
+DROP INDEX "journal_for_attention";--> statement-breakpoint
+CREATE INDEX "journal_for_attention" ON "journal" USING btree ("at") WHERE "journal"."what" in ('attempt-surplus', 'attempt-mismatch', 'code-over-limit');

@@ -1,0 +1,119 @@
+import { asc, eq, inArray, isNull } from 'drizzle-orm'
+import type { Queryable } from '../db/client.ts'
+import { bundles, checkoutPages, codes, coupons, courses, fronts, offers, pictures } from '../db/schema/index.ts'
+import { getSchool } from '../school/service.ts'
+import { FORMAT, type SchoolFile, VERSION } from './format.ts'
+
+/**
+ * The school as its file has it: settings, courses, bundles, offers, pages, coupons with their codes, the shop's front,
+ * and the pictures that any of them shows. No buyers, orders, keys or passwords.
+ * @throws Problem 409 before the school was set up.
+ */
+export async function exportSchool(db: Queryable): Promise<SchoolFile> {
+  const [school, allCourses, allBundles, allOffers, allPages, allCoupons, allCodes, [front]] = await Promise.all([
+    getSchool(db),
+    db.select().from(courses).orderBy(asc(courses.position), asc(courses.createdAt), asc(courses.id)),
+    db.select().from(bundles).orderBy(asc(bundles.position), asc(bundles.createdAt), asc(bundles.id)),
+    db
+      .select()
+      .from(offers)
+      .where(eq(offers.isTestPurchase, false))
+      .orderBy(asc(offers.position), asc(offers.createdAt), asc(offers.id)),
+    db.select().from(checkoutPages).orderBy(asc(checkoutPages.slug)),
+    db.select().from(coupons).orderBy(asc(coupons.id)),
+    db.select().from(codes).where(isNull(codes.freedAt)).orderBy(asc(codes.key)),
+    db.select().from(fronts),
+  ])
+  const offersOf = (productId: string): SchoolFile['courses'][number]['offers'] =>
+    allOffers
+      .filter((offer) => offer.productId === productId)
+      .map(({ id, draft, live, onSale, retiredAt }) => ({ id, draft, live, onSale, isRetired: retiredAt !== null }))
+  const contents = {
+    courses: allCourses.map(({ id, slug, draft, live, retiredAt }) => ({
+      id,
+      slug,
+      draft,
+      live,
+      isRetired: retiredAt !== null,
+      offers: offersOf(id),
+    })),
+    bundles: allBundles.map(({ id, slug, draft, live, retiredAt }) => ({
+      id,
+      slug,
+      draft,
+      live,
+      isRetired: retiredAt !== null,
+      offers: offersOf(id),
+    })),
+    pages: allPages.map(({ id, productId, slug, isEveryday, draft, live }) => ({
+      id,
+      product: productId,
+      slug,
+      isEveryday,
+      draft,
+      live,
+    })),
+  }
+  const shown = [...picturesIn(contents)]
+  const kept = shown.length > 0 ? await db.select().from(pictures).where(inArray(pictures.id, shown)) : []
+  return {
+    format: FORMAT,
+    version: VERSION,
+    school: settingsOf(school),
+    pictures: kept
+      .map(({ id, large }) => ({ id, data: large.toString('base64') }))
+      .sort((a, b) => (a.id < b.id ? -1 : 1)),
+    ...contents,
+    coupons: allCoupons.map(({ id, draft, live, endedAt, retiredAt }) => ({
+      id,
+      draft,
+      live,
+      endedAt: endedAt?.toISOString() ?? null,
+      isRetired: retiredAt !== null,
+      codes: live?.isSet
+        ? allCodes
+            .filter((code) => code.couponId === id)
+            .map(({ code, withdrawnAt }) => ({ code, isWithdrawn: withdrawnAt !== null }))
+        : [],
+    })),
+    front: front ? { draft: front.draft, live: front.live } : null,
+  }
+}
+
+/** What of the school's row stands in its file. */
+export function settingsOf(school: Awaited<ReturnType<typeof getSchool>>): SchoolFile['school'] {
+  const { name, currency, language, leaveOutZeros, timeZone, country, taxMode, taxRate } = school
+  const { retryAfterDays, graceDays, notifications, senderName, replyTo, saleNotices, renewalNoticeDays } = school
+  return {
+    name,
+    currency,
+    // The column holds any; only these were ever taken.
+    language: language as SchoolFile['school']['language'],
+    leaveOutZeros,
+    timeZone,
+    country,
+    taxMode,
+    taxRate,
+    retryAfterDays,
+    graceDays,
+    notifications,
+    senderName,
+    replyTo,
+    saleNotices,
+    renewalNoticeDays,
+    keepYears: school.keepYears,
+    terms: school.terms,
+  }
+}
+
+/** The ids of all pictures that something shows: whatever is called `coverId`, at any depth. */
+function picturesIn(value: unknown, found = new Set<string>()): Set<string> {
+  if (Array.isArray(value)) for (const entry of value) picturesIn(entry, found)
+  else if (typeof value === 'object' && value !== null) {
+    for (const [key, entry] of Object.entries(value)) {
+      if (key === 'coverId' && typeof entry === 'string') found.add(entry)
+      else picturesIn(entry, found)
+    }
+  }
+  return found
+}

@@ -1,0 +1,28 @@
+import { CATALOGUE } from '../../core/words/en/shop.ts'
+import type { ProductCard, ShopOffer, ShopPage } from '../../server/client.ts'
+import { OfferCard } from '../../ui/OfferCard.tsx'
+import { pricedOffer } from '../pricedOffer.ts'
+import { WhatIsNeeded } from './WhatIsNeeded.tsx'
+
+/** The offers of a course or a bundle beside its page, each with its button; or that there are none. */
+export function OfferCards({ page, product, offers }: { page: ShopPage; product: ProductCard; offers: ShopOffer[] }) {
+  if (offers.length === 0) return <p className="text-ink-2">{CATALOGUE.notOnSale}</p>
+  return offers.map((offer) => (
+    <OfferCard
+      key={offer.id}
+      name={offer.name}
+      button={offer.button}
+      priced={pricedOffer(offer, page.school)}
+      highlighted={offer.highlighted}
+      lines={offer.lines}
+      sale={offer.sale}
+      needs={offer.needs?.courses.map(({ title }) => title) ?? []}
+      href={`/buy/${product.slug}?offer=${offer.id}`}
+      instead={
+        offer.needs && !offer.needs.isMet ? (
+          <WhatIsNeeded needs={offer.needs} then={`/${product.kind}/${product.slug}`} />
+        ) : undefined
+      }
+    />
+  ))
+}
