@@ -3,7 +3,7 @@ import { defineConfig } from 'vitest/config'
 /** What computes, or draws, without a database; the rest has a cluster of its own. */
 const PLAIN = ['src/core', 'src/shop', 'src/studio', 'src/ui'].map((folder) => `${folder}/**/*.test.ts`)
 
-const common = { testTimeout: 20_000, hookTimeout: 60_000 }
+const common = { testTimeout: 90_000, hookTimeout: 120_000 }
 
 export default defineConfig({
   test: {

@@ -9,6 +9,8 @@ import { aptInstall, SetUpError } from './postgres.ts'
  */
 let passed = 0
 let failed = 0
+/** What failed, by its name: said once more at the end, where it is found. */
+const failures: string[] = []
 
 try {
   if (!existsSync('/usr/bin/chromium')) {
@@ -55,12 +57,17 @@ await Promise.all([
 ])
 await tests('browser journeys', ['npx', 'playwright', 'test'], 'test-results/e2e.json', countPlaywright)
 
+for (const name of failures) console.log(`FAILED: ${name}`)
 console.log(`${passed} passed, ${failed} failed`)
 process.exit(failed > 0 ? 1 : 0)
 
 async function check(name: string, command: string[]) {
-  if (await run(name, command)) passed++
-  else failed++
+  if (await run(name, command)) {
+    passed++
+    return
+  }
+  failed++
+  failures.push(name)
 }
 
 /** Runs a test runner and adds what its report counts; one that leaves no report counts as failed. */
@@ -68,18 +75,20 @@ async function tests(
   name: string,
   command: string[],
   report: string,
-  count: (report: never) => { passed: number; failed: number },
+  count: (report: never) => { passed: number; failed: string[] },
 ) {
   rmSync(report, { force: true })
   const isGood = await run(name, command)
   if (!existsSync(report)) {
     failed++
-    console.error(`${name}: no report was written`)
+    failures.push(`${name}: no report was written`)
     return
   }
   const counted = count(JSON.parse(readFileSync(report, 'utf8')) as never)
+  const those = counted.failed.length === 0 && !isGood ? [`${name}, outside of any test`] : counted.failed
   passed += counted.passed
-  failed += Math.max(counted.failed, isGood ? 0 : 1)
+  failed += those.length
+  failures.push(...those)
 }
 
 /** Runs a command; what it says is printed once it has ended, so that those side by side stay apart. */
@@ -100,12 +109,41 @@ function run(name: string, command: string[]): Promise<boolean> {
   })
 }
 
-function countVitest(report: { numPassedTests: number; numFailedTests: number }) {
-  return { passed: report.numPassedTests, failed: report.numFailedTests }
+interface UnitReport {
+  testResults: { name: string; status: string; assertionResults: { fullName: string; status: string }[] }[]
+}
+
+/** A file that could not be read has no tests; it failed all the same. */
+function countVitest({ testResults }: UnitReport) {
+  const all = testResults.flatMap(({ assertionResults }) => assertionResults)
+  return {
+    passed: all.filter(({ status }) => status === 'passed').length,
+    failed: testResults.flatMap(({ name, status, assertionResults }) => {
+      const those = assertionResults.filter((one) => one.status === 'failed').map(({ fullName }) => fullName)
+      return those.length > 0 || status === 'passed' ? those : [name]
+    }),
+  }
+}
+
+interface Suite {
+  specs?: { title: string; ok: boolean }[]
+  suites?: Suite[]
 }
 
 /** A journey that needed a second try on a slow machine passed; the report above names it as flaky. */
-function countPlaywright({ stats }: { stats: { expected: number; unexpected: number; flaky: number } }) {
+function countPlaywright({
+  stats,
+  suites,
+}: {
+  stats: { expected: number; unexpected: number; flaky: number }
+  suites: Suite[]
+}) {
   if (stats.flaky > 0) console.log(`${stats.flaky} journeys needed a second try; they are named above.`)
-  return { passed: stats.expected + stats.flaky, failed: stats.unexpected }
+  const failedIn = (suite: Suite): string[] => [
+    ...(suite.specs ?? []).flatMap(({ title, ok }) => (ok ? [] : [title])),
+    ...(suite.suites ?? []).flatMap(failedIn),
+  ]
+  const named = suites.flatMap(failedIn)
+  const unnamed = Array.from({ length: Math.max(0, stats.unexpected - named.length) }, () => 'a journey')
+  return { passed: stats.expected + stats.flaky, failed: [...named, ...unnamed] }
 }

@@ -1,5 +1,5 @@
 /** The version in which content is kept: what creators write of courses and offers, and the quotes of orders. */
-const VERSION = 3
+const VERSION = 4
 
 /** Content as it is kept, with its version beside its fields. */
 export function storeContent<T extends object>(content: T): T & { version: number } {
@@ -15,7 +15,8 @@ export function readContent<T extends object>(stored: T & { version?: number }):
   const { version = 1, ...content } = stored
   if (version > VERSION) throw new RangeError(`This was saved by a newer version of the product (${version}).`)
   const second = version < 2 ? fromFirst(content) : content
-  return (version < 3 ? fromSecond(second) : second) as unknown as T
+  const third = version < 3 ? fromSecond(second) : second
+  return (version < 4 ? fromThird(third) : third) as unknown as T
 }
 
 /** What the first version called `cloth` is the colour of a course's cover. */
@@ -28,4 +29,9 @@ function fromFirst(content: object): object {
 /** In the second version a checkout page had no order bumps. */
 function fromSecond(content: object): object {
   return 'offers' in content && 'chosen' in content && !('bumps' in content) ? { ...content, bumps: [] } : content
+}
+
+/** In the third version nothing was offered behind a checkout page. */
+function fromThird(content: object): object {
+  return 'bumps' in content && 'chosen' in content ? { upsells: [], upsellsByTransfer: false, ...content } : content
 }

@@ -10,7 +10,7 @@ export const usesQuery = v.union([v.object({ product: id }), v.object({ offer: i
 
 /** A place where something that is sold is used, besides its own page and the bundles that hold it. */
 export interface Use {
-  what: 'bump' | 'page' | 'coupon' | 'audience' | 'front'
+  what: 'bump' | 'upsell' | 'page' | 'coupon' | 'audience' | 'front'
   /** The product of the page, the coupon's code, the offer, or the section of the shop. */
   title: string
   /** Where it is on the bench. */
@@ -50,6 +50,8 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
     const states = [page.live, page.draft].flatMap((content) => content ?? [])
     const place = { title: product.title, path: `/studio/sell/pages/${page.id}` }
     if (states.some(({ bumps }) => bumps.some(({ offerId }) => isOwn(offerId)))) uses.push({ what: 'bump', ...place })
+    if (states.some(({ upsells }) => upsells.some(({ offerId }) => isOwn(offerId))))
+      uses.push({ what: 'upsell', ...place })
     if (states.some((content) => isOwn(content.chosen) || content.offers?.some(isOwn)))
       uses.push({ what: 'page', ...place })
   }

@@ -124,8 +124,18 @@ function checkPage(
 ): void {
   for (const [place, id] of (content?.offers ?? []).entries()) need(offers, id, `${at}/offers/${place}`, 'offer')
   if (content?.chosen) need(offers, content.chosen, `${at}/chosen`, 'offer')
-  for (const [place, bump] of (content?.bumps ?? []).entries()) {
-    if (bump.offerId !== null) need(offers, bump.offerId, `${at}/bumps/${place}/offerId`, 'offer')
+  for (const name of ['bumps', 'upsells'] as const) {
+    for (const [place, { offerId }] of (content?.[name] ?? []).entries()) {
+      if (offerId !== null) need(offers, offerId, `${at}/${name}/${place}/offerId`, 'offer')
+    }
+  }
+  const steps = content?.upsells ?? []
+  for (const [place, step] of steps.entries()) {
+    const later = new Set(steps.slice(place + 1).map(({ id }) => id))
+    for (const answer of ['onYes', 'onNo'] as const) {
+      const next = step[answer]
+      if (next !== null) need(later, next, `${at}/upsells/${place}/${answer}`, 'later upsell')
+    }
   }
 }
 
@@ -169,14 +179,14 @@ function checkIds(file: SchoolFile): void {
   }
 }
 
-/** Lessons, order bumps and sections are named once within what they belong to. */
+/** Lessons, order bumps, upsells and sections are named once within what they belong to. */
 function innerIds(
   content: object | null,
   at: string,
   once: (seen: Set<string>, value: string, at: string, what: string) => void,
 ): void {
   for (const [name, entries] of Object.entries(content ?? {})) {
-    if (!['lessons', 'bumps', 'sections'].includes(name)) continue
+    if (!['lessons', 'bumps', 'upsells', 'sections'].includes(name)) continue
     const seen = new Set<string>()
     for (const [index, { id }] of (entries as { id: string }[]).entries())
       once(seen, id, `${at}/${name}/${index}/id`, 'id')

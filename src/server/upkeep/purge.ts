@@ -53,9 +53,14 @@ export async function purge(services: Services): Promise<Record<string, number>>
   }
 }
 
+/** Whether a page's JSON shows a picture, at one of its order bumps or upsells. */
+const isOnPage = (content: SQL) => {
+  const one = sql`jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text))`
+  return sql`((${content} -> 'bumps') @> ${one} or (${content} -> 'upsells') @> ${one})`
+}
+
 /** Whether a draft, what is live, or a version that can be brought back shows a picture. */
 const isShown = sql`(exists (select from ${catalogue} c where c.draft->>'coverId' = ${pictures.id}::text or c.live->>'coverId' = ${pictures.id}::text)
-  or exists (select from ${checkoutPages} p where (p.draft -> 'bumps') @> jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text))
-    or (p.live -> 'bumps') @> jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text)))
+  or exists (select from ${checkoutPages} p where ${isOnPage(sql`p.draft`)} or ${isOnPage(sql`p.live`)})
   or exists (select from ${versions} v where v.subject in ('course', 'bundle') and v.content->>'coverId' = ${pictures.id}::text
-    or v.subject = 'page' and (v.content -> 'bumps') @> jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text))))`
+    or v.subject = 'page' and ${isOnPage(sql`v.content`)}))`
