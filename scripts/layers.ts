@@ -43,6 +43,7 @@ const SERVER_FOLDERS = [
   'fulfilment',
   'orders',
   'checkout',
+  'upsells',
   'collecting',
   'refunds',
   'money',

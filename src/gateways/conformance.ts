@@ -304,6 +304,21 @@ export const CHECKS: Check[] = [
     },
   },
   {
+    name: 'a method that is forgotten is charged no more, and no other with it',
+    async run(harness) {
+      const { adapter, credentials } = harness
+      if (!adapter.capabilities.chargesAgain) return
+      const saved = async () => (await collected(harness, true)).outcome.savedMethod ?? ''
+      const [gone, other] = [await saved(), await saved()]
+      for (let n = 0; n < 2; n++) await adapter.forget(credentials, gone)
+      await adapter.forget(credentials, 'never-seen')
+      const charge = (savedMethod: string) => adapter.begin(credentials, payment(newKey(), { savedMethod }))
+      const refused = await charge(gone).catch((error: Error) => ({ state: error.name }))
+      ensure(['declined', 'GatewayRefused'].includes(refused.state), `forgotten, it is ${refused.state}`)
+      ensure((await charge(other)).state === 'collected', 'another method was forgotten with it')
+    },
+  },
+  {
     name: 'refunds are what the capabilities say, once a key, and never more than was paid',
     async run(harness) {
       const { adapter, credentials } = harness

@@ -21,6 +21,8 @@ export interface Adapter {
   begin(credentials: Credentials, payment: NewPayment): Promise<Outcome>
   /** Keeps a method for later charges without charging it now; only where it `chargesAgain`. */
   keep(credentials: Credentials, method: { key: string; token: string }): Promise<SavedReference>
+  /** Forgets a saved method, so that it is charged no more. One that is not known, or forgotten already, is as well. */
+  forget(credentials: Credentials, reference: string): Promise<void>
   /** What became of a key. Moves nothing. */
   lookUp(credentials: Credentials, key: string): Promise<Outcome>
   /**

@@ -107,6 +107,10 @@ export function overHttp(wire: Wire, { origin, parentOrigin, timeoutMs }: Gatewa
       return { reference: savedMethod.id, method: savedMethod.payer, expires: savedMethod.expires }
     },
 
+    async forget(credentials, reference) {
+      await call(credentials, 'DELETE', `/methods/${encodeURIComponent(reference)}`)
+    },
+
     async lookUp(credentials, key) {
       try {
         return outcomeOf(await call(credentials, 'GET', byKey(key)))

@@ -158,6 +158,8 @@ const OF_A_BUYER: readonly Address[] = [
   ['POST /shop/plan/{plan}/cancel', () => ({})],
   ['POST /shop/plan/{plan}/uncancel', () => ({})],
   ['POST /shop/orders/{order}/check', () => ({})],
+  ['POST /shop/upsells/{order}/{other}', () => ({ agreed: { pay: 0, currency: 'EUR' }, payment: null })],
+  ['POST /shop/upsells/{order}/{other}/no', () => ({})],
 ]
 
 /** For whoever is there: signing in and out, and what the shop sells. Each of them is tried where it belongs. */
@@ -264,7 +266,7 @@ describe('what is one buyer’s', () => {
     for (const address of OF_A_BUYER) {
       for (const who of strangers) {
         const answer = await call(address, who)
-        expect([address[0], who, answer.status]).toEqual([address[0], who, address[0].includes('orders') ? 404 : 410])
+        expect([address[0], who, answer.status]).toEqual([address[0], who, address[0].includes('/plan/') ? 410 : 404])
       }
     }
     expect(await everything()).toEqual(before)

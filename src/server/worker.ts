@@ -19,6 +19,7 @@ import { settleRefund } from './refunds/service.ts'
 import { queueDaily } from './upkeep/daily.ts'
 import { purge } from './upkeep/purge.ts'
 import { reconcileAll } from './upkeep/reconcile.ts'
+import { forgetMethods } from './upsells/forget.ts'
 
 const SWEEP_MS = 20_000
 const POLLED_SECONDS = 0.5
@@ -85,6 +86,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       aggregate(services.db),
       resumeMove(services),
       resumeGrowths(services),
+      forgetMethods(services),
       queueDaily(services),
     ]).catch((error: unknown) => log('error', 'sweep', error))
   }, SWEEP_MS)

@@ -77,6 +77,7 @@ const checkout = (offers: ShopOffer[], more: object = {}) =>
     gets: ['One'],
     saving: null,
     bumps: [],
+    hasUpsells: false,
     offers,
     chosen: offers[0]?.id ?? '',
     linked: null,
@@ -140,6 +141,7 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
     gets: ['One'],
     saving: null,
     bumps: [],
+    hasUpsells: false,
     offers,
     chosen: 'x',
     linked: null,
@@ -211,6 +213,7 @@ it('a course that opens later is not said to be open', () => {
     rows: [{ line: 0, name: null, price: 100 }],
     email: 'a@post.example',
     needsPassword: false,
+    followers: [],
     receiptPdf: null,
   }
   const html = render(view)

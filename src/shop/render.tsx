@@ -14,6 +14,7 @@ import { EmailSheet } from './people/EmailSheet.tsx'
 import { PasswordSheet } from './people/PasswordSheet.tsx'
 import { SignInSheet } from './people/SignInSheet.tsx'
 import { ShopFrame } from './ShopFrame.tsx'
+import UpsellPage from './upsell/UpsellPage.tsx'
 
 /** A page of the shop; each takes the view of its own name, which the server chose. */
 const VIEWS = {
@@ -21,6 +22,7 @@ const VIEWS = {
   course: CoursePage,
   bundle: BundlePage,
   checkout: CheckoutPage,
+  upsell: UpsellPage,
   thanks: ThanksPage,
   my: MyPage,
   plan: wholePart('plan', PlanSheet),

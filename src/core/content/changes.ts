@@ -2,7 +2,7 @@ import { formatMoney, formatRate } from '../money/format.ts'
 import { formatPriceSentence } from '../sentence/sentence.ts'
 import { formatList } from '../sentence/words.ts'
 import type { BundleContent } from './bundle.ts'
-import type { Bump, PageContent } from './checkoutPage.ts'
+import type { Addition, PageContent, Upsell } from './checkoutPage.ts'
 import type { CouponContent } from './coupon.ts'
 import { formatCoupon, type NameOf } from './couponSentence.ts'
 import type { CourseContent } from './course.ts'
@@ -131,13 +131,26 @@ export function pageChanges(
   draft: PageContent,
   nameOf: (offerId: string) => string,
 ): Change[] {
-  const named = ({ offerId, title, text, tick }: Bump) =>
-    [offerId ? nameOf(offerId) : 'nothing yet', title, text, tick].filter((part) => part !== '').join(' · ')
-  const changes = compare(live, draft, [['Order bumps', ({ bumps }) => bumps.map(named).join('; ')]])
-  const pictures = ({ bumps }: PageContent) => bumps.map(({ coverId }) => coverId).join()
-  return live && pictures(live) !== pictures(draft)
-    ? [...changes, { what: 'Pictures of order bumps', from: 'the old ones', to: 'the new ones' }]
-    : changes
+  const named = ({ offerId, title, text }: Addition) => [offerId ? nameOf(offerId) : 'nothing yet', title, text]
+  const joined = (parts: string[]) => parts.filter((part) => part !== '').join(' · ')
+  const ways = (upsells: readonly Upsell[], { onYes, onNo }: Upsell) => {
+    const place = (id: string | null) => upsells.findIndex((one) => one.id === id) + 1 || 'thanks'
+    return `yes: ${place(onYes)}, no: ${place(onNo)}`
+  }
+  const changes = compare(live, draft, [
+    ['Order bumps', ({ bumps }) => bumps.map((bump) => joined([...named(bump), bump.tick])).join('; ')],
+    ['Upsells', ({ upsells }) => upsells.map((step) => joined([...named(step), ways(upsells, step)])).join('; ')],
+    [
+      'After a bank transfer',
+      (of) => (of.upsellsByTransfer ? 'upsells too' : of.upsells.length > 0 ? 'no upsells' : ''),
+    ],
+  ])
+  const pictures = (of: readonly Addition[]) => of.map(({ coverId }) => coverId).join()
+  const changed = (['bumps', 'upsells'] as const).filter(
+    (field) => live && pictures(live[field]) !== pictures(draft[field]),
+  )
+  const called = { bumps: 'Pictures of order bumps', upsells: 'Pictures of upsells' }
+  return [...changes, ...changed.map((field) => ({ what: called[field], from: 'the old ones', to: 'the new ones' }))]
 }
 
 /** What publishing the shop's front would change for its visitors. @param titleOf a course or a bundle. */

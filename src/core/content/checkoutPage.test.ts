@@ -1,6 +1,14 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { addUpsell, EVERYDAY_PAGE, pageProblems, removeUpsell, shownOn, type Upsell, upsellAfter } from './checkoutPage.ts'
+import {
+  addUpsell,
+  EVERYDAY_PAGE,
+  pageProblems,
+  removeUpsell,
+  shownOn,
+  type Upsell,
+  upsellAfter,
+} from './checkoutPage.ts'
 
 const offers = ['a', 'b', 'c'].map((id) => ({ id }))
 const ids = (of: { id: string }[]) => of.map(({ id }) => id).join('')
@@ -21,7 +29,12 @@ it('whoever opens an offer’s own link finds it there, once', () => {
 })
 
 describe('upsells', () => {
-  const offered = ['x', 'y', 'z'].map((id) => ({ id, productId: `product ${id}`, isOnSale: id !== 'z', namesPrice: false }))
+  const offered = ['x', 'y', 'z'].map((id) => ({
+    id,
+    productId: `product ${id}`,
+    isOnSale: id !== 'z',
+    namesPrice: false,
+  }))
   const of = (upsells: Upsell[]) =>
     pageProblems({ ...EVERYDAY_PAGE, upsells }, { productId: 'product x', offers: offered }).map(
       ({ at, why }) => `${at} ${why}`,
@@ -40,7 +53,9 @@ describe('upsells', () => {
   it('offer something of another product that is on sale, each once', () => {
     expect(of([step('a')])).toEqual([])
     expect(of([step('a', { offerId: null })])).toEqual(['/upsells/0/offerId Choose what upsell 1 offers.'])
-    expect(of([step('a', { offerId: 'x' })])).toEqual(['/upsells/0/offerId Upsell 1 offers what the page sells already.'])
+    expect(of([step('a', { offerId: 'x' })])).toEqual([
+      '/upsells/0/offerId Upsell 1 offers what the page sells already.',
+    ])
     expect(of([step('a', { offerId: 'z' })])).toEqual(['/upsells/0/offerId What upsell 1 offers is not on sale.'])
     expect(of([step('a', { onYes: 'b' }), step('b')])).toEqual([
       '/upsells/1/offerId Upsell 2 offers the same as another one.',

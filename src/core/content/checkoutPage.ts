@@ -5,6 +5,8 @@ const id = v.pipe(v.string(), v.uuid())
 /** Most order bumps of one checkout page, and most upsells behind it. */
 export const MAX_BUMPS = 3
 export const MAX_UPSELLS = 3
+/** For so long after the payment upsells are offered (selling rules, section 5). */
+export const UPSELL_MINUTES = 30
 
 const name = v.pipe(v.string(), v.minLength(1), v.maxLength(60))
 /** What a page offers besides what it sells, with words of its own for that place. */
@@ -96,8 +98,7 @@ export function pageProblems(
       if (offerId === null) return [{ at, why: `Choose what ${called} offers.` }]
       if (!offer) return [{ at, why: `What ${called} offers does not exist any more.` }]
       if (!offer.isOnSale) return [{ at, why: `What ${called} offers is not on sale.` }]
-      if (offer.productId === productId)
-        return [{ at, why: `${capital(called)} offers what the page sells already.` }]
+      if (offer.productId === productId) return [{ at, why: `${capital(called)} offers what the page sells already.` }]
       if (additions.findIndex((other) => other.offerId === offerId) < index) {
         return [{ at, why: `${capital(called)} offers the same as another one.` }]
       }
@@ -149,9 +150,7 @@ export function addUpsell(upsells: readonly Upsell[], step: string): Upsell[] {
 export function removeUpsell(upsells: readonly Upsell[], step: string): Upsell[] {
   const gone = upsells.find(({ id: other }) => other === step)
   const past = (next: string | null) => (next === step ? (gone?.onNo ?? null) : next)
-  return upsells
-    .filter((one) => one !== gone)
-    .map((one) => ({ ...one, onYes: past(one.onYes), onNo: past(one.onNo) }))
+  return upsells.filter((one) => one !== gone).map((one) => ({ ...one, onYes: past(one.onYes), onNo: past(one.onNo) }))
 }
 
 /** The offers of a product as its page shows them; one that was opened by its own link is always among them. */

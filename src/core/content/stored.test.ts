@@ -18,8 +18,18 @@ it('content is read as every version kept it, and not as a newer one did', () =>
 
 it('a checkout page of an older version has no order bumps and no upsells', () => {
   const page = { offers: null, chosen: null }
-  expect(readContent<object>({ ...page, version: 2 } as object)).toEqual({ ...page, bumps: [], upsells: [], upsellsByTransfer: false })
-  expect(readContent<object>({ ...page, bumps: [], version: 3 } as object)).toEqual({ ...page, bumps: [], upsells: [], upsellsByTransfer: false })
+  expect(readContent<object>({ ...page, version: 2 } as object)).toEqual({
+    ...page,
+    bumps: [],
+    upsells: [],
+    upsellsByTransfer: false,
+  })
+  expect(readContent<object>({ ...page, bumps: [], version: 3 } as object)).toEqual({
+    ...page,
+    bumps: [],
+    upsells: [],
+    upsellsByTransfer: false,
+  })
   const now = { ...page, bumps: [], upsells: [{ id: 'one' }], upsellsByTransfer: true }
   expect(readContent<object>(storeContent(now))).toEqual(now)
 })

@@ -1,6 +1,7 @@
 import { asc, eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
+import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { checkoutPages } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
@@ -54,7 +55,7 @@ describe('a page that was shaped', () => {
     const { courseId, slug, offerId } = await world.sell(4800, 'Shaped')
     const [second, third] = [await world.offer(courseId, 9900), await world.offer(courseId, 1900)]
     const [page] = await pagesOf(courseId)
-    await shape(page?.id as string, { offers: [third, second], chosen: second, bumps: [] })
+    await shape(page?.id as string, { ...EVERYDAY_PAGE, offers: [third, second], chosen: second })
     expect(await show(slug)).toMatchObject({ chosen: second, offers: [{ id: third }, { id: second }] })
     expect(await show(slug, offerId)).toMatchObject({
       chosen: offerId,
@@ -70,7 +71,7 @@ describe('a page that was shaped', () => {
       return world.orderOf(orderId)
     }
     expect(await buy('first@page.example')).toMatchObject({ pageId: page?.id, pageVersion: 1 })
-    await shape(page?.id as string, { offers: [offerId], chosen: null, bumps: [] })
+    await shape(page?.id as string, { ...EVERYDAY_PAGE, offers: [offerId] })
     expect(await buy('second@page.example')).toMatchObject({ pageId: page?.id, pageVersion: 2 })
     const at = world.services.now()
     const [spring] = await world.db
@@ -79,14 +80,14 @@ describe('a page that was shaped', () => {
         productId: courseId,
         slug: 'spring',
         isEveryday: false,
-        draft: { offers: null, chosen: null, bumps: [] },
+        draft: EVERYDAY_PAGE,
         draftAt: at,
         createdAt: at,
       })
       .returning()
     // Not live yet, it is not there; live, it sells at its own address.
     await expect(buy('early@page.example', 'spring')).rejects.toMatchObject({ code: 'not-on-sale' })
-    await shape(spring?.id as string, { offers: null, chosen: null, bumps: [] })
+    await shape(spring?.id as string, EVERYDAY_PAGE)
     expect(await show('spring')).toMatchObject({ name: 'checkout', chosen: offerId })
     expect(await buy('third@page.example', 'spring')).toMatchObject({ pageId: spring?.id, pageVersion: 1 })
   })

@@ -9,7 +9,11 @@ export type Attempt = typeof attempts.$inferSelect
 export const CALL_SECONDS = 30
 
 /** What an attempt is to collect, by which connection, and whose doing it is. */
-export interface Asked extends Collects, Pick<Attempt, 'connectionId' | 'amount' | 'currency' | 'day' | 'madeBy'> {
+export interface Asked
+  extends Collects,
+    Pick<Attempt, 'connectionId' | 'amount' | 'currency' | 'day' | 'madeBy'>,
+    // What a buyer's attempt is charged to, and whether what it saves is for upsells.
+    Partial<Pick<Attempt, 'savedMethod' | 'expires' | 'forgetAt'>> {
   /** The last of an agreement's payments that it is for. */
   toN: number | null
   requestKey?: string

@@ -1,3 +1,4 @@
+import type { BasketTerms } from '../../core/content/quoteInput.ts'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
@@ -38,6 +39,11 @@ export async function quoteWithCodes(
   const offers = lines.map(({ offer }) => offer)
   const coupons = inputOf(found, uses, { currency: school.currency, offers })
   return quoteFor(school, lines, () => quoteBasket(school, lines, at, { coupons, codes, buyer: { purchases } }))
+}
+
+/** Quotes what is offered after an order, by what was inherited from that. @throws Problem as {@link quoteWithCodes}. */
+export function quoteFollowing(school: School, lines: readonly PlacingLine[], terms: BasketTerms, at: Date): Quoted {
+  return quoteFor(school, lines, () => quoteBasket(school, lines, at, terms))
 }
 
 function quoteFor(school: School, lines: readonly PlacingLine[], quote: () => Quoted): Quoted {

@@ -27,8 +27,8 @@ import { requireCompared } from '../platform/restored.ts'
 import { getSchool } from '../school/service.ts'
 import type { BasketAnswer } from '../views/data.ts'
 import { requireHolder } from './audience.ts'
-import { notOnSale, quoteWithCodes } from './codedQuote.ts'
-import type { Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
+import { notOnSale, quoteFollowing, quoteWithCodes } from './codedQuote.ts'
+import type { Following, Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
 import { orderStatus, resolveOpenAttempt } from './status.ts'
 
@@ -108,6 +108,7 @@ export async function placeBasket(
   request: PlaceRequest,
   shopper: Shopper,
   page: LivePage | null = null,
+  follows: Following | null = null,
 ): Promise<Placed> {
   const [school, found] = await Promise.all([
     getSchool(services.db),
@@ -115,7 +116,9 @@ export async function placeBasket(
     requireCompared(services.db),
   ])
   const coded = { lines, codes: request.codes ?? [], found }
-  const quoted = await quoteWithCodes(services.db, school, coded, countingFor(shopper), services.now())
+  const quoted = follows
+    ? quoteFollowing(school, lines, follows.terms, services.now())
+    : await quoteWithCodes(services.db, school, coded, countingFor(shopper), services.now())
   const { pay } = quoted.quote.today
   for (const { offer, product } of lines) {
     const { audience } = offer.live
@@ -127,14 +130,23 @@ export async function placeBasket(
     throw new Problem(409, 'price-changed', REFUSED.priceChanged)
   }
   const hasLater = quoted.quote.lines.some((line) => hasLaterPayments(line, quoted.quote.purchaseDay))
-  const paymentMethod = pay > 0 || hasLater ? await openPaymentMethod(services, request.payment, shopper.mode) : null
+  // What was saved is charged where nothing else was given.
+  const charged = request.payment === null ? (follows?.method ?? null) : null
+  const payment = charged ? { connectionId: charged.connectionId, token: '' } : request.payment
+  const paymentMethod = pay > 0 || hasLater ? await openPaymentMethod(services, payment, shopper.mode) : null
   if (paymentMethod && whyNot(paymentMethod.capabilities, toCollect(quoted.quote, school.currency))) {
     throw new Problem(409, 'method-not-offered', REFUSED.methodCannot)
   }
   const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
   await services.limits.count(counted, REFUSED.tooManyOrders)
-  const savedMethod = paymentMethod && pay === 0 ? await saveMethod(paymentMethod, request.payment?.token ?? '') : null
-  const placing: Placing = { school, page, lines, request, shopper, quoted, found, hasLater, savedMethod }
+  const savedMethod =
+    paymentMethod && pay === 0 ? (charged ?? (await saveMethod(paymentMethod, payment?.token ?? ''))) : null
+  const hasUpsells = follows !== null || (page?.live.upsells.length ?? 0) > 0
+  const isKeptForUpsells = hasUpsells && !charged && (paymentMethod?.capabilities.chargesAgain ?? false)
+  const placing: Placing = {
+    ...{ school, page, lines, request, payment, shopper, quoted, found, hasLater },
+    ...{ savedMethod, charged, isKeptForUpsells, follows },
+  }
   const placed = await placeOnce(services, paymentMethod, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
   if (placed.state === 'paid' && paymentMethod) await services.limits.giveBack(counted)
@@ -237,7 +249,7 @@ async function charge(
   attempt: Attempt,
   placing: Placing,
 ): Promise<Placed> {
-  const { school, lines, request, hasLater } = placing
+  const { school, lines, payment, hasLater, charged, isKeptForUpsells, follows } = placing
   const { gateway } = paymentMethod
   if (!gateway) {
     await awaitTransfer(services, attempt)
@@ -249,11 +261,15 @@ async function charge(
     throw gatewayDown(paymentMethod)
   }
   const [first] = lines
-  const returnUrl = `${services.config.origin}/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
+  const back = follows
+    ? `/next/${follows.order.id}`
+    : `/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
   const outcome = await callGateway(services, {
     open: () => gateway,
     attempt,
-    source: sourceOf(paymentMethod, request.payment?.token ?? '', hasLater, returnUrl),
+    source: charged?.reference
+      ? { savedMethod: charged.reference }
+      : sourceOf(paymentMethod, payment?.token ?? '', hasLater || isKeptForUpsells, services.config.origin + back),
     schoolName: school.name,
     titles: lines.map(({ product }) => product.title),
     ...(lines.length === 1 && first ? { statement: first.offer.live.statement } : {}),

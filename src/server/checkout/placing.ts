@@ -1,13 +1,15 @@
 import * as v from 'valibot'
+import type { BasketTerms } from '../../core/content/quoteInput.ts'
 import type { Role } from '../../core/quote/types.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import type { DeclineReason } from '../../gateways/contract.ts'
 import type { LivePage } from '../catalogue/pages.ts'
 import type { SellableLine } from '../catalogue/sellable.ts'
-import type { SavedMethod } from '../charging/paymentMethods.ts'
+import type { Payment, SavedMethod } from '../charging/paymentMethods.ts'
 import type { FoundCode } from '../coupons/codes.ts'
 import type { Mode } from '../db/schema/columns.ts'
+import type { orders } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { emailSchema, type School } from '../school/service.ts'
@@ -82,6 +84,17 @@ export interface PlacingLine extends SellableLine {
   chosen: number | null
 }
 
+/** What an order follows that takes an upsell. */
+export interface Following {
+  order: typeof orders.$inferSelect
+  /** The step of its page that is answered with yes. */
+  upsell: string
+  /** What it is quoted by: percent codes of that order go on. */
+  terms: BasketTerms
+  /** What it is charged to where nothing else is given; null: there is nothing. */
+  method: SavedMethod | null
+}
+
 /** Everything that an order is placed by. */
 export interface Placing {
   school: School
@@ -89,6 +102,8 @@ export interface Placing {
   page: LivePage | null
   lines: PlacingLine[]
   request: PlaceRequest
+  /** What was given to pay with, or is used again; null where nothing is due. */
+  payment: Payment | null
   shopper: Shopper
   /** The quote's input and answer. */
   quoted: Quoted
@@ -98,4 +113,9 @@ export interface Placing {
   hasLater: boolean
   /** The method saved without a charge, where nothing is due today. */
   savedMethod: SavedMethod | null
+  /** The method that was saved before and is charged now; null: what was given is. */
+  charged: SavedMethod | null
+  /** The method is saved for upsells, if for nothing else. */
+  isKeptForUpsells: boolean
+  follows: Following | null
 }

@@ -53,7 +53,7 @@ export type Prepared =
  */
 export async function prepare(services: Within, placing: Placing): Promise<Prepared> {
   const { db: tx } = services
-  const { shopper, request, school } = placing
+  const { shopper, school, payment, charged, isKeptForUpsells } = placing
   const person = await lockPerson(services, placing)
   // Waits for whoever is settling an order for this course. What they opened is looked at only after
   // that, or an order that is paid in this very moment would look like none at all, and be paid again.
@@ -104,11 +104,13 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
       agreementId: null,
       fromN: null,
       toN: null,
-      connectionId: request.payment?.connectionId as string,
+      connectionId: payment?.connectionId as string,
       amount: quoted.quote.today.pay,
       currency: school.currency,
       day: quoted.quote.purchaseDay,
       madeBy: 'buyer',
+      ...(charged ? { savedMethod: charged.reference, expires: charged.expires } : {}),
+      ...(isKeptForUpsells ? { forgetAt: services.now() } : {}),
     },
     [placed],
   )
@@ -267,6 +269,8 @@ async function writeOrder(
     quoteInput: quoted.input,
     pageId: placing.page?.id ?? null,
     pageVersion: placing.page?.version ?? null,
+    followsId: placing.follows?.order.id ?? null,
+    upsell: placing.follows?.upsell ?? null,
     quote: quoted.quote,
     browserHash: shopper.browserHash,
     buyerName: placing.request.name,

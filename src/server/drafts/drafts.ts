@@ -115,6 +115,20 @@ export async function publishedOf<S extends Subject>(
   return found
 }
 
+/** What was published as one version; null where there is none such. */
+export async function versionOf<S extends Subject>(
+  db: Queryable,
+  subject: S,
+  id: string,
+  version: number,
+): Promise<Content<S> | null> {
+  const [row] = await db
+    .select({ content: versions.content })
+    .from(versions)
+    .where(and(eq(versions.subject, subject), eq(versions.subjectId, id), eq(versions.version, version)))
+  return (row?.content as Content<S> | undefined) ?? null
+}
+
 /** What was published of a kind so far says nothing any more about what is published from now on. */
 export async function forgetComparing(tx: Transaction, subject: Subject): Promise<void> {
   await tx.update(versions).set({ isComparable: false }).where(eq(versions.subject, subject))

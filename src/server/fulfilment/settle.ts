@@ -1,4 +1,5 @@
 import { and, asc, eq, inArray, sql } from 'drizzle-orm'
+import { UPSELL_MINUTES } from '../../core/content/checkoutPage.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
@@ -168,7 +169,10 @@ async function collected(
 ) {
   const { db: tx } = services
   const at = services.now()
-  const { reference, fee, method, savedMethod, expires } = outcome
+  const { reference, fee, method } = outcome
+  // What was charged by a method that was saved before goes on being charged to that.
+  const savedMethod = outcome.savedMethod ?? attempt.savedMethod
+  const expires = outcome.expires ?? attempt.expires
   if (order.state === 'paid') {
     // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
     return noteSurplus(services, order, attempt, outcome)
@@ -183,6 +187,7 @@ async function collected(
     reason: null,
     settledAt: at,
     confirmUrl: null,
+    ...(attempt.forgetAt ? { forgetAt: new Date(at.getTime() + UPSELL_MINUTES * 60_000) } : {}),
   })
   const about = { orderId: order.id, personId: order.personId }
   const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }

@@ -82,6 +82,8 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
       return titled(view.product.title, view.product.summary)
     case 'plan':
       return titled(view.course.title)
+    case 'upsell':
+      return titled(view.offered.title)
     case 'thanks':
       return titled(PAGE.thanks)
     case 'my':

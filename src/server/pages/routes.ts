@@ -33,8 +33,11 @@ import {
   termsView,
   thanksView,
 } from './service.ts'
+import { upsellView } from './upsell.ts'
 
-type Load = (services: Services, c: Context, school: School, visitor: Visitor) => Promise<ShopView> | ShopView
+/** What a page shows, or where its visitor is sent instead. */
+type Loaded = ShopView | { goTo: string }
+type Load = (services: Services, c: Context, school: School, visitor: Visitor) => Promise<Loaded> | Loaded
 
 /** The shop's pages, made on the server with their data inside, and the studio's one page. */
 export function pageRoutes(base: Services, renderer: Renderer) {
@@ -51,6 +54,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     const visitor = { ...seen, mode, person: seen.person?.mode === mode ? seen.person : null }
     const services = await inMode(base, mode)
     const view = await load(services, c, school, visitor)
+    if ('goTo' in view && !('name' in view)) return c.redirect(view.goTo, 303)
     const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms } = school
     const data: ShopPage = {
       school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
@@ -91,6 +95,15 @@ export function pageRoutes(base: Services, renderer: Renderer) {
         code: c.req.query('code')?.slice(0, 60),
       }),
     ),
+  )
+  // Where every purchase leads: what is offered after it, or the thanks page.
+  app.get(
+    '/next/:order',
+    page(async (services, c, school, visitor) => {
+      const id = c.req.param('order') ?? ''
+      if (!isId(id)) return missing()
+      return (await upsellView(services, school, id, visitor)) ?? { goTo: `/thanks/${id}` }
+    }),
   )
   app.get(
     '/thanks/:order',

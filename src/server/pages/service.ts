@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray, isNull, notExists, or } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, isNull, ne, notExists, or } from 'drizzle-orm'
 import { clockMoment } from '../../core/calendar/clock.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
@@ -21,17 +21,13 @@ import { pricesAlone } from '../catalogue/alone.ts'
 import { liveFront } from '../catalogue/front.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { pagePathOf } from '../catalogue/products.ts'
-import {
-  coursesOfProducts,
-  type LineCourse,
-  type SellableProduct,
-  sellableLines,
-  sellableProducts,
-} from '../catalogue/sellable.ts'
+import { coursesOfProducts, type LineCourse, type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
+import { offeredTo } from '../checkout/additions.ts'
 import { needsOf } from '../checkout/audience.ts'
+import { beside } from '../checkout/beside.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
-import { attempts, connections, courses, orderLines, orders, people } from '../db/schema/index.ts'
+import { attempts, catalogue, connections, courses, orderLines, orders, people } from '../db/schema/index.ts'
 import { publishedOf } from '../drafts/drafts.ts'
 import { shownPaymentMethods } from '../gateways/shownMethods.ts'
 import { isId } from '../http/isId.ts'
@@ -42,8 +38,8 @@ import type { Services } from '../platform/context.ts'
 import { dayFor, type School, schoolDay } from '../school/service.ts'
 import { readBuyerLink } from '../session/links.ts'
 import type { Visitor } from '../session/visitor.ts'
+import { endUpsells } from '../upsells/answer.ts'
 import type { BumpView, Finding, NoticeView, ProductCard, ShopOffer, ShopProduct, ShopView } from '../views/data.ts'
-import { beside } from './beside.ts'
 
 /** The services behind each page of the shop: what it shows to this visitor. */
 
@@ -363,6 +359,7 @@ export async function checkoutView(
     gets: 'lessons' in product.live ? product.live.lessons.map(lessonTitle) : held.map(({ title }) => title),
     saving: formatSaving(saving, school),
     bumps,
+    hasUpsells: page.live.upsells.length > 0,
     offers: buyable.length > 0 ? buyable : offers,
     chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
     linked: offerId ?? null,
@@ -376,57 +373,15 @@ export async function checkoutView(
 }
 
 /**
- * The order bumps of a page as this visitor sees them: what is on sale, and what they do not have already, as far as that
- * may be known (selling rules, section 1). Whether a payment method can collect it together with the rest is asked where
- * it is ticked.
+ * The order bumps of a page as this visitor sees them. Whether a payment method can collect one together with the rest is
+ * asked where it is ticked.
  */
 async function bumpsOn(services: Services, school: School, page: LivePage, visitor: Visitor): Promise<BumpView[]> {
-  const at = services.now()
-  const { bumps } = page.live
-  const ids = bumps.flatMap(({ offerId }) => (offerId === null ? [] : [offerId]))
-  const lines = await sellableLines(services.db, ids, at)
-  const alone = await pricesAlone(
-    services.db,
-    school,
-    [...lines.values()].map(({ product }) => product.id),
-    at,
-  )
-  const shown = await Promise.all(
-    bumps.map(async ({ id, offerId, title, text, coverId, tick }): Promise<BumpView[]> => {
-      const line = lines.get(offerId ?? '')
-      if (!line) return []
-      const { offer, product, courses } = line
-      const weighted = courses.map(({ id: courseId, weight }) => ({ id: courseId, weight }))
-      const said = describeOffer(school, { id: offer.id, courses: weighted, content: offer.live }, at.toISOString())
-      const { audience } = offer.live
-      const isForThem = audience.who !== 'holders' || (await needsOf(services, audience.of, visitor)).isMet
-      if (!said || !isForThem) return []
-      const { buyable } = await beside(services, school, courses, [{ id: offer.id, quote: said.quote }], visitor)
-      if (buyable.length === 0) return []
-      const inShop = alone.get(product.id)?.now ?? null
-      const first = said.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price ?? 0
-      return [
-        {
-          id,
-          offerId: offer.id,
-          title: title || product.title,
-          text: text || product.live.summary,
-          tick: tick || say(CATALOGUE.add, { title: title || product.title }),
-          coverId: coverId ?? product.live.coverId,
-          coverColor: product.live.coverColor,
-          product: product.title,
-          price: formatWholePrice(said.priced),
-          inShop:
-            offer.live.terms.kind === 'single' && inShop !== null && inShop > first
-              ? say(CATALOGUE.inShop, { money: formatMoney(inShop, school) })
-              : null,
-          access: said.priced.access,
-          quote: said.quote,
-        },
-      ]
-    }),
-  )
-  return shown.flat()
+  const offered = await offeredTo(services, school, page.live.bumps, visitor)
+  return offered.map(({ addition, view }) => ({
+    ...view,
+    tick: addition.tick || say(CATALOGUE.add, { title: view.title }),
+  }))
 }
 
 /** The offer that a link names, where its access has ended by its own date. */
@@ -501,6 +456,7 @@ export async function thanksView(
     return notice(401, NOTICE.seeOrder, [signInFor(`/thanks/${orderId}`), ALL_COURSES])
   }
   const { order, person } = row
+  if (isByBrowser || isSignedIn) await endUpsells(services, order)
   const [paidBy] = await services.db
     .select({ method: attempts.method })
     .from(attempts)
@@ -532,7 +488,23 @@ export async function thanksView(
     email: person.email,
     needsPassword: person.passwordHash === null,
     receiptPdf: order.state === 'paid' ? `/${key ? `order/${key}` : `thanks/${order.id}`}/receipt.pdf` : null,
+    followers: await followersOf(services, orderId),
   }
+}
+
+/** What was taken after an order, and is paid or waits for its money. */
+async function followersOf({ db }: Services, orderId: string) {
+  const rows = await db
+    .select({ order: orders, line: orderLines, course: catalogue.slug, kind: catalogue.kind })
+    .from(orders)
+    .innerJoin(orderLines, eq(orderLines.orderId, orders.id))
+    .innerJoin(catalogue, eq(catalogue.id, orderLines.productId))
+    .where(and(eq(orders.followsId, orderId), ne(orders.state, 'open')))
+    .orderBy(asc(orders.number))
+  return rows.map(({ order: { id, number, payToday, state }, line, course, kind }) => ({
+    ...{ id, number, title: line.title, pay: payToday, isPaid: state === 'paid' },
+    course: kind === 'course' && state === 'paid' ? course : null,
+  }))
 }
 
 /** A link to an order that has ended, or never was. */

@@ -19,10 +19,16 @@ import { passwordSchema } from '../session/passwords.ts'
 import type { Person } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
+import { refuseUpsell, takeSchema, takeUpsell } from '../upsells/answer.ts'
 import { checkoutView } from './service.ts'
 
 /** Marks a browser in which a buyer has signed in before. */
 const KNOWN_SHOP_COOKIE = 'acorn_known_shop'
+
+const upsellParam = v.object({
+  order: v.pipe(v.string(), v.uuid('There is no such order.')),
+  step: v.pipe(v.string(), v.maxLength(60)),
+})
 
 /** What the shop's pages call: placing an order, asking how it stands, and the buyer's account. */
 export function shopRoutes(base: Services) {
@@ -88,6 +94,17 @@ export function shopRoutes(base: Services) {
         return c.json(await checkOrder(services, c.req.valid('param').id, shopper))
       },
     )
+    .post('/upsells/:order/:step', validate('param', upsellParam), validate('json', takeSchema), async (c) => {
+      const { services, shopper } = await openAsShopper(c)
+      const { order, step } = c.req.valid('param')
+      return c.json(await takeUpsell(services, order, step, c.req.valid('json'), shopper))
+    })
+    .post('/upsells/:order/:step/no', validate('param', upsellParam), async (c) => {
+      const { services, shopper } = await openAsShopper(c)
+      const { order, step } = c.req.valid('param')
+      await refuseUpsell(services, order, step, shopper)
+      return c.json({ ok: true })
+    })
     .post(
       '/sign-in',
       validate('json', v.object({ email: emailSchema, password: v.pipe(v.string(), v.maxLength(1000)) })),

@@ -30,6 +30,7 @@ export type ShopView =
   | CourseView
   | BundleView
   | CheckoutView
+  | UpsellView
   | ThanksView
   | MyView
   | PlanView
@@ -145,14 +146,12 @@ export interface PaymentMethod {
   can: CollectingMethod
 }
 
-/** What can be ticked on a checkout page to be ordered too. */
-export interface BumpView {
+/** What a page offers besides what it sells. */
+export interface AdditionView {
   id: string
   offerId: string
   title: string
   text: string
-  /** The words beside the tick. */
-  tick: string
   coverId: string | null
   coverColor: CoverColor
   /** What it sells, as the order names it. */
@@ -165,6 +164,36 @@ export interface BumpView {
   quote: Quote
 }
 
+/** What can be ticked on a checkout page to be ordered too. */
+export interface BumpView extends AdditionView {
+  /** The words beside the tick. */
+  tick: string
+}
+
+/** What is offered after the payment, before the thanks page. */
+export interface UpsellView {
+  name: 'upsell'
+  /** The order that it follows: what was paid for it today, or is to be transferred. */
+  order: { id: string; number: number; pay: number; isPaid: boolean; titles: string[] }
+  email: string
+  /** By the codes of that order, where they go on. */
+  offered: AdditionView
+  /** The whole price without those codes, in words; null where it is the same. */
+  before: string | null
+  /** Basis points. */
+  taxRate: number
+  /** Until when it is offered, by the school's clock: `HH:MM`. */
+  until: string
+  /** What one press charges, in words; null: the buyer gives something to pay with. */
+  savedMethod: string | null
+  /** The payment methods that can collect it. */
+  paymentMethods: PaymentMethod[]
+  /** An order of it that is being paid. */
+  pending: string | null
+  /** Why the last try was declined; null where there was none. */
+  declined: string | null
+}
+
 export interface CheckoutView {
   name: 'checkout'
   product: ProductCard
@@ -174,6 +203,8 @@ export interface CheckoutView {
   saving: string | null
   offers: ShopOffer[]
   bumps: BumpView[]
+  /** More is offered after the payment, for which the method is saved where it can be. */
+  hasUpsells: boolean
   chosen: string
   /** The offer that the address names, if any. */
   linked: string | null
@@ -254,6 +285,8 @@ export interface ThanksView {
   needsPassword: boolean
   /** Where the receipt is as a PDF; null before it is paid. */
   receiptPdf: string | null
+  /** What was taken after it, each an order of its own; `isPaid` false: it waits for its money. */
+  followers: { id: string; number: number; title: string; pay: number; isPaid: boolean; course: string | null }[]
 }
 
 /** What an agreement has come to, and what comes next. */

@@ -242,6 +242,14 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 {PAYING.checking}
               </p>
             )}
+            {view.hasUpsells && needsPaymentMethod && paymentMethod?.can.chargesAgain && (
+              <p className="mt-3 text-[13px] text-ink-2">
+                {say(CHECKOUT.keptForMore, {
+                  school: page.school.name,
+                  method: paymentMethod.method.toLowerCase(),
+                })}
+              </p>
+            )}
             <Button
               kind="press"
               type="submit"

@@ -82,6 +82,7 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
               </a>
             </p>
           )}
+          <Followers page={page} view={view} />
           {view.needsPassword && (
             <div className="mt-7 max-w-[56ch] border-l-[3px] border-acorn pl-4">
               <h2 className="text-[17px]">{THANKS.comeBack}</h2>
@@ -120,6 +121,34 @@ function CoursesOf({ thing: { courses, isOpen } }: { thing: Bought }) {
         </li>
       ))}
     </ul>
+  )
+}
+
+/** What was taken after the order: orders of their own, with their own receipts. */
+function Followers({ page, view: { followers } }: { page: ShopPage; view: ThanksView }) {
+  if (followers.length === 0) return null
+  return (
+    <section className="mt-6 max-w-[56ch]">
+      <h2 className="text-[17px]">{THANKS.alsoOrdered}</h2>
+      <ul className="mt-1.5 border-t border-line">
+        {followers.map(({ id, number, title, pay, isPaid, course }) => (
+          <li key={id} className="flex flex-wrap items-center gap-x-4 border-b border-line py-2.5">
+            <span className="min-w-0 flex-1">
+              {say(isPaid ? THANKS.follower : THANKS.followerWaits, {
+                title,
+                number,
+                money: formatMoney(pay, page.school),
+              })}
+            </span>
+            <a className="link" href={`/thanks/${id}`}>
+              {THANKS.details}
+              <span className="sr-only"> {title}</span>
+            </a>
+            {course && <OpenCourse course={{ slug: course, title }} />}
+          </li>
+        ))}
+      </ul>
+    </section>
   )
 }
 
@@ -246,6 +275,7 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
           </figure>
         )}
       </div>
+      <Followers page={page} view={view} />
       <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
         <State shape="awaited">{say(THANKS.waiting, { number: view.order.number })}</State>
         {came === 0 && (

@@ -140,7 +140,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const leadOn = async (placed: Placed, cameBack = false): Promise<void> => {
     switch (placed.state) {
       case 'paid':
-        location.replace(`/thanks/${placed.orderId}`)
+        location.replace(`/next/${placed.orderId}`)
         return
       case 'confirming':
         if (!placed.isElsewhere) return setPhase({ kind: 'confirming', orderId: placed.orderId, url: placed.url })
@@ -151,7 +151,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         location.assign(placed.url)
         return
       case 'awaiting':
-        location.replace(`/thanks/${placed.orderId}`)
+        location.replace(`/next/${placed.orderId}`)
         return
       case 'checking':
         setPhase({ kind: 'checking' })

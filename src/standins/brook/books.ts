@@ -98,6 +98,9 @@ export class TransferBooks extends ProviderBooks<TransferPayment> {
     return { payment, changed: true }
   }
 
+  /** It keeps none. */
+  forget() {}
+
   protected rememberMore() {}
 
   protected blank(payment: Payment): TransferPayment {

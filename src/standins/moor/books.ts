@@ -151,6 +151,11 @@ export class WalletBooks extends ProviderBooks<WalletPayment, More> {
       this.write({ kind: 'approval', approval: { ...approval, behaviour: 'not-enough-money' } })
   }
 
+  forget(account: string, mode: Mode, id: string) {
+    const approval = this.approvals.get(id)
+    if (approval?.account === account && approval.mode === mode) this.endApproval(id)
+  }
+
   /** The wallet's owner no longer lets the merchant charge it. */
   endApproval(id: string) {
     const approval = this.approvals.get(id)

@@ -18,7 +18,7 @@ interface Provider<P extends Payment> {
   name: string
   books: Pick<
     ProviderBooks<P>,
-    'now' | 'authenticate' | 'listen' | 'listeners' | 'byIdempotencyKey' | 'captured' | 'abandon' | 'refund'
+    'now' | 'authenticate' | 'forget' | 'listen' | 'listeners' | 'byIdempotencyKey' | 'captured' | 'abandon' | 'refund'
   >
   events: EventSender
   world: World
@@ -97,6 +97,11 @@ export function providerApi<P extends Payment>({
     const { payment, changed } = books.abandon(c.get('account').id, c.get('mode'), c.req.param('key'))
     if (changed) announce(payment)
     return answer(c, payment)
+  })
+
+  app.delete('/methods/:id', (c) => {
+    books.forget(c.get('account').id, c.get('mode'), c.req.param('id'))
+    return c.json({})
   })
 
   app.post('/payments/:id/refunds', async (c) => {

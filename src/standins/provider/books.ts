@@ -104,6 +104,9 @@ export abstract class ProviderBooks<P extends Payment, More extends { kind: stri
   /** @throws Refusal where an amount of a payment cannot be given back. */
   protected abstract checkRefund(payment: P, amount: number): void
 
+  /** The merchant charges a method no more. One that is not theirs is left alone. */
+  abstract forget(account: string, mode: Mode, method: string): void
+
   openAccount(name: string, id = `${this.prefix.id}-${randomBytes(4).toString('hex')}`, sole = false): Account {
     const key = (mode: Mode) => `${this.prefix.key}-${mode}-${randomBytes(15).toString('base64url')}`
     const account = { id, name, keys: { practice: key('practice'), live: key('live') }, ...(sole ? { sole } : {}) }

@@ -17,6 +17,8 @@ export interface Method {
   ends: string
   /** The last day on which it can be charged. */
   expires?: string | null
+  /** The merchant has it no more. */
+  isForgotten?: true
 }
 
 /** A payment that its payer has their bank ask back. */
@@ -208,6 +210,12 @@ export class Books extends ProviderBooks<CardPayment, More> {
     return token
   }
 
+  forget(account: string, mode: Mode, id: string) {
+    const method = this.methods.get(id)
+    if (method?.account !== account || method.mode !== mode) return
+    this.write({ kind: 'method', method: { ...method, isForgotten: true } })
+  }
+
   /** A card that pays once has paid. */
   private runDry(id: string) {
     const method = this.methods.get(id)
@@ -216,7 +224,7 @@ export class Books extends ProviderBooks<CardPayment, More> {
 
   private keptMethod(account: string, mode: Mode, id: string): Method {
     const method = this.methods.get(id)
-    if (method?.account !== account || method.mode !== mode)
+    if (method?.account !== account || method.mode !== mode || method.isForgotten)
       throw new Refusal(422, 'bad-token', 'There is no such method.')
     return method
   }

@@ -16,6 +16,7 @@ interface RetireAskProps {
 /** What becomes of each place where something retired was used. */
 const BECOMES: Record<Use['what'], (title: string) => string> = {
   bump: (title) => `The checkout page of “${title}” no longer shows it as an order bump.`,
+  upsell: (title) => `Buyers at the checkout page of “${title}” are not offered it after the payment.`,
   page: (title) => `The checkout page of “${title}” shows the other offers.`,
   coupon: (title) => `The coupon “${title}” stays, but no longer applies to this.`,
   audience: (title) => `“${title}” stays on sale for people who have this.`,

@@ -49,6 +49,8 @@ export const CHECKOUT = {
   laterByCard:
     'By ordering you allow {school} to charge the later payments to this card, which {gateway} keeps for it.',
   laterElsewhere: 'By ordering you allow {school} to charge the later payments by {gateway}, as you approve there.',
+  keptForMore:
+    'After paying you may be offered something more. If you then say yes, {school} can charge it to this {method}, within 30 minutes.',
   nothing: 'Nothing to pay.',
   offline: 'The next page says where to send the money. Access begins once it is received.',
   knownLater:

@@ -54,6 +54,10 @@ export const CATALOGUE = {
 
 /** After paying, and an order that waits for its money. */
 export const THANKS = {
+  alsoOrdered: 'Also ordered',
+  follower: '{title} · order {number}, {money}',
+  followerWaits: '{title} · order {number}, waits for {money}',
+  details: 'Details',
   isOpen: 'Thank you. {course} is open.',
   opensOn: 'Thank you. {course} opens on {day}.',
   several: 'Thank you. {number} courses are yours.',

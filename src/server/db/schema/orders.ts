@@ -46,6 +46,11 @@ export const orders = pgTable(
     /** The checkout page that it was placed on, and which version of it; null of older orders. */
     pageId: uuid().references(() => checkoutPages.id),
     pageVersion: integer(),
+    /** The paid order after which it was offered, and the upsell of that order's page that it answers with yes. */
+    followsId: uuid().references((): AnyPgColumn => orders.id, { onDelete: 'set null' }),
+    upsell: text(),
+    /** When its buyer went on to the thanks page: nothing is offered after it any more. */
+    upsellsEndedAt: moment(),
     state: text({ enum: ORDER_STATES }).notNull(),
     currency: text().notNull(),
     payToday: amount().notNull(),
@@ -69,6 +74,8 @@ export const orders = pgTable(
     uniqueIndex('orders_one_unpaid_per_browser')
       .on(table.personId, table.basket, table.browserHash)
       .where(sql`${table.state} <> 'paid'`),
+    // An upsell is taken once, whoever presses how often.
+    uniqueIndex('orders_one_per_upsell').on(table.followsId, table.upsell).where(sql`${table.followsId} is not null`),
     index('orders_newest').on(table.mode, table.number.desc()),
     index('orders_by_state').on(table.mode, table.state, table.number.desc()),
     index('orders_of_person').on(table.personId),
@@ -106,6 +113,19 @@ export const orderLines = pgTable(
     // Lines of one product in the order of their ids: a bundle that grows goes through them.
     index('order_lines_of_product').on(table.productId, table.id),
   ],
+)
+
+/** An upsell that was answered with no. */
+export const upsellRefusals = pgTable(
+  'upsell_refusals',
+  {
+    orderId: uuid()
+      .notNull()
+      .references(() => orders.id, { onDelete: 'cascade' }),
+    upsell: text().notNull(),
+    createdAt: moment().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.orderId, table.upsell] })],
 )
 
 /** The courses that a line opens, as they were when its order was placed or paid, and their weights. */
@@ -228,6 +248,8 @@ export const attempts = pgTable(
     savedMethod: text(),
     /** The last day on which that method can be charged. */
     expires: date({ mode: 'string' }),
+    /** The method was saved for upsells; from then on it is forgotten, unless later payments need it. */
+    forgetAt: moment(),
     startedAt: moment().notNull(),
     settledAt: moment(),
   },
@@ -247,6 +269,7 @@ export const attempts = pgTable(
     index('attempts_of_amount').on(table.amount),
     index('attempts_referred').on(sql`lower(${table.reference})`),
     index('attempts_of_agreement').on(table.agreementId, table.startedAt).where(sql`${table.agreementId} is not null`),
+    index('attempts_to_forget').on(table.forgetAt).where(sql`${table.forgetAt} is not null`),
     index('attempts_under_way')
       .on(table.startedAt)
       .where(sql`${table.state} in ('started', 'unknown', 'confirming', 'awaiting')`),

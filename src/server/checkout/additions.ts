@@ -1,0 +1,70 @@
+import type { Addition } from '../../core/content/checkoutPage.ts'
+import { describeOffer } from '../../core/content/quoteInput.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import { formatWholePrice } from '../../core/sentence/sentence.ts'
+import { CATALOGUE } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
+import { pricesAlone } from '../catalogue/alone.ts'
+import { type SellableLine, sellableLines } from '../catalogue/sellable.ts'
+import type { Services } from '../platform/context.ts'
+import type { School } from '../school/service.ts'
+import type { Visitor } from '../session/visitor.ts'
+import type { AdditionView } from '../views/data.ts'
+import { needsOf } from './audience.ts'
+import { beside } from './beside.ts'
+
+/** Something that a page offers besides what it sells, as a visitor sees it, and what would be ordered. */
+export interface Offered<A extends Addition> {
+  addition: A
+  line: SellableLine
+  view: AdditionView
+}
+
+/**
+ * The order bumps or upsells of a page that this visitor may be shown, in their order: what is on sale, and what they do
+ * not have already, as far as that may be known (selling rules, section 1).
+ */
+export async function offeredTo<A extends Addition>(
+  services: Services,
+  school: School,
+  additions: readonly A[],
+  visitor: Visitor,
+): Promise<Offered<A>[]> {
+  const at = services.now()
+  const ids = additions.flatMap(({ offerId }) => (offerId === null ? [] : [offerId]))
+  const lines = await sellableLines(services.db, ids, at)
+  const products = [...lines.values()].map(({ product }) => product.id)
+  const alone = await pricesAlone(services.db, school, products, at)
+  const shown = await Promise.all(
+    additions.map(async (addition): Promise<Offered<A>[]> => {
+      const line = lines.get(addition.offerId ?? '')
+      if (!line) return []
+      const { offer, product, courses } = line
+      const weighted = courses.map(({ id, weight }) => ({ id, weight }))
+      const said = describeOffer(school, { id: offer.id, courses: weighted, content: offer.live }, at.toISOString())
+      const { audience } = offer.live
+      const isForThem = audience.who !== 'holders' || (await needsOf(services, audience.of, visitor)).isMet
+      if (!said || !isForThem) return []
+      const { buyable } = await beside(services, school, courses, [{ id: offer.id, quote: said.quote }], visitor)
+      if (buyable.length === 0) return []
+      const inShop = alone.get(product.id)?.now ?? null
+      const first = said.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price ?? 0
+      const isLess = offer.live.terms.kind === 'single' && inShop !== null && inShop > first
+      const view = {
+        id: addition.id,
+        offerId: offer.id,
+        title: addition.title || product.title,
+        text: addition.text || product.live.summary,
+        coverId: addition.coverId ?? product.live.coverId,
+        coverColor: product.live.coverColor,
+        product: product.title,
+        price: formatWholePrice(said.priced),
+        inShop: isLess ? say(CATALOGUE.inShop, { money: formatMoney(inShop, school) }) : null,
+        access: said.priced.access,
+        quote: said.quote,
+      }
+      return [{ addition, line, view }]
+    }),
+  )
+  return shown.flat()
+}

@@ -1,0 +1,180 @@
+import { useRef } from 'react'
+import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { CHECKOUT } from '../../core/words/en/checkout.ts'
+import { PAYING } from '../../core/words/en/paying.ts'
+import { UPSELLS } from '../../core/words/en/upsells.ts'
+import { say } from '../../core/words/message.ts'
+import type { PaymentMethod, ShopPage, UpsellView } from '../../server/client.ts'
+import { Button } from '../../ui/Button.tsx'
+import { classes } from '../../ui/classes.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
+import { Stitches } from '../../ui/Stitches.tsx'
+import { sayWith } from '../../ui/sayWith.ts'
+import { CardFrame } from '../checkout/CardFrame.tsx'
+import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
+import { PaymentMethods } from '../checkout/PaymentMethods.tsx'
+import { WhatHappensTogether } from '../checkout/WhatHappensTogether.tsx'
+import { useUpsell } from './useUpsell.ts'
+
+/** One thing that is offered after the payment: what it is, what it costs, and two buttons of one weight. */
+export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView }) {
+  const frame = useRef<HTMLIFrameElement>(null)
+  const upsell = useUpsell(page, view, frame)
+  const { phase, message, paymentMethod, isBySavedMethod } = upsell
+  const { offered, before, order, until } = view
+  const { school } = page
+  const { quote } = offered
+  const { pay } = quote.today
+  const hasLater = quote.committed === null || quote.later.length > 0
+  const isBusy = phase.kind !== 'idle'
+  return (
+    <>
+      <h2 className="text-[17px]">{UPSELLS.more}</h2>
+      <div className="mt-3 grid gap-x-6 gap-y-3 sm:grid-cols-[230px_minmax(0,1fr)]">
+        <div className={classes('relative h-[172px] overflow-hidden rounded-lg', COVER_CLASS[offered.coverColor])}>
+          {offered.coverId ? (
+            <img src={`/pictures/${offered.coverId}/small`} alt="" className="size-full object-cover" />
+          ) : (
+            <Stitches className="absolute top-7 left-4 w-[190px] text-[#f4f8ea] opacity-60" />
+          )}
+        </div>
+        <div className="min-w-0">
+          <h1 className="text-[28px]">{offered.title}</h1>
+          <p className="mt-1 text-ink-2">{offered.text}</p>
+          <p className="mt-2 font-semibold">
+            {before && <s className="mr-2 font-normal text-ink-3">{before}</s>}
+            {offered.price}
+            {offered.inShop && <span className="ml-2 font-normal text-ink-2">{offered.inShop}</span>}
+          </p>
+          <p className="mt-1 text-[13px] text-ink-3">
+            {quote.today.tax > 0 &&
+              `${say(school.taxMode === 'exclusive' ? UPSELLS.vatOnTop : UPSELLS.vat, {
+                rate: formatRate(view.taxRate, school.language),
+              })} `}
+            {say(UPSELLS.until, { time: until })}
+          </p>
+        </div>
+      </div>
+      {hasLater && (
+        <div className="mt-4">
+          <WhatHappensTogether
+            page={page}
+            quote={quote}
+            before={null}
+            titles={[offered.product]}
+            accesses={[offered.access]}
+          />
+        </div>
+      )}
+      {!isBySavedMethod && paymentMethod && (
+        <div className="mt-4">
+          <PaymentMethods
+            paymentMethods={upsell.paymentMethods}
+            chosen={paymentMethod}
+            choose={upsell.choose}
+            isBusy={isBusy}
+            fields={
+              <CardFrame
+                key={paymentMethod.connectionId}
+                ref={frame}
+                paymentMethod={paymentMethod}
+                mode={page.mode}
+                submit={() => void upsell.take()}
+              />
+            }
+          />
+        </div>
+      )}
+      <div aria-live="assertive">
+        {message && <p className="mt-4 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{message}</p>}
+      </div>
+      {phase.kind === 'checking' && (
+        <p role="status" className="mt-4 rounded-field bg-sheet-2 px-3 py-2">
+          {PAYING.checking}
+        </p>
+      )}
+      {phase.kind === 'elsewhere' && (
+        <p role="status" className="mt-4 rounded-field bg-late-soft px-3 py-2">
+          {sayWith(CHECKOUT.elsewhere, {
+            there: (
+              <a className="link" href={phase.url}>
+                {PAYING.there}
+              </a>
+            ),
+            anew: (
+              <button type="button" className="link" onClick={upsell.anew}>
+                {CHECKOUT.anew}
+              </button>
+            ),
+          })}
+        </p>
+      )}
+      <div className="mt-4 grid gap-2.5 sm:grid-cols-2">
+        <Button
+          kind="press"
+          className="rounded-lg border-[1.5px] border-ink py-3"
+          disabled={isBusy}
+          onClick={upsell.take}
+        >
+          {isBusy ? PAYING.busy : formatYes(page, isBySavedMethod ? undefined : paymentMethod, pay, hasLater)}
+        </Button>
+        <Button
+          className="rounded-lg border-[1.5px] border-ink py-3 font-semibold"
+          disabled={isBusy && phase.kind !== 'elsewhere'}
+          onClick={upsell.refuse}
+        >
+          {UPSELLS.no}
+        </Button>
+      </div>
+      <p className="mt-2 text-[13px] text-ink-3">
+        {isBySavedMethod ? formatCharge(page, view, pay, hasLater) : formatOther(paymentMethod, pay, hasLater)}{' '}
+        {isBySavedMethod && upsell.hasOthers && !isBusy && (
+          <button type="button" className="link" onClick={upsell.useAnother}>
+            {UPSELLS.other}
+          </button>
+        )}
+        {school.hasTerms && (
+          <>
+            {' '}
+            {sayWith(CHECKOUT.accept, {
+              terms: (
+                <a className="link" href="/terms" target="_blank" rel="noopener">
+                  {CHECKOUT.terms}
+                </a>
+              ),
+            })}
+          </>
+        )}
+      </p>
+      {phase.kind === 'confirming' && (
+        <ConfirmDialog
+          url={phase.url}
+          done={() => void upsell.confirmed(phase.orderId)}
+          leave={upsell.walkAway}
+          key={order.id}
+        />
+      )}
+    </>
+  )
+}
+
+/** What the yes says: with what it costs today, or that the buyer goes on elsewhere. */
+function formatYes({ school }: ShopPage, method: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
+  const money = formatMoney(pay, school)
+  if (pay === 0) return hasLater ? UPSELLS.yesLater : UPSELLS.yesFree
+  if (method?.style === 'redirect') return say(UPSELLS.elsewhere, { gateway: method.gateway, money })
+  if (method?.style === 'offline') return say(UPSELLS.transfer, { money })
+  return say(hasLater ? UPSELLS.yesToday : UPSELLS.yes, { money })
+}
+
+/** What one press does, before it is pressed. */
+function formatCharge({ school }: ShopPage, { savedMethod }: UpsellView, pay: number, hasLater: boolean): string {
+  const values = { money: formatMoney(pay, school), method: savedMethod ?? '' }
+  if (pay === 0) return hasLater ? say(UPSELLS.chargesLater, values) : UPSELLS.chargesNothing
+  return say(hasLater ? UPSELLS.chargesToday : UPSELLS.chargesOnce, values)
+}
+
+function formatOther(method: PaymentMethod | undefined, pay: number, hasLater: boolean): string {
+  if (pay === 0 && !hasLater) return UPSELLS.chargesNothing
+  return method?.style === 'offline' ? UPSELLS.byTransfer : UPSELLS.byFields
+}
