@@ -35,9 +35,9 @@ export async function makeBundles(services: Services, all: readonly DemoBundle[]
   }
 }
 
-/** Shapes checkout pages: their order bumps. */
+/** Shapes checkout pages: their order bumps and upsells. */
 export async function shapePages(services: Services, all: readonly DemoPage[], made: Made): Promise<void> {
-  for (const { of, bumps } of all) {
+  for (const { of, bumps, upsells = [] } of all) {
     const [page] = (await listPages(services)).filter(({ slug }) => slug === made.get(of)?.slug)
     if (!page) throw new Error(`There is no page of ${of}.`)
     const { draft, draftRev } = await openPage(services, page.id)
@@ -49,7 +49,17 @@ export async function shapePages(services: Services, all: readonly DemoPage[], m
       tick,
       coverId: null,
     }))
-    const saved = await savePageDraft(services, page.id, draftRev, { ...draft, bumps: content })
+    const stepId = (number: number | null) => (number === null ? null : `${of}-after-${number}`)
+    const steps = upsells.map(({ of: product, offer, title = '', text = '', onYes, onNo }, index) => ({
+      id: stepId(index + 1) as string,
+      offerId: made.get(product)?.offers.get(offer) as string,
+      title,
+      text,
+      coverId: null,
+      onYes: stepId(onYes),
+      onNo: stepId(onNo),
+    }))
+    const saved = await savePageDraft(services, page.id, draftRev, { ...draft, bumps: content, upsells: steps })
     await publishPage(services, page.id, saved.draftRev, null)
   }
 }

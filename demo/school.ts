@@ -45,10 +45,12 @@ export interface DemoBundle
   offers: DemoOffer[]
 }
 
-/** A checkout page that was shaped: the product whose page it is, and its order bumps, by keys. */
+/** A checkout page that was shaped: the product whose page it is, its order bumps and its upsells, by keys. */
 export interface DemoPage {
   of: string
   bumps: { of: string; offer: string; title?: string; text?: string; tick?: string }[]
+  /** What follows an answer is the number of a step, or the thanks page. */
+  upsells?: { of: string; offer: string; title?: string; text?: string; onYes: number | null; onNo: number | null }[]
 }
 
 /** A coupon: what differs from a new one, and the courses that it is for, by their keys. */

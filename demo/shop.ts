@@ -24,12 +24,14 @@ import {
 import { recordTransferReceived } from '../src/server/fulfilment/bankTransfer.ts'
 import { lookUpUntilSettled } from '../src/server/fulfilment/lookup.ts'
 import { getOffer } from '../src/server/offers/service.ts'
+import { upsellView } from '../src/server/pages/upsell.ts'
 import { findPerson } from '../src/server/people/service.ts'
 import type { Services } from '../src/server/platform/context.ts'
 import { hashToken } from '../src/server/platform/secrets.ts'
 import { answerDispute, noteDispute } from '../src/server/refunds/disputes.ts'
 import { refundLine } from '../src/server/refunds/service.ts'
 import { getSchool, schoolDay } from '../src/server/school/service.ts'
+import { refuseUpsell, takeUpsell } from '../src/server/upsells/answer.ts'
 import type { makeStandins } from '../src/standins/app.ts'
 import { endOfMonth, SAMPLE_CARDS } from '../src/standins/thistle/cards.ts'
 import { growDemo, type Made } from './catalogue.ts'
@@ -137,6 +139,23 @@ export class DemoShop {
         await this.work()
       },
     })
+    /** An order on the page of a product, and what its buyer answered to what was offered after it. */
+    const withUpsells = (daysAgo: number, [key, offerKey]: [string, string], buyer: string, answers: boolean[]) => ({
+      at: today - daysAgo * DAY_MS,
+      run: async () => {
+        const product = made.get(key)
+        const { orderId } = await this.place(
+          mode,
+          [product?.offers.get(offerKey) ?? ''],
+          buyer,
+          'paid',
+          [],
+          product?.slug,
+        )
+        for (const isYes of answers) await this.answerUpsell(mode, orderId, buyer, isYes)
+        await this.work()
+      },
+    })
     /** Several things in one order. */
     const together = (daysAgo: number, items: [key: string, offerKey: string][], buyer: string) => ({
       at: today - daysAgo * DAY_MS,
@@ -190,6 +209,9 @@ export class DemoShop {
         ],
         'Ilse Maurer',
       ),
+      withUpsells(93, ['boxes', 'boxes-once'], 'Wanda Brix', [true]),
+      withUpsells(44, ['boxes', 'boxes-once'], 'Egon Prantl', [false, true]),
+      withUpsells(14, ['boxes', 'boxes-once'], 'Thea Rosner', [false, false]),
       coded(71, 'shelf', 'shelf-once', 'Lotte Eberl', 'LINEN10'),
       begin(48, 'shelf', 'shelf-3', 'Kaspar Holm'),
       begin(21, 'everything', 'everything-once', 'Yara Steiner'),
@@ -465,6 +487,17 @@ export class DemoShop {
     }
     if (page) return placeOrder(this.services, page, request, shopper)
     return placeBasket(this.services, coded.lines, request, shopper)
+  }
+
+  /** A yes or a no to what is offered after an order. */
+  private async answerUpsell(mode: Mode, orderId: string, name: string, isYes: boolean) {
+    const shopper = { mode, browserHash: hashToken(`demo ${mode} ${emailOf(name)}`), person: null }
+    const view = await upsellView(this.services, await getSchool(this.services.db), orderId, shopper)
+    if (!view) throw new Error(`Nothing is offered to ${name}.`)
+    const { id, quote } = view.offered
+    if (!isYes) return refuseUpsell(this.services, orderId, id, shopper)
+    const agreed = { pay: quote.today.pay, currency: 'EUR' }
+    await takeUpsell(this.services, orderId, id, { agreed, payment: null }, shopper)
   }
 
   private async answer(placed: Extract<Placed, { state: 'confirming' }>, ending: Ending) {

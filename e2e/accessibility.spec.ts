@@ -1,16 +1,6 @@
-import AxeBuilder from '@axe-core/playwright'
 import type { Page } from '@playwright/test'
 import { expect, fillCheckout, OWNER, ordersOf, post, pressOnce, test } from './acorn.ts'
-
-async function expectNothingSerious(page: Page) {
-  const { violations } = await new AxeBuilder({ page })
-    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
-    .analyze()
-  const serious = violations.filter(({ impact }) => impact === 'serious' || impact === 'critical')
-  expect(serious.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html.slice(0, 160)).join(' | ')}`)).toEqual(
-    [],
-  )
-}
+import { expectNothingSerious } from './axe.ts'
 
 test.describe.configure({ timeout: 90_000 })
 

@@ -24,6 +24,7 @@ export async function listPages({ db }: Services) {
     kind: product.kind,
     coverColor: product.draft.coverColor,
     bumps: page.draft.bumps.length,
+    upsells: page.draft.upsells.length,
     isProductLive: product.live !== null,
     isChanged: JSON.stringify(page.live) !== JSON.stringify(page.draft),
   }))
@@ -75,7 +76,10 @@ export async function openPage({ db, now }: Services, id: string) {
       isLive: product.live !== null,
     },
     offers: addable
-      .filter(({ isOnSale, id: offerId }) => isOnSale || page.draft.bumps.some((bump) => bump.offerId === offerId))
+      .filter(
+        ({ isOnSale, id: offerId }) =>
+          isOnSale || [...page.draft.bumps, ...page.draft.upsells].some((one) => one.offerId === offerId),
+      )
       .map((offer) => ({ ...offer, alone: alone.get(offer.productId) ?? null })),
   }
 }

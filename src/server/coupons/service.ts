@@ -112,6 +112,12 @@ const takenOff = sql`(select floor(coalesce(sum(p.discount), 0) * ${codeUses.sav
     / greatest(1, (select sum(u.saves) from code_uses u where u.order_id = ${orders.id} and u.state = 'used')))
   from payments p where p.order_id = ${orders.id} and p.state = 'collected')`
 
+/** The same of an order that followed: it has no use of its own, and says in its quote what each code saves. */
+const takenOffAfter = sql`(select floor(coalesce(sum(p.discount), 0) * (c.said ->> 'saves')::numeric
+    / greatest(1, (select sum((e ->> 'saves')::numeric) from jsonb_array_elements(${orders.quote} -> 'codes') e
+      where (e ->> 'counts')::boolean)))
+  from payments p where p.order_id = ${orders.id} and p.state = 'collected')`
+
 /** So many days are listed, the newest. */
 const MAX_DAYS = 60
 
@@ -137,7 +143,28 @@ async function broughtBy(db: Queryable, couponId: string, mode: Mode) {
     .groupBy(sql`1`)
     .orderBy(sql`1 desc`)
     .limit(MAX_DAYS)
-  const [made, waiting, days] = await Promise.all([
+  // Upsells to which the code went on, within the use of the order before them.
+  const after = db
+    .select({
+      day: day.as('day'),
+      orders: sql<number>`0`,
+      saves: sql<number>`coalesce(sum(${takenOffAfter}), 0)::float8`,
+      received: sql<number>`coalesce(sum(${receivedFor}), 0)::float8`,
+    })
+    .from(codeUses)
+    .innerJoin(codes, eq(codes.id, codeUses.codeId))
+    .innerJoin(orders, eq(orders.followsId, codeUses.orderId))
+    .crossJoin(sql`lateral jsonb_array_elements(${orders.quote} -> 'codes') c(said)`)
+    .where(
+      and(
+        of,
+        eq(codeUses.state, 'used'),
+        eq(orders.state, 'paid'),
+        sql`c.said ->> 'code' = ${codes.code} and (c.said ->> 'counts')::boolean`,
+      ),
+    )
+    .groupBy(sql`1`)
+  const [made, waiting, days, upsold] = await Promise.all([
     db
       .select({
         orders: sql<number>`count(*)::int`,
@@ -150,8 +177,28 @@ async function broughtBy(db: Queryable, couponId: string, mode: Mode) {
       .where(and(of, eq(codeUses.state, 'used'))),
     db.$count(codeUses, and(of, eq(codeUses.state, 'reserved'))),
     byDay,
+    after,
   ])
-  return { ...(made[0] ?? { orders: 0, buyers: 0, saves: 0, received: 0 }), waiting, days }
+  const all = made[0] ?? { orders: 0, buyers: 0, saves: 0, received: 0 }
+  const sum = (of: 'saves' | 'received') => upsold.reduce((total, one) => total + one[of], all[of])
+  return { ...all, saves: sum('saves'), received: sum('received'), waiting, days: addDays(days, upsold) }
+}
+
+interface BroughtDay {
+  day: string
+  orders: number
+  saves: number
+  received: number
+}
+
+/** Days with what upsells brought on them, the newest first. */
+function addDays(days: readonly BroughtDay[], upsold: readonly BroughtDay[]): BroughtDay[] {
+  const found = new Map(days.map((one) => [one.day, one]))
+  for (const { day, saves, received } of upsold) {
+    const of = found.get(day) ?? { day, orders: 0, saves: 0, received: 0 }
+    found.set(day, { ...of, saves: of.saves + saves, received: of.received + received })
+  }
+  return [...found.values()].sort((a, b) => (a.day < b.day ? 1 : -1)).slice(0, MAX_DAYS)
 }
 
 export async function createCoupon({ db, now }: Services): Promise<{ id: string }> {

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gte, lt, ne, not, type SQL, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gte, lt, ne, not, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, isDay } from '../../core/calendar/day.ts'
 import { afterTakenBack, nextPayment, nextTryOf, owes, payableOn, restOf } from '../../core/collecting/agreement.ts'
@@ -11,6 +11,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
   attempts,
+  codes,
   codeUses,
   connections,
   disputes,
@@ -47,6 +48,8 @@ export const ordersQuery = v.object({
   course: v.optional(v.pipe(v.string(), v.uuid('There is no such course.'))),
   /** Placed with a code of this coupon. */
   coupon: v.optional(v.pipe(v.string(), v.uuid('There is no such coupon.'))),
+  /** What something of it was sold as: ticked on a checkout page, or taken after a payment. */
+  role: v.optional(v.picklist(['bump', 'upsell'])),
   /** Days on which they were ordered, both included, by the school's clock. */
   from: v.optional(day),
   until: v.optional(day),
@@ -75,7 +78,7 @@ export async function ordersFor(base: Services, mode: Mode, query: OrdersQuery) 
 async function readOrders(
   services: Services,
   mode: Mode,
-  { search, state, course, coupon, from, until }: OrdersQuery,
+  { search, state, course, coupon, role, from, until }: OrdersQuery,
   before: string | undefined,
   most: number | undefined,
 ) {
@@ -111,8 +114,13 @@ async function readOrders(
               where c.course_id = ${course})`
           : undefined,
         coupon
-          ? sql`${orders.id} in (select u.order_id from ${codeUses} u where u.coupon_id = ${coupon} and u.state <> 'released')`
+          ? // An upsell to which it went on has no use of its own.
+            sql`(${orders.id} in (select u.order_id from ${codeUses} u where u.coupon_id = ${coupon} and u.state <> 'released')
+              or ${orders.followsId} in (select u.order_id from ${codeUses} u join ${codes} c on c.id = u.code_id
+                where u.coupon_id = ${coupon} and u.state = 'used'
+                and ${orders.quote} -> 'codes' @> jsonb_build_array(jsonb_build_object('code', c.code, 'counts', true))))`
           : undefined,
+        role ? sql`${orders.id} in (select l.order_id from ${orderLines} l where l.role = ${role})` : undefined,
         from ? gte(orders.createdAt, at(from)) : undefined,
         until ? lt(orders.createdAt, at(addDays(until, 1))) : undefined,
         before === undefined ? undefined : lt(orders.number, Number(before)),
@@ -163,6 +171,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       payToday: orders.payToday,
       quote: orders.quote,
       quoteInput: orders.quoteInput,
+      followsId: orders.followsId,
       createdAt: orders.createdAt,
       paidAt: orders.paidAt,
       ...orderStatusColumns,
@@ -217,10 +226,19 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     ]),
   )
   const settling = await settlingOf(await inMode(services, mode), id)
-  const { quoteInput: _input, ...shown } = order
+  const { quoteInput: _input, followsId, ...shown } = order
+  const near = await db
+    .select({ id: orders.id, number: orders.number })
+    .from(orders)
+    .where(followsId === null ? eq(orders.followsId, id) : or(eq(orders.id, followsId), eq(orders.followsId, id)))
+    .orderBy(asc(orders.number))
   return {
     ...shown,
     ...settling,
+    /** The order after which this one was offered; null where there is none. */
+    follows: near.find((one) => one.id === followsId) ?? null,
+    /** What was taken after this one. */
+    followedBy: near.filter((one) => one.id !== followsId),
     lines: lines.map((line) => ({ ...line, courses: opened.filter(({ lineId }) => lineId === line.id) })),
     // Set-up, trial and deposit are named wherever payments are listed.
     payments: itsPayments.map((payment) => ({ ...payment, name: named.get(payment.id) ?? null })),

@@ -1,4 +1,4 @@
-import { eq } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
 import type { Upsell } from '../../core/content/checkoutPage.ts'
 import { type CouponContent, newCoupon } from '../../core/content/coupon.ts'
@@ -8,12 +8,22 @@ import { shopper } from '../../testing/world.ts'
 import { openPage, publishPage, savePageDraft } from '../catalogue/pageBench.ts'
 import type { Placed, PlaceRequest } from '../checkout/placing.ts'
 import { checkOrder } from '../checkout/status.ts'
-import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
-import { agreements, attempts, checkoutPages, codeUses, orderLines, orders, people } from '../db/schema/index.ts'
+import { createCoupon, openCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
+import {
+  agreements,
+  attempts,
+  checkoutPages,
+  codeUses,
+  coupons,
+  orderLines,
+  orders,
+  people,
+} from '../db/schema/index.ts'
 import { thanksView } from '../pages/service.ts'
 import { upsellView } from '../pages/upsell.ts'
 import { getSchool } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
+import { listOrders, openOrder } from '../support/orders.ts'
 import { refuseUpsell, takeUpsell } from './answer.ts'
 import { forgetMethods } from './forget.ts'
 
@@ -268,6 +278,20 @@ describe('a code of the order', () => {
     expect((await world.db.select().from(codeUses)).filter((use) => use.orderId === placed.orderId)).toEqual([])
     const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, placed.orderId))
     expect(line?.quoted.payments[0]).toMatchObject({ list: 1800, discount: 180, pay: 1620 })
+    // One use, which brought both; the list of its orders holds both.
+    const [coupon] = await world.db.select().from(coupons).where(sql`${coupons.live}->>'code' = ${code}`)
+    const { brought } = await openCoupon(world.services, coupon?.id as string, 'practice')
+    expect(brought).toMatchObject({ orders: 1, buyers: 1, saves: 1290 + 180, received: 11_610 + 1620 })
+    expect(brought.days).toMatchObject([{ orders: 1, saves: 1470, received: 13_230 }])
+    const query = { search: '', state: 'all', coupon: coupon?.id as string } as const
+    const { orders: found } = await listOrders(world.services, 'practice', query)
+    expect(found.map(({ id }) => id)).toEqual([placed.orderId, orderId])
+    const { orders: upsold } = await listOrders(world.services, 'practice', { ...query, role: 'upsell' })
+    expect(upsold.map(({ id }) => id)).toEqual([placed.orderId])
+    expect(await openOrder(world.services, 'practice', placed.orderId)).toMatchObject({ follows: { id: orderId } })
+    expect((await openOrder(world.services, 'practice', orderId)).followedBy.map(({ id }) => id)).toEqual([
+      placed.orderId,
+    ])
   })
 
   it('of an amount, not for upsells, or for other things, does not', async () => {

@@ -7,9 +7,6 @@ import { say } from '../../core/words/message.ts'
 import type { ShopPage } from '../../server/client.ts'
 import { Row } from './WhatHappens.tsx'
 
-/** Most later payments that are listed one by one. */
-const MAX_ROWS = 8
-
 interface TogetherProps {
   page: ShopPage
   quote: Quote
@@ -17,10 +14,12 @@ interface TogetherProps {
   titles: readonly string[]
   accesses: readonly Access[]
   before: Quote | null
+  /** Most later payments that are listed one by one. */
+  maxRows?: number
 }
 
 /** What an order of several things costs today and later, each payment by what it is for. */
-export function WhatHappensTogether({ page: { school }, quote, titles, accesses, before }: TogetherProps) {
+export function WhatHappensTogether({ page: { school }, quote, titles, accesses, before, maxRows = 8 }: TogetherProps) {
   const { purchaseDay, today, lines, committed } = quote
   const year = purchaseDay.slice(0, 4)
   const day = (when: string) => formatDay(when, school.language, year)
@@ -45,7 +44,7 @@ export function WhatHappensTogether({ page: { school }, quote, titles, accesses,
         .map(({ due, pay, n }) => ({ due, pay, n, index })),
     )
     .sort((a, b) => (a.due === b.due ? a.index - b.index : a.due < b.due ? -1 : 1))
-  const shown = later.slice(0, MAX_ROWS)
+  const shown = later.slice(0, maxRows)
   const rest = later.length - shown.length
   const endless = lines.flatMap(({ untilCancelled }, index) => (untilCancelled ? [titles[index] ?? ''] : []))
   return (

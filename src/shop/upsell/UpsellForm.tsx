@@ -6,10 +6,8 @@ import { UPSELLS } from '../../core/words/en/upsells.ts'
 import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, ShopPage, UpsellView } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
-import { classes } from '../../ui/classes.ts'
-import { COVER_CLASS } from '../../ui/coverColor.ts'
-import { Stitches } from '../../ui/Stitches.tsx'
 import { sayWith } from '../../ui/sayWith.ts'
+import { UpsellBox } from '../../ui/UpsellBox.tsx'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
 import { PaymentMethods } from '../checkout/PaymentMethods.tsx'
@@ -30,30 +28,20 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
   return (
     <>
       <h2 className="text-[17px]">{UPSELLS.more}</h2>
-      <div className="mt-3 grid gap-x-6 gap-y-3 sm:grid-cols-[230px_minmax(0,1fr)]">
-        <div className={classes('relative h-[172px] overflow-hidden rounded-lg', COVER_CLASS[offered.coverColor])}>
-          {offered.coverId ? (
-            <img src={`/pictures/${offered.coverId}/small`} alt="" className="size-full object-cover" />
-          ) : (
-            <Stitches className="absolute top-7 left-4 w-[190px] text-[#f4f8ea] opacity-60" />
-          )}
-        </div>
-        <div className="min-w-0">
-          <h1 className="text-[28px]">{offered.title}</h1>
-          <p className="mt-1 text-ink-2">{offered.text}</p>
-          <p className="mt-2 font-semibold">
-            {before && <s className="mr-2 font-normal text-ink-3">{before}</s>}
-            {offered.price}
-            {offered.inShop && <span className="ml-2 font-normal text-ink-2">{offered.inShop}</span>}
-          </p>
-          <p className="mt-1 text-[13px] text-ink-3">
-            {quote.today.tax > 0 &&
-              `${say(school.taxMode === 'exclusive' ? UPSELLS.vatOnTop : UPSELLS.vat, {
-                rate: formatRate(view.taxRate, school.language),
-              })} `}
-            {say(UPSELLS.until, { time: until })}
-          </p>
-        </div>
+      <div className="mt-3">
+        <UpsellBox
+          {...offered}
+          before={before}
+          note={
+            <p className="mt-1 text-[13px] text-ink-3">
+              {quote.today.tax > 0 &&
+                `${say(school.taxMode === 'exclusive' ? UPSELLS.vatOnTop : UPSELLS.vat, {
+                  rate: formatRate(view.taxRate, school.language),
+                })} `}
+              {say(UPSELLS.until, { time: until })}
+            </p>
+          }
+        />
       </div>
       {hasLater && (
         <div className="mt-4">
@@ -63,6 +51,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
             before={null}
             titles={[offered.product]}
             accesses={[offered.access]}
+            maxRows={3}
           />
         </div>
       )}
@@ -119,7 +108,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
           {isBusy ? PAYING.busy : formatYes(page, isBySavedMethod ? undefined : paymentMethod, pay, hasLater)}
         </Button>
         <Button
-          className="rounded-lg border-[1.5px] border-ink py-3 font-semibold"
+          className="rounded-lg border-[1.5px] !border-ink py-3 font-semibold"
           disabled={isBusy && phase.kind !== 'elsewhere'}
           onClick={upsell.refuse}
         >

@@ -27,9 +27,9 @@ export default function UpsellPage({ page, view }: { page: ShopPage; view: Upsel
         />
         <section className="relative pb-5">
           <Knot className="bg-ink" />
-          <h2 className="text-[17px]">
+          <h1 className="text-[17px]">
             {say(!isPaid ? UPSELLS.ordered : pay > 0 ? UPSELLS.paid : UPSELLS.free, values)}
-          </h2>
+          </h1>
           <p className="mt-0.5 text-ink-2">
             {isPaid && `${say(UPSELLS.yours, { count: titles.length, courses: formatList(titles) })} `}
             {sayWith(isPaid ? UPSELLS.receipt : UPSELLS.waits, { email })}

@@ -53,6 +53,26 @@ export function OrderBench({ order }: { order: Order }) {
         </Link>
         , {order.person.email}
       </p>
+      {(order.follows || order.followedBy.length > 0) && (
+        <p className="mt-1 flex flex-wrap gap-x-4 text-[13.5px] text-ink-2">
+          {order.follows && (
+            <span>
+              An upsell after{' '}
+              <Link className="link" to={`/studio/orders/${order.follows.id}`}>
+                order {order.follows.number}
+              </Link>
+            </span>
+          )}
+          {order.followedBy.map(({ id, number }) => (
+            <span key={id}>
+              Followed by{' '}
+              <Link className="link" to={`/studio/orders/${id}`}>
+                order {number}
+              </Link>
+            </span>
+          ))}
+        </p>
+      )}
       <p className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-[13.5px]">
         <Button kind="link" onClick={() => sendPasswordLink.mutate()}>
           Send a password link

@@ -37,7 +37,7 @@ function useNarrowed() {
   const [params, setParams] = useSearchParams()
   const state = FILTERS.find(([key]) => key === params.get('state'))?.[0] ?? ('all' as Filter)
   const query: Record<string, string> = { state }
-  for (const name of ['search', 'course', 'coupon', 'from', 'until']) {
+  for (const name of ['search', 'course', 'coupon', 'role', 'from', 'until']) {
     const value = params.get(name)
     if (value) query[name] = value
   }
@@ -87,7 +87,7 @@ function OrderList() {
   const orders = list.data?.pages.flatMap((page) => page.orders) ?? []
   const isNarrowed = Object.keys(query).length > 1 || state !== 'all'
   const [isNarrowing, setNarrowing] = useState(
-    params.has('course') || params.has('coupon') || params.has('from') || params.has('until'),
+    ['course', 'coupon', 'role', 'from', 'until'].some((name) => params.has(name)),
   )
   const back = params.toString()
   return (
@@ -154,6 +154,17 @@ function OrderList() {
                 onChange={(coupon) => narrow({ coupon })}
               />
             )}
+            <Select
+              label="How it was sold"
+              className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"
+              value={query.role ?? ''}
+              options={[
+                ['', 'However it was sold'],
+                ['bump', 'With an order bump'],
+                ['upsell', 'As an upsell'],
+              ]}
+              onChange={(role) => narrow({ role })}
+            />
             <p className="flex flex-wrap items-baseline gap-x-2 gap-y-1">
               {(['from', 'until'] as const).map((name) => (
                 <span key={name} className="flex items-baseline gap-1.5">
@@ -174,7 +185,7 @@ function OrderList() {
               className="justify-self-start"
               onClick={() => {
                 setNarrowing(false)
-                narrow({ course: null, coupon: null, from: null, until: null })
+                narrow({ course: null, coupon: null, role: null, from: null, until: null })
               }}
             >
               All of them

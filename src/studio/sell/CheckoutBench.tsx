@@ -1,10 +1,7 @@
 import { Link, useParams } from 'react-router'
 import { pageChanges } from '../../core/content/changes.ts'
 import { type Bump, MAX_BUMPS, type PageContent, pageProblems } from '../../core/content/checkoutPage.ts'
-import { describeOffer } from '../../core/content/quoteInput.ts'
-import { formatMoney } from '../../core/money/format.ts'
 import type { Obstacle } from '../../core/readiness/readiness.ts'
-import { formatWholePrice } from '../../core/sentence/sentence.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import { BumpBox } from '../../ui/BumpBox.tsx'
@@ -16,11 +13,10 @@ import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { OpenBench } from '../drafting/OpenBench.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { PreviewSection, Section, Work } from '../frame/Places.tsx'
-import { Select } from '../frame/Select.tsx'
-import { useSession, useStudioNow } from '../session/session.ts'
-import { CoverField } from './CoverField.tsx'
+import { AdditionFields, useAddition } from './AdditionFields.tsx'
 import { Obstacles } from './Obstacles.tsx'
 import { type BenchPage, productPath, usePage } from './queries.ts'
+import { UpsellPreview, UpsellSection } from './UpsellFields.tsx'
 
 /** The bench for the checkout page in the address. */
 export function CheckoutBenchPage() {
@@ -44,6 +40,7 @@ function CheckoutBench({ page }: { page: BenchPage }) {
     const offer = page.offers.find((one) => one.id === id)
     return offer ? `${offer.product}, ${offer.content.name}` : 'something that is gone'
   }
+  const titleOf = ({ title, offerId }: Bump) => title || (page.offers.find((one) => one.id === offerId)?.product ?? '')
   const problemsOf = (of: PageContent) => pageProblems(of, { productId: page.product.id, offers: page.offers })
   const setBump = (id: string, patch: Partial<Bump>) =>
     change({ bumps: content.bumps.map((bump) => (bump.id === id ? { ...bump, ...patch } : bump)) })
@@ -87,12 +84,12 @@ function CheckoutBench({ page }: { page: BenchPage }) {
             )}
             <ol className="grid gap-4">
               {content.bumps.map((bump, index) => (
-                <BumpFields
+                <AdditionFields
                   key={bump.id}
-                  bump={bump}
-                  number={index + 1}
+                  called={`Order bump ${index + 1}`}
+                  addition={bump}
                   page={page}
-                  taken={content.bumps.flatMap(({ offerId }) => (offerId && offerId !== bump.offerId ? [offerId] : []))}
+                  all={content.bumps}
                   change={(patch) => setBump(bump.id, patch)}
                   moveUp={
                     index === 0
@@ -104,7 +101,20 @@ function CheckoutBench({ page }: { page: BenchPage }) {
                         }
                   }
                   remove={() => change({ bumps: content.bumps.filter(({ id }) => id !== bump.id) })}
-                />
+                >
+                  <Field label="Words beside the tick">
+                    {(wiring) => (
+                      <input
+                        {...wiring}
+                        className={BOX_INPUT}
+                        maxLength={80}
+                        placeholder={say(CATALOGUE.add, { title: titleOf(bump) })}
+                        value={bump.tick}
+                        onChange={(event) => setBump(bump.id, { tick: event.target.value })}
+                      />
+                    )}
+                  </Field>
+                </AdditionFields>
               ))}
             </ol>
             {content.bumps.length < MAX_BUMPS && (
@@ -113,6 +123,7 @@ function CheckoutBench({ page }: { page: BenchPage }) {
               </Button>
             )}
           </Section>
+          <UpsellSection page={page} content={content} change={change} />
         </DraftBench>
       }
       mirror={
@@ -125,7 +136,9 @@ function CheckoutBench({ page }: { page: BenchPage }) {
             />
           </PreviewSection>
           <PreviewSection label="The buyer sees">
-            {content.bumps.length === 0 && <p className="text-ink-2">No order bump.</p>}
+            {content.bumps.length + content.upsells.length === 0 && (
+              <p className="text-ink-2">No order bump and no upsell.</p>
+            )}
             {content.bumps.map((bump) => (
               <BumpPreview key={bump.id} bump={bump} page={page} />
             ))}
@@ -135,132 +148,24 @@ function CheckoutBench({ page }: { page: BenchPage }) {
               </a>
             </p>
           </PreviewSection>
+          {content.upsells.length > 0 && (
+            <PreviewSection label="After the payment">
+              {content.upsells.map((step) => (
+                <UpsellPreview key={step.id} step={step} page={page} />
+              ))}
+            </PreviewSection>
+          )}
         </>
       }
     />
   )
 }
 
-interface BumpFieldsProps {
-  bump: Bump
-  number: number
-  page: BenchPage
-  /** Offers of the other bumps. */
-  taken: readonly string[]
-  change: (patch: Partial<Bump>) => void
-  moveUp: (() => void) | null
-  remove: () => void
-}
-
-function BumpFields({ bump, number, page, taken, change, moveUp, remove }: BumpFieldsProps) {
-  const offer = page.offers.find(({ id }) => id === bump.offerId)
-  const choices = page.offers.filter(
-    ({ id, productId, namesPrice }) =>
-      id === bump.offerId || (!namesPrice && productId !== page.product.id && !taken.includes(id)),
-  )
-  const products = [...new Map(choices.map(({ productId, product }) => [productId, product]))]
-  const title = bump.title || offer?.product || ''
-  return (
-    <li className="rounded-lg border border-line px-4 py-3">
-      <div className="mb-2 flex items-baseline gap-3">
-        <h3 className="text-[15px]">Order bump {number}</h3>
-        <span className="ml-auto flex gap-3 text-[13px]">
-          {moveUp && (
-            <Button kind="link" aria-label={`Move order bump ${number} up`} onClick={moveUp}>
-              Move up
-            </Button>
-          )}
-          <Button kind="link" aria-label={`Remove order bump ${number}`} onClick={remove}>
-            Remove
-          </Button>
-        </span>
-      </div>
-      <div className="grid gap-3">
-        <Field label="What it offers">
-          {(wiring) => (
-            <Select
-              wiring={wiring}
-              className={BOX_INPUT}
-              value={bump.offerId ?? ''}
-              options={[['', 'Choose an offer']]}
-              groups={products.map(([productId, product]) => ({
-                title: product,
-                options: choices
-                  .filter((choice) => choice.productId === productId)
-                  .map(({ id, content }) => [id, `${product}, ${content.name}`] as const),
-              }))}
-              onChange={(id) => change({ offerId: id === '' ? null : id })}
-            />
-          )}
-        </Field>
-        <Field label="Title here">
-          {(wiring) => (
-            <input
-              {...wiring}
-              className={BOX_INPUT}
-              maxLength={80}
-              placeholder={offer?.product ?? ''}
-              value={bump.title}
-              onChange={(event) => change({ title: event.target.value })}
-            />
-          )}
-        </Field>
-        <Field label="Short text here">
-          {(wiring) => (
-            <textarea
-              {...wiring}
-              rows={2}
-              className={BOX_INPUT}
-              maxLength={300}
-              placeholder={offer?.summary ?? ''}
-              value={bump.text}
-              onChange={(event) => change({ text: event.target.value })}
-            />
-          )}
-        </Field>
-        <Field label="Words beside the tick">
-          {(wiring) => (
-            <input
-              {...wiring}
-              className={BOX_INPUT}
-              maxLength={80}
-              placeholder={say(CATALOGUE.add, { title })}
-              value={bump.tick}
-              onChange={(event) => change({ tick: event.target.value })}
-            />
-          )}
-        </Field>
-        <div>
-          <p className="mb-1 text-[13px] font-semibold">Picture here{bump.coverId === null && ': the product’s own'}</p>
-          <CoverField coverId={bump.coverId} onChange={(coverId) => change({ coverId })} />
-        </div>
-      </div>
-    </li>
-  )
-}
-
 /** The bump as buyers see it. */
 function BumpPreview({ bump, page }: { bump: Bump; page: BenchPage }) {
-  const { school } = useSession()
-  const now = useStudioNow()
-  const offer = page.offers.find(({ id }) => id === bump.offerId)
-  if (!offer) return null
-  const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.productId }], content: offer.content }, now)
-  const first = said?.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price ?? 0
-  const title = bump.title || offer.product
-  const isLess = offer.content.terms.kind === 'single' && offer.alone !== null && offer.alone.now > first
-  return (
-    <BumpBox
-      title={title}
-      text={bump.text || offer.summary}
-      tick={bump.tick || say(CATALOGUE.add, { title })}
-      price={said ? formatWholePrice(said.priced) : null}
-      inShop={isLess ? say(CATALOGUE.inShop, { money: formatMoney(offer.alone?.now ?? 0, school) }) : null}
-      coverId={bump.coverId ?? offer.coverId}
-      coverColor={offer.coverColor}
-      isTicked={false}
-    />
-  )
+  const shown = useAddition(bump, page)
+  if (!shown) return null
+  return <BumpBox {...shown} tick={bump.tick || say(CATALOGUE.add, { title: shown.title })} isTicked={false} />
 }
 
 function obstacles(isChanged: boolean, problems: readonly { at: string; why: string }[]): Obstacle[] {

@@ -43,10 +43,11 @@ export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
               <Spine colors={[page.coverColor]} className="h-full min-h-5 rounded-[2px]" />
               <span className="min-w-0">
                 <span className="block truncate font-semibold">{page.title}</span>
-                {(page.bumps > 0 || page.isChanged) && (
+                {(page.bumps + page.upsells > 0 || page.isChanged) && (
                   <span className="block text-[12px] text-ink-2">
                     {[
                       page.bumps > 0 && `${page.bumps} order ${page.bumps === 1 ? 'bump' : 'bumps'}`,
+                      page.upsells > 0 && `${page.upsells} ${page.upsells === 1 ? 'upsell' : 'upsells'}`,
                       page.isChanged && 'changes not live',
                     ]
                       .filter(Boolean)
