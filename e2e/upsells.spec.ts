@@ -75,7 +75,7 @@ test('upsells: shaped as a path, taken with one press, refused, declined, and le
 
   await test.step('a no leads on; declined, another card is given, at 390 wide', async () => {
     await shop.context().clearCookies()
-    await shop.setViewportSize({ width: 390, height: 844 })
+    await shop.setViewportSize({ width: 390, height: 1500 })
     await buyMain('no', 'Pays once, then fails')
     await pressOnce(shop, 'No, thank you')
     await expect(shop.getByRole('heading', { name: boxes.title })).toBeVisible()
@@ -90,7 +90,7 @@ test('upsells: shaped as a path, taken with one press, refused, declined, and le
     await shop.getByRole('button', { name: 'Add it for €48.00' }).click()
     await expect(shop.getByText(new RegExp(`${boxes.title} · order \\d+, €48\\.00`))).toBeVisible()
     expect((await takenFor(shop, boxes.title)).map(({ amount }) => amount)).toEqual([4800])
-    await shop.setViewportSize({ width: 1280, height: 800 })
+    await shop.setViewportSize({ width: 1280, height: 1200 })
   })
 
   await test.step('a card that asks is approved there and then', async () => {
