@@ -72,7 +72,7 @@ export async function shapeFront(services: Services, { sections, ...words }: Dem
     title,
     products: of.map((key) => made.get(key)?.courseId as string),
   }))
-  const saved = await saveFrontDraft(services, draftRev, { ...words, sections: shelved })
+  const saved = await saveFrontDraft(services, draftRev, { ...words, sections: shelved, hasBasket: true })
   await publishFront(services, saved.draftRev, null)
 }
 

@@ -43,6 +43,7 @@ const SERVER_FOLDERS = [
   'fulfilment',
   'orders',
   'checkout',
+  'baskets',
   'upsells',
   'collecting',
   'refunds',

@@ -1,5 +1,7 @@
 import type { ReactNode } from 'react'
+import { BASKET } from '../core/words/en/basket.ts'
 import { FRAME } from '../core/words/en/shop.ts'
+import { say } from '../core/words/message.ts'
 import type { ShopPage } from '../server/client.ts'
 import { sayWith } from '../ui/sayWith.ts'
 
@@ -47,12 +49,17 @@ function PracticeBanner({ isOwnView }: { isOwnView: boolean }) {
   )
 }
 
-function SchoolBar({ page: { school, visitor } }: { page: ShopPage }) {
+function SchoolBar({ page: { school, visitor, basket } }: { page: ShopPage }) {
   return (
     <header className="mx-auto flex w-[1080px] max-w-[calc(100%-32px)] flex-wrap items-baseline gap-x-5 gap-y-1 py-4 [overflow-wrap:anywhere]">
       <a href="/" className="display mr-auto min-w-0 text-[17px] font-semibold">
         {school.name}
       </a>
+      {basket !== null && (
+        <a href="/basket" className="link">
+          {basket > 0 ? say(BASKET.count, { number: basket }) : FRAME.basket}
+        </a>
+      )}
       <a href="/my" className="link">
         {FRAME.myCourses}
       </a>

@@ -68,7 +68,7 @@ function offer(terms: DraftTerms, name = 'One payment', highlighted = false): Sh
   }
 }
 const whole = (view: ShopView, more: Partial<ShopPage> = {}) =>
-  renderShop({ school, mode: 'live', isOwnView: false, visitor: null, view, ...more })
+  renderShop({ school, mode: 'live', basket: null, isOwnView: false, visitor: null, view, ...more })
 const render = (view: ShopView, more: Partial<ShopPage> = {}) => whole(view, more).markup.replaceAll('<!-- -->', '')
 const checkout = (offers: ShopOffer[], more: object = {}) =>
   render({
@@ -78,6 +78,12 @@ const checkout = (offers: ShopOffer[], more: object = {}) =>
     saving: null,
     bumps: [],
     hasUpsells: false,
+    slug: 'coptic',
+    isBasket: false,
+    heading: 'Coptic binding',
+    also: [],
+    warnings: [],
+    chosenPrice: null,
     offers,
     chosen: offers[0]?.id ?? '',
     linked: null,
@@ -142,6 +148,12 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
     saving: null,
     bumps: [],
     hasUpsells: false,
+    slug: 'coptic',
+    isBasket: false,
+    heading: 'Coptic binding',
+    also: [],
+    warnings: [],
+    chosenPrice: null,
     offers,
     chosen: 'x',
     linked: null,
@@ -214,6 +226,7 @@ it('a course that opens later is not said to be open', () => {
     email: 'a@post.example',
     needsPassword: false,
     followers: [],
+    stillInBasket: [],
     receiptPdf: null,
   }
   const html = render(view)

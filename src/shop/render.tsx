@@ -2,6 +2,7 @@ import { renderToString } from 'react-dom/server'
 import type { ShopPage, ShopView, ShopViewName } from '../server/client.ts'
 import LearnPage from './access/LearnPage.tsx'
 import MyPage from './access/MyPage.tsx'
+import BasketPage from './basket/BasketPage.tsx'
 import BundlePage from './catalogue/BundlePage.tsx'
 import CoursePage from './catalogue/CoursePage.tsx'
 import NoticePage from './catalogue/NoticePage.tsx'
@@ -22,6 +23,7 @@ const VIEWS = {
   course: CoursePage,
   bundle: BundlePage,
   checkout: CheckoutPage,
+  basket: BasketPage,
   upsell: UpsellPage,
   thanks: ThanksPage,
   my: MyPage,

@@ -23,6 +23,8 @@ interface OfferCardProps {
   href: string | null
   /** Said instead of the button. */
   instead?: ReactNode
+  /** Stands below the button. */
+  beside?: ReactNode
 }
 
 /** The word beside the offer that the creator suggests. */
@@ -36,7 +38,7 @@ export function Suggestion() {
 
 /** One offer as buyers see it: on the course page, and beside the creator who edits it. */
 export function OfferCard(props: OfferCardProps) {
-  const { name, button, priced, highlighted, lines, sale, needs, href, instead } = props
+  const { name, button, priced, highlighted, lines, sale, needs, href, instead, beside } = props
   const label = priced ? formatEnrolButton(priced, button, needs.length > 0) : button || CARD.enrol
   const looks = buttonClass('press', 'block w-full text-center')
   return (
@@ -74,6 +76,7 @@ export function OfferCard(props: OfferCardProps) {
         ) : (
           <div className={looks}>{label}</div>
         ))}
+      {!instead && beside}
     </div>
   )
 }

@@ -162,6 +162,7 @@ export function frontChanges(
   return compare(live, draft, [
     ['Headline', ({ headline }) => headline],
     ['Words beside it', ({ intro }) => intro],
+    ['Basket', ({ hasBasket }) => (hasBasket ? 'buyers can collect several things' : 'none')],
     [
       'Sections',
       ({ sections }) =>

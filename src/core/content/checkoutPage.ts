@@ -88,7 +88,7 @@ export interface PageProblem {
 /** Everything that stops a page of a product from being published, in the order of its fields. */
 export function pageProblems(
   { bumps, upsells }: PageContent,
-  { productId, offers }: { productId: string; offers: readonly AddedOffer[] },
+  { productId, offers }: { productId: string | null; offers: readonly AddedOffer[] },
 ): PageProblem[] {
   const ofAdditions = (additions: readonly Addition[], field: 'bumps' | 'upsells') =>
     additions.flatMap(({ offerId }, index): PageProblem[] => {

@@ -25,11 +25,13 @@ export const frontContentSchema = v.object({
       return new Set(all).size === all.length
     }, 'The same thing is in two sections.'),
   ),
+  /** Whether buyers can collect several things in a basket, besides buying each at once. */
+  hasBasket: v.optional(v.boolean(), false),
 })
 export type FrontContent = v.InferOutput<typeof frontContentSchema>
 
 /** The shop's front as it is while nobody has shaped it. */
-export const PLAIN_FRONT: FrontContent = { headline: '', intro: '', sections: [] }
+export const PLAIN_FRONT: FrontContent = { headline: '', intro: '', sections: [], hasBasket: false }
 
 /** A section with what is in it, in order; without a title where nobody put it into one. */
 export interface Shelved<T> {

@@ -217,3 +217,8 @@ export function quotableSale(sale: OfferContent['sale'], terms: DraftTerms) {
   if (sale.amount >= base || sale.amount < least || (total !== null && sale.scope === 'first')) return null
   return { ...sale, amount: sale.amount }
 }
+
+/** Whether an offer can be chosen in a basket: what is sold by its link, or not by itself, only where it is in it already. */
+export function isShownInBasket({ audience }: OfferContent, isInIt: boolean): boolean {
+  return audience.who !== 'added' && (audience.who !== 'link' || isInIt)
+}

@@ -30,6 +30,8 @@ it('a checkout page of an older version has no order bumps and no upsells', () =
     upsells: [],
     upsellsByTransfer: false,
   })
+  const front = { headline: '', intro: '', sections: [] }
+  expect(readContent<object>({ ...front, version: 3 } as object)).toEqual({ ...front, hasBasket: false })
   const now = { ...page, bumps: [], upsells: [{ id: 'one' }], upsellsByTransfer: true }
   expect(readContent<object>(storeContent(now))).toEqual(now)
 })

@@ -31,7 +31,8 @@ function fromSecond(content: object): object {
   return 'offers' in content && 'chosen' in content && !('bumps' in content) ? { ...content, bumps: [] } : content
 }
 
-/** In the third version nothing was offered behind a checkout page. */
+/** In the third version nothing was offered behind a checkout page, and the shop had no basket. */
 function fromThird(content: object): object {
+  if ('headline' in content && 'sections' in content) return { hasBasket: false, ...content }
   return 'bumps' in content && 'chosen' in content ? { upsells: [], upsellsByTransfer: false, ...content } : content
 }

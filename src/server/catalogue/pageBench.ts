@@ -14,18 +14,19 @@ export async function listPages({ db }: Services) {
   const rows = await db
     .select({ page: checkoutPages, product: CATALOGUE_COLUMNS })
     .from(checkoutPages)
-    .innerJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
+    .leftJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
     .where(isNull(catalogue.retiredAt))
     .orderBy(desc(catalogue.kind), asc(catalogue.position), asc(catalogue.createdAt), asc(checkoutPages.createdAt))
   return rows.map(({ page, product }) => ({
     id: page.id,
     slug: page.slug,
-    title: product.draft.title,
-    kind: product.kind,
-    coverColor: product.draft.coverColor,
+    /** Null of the page at which a basket is paid. */
+    title: product?.draft.title ?? null,
+    kind: product?.kind ?? null,
+    coverColor: product?.draft.coverColor ?? null,
     bumps: page.draft.bumps.length,
     upsells: page.draft.upsells.length,
-    isProductLive: product.live !== null,
+    isProductLive: product?.live != null,
     isChanged: JSON.stringify(page.live) !== JSON.stringify(page.draft),
   }))
 }
@@ -62,14 +63,15 @@ async function addableOffers(db: Queryable) {
 export async function openPage({ db, now }: Services, id: string) {
   const page = await findDrafted(db, 'page', id)
   const [product, addable, school] = await Promise.all([
-    getProduct(db, page.productId),
+    page.productId === null ? null : getProduct(db, page.productId),
     addableOffers(db),
     getSchool(db),
   ])
   const alone = await pricesAlone(db, school, [...new Set(addable.map(({ productId }) => productId))], now())
   return {
     ...page,
-    product: {
+    /** What it sells; null of the page at which a basket is paid. */
+    product: product && {
       id: product.id,
       kind: product.kind,
       title: (product.live ?? product.draft).title,

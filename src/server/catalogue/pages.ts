@@ -7,7 +7,8 @@ import { makeLive } from '../drafts/drafts.ts'
 /** A checkout page as buyers see it. */
 export interface LivePage {
   id: string
-  productId: string
+  /** What it sells; null of the one at which a basket is paid. */
+  productId: string | null
   version: number
   live: PageContent
 }

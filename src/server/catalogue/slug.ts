@@ -15,6 +15,9 @@ export function slugOf(title: string): string {
   return slug || 'course'
 }
 
+/** The address of the page at which a basket is paid, `/buy/basket`: no product has it. */
+export const BASKET_SLUG = 'basket'
+
 /** Held while a slug is chosen, so that two products of one title at the same moment get two. */
 const CHOOSING_A_SLUG = 7310
 
@@ -24,6 +27,7 @@ export async function freeSlug(db: Transaction, title: string, own?: string): Pr
   const base = slugOf(title)
   for (let n = 1; ; n++) {
     const slug = n === 1 ? base : `${base}-${n}`
+    if (slug === BASKET_SLUG) continue
     const taken = await db
       .select({ id: products.id })
       .from(products)

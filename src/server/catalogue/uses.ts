@@ -1,4 +1,4 @@
-import { and, eq, isNull, ne } from 'drizzle-orm'
+import { and, eq, isNull, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { catalogue, checkoutPages, coupons, offers } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
@@ -25,8 +25,13 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
     db
       .select({ page: checkoutPages, product: catalogue.draft })
       .from(checkoutPages)
-      .innerJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
-      .where(and(isNull(catalogue.retiredAt), productId ? ne(catalogue.id, productId) : undefined))
+      .leftJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
+      .where(
+        and(
+          isNull(catalogue.retiredAt),
+          productId ? sql`${checkoutPages.productId} is distinct from ${productId}` : undefined,
+        ),
+      )
       .orderBy(checkoutPages.createdAt),
     db.select().from(coupons).where(isNull(coupons.retiredAt)).orderBy(coupons.createdAt),
     db
@@ -48,7 +53,7 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
   const uses: Use[] = []
   for (const { page, product } of pages) {
     const states = [page.live, page.draft].flatMap((content) => content ?? [])
-    const place = { title: product.title, path: `/studio/sell/pages/${page.id}` }
+    const place = { title: product?.title ?? 'The basket', path: `/studio/sell/pages/${page.id}` }
     if (states.some(({ bumps }) => bumps.some(({ offerId }) => isOwn(offerId)))) uses.push({ what: 'bump', ...place })
     if (states.some(({ upsells }) => upsells.some(({ offerId }) => isOwn(offerId))))
       uses.push({ what: 'upsell', ...place })

@@ -5,6 +5,7 @@ import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import { findLivePage, type LivePage } from '../catalogue/pages.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
+import { BASKET_SLUG } from '../catalogue/slug.ts'
 import { callGateway } from '../charging/call.ts'
 import {
   gatewayDown,
@@ -33,17 +34,19 @@ import { prepare } from './prepare.ts'
 import { orderStatus, resolveOpenAttempt } from './status.ts'
 
 /**
- * Places an order from the page of a product, and collects what is due today.
- * @param slug the page's address: the first thing in the basket is the product that it sells.
+ * Places an order from a checkout page, and collects what is due today.
+ * @param slug the page's address. What it sells is the first thing in the basket; at the page of the basket all may be anything.
+ * @param fromBasketId the buyer's own basket, of which it is out once it is paid.
  */
 export async function placeOrder(
   services: Services,
   slug: string,
   request: PlaceRequest,
   shopper: Shopper,
+  fromBasketId: string | null = null,
 ): Promise<Placed> {
   const { lines, page } = await basketOn(services, slug, request, shopper)
-  return placeBasket(services, lines, request, shopper, page)
+  return placeBasket(services, lines, request, shopper, { page, fromBasketId })
 }
 
 /**
@@ -93,7 +96,7 @@ function countingFor({ mode, person, browserHash }: Shopper): Counting {
 /** What is in a basket, and the page on which it is. */
 async function basketOn(services: Services, slug: string, request: Pick<PlaceRequest, 'lines'>, shopper: Shopper) {
   const [found, page] = await Promise.all([askedFor(services, request, shopper), findLivePage(services.db, slug)])
-  if (!page || found[0]?.product.id !== page.productId) throw notOnSale()
+  if (!page || (page.productId !== null && found[0]?.product.id !== page.productId)) throw notOnSale()
   return { lines: withRoles(found, page), page }
 }
 
@@ -107,9 +110,9 @@ export async function placeBasket(
   lines: PlacingLine[],
   request: PlaceRequest,
   shopper: Shopper,
-  page: LivePage | null = null,
-  follows: Following | null = null,
+  from: { page?: LivePage; fromBasketId?: string | null; follows?: Following } = {},
 ): Promise<Placed> {
+  const { page = null, fromBasketId = null, follows = null } = from
   const [school, found] = await Promise.all([
     getSchool(services.db),
     findEntered(services, request.codes ?? [], shopper),
@@ -145,7 +148,7 @@ export async function placeBasket(
   const isKeptForUpsells = hasUpsells && !charged && (paymentMethod?.capabilities.chargesAgain ?? false)
   const placing: Placing = {
     ...{ school, page, lines, request, payment, shopper, quoted, found, hasLater },
-    ...{ savedMethod, charged, isKeptForUpsells, follows },
+    ...{ savedMethod, charged, isKeptForUpsells, fromBasketId, follows },
   }
   const placed = await placeOnce(services, paymentMethod, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
@@ -249,7 +252,7 @@ async function charge(
   attempt: Attempt,
   placing: Placing,
 ): Promise<Placed> {
-  const { school, lines, payment, hasLater, charged, isKeptForUpsells, follows } = placing
+  const { school, page, lines, payment, hasLater, charged, isKeptForUpsells, follows } = placing
   const { gateway } = paymentMethod
   if (!gateway) {
     await awaitTransfer(services, attempt)
@@ -263,7 +266,9 @@ async function charge(
   const [first] = lines
   const back = follows
     ? `/next/${follows.order.id}`
-    : `/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
+    : page?.productId === null
+      ? `/buy/${BASKET_SLUG}?back=${attempt.orderId}`
+      : `/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
   const outcome = await callGateway(services, {
     open: () => gateway,
     attempt,

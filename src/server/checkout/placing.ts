@@ -100,6 +100,8 @@ export interface Placing {
   school: School
   /** The checkout page that it is placed on; null where there is none. */
   page: LivePage | null
+  /** The basket that it is placed from. */
+  fromBasketId: string | null
   lines: PlacingLine[]
   request: PlaceRequest
   /** What was given to pay with, or is used again; null where nothing is due. */

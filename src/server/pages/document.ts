@@ -1,4 +1,5 @@
 import { html, raw } from 'hono/html'
+import { BASKET } from '../../core/words/en/basket.ts'
 import { PAGE } from '../../core/words/en/notice.ts'
 import { say } from '../../core/words/message.ts'
 import type { ShopPage } from '../views/data.ts'
@@ -79,9 +80,11 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
     case 'bundle':
       return titled(view.bundle.title, view.bundle.summary)
     case 'checkout':
-      return titled(view.product.title, view.product.summary)
+      return titled(view.heading, view.product.summary)
     case 'plan':
       return titled(view.course.title)
+    case 'basket':
+      return titled(BASKET.title)
     case 'upsell':
       return titled(view.offered.title)
     case 'thanks':

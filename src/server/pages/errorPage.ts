@@ -60,6 +60,7 @@ export async function errorPage(
     const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms, shopMode } = await getSchool(services.db)
     const page: ShopPage = {
       school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
+      basket: null,
       mode: shopMode,
       isOwnView: false,
       visitor: null,

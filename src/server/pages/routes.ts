@@ -1,5 +1,7 @@
 import { type Context, Hono } from 'hono'
 import { getCookie } from 'hono/cookie'
+import { countIn } from '../baskets/basket.ts'
+import { liveFront } from '../catalogue/front.ts'
 import { modeOfPayLink } from '../collecting/payLinks.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { isId } from '../http/isId.ts'
@@ -8,14 +10,14 @@ import { readOrderLink } from '../orders/orderLinks.ts'
 import { receiptOf } from '../orders/receipt.ts'
 import { receiptPdf } from '../orders/receiptPdf.ts'
 import { inMode, type Services } from '../platform/context.ts'
-import { findSchool, type School } from '../school/service.ts'
+import { findSchool } from '../school/service.ts'
 import { dropCookie } from '../session/cookies.ts'
 import { sameOrigin } from '../session/guard.ts'
 import { countGuesses } from '../session/guesses.ts'
 import { closeSession } from '../session/sessions.ts'
-import type { Visitor } from '../session/visitor.ts'
 import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
 import type { ShopPage, ShopView } from '../views/data.ts'
+import { basketPages, type Load } from './basketPages.ts'
 import { shopDocument, studioDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
 import {
@@ -35,10 +37,6 @@ import {
 } from './service.ts'
 import { upsellView } from './upsell.ts'
 
-/** What a page shows, or where its visitor is sent instead. */
-type Loaded = ShopView | { goTo: string }
-type Load = (services: Services, c: Context, school: School, visitor: Visitor) => Promise<Loaded> | Loaded
-
 /** The shop's pages, made on the server with their data inside, and the studio's one page. */
 export function pageRoutes(base: Services, renderer: Renderer) {
   const app = new Hono()
@@ -56,9 +54,11 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     const view = await load(services, c, school, visitor)
     if ('goTo' in view && !('name' in view)) return c.redirect(view.goTo, 303)
     const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms } = school
+    const front = await liveFront(base.db)
     const data: ShopPage = {
       school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
       mode: visitor.mode,
+      basket: front.hasBasket ? await countIn(services, visitor) : null,
       isOwnView,
       visitor: visitor.person && { name: visitor.person.name, email: visitor.person.email },
       view,
@@ -92,10 +92,12 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     page((services, c, school, visitor) =>
       checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor, {
         cameBackFrom: c.req.query('back'),
+        without: c.req.query('without')?.split(',').filter(isId) ?? [],
         code: c.req.query('code')?.slice(0, 60),
       }),
     ),
   )
+  basketPages(app, base, page)
   // Where every purchase leads: what is offered after it, or the thanks page.
   app.get(
     '/next/:order',

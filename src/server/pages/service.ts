@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, inArray, isNull, ne, notExists, or } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, isNull, ne } from 'drizzle-orm'
 import { clockMoment } from '../../core/calendar/clock.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
@@ -7,30 +7,24 @@ import { shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
 import { type Shelved, shelve } from '../../core/content/front.ts'
-import { describeOffer } from '../../core/content/quoteInput.ts'
-import { shownSale } from '../../core/content/shownSale.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
-import { formatWholePrice, formatWholePrices, todayInParts } from '../../core/sentence/sentence.ts'
+import { formatWholePrices } from '../../core/sentence/sentence.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say, type ValuesOf } from '../../core/words/message.ts'
-import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
+import { findBasket, linesIn } from '../baskets/basket.ts'
 import { pricesAlone } from '../catalogue/alone.ts'
 import { liveFront } from '../catalogue/front.ts'
-import { findLivePage, type LivePage } from '../catalogue/pages.ts'
+import { findLivePage } from '../catalogue/pages.ts'
 import { pagePathOf } from '../catalogue/products.ts'
 import { coursesOfProducts, type LineCourse, type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
-import { offeredTo } from '../checkout/additions.ts'
-import { needsOf } from '../checkout/audience.ts'
 import { beside } from '../checkout/beside.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
-import { attempts, catalogue, connections, courses, orderLines, orders, people } from '../db/schema/index.ts'
-import { publishedOf } from '../drafts/drafts.ts'
+import { attempts, catalogue, courses, orderLines, orders, people } from '../db/schema/index.ts'
 import { shownPaymentMethods } from '../gateways/shownMethods.ts'
-import { isId } from '../http/isId.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
@@ -39,59 +33,17 @@ import { dayFor, type School, schoolDay } from '../school/service.ts'
 import { readBuyerLink } from '../session/links.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { endUpsells } from '../upsells/answer.ts'
-import type { BumpView, Finding, NoticeView, ProductCard, ShopOffer, ShopProduct, ShopView } from '../views/data.ts'
+import type { Finding, NoticeView, ProductCard, ShopOffer, ShopProduct, ShopView } from '../views/data.ts'
+import { bumpsOn } from './additions.ts'
+import { basketCheckoutView, type CheckoutQuery } from './basketCheckout.ts'
+import { pendingOrder } from './pending.ts'
+import { offersOf } from './shopOffers.ts'
 
 /** The services behind each page of the shop: what it shows to this visitor. */
 
 function cardOf({ kind, slug, live }: Pick<SellableProduct, 'kind' | 'slug' | 'live'>): ProductCard {
   const { title, summary, coverColor, coverId } = live
   return { kind, slug, title, summary, coverColor, coverId }
-}
-
-/**
- * The offers of a product as this visitor sees them. Those that are sold by their link alone are not
- * listed; `linkedTo` is the one whose link was opened.
- */
-async function offersOf(
-  services: Services,
-  school: School,
-  product: SellableProduct,
-  visitor: Visitor,
-  linkedTo?: string,
-): Promise<ShopOffer[]> {
-  const at = services.now().toISOString()
-  const listed = product.offers.filter(
-    ({ id, live: { audience } }) => audience.who !== 'added' && (audience.who !== 'link' || id === linkedTo),
-  )
-  const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
-  const history = await publishedOf(services.db, 'offer', onSale)
-  const shown = await Promise.all(
-    listed.map(async ({ id, productId, live }): Promise<ShopOffer[]> => {
-      const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
-      // What has ended, or cannot be quoted, is left out; the studio says why. It takes nothing else down with it.
-      if (!said) return []
-      const { terms, access } = said.priced
-      const { name, button, highlighted, audience } = live
-      return [
-        {
-          id,
-          name,
-          button,
-          highlighted,
-          terms,
-          access,
-          quote: said.quote,
-          price: formatWholePrice(said.priced),
-          today: todayInParts(said.priced),
-          taxRate: live.taxRate ?? school.taxRate,
-          lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
-          sale: shownSale(history.get(id) ?? [], school, at),
-          needs: audience.who === 'holders' ? await needsOf(services, audience.of, visitor) : null,
-        },
-      ]
-    }),
-  )
-  return shown.flat()
 }
 
 function notice(status: number, of: { title: string; text: string }, actions: NoticeView['actions']): NoticeView {
@@ -321,10 +273,12 @@ export async function checkoutView(
   slug: string,
   offerId: string | undefined,
   visitor: Visitor,
-  { cameBackFrom, code }: { cameBackFrom?: string | undefined; code?: string | undefined } = {},
+  { cameBackFrom, code, without = [] }: CheckoutQuery = {},
 ): Promise<ShopView> {
   const page = await findLivePage(services.db, slug)
   if (!page) return missing()
+  if (page.productId === null)
+    return basketCheckoutView(services, school, page, visitor, { cameBackFrom, code, without })
   const withTestPurchase = visitor.isCreator === true && offerId !== undefined
   const [product] = await sellableProducts(services.db, { productId: page.productId, withTestPurchase })
   if (!product) return missing()
@@ -351,10 +305,20 @@ export async function checkoutView(
   const { held, saving } = (await bundledIn(services, school, [product]))(product, offers)
   const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : held
   const { buyable, says } = await beside(services, school, opened, offers, visitor)
-  const bumps = await bumpsOn(services, school, page, visitor)
-  const pending = await pendingOrder(services, product, visitor, cameBackFrom)
+  const bumps = await bumpsOn(services, school, page.live, visitor)
+  const ofProduct = services.db
+    .select({ id: orderLines.orderId })
+    .from(orderLines)
+    .where(eq(orderLines.productId, product.id))
+  const pending = await pendingOrder(services, inArray(orders.id, ofProduct), visitor, cameBackFrom)
   return {
     name: 'checkout',
+    slug,
+    isBasket: false,
+    heading: product.live.title,
+    also: [],
+    warnings: [],
+    chosenPrice: null,
     product: cardOf(product),
     gets: 'lessons' in product.live ? product.live.lessons.map(lessonTitle) : held.map(({ title }) => title),
     saving: formatSaving(saving, school),
@@ -372,18 +336,6 @@ export async function checkoutView(
   }
 }
 
-/**
- * The order bumps of a page as this visitor sees them. Whether a payment method can collect one together with the rest is
- * asked where it is ticked.
- */
-async function bumpsOn(services: Services, school: School, page: LivePage, visitor: Visitor): Promise<BumpView[]> {
-  const offered = await offeredTo(services, school, page.live.bumps, visitor)
-  return offered.map(({ addition, view }) => ({
-    ...view,
-    tick: addition.tick || say(CATALOGUE.add, { title: view.title }),
-  }))
-}
-
 /** The offer that a link names, where its access has ended by its own date. */
 function endedOffer(
   services: Services,
@@ -395,44 +347,6 @@ function endedOffer(
   const at = parseInstant(services.now().toISOString())
   const problem = asked && at ? accessProblem(asked.live.access, dayIn(school.timeZone, at)) : null
   return asked && problem ? { name: asked.live.name, until: problem.until } : null
-}
-
-/**
- * The order for this product whose payment was under way in this browser, so that a reload goes on with it. One that
- * waits for a bank transfer is not in the payment method at once.
- */
-async function pendingOrder(
-  { db }: Services,
-  product: SellableProduct,
-  { browserHash, mode }: Visitor,
-  cameBackFrom: string | undefined,
-): Promise<string | null> {
-  if (!browserHash) return null
-  // Whoever comes back from a gateway's page is told how it stands, also where its event was faster than they.
-  const isFrom = cameBackFrom && isId(cameBackFrom) ? eq(orders.id, cameBackFrom) : undefined
-  const byTransfer = db
-    .select({ id: attempts.id })
-    .from(attempts)
-    .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .where(
-      and(eq(attempts.orderId, orders.id), eq(attempts.state, 'awaiting'), eq(connections.adapter, BANK_TRANSFER_ID)),
-    )
-  const [order] = await db
-    .select({ id: orders.id })
-    .from(orders)
-    .where(
-      and(
-        eq(orders.mode, mode),
-        eq(orders.browserHash, browserHash),
-        or(isFrom, and(eq(orders.state, 'paying'), notExists(byTransfer))),
-        inArray(
-          orders.id,
-          db.select({ id: orderLines.orderId }).from(orderLines).where(eq(orderLines.productId, product.id)),
-        ),
-      ),
-    )
-    .orderBy(desc(orders.state))
-  return order?.id ?? null
 }
 
 /** The receipt page, for the browser that paid and for the buyer when signed in. */
@@ -488,6 +402,7 @@ export async function thanksView(
     email: person.email,
     needsPassword: person.passwordHash === null,
     receiptPdf: order.state === 'paid' ? `/${key ? `order/${key}` : `thanks/${order.id}`}/receipt.pdf` : null,
+    stillInBasket: order.fromBasketId ? await titlesInBasket(services, visitor) : [],
     followers: await followersOf(services, orderId),
   }
 }
@@ -505,6 +420,16 @@ async function followersOf({ db }: Services, orderId: string) {
     ...{ id, number, title: line.title, pay: payToday, isPaid: state === 'paid' },
     course: kind === 'course' && state === 'paid' ? course : null,
   }))
+}
+
+/** What is in a visitor's basket, by its titles. */
+async function titlesInBasket(services: Services, visitor: Visitor): Promise<string[]> {
+  const basket = await findBasket(services, visitor)
+  const rows = basket ? await linesIn(services, basket) : []
+  const ids = rows.flatMap(({ productId, takenOutAt }) => (takenOutAt === null ? [productId] : []))
+  if (ids.length === 0) return []
+  const found = await services.db.select().from(catalogue).where(inArray(catalogue.id, ids))
+  return found.map(({ live, draft }) => (live ?? draft).title)
 }
 
 /** A link to an order that has ended, or never was. */

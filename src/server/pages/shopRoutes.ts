@@ -2,11 +2,14 @@ import { type Context, Hono } from 'hono'
 import { getCookie } from 'hono/cookie'
 import * as v from 'valibot'
 import { REFUSED } from '../../core/words/en/refused.ts'
+import { findBasket } from '../baskets/basket.ts'
+import { BASKET_SLUG } from '../catalogue/slug.ts'
 import { placeOrder, quoteOnPage } from '../checkout/place.ts'
 import { placeSchema } from '../checkout/placing.ts'
 import { checkOrder } from '../checkout/status.ts'
 import { planRoutes } from '../collecting/routes.ts'
 import { clientAddress, proxyList } from '../http/clientAddress.ts'
+import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
 import { askNewEmail, detailsSchema, renameSelf, resendPassword, signInPerson } from '../people/service.ts'
@@ -43,12 +46,13 @@ export function shopRoutes(base: Services) {
   /** The same of who buys, with all that an order is placed by. */
   const openAsShopper = async (c: Context) => {
     const { services, visitor } = await open(c)
-    const { mode, person, isCreator } = visitor
+    const { mode, person, isCreator, basketHash } = visitor
     const shopper = {
       mode,
       person,
       isCreator,
       browserHash: browserHashOf(c, base.config),
+      basketHash,
       address: clientAddress(c, proxies),
     }
     return { services, shopper }
@@ -59,12 +63,12 @@ export function shopRoutes(base: Services) {
     .get(
       '/checkout/:slug',
       validate('param', v.object({ slug: v.string() })),
-      validate('query', v.object({ offer: v.optional(v.string()) })),
+      validate('query', v.object({ offer: v.optional(v.string()), without: v.optional(v.string()) })),
       async (c) => {
         const { school, visitor, services } = await open(c)
-        return c.json(
-          await checkoutView(services, school, c.req.valid('param').slug, c.req.valid('query').offer, visitor),
-        )
+        const { offer, without } = c.req.valid('query')
+        const query = { without: without?.split(',').filter(isId) ?? [] }
+        return c.json(await checkoutView(services, school, c.req.valid('param').slug, offer, visitor, query))
       },
     )
     .post(
@@ -73,7 +77,9 @@ export function shopRoutes(base: Services) {
       validate('json', placeSchema),
       async (c) => {
         const { services, shopper } = await openAsShopper(c)
-        return c.json(await placeOrder(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
+        const { slug } = c.req.valid('param')
+        const basket = slug === BASKET_SLUG ? await findBasket(services, shopper) : null
+        return c.json(await placeOrder(services, slug, c.req.valid('json'), shopper, basket?.id ?? null))
       },
     )
     .post(

@@ -4,6 +4,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
   attempts,
+  baskets,
   grants,
   journal,
   messages,
@@ -56,6 +57,7 @@ export async function erasePerson(services: Services, mode: Mode, id: string, no
       ),
     )
     await tx.delete(orders).where(and(eq(orders.personId, id), ne(orders.state, 'paid')))
+    await tx.delete(baskets).where(eq(baskets.personId, id))
     await tx.delete(sessions).where(eq(sessions.personId, id))
     await tx.delete(passwordLinks).where(eq(passwordLinks.personId, id))
     await tx.delete(orderLinks).where(inArray(orderLinks.orderId, theirOrders))

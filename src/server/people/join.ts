@@ -1,4 +1,5 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm'
+import { joinBaskets } from '../baskets/basket.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { agreements, grants, journal, messages, orders, passwordLinks, people, sessions } from '../db/schema/index.ts'
 import { refreshSearch } from '../db/searchText.ts'
@@ -53,6 +54,7 @@ export async function joinPeople(
     await tx.update(agreements).set(theirs).where(eq(agreements.personId, otherId))
     await tx.update(messages).set(theirs).where(eq(messages.personId, otherId))
     await tx.update(journal).set(theirs).where(eq(journal.personId, otherId))
+    await joinBaskets(tx, id, otherId)
     await tx.delete(sessions).where(eq(sessions.personId, otherId))
     await tx.delete(passwordLinks).where(eq(passwordLinks.personId, otherId))
     await tx.delete(people).where(eq(people.id, otherId))

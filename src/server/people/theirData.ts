@@ -1,4 +1,5 @@
 import { asc, eq, inArray } from 'drizzle-orm'
+import { basketOfPerson } from '../baskets/basket.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
@@ -27,7 +28,8 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
   const theirs = await db.select().from(orders).where(eq(orders.personId, id)).orderBy(asc(orders.number))
   const ids = theirs.map((order) => order.id)
   const of = async <T>(read: (ids: string[]) => Promise<T[]>): Promise<T[]> => (ids.length > 0 ? read(ids) : [])
-  const [lines, paid, tries, given, came, agreed, held, sent, events] = await Promise.all([
+  const [inBasket, lines, paid, tries, given, came, agreed, held, sent, events] = await Promise.all([
+    basketOfPerson(services, id),
     of((some) => db.select().from(orderLines).where(inArray(orderLines.orderId, some))),
     of((some) => db.select().from(payments).where(inArray(payments.orderId, some)).orderBy(asc(payments.due))),
     of((some) => db.select().from(attempts).where(inArray(attempts.orderId, some)).orderBy(asc(attempts.startedAt))),
@@ -47,6 +49,10 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
       since: person?.createdAt,
       hasPassword: person?.passwordHash !== null,
     },
+    basket: inBasket.map(({ productId, offerId, priceSeen, addedAt, takenOutAt }) => ({
+      ...{ product: productId, offer: offerId, price: priceSeen },
+      ...{ added: addedAt, takenOut: takenOutAt },
+    })),
     orders: theirs.map(({ id: orderId, number, state, currency, payToday, createdAt, paidAt, buyerName }) => ({
       number,
       state,

@@ -1,6 +1,7 @@
 import { eq, sql } from 'drizzle-orm'
 import {
   agreements,
+  baskets,
   grants,
   ledger,
   messages,
@@ -37,6 +38,7 @@ export async function clearPractice({ db }: Services): Promise<void> {
     await tx.delete(orders).where(eq(orders.mode, 'practice'))
     await tx.delete(moneyDeltas).where(eq(moneyDeltas.mode, 'practice'))
     await tx.delete(moneySums).where(eq(moneySums.mode, 'practice'))
+    await tx.delete(baskets).where(eq(baskets.mode, 'practice'))
     await tx.delete(people).where(eq(people.mode, 'practice'))
     await tx.update(school).set({ practiceAheadMs: 0, practiceMove: null })
     await tx.execute(sql`select setval('practice_order_numbers', 1001, false)`)

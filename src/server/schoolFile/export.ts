@@ -1,8 +1,9 @@
 import { asc, eq, inArray, isNull } from 'drizzle-orm'
+import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import type { Queryable } from '../db/client.ts'
 import { bundles, checkoutPages, codes, coupons, courses, fronts, offers, pictures } from '../db/schema/index.ts'
 import { getSchool } from '../school/service.ts'
-import { FORMAT, type SchoolFile, VERSION } from './format.ts'
+import { FORMAT, type SchoolFile, VERSION, writeSorted } from './format.ts'
 
 /**
  * The school as its file has it: settings, courses, bundles, offers, pages, coupons with their codes, the shop's front,
@@ -45,14 +46,10 @@ export async function exportSchool(db: Queryable): Promise<SchoolFile> {
       isRetired: retiredAt !== null,
       offers: offersOf(id),
     })),
-    pages: allPages.map(({ id, productId, slug, isEveryday, draft, live }) => ({
-      id,
-      product: productId,
-      slug,
-      isEveryday,
-      draft,
-      live,
-    })),
+    pages: allPages.flatMap(({ id, productId, slug, isEveryday, draft, live }) =>
+      productId === null ? [] : [{ id, product: productId, slug, isEveryday, draft, live }],
+    ),
+    basketPage: basketPageIn(allPages),
   }
   const shown = [...picturesIn(contents)]
   const kept = shown.length > 0 ? await db.select().from(pictures).where(inArray(pictures.id, shown)) : []
@@ -78,6 +75,14 @@ export async function exportSchool(db: Queryable): Promise<SchoolFile> {
     })),
     front: front ? { draft: front.draft, live: front.live } : null,
   }
+}
+
+/** The page of the basket; null where nobody has shaped it. */
+function basketPageIn(all: readonly (typeof checkoutPages.$inferSelect)[]): SchoolFile['basketPage'] {
+  const page = all.find(({ productId }) => productId === null)
+  const plain = writeSorted(EVERYDAY_PAGE)
+  const isShaped = page && [page.draft, page.live].some((content) => writeSorted(content) !== plain)
+  return isShaped ? { draft: page.draft, live: page.live } : null
 }
 
 /** What of the school's row stands in its file. */

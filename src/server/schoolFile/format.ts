@@ -6,6 +6,7 @@ import { couponContentSchema } from '../../core/content/coupon.ts'
 import { courseContentSchema } from '../../core/content/course.ts'
 import { frontContentSchema } from '../../core/content/front.ts'
 import { offerContentSchema } from '../../core/content/offer.ts'
+import { BASKET_SLUG } from '../catalogue/slug.ts'
 import { retriesSchema } from '../collecting/policy.ts'
 import { notificationsSchema } from '../outbox/notifications.ts'
 import { graceSchema, keepYearsSchema, mailSchema, schoolSchema, termsSchema } from '../school/service.ts'
@@ -22,6 +23,7 @@ const slug = v.pipe(
   v.string(),
   v.regex(/^[a-z0-9]+(-[a-z0-9]+)*$/, 'An address is made of small letters, digits and hyphens.'),
   v.maxLength(80, 'Use at most 80 characters.'),
+  v.check((value) => value !== BASKET_SLUG, `"${BASKET_SLUG}" is the address at which baskets are paid.`),
 )
 /** `live` is what buyers see: null, or left out, where it was never published. */
 const drafted = <S extends Parameters<typeof strictly>[0]>(content: S) => {
@@ -91,6 +93,8 @@ export const schoolFileSchema = v.strictObject({
     }),
   ),
   front: v.optional(v.nullable(v.strictObject(drafted(frontContentSchema))), null),
+  /** The page at which a basket is paid, with its order bumps and upsells. */
+  basketPage: v.optional(v.nullable(v.strictObject(drafted(pageContentSchema))), null),
 })
 export type SchoolFile = v.InferOutput<typeof schoolFileSchema>
 

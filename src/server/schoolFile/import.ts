@@ -300,6 +300,11 @@ async function takePages(within: Within, file: SchoolFile): Promise<void> {
     await takeContent(within, 'page', await findDrafted(tx, 'page', id), { draft, live }, `/pages/${index}`)
     await tx.update(checkoutPages).set({ slug }).where(eq(checkoutPages.id, id))
   }
+  if (file.basketPage) {
+    const [page] = await tx.select({ id: checkoutPages.id }).from(checkoutPages).where(isNull(checkoutPages.productId))
+    if (!page) throw new Error('The page of the basket is missing.')
+    await takeContent(within, 'page', await findDrafted(tx, 'page', page.id), file.basketPage, '/basketPage')
+  }
   for (const { id, slug } of [...file.courses, ...file.bundles]) {
     const own = and(eq(checkoutPages.productId, id), checkoutPages.isEveryday)
     if ((await tx.$count(checkoutPages, own)) === 0) await makeEverydayPage(tx, id, slug, now())

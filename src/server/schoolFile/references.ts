@@ -66,6 +66,8 @@ export function checkReferences(file: SchoolFile, known: Known): void {
     need(products, page.product, `${at}/product`, 'course or bundle')
     for (const which of ['draft', 'live'] as const) checkPage(page[which], `${at}/${which}`, need, offers)
   }
+  for (const which of ['draft', 'live'] as const)
+    checkPage(file.basketPage?.[which] ?? null, `/basketPage/${which}`, need, offers)
   for (const [index, coupon] of file.coupons.entries()) {
     const at = `/coupons/${index}`
     for (const which of ['draft', 'live'] as const) {
@@ -95,6 +97,7 @@ export function checkReferences(file: SchoolFile, known: Known): void {
   for (const name of ['courses', 'bundles', 'pages'] as const) {
     for (const [index, entry] of file[name].entries()) needPictures(entry, `/${name}/${index}`)
   }
+  if (file.basketPage) needPictures(file.basketPage, '/basketPage')
 }
 
 type Product = SchoolFile['courses'][number] | SchoolFile['bundles'][number]
@@ -170,10 +173,11 @@ function checkIds(file: SchoolFile): void {
     for (const [place, { code }] of codes.entries())
       once(words, codeKey(code), `/coupons/${index}/codes/${place}/code`, 'code')
   }
-  for (const name of ['courses', 'pages', 'front'] as const) {
-    const entries = name === 'front' ? (file.front ? [file.front] : []) : file[name]
+  for (const name of ['courses', 'pages', 'front', 'basketPage'] as const) {
+    const one = name === 'front' || name === 'basketPage' ? file[name] : null
+    const entries = name === 'front' || name === 'basketPage' ? (one ? [one] : []) : file[name]
     for (const [index, entry] of entries.entries()) {
-      const base = name === 'front' ? '/front' : `/${name}/${index}`
+      const base = one ? `/${name}` : `/${name}/${index}`
       for (const which of ['draft', 'live'] as const) innerIds(entry[which], `${base}/${which}`, once)
     }
   }

@@ -66,7 +66,12 @@ beforeAll(async () => {
   await setWithdrawn(services, set, [one?.id as string], true)
   const front = await openFront(services)
   const sections = [{ id: 's', title: 'Begin here', products: [marbling.courseId] }]
-  const fronted = await saveFrontDraft(services, front.draftRev, { headline: 'Books', intro: '', sections })
+  const fronted = await saveFrontDraft(services, front.draftRev, {
+    headline: 'Books',
+    intro: '',
+    sections,
+    hasBasket: true,
+  })
   await publishFront(services, fronted.draftRev, null)
   await setCourseRetired(services, stab.courseId, true)
 })

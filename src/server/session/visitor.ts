@@ -10,12 +10,16 @@ import { creatorOf, type Person, personOf } from './sessions.ts'
 
 export const SHOP_COOKIE = 'acorn_shop'
 export const BROWSER_COOKIE = 'acorn_browser'
+/** Of a browser that collects things before anybody signs in. */
+export const BASKET_COOKIE = 'acorn_basket'
 
 /** Who asks to enter: a signed-in buyer, and the browser that may have bought without signing in. */
 export interface Visitor {
   mode: Mode
   person: Person | null
   browserHash: string | null
+  /** Hash of the cookie of this browser's basket. */
+  basketHash?: string | null
   /** The signed-in creator, who may try a real purchase. */
   isCreator?: boolean
 }
@@ -34,11 +38,13 @@ export async function visitorOf(
   const mode = creator && chosen ? chosen : school.shopMode
   const person = await personOf(services, getCookie(c, SHOP_COOKIE))
   const browser = getCookie(c, BROWSER_COOKIE)
+  const basket = getCookie(c, BASKET_COOKIE)
   return {
     mode,
     // A buyer's account belongs to one mode; in the other they are a stranger.
     person: person?.mode === mode ? person : null,
     browserHash: browser ? hashToken(browser) : null,
+    basketHash: basket ? hashToken(basket) : null,
     isOwnView: mode !== school.shopMode,
     isCreator: creator !== null,
   }
@@ -51,4 +57,15 @@ export function browserHashOf(c: Context, config: Services['config']): string {
   const { token, hash } = newToken()
   keepCookie(c, config, BROWSER_COOKIE, token)
   return hash
+}
+
+/** The hash of this browser's basket, whose cookie is set anew so that it is kept for `days` from now. */
+export function basketHashOf(c: Context, config: Services['config'], days: number): string {
+  const { token, hash } = known(getCookie(c, BASKET_COOKIE)) ?? newToken()
+  keepCookie(c, config, BASKET_COOKIE, token, days)
+  return hash
+}
+
+function known(token: string | undefined): { token: string; hash: string } | null {
+  return token ? { token, hash: hashToken(token) } : null
 }

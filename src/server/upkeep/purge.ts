@@ -1,5 +1,6 @@
 import { and, inArray, isNotNull, lt, or, type SQL, sql } from 'drizzle-orm'
 import type { PgTable } from 'drizzle-orm/pg-core'
+import { endOldBaskets } from '../baskets/basket.ts'
 import {
   catalogue,
   checkoutPages,
@@ -22,7 +23,7 @@ const PICTURE_DAYS = 7
 
 /**
  * Deletes what grows without end and nobody needs any more, by the days that the operator sets (`RETENTION_DAYS`):
- * events, links, sessions and counts that have ended, pictures that nothing shows. Orders, payments, attempts, refunds,
+ * events, links, sessions, baskets and counts that have ended, pictures that nothing shows. Orders, payments, attempts, refunds,
  * messages and the journal are the books, and stay.
  * @returns how many rows went, by what they were.
  */
@@ -43,6 +44,7 @@ export async function purge(services: Services): Promise<Record<string, number>>
     payLinks: await drop(payLinks, or(lt(payLinks.expiresAt, old), lt(payLinks.usedAt, old))),
     passwordLinks: await drop(passwordLinks, or(lt(passwordLinks.expiresAt, old), lt(passwordLinks.usedAt, old))),
     sessions: await drop(sessions, lt(sessions.expiresAt, now)),
+    baskets: await endOldBaskets(services, now),
     names: await forgetOldNames(services),
     orderLinks: await drop(orderLinks, lt(orderLinks.expiresAt, old)),
     limits: await drop(rateLimits, and(isNotNull(rateLimits.expire), lt(rateLimits.expire, now.getTime()))),

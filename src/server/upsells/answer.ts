@@ -67,7 +67,7 @@ export async function takeUpsell(
     payment,
   }
   const lines = [{ ...line, role: 'upsell' as const, chosen: null }]
-  return placeBasket(services, lines, request, shopper, null, { order, upsell, terms, method })
+  return placeBasket(services, lines, request, shopper, { follows: { order, upsell, terms, method } })
 }
 
 /** Notes a no; said again, or of what is answered already, it changes nothing. @throws Problem 404 of no order of theirs. */

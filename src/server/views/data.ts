@@ -19,6 +19,8 @@ export interface ShopPage {
     hasTerms: boolean
   }
   mode: Mode
+  /** How many things are in the visitor's basket; null where the shop has none. */
+  basket: number | null
   /** Said on the page: only the creator sees this mode at the moment, strangers see the other one. */
   isOwnView: boolean
   visitor: { name: string; email: string } | null
@@ -31,6 +33,7 @@ export type ShopView =
   | BundleView
   | CheckoutView
   | UpsellView
+  | BasketView
   | ThanksView
   | MyView
   | PlanView
@@ -196,7 +199,19 @@ export interface UpsellView {
 
 export interface CheckoutView {
   name: 'checkout'
+  /** By which its requests name the page: its product's address, or the basket's. */
+  slug: string
+  /** Of a basket: all of it is on this page, and the rest of this is only its first thing. */
+  isBasket: boolean
+  /** What stands above: the product's title, or that it is a basket. */
+  heading: string
   product: ProductCard
+  /** What is ordered besides the first thing of a basket; empty otherwise. */
+  also: (AdditionView & { chosen: number | null })[]
+  /** What a buyer should know of a basket before paying. */
+  warnings: string[]
+  /** The price that the buyer named in the basket for its first thing, in minor units; null: what is suggested. */
+  chosenPrice: number | null
   /** What the buyer gets: the titles of a course's lessons, or of a bundle's courses. */
   gets: string[]
   /** What a bundle saves, in words; null where it saves nothing, or is a course. */
@@ -216,6 +231,40 @@ export interface CheckoutView {
   held: { says: string; label: string; href: string } | null
   /** An order of this browser whose payment is under way. */
   pending: string | null
+}
+
+/** One thing in a basket as it stands now. */
+export interface BasketLineView {
+  productId: string
+  card: ProductCard
+  /** Taken out, and can be put back. */
+  isTakenOut: boolean
+  offerId: string
+  offer: string
+  /** Its whole price in words. */
+  price: string
+  /** What it cost when it was put in, where that was otherwise. */
+  was: string | null
+  /** Why it cannot be ordered; null where it can. */
+  problem: string | null
+  /** What its buyer should know before paying. */
+  warnings: string[]
+  /** The prices among which they can choose. */
+  choices: { id: string; name: string; price: string }[]
+  /** Where they name the price: what they wrote, or is suggested, and the least, in minor units. */
+  ownPrice: { typed: string; minimum: number } | null
+}
+
+export interface BasketView {
+  name: 'basket'
+  lines: BasketLineView[]
+  /** A price that was written wrong just now. */
+  wrong: { productId: string; typed: string } | null
+  /** What is paid today for all that can be ordered, minor units; null where nothing can. */
+  today: number | null
+  hasLater: boolean
+  /** A link that puts the same things into another basket; null where nothing can be ordered. */
+  link: string | null
 }
 
 export interface Awaited {
@@ -286,6 +335,8 @@ export interface ThanksView {
   /** Where the receipt is as a PDF; null before it is paid. */
   receiptPdf: string | null
   /** What was taken after it, each an order of its own; `isPaid` false: it waits for its money. */
+  /** What is in the basket still, from which the order was placed; its titles. */
+  stillInBasket: string[]
   followers: { id: string; number: number; title: string; pay: number; isPaid: boolean; course: string | null }[]
 }
 

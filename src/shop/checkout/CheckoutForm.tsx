@@ -2,6 +2,7 @@ import { type ReactNode, useRef } from 'react'
 import { formatMoney, formatPlain } from '../../core/money/format.ts'
 import { formatPayButton } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
+import { BASKET } from '../../core/words/en/basket.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
@@ -18,7 +19,7 @@ import { CodeField } from './CodeField.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { FORM_BOX, Held } from './formBox.tsx'
 import { PaymentMethods } from './PaymentMethods.tsx'
-import { useCheckout } from './useCheckout.ts'
+import { type MissingMethod, useCheckout } from './useCheckout.ts'
 import { WhatHappens } from './WhatHappens.tsx'
 import { WhatHappensTogether } from './WhatHappensTogether.tsx'
 
@@ -34,6 +35,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
   const isOwnPrice = offer.terms.kind === 'openPrice'
   const needsPaymentMethod = pay > 0 || hasLater
   const cannotPay = needsPaymentMethod && !paymentMethod && checkout.priceProblem === undefined
+  const titles = [view.product.title, ...checkout.extras.map(({ product }) => product)]
   const lacks = offer.needs !== null && !offer.needs.isMet
 
   return (
@@ -52,6 +54,11 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
         className="absolute top-[34px] bottom-[46px] left-5 border-l-2 border-dashed border-line-2 md:left-[30px]"
       />
       {view.held && <Held held={view.held} />}
+      {view.warnings.map((warning) => (
+        <p key={warning} className="mb-3 rounded-field bg-late-soft px-3 py-2">
+          {warning}
+        </p>
+      ))}
       {view.offers.length > 1 && (
         <Step title={CHECKOUT.howYouPay} isDone>
           <OfferChoice
@@ -66,7 +73,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       {lacks && offer.needs && (
         <Step title={CHECKOUT.forWhom} isLast>
           <p className="mb-1.5">{say(CHECKOUT.membersOnly, { offer: offer.name, courses: coursesOf(offer.needs) })}</p>
-          <WhatIsNeeded needs={offer.needs} then={`/buy/${view.product.slug}?offer=${offer.id}`} />
+          <WhatIsNeeded needs={offer.needs} then={`/buy/${view.slug}?offer=${offer.id}`} />
         </Step>
       )}
       {!lacks && offer.terms.kind === 'openPrice' && (
@@ -167,23 +174,17 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                   />
                 }
               />
-              {checkout.missingMethods.length > 0 && (
-                <p role="status" className="mt-2 text-[13px] text-ink-2">
-                  {say(CHECKOUT.missingMethods, {
-                    methods: formatList(checkout.missingMethods.map(({ method }) => method)),
-                  })}
-                </p>
-              )}
+              <Missing view={view} missing={checkout.missingMethods} titles={titles} />
             </Step>
           )}
           <Step title={CHECKOUT.dates} isLast>
-            {checkout.ticked.length > 0 && checkout.together ? (
+            {checkout.extras.length > 0 && checkout.together ? (
               <WhatHappensTogether
                 page={page}
                 quote={checkout.quote ?? checkout.together}
                 before={checkout.quote && checkout.codes.length > 0 && !isOwnPrice ? checkout.together : null}
-                titles={[view.product.title, ...checkout.ticked.map(({ product }) => product)]}
-                accesses={[offer.access, ...checkout.ticked.map(({ access }) => access)]}
+                titles={titles}
+                accesses={[offer.access, ...checkout.extras.map(({ access }) => access)]}
               />
             ) : (
               <WhatHappens
@@ -194,7 +195,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 pay={checkout.priceProblem === undefined ? pay : null}
               />
             )}
-            {(offer.terms.kind !== 'free' || checkout.ticked.length > 0) && (
+            {(offer.terms.kind !== 'free' || checkout.extras.length > 0) && (
               <CodeField
                 codes={checkout.codes}
                 said={checkout.saidOfCodes}
@@ -203,15 +204,23 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 setCodes={checkout.setCodes}
               />
             )}
-            {offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
-            {offer.lines.length > 0 && (
+            {!view.isBasket && offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
+            {!view.isBasket && offer.lines.length > 0 && (
               <ul className="mt-1.5 text-[13.5px] text-ink-2">
                 {offer.lines.map((line, index) => (
                   <li key={`${index}-${line}`}>{line}</li>
                 ))}
               </ul>
             )}
-            {cannotPay && (
+            {cannotPay && checkout.missingMethods.length > 0 && (
+              <>
+                <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
+                  {BASKET.onlyApart}
+                </p>
+                <Missing view={view} missing={checkout.missingMethods} titles={titles} />
+              </>
+            )}
+            {cannotPay && checkout.missingMethods.length === 0 && (
               <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
                 {say(CHECKOUT.cannotPay, { school: page.school.name })}
               </p>
@@ -286,6 +295,37 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
         <ConfirmDialog url={phase.url} done={() => void checkout.confirmed(phase.orderId)} leave={checkout.walkAway} />
       )}
     </form>
+  )
+}
+
+/** Payment methods that cannot collect all of it; of a basket what they cannot can be paid for apart. */
+function Missing({ view, missing, titles }: { view: CheckoutView; missing: MissingMethod[]; titles: string[] }) {
+  if (missing.length === 0) return null
+  if (!view.isBasket) {
+    return (
+      <p role="status" className="mt-2 text-[13px] text-ink-2">
+        {say(CHECKOUT.missingMethods, { methods: formatList(missing.map(({ method }) => method)) })}
+      </p>
+    )
+  }
+  const offerIds = [view.offers[0]?.id ?? '', ...view.also.map(({ offerId }) => offerId)]
+  return (
+    <ul className="mt-2 text-[13px] text-ink-2">
+      {missing.map(({ method, without }) => {
+        const named = formatList(without.map((place) => `“${titles[place]}”`))
+        const ids = without.flatMap((place) => offerIds[place] ?? [])
+        return (
+          <li key={method} className="mt-1">
+            {say(BASKET.apart, { method, titles: named })}{' '}
+            {ids.length === without.length && (
+              <a className="link" href={`/buy/basket?without=${ids.join(',')}`}>
+                {say(BASKET.payApart, { title: named })}
+              </a>
+            )}
+          </li>
+        )
+      })}
+    </ul>
   )
 }
 

@@ -1,3 +1,4 @@
+import { BASKET } from '../../core/words/en/basket.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import type { CheckoutView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
@@ -10,7 +11,7 @@ import { FORM_BOX, Held } from './formBox.tsx'
 export default function CheckoutPage({ page, view }: { page: ShopPage; view: CheckoutView }) {
   return (
     <>
-      <CoverHead course={view.product} school={page.school.name} under />
+      <CoverHead course={{ ...view.product, title: view.heading }} school={page.school.name} under />
       <main className="relative mx-auto -mt-[46px] grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 items-start gap-x-[52px] gap-y-2 md:grid-cols-[minmax(0,600px)_minmax(0,1fr)]">
         {view.isOwned ? (
           <OwnedCourse view={view} />
@@ -35,10 +36,10 @@ function OwnedCourse({ view: { product, held } }: { view: CheckoutView }) {
   )
 }
 
-function WhatYouGet({ view: { product, gets, saving } }: { view: CheckoutView }) {
+function WhatYouGet({ view: { product, gets, saving, isBasket } }: { view: CheckoutView }) {
   return (
     <aside className="pt-5 md:pt-[66px]">
-      <h2 className="mb-1.5 text-[17px]">{CHECKOUT.get}</h2>
+      <h2 className="mb-1.5 text-[17px]">{isBasket ? BASKET.get : CHECKOUT.get}</h2>
       <ul>
         {gets.map((title, index) => (
           <li
@@ -52,8 +53,8 @@ function WhatYouGet({ view: { product, gets, saving } }: { view: CheckoutView })
       {gets.length === 0 && <p className="text-ink-2">{CHECKOUT.noLessons}</p>}
       {saving && <p className="mt-3 font-semibold">{saving}</p>}
       <p className="mt-4 text-[13.5px] text-ink-2">
-        <a className="link" href={`/${product.kind}/${product.slug}`}>
-          {product.kind === 'course' ? CHECKOUT.about : CHECKOUT.aboutBundle}
+        <a className="link" href={isBasket ? '/basket' : `/${product.kind}/${product.slug}`}>
+          {isBasket ? BASKET.back : product.kind === 'course' ? CHECKOUT.about : CHECKOUT.aboutBundle}
         </a>
       </p>
     </aside>

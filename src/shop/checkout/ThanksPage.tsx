@@ -3,6 +3,7 @@ import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/form
 import { formatCodes } from '../../core/sentence/codes.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
+import { BASKET } from '../../core/words/en/basket.ts'
 import { THANKS } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
@@ -124,9 +125,24 @@ function CoursesOf({ thing: { courses, isOpen } }: { thing: Bought }) {
   )
 }
 
-/** What was taken after the order: orders of their own, with their own receipts. */
-function Followers({ page, view: { followers } }: { page: ShopPage; view: ThanksView }) {
-  if (followers.length === 0) return null
+/** What was taken after the order, orders of their own with their own receipts; and what was left in the basket. */
+function Followers({ page, view: { followers, stillInBasket } }: { page: ShopPage; view: ThanksView }) {
+  return (
+    <>
+      {stillInBasket.length > 0 && (
+        <p className="mt-5 max-w-[56ch] rounded-field bg-acorn-soft px-3 py-2">
+          {say(BASKET.still, { titles: formatList(stillInBasket) })}{' '}
+          <a className="link" href="/basket">
+            {BASKET.title}
+          </a>
+        </p>
+      )}
+      {followers.length > 0 && <FollowerList page={page} followers={followers} />}
+    </>
+  )
+}
+
+function FollowerList({ page, followers }: { page: ShopPage; followers: ThanksView['followers'] }) {
   return (
     <section className="mt-6 max-w-[56ch]">
       <h2 className="text-[17px]">{THANKS.alsoOrdered}</h2>

@@ -1,5 +1,5 @@
 import { type RefObject, useEffect, useRef, useState } from 'react'
-import { formatMoney } from '../../core/money/format.ts'
+import { formatMoney, formatPlain } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
 import { joinQuotes } from '../../core/quote/sums.ts'
@@ -58,8 +58,8 @@ function ownPriceOf(typed: string | null, terms: OpenPriceTerms, rate: number, {
 }
 
 /** The same once the server has said what it comes to, or what is wrong with it. */
-function saidOf(estimate: OwnPrice, answer: Answer, bumpsPay: number): OwnPrice {
-  if ('quote' in answer) return { ...estimate, pay: answer.quote.today.pay - bumpsPay }
+function saidOf(estimate: OwnPrice, answer: Answer, extrasPay: number): OwnPrice {
+  if ('quote' in answer) return { ...estimate, pay: answer.quote.today.pay - extrasPay }
   return answer.of === 'price' ? { ...estimate, why: answer.why } : estimate
 }
 
@@ -81,40 +81,44 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   // Set at once, so that two clicks in one instant are still one.
   const isBusy = useRef(false)
   const offer = view.offers.find(({ id }) => id === chosenId) ?? view.offers[0]
-  const [ownPrice, setOwnPrice] = useState<string | null>(null)
+  const [ownPrice, setOwnPrice] = useState<string | null>(
+    first.chosenPrice === null ? null : formatPlain(first.chosenPrice, page.school),
+  )
   const estimate = offer?.terms.kind === 'openPrice' ? ownPriceOf(ownPrice, offer.terms, offer.taxRate, page) : null
   const [codes, setCodes] = useState(first.codes)
   const [tickedIds, setTickedIds] = useState<readonly string[]>([])
   // What no payment method can collect together with the offer is not shown, and counts for nothing while it is not.
-  const bumps = offer ? view.bumps.filter((bump) => canBeTogether(view, [offer, bump], page)) : []
+  const bumps = offer ? view.bumps.filter((bump) => canBeTogether(view, [offer, ...view.also, bump], page)) : []
   const ticked = bumps.filter(({ id }) => tickedIds.includes(id))
-  const together = offer ? joinQuotes([offer, ...ticked].map(({ quote: one }) => one)) : null
-  const bumpsPay = ticked.reduce((sum, { quote: one }) => sum + one.today.pay, 0)
+  // All that is ordered besides the first thing: the rest of a basket, and what is ticked.
+  const extras = [...view.also, ...ticked.map((bump) => ({ ...bump, chosen: null }))]
+  const together = offer ? joinQuotes([offer, ...extras].map(({ quote: one }) => one)) : null
+  const extrasPay = extras.reduce((sum, { quote: one }) => sum + one.today.pay, 0)
   const [round, setRound] = useState(0)
   const isPriceAsked = estimate !== null && ownPrice !== null && !estimate.why
-  const answer = useServerQuote(view.product.slug, {
+  const answer = useServerQuote(view.slug, {
     lines: [
       { offerId: chosenId, chosen: estimate && !estimate.why ? estimate.amount : null },
-      ...ticked.map(({ offerId }) => ({ offerId, chosen: null })),
+      ...extras.map(({ offerId, chosen }) => ({ offerId, chosen })),
     ],
     codes,
-    isNeeded: isPriceAsked || ((codes.length > 0 || ticked.length > 0) && !estimate?.why),
+    isNeeded: isPriceAsked || ((codes.length > 0 || extras.length > 0) && !estimate?.why),
     round,
   })
   const isAsking = codes.length > 0 && answer === null && !estimate?.why
   const answered = answer && 'quote' in answer ? answer.quote : null
   // While codes are asked about, the page stays as it was by the last answer for this offer.
-  const basket = [chosenId, ...ticked.map(({ id }) => id)].join()
+  const basket = [chosenId, ...extras.map(({ id }) => id)].join()
   const last = useRef<{ basket: string; quote: Quote } | null>(null)
   if (answered) last.current = { basket, quote: answered }
   const quote = answered ?? (isAsking && last.current?.basket === basket ? last.current.quote : null)
-  const read = estimate && answer ? saidOf(estimate, answer, bumpsPay) : estimate
+  const read = estimate && answer ? saidOf(estimate, answer, extrasPay) : estimate
   // While their price cannot be read the page stays as it was by the last one that could.
   const hasLater = together ? hasLaterPayments({ quote: quote ?? together }) : false
   const lastPay = useRef(offer?.quote.today.pay ?? 0)
   const ownPay = read?.pay ?? lastPay.current
   if (read) lastPay.current = ownPay
-  const pay = read ? ownPay + bumpsPay : ((quote ?? together)?.today.pay ?? 0)
+  const pay = read ? ownPay + extrasPay : ((quote ?? together)?.today.pay ?? 0)
   const [paymentMethodId, setPaymentMethodId] = useState<string | null>(null)
   const linked = first.linked
   const hasRead = useRef(false)
@@ -188,7 +192,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
 
   const showWhatChanged = async () => {
     const fresh = await unwrap(
-      api.checkout[':slug'].$get({ param: { slug: view.product.slug }, query: { offer: chosenId } }),
+      api.checkout[':slug'].$get({ param: { slug: view.slug }, query: { offer: chosenId, ...keptApart() } }),
     )
     if (fresh.name !== 'checkout') return location.reload()
     setView(fresh)
@@ -230,16 +234,16 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
       const request = {
         lines: [
           { offerId: offer.id, chosen: own?.amount ?? null },
-          ...ticked.map(({ offerId }) => ({ offerId, chosen: null })),
+          ...extras.map(({ offerId, chosen }) => ({ offerId, chosen })),
         ],
         ...(codes.length > 0 ? { codes } : {}),
         name,
         email,
         agreed: { pay, currency: page.school.currency },
         payment,
-        isTold: view.held !== null,
+        isTold: view.held !== null || view.isBasket,
       }
-      await leadOn(await unwrap(api.checkout[':slug'].$post({ param: { slug: view.product.slug }, json: request })))
+      await leadOn(await unwrap(api.checkout[':slug'].$post({ param: { slug: view.slug }, json: request })))
     } catch (error) {
       await (error instanceof ApiError && error.problem.status === 0 ? recover() : fail(error))
     }
@@ -258,7 +262,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setPhase({ kind: 'checking' })
     await new Promise((resolve) => setTimeout(resolve, 2 * ASK_AGAIN_MS))
     const fresh = await unwrap(
-      api.checkout[':slug'].$get({ param: { slug: view.product.slug }, query: { offer: chosenId } }),
+      api.checkout[':slug'].$get({ param: { slug: view.slug }, query: { offer: chosenId, ...keptApart() } }),
     ).catch(() => null)
     if (!fresh) return recover()
     if (fresh.name !== 'checkout' || fresh.isOwned) return location.reload()
@@ -282,7 +286,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   // Kept as it is typed and chosen, once what was kept before has been read.
   useEffect(() => {
     if (!hasRead.current) return
-    keepBasket(view.product.slug, {
+    keepBasket(view.slug, {
       name,
       email,
       linked,
@@ -292,12 +296,12 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
       codes,
       ticked: tickedIds,
     })
-  }, [view.product.slug, name, email, linked, chosenId, ownPrice, paymentMethodId, codes, tickedIds])
+  }, [view.slug, name, email, linked, chosenId, ownPrice, paymentMethodId, codes, tickedIds])
 
   // A payment of this browser that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
-    const basket = keptBasket(view.product.slug)
+    const basket = keptBasket(view.slug)
     if (!page.visitor) {
       setName((typed) => typed || basket.name || '')
       setEmail((typed) => typed || basket.email || '')
@@ -330,16 +334,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     /** What can be ticked, and what is. */
     bumps,
     ticked,
+    extras,
     tick: (id: string, isTicked: boolean) =>
       setTickedIds((before) => [...before.filter((other) => other !== id), ...(isTicked ? [id] : [])]),
     /** What the basket comes to without a code, as far as it is known here. */
     together,
-    /** Payment methods that could collect the offer alone, and not with what is ticked. */
-    missingMethods: offer
-      ? paymentMethodsFor(view.paymentMethods, offer.quote, offer.quote.today.pay, page).filter(
-          ({ connectionId }) => !paymentMethods.some((other) => other.connectionId === connectionId),
-        )
-      : [],
+    /** Payment methods that cannot collect all of it, and what it is that each cannot. */
+    missingMethods: offer ? missingFor(view, [offer, ...extras], paymentMethods, page) : [],
     /** Whether payments come after today, with what the codes take off. */
     hasLater,
     codes,
@@ -374,6 +375,29 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   }
 }
 
+/** A payment method that collects some of what is ordered, and the things that it cannot. */
+export interface MissingMethod {
+  method: string
+  /** By their places among the lines: the first is 0. */
+  without: number[]
+}
+
+/** Methods that could collect a part: of a thing alone, or of what would be left without the ones that it cannot. */
+function missingFor(
+  view: CheckoutView,
+  lines: readonly { quote: Quote }[],
+  able: readonly PaymentMethod[],
+  page: ShopPage,
+): MissingMethod[] {
+  return view.paymentMethods.flatMap((method) => {
+    if (able.some(({ connectionId }) => connectionId === method.connectionId)) return []
+    const without = lines.flatMap(({ quote }, index) =>
+      paymentMethodsFor([method], quote, quote.today.pay, page).length > 0 ? [] : [index],
+    )
+    return without.length < lines.length ? [{ method: method.method, without }] : []
+  })
+}
+
 /** Whether any payment method can collect several offers in one order. */
 function canBeTogether(view: CheckoutView, offers: readonly { quote: Quote }[], page: ShopPage): boolean {
   const quote = joinQuotes(offers.map((one) => one.quote))
@@ -395,6 +419,12 @@ function paymentMethodsFor(
 
 function isIn(ids: readonly string[], { connectionId }: PaymentMethod): boolean {
   return ids.includes(connectionId)
+}
+
+/** What of a basket is paid for apart, as the page's address says. */
+function keptApart(): { without?: string } {
+  const without = new URLSearchParams(location.search).get('without')
+  return without ? { without } : {}
 }
 
 /** A page that is loaded anew has not come back from anywhere. */

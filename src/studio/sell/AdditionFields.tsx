@@ -34,7 +34,7 @@ export function AdditionFields(props: AdditionFieldsProps) {
   const taken = all.flatMap((other) => (other.offerId && other.offerId !== offerId ? [other.offerId] : []))
   const choices = page.offers.filter(
     ({ id, productId, namesPrice }) =>
-      id === offerId || (!namesPrice && productId !== page.product.id && !taken.includes(id)),
+      id === offerId || (!namesPrice && productId !== page.product?.id && !taken.includes(id)),
   )
   const products = [...new Map(choices.map(({ productId, product }) => [productId, product]))]
   const quietly = called.charAt(0).toLowerCase() + called.slice(1)

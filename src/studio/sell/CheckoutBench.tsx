@@ -41,7 +41,7 @@ function CheckoutBench({ page }: { page: BenchPage }) {
     return offer ? `${offer.product}, ${offer.content.name}` : 'something that is gone'
   }
   const titleOf = ({ title, offerId }: Bump) => title || (page.offers.find((one) => one.id === offerId)?.product ?? '')
-  const problemsOf = (of: PageContent) => pageProblems(of, { productId: page.product.id, offers: page.offers })
+  const problemsOf = (of: PageContent) => pageProblems(of, { productId: page.product?.id ?? null, offers: page.offers })
   const setBump = (id: string, patch: Partial<Bump>) =>
     change({ bumps: content.bumps.map((bump) => (bump.id === id ? { ...bump, ...patch } : bump)) })
   const add = () =>
@@ -59,7 +59,9 @@ function CheckoutBench({ page }: { page: BenchPage }) {
           publishing={publishing}
           kicker="Checkout page · live"
           publish={{
-            title: `Publish the checkout page of “${page.product.title}”`,
+            title: page.product
+              ? `Publish the checkout page of “${page.product.title}”`
+              : 'Publish the basket’s checkout page',
             changes: pageChanges(page.live, draft.saved.draft, nameOf),
             notes: [],
             blocked: problemsOf(draft.saved.draft).map(({ why }) => why),
@@ -68,13 +70,25 @@ function CheckoutBench({ page }: { page: BenchPage }) {
           }}
           changesOf={(theirs) => pageChanges(theirs, content, nameOf)}
         >
-          <h1 className="mt-1 text-[27px]">{page.product.title}</h1>
+          <h1 className="mt-1 text-[27px]">{page.product?.title ?? 'The basket'}</h1>
           <p className="mt-1 max-w-[60ch] text-ink-2">
-            The page that sells it, at /buy/{page.slug}. It shows{' '}
-            <Link className="link" to={productPath(page.product)}>
-              the {page.product.kind}
-            </Link>{' '}
-            with all its offers that are on sale.
+            {page.product ? (
+              <>
+                The page that sells it, at /buy/{page.slug}. It shows{' '}
+                <Link className="link" to={productPath(page.product)}>
+                  the {page.product.kind}
+                </Link>{' '}
+                with all its offers that are on sale.
+              </>
+            ) : (
+              <>
+                The page at which buyers pay for all that is in their basket. Whether the shop has a basket is set at{' '}
+                <Link className="link" to="/studio/sell/front">
+                  the shop’s front
+                </Link>
+                .
+              </>
+            )}
           </p>
           <Section title="Order bumps">
             {content.bumps.length === 0 && (
@@ -143,8 +157,13 @@ function CheckoutBench({ page }: { page: BenchPage }) {
               <BumpPreview key={bump.id} bump={bump} page={page} />
             ))}
             <p className="mt-3 text-[13px]">
-              <a className="link" href={`/buy/${page.slug}`} target="_blank" rel="noreferrer">
-                Open the checkout page
+              <a
+                className="link"
+                href={page.product ? `/buy/${page.slug}` : '/basket'}
+                target="_blank"
+                rel="noreferrer"
+              >
+                {page.product ? 'Open the checkout page' : 'Open the basket'}
               </a>
             </p>
           </PreviewSection>

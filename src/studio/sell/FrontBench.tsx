@@ -130,6 +130,23 @@ function FrontBench({ front }: { front: BenchFront }) {
               </Button>
             )}
           </Section>
+          <Section title="Basket">
+            <label className="flex cursor-pointer items-baseline gap-2 pt-[5px]">
+              <input
+                type="checkbox"
+                checked={content.hasBasket}
+                onChange={(event) => change({ hasBasket: event.target.checked })}
+                className="size-4 translate-y-0.5 accent-leaf"
+              />
+              <span>
+                Let buyers collect several things in a basket
+                <span className="block text-[13px] text-ink-2">
+                  Each price gets “Add to basket” below its button. Without it every button leads straight to the
+                  checkout.
+                </span>
+              </span>
+            </label>
+          </Section>
         </DraftBench>
       }
       mirror={

@@ -15,7 +15,7 @@ interface PageDrawerProps {
 export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
   const pages = usePages()
   const wanted = search.trim().toLowerCase()
-  const shown = (pages.data ?? []).filter(({ title }) => title.toLowerCase().includes(wanted))
+  const shown = (pages.data ?? []).filter(({ title }) => (title ?? 'The basket').toLowerCase().includes(wanted))
   if (wanted !== '' && shown.length === 0) return null
   return (
     <Drawer
@@ -40,9 +40,9 @@ export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
                 )
               }
             >
-              <Spine colors={[page.coverColor]} className="h-full min-h-5 rounded-[2px]" />
+              <Spine colors={[page.coverColor ?? 'slate']} className="h-full min-h-5 rounded-[2px]" />
               <span className="min-w-0">
-                <span className="block truncate font-semibold">{page.title}</span>
+                <span className="block truncate font-semibold">{page.title ?? 'The basket'}</span>
                 {(page.bumps + page.upsells > 0 || page.isChanged) && (
                   <span className="block text-[12px] text-ink-2">
                     {[

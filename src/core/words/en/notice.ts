@@ -1,5 +1,6 @@
 /** Pages of the shop that say why something is not here or not open, what a buyer has already, and the titles of pages. */
 export const NOTICE = {
+  basketEmpty: { title: 'Your basket is empty', text: 'Nothing in it can be ordered at the moment.' },
   allCourses: 'See all courses',
   otherPrices: 'See the other prices',
   aboutCourse: 'About the course',

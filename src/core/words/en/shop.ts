@@ -5,6 +5,7 @@
 
 /** Around every page. */
 export const FRAME = {
+  basket: 'Basket',
   allCourses: 'All courses',
   myCourses: 'My courses',
   terms: 'Terms of sale',

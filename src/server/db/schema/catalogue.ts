@@ -161,9 +161,8 @@ export const checkoutPages = pgTable(
   'checkout_pages',
   {
     id: uuid().primaryKey().defaultRandom(),
-    productId: uuid()
-      .notNull()
-      .references(() => products.id, { onDelete: 'cascade' }),
+    /** What it sells; null of the one at which a basket is paid (migration `0028`). */
+    productId: uuid().references(() => products.id, { onDelete: 'cascade' }),
     /** The last part of its address, `/buy/<slug>`. */
     slug: text().notNull().unique(),
     isEveryday: boolean().notNull(),

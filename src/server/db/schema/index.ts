@@ -1,4 +1,5 @@
 export * from './access.ts'
+export * from './baskets.ts'
 export * from './catalogue.ts'
 export * from './coupons.ts'
 export * from './gateways.ts'

@@ -16,6 +16,7 @@ import {
   uuid,
 } from 'drizzle-orm/pg-core'
 import type { Quote, QuotedLine } from '../../../core/quote/types.ts'
+import { baskets } from './baskets.ts'
 import { checkoutPages, courses, offers, products } from './catalogue.ts'
 import { amount, MODES, moment, versioned } from './columns.ts'
 import { connections } from './gateways.ts'
@@ -46,6 +47,8 @@ export const orders = pgTable(
     /** The checkout page that it was placed on, and which version of it; null of older orders. */
     pageId: uuid().references(() => checkoutPages.id),
     pageVersion: integer(),
+    /** The basket that it was placed from; null where it was bought at once. */
+    fromBasketId: uuid().references(() => baskets.id, { onDelete: 'set null' }),
     /** The paid order after which it was offered, and the upsell of that order's page that it answers with yes. */
     followsId: uuid().references((): AnyPgColumn => orders.id, { onDelete: 'set null' }),
     upsell: text(),
@@ -79,6 +82,7 @@ export const orders = pgTable(
     index('orders_newest').on(table.mode, table.number.desc()),
     index('orders_by_state').on(table.mode, table.state, table.number.desc()),
     index('orders_of_person').on(table.personId),
+    index('orders_from_basket').on(table.fromBasketId).where(sql`${table.fromBasketId} is not null`),
     index('orders_found').using('gin', sql`plain_text(${table.searchText}) gin_trgm_ops`),
   ],
 )

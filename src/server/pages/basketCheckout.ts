@@ -1,0 +1,116 @@
+import { eq } from 'drizzle-orm'
+import { formatList } from '../../core/sentence/words.ts'
+import { BASKET } from '../../core/words/en/basket.ts'
+import { NOTICE } from '../../core/words/en/notice.ts'
+import { say } from '../../core/words/message.ts'
+import { findBasket } from '../baskets/basket.ts'
+import { showBasket } from '../baskets/shown.ts'
+import type { LivePage } from '../catalogue/pages.ts'
+import { sellableProducts } from '../catalogue/sellable.ts'
+import { orders } from '../db/schema/index.ts'
+import { shownPaymentMethods } from '../gateways/shownMethods.ts'
+import type { Services } from '../platform/context.ts'
+import type { School } from '../school/service.ts'
+import type { Visitor } from '../session/visitor.ts'
+import type { ShopView } from '../views/data.ts'
+import { bumpsOn } from './additions.ts'
+import { pendingOrder } from './pending.ts'
+import { offersOf } from './shopOffers.ts'
+
+/** What a checkout page is asked for by its address. */
+export interface CheckoutQuery {
+  /** The order from whose gateway the buyer comes back. */
+  cameBackFrom?: string | undefined
+  code?: string | undefined
+  /** Of a basket: offers that are paid for apart. */
+  without?: readonly string[]
+}
+
+/**
+ * The checkout of a basket: the same page, on which its first thing stands as a product's would and the others beside it.
+ * What cannot be ordered stays in the basket.
+ */
+export async function basketCheckoutView(
+  services: Services,
+  school: School,
+  page: LivePage,
+  visitor: Visitor,
+  { cameBackFrom, code, without = [] }: CheckoutQuery,
+): Promise<ShopView> {
+  const [{ orderable: all }, basket] = await Promise.all([
+    showBasket(services, school, visitor),
+    findBasket(services, visitor),
+  ])
+  const pending = basket
+    ? await pendingOrder(services, eq(orders.fromBasketId, basket.id), visitor, cameBackFrom)
+    : null
+  const asked = all.filter(({ row }) => !without.includes(row.offerId))
+  const orderable = asked.length > 0 ? asked : all
+  const [first, ...others] = orderable
+  const toShop = [{ label: BASKET.toShop, href: '/' }]
+  if (!first) {
+    return {
+      name: 'notice',
+      status: 200,
+      title: NOTICE.basketEmpty.title,
+      text: NOTICE.basketEmpty.text,
+      actions: toShop,
+    }
+  }
+  const { line, row } = first
+  const [product] = await sellableProducts(services.db, { productId: line.product.id })
+  const offer =
+    product && (await offersOf(services, school, product, visitor, row.offerId)).find(({ id }) => id === row.offerId)
+  if (!product || !offer) return { name: 'notice', status: 410, ...NOTICE.basketEmpty, actions: toShop }
+  const inIt = new Set(all.map((one) => one.row.productId))
+  const bumps = await bumpsOn(services, school, page.live, visitor)
+  const productsOf = new Map(
+    (await sellableProducts(services.db)).flatMap(({ id, offers }) => offers.map((one) => [one.id, id] as const)),
+  )
+  const leftOut = all.filter((one) => !orderable.includes(one)).map((one) => one.line.product.title)
+  const titles = orderable.map((one) => one.line.product.title)
+  const { title, coverColor, coverId } = product.live
+  return {
+    name: 'checkout',
+    slug: 'basket',
+    isBasket: true,
+    heading: BASKET.title,
+    product: { kind: product.kind, slug: product.slug, title, summary: formatList(titles), coverColor, coverId },
+    also: others.map(({ line: other, row: { chosen }, quoted, price }) => ({
+      id: other.offer.id,
+      offerId: other.offer.id,
+      title: other.product.title,
+      text: '',
+      coverId: null,
+      coverColor: other.product.live.coverColor,
+      product: other.product.title,
+      price,
+      inShop: null,
+      access: other.offer.live.access,
+      quote: quoted.quote,
+      chosen,
+    })),
+    warnings: [
+      ...orderable.flatMap(({ warnings, line: { product: of } }) =>
+        warnings.map((warning) => (orderable.length > 1 ? `${of.title}: ${warning}` : warning)),
+      ),
+      ...(leftOut.length > 0
+        ? [say(leftOut.length === 1 ? BASKET.leftOut : BASKET.leftOutSeveral, { titles: formatList(leftOut) })]
+        : []),
+    ],
+    chosenPrice: row.chosen,
+    gets: titles,
+    saving: null,
+    // What is in the basket already is not offered beside it.
+    bumps: bumps.filter(({ offerId }) => !inIt.has(productsOf.get(offerId) ?? '')),
+    hasUpsells: page.live.upsells.length > 0,
+    offers: [offer],
+    chosen: offer.id,
+    linked: null,
+    codes: code ? [code] : [],
+    paymentMethods: await shownPaymentMethods(services, visitor.mode, school.currency),
+    isOwned: false,
+    held: null,
+    pending,
+  }
+}

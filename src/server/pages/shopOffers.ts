@@ -1,0 +1,56 @@
+import { describeOffer } from '../../core/content/quoteInput.ts'
+import { shownSale } from '../../core/content/shownSale.ts'
+import { formatWholePrice, todayInParts } from '../../core/sentence/sentence.ts'
+import type { SellableProduct } from '../catalogue/sellable.ts'
+import { needsOf } from '../checkout/audience.ts'
+import { publishedOf } from '../drafts/drafts.ts'
+import type { Services } from '../platform/context.ts'
+import type { School } from '../school/service.ts'
+import type { Visitor } from '../session/visitor.ts'
+import type { ShopOffer } from '../views/data.ts'
+
+/**
+ * The offers of a product as this visitor sees them. Those that are sold by their link alone are not
+ * listed; `linkedTo` is the one whose link was opened.
+ */
+export async function offersOf(
+  services: Services,
+  school: School,
+  product: SellableProduct,
+  visitor: Visitor,
+  linkedTo?: string,
+): Promise<ShopOffer[]> {
+  const at = services.now().toISOString()
+  const listed = product.offers.filter(
+    ({ id, live: { audience } }) => audience.who !== 'added' && (audience.who !== 'link' || id === linkedTo),
+  )
+  const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
+  const history = await publishedOf(services.db, 'offer', onSale)
+  const shown = await Promise.all(
+    listed.map(async ({ id, productId, live }): Promise<ShopOffer[]> => {
+      const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
+      // What has ended, or cannot be quoted, is left out; the studio says why. It takes nothing else down with it.
+      if (!said) return []
+      const { terms, access } = said.priced
+      const { name, button, highlighted, audience } = live
+      return [
+        {
+          id,
+          name,
+          button,
+          highlighted,
+          terms,
+          access,
+          quote: said.quote,
+          price: formatWholePrice(said.priced),
+          today: todayInParts(said.priced),
+          taxRate: live.taxRate ?? school.taxRate,
+          lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
+          sale: shownSale(history.get(id) ?? [], school, at),
+          needs: audience.who === 'holders' ? await needsOf(services, audience.of, visitor) : null,
+        },
+      ]
+    }),
+  )
+  return shown.flat()
+}
