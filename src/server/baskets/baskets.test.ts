@@ -216,8 +216,10 @@ describe('what is said before paying', () => {
     await putIn(world.services, visitor(), [paper.offerId, bundle.offerId])
     const [first, second] = (await show()).lines
     expect(first?.warnings).toEqual([`“Paper ${n}” is also in “Shelf ${n}”: you would pay for it twice.`])
-    expect(second?.warnings).toEqual([`“Paper ${n}” is also in “Paper ${n}”: you would pay for it twice.`])
-    expect((await checkout()).warnings).toHaveLength(2)
+    expect(second?.warnings).toEqual([`“Paper ${n}” is in your basket on its own, too: you would pay for it twice.`])
+    expect((await checkout()).warnings).toEqual([
+      `You would pay for “Paper ${n}” twice: in “Paper ${n}” and “Shelf ${n}”. Take one out of your basket, or go on.`,
+    ])
   })
 
   it('what its buyer has already is said, and not ordered; a members’ price needs the membership before', async () => {

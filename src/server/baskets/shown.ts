@@ -40,6 +40,8 @@ export interface Shown {
   orderable: Orderable[]
   together: Quoted | null
   lines: BasketLineView[]
+  /** Courses that would be paid for twice, each once, in words. */
+  overlaps: string[]
 }
 
 /** What is in a visitor's basket as it stands now: what ended or is theirs by now is said, and never in the way of the rest. */
@@ -88,19 +90,28 @@ export async function showBasket(services: Services, school: School, visitor: Vi
         )
       : null
   const twice = new Set(together?.quote.overlaps ?? [])
+  const overlaps = [...twice].map((id) => {
+    const of = orderable.filter(({ line }) => line.courses.some((course) => course.id === id))
+    const course = of[0]?.line.courses.find((one) => one.id === id)?.title ?? ''
+    return say(BASKET.twiceInAll, { course, titles: formatList(of.map(({ line }) => `“${line.product.title}”`)) })
+  })
   const lines = found.map(({ view, orderable: own }): BasketLineView => {
     if (!own) return view
     const others = orderable.filter((other) => other !== own)
-    const overlaps = own.line.courses.flatMap(({ id, title }) => {
+    const doubled = own.line.courses.flatMap(({ id, title }) => {
       const other = twice.has(id)
-        ? others.find(({ line }) => line.courses.some((course) => course.id === id))
+        ? others.find(({ line }) => line.courses.some((course) => course.id === id))?.line.product
         : undefined
-      return other ? [say(BASKET.twice, { course: title, other: other.line.product.title })] : []
+      if (!other) return []
+      return [
+        other.id === id
+          ? say(BASKET.twiceAlone, { course: title })
+          : say(BASKET.twice, { course: title, other: other.title }),
+      ]
     })
-    own.warnings.push(...overlaps)
-    return { ...view, warnings: own.warnings }
+    return { ...view, warnings: [...own.warnings, ...doubled] }
   })
-  return { orderable, together, lines }
+  return { orderable, together, lines, overlaps }
 }
 
 const NOTHING = {

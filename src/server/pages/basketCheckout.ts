@@ -37,7 +37,7 @@ export async function basketCheckoutView(
   visitor: Visitor,
   { cameBackFrom, code, without = [] }: CheckoutQuery,
 ): Promise<ShopView> {
-  const [{ orderable: all }, basket] = await Promise.all([
+  const [{ orderable: all, overlaps }, basket] = await Promise.all([
     showBasket(services, school, visitor),
     findBasket(services, visitor),
   ])
@@ -94,6 +94,8 @@ export async function basketCheckoutView(
       ...orderable.flatMap(({ warnings, line: { product: of } }) =>
         warnings.map((warning) => (orderable.length > 1 ? `${of.title}: ${warning}` : warning)),
       ),
+      // Of what is left out nothing is paid for twice here.
+      ...(leftOut.length > 0 ? [] : overlaps),
       ...(leftOut.length > 0
         ? [say(leftOut.length === 1 ? BASKET.leftOut : BASKET.leftOutSeveral, { titles: formatList(leftOut) })]
         : []),

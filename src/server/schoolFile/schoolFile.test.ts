@@ -50,8 +50,18 @@ beforeAll(async () => {
   const [page] = await world.db.select().from(checkoutPages).where(eq(checkoutPages.productId, coptic.courseId))
   const opened = await openPage(services, page?.id as string)
   const bump = { id: 'x', offerId: added, title: '', text: 'Endpapers', coverId, tick: '' }
-  const shaped = await savePageDraft(services, opened.id, opened.draftRev, { ...opened.draft, bumps: [bump] })
+  const upsell = { id: 'one', offerId: added, title: '', text: 'After it', coverId, onYes: null, onNo: null }
+  const shaped = await savePageDraft(services, opened.id, opened.draftRev, {
+    ...opened.draft,
+    bumps: [bump],
+    upsells: [upsell],
+    upsellsByTransfer: true,
+  })
   await publishPage(services, opened.id, shaped.draftRev, null)
+  const [ofBasket] = await world.db.select().from(checkoutPages).where(eq(checkoutPages.slug, 'basket'))
+  const basket = await openPage(services, ofBasket?.id as string)
+  const baskets = await savePageDraft(services, basket.id, basket.draftRev, { ...basket.draft, bumps: [bump] })
+  await publishPage(services, basket.id, baskets.draftRev, null)
   const coupon = async (content: object) => {
     const { id } = await createCoupon(services)
     const { draftRev: rev } = await saveCouponDraft(services, id, 1, { ...newCoupon(), ...content })
@@ -202,6 +212,17 @@ describe('an import', () => {
     expect(await refused((file) => ({ ...file, version: 2 }))).toBe('/version')
     expect(await refused((file) => ({ ...file, format: 'other' }))).toBe('/format')
     expect(await refused((file) => ({ ...file, surprise: 1 }))).toBe('/surprise')
+    const stepOf = (file: SchoolFile) => file.pages.flatMap(({ draft }) => draft.upsells)[0]
+    const steps = /^\/pages\/\d+\/draft\/upsells\/0\/(offerId|onNo)$/
+    expect(await refused((file) => void Object.assign(stepOf(file) ?? {}, { offerId: randomUUID() }))).toMatch(steps)
+    expect(await refused((file) => void Object.assign(stepOf(file) ?? {}, { onNo: 'one' }))).toMatch(steps)
+    const basketBump = (file: SchoolFile) => file.basketPage?.live?.bumps[0] ?? {}
+    expect(await refused((file) => void Object.assign(basketBump(file), { offerId: randomUUID() }))).toBe(
+      '/basketPage/live/bumps/0/offerId',
+    )
+    expect(await refused((file) => void Object.assign(file.courses[0] ?? {}, { slug: 'basket' }))).toBe(
+      '/courses/0/slug',
+    )
     expect(await refused((file) => void Object.assign(file.courses[0]?.draft ?? {}, { 'a/b~c': 1 }))).toBe(
       '/courses/0/draft/a~1b~0c',
     )
@@ -292,7 +313,7 @@ it('its JSON Schema knows every field, and no other', () => {
   expect(schema.$schema).toBe('https://json-schema.org/draft/2020-12/schema')
   expect(schema.additionalProperties).toBe(false)
   expect(Object.keys(schema.properties).sort()).toEqual(
-    ['bundles', 'coupons', 'courses', 'format', 'front', 'pages', 'pictures', 'school', 'version'].sort(),
+    ['basketPage', 'bundles', 'coupons', 'courses', 'format', 'front', 'pages', 'pictures', 'school', 'version'].sort(),
   )
   expect(schema.required.sort()).toEqual(['format', 'school', 'version'])
   expect(JSON.stringify(schema)).not.toContain('"$ref":"#/undefined"')

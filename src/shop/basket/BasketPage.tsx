@@ -116,14 +116,18 @@ function Line({ line, page, view }: { line: BasketLineView; page: ShopPage; view
         ))}
         <div className="mt-2 flex flex-wrap items-end gap-x-4 gap-y-2">
           {(others.length > 0 || ownPrice) && (
-            <form method="post" action="/basket/change" className="flex flex-wrap items-end gap-x-2 gap-y-1.5">
+            <form
+              method="post"
+              action="/basket/change"
+              className="flex max-w-full min-w-0 flex-wrap items-end gap-x-2 gap-y-1.5"
+            >
               <input type="hidden" name="product" value={productId} />
               {others.length > 0 ? (
                 <select
                   name="offer"
                   aria-label={say(BASKET.howYouPay, { title: card.title })}
                   defaultValue={isChosen ? offerId : undefined}
-                  className="max-w-full rounded-field border border-line-2 bg-sheet px-2 py-1.5"
+                  className="w-full max-w-[300px] min-w-0 rounded-field border border-line-2 bg-sheet px-2 py-1.5"
                 >
                   {choices.map((choice) => (
                     <option key={choice.id} value={choice.id}>

@@ -22,6 +22,8 @@ export const BASKET = {
   members:
     'This price is for members of {courses}. You need the membership before; it cannot be bought in one go with it.',
   twice: '“{course}” is also in “{other}”: you would pay for it twice.',
+  twiceAlone: '“{course}” is in your basket on its own, too: you would pay for it twice.',
+  twiceInAll: 'You would pay for “{course}” twice: in {titles}. Take one out of your basket, or go on.',
   notOrdered: 'Not ordered with the rest.',
   today: 'Today',
   later: 'and later payments, which the next page lists by day',
