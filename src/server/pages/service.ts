@@ -14,7 +14,7 @@ import { NOTICE } from '../../core/words/en/notice.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say, type ValuesOf } from '../../core/words/message.ts'
 import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
-import { findBasket, linesIn } from '../baskets/basket.ts'
+import { showBasket } from '../baskets/shown.ts'
 import { pricesAlone } from '../catalogue/alone.ts'
 import { liveFront } from '../catalogue/front.ts'
 import { findLivePage } from '../catalogue/pages.ts'
@@ -29,7 +29,7 @@ import { awaitedOf } from '../orders/awaited.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
 import type { Services } from '../platform/context.ts'
-import { dayFor, type School, schoolDay } from '../school/service.ts'
+import { dayFor, getSchool, type School, schoolDay } from '../school/service.ts'
 import { readBuyerLink } from '../session/links.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { endUpsells } from '../upsells/answer.ts'
@@ -402,7 +402,7 @@ export async function thanksView(
     email: person.email,
     needsPassword: person.passwordHash === null,
     receiptPdf: order.state === 'paid' ? `/${key ? `order/${key}` : `thanks/${order.id}`}/receipt.pdf` : null,
-    stillInBasket: order.fromBasketId ? await titlesInBasket(services, visitor) : [],
+    stillInBasket: order.fromBasketId ? await leftInBasket(services, visitor) : [],
     followers: await followersOf(services, orderId),
   }
 }
@@ -422,14 +422,10 @@ async function followersOf({ db }: Services, orderId: string) {
   }))
 }
 
-/** What is in a visitor's basket, by its titles. */
-async function titlesInBasket(services: Services, visitor: Visitor): Promise<string[]> {
-  const basket = await findBasket(services, visitor)
-  const rows = basket ? await linesIn(services, basket) : []
-  const ids = rows.flatMap(({ productId, takenOutAt }) => (takenOutAt === null ? [productId] : []))
-  if (ids.length === 0) return []
-  const found = await services.db.select().from(catalogue).where(inArray(catalogue.id, ids))
-  return found.map(({ live, draft }) => (live ?? draft).title)
+/** What can be ordered of what is in a visitor's basket still, by its titles. */
+async function leftInBasket(services: Services, visitor: Visitor): Promise<string[]> {
+  const { orderable } = await showBasket(services, await getSchool(services.db), visitor)
+  return orderable.map(({ line }) => line.product.title)
 }
 
 /** A link to an order that has ended, or never was. */
