@@ -57,8 +57,8 @@ try {
   await school.close()
 }
 for (const difference of differences.slice(0, 20)) console.error(difference)
-const { byHand, cancelled, givenBack } = people
-const lived = `${ORDERS} orders over ${DAYS} days, ${tries} attempts, ${byHand} paid by hand, ${cancelled} cancelled, ${givenBack} refunds, ${crew.killed} workers killed, ${seconds()} s`
+const { byHand, cancelled, givenBack, upsold } = people
+const lived = `${ORDERS} orders over ${DAYS} days, ${tries} attempts, ${byHand} paid by hand, ${cancelled} cancelled, ${givenBack} refunds, ${upsold} upsells, ${crew.killed} workers killed, ${seconds()} s`
 console.log(
   differences.length === 0
     ? `chaos: ${lived}: our books, the gateways’ and the rehearsals agree`

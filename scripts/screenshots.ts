@@ -60,11 +60,38 @@ async function shop(wide: BrowserContext, narrow: BrowserContext) {
   await page.getByRole('link', { name: 'Manage' }).first().click()
   await page.getByRole('button', { name: 'Cancel…' }).click()
   await shoot(page, 'plan')
-  await page.goto('/buy/boxes-and-slipcases')
-  await page.getByLabel('Bank transfer').check()
-  await page.getByRole('button', { name: /^Order and/ }).click()
-  await page.getByRole('heading', { name: /Please transfer/ }).waitFor()
-  await shoot(page, 'transfer')
+  await collect(await (other ?? wide).newPage())
+  const buyer = await (other ?? wide).newPage()
+  await buyer.goto('/buy/boxes-and-slipcases')
+  await buyer.getByLabel('Name').fill('Mara Lind')
+  await buyer.getByLabel('Email').fill('mara@post.example')
+  await buyer.frameLocator('iframe').getByRole('button', { name: 'Pays', exact: true }).click()
+  await buyer.getByRole('button', { name: /^Pay/ }).press('Enter')
+  await buyer.getByRole('heading', { name: 'One more thing, if you like' }).waitFor()
+  await buyer.setViewportSize({ width: 1280, height: 800 })
+  await shoot(buyer, 'upsell')
+}
+
+/** A basket of four things, one of which is in it twice over, and one that was taken out. */
+async function collect(page: Page) {
+  for (const path of [
+    '/bundle/the-first-shelf',
+    '/course/the-open-workshop',
+    '/course/paper-marbling',
+    '/course/leather-from-hide-to-book',
+  ]) {
+    await page.goto(path)
+    await page
+      .getByRole('button', { name: /^Add to basket/ })
+      .first()
+      .click()
+    await page.getByRole('heading', { name: 'Your basket' }).waitFor()
+  }
+  await page.getByRole('button', { name: /^Take out Leather/ }).click()
+  await page.getByText(/was taken out/).waitFor()
+  await page.setViewportSize({ width: 1280, height: 800 })
+  await shoot(page, 'basket')
+  await page.setViewportSize({ width: 1280, height: 1180 })
 }
 
 async function studio(context: BrowserContext) {
@@ -123,9 +150,6 @@ async function studio(context: BrowserContext) {
   await page.getByRole('link', { name: 'Setup' }).click()
   await page.getByText('secret key ending').first().waitFor()
   await shoot(page, 'gateways')
-  await page.getByRole('link', { name: 'Going live' }).click()
-  await page.getByText('Make one real purchase yourself').waitFor()
-  await shoot(page, 'live')
 }
 
 async function shoot(page: Page, name: string) {

@@ -21,10 +21,12 @@ import {
 } from '../../src/server/db/schema/index.ts'
 import { recordTransferReceived } from '../../src/server/fulfilment/bankTransfer.ts'
 import { Problem } from '../../src/server/http/problem.ts'
+import { upsellView } from '../../src/server/pages/upsell.ts'
 import { inMode, type Services } from '../../src/server/platform/context.ts'
 import { hashToken } from '../../src/server/platform/secrets.ts'
 import { chargesOf, refundLine, refundWhole } from '../../src/server/refunds/service.ts'
 import { getSchool, schoolDay } from '../../src/server/school/service.ts'
+import { refuseUpsell, takeUpsell } from '../../src/server/upsells/answer.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
 import type { Dice } from '../../src/testing/dice.ts'
 import type { ChaosSchool, OfferedMethod, OnSale } from './school.ts'
@@ -38,6 +40,7 @@ export class People {
   byHand = 0
   cancelled = 0
   givenBack = 0
+  upsold = 0
 
   constructor(
     private readonly school: ChaosSchool,
@@ -54,19 +57,30 @@ export class People {
       const offer = dice.pick(school.offers)
       if (!offers.includes(offer)) offers.push(offer)
     }
-    // On the page of the first there is something to tick; who has it in the order already does not.
-    const isOnPage = count === 1 && offers[0] === school.offers[0] && dice.chance(0.5)
-    if (isOnPage) offers.push(school.bump)
+    // On the page of the first there is something to tick, and something follows the payment.
+    const isOnPage = count === 1 && dice.chance(0.25)
+    if (isOnPage) offers.splice(0, 1, school.offers[0] as OnSale, ...(dice.chance(0.5) ? [school.bump] : []))
+    const answers = [dice.chance(0.6), dice.chance(0.6)]
     const codes = dice.chance(0.35) ? school.codes.filter(() => dice.chance(0.5)) : []
     const paymentMethod = dice.chance(0.55) ? 'card' : dice.pick(paymentMethodsFor(offers))
     const behaviour = dice.chance(0.3) ? 'pays-once' : dice.chance(0.08) ? 'not-enough-money' : 'pays'
     const comes = dice.chance(0.8)
-    return { n: this.bought++, offers, isOnPage, codes, paymentMethod, behaviour, comes, asks: dice.chance(0.1) }
+    return {
+      n: this.bought++,
+      offers,
+      isOnPage,
+      codes,
+      paymentMethod,
+      behaviour,
+      comes,
+      asks: dice.chance(0.1),
+      answers,
+    }
   }
 
   /** Places an order. The world behaves meanwhile; what goes wrong there has tests of its own. */
   async buy({ n, ...of }: ReturnType<People['next']>): Promise<void> {
-    const { offers, isOnPage, codes, paymentMethod, behaviour, comes, asks } = of
+    const { offers, isOnPage, codes, paymentMethod, behaviour, comes, asks, answers } = of
     const { services, standins } = this.school
     Object.assign(standins.world, GOOD_WEATHER)
     const practice = await inMode(services, 'practice')
@@ -93,6 +107,19 @@ export class People {
         : placeOrder(practice, first?.slug ?? '', asked, shopper)
     })
     await this.finish(placed, paymentMethod, behaviour, comes, browserHash, pay)
+    for (const isYes of answers) await this.answer(practice, placed.orderId, shopper, isYes)
+  }
+
+  /** A yes or a no to what is offered after an order, pressed twice; of a card that is not saved it is left. */
+  private async answer(practice: Services, orderId: string, shopper: Shopper, isYes: boolean): Promise<void> {
+    const view = await upsellView(practice, await getSchool(practice.db), orderId, shopper)
+    if (!view) return
+    const { id, quote } = view.offered
+    if (!isYes || !view.savedMethod) return refuseUpsell(practice, orderId, id, shopper)
+    const agreed = { pay: quote.today.pay, currency: 'EUR' }
+    const press = () => again(() => takeUpsell(practice, orderId, id, { agreed, payment: null }, shopper))
+    const placed = await Promise.all([press(), press()])
+    if (placed.some(({ state }) => state === 'paid')) this.upsold++
   }
 
   /** What a basket costs today, as the server says it; on a page, or with nothing around it. */

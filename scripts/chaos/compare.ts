@@ -52,6 +52,7 @@ export async function compare(school: ChaosSchool, until: Day): Promise<string[]
     ledgerAgainstAll(school),
     codesAgainstLimits(school),
     bundlesAgainstGrants(school, until),
+    methodsForgotten(school),
   ])
   return [...found, ...rest.flat()]
 }
@@ -215,6 +216,24 @@ async function codesAgainstLimits({ db }: ChaosSchool): Promise<string[]> {
   return rows.flatMap(({ code, uses, most, known }) =>
     most !== null && uses - known > most ? [`${code} is used ${uses} times, and may be ${most} times`] : [],
   )
+}
+
+/** Methods that were saved for upsells are forgotten, here and at the gateway, but for what later payments need. */
+async function methodsForgotten({ db, standins }: ChaosSchool): Promise<string[]> {
+  const [row] = (
+    await db.execute<{ kept: number }>(sql`select count(*)::int as kept from attempts where forget_at is not null`)
+  ).rows
+  const found = row?.kept ? [`${row.kept} methods are kept that were to be forgotten`] : []
+  const { rows } = await db.execute<{ method: string }>(sql`
+    select distinct a.saved_method as method from attempts a where a.saved_method is not null and a.state = 'collected'
+    union select saved_method from agreements where saved_method is not null`)
+  const known = new Set(rows.map(({ method }) => method))
+  const lost = [...standins.books.payments.values()].filter(
+    ({ method, state }) =>
+      method !== null && state === 'captured' && !known.has(method) && standins.books.isKept(method),
+  )
+  if (lost.length > 0) found.push(`the gateway has ${lost.length} methods that nobody here knows`)
+  return found
 }
 
 /** Whoever has a bundle has each of its courses open, once, and no other; its shares are what was paid first. */

@@ -77,7 +77,8 @@ export async function openSchool(orders: number) {
   const grows = [first, second] as string[]
   for (const content of bundled()) offers.push(await bundle(services, 'Bundle that grows', grows, content))
   offers.push(await bundle(services, 'Everything', null, { terms: { kind: 'single', amount: 49_900 } }))
-  const bump = await bumpOn(services, offers[0] as OnSale, third as string)
+  const after = [offers[1], offers[7]].map((offer) => (offer as OnSale).id)
+  const bump = await shapePage(services, offers[0] as OnSale, third as string, after)
   const codes = await makeCoupons(services, orders)
 
   const close = async () => {
@@ -155,14 +156,24 @@ async function bundle(
   return onSale(services, { id, productId: bundleId, slug }, content)
 }
 
-/** An offer that is only added, on the page of another. */
-async function bumpOn(services: Services, { slug }: OnSale, productId: string): Promise<OnSale> {
+/** The page of an offer: with one that is only added, and with two that follow the payment; a no leads on to the second. */
+async function shapePage(
+  services: Services,
+  { slug }: OnSale,
+  productId: string,
+  [one, two]: readonly string[],
+): Promise<OnSale> {
   const content: Partial<OfferContent> = { terms: { kind: 'single', amount: 1500 }, audience: { who: 'added' } }
   const id = await offerMore(services, productId, content)
   const page = (await listPages(services)).find((other) => other.slug === slug)
   const { draft, draftRev } = await openPage(services, page?.id as string)
-  const bump = { id: 'bump', offerId: id, title: '', text: '', coverId: null, tick: '' }
-  const saved = await savePageDraft(services, page?.id as string, draftRev, { ...draft, bumps: [bump] })
+  const here = { title: '', text: '', coverId: null }
+  const bump = { id: 'bump', offerId: id, tick: '', ...here }
+  const upsells = [
+    { id: 'one', offerId: one ?? null, onYes: null, onNo: 'two', ...here },
+    { id: 'two', offerId: two ?? null, onYes: null, onNo: null, ...here },
+  ]
+  const saved = await savePageDraft(services, page?.id as string, draftRev, { ...draft, bumps: [bump], upsells })
   await publishPage(services, page?.id as string, saved.draftRev, null)
   return onSale(services, { id, productId, slug }, content)
 }
@@ -170,7 +181,7 @@ async function bumpOn(services: Services, { slug }: OnSale, productId: string): 
 /** Codes of everybody, some of which are used up before the orders are over. */
 async function makeCoupons(services: Services, orders: number): Promise<string[]> {
   const all: Partial<CouponContent>[] = [
-    { code: 'TENTH', rate: 1000, payments: null, limitPerBuyer: null, bumps: true, combines: true },
+    { code: 'TENTH', rate: 1000, payments: null, limitPerBuyer: null, bumps: true, upsells: true, combines: true },
     { code: 'FEW', rate: 2500, limit: Math.max(3, Math.floor(orders / 20)) },
     {
       code: 'FIVE',

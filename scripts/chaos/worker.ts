@@ -10,6 +10,7 @@ import { aggregate } from '../../src/server/money/sums.ts'
 import { inMode } from '../../src/server/platform/context.ts'
 import { mapConcurrently } from '../../src/server/platform/mapConcurrently.ts'
 import { settleRefund } from '../../src/server/refunds/service.ts'
+import { forgetMethods } from '../../src/server/upsells/forget.ts'
 import { chaosServices } from './services.ts'
 
 /**
@@ -46,6 +47,7 @@ for (;;) {
   const growing = await db.select({ id: bundleGrowths.id }).from(bundleGrowths).where(isNull(bundleGrowths.finishedAt))
   await each(growing, ({ id }) => growBundle(services, id, 1))
   if (Math.random() < 0.05) await aggregate(db)
+  if (Math.random() < 0.05) await forgetMethods(services).catch(complain)
   await new Promise((resolve) => setTimeout(resolve, due.length > 0 ? 5 : 30))
 }
 

@@ -19,7 +19,7 @@ export type Owner = Pick<Visitor, 'mode' | 'person'> & { basketHash?: string | n
 /** For so many days a basket is kept after it was changed. */
 export const BASKET_DAYS = 90
 /** Most things in one. */
-export const MAX_IN_BASKET = 20
+const MAX_IN_BASKET = 20
 /** What was taken out can be put back for so long. */
 const PUT_BACK_MINUTES = 60
 

@@ -11,7 +11,7 @@ import { creatorOf, type Person, personOf } from './sessions.ts'
 export const SHOP_COOKIE = 'acorn_shop'
 export const BROWSER_COOKIE = 'acorn_browser'
 /** Of a browser that collects things before anybody signs in. */
-export const BASKET_COOKIE = 'acorn_basket'
+const BASKET_COOKIE = 'acorn_basket'
 
 /** Who asks to enter: a signed-in buyer, and the browser that may have bought without signing in. */
 export interface Visitor {

@@ -119,7 +119,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
         {isBySavedMethod ? formatCharge(page, view, pay, hasLater) : formatOther(paymentMethod, pay, hasLater)}{' '}
         {isBySavedMethod && upsell.hasOthers && !isBusy && (
           <button type="button" className="link" onClick={upsell.useAnother}>
-            {UPSELLS.other}
+            {UPSELLS.another}
           </button>
         )}
         {school.hasTerms && (

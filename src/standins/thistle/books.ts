@@ -210,6 +210,12 @@ export class Books extends ProviderBooks<CardPayment, More> {
     return token
   }
 
+  /** Whether a merchant can charge a method still. */
+  isKept(id: string): boolean {
+    const method = this.methods.get(id)
+    return method !== undefined && !method.isForgotten
+  }
+
   forget(account: string, mode: Mode, id: string) {
     const method = this.methods.get(id)
     if (method?.account !== account || method.mode !== mode) return

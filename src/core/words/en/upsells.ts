@@ -26,7 +26,7 @@ export const UPSELLS = {
   chargesNothing: 'There is nothing to pay for it.',
   byTransfer: 'It is an order of its own, with a reference of its own to transfer with.',
   byFields: 'It is an order of its own, charged by what you enter here.',
-  other: 'Pay with something else',
+  another: 'Pay with something else',
   declined: '{why} Your first order is not touched by it.',
   changed: 'The price is now {money}. Nothing was charged. Press the button again if you agree.',
   ended: 'This offer has ended. Nothing was charged.',
