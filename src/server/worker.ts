@@ -2,6 +2,7 @@ import type PgBoss from 'pg-boss'
 import { growBundle, resumeGrowths } from './bundles/grow.ts'
 import { announceAll } from './collecting/announce.ts'
 import { collectAgreements, queueDue } from './collecting/collect.ts'
+import { makeAsked, resumeMaking } from './coupons/set.ts'
 import { MODES } from './db/schema/columns.ts'
 import { endOldTransfers } from './fulfilment/bankTransfer.ts'
 import { lookUpUntilSettled, sweepOpenAttempts } from './fulfilment/lookup.ts'
@@ -75,6 +76,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
   await work('reconcile', async () => void (await reconcileAll(services)))
   await work('purge', async () => void (await purge(services)))
   await work('bundle-grow', ({ growthId }) => growBundle(services, growthId))
+  await work('codes-make', ({ couponId }) => makeAsked(services, couponId))
   await work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })
   await work('account-mail', (mail) => sendAccountMail(services, mail, post))
   const sweep = setInterval(() => {
@@ -86,6 +88,7 @@ export async function runWorker(services: Services, boss: PgBoss): Promise<() =>
       aggregate(services.db),
       resumeMove(services),
       resumeGrowths(services),
+      resumeMaking(services),
       forgetMethods(services),
       queueDaily(services),
     ]).catch((error: unknown) => log('error', 'sweep', error))

@@ -66,7 +66,7 @@ describe('a code', () => {
     expect((await world.orderOf(orderId))?.searchText).toContain(code.toLowerCase())
     const [row] = await ordersFor(world.services, 'practice', { search: code, state: 'all' })
     expect(row?.codes).toBe(code)
-    expect(ordersCsv([row as NonNullable<typeof row>], 'Europe/Vienna')).toContain(`,${code},EUR,90.00,`)
+    expect(ordersCsv([row as NonNullable<typeof row>], 'Europe/Vienna')).toContain(`,item,,${code},EUR,90.00,`)
     expect((await openCoupon(world.services, id, 'practice')).brought).toEqual({
       orders: 1,
       buyers: 1,

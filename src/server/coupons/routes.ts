@@ -17,12 +17,13 @@ import {
   setCouponRetired,
 } from './service.ts'
 import {
+  askForCodes,
   codesCsv,
   countByState,
   importCodes,
   importCodesSchema,
+  leftToMake,
   listCodes,
-  makeCodes,
   makeCodesSchema,
   setWithdrawn,
 } from './set.ts'
@@ -72,12 +73,13 @@ export function couponRoutes(services: Services) {
       async (c) => {
         const { id } = c.req.valid('param')
         const page = { after: c.req.valid('query').after ?? null, most: A_PAGE + 1 }
-        const [counts, rows] = await Promise.all([
+        const [counts, toMake, rows] = await Promise.all([
           countByState(services, id, c.get('mode')),
+          leftToMake(services, id),
           listCodes(services, id, c.get('mode'), page),
         ])
         const shown = rows.slice(0, A_PAGE)
-        return c.json({ counts, codes: shown, next: rows.length > A_PAGE ? (shown.at(-1)?.id ?? null) : null })
+        return c.json({ counts, toMake, codes: shown, next: rows.length > A_PAGE ? (shown.at(-1)?.id ?? null) : null })
       },
     )
     .get('/:id/codes.csv', validate('param', byId), async (c) => {
@@ -88,7 +90,7 @@ export function couponRoutes(services: Services) {
       })
     })
     .post('/:id/codes', validate('param', byId), validate('json', makeCodesSchema), async (c) =>
-      c.json(await makeCodes(services, c.req.valid('param').id, c.req.valid('json').count), 201),
+      c.json(await askForCodes(services, c.req.valid('param').id, c.req.valid('json').count), 202),
     )
     .post('/:id/codes/import', validate('param', byId), validate('json', importCodesSchema), async (c) =>
       c.json(await importCodes(services, c.req.valid('param').id, c.req.valid('json'))),

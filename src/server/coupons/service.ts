@@ -30,7 +30,7 @@ export async function listCoupons({ db }: Services, mode: Mode) {
       uses: usesIn(mode),
     })
     .from(coupons)
-    .orderBy(desc(coupons.createdAt))
+    .orderBy(desc(coupons.createdAt), asc(coupons.id))
   return rows.map(({ liveAt, draftAt, ...coupon }) => ({
     ...coupon,
     isChanged: coupon.live !== null && liveAt !== null && draftAt > liveAt,

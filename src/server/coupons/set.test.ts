@@ -7,8 +7,19 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper } from '../../testing/world.ts'
 import { quoteOnPage } from '../checkout/place.ts'
 import { codes } from '../db/schema/index.ts'
-import { createCoupon, publishCoupon, saveCouponDraft } from './service.ts'
-import { codesCsv, countByState, importCodes, listCodes, makeCodes, setWithdrawn } from './set.ts'
+import { createCoupon, publishCoupon, saveCouponDraft, setCouponRetired } from './service.ts'
+import {
+  askForCodes,
+  codesCsv,
+  countByState,
+  importCodes,
+  leftToMake,
+  listCodes,
+  makeAsked,
+  makeCodes,
+  resumeMaking,
+  setWithdrawn,
+} from './set.ts'
 
 /** Single-use codes for one rule. */
 const world = ownWorld()
@@ -47,6 +58,40 @@ const said = async (...entered: string[]) =>
       shopper('looks'),
     )
   ).codes
+
+describe('codes that were asked for', () => {
+  it('are made by a worker in turns, and by the next one where it was lost on the way', async () => {
+    expect(await askForCodes(world.services, set, 2500)).toEqual({ toMake: 2500 })
+    expect(await askForCodes(world.services, set, 100)).toEqual({ toMake: 2600 })
+    expect(await codesOf()).toEqual([])
+    // The database fails in the second turn: what the first one made stays.
+    let turns = 0
+    const failing = {
+      ...world.services,
+      now: () => {
+        if (++turns === 2) throw new Error('the worker is gone')
+        return world.services.now()
+      },
+    }
+    await expect(makeAsked(failing, set)).rejects.toThrow('the worker is gone')
+    expect([(await codesOf()).length, await leftToMake(world.services, set)]).toEqual([1000, 1600])
+    world.queue.length = 0
+    expect(await resumeMaking(world.services)).toBe(1)
+    expect(world.queue).toEqual([{ name: 'codes-make', data: { couponId: set } }])
+    // Two workers at once make no more than was asked for.
+    await Promise.all([makeAsked(world.services, set), makeAsked(world.services, set)])
+    expect(new Set(await codesOf()).size).toBe(2600)
+    expect(await resumeMaking(world.services)).toBe(0)
+    await expect(askForCodes(world.services, set, 7401)).rejects.toMatchObject({ errors: [{ at: '/count' }] })
+  })
+
+  it('of a set that is retired meanwhile are made no more', async () => {
+    await askForCodes(world.services, set, 10)
+    await setCouponRetired(world.services, set, true)
+    await makeAsked(world.services, set)
+    expect([await codesOf(), await leftToMake(world.services, set)]).toEqual([[], 0])
+  })
+})
 
 describe('a set of single-use codes', () => {
   it('is made by its pattern, all different, and never more than ten thousand', async () => {

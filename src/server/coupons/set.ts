@@ -1,53 +1,110 @@
 import { randomBytes } from 'node:crypto'
-import { and, asc, eq, inArray, isNull, sql } from 'drizzle-orm'
+import { and, asc, eq, gt, inArray, isNull, sql } from 'drizzle-orm'
 import Papa from 'papaparse'
 import * as v from 'valibot'
 import { type RefusedRow, readCodeList } from '../../core/content/codeList.ts'
 import { codeOf } from '../../core/content/codePattern.ts'
+import type { CouponContent } from '../../core/content/coupon.ts'
 import { codeKey } from '../../core/quote/codes.ts'
-import type { Queryable } from '../db/client.ts'
+import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { codes, codeUses, coupons, orders, people } from '../db/schema/index.ts'
 import { findDrafted } from '../drafts/drafts.ts'
-import { fieldProblem, Problem } from '../http/problem.ts'
-import type { Services } from '../platform/context.ts'
+import { fieldProblem, notFound, Problem } from '../http/problem.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
 
 /** Most codes of one set. */
 const MAX_CODES = 10_000
-/** So many are made by one request; more are asked for in turns, which show how far it is. */
-const MAX_AT_ONCE = 2000
+/** So many are made in one turn of a worker, each a transaction of its own: nothing waits for all of them. */
+const A_TURN = 1000
 
 export const makeCodesSchema = v.object({
   count: v.pipe(
     v.number('Write how many.'),
     v.integer('Write a whole number.'),
     v.minValue(1, 'Make at least one.'),
-    v.maxValue(MAX_AT_ONCE, `Make at most ${MAX_AT_ONCE} at once.`),
+    v.maxValue(MAX_CODES, `Make at most ${MAX_CODES}.`),
   ),
 })
 
 /**
- * Makes single-use codes of a set by its pattern, beside those it has.
- * @returns how many the set has now. @throws Problem 409 where it is no published set, 422 at `/count` beyond 10 000 in all.
+ * Asks for single-use codes of a set, beside those it has; a worker makes them, also when nobody looks on.
+ * @returns how many are to be made now. @throws Problem 409 where it is no published set, 422 at `/count` beyond 10 000 in all.
  */
-export async function makeCodes({ db, now }: Services, couponId: string, count: number): Promise<{ all: number }> {
-  const { prefix, length } = await requireSet(db, couponId)
-  const before = await countCodes(db, couponId)
-  if (before + count > MAX_CODES) {
-    throw fieldProblem('/count', `A set has at most ${MAX_CODES} codes; this one has ${before}.`)
+export async function askForCodes(services: Services, couponId: string, count: number): Promise<{ toMake: number }> {
+  return inTransaction(services, async ({ db: tx, jobs }) => {
+    await requireSet(tx, couponId)
+    const coupon = await holdSet(tx, couponId)
+    const before = (await countCodes(tx, couponId)) + coupon.codesToMake
+    if (before + count > MAX_CODES) {
+      throw fieldProblem('/count', `A set has at most ${MAX_CODES} codes; this one has ${before}.`)
+    }
+    const toMake = coupon.codesToMake + count
+    await tx.update(coupons).set({ codesToMake: toMake }).where(eq(coupons.id, couponId))
+    await jobs.send(tx, 'codes-make', { couponId })
+    return { toMake }
+  })
+}
+
+/** The worker's job: makes what was asked for of a set, turn by turn; broken off, another goes on where it stopped. */
+export async function makeAsked(services: Services, couponId: string): Promise<void> {
+  while ((await makeTurn(services, couponId)) > 0);
+}
+
+/** Makes some of what was asked for. @returns how many are left to make. */
+async function makeTurn(services: Services, couponId: string): Promise<number> {
+  return inTransaction(services, async ({ db: tx, now }) => {
+    const { codesToMake, live, retiredAt } = await holdSet(tx, couponId)
+    if (codesToMake === 0) return 0
+    // Of a set that was retired meanwhile nothing is made any more.
+    const turn = live?.isSet && retiredAt === null ? Math.min(A_TURN, codesToMake) : 0
+    if (live && turn > 0) await fill(tx, couponId, live, turn, now())
+    const left = turn === 0 ? 0 : codesToMake - turn
+    await tx.update(coupons).set({ codesToMake: left }).where(eq(coupons.id, couponId))
+    return left
+  })
+}
+
+/** How many codes of a set were asked for and are not made yet. @throws Problem 404. */
+export async function leftToMake({ db }: Services, couponId: string): Promise<number> {
+  return (await findDrafted(db, 'coupon', couponId)).codesToMake
+}
+
+/** Sends those again whose worker was lost before all was made. @returns how many sets they are of. */
+export async function resumeMaking({ db, jobs }: Services): Promise<number> {
+  const waiting = await db.select({ id: coupons.id }).from(coupons).where(gt(coupons.codesToMake, 0))
+  for (const { id } of waiting) await jobs.send(db, 'codes-make', { couponId: id }, { once: id })
+  return waiting.length
+}
+
+async function holdSet(tx: Transaction, couponId: string) {
+  const [coupon] = await tx.select().from(coupons).where(eq(coupons.id, couponId)).for('no key update')
+  if (!coupon) throw notFound('coupon')
+  return coupon
+}
+
+/** Stores so many new codes of a pattern. One that another coupon has by chance is made anew. */
+async function fill(
+  db: Queryable,
+  couponId: string,
+  { prefix, length }: Pick<CouponContent, 'prefix' | 'length'>,
+  count: number,
+  at: Date,
+): Promise<void> {
+  for (let left = count; left > 0; ) {
+    const made = Array.from({ length: left }, () => codeOf(prefix, length, randomBytes))
+    left -= await insertCodes(db, couponId, made, at)
   }
-  let left = count
-  // One that another coupon has by chance is made anew.
-  while (left > 0) {
-    const made = await insertCodes(
-      db,
-      couponId,
-      Array.from({ length: left }, () => codeOf(prefix, length, randomBytes)),
-      now(),
-    )
-    left -= made
-  }
-  return { all: before + count }
+}
+
+/**
+ * Makes single-use codes of a set at once, for who has nothing else to do.
+ * @returns how many the set has now. @throws Problem as {@link askForCodes}.
+ */
+export async function makeCodes(services: Services, couponId: string, count: number): Promise<{ all: number }> {
+  await askForCodes(services, couponId, count)
+  await makeAsked(services, couponId)
+  return { all: await countCodes(services.db, couponId) }
 }
 
 /** A file of codes is not larger than this, in characters: 10 000 codes of 40 with as much beside each. */
@@ -84,8 +141,8 @@ export async function importCodes(
   const { codes: listed, refused } = readCodeList(rows, lines)
   return db.transaction(async (tx) => {
     // Two imports into one set wait for each other, so that its most is kept.
-    await tx.select({ id: coupons.id }).from(coupons).where(eq(coupons.id, couponId)).for('update')
-    const before = await countCodes(tx, couponId)
+    const { codesToMake } = await holdSet(tx, couponId)
+    const before = (await countCodes(tx, couponId)) + codesToMake
     if (before + listed.length > MAX_CODES) {
       throw fieldProblem(
         '/csv',

@@ -32,6 +32,10 @@ export const orderTitles = {
   codes: sql<
     string | null
   >`(select string_agg(c->>'code', ' ') from jsonb_array_elements("orders"."quote"->'codes') c where (c->>'counts')::boolean)`,
+  /** How each line was sold, in their order: `main`, `bump` or `upsell`. */
+  roles: sql<string>`(select string_agg(l.role, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
+  /** The number of the order that it follows as an upsell. */
+  follows: sql<number | null>`(select f.number from orders f where f.id = "orders"."follows_id")`,
   offer: sql<string>`(select string_agg(l.offer_name, ', ' order by l.position) from ${orderLines} l where l.order_id = "orders"."id")`,
 }
 

@@ -2,7 +2,8 @@ import { sql } from 'drizzle-orm'
 import { describe, expect, it, vi } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
-import { getCourse, publishCourse, saveCourseDraft } from '../catalogue/service.ts'
+import { setBundleRetired } from '../bundles/service.ts'
+import { getCourse, publishCourse, saveCourseDraft, setCourseRetired } from '../catalogue/service.ts'
 import { setShopMode } from '../school/service.ts'
 import { filesOf } from './renderer.ts'
 
@@ -49,6 +50,24 @@ describe('a page that sells', () => {
     ).toContain('Whole page')
     expect((await page('/buy/nothing-like-it')).response.status).toBe(404)
     expect((await page('/course/nothing-like-it')).response.status).toBe(404)
+  })
+
+  it('says of what was sold and is retired that it is no longer, with a way on', async () => {
+    const gone = await world.sell(900, 'Gone by now')
+    const draft = await world.sell(900, 'One of both')
+    const other = await world.sell(900, 'Beside it')
+    const bundle = await world.bundle([draft.courseId, other.courseId], 1500, 'Both of them')
+    await setCourseRetired(world.services, gone.courseId, true)
+    await setBundleRetired(world.services, bundle.bundleId, true)
+    for (const path of [`/course/${gone.slug}`, `/buy/${gone.slug}`, `/bundle/${bundle.slug}`, `/buy/${bundle.slug}`]) {
+      const { response, data } = await page(path)
+      expect([path, response.status, data.view.title]).toEqual([
+        path,
+        410,
+        `${path.includes('both') ? 'Both of them' : 'Gone by now'} is no longer sold.`,
+      ])
+      expect(data.view.actions[0]).toEqual({ label: 'See all courses', href: '/' })
+    }
   })
 })
 

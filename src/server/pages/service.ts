@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, inArray, isNull, ne } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, isNotNull, isNull, ne, type SQL } from 'drizzle-orm'
 import { clockMoment } from '../../core/calendar/clock.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
@@ -65,12 +65,24 @@ const aboutProduct = (product: Pick<SellableProduct, 'kind' | 'slug'>) => ({
 })
 const signInFor = (path: string) => ({ label: NOTICE.signIn, href: `/sign-in?then=${encodeURIComponent(path)}` })
 /** Where a buyer finds what is theirs, once they have signed in. */
-const toMyCourses = ({ person }: Visitor) => (person ? { label: NOTICE.myCourses, href: '/my' } : signInFor('/my'))
+const toMyCourses = ({ person }: Pick<Visitor, 'person'>) =>
+  person ? { label: NOTICE.myCourses, href: '/my' } : signInFor('/my')
 
 const ALL_COURSES = { label: NOTICE.allCourses, href: '/' }
 
 export function missing(): NoticeView {
   return notice(404, NOTICE.missing, [ALL_COURSES])
+}
+
+/** Why there is no page of a product: it was sold once and is retired (410, with a way on), or never was. */
+async function goneOrMissing({ db }: Services, where: SQL | undefined, { person }: Visitor): Promise<NoticeView> {
+  const [retired] = await db
+    .select()
+    .from(catalogue)
+    .where(and(where, isNotNull(catalogue.retiredAt), isNotNull(catalogue.live)))
+  if (!retired) return missing()
+  const { title } = retired.live ?? retired.draft
+  return notice(410, filled(NOTICE.retired, { title }), [ALL_COURSES, toMyCourses({ person })])
 }
 
 /** From so many things on sale on they can be searched and narrowed. */
@@ -218,7 +230,9 @@ export async function courseView(
   visitor: Visitor,
 ): Promise<ShopView> {
   const [course] = await sellableProducts(services.db, { kind: 'course', slug })
-  if (!course || !('lessons' in course.live)) return missing()
+  if (!course || !('lessons' in course.live)) {
+    return goneOrMissing(services, and(eq(catalogue.kind, 'course'), eq(catalogue.slug, slug)), visitor)
+  }
   const entry = await checkAccess(services, course.id, visitor)
   return {
     name: 'course',
@@ -240,7 +254,9 @@ export async function bundleView(
   visitor: Visitor,
 ): Promise<ShopView> {
   const [bundle] = await sellableProducts(services.db, { kind: 'bundle', slug })
-  if (!bundle || !('includesAll' in bundle.live)) return missing()
+  if (!bundle || !('includesAll' in bundle.live)) {
+    return goneOrMissing(services, and(eq(catalogue.kind, 'bundle'), eq(catalogue.slug, slug)), visitor)
+  }
   const [bundled, offers] = await Promise.all([
     bundledIn(services, school, [bundle]),
     offersOf(services, school, bundle, visitor),
@@ -281,7 +297,7 @@ export async function checkoutView(
     return basketCheckoutView(services, school, page, visitor, { cameBackFrom, code, without })
   const withTestPurchase = visitor.isCreator === true && offerId !== undefined
   const [product] = await sellableProducts(services.db, { productId: page.productId, withTestPurchase })
-  if (!product) return missing()
+  if (!product) return goneOrMissing(services, eq(catalogue.id, page.productId), visitor)
   const offers = shownOn(page.live, await offersOf(services, school, product, visitor, offerId), offerId)
   const ended = endedOffer(services, school, product, offerId)
   if (ended) {

@@ -6,7 +6,7 @@ import { explainGrants } from '../access/why.ts'
 import type { Queryable } from '../db/client.ts'
 import { nameFits } from '../db/matching.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, journal, orders, people } from '../db/schema/index.ts'
+import { agreements, codeUses, grants, journal, orderLines, orders, people } from '../db/schema/index.ts'
 import { refreshSearch } from '../db/searchText.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
@@ -30,12 +30,20 @@ function isCursor(text: string): boolean {
 
 export const peopleQuery = v.object({
   search: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(100)), ''),
+  /** Who has it, or bought it: a course, or a bundle. */
+  course: v.optional(v.pipe(v.string(), v.uuid('There is no such course.'))),
+  /** Who used a code of this coupon. */
+  coupon: v.optional(v.pipe(v.string(), v.uuid('There is no such coupon.'))),
   /** Where the page before ended: `<created>|<id>`. */
   after: v.optional(v.pipe(v.string(), v.check(isCursor, 'This page does not exist.'))),
 })
 
 /** Buyers of a mode, newest first, a page at a time. */
-export async function listPeople({ db }: Services, mode: Mode, { search, after }: v.InferOutput<typeof peopleQuery>) {
+export async function listPeople(
+  { db }: Services,
+  mode: Mode,
+  { search, course, coupon, after }: v.InferOutput<typeof peopleQuery>,
+) {
   const [createdAt, id] = after?.split('|') ?? []
   const rows = await db
     .select({
@@ -51,6 +59,16 @@ export async function listPeople({ db }: Services, mode: Mode, { search, after }
       and(
         eq(people.mode, mode),
         search ? nameFits(search) : undefined,
+        course
+          ? sql`${people.id} in (
+              select g.person_id from ${grants} g where g.course_id = ${course} and g.ended_at is null
+              union all select o.person_id from ${orderLines} l join ${orders} o on o.id = l.order_id
+              where l.product_id = ${course} and o.state = 'paid')`
+          : undefined,
+        coupon
+          ? sql`${people.id} in (select o.person_id from ${codeUses} u join ${orders} o on o.id = u.order_id
+              where u.coupon_id = ${coupon} and u.state = 'used')`
+          : undefined,
         createdAt && id
           ? or(
               lt(people.createdAt, new Date(createdAt)),

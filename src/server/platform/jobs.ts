@@ -41,6 +41,8 @@ export interface JobData {
   purge: Record<string, never>
   /** Go on with what a change of a bundle's courses does for those who have it. */
   'bundle-grow': { growthId: string }
+  /** Make the single-use codes that were asked for of a set. */
+  'codes-make': { couponId: string }
   /** Make and send one message. */
   'message-send': { messageId: string }
   /** Make and send a link of an account: it is no message of a school to its buyers, and is always sent. */
@@ -56,6 +58,7 @@ const JOB_NAMES: readonly JobName[] = [
   'reconcile',
   'purge',
   'bundle-grow',
+  'codes-make',
   'message-send',
   'account-mail',
 ]

@@ -21,9 +21,11 @@ import {
 } from '../db/schema/index.ts'
 import { thanksView } from '../pages/service.ts'
 import { upsellView } from '../pages/upsell.ts'
+import { listPeople } from '../people/service.ts'
 import { getSchool } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import { listOrders, openOrder } from '../support/orders.ts'
+import { ordersCsv } from '../support/files.ts'
+import { listOrders, openOrder, ordersFor } from '../support/orders.ts'
 import { refuseUpsell, takeUpsell } from './answer.ts'
 import { forgetMethods } from './forget.ts'
 
@@ -286,8 +288,18 @@ describe('a code of the order', () => {
     const query = { search: '', state: 'all', coupon: coupon?.id as string } as const
     const { orders: found } = await listOrders(world.services, 'practice', query)
     expect(found.map(({ id }) => id)).toEqual([placed.orderId, orderId])
+    const byCode = await listPeople(world.services, 'practice', { search: '', coupon: coupon?.id as string })
+    expect(byCode.people.map(({ email }) => email)).toEqual([`u${n}@post.example`])
+    const has = await listPeople(world.services, 'practice', { search: '', course: paper.courseId })
+    expect(has.people.map(({ email }) => email)).toEqual([`u${n}@post.example`])
+    expect((await listPeople(world.services, 'practice', { search: '', course: boxes.courseId })).people).toEqual([])
     const { orders: upsold } = await listOrders(world.services, 'practice', { ...query, role: 'upsell' })
     expect(upsold.map(({ id }) => id)).toEqual([placed.orderId])
+    const [, row] = ordersCsv(
+      await ordersFor(world.services, 'practice', { ...query, role: 'upsell' }),
+      'Europe/Vienna',
+    ).split('\r\n')
+    expect(row).toContain(`,Paper ${n},After,upsell,${(await world.orderOf(orderId))?.number},${code},EUR,16.20,`)
     expect(await openOrder(world.services, 'practice', placed.orderId)).toMatchObject({ follows: { id: orderId } })
     expect((await openOrder(world.services, 'practice', orderId)).followedBy.map(({ id }) => id)).toEqual([
       placed.orderId,

@@ -14,7 +14,7 @@ import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
-import { useCoupons, useShelf } from '../sell/queries.ts'
+import { NarrowBy } from '../sell/NarrowBy.tsx'
 import { useSession, useStudioToday } from '../session/session.ts'
 import { AttentionList } from './AttentionList.tsx'
 import { OrderBench } from './OrderBench.tsx'
@@ -71,8 +71,6 @@ export function OrdersPage() {
 function OrderList() {
   const { school, mode } = useSession()
   const today = useStudioToday()
-  const shelf = useShelf()
-  const coupons = useCoupons()
   const { params, query, state, narrow } = useNarrowed()
   const list = useInfiniteQuery({
     queryKey: ['orders', mode, query],
@@ -130,30 +128,7 @@ function OrderList() {
         </div>
         {isNarrowing ? (
           <div className="grid gap-1.5 text-[13px]">
-            <Select
-              label="Course or bundle"
-              className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"
-              value={query.course ?? ''}
-              options={[
-                ['', 'Every course and bundle'],
-                ...(shelf.data ?? []).map(({ id, title }) => [id, title] as const),
-              ]}
-              onChange={(course) => narrow({ course })}
-            />
-            {(coupons.data ?? []).length > 0 && (
-              <Select
-                label="Coupon"
-                className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"
-                value={query.coupon ?? ''}
-                options={[
-                  ['', 'With and without a code'],
-                  ...(coupons.data ?? [])
-                    .filter(({ live }) => live !== null)
-                    .map(({ id, live, draft }) => [id, (live ?? draft).code] as const),
-                ]}
-                onChange={(coupon) => narrow({ coupon })}
-              />
-            )}
+            <NarrowBy course={query.course} coupon={query.coupon} narrow={narrow} />
             <Select
               label="How it was sold"
               className="w-full rounded-field border border-line-2 bg-transparent px-2 py-1"

@@ -16,6 +16,7 @@ import { Waiting } from '../frame/Waiting.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { Journal } from '../orders/Journal.tsx'
 import { formatWorth, orderState } from '../orders/words.ts'
+import { NarrowBy } from '../sell/NarrowBy.tsx'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 import { type Details, DetailsDialog } from './DetailsDialog.tsx'
@@ -51,13 +52,30 @@ export function PeoplePage() {
 function PeopleList() {
   const { mode } = useSession()
   const [params, setParams] = useSearchParams()
-  const search = params.get('search') ?? ''
+  const query: Record<string, string> = {}
+  for (const name of ['search', 'course', 'coupon']) {
+    const value = params.get(name)
+    if (value) query[name] = value
+  }
+  const { search = '', course, coupon } = query
+  const narrow = (change: Record<string, string>) =>
+    setParams(
+      (now) => {
+        const next = new URLSearchParams(now)
+        for (const [name, value] of Object.entries(change)) value ? next.set(name, value) : next.delete(name)
+        return next
+      },
+      { replace: true },
+    )
+  const [isNarrowing, setNarrowing] = useState(course !== undefined || coupon !== undefined)
   const [isAdding, setAdding] = useState(false)
   const list = useInfiniteQuery({
-    queryKey: ['people', mode, search],
+    queryKey: ['people', mode, query],
     initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam }) =>
-      unwrap(api.people.$get({ query: { search, ...(pageParam === undefined ? {} : { after: pageParam }) } })),
+      unwrap(
+        api.people.$get({ query: { search, ...query, ...(pageParam === undefined ? {} : { after: pageParam }) } }),
+      ),
     getNextPageParam: (page) => page.next ?? undefined,
   })
   const people = list.data?.pages.flatMap((page) => page.people) ?? []
@@ -76,15 +94,34 @@ function PeopleList() {
           placeholder="Name or address"
           defaultValue={search}
           maxLength={100}
-          onChange={(event) => setParams(event.target.value ? { search: event.target.value } : {}, { replace: true })}
+          onChange={(event) => narrow({ search: event.target.value })}
           className="w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
         />
+        {isNarrowing ? (
+          <div className="grid gap-1.5 text-[13px]">
+            <NarrowBy course={course} coupon={coupon} narrow={narrow} />
+            <Button
+              kind="link"
+              className="justify-self-start"
+              onClick={() => {
+                setNarrowing(false)
+                narrow({ course: '', coupon: '' })
+              }}
+            >
+              All of them
+            </Button>
+          </div>
+        ) : (
+          <Button kind="link" className="justify-self-start text-[13px]" onClick={() => setNarrowing(true)}>
+            By course or coupon…
+          </Button>
+        )}
       </div>
-      <EndlessList label="People" narrowed={JSON.stringify([mode, search])} list={list}>
+      <EndlessList label="People" narrowed={JSON.stringify([mode, query])} list={list}>
         {people.map((person) => (
           <li key={person.id}>
             <NavLink
-              to={`/studio/people/${person.id}${search ? `?${new URLSearchParams({ search })}` : ''}`}
+              to={`/studio/people/${person.id}${params.size > 0 ? `?${params}` : ''}`}
               className={({ isActive }) =>
                 classes(
                   'grid grid-cols-[1fr_auto] gap-x-3 rounded-field px-2 py-1.5 text-[13px]',
@@ -99,7 +136,9 @@ function PeopleList() {
       </EndlessList>
       {list.isPending && <Waiting />}
       {list.isSuccess && people.length === 0 && (
-        <p className="px-2 text-ink-2">{search ? 'No results.' : 'Nobody yet. Buyers appear here by themselves.'}</p>
+        <p className="px-2 text-ink-2">
+          {params.size > 0 ? 'No results.' : 'Nobody yet. Buyers appear here by themselves.'}
+        </p>
       )}
       {isAdding && <AddPerson onClose={() => setAdding(false)} />}
     </>

@@ -11,6 +11,7 @@ import { BOX_INPUT } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { instantOf } from '../days/instantOf.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { OpenBench } from '../drafting/OpenBench.tsx'
 import { useUnreadFields } from '../drafting/UnreadFields.tsx'
@@ -70,6 +71,7 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
       ),
     meta,
   })
+  const [isAsking, setAsking] = useState(false)
   const { mutate: duplicate } = useMutation({
     mutationFn: () => unwrap(api.coupons[':id'].duplicate.$post({ param })),
     onSuccess: ({ id }) => navigate(`/studio/sell/coupons/${id}`),
@@ -89,7 +91,7 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
           kicker={`Coupon · ${stateInWords(coupon)}`}
           unread={unread}
           isRetired={coupon.retiredAt !== null}
-          setRetired={setRetired}
+          setRetired={(isRetired) => (isRetired && coupon.live ? setAsking(true) : setRetired(isRetired))}
           acts={coupon.live && !coupon.endedAt && <Button onClick={() => end()}>End now</Button>}
           duplicate={duplicate}
           remove={remove}
@@ -153,8 +155,62 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
           </Section>
         </DraftBench>
       }
-      mirror={<CouponMirror coupon={coupon} content={content} nameOf={nameOf} problems={problems} />}
+      mirror={
+        <>
+          <CouponMirror coupon={coupon} content={content} nameOf={nameOf} problems={problems} />
+          {isAsking && (
+            <AskBeforeRetiring
+              coupon={coupon}
+              close={() => setAsking(false)}
+              retire={() => {
+                setAsking(false)
+                setRetired(true)
+              }}
+            />
+          )}
+        </>
+      }
     />
+  )
+}
+
+/** Asked once before a published coupon is retired: what becomes of each place where its code is. */
+function AskBeforeRetiring({
+  coupon: { live, brought },
+  close,
+  retire,
+}: {
+  coupon: BenchCoupon
+  close: () => void
+  retire: () => void
+}) {
+  const { waiting } = brought
+  return (
+    <Dialog title="Retire this coupon?" text="Past orders keep their discount." onClose={close}>
+      <ul className="mb-4 grid gap-1 text-[13.5px]" aria-label="Where it is used">
+        <li>
+          {live?.isSet
+            ? 'Anyone who types one of its codes is told that there is no such code.'
+            : `Anyone who types ${live?.code} is told that there is no such code. Another coupon can use the word.`}
+        </li>
+        <li>Links with its code, also printed ones, show the full price.</li>
+        {waiting > 0 && (
+          <li>
+            {waiting === 1
+              ? 'One order that is not paid yet keeps the discount until it is paid or ends.'
+              : `${waiting} orders that are not paid yet keep the discount until they are paid or end.`}
+          </li>
+        )}
+      </ul>
+      <div className="flex flex-wrap gap-2">
+        <Button kind="press" onClick={retire}>
+          Retire it
+        </Button>
+        <Button kind="link" onClick={close}>
+          Do not retire it
+        </Button>
+      </div>
+    </Dialog>
   )
 }
 

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useMutation } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { type CouponContent, MAX_LENGTH, MIN_LENGTH } from '../../core/content/coupon.ts'
@@ -13,9 +13,10 @@ import { CodesIn } from './CodesIn.tsx'
 import { CountField, InlineText } from './InlineFields.tsx'
 import type { BenchCoupon } from './queries.ts'
 
-/** Most codes of one set, and how many are asked for in one turn. */
+/** Most codes of one set. */
 const MAX_CODES = 10_000
-const A_TURN = 2000
+/** How often it is looked how far the worker is that makes them. */
+const LOOK_MS = 700
 
 const loadCodes = (id: string, after: string | null) =>
   unwrap(api.coupons[':id'].codes.$get({ param: { id }, query: after === null ? {} : { after } }))
@@ -85,6 +86,8 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
     queryFn: ({ pageParam }) => loadCodes(coupon.id, pageParam),
     initialPageParam: null as string | null,
     getNextPageParam: ({ next }) => next,
+    // A worker makes them; meanwhile it is looked how far it is.
+    refetchInterval: ({ state }) => ((state.data?.pages[0]?.toMake ?? 0) > 0 ? LOOK_MS : false),
   })
   const refresh = () => queryClient.invalidateQueries({ queryKey: key })
   const param = { id: coupon.id }
@@ -97,13 +100,13 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
   })
   const [first] = list.data?.pages ?? []
   if (!first) return null
-  const { counts } = first
+  const { counts, toMake } = first
   const all = counts.unused + counts.reserved + counts.used + counts.withdrawn
   const codes = list.data?.pages.flatMap((page) => page.codes) ?? []
   return (
     <>
       <p className="pt-1">{all === 0 ? 'No codes yet.' : `${formatCount(all)}: ${formatCounts(counts)}.`}</p>
-      <MakeCodes id={coupon.id} all={all} done={refresh} />
+      <MakeCodes id={coupon.id} all={all} toMake={toMake} done={refresh} />
       {all < MAX_CODES && (
         <p className="mt-1 text-[13.5px]">
           <CodesIn id={coupon.id} done={refresh} />
@@ -165,31 +168,48 @@ function Codes({ coupon }: { coupon: BenchCoupon }) {
   )
 }
 
-/** Makes codes in turns, so that it is seen how far it is; left, what was made stays. */
-function MakeCodes({ id, all, done }: { id: string; all: number; done: () => Promise<void> }) {
+/** Asks for codes; a worker makes them, also when this page is closed, and here it is seen how far it is. */
+function MakeCodes({ id, all, toMake, done }: { id: string; all: number; toMake: number; done: () => Promise<void> }) {
   const [count, setCount] = useState(50)
-  const [made, setMade] = useState(0)
-  const left = MAX_CODES - all
+  const [asked, setAsked] = useState(0)
+  const left = MAX_CODES - all - toMake
   const make = useMutation({
-    mutationFn: async () => {
-      setMade(0)
-      for (let sofar = 0; sofar < count; sofar += A_TURN) {
-        const turn = Math.min(A_TURN, count - sofar)
-        await unwrap(api.coupons[':id'].codes.$post({ param: { id }, json: { count: turn } }))
-        setMade(sofar + turn)
-      }
+    mutationFn: () => unwrap(api.coupons[':id'].codes.$post({ param: { id }, json: { count } })),
+    onSuccess: (now) => {
+      setAsked(now.toMake)
+      return done()
     },
-    onSettled: done,
-    onSuccess: () => toast(`${formatCount(count)} made.`),
     meta: IN_PLACE,
   })
+  // Said once it is over, where it was begun on this page.
+  useEffect(() => {
+    if (asked === 0 || make.isPending || toMake > 0) return
+    toast(`${formatCount(asked)} made.`)
+    setAsked(0)
+  }, [asked, make.isPending, toMake])
+  if (toMake > 0 || make.isPending) {
+    const of = Math.max(asked, toMake)
+    return (
+      <div className="mt-1 text-[13.5px]">
+        <p role="status">
+          {of - toMake} of {of} made. This goes on also when you leave.
+        </p>
+        <progress
+          value={of - toMake}
+          max={of}
+          aria-label="Codes made"
+          className="mt-1 h-2 w-full max-w-[320px] accent-leaf"
+        />
+      </div>
+    )
+  }
   if (left <= 0) return <p className="text-[13.5px] text-ink-2">A set has at most {MAX_CODES} codes.</p>
   return (
     <div className="mt-1 text-[16.5px] leading-[2.1]">
       Make <CountField label="How many codes" value={Math.min(count, left)} least={1} most={left} onChange={setCount} />{' '}
       codes{all > 0 ? ' more' : ''}.{' '}
       <Button className="text-[13.5px] leading-normal" disabled={make.isPending} onClick={() => make.mutate()}>
-        {make.isPending ? `${made} of ${count} made…` : 'Make them'}
+        Make them
       </Button>
       {make.error && <p className="text-[13.5px] leading-normal text-failed">{make.error.message}</p>}
     </div>

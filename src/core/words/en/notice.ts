@@ -13,6 +13,7 @@ export const NOTICE = {
   buy: 'Buy the course',
   tryAgain: 'Try again',
   missing: { title: 'There is no such page.', text: 'The address may be mistyped, or the page has gone.' },
+  retired: { title: '{title} is no longer sold.', text: 'Those who have it keep it. See what else there is.' },
   mistyped: 'The address may be mistyped.',
   away: {
     title: 'This school cannot be reached at the moment.',

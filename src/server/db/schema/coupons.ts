@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { index, pgTable, text, unique, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
+import { index, integer, pgTable, text, unique, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
 import type { CouponContent } from '../../../core/content/coupon.ts'
 import { amount, drafted, MODES, moment } from './columns.ts'
 import { orders } from './orders.ts'
@@ -11,6 +11,8 @@ export const coupons = pgTable('coupons', {
   /** Ended by hand, before its time. */
   endedAt: moment(),
   retiredAt: moment(),
+  /** Of a set: how many codes were asked for and are not made yet. A worker makes them. */
+  codesToMake: integer().notNull().default(0),
   createdAt: moment().notNull(),
 })
 

@@ -1,0 +1,1 @@
+ALTER TABLE "coupons" ADD COLUMN "codes_to_make" integer DEFAULT 0 NOT NULL;
