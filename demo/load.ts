@@ -15,28 +15,22 @@ import type { Services } from '../src/server/platform/context.ts'
 import type { JobData, JobName, Jobs } from '../src/server/platform/jobs.ts'
 import { Limits } from '../src/server/platform/limits.ts'
 import { loadSecrets } from '../src/server/platform/secrets.ts'
+import { importSchool } from '../src/server/schoolFile/import.ts'
 import { makePasswordLink, setPassword } from '../src/server/session/links.ts'
 import { setUp } from '../src/server/session/signIn.ts'
 import { makeStandins } from '../src/standins/app.ts'
-import {
-  leaveAs,
-  makeBundles,
-  makeCatalogue,
-  makeForHolders,
-  publishSales,
-  shapeFront,
-  shapePages,
-} from './catalogue.ts'
-import { makeCoupons } from './coupons.ts'
-import { DAY_MS, type DemoSchool, emailOf, readDemo } from './school.ts'
+import { leaveAs, madeOf, publishSales } from './catalogue.ts'
+import { DAY_MS, type DemoLife, emailOf, filledIn, readDemo } from './school.ts'
 import { ACCOUNT, DemoShop, WALLET_ACCOUNT } from './shop.ts'
 
 /**
- * Makes the demo school by running the product's own services over moved time, against a stand-in
- * of its own that writes into the stand-ins' store. The database must be migrated and empty.
+ * Takes the demo school from its file, as any school is taken, and lives through its past by the product's own services
+ * over moved time, against a stand-in of its own that writes into the stand-ins' store. The database must be migrated and
+ * empty.
  */
 export async function loadDemo(config: Config, standinsData: string | null): Promise<void> {
   const demo = readDemo()
+  const { life } = demo
   const today = Date.now()
   let clock = today - 415 * DAY_MS
   const now = () => new Date(clock)
@@ -70,11 +64,12 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
     }
   }
   try {
-    const { name } = demo.school
+    const { name } = demo.file.school
     const account = standins.books.accounts.get(ACCOUNT) ?? standins.books.openAccount(name, ACCOUNT)
     const wallet = standins.wallets.accounts.get(WALLET_ACCOUNT) ?? standins.wallets.openAccount(name, WALLET_ACCOUNT)
     if (standins.transfers.accounts.size === 0) standins.transfers.openAccount(name, 'bt-foldquire')
-    await setUp(services, { school: demo.school, creator: demo.creator })
+    await importSchool(services, filledIn(demo, today))
+    await setUp(services, { school: demo.file.school, creator: life.creator })
     for (const mode of ['practice', 'live'] as const) {
       await connectGateway(services, mode, { adapter: 'thistle', account: ACCOUNT, secret: account.keys[mode] })
     }
@@ -84,26 +79,21 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
       secret: wallet.keys.practice,
     })
     for (const mode of ['practice', 'live'] as const)
-      await setTransfer(services, mode, { ...demo.transfer, displace: true })
-    const made = await makeCatalogue(services, demo.courses)
-    for (const course of demo.courses) await makeForHolders(services, course, made)
-    await makeBundles(services, demo.bundles, made)
-    await shapePages(services, demo.pages, made)
-    await shapeFront(services, demo.front, made)
-    await makeCoupons(services, demo.coupons, made, today)
+      await setTransfer(services, mode, { ...life.transfer, displace: true })
+    const made = await madeOf(services, life)
     const moveTo = (moment: number) => {
       clock = moment
     }
-    const shop = new DemoShop(services, standins, demo, work, { moveTo })
+    const shop = new DemoShop(services, standins, life, work, { moveTo })
     for (const mode of ['practice', 'live'] as const) {
       moveTo(today - 415 * DAY_MS)
       await shop.liveThrough(mode, made, today)
     }
     clock = today - 6 * DAY_MS
-    for (const course of demo.courses) await publishSales(services, course, made)
+    await publishSales(services, life)
     clock = today - 2 * DAY_MS
-    await byHand(services, demo, work)
-    for (const course of demo.courses) await leaveAs(services, course, made)
+    await byHand(services, life, work)
+    await leaveAs(services, life)
     clock = today
   } finally {
     standins.events.stop()
@@ -122,12 +112,12 @@ function listen(
 }
 
 /** What the creator did by hand: a course given, another taken back; and one buyer with a password. */
-async function byHand(services: Services, demo: DemoSchool, work: () => Promise<void>) {
+async function byHand(services: Services, life: DemoLife, work: () => Promise<void>) {
   const ida = await findPerson(services.db, 'practice', emailOf('Ida Brandner'))
   const [marbling] = await services.db.select().from(courses).where(eq(courses.slug, 'paper-marbling'))
   if (!ida || !marbling) throw new Error('The demo’s people or courses are missing.')
   const link = await makePasswordLink(services, ida.id)
-  await setPassword(services, link.split('/').at(-1) ?? '', demo.creator.password)
+  await setPassword(services, link.split('/').at(-1) ?? '', life.creator.password)
   await giveCourse(services, ida.id, marbling.id, 'Helped at the winter fair')
 
   const agnes = await findPerson(services.db, 'practice', emailOf('Agnes Thorup'))

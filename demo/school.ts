@@ -1,88 +1,61 @@
 import { readFileSync } from 'node:fs'
-import type { CouponContent } from '../src/core/content/coupon.ts'
-import type { CourseContent } from '../src/core/content/course.ts'
-import type { OfferContent } from '../src/core/content/offer.ts'
 import type { TransferSettings } from '../src/server/db/schema/index.ts'
+import { type SchoolFile, writeSorted } from '../src/server/schoolFile/format.ts'
+import { readFile } from '../src/server/schoolFile/import.ts'
 import type { setUp } from '../src/server/session/signIn.ts'
 
-export interface DemoCourse {
-  key: string
-  title: string
-  summary: string
-  description: string
-  coverColor: CourseContent['coverColor']
-  state: 'live' | 'changed' | 'off' | 'draft'
-  pattern: 'waves' | 'grain' | 'marble' | null
-  lessons: [string, string][]
-  offers: DemoOffer[]
-}
-
-export interface DemoOffer {
-  key: string
-  name: string
-  /** A one-time price; null: free. */
-  amount?: number | null
-  /** One-time prices that were published before. */
-  earlier?: number[]
-  /** A one-time price that stands in the draft alone. */
-  draftAmount?: number
-  /** Anything else that its content says. */
-  content?: Partial<OfferContent>
-  /** A sale price that began six days ago, for so many days from the loading of the demo. */
-  sale?: { amount: number; untilInDays: number; scope?: 'first' }
-  /** The course whose holders alone may buy. */
-  holdersOf?: string
-  /** Opens so many days after the loading of the demo. */
-  opensInDays?: number
-}
-
-/** Several courses sold as one, by their keys; null: all of them. */
-export interface DemoBundle
-  extends Pick<DemoCourse, 'key' | 'title' | 'summary' | 'description' | 'coverColor' | 'pattern'> {
-  of: string[] | null
-  /** A course that joined it so many days ago, for those who had it too. */
-  joins?: { key: string; daysAgo: number; notifies: boolean }
-  offers: DemoOffer[]
-}
-
-/** A checkout page that was shaped: the product whose page it is, its order bumps and its upsells, by keys. */
-export interface DemoPage {
-  of: string
-  bumps: { of: string; offer: string; title?: string; text?: string; tick?: string }[]
-  /** What follows an answer is the number of a step, or the thanks page. */
-  upsells?: { of: string; offer: string; title?: string; text?: string; onYes: number | null; onNo: number | null }[]
-}
-
-/** A coupon: what differs from a new one, and the courses that it is for, by their keys. */
-export interface DemoCoupon extends Partial<Omit<CouponContent, 'from' | 'until' | 'appliesTo'>> {
-  code: string
-  /** Ends so many days after the loading of the demo; below 0, before. */
-  untilInDays?: number
-  of?: string[]
-  isDraft?: boolean
-  /** How many single-use codes are made. */
-  codes?: number
-}
-
-export interface DemoSchool {
-  school: Parameters<typeof setUp>[1]['school']
+/** What happened at the demo school, in words of the keys of its products and offers; days count from the loading. */
+export interface DemoLife {
   creator: Parameters<typeof setUp>[1]['creator']
-  courses: DemoCourse[]
-  bundles: DemoBundle[]
-  pages: DemoPage[]
-  /** The shop's front, with its products by their keys. */
-  front: { headline: string; intro: string; sections: { title: string; of: string[] }[] }
-  coupons: DemoCoupon[]
-  people: string[]
   transfer: TransferSettings
-}
-
-/** The demo school as data. */
-export function readDemo(): DemoSchool {
-  return JSON.parse(readFileSync(new URL('./school.json', import.meta.url), 'utf8')) as DemoSchool
+  people: string[]
+  /** Courses and bundles of the school's file, and their offers, by the keys that the rest of this uses. */
+  products: Record<string, { id: string; offers: Record<string, string> }>
+  /** Sale prices that began six days ago. */
+  sales: { offer: string; amount: number; untilInDays: number; scope?: 'first' }[]
+  /** One-time prices that stand in a draft alone. */
+  drafts: { offer: string; amount: number }[]
+  /** Products that were taken off sale in the end. */
+  offSale: string[]
+  /** When the access of an offer begins. */
+  opensInDays: Record<string, number>
+  /** When coupons end, by their codes; below 0: they have ended. */
+  couponsEndInDays: Record<string, number>
+  /** Courses that joined bundles, for those who had them too. */
+  joins: { bundle: string; course: string; daysAgo: number; notifies: boolean }[]
 }
 
 export const DAY_MS = 86_400_000
+
+/** The demo school: its file, as anybody could import it, and what happened there. */
+export function readDemo(): { file: SchoolFile; life: DemoLife } {
+  const text = (name: string) => readFileSync(new URL(`./${name}`, import.meta.url), 'utf8')
+  return { file: readFile(text('school.json')), life: JSON.parse(text('life.json')) as DemoLife }
+}
+
+/** The school's file with the days that count from its loading at `today`, a moment in milliseconds. */
+export function filledIn({ file, life }: ReturnType<typeof readDemo>, today: number): string {
+  const dayIn = (days: number) => new Date(today + days * DAY_MS).toISOString().slice(0, 10)
+  const filled = structuredClone(file)
+  const opens = new Map(Object.entries(life.opensInDays).map(([key, days]) => [offerOf(life, key), days]))
+  for (const { id, draft, live } of filled.courses.flatMap(({ offers }) => offers)) {
+    const days = opens.get(id)
+    for (const content of [draft, live]) if (content && days !== undefined) content.access.from = dayIn(days)
+  }
+  for (const { draft, live } of filled.coupons) {
+    const days = life.couponsEndInDays[draft.code]
+    // Midnight in Vienna, more or less: to the minute it is of no matter to the demo.
+    for (const content of [draft, live]) if (content && days !== undefined) content.until = `${dayIn(days)}T23:00:00Z`
+  }
+  return writeSorted(filled)
+}
+
+/** The id of an offer by its key. @throws Error where there is none. */
+export function offerOf({ products }: DemoLife, key: string): string {
+  const id = Object.values(products).flatMap(({ offers }) => offers[key] ?? [])[0]
+  if (!id) throw new Error(`The demo has no offer ${key}.`)
+  return id
+}
 
 export function emailOf(name: string): string {
   return `${name.toLowerCase().replaceAll(' ', '.')}@post.example`

@@ -35,7 +35,7 @@ import { refuseUpsell, takeUpsell } from '../src/server/upsells/answer.ts'
 import type { makeStandins } from '../src/standins/app.ts'
 import { endOfMonth, SAMPLE_CARDS } from '../src/standins/thistle/cards.ts'
 import { growDemo, type Made } from './catalogue.ts'
-import { DAY_MS, type DemoSchool, emailOf } from './school.ts'
+import { DAY_MS, type DemoLife, emailOf } from './school.ts'
 
 /** The demo's account at each gateway. */
 export const ACCOUNT = 'th-foldquire'
@@ -60,7 +60,7 @@ export class DemoShop {
   constructor(
     private readonly services: Services,
     private readonly standins: ReturnType<typeof makeStandins>,
-    private readonly demo: Pick<DemoSchool, 'people' | 'bundles'>,
+    private readonly life: Pick<DemoLife, 'people' | 'joins'>,
     private readonly work: () => Promise<void>,
     private readonly clock: { moveTo: (moment: number) => void },
   ) {}
@@ -99,7 +99,7 @@ export class DemoShop {
       // Between eight in the morning and ten at night in Vienna, more or less.
       const at = Math.floor((today - daysAgo * DAY_MS) / DAY_MS) * DAY_MS + (7 + this.random() * 13) * 3_600_000
       const key = keys[index % keys.length] as string
-      const buyer = this.demo.people[(index * 5 + (mode === 'live' ? 3 : 0)) % this.demo.people.length] as string
+      const buyer = this.life.people[(index * 5 + (mode === 'live' ? 3 : 0)) % this.life.people.length] as string
       return { at, run: () => this.order(mode, made, key, buyer, this.ending(index)) }
     })
   }
@@ -165,14 +165,12 @@ export class DemoShop {
         await this.work()
       },
     })
-    const growths = this.demo.bundles.flatMap((bundle) => {
-      const { joins } = bundle
-      if (!joins) return []
+    const growths = this.life.joins.map((joins) => {
       const run = async () => {
-        await growDemo(this.services, bundle, made)
+        await growDemo(this.services, joins, made)
         await this.work()
       }
-      return [{ at: today - joins.daysAgo * DAY_MS, run }]
+      return { at: today - joins.daysAgo * DAY_MS, run }
     })
     if (mode === 'live') {
       return [

@@ -123,5 +123,5 @@ test('a course that is in a bundle is retired only when it is said what happens 
   await studio.getByRole('button', { name: 'Undo' }).click()
   await expect(studio.getByRole('radio', { name: 'These courses' })).toBeChecked()
   await shop.goto(`/course/${third.slug}`)
-  await expect(shop.getByRole('heading', { name: 'There is no such page.' })).toBeVisible()
+  await expect(shop.getByRole('heading', { name: `${third.title} is no longer sold.` })).toBeVisible()
 })

@@ -1,3 +1,4 @@
+import { benchBasket } from './bench/basket.ts'
 import { benchCheckoutPage } from './bench/checkoutPage.ts'
 import { benchCodes } from './bench/codes.ts'
 import { benchCollecting } from './bench/collecting.ts'
@@ -7,12 +8,13 @@ import { benchQuote } from './bench/quote.ts'
 
 /**
  * `npm run bench`: figures measured side by side in one run, as ratios. Nothing here is a test: a busy
- * machine makes any figure worse. Name parts to run only them: quote, orders, collecting, page, codes,
- * growing.
+ * machine makes any figure worse. Name parts to run only them: quote, orders, basket, collecting, page,
+ * codes, growing.
  */
 const PARTS: Record<string, () => Promise<void>> = {
   quote: benchQuote,
   orders: benchOrders,
+  basket: benchBasket,
   collecting: benchCollecting,
   page: benchCheckoutPage,
   codes: benchCodes,

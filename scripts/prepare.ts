@@ -18,7 +18,7 @@ export async function prepareData(config: Config, standinsData: string, wantsDem
     const { boss } = await startJobs(config.databaseUrl, false)
     await boss.stop({ graceful: false })
     const school = await findSchool(db)
-    if (school) return school.name === readDemo().school.name
+    if (school) return school.name === readDemo().file.school.name
   } finally {
     await pool.end()
   }

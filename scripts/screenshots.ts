@@ -55,7 +55,7 @@ async function shop(wide: BrowserContext, narrow: BrowserContext) {
   await shoot(phone, 'checkout-390')
   await page.goto('/sign-in')
   await page.getByLabel('Email').fill('ida.brandner@post.example')
-  await page.getByLabel('Password').fill(readDemo().creator.password)
+  await page.getByLabel('Password').fill(readDemo().life.creator.password)
   await page.getByRole('button', { name: 'Sign in' }).click()
   await page.getByRole('link', { name: 'Manage' }).first().click()
   await page.getByRole('button', { name: 'Cancel…' }).click()
@@ -96,7 +96,7 @@ async function collect(page: Page) {
 
 async function studio(context: BrowserContext) {
   const page = await context.newPage()
-  const { email, password } = readDemo().creator
+  const { email, password } = readDemo().life.creator
   await page.goto('/studio')
   await page.getByLabel('Email').fill(email)
   await page.getByLabel('Password').fill(password)

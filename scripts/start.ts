@@ -105,7 +105,7 @@ function shown(databaseUrl: string): string {
 }
 
 function announce(origin: string, standins: string, isDemo: boolean) {
-  const { creator } = readDemo()
+  const { creator } = readDemo().life
   const signIns = isDemo
     ? `\n  Sign in as the creator   ${creator.email}\n                           ${creator.password}\n  Sign in as a buyer       ida.brandner@post.example, the same password`
     : '\n  The first visit to the studio sets up the school.'

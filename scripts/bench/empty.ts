@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto'
 import { allGateways } from '../../src/gateways/registry.ts'
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
-import { readConfig } from '../../src/server/platform/config.ts'
+import { type Config, readConfig } from '../../src/server/platform/config.ts'
 import type { Services } from '../../src/server/platform/context.ts'
 import { Limits } from '../../src/server/platform/limits.ts'
 import { Secrets } from '../../src/server/platform/secrets.ts'
@@ -15,9 +15,20 @@ export async function openEmpty(): Promise<{ services: Services; close: () => Pr
   const databaseUrl = cluster.url('acorn_bench_services')
   await dropDatabase(databaseUrl)
   await ensureDatabase(databaseUrl)
-  const { db, pool } = connect(databaseUrl, 4)
-  await migrateDatabase(db)
-  const config = { ...readConfig(), databaseUrl }
+  const { services, end } = servicesFor({ ...readConfig(), databaseUrl })
+  await migrateDatabase(services.db)
+  await setUpSchool(services, 'Bench', 'owner@bench.example')
+  const close = async () => {
+    await end()
+    await dropDatabase(databaseUrl)
+    cluster.stop()
+  }
+  return { services, close }
+}
+
+/** Services on a database, by whose side the product may run; nothing is queued. */
+export function servicesFor(config: Config): { services: Services; end: () => Promise<void> } {
+  const { db, pool } = connect(config.databaseUrl, 4)
   const services: Services = {
     config,
     db,
@@ -27,11 +38,5 @@ export async function openEmpty(): Promise<{ services: Services; close: () => Pr
     secrets: new Secrets(randomBytes(32)),
     limits: new Limits(db, 100_000),
   }
-  await setUpSchool(services, 'Bench', 'owner@bench.example')
-  const close = async () => {
-    await pool.end()
-    await dropDatabase(databaseUrl)
-    cluster.stop()
-  }
-  return { services, close }
+  return { services, end: () => pool.end() }
 }

@@ -83,14 +83,14 @@ async function coptic(pool: pg.Pool) {
   return { offerId: rows[0].id as string, courseSlug: rows[0].slug as string, pay: Number(rows[0].amount) }
 }
 
-async function practiceConnection(pool: pg.Pool) {
+export async function practiceConnection(pool: pg.Pool) {
   const { rows } = await pool.query(
     `select id, account from connections where mode = 'practice' and adapter = 'thistle'`,
   )
   return { connectionId: rows[0].id as string, account: rows[0].account as string }
 }
 
-async function tokenOf(standins: string, account: string): Promise<string> {
+export async function tokenOf(standins: string, account: string): Promise<string> {
   const body = JSON.stringify({
     account,
     mode: 'practice',

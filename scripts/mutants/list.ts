@@ -377,11 +377,7 @@ export const MUTANTS: readonly Mutant[] = [
       'if (paymentMethod && whyNot(',
       'if (paymentMethod && false && whyNot(',
     ],
-    [
-      'a method is not kept for later payments',
-      "sourceOf(paymentMethod, request.payment?.token ?? '', hasLater, returnUrl)",
-      "sourceOf(paymentMethod, request.payment?.token ?? '', false, returnUrl)",
-    ],
+    ['a method is not kept for later payments', 'hasLater || isKeptForUpsells', 'isKeptForUpsells'],
   ]),
   ...of('src/server/access/heldAlready.ts', CHECKOUT, [
     [
@@ -654,6 +650,91 @@ export const MUTANTS: readonly Mutant[] = [
         'order?.payToday === amount ? null : undefined',
         'order ? null : undefined',
       ],
+    ],
+  ),
+  ...of(
+    'src/server/upsells/walk.ts',
+    [],
+    [
+      ['an upsell is offered for ever', 'if (now() >= ends) return null', ''],
+      ['an upsell is offered behind the thanks page', 'if (order.upsellsEndedAt !== null) return null', ''],
+      ['what was refused is offered again', 'refused.has(id) ? []', 'false ? []'],
+      [
+        'a yes leads where a no does',
+        "step = upsellAfter(upsells, step, 'yes')",
+        "step = upsellAfter(upsells, step, 'no')",
+      ],
+      ['upsells follow any transfer', 'if (isByTransfer && !page.upsellsByTransfer) return null', ''],
+    ],
+  ),
+  ...of(
+    'src/server/upsells/answer.ts',
+    [],
+    [
+      ['another browser takes an upsell', 'if (!order || !isOwnOrder(order, shopper))', 'if (!order)'],
+      ['any step can be taken', 'standing?.step.id !== upsell', 'standing === null'],
+      ['what is offered later is not forgotten early', 'sql`least(', 'sql`greatest('],
+    ],
+  ),
+  ...of(
+    'src/server/upsells/inherited.ts',
+    [],
+    [
+      ['a code goes on to upsells that it is not for', "&& roles.has('upsell')", ''],
+      ['an amount goes on', "reduction.kind === 'percent' && ", ''],
+      ['a code for other things goes on', 'offers === null || apply.has(codeKey(code))', 'true'],
+    ],
+  ),
+  ...of(
+    'src/server/upsells/forget.ts',
+    [],
+    [
+      [
+        'a method that later payments need is forgotten',
+        '!isSaved || (await isNeeded(services, connectionId, savedMethod))',
+        '!isSaved',
+      ],
+      ['a method is forgotten before its time', 'lte(attempts.forgetAt, services.now()),', ''],
+    ],
+  ),
+  ...of(
+    'src/server/baskets/basket.ts',
+    [],
+    [
+      ['a browser keeps what an account has', '.set({ personId, tokenHash: null })', '.set({ personId })'],
+      ['what was bought stays in the basket', "or(eq(orders.state, 'paid'), exists(awaited))", 'exists(awaited)'],
+      [
+        'what waits for a transfer stays in the basket',
+        "or(eq(orders.state, 'paid'), exists(awaited))",
+        "eq(orders.state, 'paid')",
+      ],
+      [
+        'what was taken out comes back by itself',
+        'set({ takenOutAt: isTakenOut ? services.now() : null })',
+        'set({ takenOutAt: null })',
+      ],
+      ['a basket takes what is only added', "|| line.offer.live.audience.who === 'added'", ''],
+    ],
+  ),
+  ...of(
+    'src/server/baskets/shown.ts',
+    [],
+    [
+      ['what its buyer has is ordered again', 'if (buyable.length === 0) return', 'if (buyable.length < 0) return'],
+      ['a members’ price is for all', 'if (!needs.isMet) return', 'if (needs.courses.length === 0) return'],
+      ['a changed price is not said', 'row.priceSeen === said.listed ? null : row.priceSeen', 'null'],
+    ],
+  ),
+  ...of(
+    'src/server/coupons/set.ts',
+    [],
+    [
+      [
+        'what is being made does not count',
+        'const before = (await countCodes(tx, couponId)) + coupon.codesToMake',
+        'const before = await countCodes(tx, couponId)',
+      ],
+      ['codes of a retired set are made', 'live?.isSet && retiredAt === null', 'live?.isSet'],
     ],
   ),
 ]

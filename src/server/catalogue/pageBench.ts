@@ -19,6 +19,7 @@ export async function listPages({ db }: Services) {
     .orderBy(desc(catalogue.kind), asc(catalogue.position), asc(catalogue.createdAt), asc(checkoutPages.createdAt))
   return rows.map(({ page, product }) => ({
     id: page.id,
+    productId: page.productId,
     slug: page.slug,
     /** Null of the page at which a basket is paid. */
     title: product?.draft.title ?? null,

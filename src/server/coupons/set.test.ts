@@ -61,8 +61,8 @@ const said = async (...entered: string[]) =>
 
 describe('codes that were asked for', () => {
   it('are made by a worker in turns, and by the next one where it was lost on the way', async () => {
-    expect(await askForCodes(world.services, set, 2500)).toEqual({ toMake: 2500 })
-    expect(await askForCodes(world.services, set, 100)).toEqual({ toMake: 2600 })
+    expect(await askForCodes(world.services, set, 3500)).toEqual({ toMake: 3500 })
+    expect(await askForCodes(world.services, set, 100)).toEqual({ toMake: 3600 })
     expect(await codesOf()).toEqual([])
     // The database fails in the second turn: what the first one made stays.
     let turns = 0
@@ -74,15 +74,15 @@ describe('codes that were asked for', () => {
       },
     }
     await expect(makeAsked(failing, set)).rejects.toThrow('the worker is gone')
-    expect([(await codesOf()).length, await leftToMake(world.services, set)]).toEqual([1000, 1600])
+    expect([(await codesOf()).length, await leftToMake(world.services, set)]).toEqual([2500, 1100])
     world.queue.length = 0
     expect(await resumeMaking(world.services)).toBe(1)
     expect(world.queue).toEqual([{ name: 'codes-make', data: { couponId: set } }])
     // Two workers at once make no more than was asked for.
     await Promise.all([makeAsked(world.services, set), makeAsked(world.services, set)])
-    expect(new Set(await codesOf()).size).toBe(2600)
+    expect(new Set(await codesOf()).size).toBe(3600)
     expect(await resumeMaking(world.services)).toBe(0)
-    await expect(askForCodes(world.services, set, 7401)).rejects.toMatchObject({ errors: [{ at: '/count' }] })
+    await expect(askForCodes(world.services, set, 6401)).rejects.toMatchObject({ errors: [{ at: '/count' }] })
   })
 
   it('of a set that is retired meanwhile are made no more', async () => {

@@ -16,7 +16,7 @@ import { inTransaction, type Services } from '../platform/context.ts'
 /** Most codes of one set. */
 const MAX_CODES = 10_000
 /** So many are made in one turn of a worker, each a transaction of its own: nothing waits for all of them. */
-const A_TURN = 1000
+const A_TURN = 2500
 
 export const makeCodesSchema = v.object({
   count: v.pipe(

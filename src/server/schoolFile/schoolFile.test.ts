@@ -172,6 +172,14 @@ describe('an export', () => {
   })
 })
 
+it('the demo school is such a file: taken into an empty database, it comes out as it went in', async () => {
+  const text = writeSorted(JSON.parse(readFileSync('demo/school.json', 'utf8')))
+  await elsewhere(async (services) => {
+    await importSchool(services, text)
+    expect(writeSorted(await exportSchool(services.db))).toBe(text)
+  })
+})
+
 describe('an import', () => {
   it('changes by id what differs, adds what is new, and deletes nothing', async () => {
     const file = JSON.parse(await written()) as SchoolFile
