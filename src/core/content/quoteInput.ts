@@ -78,8 +78,14 @@ export function basketInput(school: PricingSchool, lines: readonly PricedLine[],
 }
 
 /** The quote document of one offer that is bought alone. */
-export function quoteInputOf(school: PricingSchool, offer: PricedOffer, at: string, chosen: number | null = null) {
-  return basketInput(school, [{ role: 'main', offer, chosen }], at)
+export function quoteInputOf(
+  school: PricingSchool,
+  offer: PricedOffer,
+  at: string,
+  chosen: number | null = null,
+  terms = PLAIN,
+) {
+  return basketInput(school, [{ role: 'main', offer, chosen }], at, terms)
 }
 
 export interface DescribedOffer {
@@ -87,11 +93,19 @@ export interface DescribedOffer {
   priced: OfferInWords
 }
 
-/** An offer's quote and what there is to say about it; null while a figure is missing or does not fit. */
-export function describeOffer(school: PricingSchool, offer: PricedOffer, at: string): DescribedOffer | null {
+/**
+ * An offer's quote and what there is to say about it, with the codes of `terms`; null while a figure is missing or does
+ * not fit.
+ */
+export function describeOffer(
+  school: PricingSchool,
+  offer: PricedOffer,
+  at: string,
+  terms = PLAIN,
+): DescribedOffer | null {
   if (!quotableTerms(offer.content.terms) || !parseInstant(at)) return null
   try {
-    return describeQuote(school, quoteInputOf(school, offer, at))
+    return describeQuote(school, quoteInputOf(school, offer, at, null, terms))
   } catch (error) {
     if (error instanceof DocumentError) return null
     throw error

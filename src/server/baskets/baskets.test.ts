@@ -180,6 +180,12 @@ describe('a basket', () => {
     expect(titles(await show(home))).toEqual([`Coptic ${n}`, `Club ${n}`])
     // Signed out, this browser has none of it.
     expect(titles(await show(visitor(`phone ${n}`)))).toEqual([])
+    // An account without one takes the browser's over; signed out, that browser has none of it either.
+    await world.buy(paper.slug, world.request(paper.offerId, 2400, { email: `k${n}@post.example` }), `k${n}`)
+    const other = await buyerOf(`k${n}@post.example`)
+    await putIn(world.services, visitor(`desk ${n}`), [coptic.offerId])
+    expect(titles(await show(visitor(`desk ${n}`, other)))).toEqual([`Coptic ${n}`])
+    expect(titles(await show(visitor(`desk ${n}`)))).toEqual([])
     // Several pages of a browser that has just signed in, at once.
     await putIn(world.services, visitor(`tab ${n}`), [paper.offerId])
     const tab = visitor(`tab ${n}`, person)

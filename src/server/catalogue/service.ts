@@ -33,6 +33,8 @@ export async function listShelf({ db }: Services) {
     coverColor: product.draft.coverColor,
     /** Of a bundle, the colours of its courses as its draft has them. */
     colors: 'includesAll' in product.draft ? colorsOf(product.draft, all) : [product.draft.coverColor],
+    /** Of a bundle, its courses as its draft has them. */
+    courseIds: 'includesAll' in product.draft ? coursesIn(product.draft, all).map(({ id }) => id) : [],
     isLive: product.live !== null,
     isChanged: isChanged(product),
     isRetired: product.retiredAt !== null,
@@ -50,12 +52,17 @@ export async function listShelf({ db }: Services) {
   }))
 }
 
-function colorsOf({ includesAll, courses: held }: BundleContent, all: readonly Product[]): CoverColor[] {
+/** The courses that a bundle's draft holds. */
+function coursesIn({ includesAll, courses: held }: BundleContent, all: readonly Product[]): Product[] {
   const wanted = new Set(held.map(({ id }) => id))
-  return all.flatMap(({ id, kind, draft, live, retiredAt }) => {
-    const isIn = includesAll ? live !== null && retiredAt === null : wanted.has(id)
-    return kind === 'course' && isIn ? [draft.coverColor] : []
-  })
+  return all.filter(
+    ({ id, kind, live, retiredAt }) =>
+      kind === 'course' && (includesAll ? live !== null && retiredAt === null : wanted.has(id)),
+  )
+}
+
+function colorsOf(bundle: BundleContent, all: readonly Product[]): CoverColor[] {
+  return coursesIn(bundle, all).map(({ draft }) => draft.coverColor)
 }
 
 /** Whether a draft says something else than what is live. */

@@ -64,6 +64,8 @@ describe('codes that were asked for', () => {
     expect(await askForCodes(world.services, set, 3500)).toEqual({ toMake: 3500 })
     expect(await askForCodes(world.services, set, 100)).toEqual({ toMake: 3600 })
     expect(await codesOf()).toEqual([])
+    // What is to be made counts as if it were.
+    await expect(askForCodes(world.services, set, 6401)).rejects.toMatchObject({ errors: [{ at: '/count' }] })
     // The database fails in the second turn: what the first one made stays.
     let turns = 0
     const failing = {

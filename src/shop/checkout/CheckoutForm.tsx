@@ -14,6 +14,7 @@ import { Field, LINE_INPUT } from '../../ui/Field.tsx'
 import { SaleLine, Struck, Suggestion } from '../../ui/OfferCard.tsx'
 import { sayWith } from '../../ui/sayWith.ts'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
+import { AfterPress } from './AfterPress.tsx'
 import { CardFrame } from './CardFrame.tsx'
 import { CodeField } from './CodeField.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
@@ -225,32 +226,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 {say(CHECKOUT.cannotPay, { school: page.school.name })}
               </p>
             )}
-            <div aria-live="assertive">
-              {message && (
-                <p className="mt-3 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{message}</p>
-              )}
-            </div>
-            {phase.kind === 'elsewhere' && (
-              <p role="status" className="mt-3 rounded-field bg-late-soft px-3 py-2">
-                {sayWith(CHECKOUT.elsewhere, {
-                  there: (
-                    <a className="link" href={phase.url}>
-                      {PAYING.there}
-                    </a>
-                  ),
-                  anew: (
-                    <button type="button" className="link" onClick={checkout.payAnotherWay}>
-                      {CHECKOUT.anew}
-                    </button>
-                  ),
-                })}
-              </p>
-            )}
-            {phase.kind === 'checking' && (
-              <p role="status" className="mt-3 rounded-field bg-sheet-2 px-3 py-2">
-                {PAYING.checking}
-              </p>
-            )}
+            <AfterPress message={message} phase={phase} anew={checkout.payAnotherWay} />
             {view.hasUpsells && needsPaymentMethod && paymentMethod?.can.chargesAgain && (
               <p className="mt-3 text-[13px] text-ink-2">
                 {say(CHECKOUT.keptForMore, {

@@ -15,24 +15,14 @@ import { api } from '../api.ts'
 import { keepBasket, keptBasket } from './basket.ts'
 import { formatDeclined } from './declined.ts'
 import { type Tokenised, tokenise } from './GatewayFields.ts'
+import { ASK_AGAIN_MS, askOrder, type Phase } from './phase.ts'
 import { type Answer, OWN_PRICE, useServerQuote } from './useServerQuote.ts'
-
-/** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
-export type Phase =
-  | { kind: 'idle' }
-  | { kind: 'sending' }
-  | { kind: 'confirming'; orderId: string; url: string }
-  /** Begun at the gateway's own page, and not finished there. */
-  | { kind: 'elsewhere'; url: string }
-  | { kind: 'checking' }
 
 export interface FieldErrors {
   chosen?: string | undefined
   name?: string | undefined
   email?: string | undefined
 }
-
-const ASK_AGAIN_MS = 1500
 
 /** Whether payments come after today. */
 function hasLaterPayments({ quote }: Pick<ShopOffer, 'quote'>): boolean {
@@ -160,20 +150,13 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
       case 'checking':
         setPhase({ kind: 'checking' })
         await new Promise((resolve) => setTimeout(resolve, ASK_AGAIN_MS))
-        return leadOn(await ask(placed.orderId), cameBack)
+        return leadOn(await askOrder(placed.orderId), cameBack)
       case 'declined':
         isBusy.current = false
         setMessage(formatDeclined(placed.reason))
         setPhase({ kind: 'idle' })
     }
   }
-
-  /** Asks how an order stands; while the server cannot be reached, it is still not known. */
-  const ask = (orderId: string): Promise<Placed> =>
-    unwrap(api.orders[':id'].check.$post({ param: { id: orderId } })).catch((error: unknown) => {
-      if (error instanceof ApiError && error.problem.status === 404) throw error
-      return { state: 'checking', orderId }
-    })
 
   const fail = async (error: unknown) => {
     isBusy.current = false
@@ -266,7 +249,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     ).catch(() => null)
     if (!fresh) return recover()
     if (fresh.name !== 'checkout' || fresh.isOwned) return location.reload()
-    if (fresh.pending) return leadOn(await ask(fresh.pending))
+    if (fresh.pending) return leadOn(await askOrder(fresh.pending))
     isBusy.current = false
     setPhase({ kind: 'idle' })
     setMessage(CHECKOUT.lostBefore)
@@ -274,7 +257,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
 
   const confirmed = async (orderId: string) => {
     setPhase({ kind: 'checking' })
-    await leadOn(await ask(orderId))
+    await leadOn(await askOrder(orderId))
   }
 
   const walkAway = () => {
@@ -322,7 +305,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     forgetBack()
     if (!first.pending) return
     isBusy.current = true
-    ask(first.pending).then((placed) => leadOn(placed, true), fail)
+    askOrder(first.pending).then((placed) => leadOn(placed, true), fail)
   }, [])
 
   return {

@@ -8,6 +8,7 @@ import type { PaymentMethod, ShopPage, UpsellView } from '../../server/client.ts
 import { Button } from '../../ui/Button.tsx'
 import { sayWith } from '../../ui/sayWith.ts'
 import { UpsellBox } from '../../ui/UpsellBox.tsx'
+import { AfterPress } from '../checkout/AfterPress.tsx'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
 import { PaymentMethods } from '../checkout/PaymentMethods.tsx'
@@ -74,30 +75,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
           />
         </div>
       )}
-      <div aria-live="assertive">
-        {message && <p className="mt-4 rounded-field bg-failed-soft px-3 py-2 font-medium text-failed">{message}</p>}
-      </div>
-      {phase.kind === 'checking' && (
-        <p role="status" className="mt-4 rounded-field bg-sheet-2 px-3 py-2">
-          {PAYING.checking}
-        </p>
-      )}
-      {phase.kind === 'elsewhere' && (
-        <p role="status" className="mt-4 rounded-field bg-late-soft px-3 py-2">
-          {sayWith(CHECKOUT.elsewhere, {
-            there: (
-              <a className="link" href={phase.url}>
-                {PAYING.there}
-              </a>
-            ),
-            anew: (
-              <button type="button" className="link" onClick={upsell.anew}>
-                {CHECKOUT.anew}
-              </button>
-            ),
-          })}
-        </p>
-      )}
+      <AfterPress message={message} phase={phase} anew={upsell.anew} />
       <div className="mt-4 grid gap-2.5 sm:grid-cols-2">
         <Button
           kind="press"

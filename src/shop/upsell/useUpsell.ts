@@ -7,17 +7,7 @@ import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { formatDeclined } from '../checkout/declined.ts'
 import { tokenise } from '../checkout/GatewayFields.ts'
-
-/** What the page is doing: idle, sending, asking for approval, or waiting for an outcome. */
-type Phase =
-  | { kind: 'idle' }
-  | { kind: 'sending' }
-  | { kind: 'confirming'; orderId: string; url: string }
-  /** Begun at the gateway's own page, and not finished there. */
-  | { kind: 'elsewhere'; url: string }
-  | { kind: 'checking' }
-
-const ASK_AGAIN_MS = 1500
+import { ASK_AGAIN_MS, askOrder, type Phase } from '../checkout/phase.ts'
 
 /** All that happens between an upsell and the next page. */
 export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTMLIFrameElement | null>) {
@@ -58,20 +48,13 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
       case 'checking':
         setPhase({ kind: 'checking' })
         await new Promise((resolve) => setTimeout(resolve, ASK_AGAIN_MS))
-        return leadOn(await ask(placed.orderId), cameBack)
+        return leadOn(await askOrder(placed.orderId), cameBack)
       case 'declined':
         // What was saved was declined: something else can be given.
         setHasSaved(false)
         return idle(declined(placed.reason))
     }
   }
-
-  /** Asks how the order stands; while the server cannot be reached, it is still not known. */
-  const ask = (orderId: string): Promise<Placed> =>
-    unwrap(api.orders[':id'].check.$post({ param: { id: orderId } })).catch((error: unknown) => {
-      if (error instanceof ApiError && error.problem.status === 404) throw error
-      return { state: 'checking', orderId }
-    })
 
   const fail = async (error: unknown) => {
     if (!(error instanceof ApiError)) throw error
@@ -129,7 +112,7 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
   useEffect(() => {
     if (!view.pending) return
     isBusy.current = true
-    ask(view.pending).then((placed) => leadOn(placed, true), fail)
+    askOrder(view.pending).then((placed) => leadOn(placed, true), fail)
   }, [])
 
   return {
@@ -147,7 +130,7 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
     anew: () => idle(null),
     confirmed: async (orderId: string) => {
       setPhase({ kind: 'checking' })
-      await leadOn(await ask(orderId))
+      await leadOn(await askOrder(orderId))
     },
     walkAway: () => idle(declined('abandoned')),
   }

@@ -14,10 +14,11 @@ import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { Places, PreviewSection } from '../frame/Places.tsx'
+import { Select } from '../frame/Select.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { type Column, columnsOf, formatThen, MAX_MONTHS } from './compared.ts'
 import { CountField, Pick } from './InlineFields.tsx'
-import { type ShelfProduct, useShelf } from './queries.ts'
+import { type ShelfProduct, useCoupons, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
 
 const KeptChart = lazy(() => import('./KeptChart.tsx').then(({ KeptChart: chart }) => ({ default: chart })))
@@ -31,11 +32,24 @@ export function ComparePage() {
   const asked = params.get('offers')
   // Nothing chosen yet: the offers of the first course that has several, so that there is something to look at.
   const chosen = asked === null ? firstToCompare(shelf.data ?? []) : asked.split(',').filter(Boolean)
-  const choose = (ids: string[]) => setParams({ offers: ids.join(',') }, { replace: true, flushSync: true })
+  const set = (name: 'offers' | 'coupon', value: string) =>
+    setParams(
+      (now) => {
+        const next = new URLSearchParams(now)
+        if (value || name === 'offers') next.set(name, value)
+        else next.delete(name)
+        return next
+      },
+      { replace: true, flushSync: true },
+    )
+  const choose = (ids: string[]) => set('offers', ids.join(','))
   const paymentMethod = gateways.data?.gateways.find(({ connection }) => connection !== null)?.capabilities ?? null
   const now = useStudioNow()
   const at = `${now.slice(0, 16)}:00Z`
-  const columns = columnsOf(shelf.data ?? [], chosen, school, paymentMethod?.fee ?? null, at)
+  const coupons = (useCoupons().data ?? []).filter(({ live, retiredAt }) => live !== null && retiredAt === null)
+  const coupon = coupons.find(({ id }) => id === params.get('coupon'))
+  const coded = coupon?.live ? { code: coupon.live.code, content: coupon.live } : null
+  const columns = columnsOf(shelf.data ?? [], chosen, school, paymentMethod?.fee ?? null, at, coded)
   return (
     <Places
       shelfLabel="Offers to compare"
@@ -43,13 +57,28 @@ export function ComparePage() {
       bench={
         <>
           <h1 className="text-[27px]">Side by side</h1>
+          {columns.length >= 2 && coupons.length > 0 && (
+            <p className="mt-1 flex flex-wrap items-baseline gap-x-2 text-[14px]">
+              <span id="compared-code">As somebody pays it</span>
+              <Select
+                label="Code"
+                className="rounded-field border border-line-2 bg-transparent px-2 py-1"
+                value={coupon?.id ?? ''}
+                options={[
+                  ['', 'without a code'],
+                  ...coupons.map(({ id, live, draft }) => [id, `with ${(live ?? draft).code}`] as const),
+                ]}
+                onChange={(id) => set('coupon', id)}
+              />
+            </p>
+          )}
           {columns.length < 2 ? (
             <p className="mt-2 max-w-[52ch] text-ink-2">
               Tick two or more offers on the left, of any courses. You then see what each buyer pays and when, and what
               you keep of it after fees and tax, and how it adds up over time.
             </p>
           ) : (
-            <Comparison columns={columns} gateway={paymentMethod?.name ?? null} />
+            <Comparison columns={columns} gateway={paymentMethod?.name ?? null} code={coded?.code ?? null} />
           )}
         </>
       }
@@ -120,7 +149,12 @@ function Picker({ courses, chosen, choose }: PickerProps) {
 
 type Line = [label: string, cell: (column: Column) => ReactNode]
 
-function linesOf(money: ReturnType<typeof useMoney>, gateway: string | null): Line[] {
+function linesOf(
+  money: ReturnType<typeof useMoney>,
+  gateway: string | null,
+  code: string | null,
+  columns: readonly Column[],
+): Line[] {
   const say = (amount: number) => formatMoney(amount, money)
   const firstYear = (amount: number) => `${say(amount)} in the first year`
   return [
@@ -131,6 +165,22 @@ function linesOf(money: ReturnType<typeof useMoney>, gateway: string | null): Li
     ],
     ['Then', ({ priced }) => formatThen(priced)],
     ['In all', ({ sums }) => (sums.all === null ? firstYear(sums.firstYear.pay) : say(sums.all))],
+    ...(code
+      ? [
+          [
+            `Without ${code}`,
+            ({ without }: Column) =>
+              without === null
+                ? 'the code does not count'
+                : without.all === null
+                  ? firstYear(without.firstYear.pay)
+                  : say(without.all),
+          ] satisfies Line,
+        ]
+      : []),
+    ...(columns.some(({ oneByOne }) => oneByOne !== null)
+      ? [['Its courses one by one', ({ oneByOne }: Column) => (oneByOne === null ? '–' : say(oneByOne))] satisfies Line]
+      : []),
     [
       'Same as the one-time price',
       ({ sums }) => (sums.asMuchAsAtOnce ? `by ${formatDay(sums.asMuchAsAtOnce, money.language)}` : '–'),
@@ -149,7 +199,7 @@ function linesOf(money: ReturnType<typeof useMoney>, gateway: string | null): Li
   ]
 }
 
-function Comparison({ columns, gateway }: { columns: Column[]; gateway: string | null }) {
+function Comparison({ columns, gateway, code }: { columns: Column[]; gateway: string | null; code: string | null }) {
   const money = useMoney()
   return (
     <div className="mt-3 overflow-x-auto">
@@ -177,7 +227,7 @@ function Comparison({ columns, gateway }: { columns: Column[]; gateway: string |
               </td>
             ))}
           </tr>
-          {linesOf(money, gateway).map(([label, cell]) => (
+          {linesOf(money, gateway, code, columns).map(([label, cell]) => (
             <tr key={label} className="border-t border-line align-top">
               <th scope="row" className="py-2 pr-2 text-left text-[13px] font-semibold text-ink-2">
                 {label}

@@ -1,7 +1,8 @@
 import { after, type Day } from '../../core/calendar/day.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { type Compared, compareOffer } from '../../core/content/compare.ts'
-import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
+import { type CouponContent, couponInput } from '../../core/content/coupon.ts'
+import { type BasketTerms, describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import type { FeeTerms } from '../../core/money/fee.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { formatLater, type OfferInWords } from '../../core/sentence/sentence.ts'
@@ -19,6 +20,16 @@ export interface Column {
   priced: OfferInWords
   sums: Compared
   open: string
+  /** Of a bundle: what its courses cost one by one, each at once, tax included; null where not all are sold so. */
+  oneByOne: number | null
+  /** Where a code is looked at: what it would be without it; null where the code does not count for it. */
+  without: Compared | null
+}
+
+/** A code that the offers are looked at with. */
+export interface ComparedCode {
+  code: string
+  content: CouponContent
 }
 
 /** The chosen offers as columns; those without a price are left out. */
@@ -28,21 +39,65 @@ export function columnsOf(
   school: PricingSchool & MoneyFormat,
   fee: FeeTerms | null,
   at: string,
+  coupon: ComparedCode | null = null,
 ): Column[] {
   const found: Column[] = []
   for (const id of chosen) {
     const course = courses.find(({ offers }) => offers.some((offer) => offer.id === id))
     const offer = course?.offers.find((other) => other.id === id)
-    const said =
-      course && offer && describeOffer(school, { id, courses: [{ id: course.id }], content: offer.content }, at)
-    if (!course || !offer || !said) continue
+    const priced = course && offer && { id, courses: [{ id: course.id }], content: offer.content }
+    const plain = priced && describeOffer(school, priced, at)
+    if (!course || !offer || !priced || !plain) continue
+    const coded = coupon && describeOffer(school, priced, at, withCode(coupon, school, { id, productId: course.id }))
+    const counts = coded?.quote.codes.some((code) => code.counts) ?? false
+    const said = coded && counts ? coded : plain
     const until = after(said.quote.purchaseDay, MAX_MONTHS, { count: 1, unit: 'month' })
-    const sums = compareOffer(said.priced, fee, atOnceOf(course, school, at), until)
+    const atOnce = atOnceOf(course, school, at)
+    const sums = compareOffer(said.priced, fee, atOnce, until)
     const { name } = offer
     const { title, coverColor } = course
-    found.push({ id, course: title, name, coverColor, priced: said.priced, sums, open: formatOpen(said.priced) })
+    found.push({
+      ...{ id, course: title, name, coverColor, priced: said.priced, sums, open: formatOpen(said.priced) },
+      oneByOne: partsOf(course, courses, school, at),
+      without: counts ? compareOffer(plain.priced, fee, atOnce, until) : null,
+    })
   }
   return found
+}
+
+/** What an offer is quoted with where somebody enters a code for the first time. */
+function withCode(
+  { code, content }: ComparedCode,
+  { currency }: PricingSchool,
+  offer: { id: string; productId: string },
+): BasketTerms {
+  const coupon = couponInput(content, { code, currency, offers: [offer] }, { used: 0, usedByBuyer: 0 })
+  return { coupons: [coupon], codes: [code], buyer: { purchases: 0 } }
+}
+
+/** What the courses of a bundle cost one by one; null of a course, and where one of them is not sold at once. */
+function partsOf(
+  { kind, courseIds }: ShelfProduct,
+  all: readonly ShelfProduct[],
+  school: PricingSchool,
+  at: string,
+): number | null {
+  if (kind !== 'bundle') return null
+  let sum = 0
+  for (const id of courseIds) {
+    const part = all.find((course) => course.id === id)
+    const price = part ? (isFree(part) ? 0 : atOnceOf(part, school, at)) : null
+    if (price === null) return null
+    sum += price
+  }
+  return sum
+}
+
+/** Whether a course can be had for nothing by everybody. */
+function isFree({ offers }: ShelfProduct): boolean {
+  return offers.some(
+    ({ content, isRetired }) => content.terms.kind === 'free' && content.audience.who === 'everyone' && !isRetired,
+  )
 }
 
 /** The course's one-time price, tax included. */
