@@ -17,11 +17,13 @@ interface BumpBoxProps {
   /** Absent where it only shows how it looks. */
   toggle?: (isTicked: boolean) => void
   isDisabled?: boolean
+  /** What its buyer should know before it is ticked. */
+  warning?: string | null
 }
 
 /** Something that can be ticked to be ordered too: what it is, what it costs now and later, and its tick. */
 export function BumpBox(props: BumpBoxProps) {
-  const { title, text, tick, price, inShop, coverId, coverColor, isTicked, toggle, isDisabled = false } = props
+  const { title, text, tick, price, inShop, coverId, coverColor, isTicked, toggle, isDisabled = false, warning } = props
   return (
     <label
       className={classes(
@@ -50,6 +52,7 @@ export function BumpBox(props: BumpBoxProps) {
           {text}
           {inShop && <span className="text-ink-3"> {inShop}</span>}
         </span>
+        {warning && <span className="mt-1 block rounded-field bg-late-soft px-2 py-1 text-[13px]">{warning}</span>}
       </span>
     </label>
   )

@@ -15,6 +15,8 @@ interface UpsellBoxProps {
   before?: string | null
   /** What it costs in the shop, where that is more, in words. */
   inShop: string | null
+  /** What its buyer should know before. */
+  warning?: string | null
   /** Stands below the price. */
   note?: ReactNode
   /** Narrow, as a preview. */
@@ -23,7 +25,7 @@ interface UpsellBoxProps {
 
 /** What is offered after the payment: its picture, its words, its price. */
 export function UpsellBox(props: UpsellBoxProps) {
-  const { title, text, coverId, coverColor, price, before = null, inShop, note, isSmall = false } = props
+  const { title, text, coverId, coverColor, price, before = null, inShop, warning, note, isSmall = false } = props
   return (
     <div className={classes('grid gap-x-6 gap-y-3', !isSmall && 'sm:grid-cols-[230px_minmax(0,1fr)]')}>
       <div
@@ -52,6 +54,7 @@ export function UpsellBox(props: UpsellBoxProps) {
           {price}
           {inShop && <span className="ml-2 font-normal text-ink-2">{inShop}</span>}
         </p>
+        {warning && <p className="mt-1.5 rounded-field bg-late-soft px-3 py-2 text-[13.5px]">{warning}</p>}
         {note}
       </div>
     </div>

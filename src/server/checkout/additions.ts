@@ -2,6 +2,7 @@ import type { Addition } from '../../core/content/checkoutPage.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { formatWholePrice } from '../../core/sentence/sentence.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import { pricesAlone } from '../catalogue/alone.ts'
@@ -23,12 +24,15 @@ export interface Offered<A extends Addition> {
 /**
  * The order bumps or upsells of a page that this visitor may be shown, in their order: what is on sale, and what they do
  * not have already, as far as that may be known (selling rules, section 1).
+ * @param ordered the courses that are ordered anyway: what opens nothing beside them is not offered, and of what would be
+ * paid for twice they are warned.
  */
 export async function offeredTo<A extends Addition>(
   services: Services,
   school: School,
   additions: readonly A[],
   visitor: Visitor,
+  ordered: readonly { id: string }[] = [],
 ): Promise<Offered<A>[]> {
   const at = services.now()
   const ids = additions.flatMap(({ offerId }) => (offerId === null ? [] : [offerId]))
@@ -45,8 +49,11 @@ export async function offeredTo<A extends Addition>(
       const { audience } = offer.live
       const isForThem = audience.who !== 'holders' || (await needsOf(services, audience.of, visitor)).isMet
       if (!said || !isForThem) return []
-      const { buyable } = await beside(services, school, courses, [{ id: offer.id, quote: said.quote }], visitor)
-      if (buyable.length === 0) return []
+      const { buyable, says } = await beside(services, school, courses, [{ id: offer.id, quote: said.quote }], visitor)
+      const twice = courses.filter(({ id }) => ordered.some((course) => course.id === id))
+      if (buyable.length === 0 || twice.length === courses.length) return []
+      const titles = formatList(twice.map(({ title }) => `“${title}”`))
+      const doubled = twice.length > 0 ? say(CATALOGUE.paidTwice, { count: twice.length, courses: titles }) : null
       const inShop = alone.get(product.id)?.now ?? null
       const first = said.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price ?? 0
       const isLess = offer.live.terms.kind === 'single' && inShop !== null && inShop > first
@@ -62,6 +69,7 @@ export async function offeredTo<A extends Addition>(
         inShop: isLess ? say(CATALOGUE.inShop, { money: formatMoney(inShop, school) }) : null,
         access: said.priced.access,
         quote: said.quote,
+        warning: [doubled, says?.says].filter(Boolean).join(' ') || null,
       }
       return [{ addition, line, view }]
     }),

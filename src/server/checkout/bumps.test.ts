@@ -145,6 +145,32 @@ describe('an order bump', () => {
   })
 })
 
+describe('an order bump that holds what is ordered already', () => {
+  it('warns of what would be paid for twice; one that adds nothing is not shown', async () => {
+    const other = await world.sell(4800, `Boxes ${n}`)
+    const both = await world.bundle([main.courseId, other.courseId], 15_000, `Both ${n}`)
+    await shape([bump(both.offerId)])
+    expect((await show()).bumps).toMatchObject([
+      { warning: `“Sewing ${n}” is part of what you order already: you would pay for it twice.` },
+    ])
+    await shape([bump(other.offerId)])
+    expect((await show()).bumps).toMatchObject([{ warning: null }])
+    await shape([bump(other.offerId), bump(addedOffer)], both.bundleId)
+    const view = await checkoutView(world.services, await getSchool(world.db), both.slug, undefined, stranger)
+    expect(view.name === 'checkout' && view.bumps.map(({ product }) => product)).toEqual([`Paper ${n}`])
+  })
+
+  it('says what who is signed in has of it', async () => {
+    const other = await world.sell(4800, `Boxes ${n}`)
+    const both = await world.bundle([added.courseId, other.courseId], 6000, `Both ${n}`)
+    await shape([bump(both.offerId)])
+    await world.buy(added.slug, world.request(added.offerId, 2400, { email: email() }), `b${n}`)
+    const [person] = await world.db.select().from(people).where(eq(people.email, email()))
+    expect((await show({ ...stranger, person: person ?? null })).bumps[0]?.warning).toContain(`“Paper ${n}”`)
+    expect((await show()).bumps[0]?.warning).toBeNull()
+  })
+})
+
 describe('an offer that is only added', () => {
   it('is listed nowhere, and not sold alone, by its link, or on a page that does not have it', async () => {
     const school = await getSchool(world.db)

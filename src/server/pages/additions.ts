@@ -10,14 +10,16 @@ import type { BumpView } from '../views/data.ts'
 /**
  * The order bumps of a page as this visitor sees them. Whether a payment method can collect one together with the rest is
  * asked where it is ticked.
+ * @param ordered the courses that are ordered anyway.
  */
 export async function bumpsOn(
   services: Services,
   school: School,
   { bumps }: PageContent,
   visitor: Visitor,
+  ordered: readonly { id: string }[],
 ): Promise<BumpView[]> {
-  const offered = await offeredTo(services, school, bumps, visitor)
+  const offered = await offeredTo(services, school, bumps, visitor, ordered)
   return offered.map(({ addition, view }) => ({
     ...view,
     tick: addition.tick || say(CATALOGUE.add, { title: view.title }),

@@ -63,7 +63,8 @@ export async function basketCheckoutView(
     product && (await offersOf(services, school, product, visitor, row.offerId)).find(({ id }) => id === row.offerId)
   if (!product || !offer) return { name: 'notice', status: 410, ...NOTICE.basketEmpty, actions: toShop }
   const inIt = new Set(all.map((one) => one.row.productId))
-  const bumps = await bumpsOn(services, school, page.live, visitor)
+  const ordered = orderable.flatMap((one) => one.line.courses)
+  const bumps = await bumpsOn(services, school, page.live, visitor, ordered)
   const productsOf = new Map(
     (await sellableProducts(services.db)).flatMap(({ id, offers }) => offers.map((one) => [one.id, id] as const)),
   )
@@ -88,6 +89,7 @@ export async function basketCheckoutView(
       inShop: null,
       access: other.offer.live.access,
       quote: quoted.quote,
+      warning: null,
       chosen,
     })),
     warnings: [

@@ -321,7 +321,7 @@ export async function checkoutView(
   const { held, saving } = (await bundledIn(services, school, [product]))(product, offers)
   const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : held
   const { buyable, says } = await beside(services, school, opened, offers, visitor)
-  const bumps = await bumpsOn(services, school, page.live, visitor)
+  const bumps = await bumpsOn(services, school, page.live, visitor, opened)
   const ofProduct = services.db
     .select({ id: orderLines.orderId })
     .from(orderLines)

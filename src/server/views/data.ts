@@ -165,6 +165,8 @@ export interface AdditionView {
   inShop: string | null
   access: Access
   quote: Quote
+  /** What its buyer should know before: they have some of it, or would pay for it twice; null: nothing. */
+  warning: string | null
 }
 
 /** What can be ticked on a checkout page to be ordered too. */

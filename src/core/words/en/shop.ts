@@ -21,6 +21,10 @@ export const FRAME = {
 
 /** The school's page and a course's. */
 export const CATALOGUE = {
+  paidTwice: {
+    one: '{courses} is part of what you order already: you would pay for it twice.',
+    other: '{courses} are part of what you order already: you would pay for them twice.',
+  },
   title: 'Courses of {school}',
   none: 'Nothing is on sale at the moment. Please check back soon.',
   lessons: 'Lessons',
