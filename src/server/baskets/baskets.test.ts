@@ -6,10 +6,22 @@ import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { openFront, publishFront, saveFrontDraft } from '../catalogue/front.ts'
 import { openPage, publishPage, savePageDraft } from '../catalogue/pageBench.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
-import { basketLines, baskets, checkoutPages, offers, orderLines, orders, people } from '../db/schema/index.ts'
+import {
+  basketLines,
+  baskets,
+  checkoutPages,
+  offers,
+  orderLines,
+  orders,
+  people,
+  rateLimits,
+} from '../db/schema/index.ts'
+import type { Problem } from '../http/problem.ts'
+import { pageRoutes } from '../pages/routes.ts'
 import { checkoutView, thanksView } from '../pages/service.ts'
 import { upsellView } from '../pages/upsell.ts'
 import { joinPeople } from '../people/join.ts'
+import { Limits } from '../platform/limits.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { getSchool } from '../school/service.ts'
 import { openSession } from '../session/sessions.ts'
@@ -105,6 +117,22 @@ describe('a basket', () => {
     expect(cookie).toContain('HttpOnly')
     const page = await fetch(`${world.origin}/basket`, { headers: { cookie: cookie?.split(';')[0] ?? '' } })
     expect(await page.text()).toContain(`Coptic ${n}`)
+  })
+
+  it('is begun from one address only so often, and filled by who has one as often as they like', async () => {
+    await world.db.delete(rateLimits)
+    const services = { ...world.services, limits: new Limits(world.db, { 'basket:ip': 2 }) }
+    const app = pageRoutes(services, { render: () => ({ markup: '', parts: [] }) } as never)
+    app.onError((error, c) => c.body(null, (error as Problem).status as 429))
+    const add = (headers: Record<string, string>) =>
+      app.request('/basket/add', {
+        method: 'POST',
+        headers: { origin: world.origin, 'content-type': 'application/x-www-form-urlencoded', ...headers },
+        body: new URLSearchParams({ offer: coptic.offerId }).toString(),
+      })
+    const statuses = [await add({}), await add({}), await add({})].map(({ status }) => status)
+    expect(statuses).toEqual([303, 303, 429])
+    expect((await add(cookies())).status).toBe(303)
   })
 
   it('lets a thing be taken out and put back, its offer switched, its own price named', async () => {

@@ -5,6 +5,7 @@ import { basketView } from '../baskets/shown.ts'
 import { liveFront } from '../catalogue/front.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { BODY_LIMITS, limitBody } from '../http/bodies.ts'
+import { clientAddress, proxyList } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
 import { inMode, type Services } from '../platform/context.ts'
@@ -30,7 +31,7 @@ export function basketPages(app: Hono, base: Services, page: (load: Load) => Han
       const shared = offersIn(c.req.query('with'))
       if (shared.length > 0) {
         // What is sold no more is left out, and said of no one thing.
-        await putIn(services, ownerOf(c, base, visitor), shared).catch(ifNotOnSale)
+        await putIn(services, await ownerOf(c, base, visitor), shared).catch(ifNotOnSale)
         return { goTo: '/basket' }
       }
       const productId = c.req.query('wrong') ?? ''
@@ -48,7 +49,7 @@ export function basketPages(app: Hono, base: Services, page: (load: Load) => Han
       const visitor = await visitorOf(c, base, school)
       const services = await inMode(base, visitor.mode)
       const fields = new Map(Object.entries(await c.req.parseBody()).map(([name, value]) => [name, String(value)]))
-      return c.redirect(await act(services, ownerOf(c, base, visitor), fields, school), 303)
+      return c.redirect(await act(services, await ownerOf(c, base, visitor), fields, school), 303)
     })
   form('/basket/add', async (services, who, fields) => {
     await putIn(services, who, offersIn(fields.get('offer')))
@@ -84,8 +85,15 @@ export function basketPages(app: Hono, base: Services, page: (load: Load) => Han
 
 type Fields = ReadonlyMap<string, string>
 
-/** The visitor with the cookie of this browser's basket, which is set, or kept for longer. */
-function ownerOf(c: Context, { config }: Services, visitor: Visitor): Visitor {
+/**
+ * The visitor with the cookie of this browser's basket, which is set, or kept for longer. @throws Problem 429 from where
+ * too many browsers begin one.
+ */
+async function ownerOf(c: Context, { config, limits }: Services, visitor: Visitor): Promise<Visitor> {
+  if (!visitor.basketHash && !visitor.person) {
+    const address = clientAddress(c, proxyList(config.trustedProxies))
+    await limits.count({ 'basket:ip': address.ip, 'basket:range': address.range })
+  }
   return { ...visitor, basketHash: basketHashOf(c, config, BASKET_DAYS) }
 }
 

@@ -42,6 +42,9 @@ export const CEILINGS = {
   'code:ip': { points: 30, seconds: QUARTER },
   'code:range': { points: 150, seconds: QUARTER },
   'code:browser': { points: 15, seconds: QUARTER },
+  /** Baskets that a browser begins. */
+  'basket:ip': { points: 60, seconds: HOUR },
+  'basket:range': { points: 300, seconds: HOUR },
   /** Links and codes that do not exist. */
   'guess:ip': { points: 60, seconds: HOUR },
   'guess:range': { points: 300, seconds: HOUR },
