@@ -1,7 +1,7 @@
 import { and, asc, desc, eq, inArray, isNull } from 'drizzle-orm'
 import { UPSELL_MINUTES, type Upsell, upsellAfter } from '../../core/content/checkoutPage.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
-import { BANK_TRANSFER, BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { type Offered, offeredTo } from '../checkout/additions.ts'
 import { quoteFollowing } from '../checkout/codedQuote.ts'
 import type { Quoted } from '../checkout/quoteBasket.ts'
@@ -125,8 +125,7 @@ export async function standingOn(
         ({ connectionId, can }) =>
           (byTransfer === null ? true : connectionId === byTransfer) && whyNot(can, need) === null,
       )
-      const isCollectable = byTransfer === null ? able.length > 0 : whyNot(BANK_TRANSFER, need) === null
-      if (isFree || isCollectable) return { step, offered, quoted, paymentMethods: isFree ? [] : able, order: own }
+      if (isFree || able.length > 0) return { step, offered, quoted, paymentMethods: isFree ? [] : able, order: own }
     }
     step = upsellAfter(upsells, step, 'no')
   }
