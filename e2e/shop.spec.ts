@@ -29,9 +29,21 @@ async function expectToFit(page: Page, what: string) {
   }
 }
 
+/** Has an offer follow the payment of a course. */
+async function offerAfter(studio: Page, title: string, offerId: string) {
+  const pages = await post(studio.request, '/api/catalogue/pages', undefined, 'GET')
+  const { id } = pages.find((page: { title: string }) => page.title === title)
+  const { draft, draftRev: baseRev } = await post(studio.request, `/api/catalogue/pages/${id}`, undefined, 'GET')
+  const step = { id: 'one', offerId, title: '', text: '', coverId: null, onYes: null, onNo: null }
+  const content = { ...draft, upsells: [step] }
+  const path = `/api/catalogue/pages/${id}`
+  const { draftRev } = await post(studio.request, `${path}/draft`, { baseRev, content }, 'PUT')
+  await post(studio.request, `${path}/publish`, { rev: draftRev })
+}
+
 test('titles without a space and German words break no page, at any width', async ({ studio, shop }) => {
   const long = `${'Buchbinderwerkstattgrundausstattung'.repeat(3)}`.slice(0, 100)
-  const { slug, courseId } = await makeCourse(studio, `${long} ${unique('x')}`, 4800)
+  const { slug, courseId, offerId } = await makeCourse(studio, `${long} ${unique('x')}`, 4800)
   const { id } = await post(studio.request, '/api/offers', { productId: courseId })
   const lines = 'Donaudampfschifffahrtsgesellschaftskapitänsmütze'.repeat(4)
   const terms = {
@@ -49,7 +61,21 @@ test('titles without a space and German words break no page, at any width', asyn
     await shop.goto(path)
     await expectToFit(shop, path)
   }
+  await shop.goto(`/basket?with=${offerId}`)
+  await expect(shop.getByRole('heading', { name: 'Your basket' })).toBeVisible()
+  await expectToFit(shop, 'basket')
+  await shop.goto('/buy/basket')
+  await expectToFit(shop, 'the checkout of the basket')
   await shop.setViewportSize({ width: 1280, height: 1200 })
+  const first = await makeCourse(studio, unique('Short'), 1200)
+  await offerAfter(studio, first.title, offerId)
+  await fillCheckout(shop, first.slug, who, 'Pays')
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: 'One more thing, if you like' })).toBeVisible()
+  await expectToFit(shop, 'upsell')
+  await shop.setViewportSize({ width: 1280, height: 1200 })
+  await pressOnce(shop, 'No, thank you')
+  await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
   await fillCheckout(shop, slug, who, 'Pays')
   await payButton(shop).click()
   await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
