@@ -702,11 +702,15 @@ export const MUTANTS: readonly Mutant[] = [
     [],
     [
       ['a browser keeps what an account has', '.set({ personId, tokenHash: null })', '.set({ personId })'],
-      ['what was bought stays in the basket', "or(eq(orders.state, 'paid'), exists(awaited))", 'exists(awaited)'],
+      [
+        'what was bought stays in the basket',
+        'or(gte(orders.paidAt, basketLines.addedAt), exists(awaited))',
+        'exists(awaited)',
+      ],
       [
         'what waits for a transfer stays in the basket',
-        "or(eq(orders.state, 'paid'), exists(awaited))",
-        "eq(orders.state, 'paid')",
+        'or(gte(orders.paidAt, basketLines.addedAt), exists(awaited))',
+        'gte(orders.paidAt, basketLines.addedAt)',
       ],
       [
         'what was taken out comes back by itself',

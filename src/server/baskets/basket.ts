@@ -124,7 +124,13 @@ async function dropBought({ db }: Services, { id }: Basket): Promise<void> {
   const awaited = db
     .select({ id: attempts.id })
     .from(attempts)
-    .where(and(eq(attempts.orderId, orders.id), eq(attempts.state, 'awaiting')))
+    .where(
+      and(
+        eq(attempts.orderId, orders.id),
+        eq(attempts.state, 'awaiting'),
+        gte(attempts.startedAt, basketLines.addedAt),
+      ),
+    )
   const bought = db
     .select({ id: orders.id })
     .from(orders)
@@ -133,8 +139,8 @@ async function dropBought({ db }: Services, { id }: Basket): Promise<void> {
       and(
         eq(orders.fromBasketId, id),
         eq(orderLines.productId, basketLines.productId),
-        gte(orders.createdAt, basketLines.addedAt),
-        or(eq(orders.state, 'paid'), exists(awaited)),
+        // An order that was begun before may be gone on with from the basket.
+        or(gte(orders.paidAt, basketLines.addedAt), exists(awaited)),
       ),
     )
   await db.delete(basketLines).where(and(eq(basketLines.basketId, id), exists(bought)))

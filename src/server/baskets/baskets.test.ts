@@ -319,6 +319,15 @@ describe('the checkout of a basket', () => {
     expect(await thanksView(world.services, placed.orderId, visitor())).toMatchObject({ stillInBasket: [`Club ${n}`] })
   })
 
+  it('goes on with an order that was begun before it, and is empty once that is paid', async () => {
+    const begun = world.request(coptic.offerId, 12_900, { email: `b${n}@post.example` }, 'not-enough-money')
+    await world.call('POST', `/api/shop/checkout/${coptic.slug}`, begun, cookies())
+    world.clock.offsetMs += 60_000
+    await put(coptic)
+    expect(await pay(await checkout(), 12_900)).toMatchObject({ state: 'paid' })
+    expect(titles(await show())).toEqual([])
+  })
+
   it('declined, keeps all in the basket; another’s basket or order is not touched by it', async () => {
     await put(coptic, paper)
     await putIn(world.services, visitor('other'), [coptic.offerId])
