@@ -1,10 +1,21 @@
-import { and, asc, between, eq, inArray, isNotNull, lte, or, type SQL, sql } from 'drizzle-orm'
+import { and, asc, between, eq, inArray, isNotNull, isNull, lte, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { after, type Day, daysBetween, isDay, later } from '../../core/calendar/day.ts'
+import { codeKey } from '../../core/quote/codes.ts'
 import type { Queryable } from '../db/client.ts'
 import { nameFits } from '../db/matching.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, attempts, connections, offers, orderLines, orders, payments, people } from '../db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  codes,
+  connections,
+  offers,
+  orderLines,
+  orders,
+  payments,
+  people,
+} from '../db/schema/index.ts'
 import { isId } from '../http/isId.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -129,7 +140,10 @@ function ofOffers(ids: string[]): SQL {
 
 const NOBODY = '00000000-0000-0000-0000-000000000000'
 
-/** All buyers that a search finds: few are named, so that their orders are read by an index; many are looked for as they are. */
+/**
+ * Orders that a search finds: of its buyers, few of whom are named, so that their orders are read by an index, and many
+ * looked for as they are; and those with the code that was typed.
+ */
 export async function ofBuyers(db: Queryable, mode: Mode, search: string): Promise<SQL> {
   const fitting = and(eq(people.mode, mode), nameFits(search))
   const rows = await db
@@ -137,10 +151,26 @@ export async function ofBuyers(db: Queryable, mode: Mode, search: string): Promi
     .from(people)
     .where(fitting)
     .limit(FEW_BUYERS + 1)
-  if (rows.length > FEW_BUYERS) {
-    return sql`${orders.personId} in (select b.id from people b where b.mode = ${mode} and ${nameFits(search, 'b')})`
-  }
-  return inArray(orders.personId, [...rows.map(({ id }) => id), NOBODY])
+  const byBuyer =
+    rows.length > FEW_BUYERS
+      ? sql`${orders.personId} in (select b.id from people b where b.mode = ${mode} and ${nameFits(search, 'b')})`
+      : inArray(orders.personId, [...rows.map(({ id }) => id), NOBODY])
+  const typed = await db
+    .select({ id: codes.id, code: codes.code })
+    .from(codes)
+    .where(and(eq(codes.key, codeKey(search)), isNull(codes.freedAt)))
+  return typed.length === 0 ? byBuyer : sql`(${byBuyer} or ${withCodes(typed)})`
+}
+
+/** Orders that carry one of some codes, and upsells to which it went on. */
+function withCodes(typed: readonly { id: string; code: string }[]): SQL {
+  const ids = sql.param(typed.map(({ id }) => id))
+  const carry = sql`(select u.order_id from code_uses u where u.code_id = any(${ids}::uuid[]) and u.state <> 'released')`
+  const went = typed.map(
+    ({ code }) =>
+      sql`${orders.quote} -> 'codes' @> jsonb_build_array(jsonb_build_object('code', ${code}::text, 'counts', true))`,
+  )
+  return sql`(${orders.id} in ${carry} or (${orders.followsId} in ${carry} and (${sql.join(went, sql` or `)})))`
 }
 
 /** Payments with all that they are told by. */

@@ -19,6 +19,8 @@ import {
   orders,
   people,
 } from '../db/schema/index.ts'
+import { listMovements } from '../money/movements.ts'
+import { sumSpan } from '../money/spans.ts'
 import { thanksView } from '../pages/service.ts'
 import { upsellView } from '../pages/upsell.ts'
 import { listPeople } from '../people/service.ts'
@@ -288,6 +290,10 @@ describe('a code of the order', () => {
     const query = { search: '', state: 'all', coupon: coupon?.id as string } as const
     const { orders: found } = await listOrders(world.services, 'practice', query)
     expect(found.map(({ id }) => id)).toEqual([placed.orderId, orderId])
+    const span = { from: '2020-01-01', until: '2039-12-31' }
+    const moved = await listMovements(world.services, 'practice', { ...span, search: code.toLowerCase() })
+    expect(moved.movements.map(({ received }) => received)).toEqual([11_610, 1620])
+    expect((await sumSpan(world.services, 'practice', { ...span, search: code })).total.received).toBe(13_230)
     const byCode = await listPeople(world.services, 'practice', { search: '', coupon: coupon?.id as string })
     expect(byCode.people.map(({ email }) => email)).toEqual([`u${n}@post.example`])
     const has = await listPeople(world.services, 'practice', { search: '', course: paper.courseId })

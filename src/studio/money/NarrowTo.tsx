@@ -24,7 +24,7 @@ interface NarrowToProps {
 
 const SELECT = 'mb-1.5 w-full rounded-full border border-line-2 bg-transparent px-2.5 py-1 text-[13px]'
 
-/** Narrows to a buyer, to a course or one of its offers, and to a payment method. */
+/** Narrows to a buyer or a code, to a course or one of its offers, and to a payment method. */
 export function NarrowTo({ query, go }: NarrowToProps) {
   const { mode } = useSession()
   const shelf = useShelf()
@@ -34,8 +34,8 @@ export function NarrowTo({ query, go }: NarrowToProps) {
     <div className="mx-1 mb-2">
       <input
         type="search"
-        aria-label="Search for a buyer"
-        placeholder="Buyer"
+        aria-label="Search for a buyer or a code"
+        placeholder="Buyer or code"
         value={query.search}
         onChange={(event) => go({ search: event.target.value })}
         className="mb-1.5 w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
