@@ -114,6 +114,7 @@ test('a basket of five things: over two days and a sign-in, one of them paid for
     await shop.setViewportSize({ width: 390, height: 1700 })
     await shop.goto('/basket')
     await shop.getByRole('link', { name: 'Go to the checkout' }).click()
+    await expect(payButton(shop)).toBeVisible()
     expect(await shop.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390)
     await chooseCard(shop, 'Pays')
     await payButton(shop).click()
