@@ -70,20 +70,24 @@ function offer(terms: DraftTerms, name = 'One payment', highlighted = false): Sh
 const whole = (view: ShopView, more: Partial<ShopPage> = {}) =>
   renderShop({ school, mode: 'live', basket: null, isOwnView: false, visitor: null, view, ...more })
 const render = (view: ShopView, more: Partial<ShopPage> = {}) => whole(view, more).markup.replaceAll('<!-- -->', '')
+/** A checkout of one course, to which nothing is added. */
+const plain = {
+  product: card,
+  gets: ['One'],
+  saving: null,
+  bumps: [],
+  hasUpsells: false,
+  slug: 'coptic',
+  isBasket: false,
+  heading: 'Coptic binding',
+  also: [],
+  warnings: [],
+  chosenPrice: null,
+}
 const checkout = (offers: ShopOffer[], more: object = {}) =>
   render({
     name: 'checkout',
-    product: card,
-    gets: ['One'],
-    saving: null,
-    bumps: [],
-    hasUpsells: false,
-    slug: 'coptic',
-    isBasket: false,
-    heading: 'Coptic binding',
-    also: [],
-    warnings: [],
-    chosenPrice: null,
+    ...plain,
     offers,
     chosen: offers[0]?.id ?? '',
     linked: null,
@@ -143,17 +147,7 @@ describe('the checkout page', () => {
 it('only what a buyer fills in is taken over by the browser; what only shows loads no code', () => {
   const offers = [offer({ kind: 'single', amount: 12_900 })]
   const seen = {
-    product: card,
-    gets: ['One'],
-    saving: null,
-    bumps: [],
-    hasUpsells: false,
-    slug: 'coptic',
-    isBasket: false,
-    heading: 'Coptic binding',
-    also: [],
-    warnings: [],
-    chosenPrice: null,
+    ...plain,
     offers,
     chosen: 'x',
     linked: null,

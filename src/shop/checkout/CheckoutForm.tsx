@@ -12,7 +12,6 @@ import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Field, LINE_INPUT } from '../../ui/Field.tsx'
 import { SaleLine, Struck, Suggestion } from '../../ui/OfferCard.tsx'
-import { sayWith } from '../../ui/sayWith.ts'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { AfterPress } from './AfterPress.tsx'
 import { CardFrame } from './CardFrame.tsx'
@@ -20,6 +19,7 @@ import { CodeField } from './CodeField.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { FORM_BOX, Held } from './formBox.tsx'
 import { PaymentMethods } from './PaymentMethods.tsx'
+import { Terms } from './Terms.tsx'
 import { type MissingMethod, useCheckout } from './useCheckout.ts'
 import { WhatHappens } from './WhatHappens.tsx'
 import { WhatHappensTogether } from './WhatHappensTogether.tsx'
@@ -251,18 +251,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             </Button>
             <p className="mt-2 text-[12.5px] text-ink-3">
               {!cannotPay && smallPrint(page, paymentMethod, pay, hasLater)}
-              {page.school.hasTerms && (
-                <>
-                  {' '}
-                  {sayWith(CHECKOUT.accept, {
-                    terms: (
-                      <a className="link" href="/terms" target="_blank" rel="noopener">
-                        {CHECKOUT.terms}
-                      </a>
-                    ),
-                  })}
-                </>
-              )}
+              <Terms school={page.school} />
             </p>
           </Step>
         </>

@@ -1,17 +1,16 @@
 import { useRef } from 'react'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
-import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { UPSELLS } from '../../core/words/en/upsells.ts'
 import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, ShopPage, UpsellView } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
-import { sayWith } from '../../ui/sayWith.ts'
 import { UpsellBox } from '../../ui/UpsellBox.tsx'
 import { AfterPress } from '../checkout/AfterPress.tsx'
 import { CardFrame } from '../checkout/CardFrame.tsx'
 import { ConfirmDialog } from '../checkout/ConfirmDialog.tsx'
 import { PaymentMethods } from '../checkout/PaymentMethods.tsx'
+import { Terms } from '../checkout/Terms.tsx'
 import { WhatHappensTogether } from '../checkout/WhatHappensTogether.tsx'
 import { useUpsell } from './useUpsell.ts'
 
@@ -100,18 +99,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
             {UPSELLS.another}
           </button>
         )}
-        {school.hasTerms && (
-          <>
-            {' '}
-            {sayWith(CHECKOUT.accept, {
-              terms: (
-                <a className="link" href="/terms" target="_blank" rel="noopener">
-                  {CHECKOUT.terms}
-                </a>
-              ),
-            })}
-          </>
-        )}
+        <Terms school={school} />
       </p>
       {phase.kind === 'confirming' && (
         <ConfirmDialog

@@ -36,9 +36,9 @@ export function ProductTable({ span, query, money, by, go }: ProductTableProps) 
       <p className="mb-2 flex flex-wrap items-baseline gap-x-3 text-[13.5px] text-ink-2">
         {by === 'product'
           ? 'Bundles stand as a whole.'
-          : 'Bundles are split over their courses, by what each cost alone.'}
+          : 'Each bundle’s money is split among its courses, by what each cost on its own.'}
         <Button kind="link" onClick={() => go({ by: by === 'product' ? 'course' : null })}>
-          {by === 'product' ? 'Split them over their courses' : 'Show them as a whole'}
+          {by === 'product' ? 'Split them among their courses' : 'Show them as a whole'}
         </Button>
       </p>
       {products.length === 0 ? (

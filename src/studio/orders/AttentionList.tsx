@@ -54,7 +54,7 @@ const KINDS: Record<
     shape: 'late',
     word: 'code used too often',
     says: ({ why }) =>
-      `Its money came after “${why ?? ''}” was free for others, so the code was used more often than it allows. Nothing is owed.`,
+      `Its money came after “${why ?? ''}” had been released to other buyers, so the code has been used more often than it allows. Nothing is owed.`,
   },
   'unknown-payment': {
     shape: 'failed',

@@ -98,7 +98,7 @@ function BundleBench({ bundle }: { bundle: BenchBundle }) {
           publish={{
             title: `Publish “${content.title}”`,
             changes: bundleChanges(bundle.live, saved, school, titleOf),
-            notes: ['Prices are published at their offers.'],
+            notes: ['Prices are published with their offers.'],
             asks: asks && (
               <BundleHolders
                 holders={bundle.holders}

@@ -1,17 +1,15 @@
-import { Link } from 'react-router'
 import { type BundleContent, type BundleProblem, oneByOne, savingOf } from '../../core/content/bundle.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
-import { State } from '../../ui/State.tsx'
 import { PreviewSection } from '../frame/Places.tsx'
 import { useSession, useStudioNow } from '../session/session.ts'
 import { formatHolders } from './BundleHolders.tsx'
 import { Obstacles } from './Obstacles.tsx'
-import { AddOffer, stateOf, useAddOffer } from './OfferLine.tsx'
+import { AddOffer, useAddOffer } from './OfferLine.tsx'
 import { type BenchBundle, type ShelfOffer, useShelf } from './queries.ts'
-import { useShortPrice } from './shortPrice.ts'
+import { SoldAs } from './SoldAs.tsx'
 
 interface BundleMirrorProps {
   bundle: BenchBundle
@@ -26,7 +24,6 @@ interface BundleMirrorProps {
 
 /** What follows from a bundle: its offers, what it saves, who has it, what stands in the way, and its page. */
 export function BundleMirror({ bundle, slug, content, problems, isChanged, fix }: BundleMirrorProps) {
-  const shortPrice = useShortPrice()
   const offers = useShelf().data?.find(({ id }) => id === bundle.id)?.offers ?? []
   const addOffer = useAddOffer(bundle.id)
   const standing = offers.filter(({ isRetired }) => !isRetired)
@@ -34,22 +31,7 @@ export function BundleMirror({ bundle, slug, content, problems, isChanged, fix }
   return (
     <>
       <PreviewSection label="How it is sold">
-        <ul className="mb-2 grid gap-1">
-          {standing.map((offer) => {
-            const [shape, word] = stateOf(offer)
-            return (
-              <li key={offer.id} className="flex items-baseline gap-3 text-[14px]">
-                <Link to={`/studio/sell/offers/${offer.id}`} className="link min-w-0 truncate">
-                  {offer.name || 'Untitled offer'}
-                </Link>
-                <span className="font-semibold">{shortPrice(offer)}</span>
-                <span className="ml-auto text-[13px]">
-                  <State shape={shape}>{word}</State>
-                </span>
-              </li>
-            )
-          })}
-        </ul>
+        <SoldAs offers={standing} />
         <AddOffer productId={bundle.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
       </PreviewSection>
       <PreviewSection label="What it saves">

@@ -103,7 +103,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
           publish={{
             title: `Publish “${content.title}”`,
             changes: courseChanges(course.live, draft.saved.draft),
-            notes: ['Prices are published at their offers.', ...course.opensFor.flatMap(formatOpensFor)],
+            notes: ['Prices are published with their offers.', ...course.opensFor.flatMap(formatOpensFor)],
             blocked: [],
             run: () => unwrap(api.catalogue.courses[':id'].publish.$post({ param, json: { rev: draft.revision() } })),
             ...meta,

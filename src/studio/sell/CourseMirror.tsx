@@ -1,14 +1,12 @@
-import { Link } from 'react-router'
 import { courseChanges } from '../../core/content/changes.ts'
 import { type CourseContent, lessonTitle } from '../../core/content/course.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
-import { State } from '../../ui/State.tsx'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Obstacles } from './Obstacles.tsx'
-import { AddOffer, stateOf, useAddOffer } from './OfferLine.tsx'
+import { AddOffer, useAddOffer } from './OfferLine.tsx'
 import { type BenchCourse, useShelf } from './queries.ts'
-import { useShortPrice } from './shortPrice.ts'
+import { SoldAs } from './SoldAs.tsx'
 
 interface CourseMirrorProps {
   course: BenchCourse
@@ -20,29 +18,13 @@ interface CourseMirrorProps {
 
 /** What follows from a course: its offers, what stands in the way, and its page. */
 export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
-  const shortPrice = useShortPrice()
   const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []
   const addOffer = useAddOffer(course.id)
   const standing = offers.filter(({ isRetired }) => !isRetired)
   return (
     <>
       <PreviewSection label="How it is sold">
-        <ul className="mb-2 grid gap-1">
-          {standing.map((offer) => {
-            const [shape, word] = stateOf(offer)
-            return (
-              <li key={offer.id} className="flex items-baseline gap-3 text-[14px]">
-                <Link to={`/studio/sell/offers/${offer.id}`} className="link min-w-0 truncate">
-                  {offer.name || 'Untitled offer'}
-                </Link>
-                <span className="font-semibold">{shortPrice(offer)}</span>
-                <span className="ml-auto text-[13px]">
-                  <State shape={shape}>{word}</State>
-                </span>
-              </li>
-            )
-          })}
-        </ul>
+        <SoldAs offers={standing} />
         <AddOffer productId={course.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
       </PreviewSection>
       <PreviewSection label="Before the first sale">
