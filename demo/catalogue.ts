@@ -1,7 +1,7 @@
 import { Temporal } from 'temporal-polyfill'
 import { newOffer } from '../src/core/content/offer.ts'
 import { getBundle, publishBundle, saveBundleDraft } from '../src/server/bundles/service.ts'
-import { listPages } from '../src/server/catalogue/pageBench.ts'
+import { listPages } from '../src/server/checkoutPages/bench.ts'
 import { getOffer, publishOffer, saveOfferDraft, setOnSale } from '../src/server/offers/service.ts'
 import type { Services } from '../src/server/platform/context.ts'
 import { type DemoLife, offerOf } from './school.ts'

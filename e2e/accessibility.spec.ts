@@ -65,7 +65,7 @@ const STUDIO: [string, (studio: Page) => Promise<string>][] = [
   [
     'checkout page',
     async (studio) => {
-      const pages = (await post(studio.request, '/api/catalogue/pages', undefined, 'GET')) as {
+      const pages = (await post(studio.request, '/api/pages', undefined, 'GET')) as {
         id: string
         bumps: number
       }[]

@@ -17,7 +17,7 @@ test('an order bump with a subscription inside: shaped, published, ticked, paid 
   const club = await makeCourse(studio, unique('Club'), monthly, {
     access: { from: null, lasts: 'whilePaying', graceDays: 3 },
   })
-  const pages = await post(studio.request, '/api/catalogue/pages', undefined, 'GET')
+  const pages = await post(studio.request, '/api/pages', undefined, 'GET')
   const page = pages.find(({ title }: { title: string }) => title === main.title)
 
   await test.step('the page is shaped on the bench, where it is said what is missing', async () => {

@@ -59,7 +59,7 @@ test('a spring campaign: a bundle on sale, a code, single-use codes, a bump and 
   const partner = (await used.getAttribute('aria-label'))?.replace('Withdraw: ', '') ?? ''
 
   await test.step('a bump at its checkout, and an upsell after it', async () => {
-    const pages = await post(studio.request, '/api/catalogue/pages', undefined, 'GET')
+    const pages = await post(studio.request, '/api/pages', undefined, 'GET')
     await studio.goto(`/studio/sell/pages/${pages.find((page: { title: string }) => page.title === title).id}`)
     await studio.getByRole('button', { name: 'Add an order bump' }).click()
     await choose(studio, 'What it offers', `${boxes.title}, One payment`)

@@ -31,12 +31,12 @@ async function expectToFit(page: Page, what: string) {
 
 /** Has an offer follow the payment of a course. */
 async function offerAfter(studio: Page, title: string, offerId: string) {
-  const pages = await post(studio.request, '/api/catalogue/pages', undefined, 'GET')
+  const pages = await post(studio.request, '/api/pages', undefined, 'GET')
   const { id } = pages.find((page: { title: string }) => page.title === title)
-  const { draft, draftRev: baseRev } = await post(studio.request, `/api/catalogue/pages/${id}`, undefined, 'GET')
+  const { draft, draftRev: baseRev } = await post(studio.request, `/api/pages/${id}`, undefined, 'GET')
   const step = { id: 'one', offerId, title: '', text: '', coverId: null, onYes: null, onNo: null }
   const content = { ...draft, upsells: [step] }
-  const path = `/api/catalogue/pages/${id}`
+  const path = `/api/pages/${id}`
   const { draftRev } = await post(studio.request, `${path}/draft`, { baseRev, content }, 'PUT')
   await post(studio.request, `${path}/publish`, { rev: draftRev })
 }

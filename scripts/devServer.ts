@@ -5,7 +5,6 @@ import { makeApp } from '../src/server/app.ts'
 import { type Renderer, shopEntries } from '../src/server/pages/renderer.ts'
 import { readConfig } from '../src/server/platform/config.ts'
 import { openServices } from '../src/server/services.ts'
-import type { ShopPage } from '../src/server/views/data.ts'
 
 /** The server of `npm run dev`, with Vite in front of it; started anew when code of its own changes. */
 const config = readConfig()
@@ -23,13 +22,10 @@ const files = (entries: string[], style: string) => ({
   inlineStyle: '',
   extraHead: REFRESH,
 })
+const shop = () => vite.ssrLoadModule('/src/shop/render.tsx') as Promise<typeof import('../src/shop/render.tsx')>
 const renderer: Renderer = {
-  render: async (page) =>
-    (
-      (await vite.ssrLoadModule('/src/shop/render.tsx')) as {
-        renderShop(page: ShopPage): { markup: string; parts: string[] }
-      }
-    ).renderShop(page),
+  render: async (page) => (await shop()).renderShop(page),
+  form: async (page) => (await shop()).renderForm(page),
   shopFiles: (parts) =>
     files(
       shopEntries(parts).map((entry) => `/${entry}`),

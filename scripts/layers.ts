@@ -38,6 +38,7 @@ const SERVER_FOLDERS = [
   'bundles',
   'offers',
   'coupons',
+  'checkoutPages',
   'access',
   'charging',
   'fulfilment',

@@ -4,6 +4,7 @@ import { secureHeaders } from 'hono/secure-headers'
 import { bundleRoutes } from './bundles/routes.ts'
 import { findPicture } from './catalogue/pictures.ts'
 import { catalogueRoutes } from './catalogue/routes.ts'
+import { checkoutPageRoutes } from './checkoutPages/routes.ts'
 import { agreementRoutes } from './collecting/routes.ts'
 import { couponRoutes } from './coupons/routes.ts'
 import { receiveEvent } from './events/events.ts'
@@ -18,6 +19,7 @@ import { log, withRequestId } from './log/log.ts'
 import { messageRoutes } from './messages/routes.ts'
 import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
+import { pageBenchRoutes } from './pages/benchRoutes.ts'
 import { errorPage } from './pages/errorPage.ts'
 import type { Renderer } from './pages/renderer.ts'
 import { pageRoutes } from './pages/routes.ts'
@@ -33,7 +35,7 @@ import { findRoutes } from './support/findRoutes.ts'
 import { orderRoutes } from './support/routes.ts'
 
 /** The API that studio and shop call through the typed client. */
-export function apiRoutes(services: Services) {
+export function apiRoutes(services: Services, renderer: Renderer) {
   return new Hono()
     .use(sameOrigin(services.config.origin))
     .use('/session/*', limitBody(BODY_LIMITS.anybody))
@@ -43,6 +45,8 @@ export function apiRoutes(services: Services) {
     .route('/school', schoolRoutes(services))
     .route('/catalogue', catalogueRoutes(services))
     .route('/bundles', bundleRoutes(services))
+    .route('/pages', checkoutPageRoutes(services))
+    .route('/pages', pageBenchRoutes(services, renderer))
     .route('/offers', offerRoutes(services))
     .route('/coupons', couponRoutes(services))
     .route('/gateways', gatewayRoutes(services))
@@ -124,7 +128,7 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
       'cache-control': 'public, max-age=31536000, immutable',
     })
   })
-  app.route('/api', apiRoutes(services))
+  app.route('/api', apiRoutes(services, renderer))
   app.get('/api/openapi.json', (c) => c.json(describeApi(app, '/api')))
   app.all('/api/*', () => {
     throw notFound('address')

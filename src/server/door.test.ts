@@ -93,6 +93,7 @@ describe('bodies over their limit', () => {
 describe('behind a proxy that ends TLS', () => {
   const nothing = {
     render: async () => ({ markup: '', parts: [] }),
+    form: async () => '',
     shopFiles: () => [],
     studioFiles: () => [],
   } as never

@@ -1,6 +1,7 @@
 import { asc, eq, sql } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { ownWorld } from '../testing/ownWorld.ts'
+import { NOTHING_RENDERED } from '../testing/school.ts'
 import { THREE_PARTS } from '../testing/terms.ts'
 import { apiRoutes } from './app.ts'
 import { agreements, disputes, grants, messages, people, transfers } from './db/schema/index.ts'
@@ -218,7 +219,7 @@ it('holds every address of the API', () => {
     [...OF_A_MODE.map(([address]) => address), ...LISTS, ...OF_A_BUYER.map(([address]) => address)].map(named),
   )
   const free = new Set(FOR_ANYBODY)
-  const missing = apiRoutes(world.services)
+  const missing = apiRoutes(world.services, NOTHING_RENDERED)
     .routes.filter(({ method, path }) => method !== 'ALL' && !path.endsWith('*'))
     .map(({ method, path }) => `${method} ${path}`)
     .filter(

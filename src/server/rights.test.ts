@@ -1,6 +1,7 @@
 import { and, eq } from 'drizzle-orm'
 import { afterEach, beforeAll, describe, expect, it, vi } from 'vitest'
 import { ownWorld } from '../testing/ownWorld.ts'
+import { NOTHING_RENDERED } from '../testing/school.ts'
 import { apiRoutes } from './app.ts'
 import { makePayLink } from './collecting/payLinks.ts'
 import { agreements, attempts, connections, orders, people } from './db/schema/index.ts'
@@ -43,7 +44,7 @@ afterEach(() => {
 const OPEN = ['/session', '/shop']
 const routes = () => {
   const seen = new Set<string>()
-  return apiRoutes(world.services)
+  return apiRoutes(world.services, NOTHING_RENDERED)
     .routes.filter(({ method, path }) => method !== 'ALL' && !path.endsWith('*'))
     .filter(({ method, path }) => !seen.has(`${method} ${path}`) && seen.add(`${method} ${path}`))
 }

@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { EVERYDAY_PAGE } from '../core/content/checkoutPage.ts'
 import { type DraftTerms, newOffer } from '../core/content/offer.ts'
 import { describeOffer } from '../core/content/quoteInput.ts'
 import { formatWholePrice, todayInParts } from '../core/sentence/sentence.ts'
@@ -83,6 +84,25 @@ const plain = {
   also: [],
   warnings: [],
   chosenPrice: null,
+  prefill: { name: '', email: '' },
+  from: '',
+  answered: null,
+  declined: null,
+  page: {
+    shaped: EVERYDAY_PAGE,
+    facts: {
+      school: { name: school.name, language: 'en', timeZone: 'UTC', logoId: null },
+      product: { ...card, about: { label: 'About the course', href: '/course/coptic' } },
+      titles: ['One'],
+      titlesOf: 'lessons' as const,
+      saving: null,
+      prices: [],
+      ends: { sale: null, page: null, code: null },
+      at: '2027-01-31T10:00:00Z',
+      videos: {},
+      pictures: {},
+    },
+  },
 }
 const checkout = (offers: ShopOffer[], more: object = {}) =>
   render({

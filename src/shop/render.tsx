@@ -7,7 +7,7 @@ import BundlePage from './catalogue/BundlePage.tsx'
 import CoursePage from './catalogue/CoursePage.tsx'
 import NoticePage from './catalogue/NoticePage.tsx'
 import SchoolPage from './catalogue/SchoolPage.tsx'
-import CheckoutPage from './checkout/CheckoutPage.tsx'
+import CheckoutPage, { OrderForm } from './checkout/CheckoutPage.tsx'
 import ThanksPage from './checkout/ThanksPage.tsx'
 import { PlanSheet } from './collecting/PlanSheet.tsx'
 import { type PartComponent, partsIn, wholePart } from './Part.tsx'
@@ -44,4 +44,11 @@ export function renderShop(page: ShopPage): { markup: string; parts: string[] } 
     </ShopFrame>,
   )
   return { markup, parts: partsIn(markup) }
+}
+
+/** The order form of a checkout page alone. @throws TypeError of any other page. */
+export function renderForm(page: ShopPage): string {
+  const { view } = page
+  if (view.name !== 'checkout') throw new TypeError(`A page of the kind ${view.name} has no order form.`)
+  return renderToString(<OrderForm page={page} view={view} />)
 }

@@ -4,11 +4,11 @@ import { createRoot } from 'react-dom/client'
 import { createBrowserRouter, Navigate } from 'react-router'
 import { RouterProvider } from 'react-router/dom'
 import { queryClient } from './api.ts'
+import { PageBenchPage } from './checkoutPages/PageBench.tsx'
 import { StudioFrame } from './frame/StudioFrame.tsx'
 import { OrdersPage } from './orders/OrdersPage.tsx'
 import { PeoplePage } from './people/PeoplePage.tsx'
 import { BundleBenchPage } from './sell/BundleBench.tsx'
-import { CheckoutBenchPage } from './sell/CheckoutBench.tsx'
 import { ComparePage } from './sell/ComparePage.tsx'
 import { CouponBenchPage } from './sell/CouponBench.tsx'
 import { CourseBenchPage } from './sell/CourseBench.tsx'
@@ -45,11 +45,11 @@ const router = createBrowserRouter([
           { path: 'bundles/:id', Component: BundleBenchPage },
           { path: 'offers/:id', Component: OfferBenchPage },
           { path: 'front', Component: FrontBenchPage },
-          { path: 'pages/:id', Component: CheckoutBenchPage },
           { path: 'coupons/:id', Component: CouponBenchPage },
         ],
       },
       { path: 'sell/compare', Component: ComparePage },
+      { path: 'sell/pages/:id', Component: PageBenchPage },
       { path: 'orders/:id?', Component: OrdersPage },
       {
         path: 'money',

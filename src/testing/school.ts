@@ -12,9 +12,11 @@ import { listen } from './standins.ts'
 
 export const PASSWORD = 'a long enough password'
 
-const NOTHING_RENDERED: Renderer = {
+/** Pages without anything in them. */
+export const NOTHING_RENDERED: Renderer = {
   // As if it were taken over whole, so that its data stands in it.
   render: async ({ view }) => ({ markup: '', parts: [view.name] }),
+  form: async () => '',
   shopFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
   studioFiles: () => ({ scripts: [], preloads: [], styles: [], inlineStyle: '', extraHead: '' }),
 }

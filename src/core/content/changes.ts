@@ -2,7 +2,6 @@ import { formatMoney, formatRate } from '../money/format.ts'
 import { formatPriceSentence } from '../sentence/sentence.ts'
 import { formatList } from '../sentence/words.ts'
 import type { BundleContent } from './bundle.ts'
-import type { Addition, PageContent, Upsell } from './checkoutPage.ts'
 import type { CouponContent } from './coupon.ts'
 import { formatCoupon, type NameOf } from './couponSentence.ts'
 import type { CourseContent } from './course.ts'
@@ -125,34 +124,6 @@ function coverChange(live: { coverId: string | null } | null, draft: { coverId: 
   }
 }
 
-/** What publishing a checkout page's draft would change for its visitors. @param nameOf an offer with its product. */
-export function pageChanges(
-  live: PageContent | null,
-  draft: PageContent,
-  nameOf: (offerId: string) => string,
-): Change[] {
-  const named = ({ offerId, title, text }: Addition) => [offerId ? nameOf(offerId) : 'nothing yet', title, text]
-  const joined = (parts: string[]) => parts.filter((part) => part !== '').join(' · ')
-  const ways = (upsells: readonly Upsell[], { onYes, onNo }: Upsell) => {
-    const place = (id: string | null) => upsells.findIndex((one) => one.id === id) + 1 || 'thanks'
-    return `yes: ${place(onYes)}, no: ${place(onNo)}`
-  }
-  const changes = compare(live, draft, [
-    ['Order bumps', ({ bumps }) => bumps.map((bump) => joined([...named(bump), bump.tick])).join('; ')],
-    ['Upsells', ({ upsells }) => upsells.map((step) => joined([...named(step), ways(upsells, step)])).join('; ')],
-    [
-      'After a bank transfer',
-      (of) => (of.upsellsByTransfer ? 'upsells too' : of.upsells.length > 0 ? 'no upsells' : ''),
-    ],
-  ])
-  const pictures = (of: readonly Addition[]) => of.map(({ coverId }) => coverId).join()
-  const changed = (['bumps', 'upsells'] as const).filter(
-    (field) => live && pictures(live[field]) !== pictures(draft[field]),
-  )
-  const called = { bumps: 'Pictures of order bumps', upsells: 'Pictures of upsells' }
-  return [...changes, ...changed.map((field) => ({ what: called[field], from: 'the old ones', to: 'the new ones' }))]
-}
-
 /** What publishing the shop's front would change for its visitors. @param titleOf a course or a bundle. */
 export function frontChanges(
   live: FrontContent | null,
@@ -185,7 +156,8 @@ export function couponChanges(
   ])
 }
 
-function compare<T>(live: T | null, draft: T, fields: [string, (content: T) => string][]): Change[] {
+/** What differs of two contents, field by field, in words. */
+export function compare<T>(live: T | null, draft: T, fields: [string, (content: T) => string][]): Change[] {
   const changes: Change[] = []
   for (const [what, read] of fields) {
     const from = live ? read(live) : ''

@@ -1,4 +1,8 @@
 import * as v from 'valibot'
+import { inOrder } from '../checkoutPages/arrange.ts'
+import { isUndescribed } from '../checkoutPages/facts.ts'
+import { emptyPart, MAX_PARTS, mayStand, onlyOnce, type PagePart, partSchema, shotsOf } from '../checkoutPages/parts.ts'
+import { COVER_COLORS } from './course.ts'
 
 const id = v.pipe(v.string(), v.uuid())
 
@@ -38,6 +42,29 @@ const upsellSchema = v.object({
   onNo: v.nullable(name),
 })
 
+/** The parts of a page that nobody has shaped. */
+export const EVERYDAY_PARTS: readonly PagePart[] = [emptyPart('opening', 'opening'), emptyPart('lessons', 'lessons')]
+
+/** From when on a page sells nothing any more, and where it leads then. */
+const endSchema = v.object({
+  /** ISO 8601. */
+  at: v.pipe(v.string(), v.isoTimestamp('Write a moment like 2027-03-04T10:00:00.000Z.')),
+  /** Another page, by its id; null: it says that it is over. */
+  leadsTo: v.nullable(id),
+})
+
+const partsSchema = v.pipe(
+  v.array(partSchema),
+  v.maxLength(MAX_PARTS, `A page has at most ${MAX_PARTS} parts besides the form.`),
+  v.check(
+    (parts) => new Set(parts.map(({ id: own }) => own)).size === parts.length,
+    'Two parts of a page have the same id.',
+  ),
+  v.check((parts) => parts.every(({ kind, place }) => mayStand(kind, place)), 'A part cannot stand at this place.'),
+  v.check((parts) => onlyOnce(parts), 'Opening, logo, price table and countdown are on a page once at most.'),
+  v.transform((parts) => inOrder(parts)),
+)
+
 /** What a checkout page shows. A page that nobody has shaped shows everything, in the product's own order. */
 export const pageContentSchema = v.object({
   /** The offers that are shown, in this order; null: all that are on sale, as the product lists them. */
@@ -53,6 +80,28 @@ export const pageContentSchema = v.object({
   ),
   /** Whether they are offered after an order by bank transfer too, to be paid by another transfer. */
   upsellsByTransfer: v.optional(v.boolean(), false),
+  /** What its creator calls it; empty: by what it sells. */
+  name: v.optional(v.pipe(v.string(), v.maxLength(80, 'Use at most 80 characters.')), ''),
+  /** What stands around the order form, in the order of their places. */
+  parts: v.optional(partsSchema, () => [...EVERYDAY_PARTS]),
+  /** On which side the form is where there is room for two. */
+  formSide: v.optional(v.picklist(['left', 'right']), 'left'),
+  /** Its own colour; null: the product's. */
+  color: v.optional(v.nullable(v.picklist(COVER_COLORS)), null),
+  /** A code that is applied by itself; empty: none. */
+  code: v.optional(v.pipe(v.string(), v.trim(), v.maxLength(40, 'Use at most 40 characters.')), ''),
+  /** null: it stays. */
+  ends: v.optional(v.nullable(endSchema), null),
+  /** What search engines and shared links show; empty: made from the page. */
+  search: v.optional(
+    v.object({
+      title: v.pipe(v.string(), v.maxLength(70, 'Use at most 70 characters.')),
+      description: v.pipe(v.string(), v.maxLength(200, 'Use at most 200 characters.')),
+      /** Whether search engines may list it. */
+      isListed: v.boolean(),
+    }),
+    { title: '', description: '', isListed: true },
+  ),
 })
 export type PageContent = v.InferOutput<typeof pageContentSchema>
 export type Bump = PageContent['bumps'][number]
@@ -67,6 +116,13 @@ export const EVERYDAY_PAGE: PageContent = {
   bumps: [],
   upsells: [],
   upsellsByTransfer: false,
+  name: '',
+  parts: [...EVERYDAY_PARTS],
+  formSide: 'left',
+  color: null,
+  code: '',
+  ends: null,
+  search: { title: '', description: '', isListed: true },
 }
 
 /** What can be chosen for an order bump or an upsell: an offer, and the product that it sells. */
@@ -85,11 +141,26 @@ export interface PageProblem {
   why: string
 }
 
+/** What a page is held against before it is published. */
+export interface PageSurroundings {
+  /** What it sells; null of the page at which a basket is paid. */
+  productId: string | null
+  /** What could be added to an order. */
+  offers: readonly AddedOffer[]
+  /** Whether the page's code exists, where it has one. */
+  isCodeKnown?: boolean
+  /** Ids of other pages to which it can lead. */
+  pages?: readonly string[]
+  /** The moment at which it is asked (ISO 8601). */
+  at?: string
+}
+
 /** Everything that stops a page of a product from being published, in the order of its fields. */
 export function pageProblems(
-  { bumps, upsells }: PageContent,
-  { productId, offers }: { productId: string | null; offers: readonly AddedOffer[] },
+  page: PageContent,
+  { productId, offers, isCodeKnown = true, pages, at: now }: PageSurroundings,
 ): PageProblem[] {
+  const { bumps, upsells } = page
   const ofAdditions = (additions: readonly Addition[], field: 'bumps' | 'upsells') =>
     additions.flatMap(({ offerId }, index): PageProblem[] => {
       const at = `/${field}/${index}/offerId`
@@ -104,7 +175,39 @@ export function pageProblems(
       }
       return []
     })
-  return [...ofAdditions(bumps, 'bumps'), ...ofAdditions(upsells, 'upsells'), ...pathProblems(upsells)]
+  return [
+    ...ofAdditions(bumps, 'bumps'),
+    ...ofAdditions(upsells, 'upsells'),
+    ...pathProblems(upsells),
+    ...partProblems(page.parts),
+    ...(isCodeKnown ? [] : [{ at: '/code', why: `There is no published code “${page.code}”.` }]),
+    ...endProblems(page, pages, now),
+  ]
+}
+
+/** A picture that nobody described, and a part whose picture is missing though it is meant to have one. */
+function partProblems(parts: readonly PagePart[]): PageProblem[] {
+  return parts.flatMap((part, index) => [
+    ...(part.kind === 'opening' && part.behind === 'picture' && part.picture === null
+      ? [{ at: `/parts/${index}/picture`, why: 'The opening has no picture yet. Choose one, or a colour behind it.' }]
+      : []),
+    ...shotsOf(part)
+      .filter(({ shot }) => isUndescribed(shot))
+      .map(({ at }) => ({
+        at: `/parts/${index}/${at}`,
+        why: 'Describe the picture for people who cannot see it, or mark it as decoration.',
+      })),
+  ])
+}
+
+function endProblems({ ends }: PageContent, pages: readonly string[] = [], now?: string): PageProblem[] {
+  if (!ends) return []
+  if (now !== undefined && Date.parse(ends.at) <= Date.parse(now)) {
+    return [{ at: '/ends/at', why: 'The page would end in the past. Choose a later moment, or remove the end.' }]
+  }
+  return ends.leadsTo !== null && !pages.includes(ends.leadsTo)
+    ? [{ at: '/ends/leadsTo', why: 'The page to which it leads afterwards is not published any more.' }]
+    : []
 }
 
 function capital(words: string): string {
@@ -163,4 +266,9 @@ export function shownOn<T extends { id: string }>(
   const named = shown.flatMap((name) => offers.find((offer) => offer.id === name) ?? [])
   const own = offers.find((offer) => offer.id === linked)
   return own && !named.includes(own) ? [...named, own] : named
+}
+
+/** Whether a page has ended at a moment (ISO 8601). */
+export function isOver({ ends }: PageContent, at: string): boolean {
+  return ends !== null && Date.parse(ends.at) <= Date.parse(at)
 }

@@ -1,5 +1,7 @@
+import { EVERYDAY_PAGE } from './checkoutPage.ts'
+
 /** The version in which content is kept: what creators write of courses and offers, and the quotes of orders. */
-const VERSION = 4
+const VERSION = 5
 
 /** Content as it is kept, with its version beside its fields. */
 export function storeContent<T extends object>(content: T): T & { version: number } {
@@ -16,7 +18,8 @@ export function readContent<T extends object>(stored: T & { version?: number }):
   if (version > VERSION) throw new RangeError(`This was saved by a newer version of the product (${version}).`)
   const second = version < 2 ? fromFirst(content) : content
   const third = version < 3 ? fromSecond(second) : second
-  return (version < 4 ? fromThird(third) : third) as unknown as T
+  const fourth = version < 4 ? fromThird(third) : third
+  return (version < 5 ? fromFourth(fourth) : fourth) as unknown as T
 }
 
 /** What the first version called `cloth` is the colour of a course's cover. */
@@ -35,4 +38,9 @@ function fromSecond(content: object): object {
 function fromThird(content: object): object {
   if ('headline' in content && 'sections' in content) return { hasBasket: false, ...content }
   return 'bumps' in content && 'chosen' in content ? { upsells: [], upsellsByTransfer: false, ...content } : content
+}
+
+/** In the fourth version a checkout page had no parts of its own: it is as one that nobody has shaped. */
+function fromFourth(content: object): object {
+  return 'bumps' in content && 'chosen' in content ? { ...EVERYDAY_PAGE, ...content } : content
 }

@@ -52,11 +52,14 @@ export function formatInParts({ line, money }: Pick<OfferInWords, 'line' | 'mone
 
 /** What follows today, for the line below an offer: "then €43.00 on 28 February · open for 1 year". */
 export function formatLater(priced: OfferInWords): string {
-  const runs = laterRuns(priced).map((run) => formatLaterRun(run, priced))
+  const payments = formatLaterPayments(priced)
   const access = formatAccessShort(priced)
-  return runs.length > 0
-    ? say(OFFER.dot, { one: say(OFFER.thenLater, { payments: formatThen(runs) }), next: access })
-    : access
+  return payments === '' ? access : say(OFFER.dot, { one: say(OFFER.thenLater, { payments }), next: access })
+}
+
+/** The payments after today, "€43.00 on 28 February"; empty where there are none. */
+export function formatLaterPayments(priced: OfferInWords): string {
+  return formatThen(laterRuns(priced).map((run) => formatLaterRun(run, priced)))
 }
 
 /** A price in a list, where there is little room: "€129", "3 × €43", "€180 + 8 × €65", "€19 a month", "from €4", "free". */
@@ -268,7 +271,8 @@ function formatAccess({ access, line, purchaseDay, money }: OfferInWords): strin
   return line.closes ? say(SENTENCE.until, { opens, day: day(line.closes) }) : say(SENTENCE.forGood, { opens })
 }
 
-function formatAccessShort({ access, line, purchaseDay, money }: OfferInWords): string {
+/** When a course opens and for how long, in few words. */
+export function formatAccessShort({ access, line, purchaseDay, money }: OfferInWords): string {
   const day = (when: Day) => formatDay(when, money.language, purchaseDay.slice(0, 4))
   const opens = line.opens > purchaseDay ? say(OFFER.opensOn, { day: day(line.opens) }) : OFFER.opensAtOnce
   return say(OFFER.dot, { one: opens, next: formatLasts(access.lasts, day) })

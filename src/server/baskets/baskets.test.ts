@@ -4,7 +4,7 @@ import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { openFront, publishFront, saveFrontDraft } from '../catalogue/front.ts'
-import { openPage, publishPage, savePageDraft } from '../catalogue/pageBench.ts'
+import { openPage, publishPage, savePageDraft } from '../checkoutPages/bench.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import {
   basketLines,
@@ -17,8 +17,9 @@ import {
   rateLimits,
 } from '../db/schema/index.ts'
 import type { Problem } from '../http/problem.ts'
+import { checkoutView } from '../pages/checkout.ts'
 import { pageRoutes } from '../pages/routes.ts'
-import { checkoutView, thanksView } from '../pages/service.ts'
+import { thanksView } from '../pages/service.ts'
 import { upsellView } from '../pages/upsell.ts'
 import { joinPeople } from '../people/join.ts'
 import { Limits } from '../platform/limits.ts'
@@ -58,7 +59,7 @@ const visitor = (name = `basket ${n}`, person: Visitor['person'] = null): Visito
 const cookies = (name = `basket ${n}`) => ({ cookie: `acorn_basket=${name}; acorn_browser=browser ${name}` })
 const show = async (who = visitor()): Promise<BasketView> => basketView(world.services, await getSchool(world.db), who)
 const checkout = async (who = visitor(), without: string[] = []): Promise<CheckoutView> => {
-  const view = await checkoutView(world.services, await getSchool(world.db), 'basket', undefined, who, { without })
+  const view = await checkoutView(world.services, await getSchool(world.db), 'basket', who, { without })
   if (view.name !== 'checkout') throw new Error(view.name)
   return view
 }

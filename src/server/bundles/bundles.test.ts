@@ -24,7 +24,8 @@ import {
 import { recordTransferReceived } from '../fulfilment/bankTransfer.ts'
 import { Problem } from '../http/problem.ts'
 import { sendMessage } from '../messages/send.ts'
-import { bundleView, checkoutView, schoolView, thanksView } from '../pages/service.ts'
+import { checkoutView } from '../pages/checkout.ts'
+import { bundleView, schoolView, thanksView } from '../pages/service.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { refundLine } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -182,7 +183,7 @@ describe('what the shop says of it', () => {
     await world.buy(coptic.slug, world.request(coptic.offerId, 12_900, { email: email() }), `ada${n}`)
     const visitor = { ...stranger, person: await personOf() }
     const school = await getSchool(world.db)
-    const view = await checkoutView(world.services, school, bundle.slug, undefined, visitor)
+    const view = await checkoutView(world.services, school, bundle.slug, visitor)
     expect(view).toMatchObject({ isOwned: false, gets: [`Coptic ${n}`, `Marbling ${n}`] })
     expect(view.name === 'checkout' && view.held?.says).toContain(`You have “Coptic ${n}” of this already.`)
     // Whoever only typed the address learns nothing.

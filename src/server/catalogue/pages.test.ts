@@ -5,7 +5,7 @@ import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { checkoutPages } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
-import { checkoutView } from '../pages/service.ts'
+import { checkoutView } from '../pages/checkout.ts'
 import { getSchool } from '../school/service.ts'
 import { findLivePage } from './pages.ts'
 import { createCourse, duplicateCourse, getCourse, saveCourseDraft } from './service.ts'
@@ -15,7 +15,7 @@ const stranger = { mode: 'practice' as const, person: null, browserHash: null }
 const pagesOf = (productId: string) =>
   world.db.select().from(checkoutPages).where(eq(checkoutPages.productId, productId)).orderBy(asc(checkoutPages.slug))
 const show = async (slug: string, offer?: string) =>
-  checkoutView(world.services, await getSchool(world.db), slug, offer, stranger)
+  checkoutView(world.services, await getSchool(world.db), slug, stranger, { offerId: offer })
 
 /** Publishes something else on a page. */
 async function shape(pageId: string, live: PageContent) {

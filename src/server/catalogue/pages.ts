@@ -1,7 +1,7 @@
-import { and, eq, isNotNull } from 'drizzle-orm'
+import { and, eq, isNotNull, or, sql } from 'drizzle-orm'
 import { EVERYDAY_PAGE, type PageContent } from '../../core/content/checkoutPage.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { checkoutPages } from '../db/schema/index.ts'
+import { checkoutPages, pageAddresses } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
 
 /** A checkout page as buyers see it. */
@@ -9,15 +9,18 @@ export interface LivePage {
   id: string
   /** What it sells; null of the one at which a basket is paid. */
   productId: string | null
+  /** Its address now: it may have been found by an older one. */
+  slug: string
   version: number
   live: PageContent
+  isRetired: boolean
 }
 
 /** The page that a product has without being asked; it is live from the beginning. */
 export async function makeEverydayPage(tx: Transaction, productId: string, slug: string, at: Date): Promise<void> {
   const [page] = await tx
     .insert(checkoutPages)
-    .values({ productId, slug, isEveryday: true, draft: EVERYDAY_PAGE, draftAt: at, createdAt: at })
+    .values({ productId, slug, isEveryday: true, isMain: true, draft: EVERYDAY_PAGE, draftAt: at, createdAt: at })
     .returning()
   if (!page) throw new Error('The page was not stored.')
   await makeLive(tx, 'page', page, { live: EVERYDAY_PAGE, at, by: null })
@@ -31,11 +34,26 @@ export async function moveEverydayPage(tx: Transaction, productId: string, slug:
     .where(and(eq(checkoutPages.productId, productId), checkoutPages.isEveryday))
 }
 
-/** The page at an address; null where there is none that is live. */
+/** The page at an address, or that had it before; null where there is none that was ever live. */
 export async function findLivePage(db: Queryable, slug: string): Promise<LivePage | null> {
+  const old = db.select({ id: pageAddresses.pageId }).from(pageAddresses).where(eq(pageAddresses.slug, slug))
   const [page] = await db
     .select()
     .from(checkoutPages)
-    .where(and(eq(checkoutPages.slug, slug), isNotNull(checkoutPages.live)))
-  return page?.live ? { id: page.id, productId: page.productId, version: page.liveVersion, live: page.live } : null
+    .where(and(or(eq(checkoutPages.slug, slug), sql`${checkoutPages.id} in (${old})`), isNotNull(checkoutPages.live)))
+    .orderBy(sql`${checkoutPages.slug} = ${slug} desc`)
+    .limit(1)
+  return page ? asLive(page) : null
+}
+
+/** A page by its id; null where it was never live. */
+export async function livePageById(db: Queryable, id: string): Promise<LivePage | null> {
+  const [page] = await db.select().from(checkoutPages).where(eq(checkoutPages.id, id))
+  return page ? asLive(page) : null
+}
+
+function asLive(page: typeof checkoutPages.$inferSelect): LivePage | null {
+  if (!page.live) return null
+  const { id, productId, slug, liveVersion: version, live, retiredAt } = page
+  return { id, productId, slug, version, live, isRetired: retiredAt !== null }
 }

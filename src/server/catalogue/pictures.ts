@@ -1,6 +1,7 @@
-import { eq } from 'drizzle-orm'
+import { eq, inArray } from 'drizzle-orm'
 import sharp from 'sharp'
 import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
+import type { Queryable } from '../db/client.ts'
 import { pictures } from '../db/schema/index.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
@@ -57,4 +58,17 @@ export async function findPicture({ db }: Services, id: string, size: 'large' | 
   const [row] = await db.select({ data: pictures[size] }).from(pictures).where(eq(pictures.id, id))
   if (!row) throw notFound('picture')
   return row.data
+}
+
+/** Widths and heights of stored pictures, by id; those that are gone are left out. */
+export async function sizesOf(
+  db: Queryable,
+  ids: readonly string[],
+): Promise<Record<string, { width: number; height: number }>> {
+  if (ids.length === 0) return {}
+  const rows = await db
+    .select({ id: pictures.id, width: pictures.width, height: pictures.height })
+    .from(pictures)
+    .where(inArray(pictures.id, [...ids]))
+  return Object.fromEntries(rows.map(({ id, width, height }) => [id, { width, height }]))
 }

@@ -1,6 +1,5 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import { pageContentSchema } from '../../core/content/checkoutPage.ts'
 import { courseContentSchema } from '../../core/content/course.ts'
 import { frontContentSchema } from '../../core/content/front.ts'
 import { limitPicture } from '../http/bodies.ts'
@@ -10,7 +9,6 @@ import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { openFront, publishFront, saveFrontDraft } from './front.ts'
-import { listPages, openPage, publishPage, savePageDraft } from './pageBench.ts'
 import { keepPicture } from './pictures.ts'
 import {
   createCourse,
@@ -25,7 +23,6 @@ import {
 } from './service.ts'
 import { usesOf, usesQuery } from './uses.ts'
 
-const byPage = v.object({ id: v.pipe(v.string(), v.uuid('There is no such page.')) })
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such course.')) })
 
 export function catalogueRoutes(services: Services) {
@@ -96,29 +93,6 @@ export function catalogueRoutes(services: Services) {
       await publishFront(services, c.req.valid('json').rev, c.get('creator').id)
       return c.json({ ok: true })
     })
-    .get('/pages', async (c) => c.json(await listPages(services)))
-    .get('/pages/:id', validate('param', byPage), async (c) =>
-      c.json(await openPage(services, c.req.valid('param').id)),
-    )
-    .put(
-      '/pages/:id/draft',
-      validate('param', byPage),
-      validate('json', v.object({ baseRev: revisionSchema, content: pageContentSchema })),
-      async (c) => {
-        const { baseRev, content } = c.req.valid('json')
-        const { draft, draftRev } = await savePageDraft(services, c.req.valid('param').id, baseRev, content)
-        return c.json({ draft, draftRev })
-      },
-    )
-    .post(
-      '/pages/:id/publish',
-      validate('param', byPage),
-      validate('json', v.object({ rev: revisionSchema })),
-      async (c) => {
-        await publishPage(services, c.req.valid('param').id, c.req.valid('json').rev, c.get('creator').id)
-        return c.json({ ok: true })
-      },
-    )
     .post('/pictures', limitPicture(), async (c) => {
       const { file } = await c.req.parseBody().catch(() => {
         throw new Problem(400, 'bad-request', 'This form could not be read.')

@@ -2,10 +2,10 @@ import { eq } from 'drizzle-orm'
 import { expect, it } from 'vitest'
 import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
+import { openPage, savePageDraft } from '../checkoutPages/bench.ts'
 import { createCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { checkoutPages } from '../db/schema/index.ts'
 import { openFront, saveFrontDraft } from './front.ts'
-import { openPage, savePageDraft } from './pageBench.ts'
 import { usesOf } from './uses.ts'
 
 const world = ownWorld()

@@ -9,7 +9,8 @@ import { createCourse } from '../catalogue/service.ts'
 import { offers, people } from '../db/schema/index.ts'
 import { publishedOf } from '../drafts/drafts.ts'
 import { createOffer, openOffer, publishOffer, saveOfferDraft } from '../offers/service.ts'
-import { checkoutView, courseView, schoolView } from '../pages/service.ts'
+import { checkoutView } from '../pages/checkout.ts'
+import { courseView, schoolView } from '../pages/service.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { changeSchool, getSchool } from '../school/service.ts'
 import { placeOrder } from './place.ts'
@@ -111,8 +112,8 @@ describe('an offer behind its link', () => {
     expect(
       listed.name === 'school' && listed.sections.flatMap(({ products }) => products).map(({ slug }) => slug),
     ).not.toContain(course.slug)
-    expect(await checkoutView(world.services, school, course.slug, undefined, stranger)).toMatchObject({ status: 410 })
-    expect(await checkoutView(world.services, school, course.slug, id, stranger)).toMatchObject({
+    expect(await checkoutView(world.services, school, course.slug, stranger)).toMatchObject({ status: 410 })
+    expect(await checkoutView(world.services, school, course.slug, stranger, { offerId: id })).toMatchObject({
       chosen: id,
       offers: [{ name: 'By link' }],
     })

@@ -4,10 +4,11 @@ import type { Bump } from '../../core/content/checkoutPage.ts'
 import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
-import { openPage, publishPage, savePageDraft } from '../catalogue/pageBench.ts'
+import { openPage, publishPage, savePageDraft } from '../checkoutPages/bench.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { agreements, attempts, checkoutPages, offers, orderLines, people } from '../db/schema/index.ts'
-import { bundleView, checkoutView, courseView, schoolView } from '../pages/service.ts'
+import { checkoutView } from '../pages/checkout.ts'
+import { bundleView, courseView, schoolView } from '../pages/service.ts'
 import { refundLine } from '../refunds/service.ts'
 import { getSchool } from '../school/service.ts'
 import type { BasketAnswer } from '../views/data.ts'
@@ -59,8 +60,8 @@ const quote = async (offerIds: string[], codes: string[] = [], slug = main.slug)
   return { status: answer.status, answer: (await answer.json()) as BasketAnswer }
 }
 const stranger = { mode: 'practice', person: null, browserHash: null } as const
-const show = async (visitor: Parameters<typeof checkoutView>[4] = stranger) => {
-  const view = await checkoutView(world.services, await getSchool(world.db), main.slug, undefined, visitor)
+const show = async (visitor: Parameters<typeof checkoutView>[3] = stranger) => {
+  const view = await checkoutView(world.services, await getSchool(world.db), main.slug, visitor)
   if (view.name !== 'checkout') throw new Error(view.name)
   return view
 }
@@ -156,7 +157,7 @@ describe('an order bump that holds what is ordered already', () => {
     await shape([bump(other.offerId)])
     expect((await show()).bumps).toMatchObject([{ warning: null }])
     await shape([bump(other.offerId), bump(addedOffer)], both.bundleId)
-    const view = await checkoutView(world.services, await getSchool(world.db), both.slug, undefined, stranger)
+    const view = await checkoutView(world.services, await getSchool(world.db), both.slug, stranger)
     expect(view.name === 'checkout' && view.bumps.map(({ product }) => product)).toEqual([`Paper ${n}`])
   })
 
@@ -176,7 +177,7 @@ describe('an offer that is only added', () => {
     const school = await getSchool(world.db)
     const course = await courseView(world.services, school, added.slug, stranger)
     expect(course.name === 'course' && course.offers.map(({ id }) => id)).toEqual([added.offerId])
-    const linked = await checkoutView(world.services, school, added.slug, addedOffer, stranger)
+    const linked = await checkoutView(world.services, school, added.slug, stranger, { offerId: addedOffer })
     expect(linked.name === 'checkout' && linked.offers.map(({ id }) => id)).toEqual([added.offerId])
     const shop = await schoolView(world.services, school)
     expect(
@@ -222,7 +223,7 @@ describe('a page with order bumps', () => {
   it('has at most three, and an order names the version that its buyer saw', async () => {
     const content = { offers: null, chosen: null, bumps: Array.from({ length: 4 }, () => bump(addedOffer)) }
     const id = await pageOf(main.courseId)
-    const path = `/api/catalogue/pages/${id}/draft`
+    const path = `/api/pages/${id}/draft`
     const headers = { cookie: `acorn_studio=${world.creatorToken}` }
     const refused = await world.call('PUT', path, { baseRev: 2, content }, headers)
     expect([refused.status, (await refused.json()).errors[0].at]).toEqual([422, '/content/bumps'])

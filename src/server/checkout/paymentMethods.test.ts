@@ -10,7 +10,8 @@ import { giveSurplusBack, giveTransferUp, recordTransferReceived, takeMarkBack }
 import { lookUpAwaited, lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { awaitedOf } from '../orders/awaited.ts'
-import { checkoutView, thanksView } from '../pages/service.ts'
+import { checkoutView } from '../pages/checkout.ts'
+import { thanksView } from '../pages/service.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { getSchool } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
@@ -47,7 +48,7 @@ describe('a wallet, by its own page', () => {
     // Paid before the buyer is back: the page leads them on to the receipt; opened anew later, it says what they have.
     const school = await getSchool(world.db)
     const seen = async (from?: string) => {
-      const view = await checkoutView(world.services, school, course.slug, undefined, visitor, { cameBackFrom: from })
+      const view = await checkoutView(world.services, school, course.slug, visitor, { cameBackFrom: from })
       return view.name === 'checkout' && { pending: view.pending, isOwned: view.isOwned }
     }
     expect(await seen(placed.orderId)).toEqual({ pending: placed.orderId, isOwned: false })
@@ -70,7 +71,7 @@ describe('a wallet, by its own page', () => {
     // The event of it may be faster than the buyer: they are told all the same, and nobody else is.
     const school = await getSchool(world.db)
     const seen = async (from: string | undefined, by = visitor) => {
-      const view = await checkoutView(world.services, school, course.slug, undefined, by, { cameBackFrom: from })
+      const view = await checkoutView(world.services, school, course.slug, by, { cameBackFrom: from })
       return view.name === 'checkout' && view.pending
     }
     expect(await seen(undefined)).toBeNull()
@@ -332,7 +333,7 @@ describe('bank transfer', () => {
     const email = `buyer${buyers}@ways.example`
     const byCard = { ...ask(course, 12_900, world.connectionId, email) }
     const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
-    const view = await checkoutView(world.services, await getSchool(world.db), course.slug, undefined, visitor)
+    const view = await checkoutView(world.services, await getSchool(world.db), course.slug, visitor)
     expect(view.name === 'checkout' && view.pending).toBeNull()
     await recordTransferReceived(world.services, 'practice', orderId, { amount: 100, day: day(), note: '' })
     await expect(world.buy(course.slug, { ...byCard, payment: card() })).rejects.toMatchObject({ code: 'on-its-way' })
@@ -364,7 +365,7 @@ describe('a gateway that is down', () => {
     const card = () => ({ connectionId: world.connectionId, token: world.standins.tokenOf('pays') })
     const first = { ...ask(course, 12_900, world.connectionId), payment: card() }
     expect((await world.buy(course.slug, first)).state).toBe('checking')
-    const view = await checkoutView(world.services, await getSchool(world.db), course.slug, undefined, visitor)
+    const view = await checkoutView(world.services, await getSchool(world.db), course.slug, visitor)
     if (view.name !== 'checkout') throw new Error(view.name)
     expect(view.paymentMethods.map(({ gateway, isDown }) => [gateway, isDown])).toEqual([
       ['Thistle Card', true],

@@ -1,3 +1,4 @@
+import { isOver } from '../../core/content/checkoutPage.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import { CODES } from '../../core/words/en/codes.ts'
@@ -72,6 +73,29 @@ export async function quoteOnPage(
   return { quote, codes: await describeCodes(db, school, found, { quote, lines }) }
 }
 
+/**
+ * What one offer comes to with a code, where the code exists; null where it does not, or the offer's price is the buyer's
+ * own. Nothing is counted by it: a page is shown with what its address or its creator says.
+ */
+export async function quoteKnownCode(
+  { db, now }: Services,
+  code: string,
+  offerId: string,
+  { mode, person, browserHash }: Pick<Shopper, 'mode' | 'person'> & { browserHash: string | null },
+): Promise<BasketAnswer | null> {
+  const [found, sellable, school] = await Promise.all([
+    findCodes(db, [code]),
+    sellableLines(db, [offerId], now()),
+    getSchool(db),
+  ])
+  const line = sellable.get(offerId)
+  if (found.length === 0 || !line || line.offer.live.terms.kind === 'openPrice') return null
+  const lines = [{ ...line, chosen: null, role: 'main' as const }]
+  const counting = { mode, personId: person?.id ?? null, except: { browserHash: browserHash ?? '' } }
+  const { quote } = await quoteWithCodes(db, school, { lines, codes: [code], found }, counting, now())
+  return { quote, codes: await describeCodes(db, school, found, { quote, lines }) }
+}
+
 /** The codes that were typed, as far as they exist; those that do not are counted. @throws Problem 429 after too many. */
 async function findEntered(
   { db, limits }: Services,
@@ -97,6 +121,9 @@ function countingFor({ mode, person, browserHash }: Shopper): Counting {
 async function basketOn(services: Services, slug: string, request: Pick<PlaceRequest, 'lines'>, shopper: Shopper) {
   const [found, page] = await Promise.all([askedFor(services, request, shopper), findLivePage(services.db, slug)])
   if (!page || (page.productId !== null && found[0]?.product.id !== page.productId)) throw notOnSale()
+  if (page.isRetired || isOver(page.live, services.now().toISOString())) {
+    throw new Problem(410, 'page-over', REFUSED.pageOver)
+  }
   return { lines: withRoles(found, page), page }
 }
 
@@ -268,7 +295,7 @@ async function charge(
     ? `/next/${follows.order.id}`
     : page?.productId === null
       ? `/buy/${BASKET_SLUG}?back=${attempt.orderId}`
-      : `/buy/${first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
+      : `/buy/${page?.slug ?? first?.product.slug}?offer=${first?.offer.id}&back=${attempt.orderId}`
   const outcome = await callGateway(services, {
     open: () => gateway,
     attempt,

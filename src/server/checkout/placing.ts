@@ -21,6 +21,9 @@ const MAX_LINES = 50
 /** As many codes as are tried for one (pricing rules, section 6). */
 const MAX_CODES = 20
 
+/** Of where a buyer came from so many characters are kept. */
+export const MAX_CAME_FROM = 100
+
 export const placeSchema = v.object({
   /** What is bought: offers, each with the buyer's own price where they name it. */
   lines: v.pipe(
@@ -37,6 +40,8 @@ export const placeSchema = v.object({
   codes: v.optional(v.pipe(v.array(v.pipe(v.string(), v.maxLength(60))), v.maxLength(MAX_CODES))),
   name: v.pipe(v.string(), v.trim(), v.nonEmpty(REFUSED.name), v.maxLength(100, REFUSED.nameTooLong)),
   email: emailSchema,
+  /** Where the buyer came from, as their link said. */
+  from: v.optional(v.pipe(v.string(), v.maxLength(MAX_CAME_FROM))),
   /** The page said that the buyer has the course for a while already. */
   isTold: v.optional(v.boolean()),
   /** What the button said: the order is placed for exactly this, or not at all. */

@@ -269,6 +269,7 @@ async function writeOrder(
     quoteInput: quoted.input,
     pageId: placing.page?.id ?? null,
     pageVersion: placing.page?.version ?? null,
+    cameFrom: placing.request.from ?? '',
     fromBasketId: placing.fromBasketId,
     followsId: placing.follows?.order.id ?? null,
     upsell: placing.follows?.upsell ?? null,

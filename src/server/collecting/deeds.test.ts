@@ -12,7 +12,7 @@ import { readAgreement } from '../agreements/agreements.ts'
 import { placeOrder } from '../checkout/place.ts'
 import { agreements, messages, payments, people, school } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
-import { checkoutView } from '../pages/service.ts'
+import { checkoutView } from '../pages/checkout.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { announceAll } from './announce.ts'
@@ -128,7 +128,7 @@ it('a due day that is moved leaves the course open to the new day, and the buyer
 describe('who cancelled', () => {
   const view = async (plan: Agreed) => {
     const visitor = { mode: 'practice' as const, person: plan.person, browserHash: null }
-    const page = await checkoutView(world.services, await getSchool(world.db), plan.slug, undefined, visitor)
+    const page = await checkoutView(world.services, await getSchool(world.db), plan.slug, visitor)
     if (page.name !== 'checkout') throw new Error('no checkout')
     return page
   }

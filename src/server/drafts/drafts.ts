@@ -1,6 +1,6 @@
-import { and, asc, eq, inArray, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, sql } from 'drizzle-orm'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { bundles, checkoutPages, coupons, courses, fronts, offers, versions } from '../db/schema/index.ts'
+import { bundles, checkoutPages, coupons, courses, creators, fronts, offers, versions } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 
 /** Whatever is edited as a draft and published: by its name in `versions`, with its table. */
@@ -127,6 +127,20 @@ export async function versionOf<S extends Subject>(
     .from(versions)
     .where(and(eq(versions.subject, subject), eq(versions.subjectId, id), eq(versions.version, version)))
   return (row?.content as Content<S> | undefined) ?? null
+}
+
+/** Most versions that are listed. */
+const MAX_LISTED = 100
+
+/** The versions that were published of one thing, the newest first: when, and by whom (null: not by a creator). */
+export async function versionsOf(db: Queryable, subject: Subject, id: string) {
+  return db
+    .select({ version: versions.version, publishedAt: versions.publishedAt, by: creators.name })
+    .from(versions)
+    .leftJoin(creators, eq(creators.id, versions.publishedBy))
+    .where(and(eq(versions.subject, subject), eq(versions.subjectId, id)))
+    .orderBy(desc(versions.version))
+    .limit(MAX_LISTED)
 }
 
 /** What was published of a kind so far says nothing any more about what is published from now on. */

@@ -14,6 +14,7 @@ import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
 import type { ShopView } from '../views/data.ts'
 import { bumpsOn } from './additions.ts'
+import { factsOf } from './pageFacts.ts'
 import { pendingOrder } from './pending.ts'
 import { offersOf } from './shopOffers.ts'
 
@@ -21,9 +22,15 @@ import { offersOf } from './shopOffers.ts'
 export interface CheckoutQuery {
   /** The order from whose gateway the buyer comes back. */
   cameBackFrom?: string | undefined
+  /** The offer that the address names. */
+  offerId?: string | undefined
   code?: string | undefined
   /** Of a basket: offers that are paid for apart. */
   without?: readonly string[]
+  /** What the address says of the visitor, and of where they came from. */
+  name?: string | undefined
+  email?: string | undefined
+  from?: string | undefined
 }
 
 /**
@@ -35,8 +42,9 @@ export async function basketCheckoutView(
   school: School,
   page: LivePage,
   visitor: Visitor,
-  { cameBackFrom, code, without = [] }: CheckoutQuery,
+  query: CheckoutQuery,
 ): Promise<ShopView> {
+  const { cameBackFrom, code, without = [] } = query
   const [{ orderable: all, overlaps }, basket] = await Promise.all([
     showBasket(services, school, visitor),
     findBasket(services, visitor),
@@ -71,12 +79,13 @@ export async function basketCheckoutView(
   const leftOut = all.filter((one) => !orderable.includes(one)).map((one) => one.line.product.title)
   const titles = orderable.map((one) => one.line.product.title)
   const { title, coverColor, coverId } = product.live
+  const summary = formatList(titles)
   return {
     name: 'checkout',
     slug: 'basket',
     isBasket: true,
     heading: BASKET.title,
-    product: { kind: product.kind, slug: product.slug, title, summary: formatList(titles), coverColor, coverId },
+    product: { kind: product.kind, slug: product.slug, title, summary, coverColor, coverId },
     also: others.map(({ line: other, row: { chosen }, quoted, price }) => ({
       id: other.offer.id,
       offerId: other.offer.id,
@@ -116,5 +125,18 @@ export async function basketCheckoutView(
     isOwned: false,
     held: null,
     pending,
+    prefill: { name: query.name ?? '', email: query.email ?? '' },
+    from: query.from ?? '',
+    answered: null,
+    declined: null,
+    page: {
+      shaped: page.live,
+      facts: await factsOf(services, school, {
+        ...{ page, offers: [], titles, saving: null },
+        product: { ...product, live: { ...product.live, title: BASKET.title, summary } },
+        titlesOf: 'basket',
+        about: { label: BASKET.back, href: '/basket' },
+      }),
+    },
   }
 }

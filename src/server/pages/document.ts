@@ -11,6 +11,11 @@ function embed(data: unknown): string {
   return JSON.stringify(data).replaceAll('<', '\\u003c').replaceAll('\u2028', '\\u2028').replaceAll('\u2029', '\\u2029')
 }
 
+/** A page without what only shows: the browser takes over what is filled in. */
+function takenOver(page: ShopPage): unknown {
+  return page.view.name === 'checkout' ? { ...page, view: { ...page.view, page: undefined } } : page
+}
+
 function head(files: PageFiles) {
   return html`${raw(files.extraHead)}
     ${files.inlineStyle ? html`<style>${raw(files.inlineStyle)}</style>` : ''}
@@ -30,6 +35,7 @@ export async function shopDocument(page: ShopPage, renderer: Renderer, url: stri
   const { markup, parts } = await renderer.render(page)
   const { title, description } = summaryOf(page)
   const linkedData = linkedDataOf(page, url)
+  const isHidden = page.view.name === 'checkout' && !page.view.page.shaped.search.isListed
   return html`<!doctype html>
     <html lang="en">
       <head>
@@ -37,13 +43,14 @@ export async function shopDocument(page: ShopPage, renderer: Renderer, url: stri
         <meta name="viewport" content="width=device-width,initial-scale=1" />
         <title>${title}</title>
         <meta name="description" content="${description}" />
+        ${isHidden ? html`<meta name="robots" content="noindex" />` : ''}
         <link rel="icon" href="${ICON}" />
         ${head(renderer.shopFiles(parts))}
         ${linkedData ? html`<script type="application/ld+json">${raw(embed(linkedData))}</script>` : ''}
       </head>
       <body>
         <div id="app">${raw(markup)}</div>
-        ${parts.length > 0 ? html`<script type="application/json" id="page">${raw(embed(page))}</script>` : ''}
+        ${parts.length > 0 ? html`<script type="application/json" id="page">${raw(embed(takenOver(page)))}</script>` : ''}
       </body>
     </html>`
 }
@@ -79,8 +86,11 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
       return titled(view.course.title, view.course.summary)
     case 'bundle':
       return titled(view.bundle.title, view.bundle.summary)
-    case 'checkout':
-      return titled(view.heading, view.product.summary)
+    case 'checkout': {
+      const { search } = view.page.shaped
+      const { title, description } = titled(view.heading, view.product.summary)
+      return { title: search.title || title, description: search.description || description }
+    }
     case 'plan':
       return titled(view.course.title)
     case 'basket':

@@ -18,6 +18,8 @@ export interface PageFiles {
 export interface Renderer {
   /** The markup, and the names of the parts of it that the browser takes over. */
   render(page: ShopPage): Promise<{ markup: string; parts: string[] }>
+  /** The order form of a checkout page alone, as the bench shows it. */
+  form(page: ShopPage): Promise<string>
   shopFiles(parts: readonly string[]): PageFiles
   studioFiles(): PageFiles
 }
@@ -42,6 +44,7 @@ export async function builtRenderer(dist: string): Promise<Renderer> {
   const studio = readManifest(dist, 'studio')
   const module = (await import(pathToFileURL(join(process.cwd(), dist, 'render/render.js')).href)) as {
     renderShop(page: ShopPage): { markup: string; parts: string[] }
+    renderForm(page: ShopPage): string
   }
   const sheets = new Map<string, string>()
   const sheet = (path: string) => {
@@ -51,6 +54,7 @@ export async function builtRenderer(dist: string): Promise<Renderer> {
   }
   return {
     render: async (page) => module.renderShop(page),
+    form: async (page) => module.renderForm(page),
     shopFiles: (parts) => {
       const files = filesOf(shop, shopEntries(parts))
       return { ...files, styles: [], inlineStyle: files.styles.map(sheet).join('') }

@@ -2,6 +2,7 @@ import { type Context, Hono } from 'hono'
 import { getCookie } from 'hono/cookie'
 import { countIn } from '../baskets/basket.ts'
 import { liveFront } from '../catalogue/front.ts'
+import { MAX_CAME_FROM } from '../checkout/placing.ts'
 import { modeOfPayLink } from '../collecting/payLinks.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { isId } from '../http/isId.ts'
@@ -16,17 +17,17 @@ import { sameOrigin } from '../session/guard.ts'
 import { countGuesses } from '../session/guesses.ts'
 import { closeSession } from '../session/sessions.ts'
 import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
-import type { ShopPage, ShopView } from '../views/data.ts'
+import type { ShopView } from '../views/data.ts'
 import { basketPages, type Load } from './basketPages.ts'
+import { checkoutView, movedTo } from './checkout.ts'
 import { shopDocument, studioDocument } from './document.ts'
+import { missing } from './notices.ts'
 import type { Renderer } from './renderer.ts'
 import {
   bundleView,
-  checkoutView,
   courseView,
   emailView,
   learnView,
-  missing,
   myView,
   orderLinkEnded,
   passwordView,
@@ -35,6 +36,7 @@ import {
   termsView,
   thanksView,
 } from './service.ts'
+import { shopPage } from './shopPage.ts'
 import { upsellView } from './upsell.ts'
 
 /** The shop's pages, made on the server with their data inside, and the studio's one page. */
@@ -53,16 +55,14 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     const services = await inMode(base, mode)
     const view = await load(services, c, school, visitor)
     if ('goTo' in view && !('name' in view)) return c.redirect(view.goTo, 303)
-    const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms } = school
     const front = await liveFront(base.db)
-    const data: ShopPage = {
-      school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
+    const data = shopPage(school, {
       mode: visitor.mode,
       basket: front.hasBasket ? await countIn(services, visitor) : null,
       isOwnView,
       visitor: visitor.person && { name: visitor.person.name, email: visitor.person.email },
       view,
-    }
+    })
     const document = await shopDocument(data, renderer, base.config.origin + c.req.path)
     // What one visitor sees is not for another, and the price must never be an old one.
     c.header('cache-control', 'no-store')
@@ -89,13 +89,20 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   )
   app.get(
     '/buy/:slug',
-    page((services, c, school, visitor) =>
-      checkoutView(services, school, c.req.param('slug') ?? '', c.req.query('offer'), visitor, {
+    page(async (services, c, school, visitor) => {
+      const slug = c.req.param('slug') ?? ''
+      const moved = await movedTo(services, slug, visitor, new URL(c.req.url).search)
+      if (moved !== null) return { goTo: moved }
+      return checkoutView(services, school, slug, visitor, {
+        offerId: c.req.query('offer'),
         cameBackFrom: c.req.query('back'),
         without: c.req.query('without')?.split(',').filter(isId) ?? [],
-        code: c.req.query('code')?.slice(0, 60),
-      }),
-    ),
+        code: plainParameter(c.req.query('code'), 60),
+        name: plainParameter(c.req.query('name'), 100),
+        email: plainParameter(c.req.query('email'), 254),
+        from: plainParameter(c.req.query('from'), MAX_CAME_FROM),
+      })
+    }),
   )
   basketPages(app, base, page)
   // Where every purchase leads: what is offered after it, or the thanks page.
@@ -194,6 +201,14 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     page(() => missing()),
   )
   return app
+}
+
+/** What an address says, as plain text of one line: without control characters, and no longer than is kept. */
+function plainParameter(value: string | undefined, most: number): string | undefined {
+  return value
+    ?.replace(/[\p{Cc}\p{Cf}\p{Cs}\p{Zl}\p{Zp}]/gu, ' ')
+    .trim()
+    .slice(0, most)
 }
 
 async function answerPdf(c: Context, services: Services, orderId: string) {

@@ -1,30 +1,21 @@
-import { and, asc, desc, eq, inArray, isNotNull, isNull, ne, type SQL } from 'drizzle-orm'
+import { and, asc, desc, eq, isNull, ne } from 'drizzle-orm'
 import { clockMoment } from '../../core/calendar/clock.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
-import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
-import { type AlonePrice, oneByOne, savingOf } from '../../core/content/bundle.ts'
-import { shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
-import { accessProblem } from '../../core/content/endsOn.ts'
 import { type Shelved, shelve } from '../../core/content/front.ts'
-import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { formatMoney } from '../../core/money/format.ts'
 import { formatWholePrices } from '../../core/sentence/sentence.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
-import { say, type ValuesOf } from '../../core/words/message.ts'
+import { say } from '../../core/words/message.ts'
 import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
 import { showBasket } from '../baskets/shown.ts'
-import { pricesAlone } from '../catalogue/alone.ts'
 import { liveFront } from '../catalogue/front.ts'
-import { findLivePage } from '../catalogue/pages.ts'
-import { pagePathOf } from '../catalogue/products.ts'
-import { coursesOfProducts, type LineCourse, type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
-import { beside } from '../checkout/beside.ts'
+import { type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
 import { attempts, catalogue, courses, orderLines, orders, people } from '../db/schema/index.ts'
-import { shownPaymentMethods } from '../gateways/shownMethods.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
@@ -33,57 +24,16 @@ import { dayFor, getSchool, type School, schoolDay } from '../school/service.ts'
 import { readBuyerLink } from '../session/links.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { endUpsells } from '../upsells/answer.ts'
-import type { Finding, NoticeView, ProductCard, ShopOffer, ShopProduct, ShopView } from '../views/data.ts'
-import { bumpsOn } from './additions.ts'
-import { basketCheckoutView, type CheckoutQuery } from './basketCheckout.ts'
-import { pendingOrder } from './pending.ts'
+import type { Finding, NoticeView, ShopOffer, ShopProduct, ShopView } from '../views/data.ts'
+import { bundledIn, formatSaving } from './bundled.ts'
+import { cardOf } from './cards.ts'
+import { ALL_COURSES, aboutCourse, filled, goneOrMissing, missing, notice, signInFor, toMyCourses } from './notices.ts'
 import { offersOf } from './shopOffers.ts'
 
 /** The services behind each page of the shop: what it shows to this visitor. */
 
-function cardOf({ kind, slug, live }: Pick<SellableProduct, 'kind' | 'slug' | 'live'>): ProductCard {
-  const { title, summary, coverColor, coverId } = live
-  return { kind, slug, title, summary, coverColor, coverId }
-}
-
-function notice(status: number, of: { title: string; text: string }, actions: NoticeView['actions']): NoticeView {
-  return { name: 'notice', status, ...of, actions }
-}
-
-/** A notice of the catalogue, with what its names stand for. */
-function filled<const T extends string, const X extends string>(
-  of: { title: T; text: X },
-  values: ValuesOf<T> & ValuesOf<X>,
-): { title: string; text: string } {
-  return { title: say(of.title, values), text: say(of.text, values) }
-}
-
-const aboutCourse = (slug: string) => ({ label: NOTICE.aboutCourse, href: `/course/${slug}` })
-const aboutProduct = (product: Pick<SellableProduct, 'kind' | 'slug'>) => ({
-  label: product.kind === 'course' ? NOTICE.aboutCourse : NOTICE.aboutBundle,
-  href: pagePathOf(product),
-})
-const signInFor = (path: string) => ({ label: NOTICE.signIn, href: `/sign-in?then=${encodeURIComponent(path)}` })
-/** Where a buyer finds what is theirs, once they have signed in. */
-const toMyCourses = ({ person }: Pick<Visitor, 'person'>) =>
-  person ? { label: NOTICE.myCourses, href: '/my' } : signInFor('/my')
-
-const ALL_COURSES = { label: NOTICE.allCourses, href: '/' }
-
-export function missing(): NoticeView {
-  return notice(404, NOTICE.missing, [ALL_COURSES])
-}
-
-/** Why there is no page of a product: it was sold once and is retired (410, with a way on), or never was. */
-async function goneOrMissing({ db }: Services, where: SQL | undefined, { person }: Visitor): Promise<NoticeView> {
-  const [retired] = await db
-    .select()
-    .from(catalogue)
-    .where(and(where, isNotNull(catalogue.retiredAt), isNotNull(catalogue.live)))
-  if (!retired) return missing()
-  const { title } = retired.live ?? retired.draft
-  return notice(410, filled(NOTICE.retired, { title }), [ALL_COURSES, toMyCourses({ person })])
-}
+/** Nobody in particular: what is listed is the same for all. */
+const STRANGER: Visitor = { mode: 'practice', person: null, browserHash: null }
 
 /** From so many things on sale on they can be searched and narrowed. */
 const FOUND_FROM = 9
@@ -160,46 +110,6 @@ function saleIn({ offers }: SellableProduct, shown: readonly ShopOffer[], school
   return say(CATALOGUE.saleUntil, { day: formatDay(day, school.language, dayFor(school, at).slice(0, 4)) })
 }
 
-/** What there is to say of products that are bundles: the colours of their courses, and what each saves. */
-async function bundledIn({ db, now }: Services, school: School, products: readonly SellableProduct[]) {
-  const bundles = products.filter(({ kind }) => kind === 'bundle')
-  const at = now()
-  const courses = await coursesOfProducts(db, bundles, at)
-  const ids = [...new Set([...courses.values()].flat().map(({ id }) => id))]
-  const alone = await pricesAlone(db, school, ids, at)
-  return (product: SellableProduct, offers: readonly ShopOffer[]) => {
-    const held = courses.get(product.id) ?? []
-    if (product.kind === 'course') return { held, alone, colors: [product.live.coverColor], saving: null }
-    return { held, alone, colors: held.map(({ coverColor }) => coverColor), saving: savingIn(held, alone, offers) }
-  }
-}
-
-/**
- * What a bundle saves (selling rules, section 4): its first one-time price that everyone may pay, in force, against those
- * of its courses. Null where that is nothing, or cannot be said truly.
- */
-function savingIn(
-  courses: readonly LineCourse[],
-  alone: ReadonlyMap<string, NonNullable<AlonePrice>>,
-  offers: readonly ShopOffer[],
-) {
-  const { sum, isTrue } = oneByOne(courses.map(({ id }) => ({ alone: alone.get(id) ?? null, figure: null })))
-  const offer = offers.find(({ terms, needs }) => terms.kind === 'single' && needs === null)
-  const price = offer?.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price
-  const saving = isTrue && price !== undefined ? savingOf(sum, price) : null
-  return saving && { ...saving, sum: sum ?? 0 }
-}
-
-/** What a bundle saves, as a sentence. */
-function formatSaving(saving: ReturnType<typeof savingIn>, school: School): string | null {
-  if (!saving) return null
-  return say(CATALOGUE.saves, {
-    sum: formatMoney(saving.sum, school),
-    money: formatMoney(saving.amount, school),
-    percent: formatRate(saving.percent * 100, school.language),
-  })
-}
-
 /** What a product costs, whole, by the offers that everyone may buy; where there are none, for whom it is. */
 function shopPrice(offers: readonly ShopOffer[], school: School): string {
   const forAll = offers.filter(({ needs }) => needs === null)
@@ -219,9 +129,6 @@ export function termsView(school: School): ShopView {
   if (!school.terms) return missing()
   return notice(200, { title: NOTICE.terms, text: school.terms }, [ALL_COURSES])
 }
-
-/** Nobody in particular: what is listed is the same for all. */
-const STRANGER: Visitor = { mode: 'practice', person: null, browserHash: null }
 
 export async function courseView(
   services: Services,
@@ -281,88 +188,6 @@ export async function bundleView(
     saving: formatSaving(saving, school),
     isOwned: owned.length > 0 && owned.every((isOpen) => isOpen),
   }
-}
-
-export async function checkoutView(
-  services: Services,
-  school: School,
-  slug: string,
-  offerId: string | undefined,
-  visitor: Visitor,
-  { cameBackFrom, code, without = [] }: CheckoutQuery = {},
-): Promise<ShopView> {
-  const page = await findLivePage(services.db, slug)
-  if (!page) return missing()
-  if (page.productId === null)
-    return basketCheckoutView(services, school, page, visitor, { cameBackFrom, code, without })
-  const withTestPurchase = visitor.isCreator === true && offerId !== undefined
-  const [product] = await sellableProducts(services.db, { productId: page.productId, withTestPurchase })
-  if (!product) return goneOrMissing(services, eq(catalogue.id, page.productId), visitor)
-  const offers = shownOn(page.live, await offersOf(services, school, product, visitor, offerId), offerId)
-  const ended = endedOffer(services, school, product, offerId)
-  if (ended) {
-    const others = offers.length > 0 ? [{ label: NOTICE.otherPrices, href: `/buy/${slug}` }] : []
-    return notice(410, filled(NOTICE.offerEnded, { offer: ended.name, day: formatDay(ended.until, school.language) }), [
-      ...others,
-      aboutProduct(product),
-      ALL_COURSES,
-    ])
-  }
-  // The one that was asked for, else the page's own, else the first that this visitor may buy.
-  const mayBuy = ({ needs }: ShopOffer) => needs?.isMet ?? true
-  const chosen =
-    offers.find(({ id }) => id === offerId) ??
-    offers.find((offer) => offer.id === page.live.chosen && mayBuy(offer)) ??
-    offers.find(mayBuy) ??
-    offers[0]
-  if (!chosen) {
-    return notice(410, filled(NOTICE.notOnSale, { course: product.live.title }), [aboutProduct(product), ALL_COURSES])
-  }
-  const { held, saving } = (await bundledIn(services, school, [product]))(product, offers)
-  const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : held
-  const { buyable, says } = await beside(services, school, opened, offers, visitor)
-  const bumps = await bumpsOn(services, school, page.live, visitor, opened)
-  const ofProduct = services.db
-    .select({ id: orderLines.orderId })
-    .from(orderLines)
-    .where(eq(orderLines.productId, product.id))
-  const pending = await pendingOrder(services, inArray(orders.id, ofProduct), visitor, cameBackFrom)
-  return {
-    name: 'checkout',
-    slug,
-    isBasket: false,
-    heading: product.live.title,
-    also: [],
-    warnings: [],
-    chosenPrice: null,
-    product: cardOf(product),
-    gets: 'lessons' in product.live ? product.live.lessons.map(lessonTitle) : held.map(({ title }) => title),
-    saving: formatSaving(saving, school),
-    bumps,
-    hasUpsells: page.live.upsells.length > 0,
-    offers: buyable.length > 0 ? buyable : offers,
-    chosen: buyable.includes(chosen) ? chosen.id : (buyable[0] ?? chosen).id,
-    linked: offerId ?? null,
-    codes: code ? [code] : [],
-    paymentMethods: await shownPaymentMethods(services, visitor.mode, school.currency),
-    // An order that the page has yet to lead on from, although the gateway's event has opened the course already.
-    isOwned: buyable.length === 0 && pending === null,
-    held: says,
-    pending,
-  }
-}
-
-/** The offer that a link names, where its access has ended by its own date. */
-function endedOffer(
-  services: Services,
-  school: School,
-  { offers: listed }: SellableProduct,
-  offerId: string | undefined,
-): { name: string; until: string } | null {
-  const asked = listed.find(({ id }) => id === offerId)
-  const at = parseInstant(services.now().toISOString())
-  const problem = asked && at ? accessProblem(asked.live.access, dayIn(school.timeZone, at)) : null
-  return asked && problem ? { name: asked.live.name, until: problem.until } : null
 }
 
 /** The receipt page, for the browser that paid and for the buyer when signed in. */

@@ -23,7 +23,7 @@ import type { Person } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
 import { refuseUpsell, takeSchema, takeUpsell } from '../upsells/answer.ts'
-import { checkoutView } from './service.ts'
+import { checkoutView } from './checkout.ts'
 
 /** Marks a browser in which a buyer has signed in before. */
 const KNOWN_SHOP_COOKIE = 'acorn_known_shop'
@@ -67,8 +67,8 @@ export function shopRoutes(base: Services) {
       async (c) => {
         const { school, visitor, services } = await open(c)
         const { offer, without } = c.req.valid('query')
-        const query = { without: without?.split(',').filter(isId) ?? [] }
-        return c.json(await checkoutView(services, school, c.req.valid('param').slug, offer, visitor, query))
+        const query = { offerId: offer, without: without?.split(',').filter(isId) ?? [] }
+        return c.json(await checkoutView(services, school, c.req.valid('param').slug, visitor, query))
       },
     )
     .post(

@@ -5,9 +5,9 @@ import { type CouponContent, newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
-import { openPage, publishPage, savePageDraft } from '../catalogue/pageBench.ts'
 import type { Placed, PlaceRequest } from '../checkout/placing.ts'
 import { checkOrder } from '../checkout/status.ts'
+import { openPage, publishPage, savePageDraft } from '../checkoutPages/bench.ts'
 import { createCoupon, openCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import {
   agreements,

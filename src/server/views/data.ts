@@ -1,3 +1,5 @@
+import type { PageFacts } from '../../core/checkoutPages/facts.ts'
+import type { PageContent } from '../../core/content/checkoutPage.ts'
 import type { CoverColor } from '../../core/content/course.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
@@ -233,7 +235,26 @@ export interface CheckoutView {
   held: { says: string; label: string; href: string } | null
   /** An order of this browser whose payment is under way. */
   pending: string | null
+  /** What the address said of the visitor: filled into the form, where nothing better is known. */
+  prefill: { name: string; email: string }
+  /** Where the visitor came from, as the address said; empty: it said nothing. */
+  from: string
+  /** What the page came with for its codes; null where it has none, or the browser has to ask. */
+  answered: BasketAnswer | null
+  /** The reason for which a try was declined; null where none was, or not on this page. */
+  declined: string | null
+  /** What stands around the form; left out of what the browser takes over. */
+  page: { shaped: ShapedPage; facts: PageFacts }
 }
+
+/** A checkout page on the bench, in one state: what it shows and the markup of its form, or what there is instead. */
+export interface PageOnBench {
+  notice: NoticeView | null
+  page: { facts: PageFacts; form: string } | null
+}
+
+/** A checkout page as far as it is shown. */
+export type ShapedPage = Pick<PageContent, 'parts' | 'formSide' | 'color' | 'search'>
 
 /** One thing in a basket as it stands now. */
 export interface BasketLineView {

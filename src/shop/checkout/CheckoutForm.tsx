@@ -119,7 +119,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             </Step>
           )}
           <Step title={CHECKOUT.who} isDone={Boolean(checkout.name && checkout.email)}>
-            <div className="grid gap-2.5 sm:grid-cols-2">
+            <div className="grid grid-cols-[repeat(auto-fit,minmax(min(190px,100%),1fr))] gap-2.5">
               <Field label={CHECKOUT.name} error={errors.name}>
                 {(wiring) => (
                   <input

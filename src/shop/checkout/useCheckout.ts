@@ -63,10 +63,10 @@ function formatTooSmall(paymentMethods: readonly PaymentMethod[], { school }: Sh
 export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObject<HTMLIFrameElement | null>) {
   const [view, setView] = useState(first)
   const [chosenId, setChosenId] = useState(first.chosen)
-  const [name, setName] = useState(page.visitor?.name ?? '')
-  const [email, setEmail] = useState(page.visitor?.email ?? '')
+  const [name, setName] = useState(page.visitor?.name ?? first.prefill.name)
+  const [email, setEmail] = useState(page.visitor?.email ?? first.prefill.email)
   const [errors, setErrors] = useState<FieldErrors>({})
-  const [message, setMessage] = useState<string | null>(null)
+  const [message, setMessage] = useState(first.declined === null ? null : formatDeclined(first.declined))
   const [phase, setPhase] = useState<Phase>(first.pending ? { kind: 'checking' } : { kind: 'idle' })
   // Set at once, so that two clicks in one instant are still one.
   const isBusy = useRef(false)
@@ -94,6 +94,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     codes,
     isNeeded: isPriceAsked || ((codes.length > 0 || extras.length > 0) && !estimate?.why),
     round,
+    first: first.answered,
   })
   const isAsking = codes.length > 0 && answer === null && !estimate?.why
   const answered = answer && 'quote' in answer ? answer.quote : null
@@ -222,6 +223,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         ...(codes.length > 0 ? { codes } : {}),
         name,
         email,
+        ...(first.from ? { from: first.from } : {}),
         agreed: { pay, currency: page.school.currency },
         payment,
         isTold: view.held !== null || view.isBasket,

@@ -26,6 +26,8 @@ interface Asked {
   isNeeded: boolean
   /** Counts what makes an earlier answer old. */
   round: number
+  /** What the page came with for what is asked first; null where it came without. */
+  first?: BasketAnswer | null
 }
 
 /**
@@ -33,11 +35,12 @@ interface Asked {
  * wrong with it. Null before it has said so of just this one, and while it cannot say; what is shown until then is
  * an estimate, and pressing the button asks again, and says whatever else is wrong.
  */
-export function useServerQuote(slug: string, { lines, codes, isNeeded, round }: Asked): Answer | null {
-  const [said, setSaid] = useState<{ of: string; answer: Answer } | null>(null)
+export function useServerQuote(slug: string, { lines, codes, isNeeded, round, first = null }: Asked): Answer | null {
   const asked = JSON.stringify([lines, codes, round])
+  const [said, setSaid] = useState<{ of: string; answer: Answer } | null>(first && { of: asked, answer: first })
+  const isKnown = said?.of === asked
   useEffect(() => {
-    if (!isNeeded) return
+    if (!isNeeded || isKnown) return
     let isOver = false
     const ask = async () => {
       const [basket, entered] = JSON.parse(asked) as [Mutable<Asked['lines']>, string[]]
@@ -62,6 +65,6 @@ export function useServerQuote(slug: string, { lines, codes, isNeeded, round }: 
       isOver = true
       clearTimeout(timer)
     }
-  }, [slug, asked, isNeeded])
-  return said?.of === asked ? said.answer : null
+  }, [slug, asked, isNeeded, isKnown])
+  return isKnown ? said.answer : null
 }

@@ -26,7 +26,7 @@ interface DraftBenchProps<T extends object> {
   kicker: ReactNode
   /** Fields whose text cannot be read, and is not saved. */
   unread?: readonly UnreadField[]
-  /** Retired, it can be brought back. Absent: it is there as long as what it belongs to. */
+  /** Retired, it can be brought back. Absent: it is there as long as what it belongs to, and cannot be deleted either. */
   isRetired?: boolean
   setRetired?: (isRetired: boolean) => void
   /** What else can be done with the whole: buttons beside Publish, and items of its menu. */
@@ -63,7 +63,7 @@ export function DraftBench<T extends object>({
   return (
     <>
       <div className="flex items-center gap-3 max-sm:flex-wrap">
-        <p className="min-w-0 truncate text-[13px] text-ink-3">{kicker}</p>
+        <div className="min-w-0 truncate text-[13px] text-ink-3">{kicker}</div>
         <DraftBar draft={draft} unread={unread}>
           {isRetired ? (
             <Button onClick={() => setRetired?.(false)}>Bring back</Button>
@@ -85,10 +85,12 @@ export function DraftBench<T extends object>({
             >
               {menu}
               <MenuItem onSelect={() => duplicate()}>Duplicate</MenuItem>
-              {!isRetired && <MenuItem onSelect={() => setRetired?.(true)}>Retire</MenuItem>}
-              <MenuItem disabled={keptBecause !== null} onSelect={() => remove?.()}>
-                {keptBecause === null ? 'Delete' : `Delete (${keptBecause})`}
-              </MenuItem>
+              {setRetired && !isRetired && <MenuItem onSelect={() => setRetired(true)}>Retire</MenuItem>}
+              {remove && (
+                <MenuItem disabled={keptBecause !== null} onSelect={remove}>
+                  {keptBecause === null ? 'Delete' : `Delete (${keptBecause})`}
+                </MenuItem>
+              )}
             </Menu>
           )}
         </DraftBar>

@@ -128,6 +128,8 @@ export function useDraft<T extends object>({ first, save }: Options<T>) {
 
   return {
     content,
+    /** The content as it is at the moment of asking, for what is not drawn anew by it. */
+    current: () => store.getState().content,
     change: store.getState().change,
     undo: () => undo(),
     redo: () => redo(),

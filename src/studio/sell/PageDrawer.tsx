@@ -1,8 +1,11 @@
+import { useState } from 'react'
 import { NavLink } from 'react-router'
+import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Spine } from '../../ui/Spine.tsx'
+import { NewPage } from '../checkoutPages/NewPage.tsx'
 import { Drawer } from './Drawer.tsx'
-import { usePages } from './queries.ts'
+import { type ShelfPage, usePages } from './queries.ts'
 
 interface PageDrawerProps {
   isOpen: boolean
@@ -14,8 +17,11 @@ interface PageDrawerProps {
 /** The checkout pages on the shelf, each by what it sells. */
 export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
   const pages = usePages()
+  const [isMaking, setMaking] = useState(false)
   const wanted = search.trim().toLowerCase()
-  const shown = (pages.data ?? []).filter(({ title }) => (title ?? 'The basket').toLowerCase().includes(wanted))
+  const shown = (pages.data ?? []).filter(({ name, title }) =>
+    `${name} ${title ?? 'The basket'}`.toLowerCase().includes(wanted),
+  )
   if (wanted !== '' && shown.length === 0) return null
   return (
     <Drawer
@@ -23,8 +29,13 @@ export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
       count={pages.isSuccess ? shown.length : null}
       isOpen={isOpen || wanted !== ''}
       toggle={toggle}
-      acts={null}
+      acts={
+        <Button kind="link" onClick={() => setMaking(true)}>
+          New page
+        </Button>
+      }
     >
+      {isMaking && <NewPage copied={null} onClose={() => setMaking(false)} />}
       {pages.isSuccess && shown.length === 0 && (
         <p className="px-1.5 text-[13px] text-ink-2">Each course and bundle has one by itself.</p>
       )}
@@ -42,17 +53,9 @@ export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
             >
               <Spine colors={[page.coverColor ?? 'slate']} className="h-full min-h-5 rounded-[2px]" />
               <span className="min-w-0">
-                <span className="block truncate font-semibold">{page.title ?? 'The basket'}</span>
-                {(page.bumps + page.upsells > 0 || page.isChanged) && (
-                  <span className="block text-[12px] text-ink-2">
-                    {[
-                      page.bumps > 0 && `${page.bumps} order ${page.bumps === 1 ? 'bump' : 'bumps'}`,
-                      page.upsells > 0 && `${page.upsells} ${page.upsells === 1 ? 'upsell' : 'upsells'}`,
-                      page.isChanged && 'changes not live',
-                    ]
-                      .filter(Boolean)
-                      .join(' · ')}
-                  </span>
+                <span className="block truncate font-semibold">{page.name || (page.title ?? 'The basket')}</span>
+                {notesOf(page).length > 0 && (
+                  <span className="block text-[12px] text-ink-2">{notesOf(page).join(' · ')}</span>
                 )}
               </span>
             </NavLink>
@@ -61,4 +64,17 @@ export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
       </ul>
     </Drawer>
   )
+}
+
+/** What there is to say of a page in a few words. */
+function notesOf(page: ShelfPage): string[] {
+  const counted = (count: number, one: string) => (count > 0 ? `${count} ${one}${count === 1 ? '' : 's'}` : '')
+  const state = page.isRetired ? 'retired' : page.isLive ? (page.isChanged ? 'changes not live' : '') : 'not published'
+  return [
+    page.isEveryday || page.title === null ? '' : `for ${page.title}`,
+    page.isMain && !page.isEveryday ? 'buttons lead here' : '',
+    counted(page.bumps, 'order bump'),
+    counted(page.upsells, 'upsell'),
+    state,
+  ].filter((note) => note !== '')
 }

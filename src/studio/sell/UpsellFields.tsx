@@ -3,25 +3,24 @@ import { UPSELLS } from '../../core/words/en/upsells.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { UpsellBox } from '../../ui/UpsellBox.tsx'
-import { Section } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { AdditionFields, useAddition } from './AdditionFields.tsx'
 import type { BenchPage } from './queries.ts'
 import { UpsellPath } from './UpsellPath.tsx'
 
-interface UpsellSectionProps {
+interface UpsellListProps {
   page: BenchPage
   content: PageContent
   change: (patch: Partial<PageContent>) => void
 }
 
 /** What is offered after the payment: its steps, and where each answer leads. */
-export function UpsellSection({ page, content, change }: UpsellSectionProps) {
+export function UpsellList({ page, content, change }: UpsellListProps) {
   const { upsells, upsellsByTransfer } = content
   const set = (id: string, patch: Partial<Upsell>) =>
     change({ upsells: upsells.map((step) => (step.id === id ? { ...step, ...patch } : step)) })
   return (
-    <Section title="Upsells">
+    <>
       {upsells.length === 0 ? (
         <p className="pt-[5px] pb-2 text-ink-2">
           Something more that buyers are offered once, right after they have paid. One press adds it.
@@ -40,7 +39,7 @@ export function UpsellSection({ page, content, change }: UpsellSectionProps) {
             change={(patch) => set(step.id, patch)}
             remove={() => change({ upsells: removeUpsell(upsells, step.id) })}
           >
-            <div className="grid gap-3 sm:grid-cols-2">
+            <div className="grid gap-3">
               {(['onYes', 'onNo'] as const).map((answer) => (
                 <Field key={answer} label={answer === 'onYes' ? 'After a yes' : 'After a no'}>
                   {(wiring) => (
@@ -92,7 +91,7 @@ export function UpsellSection({ page, content, change }: UpsellSectionProps) {
           </span>
         </label>
       )}
-    </Section>
+    </>
   )
 }
 

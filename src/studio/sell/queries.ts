@@ -53,14 +53,15 @@ export function coursesOf({ product }: BenchOffer): { id: string; weight?: numbe
   return product.courses.length > 0 ? product.courses : [{ id: product.id }]
 }
 
-const loadPages = () => unwrap(api.catalogue.pages.$get())
+const loadPages = () => unwrap(api.pages.$get())
+export type ShelfPage = Awaited<ReturnType<typeof loadPages>>[number]
 
 /** Every checkout page, in the order of the shelf. */
 export function usePages() {
   return useQuery({ queryKey: ['pages'], queryFn: loadPages })
 }
 
-const loadPage = (id: string) => unwrap(api.catalogue.pages[':id'].$get({ param: { id } }))
+const loadPage = (id: string) => unwrap(api.pages[':id'].$get({ param: { id } }))
 export type BenchPage = Awaited<ReturnType<typeof loadPage>>
 
 export function usePage(id: string) {

@@ -14,6 +14,11 @@ export const NOTICE = {
   tryAgain: 'Try again',
   missing: { title: 'There is no such page.', text: 'The address may be mistyped, or the page has gone.' },
   retired: { title: '{title} is no longer sold.', text: 'Those who have it keep it. See what else there is.' },
+  pageOver: { title: '{page} is over.', text: 'Nothing can be ordered on this page any more. See what else there is.' },
+  pageRetired: {
+    title: '{page} is no longer here.',
+    text: 'Nothing can be ordered on this page any more. See what else there is.',
+  },
   mistyped: 'The address may be mistyped.',
   away: {
     title: 'This school cannot be reached at the moment.',

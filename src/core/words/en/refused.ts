@@ -13,6 +13,7 @@ export const REFUSED = {
     '{gateway} does not answer at the moment. Nothing was charged. Use another payment method, or try again later.',
   methodNotLater: 'This payment method cannot be used for the later payments.',
   methodGone: 'Your payment method is no longer saved. Reload the page.',
+  pageOver: 'This page ended while you were on it. Nothing was charged.',
   notOnSale: 'This is not on sale any more.',
   inBasket: 'This is already in the basket.',
   needsItBefore:

@@ -166,14 +166,27 @@ export const checkoutPages = pgTable(
     /** The last part of its address, `/buy/<slug>`. */
     slug: text().notNull().unique(),
     isEveryday: boolean().notNull(),
+    /** Where the buttons of shop, basket and messages lead that sell its product. */
+    isMain: boolean().notNull().default(false),
     ...drafted<PageContent>(),
+    retiredAt: moment(),
     createdAt: moment().notNull(),
   },
   (table) => [
     index('checkout_pages_of_product').on(table.productId),
     uniqueIndex('checkout_pages_one_everyday').on(table.productId).where(sql`${table.isEveryday}`),
+    uniqueIndex('checkout_pages_one_main').on(table.productId).where(sql`${table.isMain}`),
   ],
 )
+
+/** Addresses that checkout pages had before: each leads on to the page as it is called now. */
+export const pageAddresses = pgTable('page_addresses', {
+  slug: text().primaryKey(),
+  pageId: uuid()
+    .notNull()
+    .references(() => checkoutPages.id, { onDelete: 'cascade' }),
+  createdAt: moment().notNull(),
+})
 
 /** The shop's front: one row, made when it is first shaped. */
 export const fronts = pgTable('fronts', {

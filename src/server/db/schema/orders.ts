@@ -47,6 +47,8 @@ export const orders = pgTable(
     /** The checkout page that it was placed on, and which version of it; null of older orders. */
     pageId: uuid().references(() => checkoutPages.id),
     pageVersion: integer(),
+    /** Where its buyer came from, as the link said by which they came to the page (`?from=`); empty: it said nothing. */
+    cameFrom: text().notNull().default(''),
     /** The basket that it was placed from; null where it was bought at once. */
     fromBasketId: uuid().references(() => baskets.id, { onDelete: 'set null' }),
     /** The paid order after which it was offered, and the upsell of that order's page that it answers with yes. */

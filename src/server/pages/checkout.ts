@@ -1,0 +1,174 @@
+import { eq, inArray } from 'drizzle-orm'
+import { formatDay } from '../../core/calendar/formatDay.ts'
+import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
+import { isOver, shownOn } from '../../core/content/checkoutPage.ts'
+import { lessonTitle } from '../../core/content/course.ts'
+import { accessProblem } from '../../core/content/endsOn.ts'
+import { NOTICE } from '../../core/words/en/notice.ts'
+import { findLivePage, type LivePage, livePageById } from '../catalogue/pages.ts'
+import { type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
+import { beside } from '../checkout/beside.ts'
+import { quoteKnownCode } from '../checkout/place.ts'
+import { catalogue, orderLines, orders } from '../db/schema/index.ts'
+import { shownPaymentMethods } from '../gateways/shownMethods.ts'
+import type { Services } from '../platform/context.ts'
+import type { School } from '../school/service.ts'
+import type { Visitor } from '../session/visitor.ts'
+import type { NoticeView, ShopOffer, ShopView } from '../views/data.ts'
+import { bumpsOn } from './additions.ts'
+import { basketCheckoutView, type CheckoutQuery } from './basketCheckout.ts'
+import { bundledIn, formatSaving } from './bundled.ts'
+import { cardOf } from './cards.ts'
+import { ALL_COURSES, aboutProduct, filled, goneOrMissing, missing, notice } from './notices.ts'
+import { factsOf } from './pageFacts.ts'
+import { pendingOrder } from './pending.ts'
+import { offersOf } from './shopOffers.ts'
+
+/** What stands at an address: a page that sells, or what there is instead of it. */
+type Found = { page: LivePage } | { instead: ShopView }
+
+/**
+ * The address at which a visitor finds what they asked for by another one: the page is called otherwise by now, or has
+ * ended and leads on. Null where it is this one.
+ */
+export async function movedTo(services: Services, slug: string, visitor: Visitor, search = ''): Promise<string | null> {
+  const found = await findPage(services, slug, visitor)
+  if (!('page' in found) || found.page.slug === slug) return null
+  return `/buy/${found.page.slug}${search}`
+}
+
+/** The checkout page at an address, or to which it leads on, as this visitor sees it. */
+export async function checkoutView(
+  services: Services,
+  school: School,
+  slug: string,
+  visitor: Visitor,
+  query: CheckoutQuery = {},
+): Promise<ShopView> {
+  const found = await findPage(services, slug, visitor)
+  return 'page' in found ? shownPage(services, school, found.page, visitor, query) : found.instead
+}
+
+async function findPage(services: Services, slug: string, visitor: Visitor): Promise<Found> {
+  const page = await findLivePage(services.db, slug)
+  if (!page) return { instead: missing() }
+  const hasEnded = isOver(page.live, services.now().toISOString())
+  if (!page.isRetired && !hasEnded) return { page }
+  // An order that was being paid here when it ended is gone on with.
+  if (!page.isRetired && (await pendingOrder(services, eq(orders.pageId, page.id), visitor, undefined)) !== null) {
+    return { page }
+  }
+  const next =
+    !page.isRetired && page.live.ends?.leadsTo ? await livePageById(services.db, page.live.ends.leadsTo) : null
+  // One that has ended too would lead on and on.
+  if (next && !next.isRetired && !isOver(next.live, services.now().toISOString())) return { page: next }
+  return { instead: await pageEnded(services, page, visitor) }
+}
+
+/** What is said instead of a page that was retired, or has ended. */
+export async function pageEnded(services: Services, page: LivePage, visitor: Visitor): Promise<NoticeView> {
+  const [product] = page.productId ? await sellableProducts(services.db, { productId: page.productId }) : []
+  if (!product) return goneOrMissing(services, eq(catalogue.id, page.productId ?? page.id), visitor)
+  const named = { page: page.live.name || product.live.title }
+  const text = page.isRetired ? filled(NOTICE.pageRetired, named) : filled(NOTICE.pageOver, named)
+  return notice(410, text, [aboutProduct(product), ALL_COURSES])
+}
+
+/** A checkout page of a product, whatever state it is in, as a visitor would see it. */
+export async function shownPage(
+  services: Services,
+  school: School,
+  page: LivePage,
+  visitor: Visitor,
+  query: CheckoutQuery = {},
+): Promise<ShopView> {
+  const { slug } = page
+  const { offerId, cameBackFrom } = query
+  if (page.productId === null) return basketCheckoutView(services, school, page, visitor, query)
+  const withTestPurchase = visitor.isCreator === true && offerId !== undefined
+  const [product] = await sellableProducts(services.db, { productId: page.productId, withTestPurchase })
+  if (!product) return goneOrMissing(services, eq(catalogue.id, page.productId), visitor)
+  const offers = shownOn(page.live, await offersOf(services, school, product, visitor, offerId), offerId)
+  const ended = endedOffer(services, school, product, offerId)
+  if (ended) {
+    const others = offers.length > 0 ? [{ label: NOTICE.otherPrices, href: `/buy/${slug}` }] : []
+    return notice(410, filled(NOTICE.offerEnded, { offer: ended.name, day: formatDay(ended.until, school.language) }), [
+      ...others,
+      aboutProduct(product),
+      ALL_COURSES,
+    ])
+  }
+  // The one that was asked for, else the page's own, else the first that this visitor may buy.
+  const mayBuy = ({ needs }: ShopOffer) => needs?.isMet ?? true
+  const chosen =
+    offers.find(({ id }) => id === offerId) ??
+    offers.find((offer) => offer.id === page.live.chosen && mayBuy(offer)) ??
+    offers.find(mayBuy) ??
+    offers[0]
+  if (!chosen) {
+    return notice(410, filled(NOTICE.notOnSale, { course: product.live.title }), [aboutProduct(product), ALL_COURSES])
+  }
+  const { held, saving } = (await bundledIn(services, school, [product]))(product, offers)
+  const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : held
+  const { buyable, says } = await beside(services, school, opened, offers, visitor)
+  const bumps = await bumpsOn(services, school, page.live, visitor, opened)
+  const ofProduct = services.db
+    .select({ id: orderLines.orderId })
+    .from(orderLines)
+    .where(eq(orderLines.productId, product.id))
+  const pending = await pendingOrder(services, inArray(orders.id, ofProduct), visitor, cameBackFrom)
+  const gets = 'lessons' in product.live ? product.live.lessons.map(lessonTitle) : held.map(({ title }) => title)
+  const shownOffers = buyable.length > 0 ? buyable : offers
+  const shownChosen = buyable.includes(chosen) ? chosen : (buyable[0] ?? chosen)
+  const codes = [query.code, page.live.code].flatMap((code) => code || []).slice(0, 1)
+  const saved = formatSaving(saving, school)
+  const card = cardOf(product)
+  return {
+    name: 'checkout',
+    slug,
+    isBasket: false,
+    heading: product.live.title,
+    also: [],
+    warnings: [],
+    chosenPrice: null,
+    product: card,
+    gets,
+    saving: saved,
+    bumps,
+    hasUpsells: page.live.upsells.length > 0,
+    offers: shownOffers,
+    chosen: shownChosen.id,
+    linked: offerId ?? null,
+    codes,
+    paymentMethods: await shownPaymentMethods(services, visitor.mode, school.currency),
+    // An order that the page has yet to lead on from, although the gateway's event has opened the course already.
+    isOwned: buyable.length === 0 && pending === null,
+    held: says,
+    pending,
+    prefill: { name: query.name ?? '', email: query.email ?? '' },
+    from: query.from ?? '',
+    answered: codes[0] === undefined ? null : await quoteKnownCode(services, codes[0], shownChosen.id, visitor),
+    declined: null,
+    page: {
+      shaped: page.live,
+      facts: await factsOf(services, school, {
+        ...{ page, product, offers: shownOffers, titles: gets, saving: saved },
+        titlesOf: product.kind === 'course' ? 'lessons' : 'courses',
+        about: aboutProduct(product),
+      }),
+    },
+  }
+}
+
+/** The offer that a link names, where its access has ended by its own date. */
+function endedOffer(
+  services: Services,
+  school: School,
+  { offers: listed }: SellableProduct,
+  offerId: string | undefined,
+): { name: string; until: string } | null {
+  const asked = listed.find(({ id }) => id === offerId)
+  const at = parseInstant(services.now().toISOString())
+  const problem = asked && at ? accessProblem(asked.live.access, dayIn(school.timeZone, at)) : null
+  return asked && problem ? { name: asked.live.name, until: problem.until } : null
+}

@@ -1,0 +1,11 @@
+import type { School } from '../school/service.ts'
+import type { ShopPage } from '../views/data.ts'
+
+/** What every page of the shop is told of its school, beside what it shows. */
+export function shopPage(school: School, shown: Omit<ShopPage, 'school'>): ShopPage {
+  const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms } = school
+  return {
+    school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
+    ...shown,
+  }
+}

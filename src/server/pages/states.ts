@@ -1,0 +1,143 @@
+import { and, asc, isNotNull, isNull } from 'drizzle-orm'
+import type { PageState } from '../../core/checkoutPages/states.ts'
+import type { PageContent } from '../../core/content/checkoutPage.ts'
+import { newOffer, quotableSale } from '../../core/content/offer.ts'
+import { describeOffer } from '../../core/content/quoteInput.ts'
+import { formatWholePrice, todayInParts } from '../../core/sentence/sentence.ts'
+import { BASKET } from '../../core/words/en/basket.ts'
+import type { LivePage } from '../catalogue/pages.ts'
+import { sellableProducts } from '../catalogue/sellable.ts'
+import { quoteKnownCode } from '../checkout/place.ts'
+import { coupons } from '../db/schema/index.ts'
+import { findDrafted } from '../drafts/drafts.ts'
+import type { Services } from '../platform/context.ts'
+import type { School } from '../school/service.ts'
+import type { Visitor } from '../session/visitor.ts'
+import type { CheckoutView, NoticeView, ShopOffer, ShopView } from '../views/data.ts'
+import { pageEnded, shownPage } from './checkout.ts'
+
+/** A made-up buyer, whom the page would know. */
+const KNOWN = { name: 'Clara Lindqvist', email: 'clara@example.org' }
+
+/** A page as it stands on the bench, in one state, and who looks at it there. */
+export interface PageInState {
+  view: CheckoutView | NoticeView
+  visitor: { name: string; email: string } | null
+}
+
+/**
+ * A page's draft as buyers would see it in a state. The view is the shop's own; only what the state says is put into it,
+ * and nothing is stored.
+ * @throws Problem 404.
+ */
+export async function pageInState(
+  services: Services,
+  school: School,
+  { id, content, state, mode }: { id: string; content: PageContent; state: PageState; mode: Visitor['mode'] },
+): Promise<PageInState> {
+  const { slug, productId, liveVersion } = await findDrafted(services.db, 'page', id)
+  const page: LivePage = { id, productId, slug, version: liveVersion, live: content, isRetired: false }
+  const visitor: Visitor = { mode, person: null, browserHash: null }
+  const at = state === 'saleOver' ? await afterSales(services, page) : services
+  const view = await viewOf(at, school, page, visitor)
+  if (view.name !== 'checkout') return { view, visitor: null }
+  if (state === 'pageOver') return { view: await pageEnded(services, page, visitor), visitor: null }
+  return { view: await put(services, school, page, view, state, visitor), visitor: state === 'known' ? KNOWN : null }
+}
+
+/** The view of a page that sells a product; that of the basket's is shown with the first thing that the school sells. */
+async function viewOf(
+  services: Services,
+  school: School,
+  page: LivePage,
+  visitor: Visitor,
+): Promise<CheckoutView | NoticeView> {
+  if (page.productId !== null) return asShown(await shownPage(services, school, page, visitor))
+  const [first, second] = await sellableProducts(services.db)
+  if (!first) return asShown(await shownPage(services, school, page, visitor))
+  const view = asShown(await shownPage(services, school, { ...page, productId: first.id }, visitor))
+  if (view.name !== 'checkout') return view
+  const titles = [first, second].flatMap((product) => product?.live.title ?? [])
+  const { facts } = view.page
+  const product = { ...facts.product, title: BASKET.title, summary: titles.join(', ') }
+  return {
+    ...{ ...view, slug: 'basket', isBasket: true, heading: BASKET.title },
+    page: { ...view.page, facts: { ...facts, product, titles, titlesOf: 'basket' } },
+  }
+}
+
+function asShown(view: ShopView): CheckoutView | NoticeView {
+  if (view.name !== 'checkout' && view.name !== 'notice') throw new Error(`A checkout page became ${view.name}.`)
+  return view
+}
+
+async function put(
+  services: Services,
+  school: School,
+  page: LivePage,
+  view: CheckoutView,
+  state: PageState,
+  visitor: Visitor,
+): Promise<CheckoutView> {
+  switch (state) {
+    case 'owned':
+      return { ...view, isOwned: true }
+    case 'declined':
+      return { ...view, declined: 'not-enough-money' }
+    case 'free':
+      return { ...view, ...freely(view.offers, school, services.now()), codes: [], answered: null }
+    case 'code': {
+      const code = page.live.code || (await someCode(services))
+      if (code === null) return view
+      return { ...view, codes: [code], answered: await quoteKnownCode(services, code, view.chosen, visitor) }
+    }
+    case 'noMethod':
+      return { ...view, paymentMethods: [] }
+    default:
+      return view
+  }
+}
+
+/** The free offer that is there already, else the first one as if it cost nothing. */
+function freely(offers: readonly ShopOffer[], school: School, at: Date): { offers: ShopOffer[]; chosen: string } {
+  const free = offers.find(({ terms }) => terms.kind === 'free')
+  const [first] = offers
+  if (free || !first) return { offers: [...offers], chosen: free?.id ?? '' }
+  const said = describeOffer(
+    school,
+    {
+      id: first.id,
+      courses: [{ id: first.id }],
+      content: { ...newOffer(first.name), terms: { kind: 'free' } },
+    },
+    at.toISOString(),
+  )
+  if (!said) return { offers: [...offers], chosen: first.id }
+  const { terms, access } = said.priced
+  const price = formatWholePrice(said.priced)
+  const freed = { ...first, terms, access, quote: said.quote, price, today: todayInParts(said.priced), sale: null }
+  return { offers: [freed, ...offers.slice(1)], chosen: first.id }
+}
+
+/** The services as they will be once every sale of what a page sells is over. */
+async function afterSales(services: Services, { productId }: LivePage): Promise<Services> {
+  const products = await sellableProducts(services.db, productId === null ? {} : { productId })
+  const ends = products
+    .flatMap(({ offers }) => offers)
+    .flatMap(({ live }) => quotableSale(live.sale, live.terms)?.until ?? [])
+    .map((until) => Date.parse(until))
+  const last = Math.max(services.now().getTime(), ...ends.map((end) => end + 60_000))
+  return { ...services, now: () => new Date(last) }
+}
+
+/** A published code with which a page can be shown that has none of its own; null where the school has none. */
+async function someCode({ db, now }: Services): Promise<string | null> {
+  const rows = await db
+    .select({ live: coupons.live })
+    .from(coupons)
+    .where(and(isNotNull(coupons.live), isNull(coupons.endedAt), isNull(coupons.retiredAt)))
+    .orderBy(asc(coupons.createdAt))
+  const isOn = (until: string | null) => until === null || Date.parse(until) > now().getTime()
+  const usable = rows.find(({ live }) => live && !live.isSet && live.code !== '' && isOn(live.until))
+  return usable?.live?.code ?? null
+}

@@ -1,0 +1,297 @@
+import type { ReactNode } from 'react'
+import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
+import { MAX_GUARANTEE_DAYS, type PagePart, type PartOf, type Shot, shotsOf } from '../../core/checkoutPages/parts.ts'
+import { Button } from '../../ui/Button.tsx'
+import { pictureAddress } from '../../ui/checkoutPages/Picture.tsx'
+import { classes } from '../../ui/classes.ts'
+import { COVER_CLASS } from '../../ui/coverColor.ts'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { PreviewSection } from '../frame/Places.tsx'
+import { usePictureUpload } from '../sell/usePictureUpload.ts'
+import { usePageBench } from './bench.tsx'
+import { PART_NAMES } from './names.ts'
+
+interface ChoicesProps<P extends PagePart> {
+  part: P
+  facts: PageFacts | null
+}
+
+/** The few choices of the part that is chosen; its words are written on the page itself. */
+export function PartChoices({ part, facts }: ChoicesProps<PagePart>) {
+  const [name, what] = PART_NAMES[part.kind]
+  const why = facts ? whyNotShown(part, facts) : null
+  return (
+    <>
+      <h2 className="mb-1 text-[16px]">{name}</h2>
+      <p className="mb-4 text-[13px] text-ink-2">{why ? `Buyers do not see it. ${why}` : what}</p>
+      <OfKind part={part} facts={facts} />
+      {shotsOf(part).map(({ at, shot }) => (
+        <ShotChoices key={at} part={part} at={at} shot={shot} />
+      ))}
+    </>
+  )
+}
+
+function OfKind({ part, facts }: ChoicesProps<PagePart>): ReactNode {
+  const { set } = usePageBench()
+  const put = (at: string) => (value: unknown) => set(part.id, at, value)
+  switch (part.kind) {
+    case 'opening':
+      return <OpeningChoices part={part} facts={facts} />
+    case 'logo':
+      return (
+        <OneOf
+          label="Size"
+          value={part.size}
+          of={[
+            ['small', 'Small'],
+            ['large', 'Large'],
+          ]}
+          onChange={put('size')}
+        />
+      )
+    case 'picture':
+      return (
+        <OneOf
+          label="Shape"
+          value={part.shape}
+          of={[
+            ['own', 'Its own'],
+            ['wide', 'Wide'],
+            ['square', 'Square'],
+          ]}
+          onChange={put('shape')}
+        />
+      )
+    case 'lessons':
+      return (
+        <Tick label="With numbers" isOn={part.hasNumbers} onChange={put('hasNumbers')}>
+          The titles follow what you publish.
+        </Tick>
+      )
+    case 'guarantee':
+      return <GuaranteeChoices part={part} facts={facts} />
+    case 'prices':
+      return (
+        <OneOf
+          label="Which one stands out"
+          value={part.highlighted ?? ''}
+          of={[['', 'As the offers say'], ...(facts?.prices ?? []).map(({ id, name }) => [id, name] as const)]}
+          onChange={(id) => set(part.id, 'highlighted', id === '' ? null : id)}
+        />
+      )
+    case 'countdown':
+      return (
+        <OneOf
+          label="It counts to the end of"
+          value={part.to}
+          of={[
+            ['sale', 'The sale price'],
+            ['page', 'The page'],
+            ['code', 'The page’s code'],
+          ]}
+          onChange={put('to')}
+        />
+      )
+    case 'text':
+    case 'gets':
+    case 'testimonials':
+    case 'questions':
+    case 'teacher':
+    case 'video':
+    case 'divider':
+      return null
+  }
+}
+
+function OpeningChoices({ part, facts }: ChoicesProps<PartOf<'opening'>>) {
+  const { set } = usePageBench()
+  const color = facts ? COVER_CLASS[facts.product.coverColor] : 'bg-slate'
+  const looks = [
+    ['color', 'Colour', <i key="color" className={classes('block size-full', color)} />],
+    [
+      'picture',
+      'Picture',
+      <i key="picture" className={classes('flex size-full justify-end', color)}>
+        <i className="h-full w-2/5 bg-[repeating-linear-gradient(45deg,#fff8_0_3px,transparent_3px_6px)]" />
+      </i>,
+    ],
+    ['plain', 'Plain', <i key="plain" className="block size-full bg-sheet" />],
+  ] as const
+  return (
+    <PreviewSection label="Behind it">
+      <div role="radiogroup" aria-label="Behind the opening" className="flex gap-2">
+        {looks.map(([value, name, drawn]) => (
+          <label key={value} className="text-center text-[12px] text-ink-2">
+            <input
+              type="radio"
+              name="behind"
+              checked={part.behind === value}
+              onChange={() => set(part.id, 'behind', value)}
+              className="peer sr-only"
+            />
+            <span className="block h-11 w-[66px] overflow-hidden rounded-field border border-line-2 outline-offset-2 outline-leaf peer-checked:outline-2 peer-focus-visible:outline-3">
+              {drawn}
+            </span>
+            {name}
+          </label>
+        ))}
+      </div>
+    </PreviewSection>
+  )
+}
+
+function GuaranteeChoices({ part }: ChoicesProps<PartOf<'guarantee'>>) {
+  const { set } = usePageBench()
+  return (
+    <>
+      <Field
+        label="Days in which buyers get their money back"
+        hint="Empty: no number of days is said."
+        className="mb-3 max-w-[160px]"
+      >
+        {(wiring) => (
+          <input
+            {...wiring}
+            type="number"
+            min={1}
+            max={MAX_GUARANTEE_DAYS}
+            className={BOX_INPUT}
+            value={part.days ?? ''}
+            onChange={({ target }) => {
+              const days = target.value === '' ? null : Math.round(Number(target.value))
+              if (days === null || (days >= 1 && days <= MAX_GUARANTEE_DAYS)) set(part.id, 'days', days)
+            }}
+          />
+        )}
+      </Field>
+      <Tick label="With a seal" isOn={part.hasBadge} onChange={(isOn) => set(part.id, 'hasBadge', isOn)} />
+    </>
+  )
+}
+
+/** Widths of screens, with the shape in which an opening's picture is cut there. */
+const CUTS = [
+  [1280, 'aspect-[512/240]', 'w-[112px]'],
+  [768, 'aspect-[307/270]', 'w-[84px]'],
+  [390, 'aspect-[390/190]', 'w-[76px]'],
+] as const
+
+function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Shot }) {
+  const { set } = usePageBench()
+  const { input, choose, isPending, error } = usePictureUpload((id) =>
+    set(part.id, at, { ...shot, pictureId: id, cut: null, focus: { x: 50, y: 50 } }),
+  )
+  const index = /^people\/(\d+)/.exec(at)?.[1]
+  return (
+    <PreviewSection label={index === undefined ? 'Picture' : `Picture ${Number(index) + 1}`}>
+      {part.kind === 'opening' && (
+        <div className="mb-2 flex items-end gap-2">
+          {CUTS.map(([width, shape, looks]) => (
+            <figure key={width} className={looks}>
+              <img
+                src={pictureAddress(shot.pictureId, 'small')}
+                alt=""
+                className={classes('w-full rounded-[4px] object-cover', shape)}
+                style={{ objectPosition: `${shot.focus.x}% ${shot.focus.y}%` }}
+              />
+              <figcaption className="mt-0.5 text-center text-[11.5px] text-ink-3">{width}</figcaption>
+            </figure>
+          ))}
+        </div>
+      )}
+      <Field label="What can be seen on it" className="mb-2">
+        {(wiring) => (
+          <input
+            {...wiring}
+            className={BOX_INPUT}
+            maxLength={200}
+            disabled={shot.isDecoration}
+            placeholder={shot.isDecoration ? 'Decoration' : 'For people who cannot see it'}
+            value={shot.isDecoration ? '' : shot.alt}
+            onChange={(event) => set(part.id, `${at}/alt`, event.target.value)}
+          />
+        )}
+      </Field>
+      <Tick
+        label="It is decoration and says nothing new"
+        isOn={shot.isDecoration}
+        onChange={(isOn) => set(part.id, `${at}/isDecoration`, isOn)}
+      />
+      <p className="mt-2 flex gap-4 text-[13px]">
+        <input
+          ref={input}
+          type="file"
+          accept="image/*"
+          aria-label="Another picture"
+          className="sr-only"
+          tabIndex={-1}
+          onChange={(event) => choose(event.target.files?.[0])}
+        />
+        <Button kind="link" disabled={isPending} onClick={() => input.current?.click()}>
+          {isPending ? 'Uploading…' : 'Replace'}
+        </Button>
+        <Button kind="link" onClick={() => set(part.id, at, null)}>
+          Remove
+        </Button>
+      </p>
+      {error && (
+        <p role="alert" className="mt-1 text-[13px] font-medium text-failed">
+          {error}
+        </p>
+      )}
+    </PreviewSection>
+  )
+}
+
+interface OneOfProps {
+  label: string
+  value: string
+  of: readonly (readonly [value: string, name: string])[]
+  onChange: (value: string) => void
+}
+
+/** One of a few, all in sight. */
+export function OneOf({ label, value, of, onChange }: OneOfProps) {
+  return (
+    <fieldset className="mb-4">
+      <legend className="mb-1.5 text-[12px] font-semibold text-ink-3">{label}</legend>
+      {of.map(([one, name]) => (
+        <label key={one} className="flex items-center gap-2 py-0.5 text-[13.5px]">
+          <input
+            type="radio"
+            name={label}
+            className="accent-leaf"
+            checked={value === one}
+            onChange={() => onChange(one)}
+          />
+          {name}
+        </label>
+      ))}
+    </fieldset>
+  )
+}
+
+interface TickProps {
+  label: string
+  isOn: boolean
+  onChange: (isOn: boolean) => void
+  children?: ReactNode
+}
+
+export function Tick({ label, isOn, onChange, children }: TickProps) {
+  return (
+    <label className="flex items-start gap-2 text-[13.5px]">
+      <input
+        type="checkbox"
+        className="mt-0.5 accent-leaf"
+        checked={isOn}
+        onChange={(event) => onChange(event.target.checked)}
+      />
+      <span>
+        {label}
+        {children && <span className="block text-[13px] text-ink-2">{children}</span>}
+      </span>
+    </label>
+  )
+}

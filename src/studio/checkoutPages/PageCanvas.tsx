@@ -1,0 +1,55 @@
+import { memo, useMemo } from 'react'
+import type { PageFacts } from '../../core/checkoutPages/facts.ts'
+import type { PageContent } from '../../core/content/checkoutPage.ts'
+import { type Editing, EditingContext } from '../../ui/checkoutPages/editing.tsx'
+import { PageLayout } from '../../ui/checkoutPages/PageLayout.tsx'
+import { classes } from '../../ui/classes.ts'
+import { FactsProvider, useIsChosen, usePageBench } from './bench.tsx'
+import { EditRich } from './EditRich.tsx'
+import { EditText } from './EditText.tsx'
+import { Entry, More } from './entries.tsx'
+import { Frame } from './Frame.tsx'
+import { Focus, Slot } from './pictures.tsx'
+
+const EDITING: Editing = { Text: EditText, Rich: EditRich, Frame, More, Entry, Slot, Focus }
+
+interface PageCanvasProps {
+  content: Pick<PageContent, 'parts' | 'formSide' | 'color'>
+  facts: PageFacts
+  /** The markup of the order form, as the shop makes it. */
+  form: string
+}
+
+/** The page that is shaped, to be written on; its order form is the shop's own, and only shown. */
+export function PageCanvas({ content, facts, form }: PageCanvasProps) {
+  const drawnForm = useMemo(() => <ChosenForm markup={form} />, [form])
+  return (
+    <EditingContext.Provider value={EDITING}>
+      <FactsProvider value={facts}>
+        <div className="pb-12 text-[15px] leading-[1.45]">
+          <PageLayout shaped={content} facts={facts} form={drawnForm} />
+        </div>
+      </FactsProvider>
+    </EditingContext.Provider>
+  )
+}
+
+/** The order form on the bench: it is chosen as a whole, and does nothing. */
+const ChosenForm = memo(function ChosenForm({ markup }: { markup: string }) {
+  const { store } = usePageBench()
+  const isChosen = useIsChosen('form')
+  return (
+    <div
+      className={classes('rounded-lg outline-offset-4', isChosen && 'outline-2 outline-leaf')}
+      onPointerDownCapture={() => store.getState().choose('form')}
+    >
+      <ShownForm markup={markup} />
+    </div>
+  )
+})
+
+/** The form as the shop made it, which nothing can be done with. */
+export function ShownForm({ markup }: { markup: string }) {
+  // biome-ignore lint/security/noDangerouslySetInnerHtml: markup that the shop made, of text that it escaped
+  return <div inert dangerouslySetInnerHTML={{ __html: markup }} />
+}
