@@ -22,6 +22,7 @@ import { makeStandins } from '../src/standins/app.ts'
 import { leaveAs, madeOf, publishSales } from './catalogue.ts'
 import { DAY_MS, type DemoLife, emailOf, filledIn, readDemo } from './school.ts'
 import { ACCOUNT, DemoShop, WALLET_ACCOUNT } from './shop.ts'
+import { takeDemoVideo } from './video.ts'
 
 /**
  * Takes the demo school from its file, as any school is taken, and lives through its past by the product's own services
@@ -68,6 +69,7 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
     const account = standins.books.accounts.get(ACCOUNT) ?? standins.books.openAccount(name, ACCOUNT)
     const wallet = standins.wallets.accounts.get(WALLET_ACCOUNT) ?? standins.wallets.openAccount(name, WALLET_ACCOUNT)
     if (standins.transfers.accounts.size === 0) standins.transfers.openAccount(name, 'bt-foldquire')
+    await takeDemoVideo(services)
     await importSchool(services, filledIn(demo, today))
     await setUp(services, { school: demo.file.school, creator: life.creator })
     for (const mode of ['practice', 'live'] as const) {

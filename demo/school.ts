@@ -21,6 +21,8 @@ export interface DemoLife {
   opensInDays: Record<string, number>
   /** When coupons end, by their codes; below 0: they have ended. */
   couponsEndInDays: Record<string, number>
+  /** When checkout pages end, by their addresses. */
+  pagesEndInDays: Record<string, number>
   /** Courses that joined bundles, for those who had them too. */
   joins: { bundle: string; course: string; daysAgo: number; notifies: boolean }[]
 }
@@ -46,6 +48,12 @@ export function filledIn({ file, life }: ReturnType<typeof readDemo>, today: num
     const days = life.couponsEndInDays[draft.code]
     // Midnight in Vienna, more or less: to the minute it is of no matter to the demo.
     for (const content of [draft, live]) if (content && days !== undefined) content.until = `${dayIn(days)}T23:00:00Z`
+  }
+  for (const { slug, draft, live } of filled.pages) {
+    const days = life.pagesEndInDays[slug]
+    for (const content of [draft, live]) {
+      if (content && days !== undefined) content.ends = { at: `${dayIn(days)}T22:00:00Z`, leadsTo: null }
+    }
   }
   return writeSorted(filled)
 }

@@ -2,7 +2,6 @@ import { Hono } from 'hono'
 import { compress } from 'hono/compress'
 import { secureHeaders } from 'hono/secure-headers'
 import { bundleRoutes } from './bundles/routes.ts'
-import { findPicture } from './catalogue/pictures.ts'
 import { catalogueRoutes } from './catalogue/routes.ts'
 import { checkoutPageRoutes } from './checkoutPages/routes.ts'
 import { agreementRoutes } from './collecting/routes.ts'
@@ -16,6 +15,8 @@ import { plainAddresses } from './http/plainText.ts'
 import { answerProblem, notFound } from './http/problem.ts'
 import { problemOf } from './http/problemOf.ts'
 import { log, withRequestId } from './log/log.ts'
+import { mediaFiles } from './media/files.ts'
+import { mediaRoutes } from './media/routes.ts'
 import { messageRoutes } from './messages/routes.ts'
 import { moneyRoutes } from './money/routes.ts'
 import { offerRoutes } from './offers/routes.ts'
@@ -47,6 +48,7 @@ export function apiRoutes(services: Services, renderer: Renderer) {
     .route('/bundles', bundleRoutes(services))
     .route('/pages', checkoutPageRoutes(services))
     .route('/pages', pageBenchRoutes(services, renderer))
+    .route('/media', mediaRoutes(services))
     .route('/offers', offerRoutes(services))
     .route('/coupons', couponRoutes(services))
     .route('/gateways', gatewayRoutes(services))
@@ -72,7 +74,7 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
     }
     if (typeof problem.more.retryAfter === 'number') c.header('retry-after', String(problem.more.retryAfter))
     // People see pages, programs see problem documents.
-    const isPage = !/^\/(api|pictures|assets)\//.test(c.req.path)
+    const isPage = !/^\/(api|pictures|videos|assets)\//.test(c.req.path)
     return isPage ? errorPage(services, renderer, c, problem) : answerProblem(c, problem)
   })
   // A line of the log and an answer that was complained about are told to belong together by it.
@@ -119,15 +121,7 @@ export function makeApp(services: Services, renderer: Renderer, isDevelopment = 
     await receiveEvent(services, connection, c.req.header(), await c.req.text())
     return c.json({ ok: true })
   })
-  app.get('/pictures/:id/:size', async (c) => {
-    const { id, size } = c.req.param()
-    if (!isId(id) || (size !== 'large' && size !== 'small')) throw notFound('picture')
-    const data = await findPicture(services, id, size)
-    return c.body(new Uint8Array(data), 200, {
-      'content-type': 'image/webp',
-      'cache-control': 'public, max-age=31536000, immutable',
-    })
-  })
+  app.route('/', mediaFiles(services))
   app.route('/api', apiRoutes(services, renderer))
   app.get('/api/openapi.json', (c) => c.json(describeApi(app, '/api')))
   app.all('/api/*', () => {

@@ -67,7 +67,7 @@ describe('bodies over their limit', () => {
     ['/api/shop/plan/any/pay', BODY_LIMITS.anybody],
     ['/api/catalogue/courses', BODY_LIMITS.creator],
     ['/api/offers', BODY_LIMITS.creator],
-    ['/api/catalogue/pictures', MAX_PICTURE_BYTES + 64 * KB],
+    ['/api/media/pictures', MAX_PICTURE_BYTES + 64 * KB],
   ] as const
 
   it.each(paths)('%s: refused by their length before they are read', async (path, limit) => {

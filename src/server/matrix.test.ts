@@ -146,7 +146,7 @@ const LISTS = [
 
 /** Of the school as a whole, for its creator in either mode. That strangers and buyers get nothing is tried beside. */
 const OF_THE_SCHOOL =
-  /^(GET|PUT|POST|DELETE) \/(account|school|catalogue|bundles|offers|coupons|gateways)\b|^POST \/(people|money\/payouts)$|^POST \/messages\/(sample|test)$/
+  /^(GET|PUT|POST|DELETE) \/(account|school|catalogue|bundles|pages|offers|coupons|media|gateways)\b|^POST \/(people|money\/payouts)$|^POST \/messages\/(sample|test)$/
 
 /** Of one buyer, or the browser that ordered: what anybody else is answered. */
 const OF_A_BUYER: readonly Address[] = [

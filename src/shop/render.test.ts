@@ -18,6 +18,7 @@ const school = {
 const card = {
   kind: 'course' as const,
   slug: 'coptic',
+  buy: '/buy/coptic',
   title: 'Coptic binding',
   summary: 'Flat.',
   coverColor: 'spruce',

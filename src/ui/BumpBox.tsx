@@ -1,6 +1,7 @@
 import type { CoverColor } from '../core/content/course.ts'
 import { classes } from './classes.ts'
 import { COVER_CLASS } from './coverColor.ts'
+import { pictureAddress } from './pictures.ts'
 
 interface BumpBoxProps {
   title: string
@@ -40,7 +41,7 @@ export function BumpBox(props: BumpBoxProps) {
         className="mt-1 size-4 accent-leaf"
       />
       <span className={classes('h-12 overflow-hidden rounded-[5px] max-sm:hidden', COVER_CLASS[coverColor])}>
-        {coverId && <img src={`/pictures/${coverId}/small`} alt="" className="size-full object-cover" />}
+        {coverId && <img src={pictureAddress(coverId, 320)} alt="" className="size-full object-cover" />}
       </span>
       <span className="min-w-0">
         <span className="flex flex-wrap items-baseline justify-between gap-x-3">

@@ -2,6 +2,7 @@ import type { ReactNode } from 'react'
 import type { CoverColor } from '../core/content/course.ts'
 import { classes } from './classes.ts'
 import { COVER_CLASS } from './coverColor.ts'
+import { pictureAddress } from './pictures.ts'
 import { Stitches } from './Stitches.tsx'
 
 interface UpsellBoxProps {
@@ -36,7 +37,7 @@ export function UpsellBox(props: UpsellBoxProps) {
         )}
       >
         {coverId ? (
-          <img src={`/pictures/${coverId}/small`} alt="" className="size-full object-cover" />
+          <img src={pictureAddress(coverId, 320)} alt="" className="size-full object-cover" />
         ) : (
           <Stitches
             className={classes(

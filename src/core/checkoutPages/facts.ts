@@ -50,7 +50,10 @@ export interface VideoFacts {
   length: number
   width: number
   height: number
-  stillId: string | null
+  /** What it was called by who uploaded it. */
+  name: string
+  /** What may not play everywhere, in words. */
+  warning: string | null
   hasCaptions: boolean
 }
 

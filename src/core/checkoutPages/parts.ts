@@ -24,7 +24,7 @@ const shotSchema = v.object({
   /** What stays in sight where the picture is cut, in percent from its left and its top. */
   focus: v.object({ x: percent, y: percent }),
   /** The stored picture from which this one was cut, and where, in percent of its sides; null: it is whole. */
-  cut: v.nullable(v.object({ from: uuid, x: percent, y: percent, width: percent, height: percent })),
+  cut: v.nullable(v.object({ pictureId: uuid, x: percent, y: percent, width: percent, height: percent })),
   /** What can be seen, for who cannot see it. */
   alt: upTo(200),
   /** It says nothing that the text does not say. */

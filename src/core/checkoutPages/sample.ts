@@ -1,6 +1,9 @@
 import type { PageFacts } from './facts.ts'
 import { emptyPart, type PagePart, type PartKind } from './parts.ts'
 
+/** Stands for a video that is not there yet. */
+export const SAMPLE_VIDEO = 'sample'
+
 /**
  * A part with the product's own words in it, to be looked at before it is added. Nothing of it goes onto the page, and
  * nobody is quoted who said nothing.
@@ -13,6 +16,8 @@ export function samplePart(kind: PartKind, facts: PageFacts): PagePart {
       return { ...part, html: `<h2>${escaped(title)}</h2><p>${escaped(summary || title)}</p>` }
     case 'picture':
       return facts.product.coverId ? { ...part, picture: coverOf(facts.product.coverId) } : part
+    case 'video':
+      return { ...part, videoId: SAMPLE_VIDEO, stillId: facts.product.coverId }
     case 'gets':
       return { ...part, lines: facts.titles.slice(0, 4) }
     case 'testimonials':

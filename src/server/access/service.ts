@@ -1,7 +1,8 @@
 import { and, asc, desc, eq, gt, isNull, sql } from 'drizzle-orm'
+import { buyPathOf } from '../catalogue/products.ts'
 import { getCourse } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
-import { agreements, courses, grants, messages, orders, people } from '../db/schema/index.ts'
+import { agreements, catalogue, courses, grants, messages, orders, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
@@ -130,24 +131,27 @@ export async function grantsOf(
 export async function coursesOf(services: Services, person: Person) {
   const day = await schoolDay(services)
   const rows = await services.db
-    .select({ ...WITH_AGREEMENT, course: courses })
+    .select({ ...WITH_AGREEMENT, course: courses, pageSlug: catalogue.pageSlug })
     .from(grants)
     .innerJoin(courses, eq(courses.id, grants.courseId))
+    .innerJoin(catalogue, eq(catalogue.id, courses.id))
     .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
     .where(and(eq(grants.personId, person.id), eq(grants.mode, person.mode), isNull(grants.endedAt)))
     .orderBy(desc(grants.createdAt))
-  const byCourse = new Map<string, { course: (typeof rows)[number]['course']; held: Grant[] }>()
-  for (const { grant, agreement, course } of rows) {
-    const entry = byCourse.get(course.id) ?? { course, held: [] }
+  const byCourse = new Map<string, { course: (typeof rows)[number]['course']; buy: string; held: Grant[] }>()
+  for (const { grant, agreement, course, pageSlug } of rows) {
+    const buy = buyPathOf({ slug: course.slug, pageSlug })
+    const entry = byCourse.get(course.id) ?? { course, buy, held: [] }
     entry.held.push({ ...grant, agreement })
     byCourse.set(course.id, entry)
   }
-  return [...byCourse.values()].map(({ course, held }) => {
+  return [...byCourse.values()].map(({ course, buy, held }) => {
     const shown = course.live ?? course.draft
     const entry = accessDecisionOn(day, held)
     return {
       kind: 'course' as const,
       slug: course.slug,
+      buy,
       title: shown.title,
       summary: shown.summary,
       coverColor: shown.coverColor,

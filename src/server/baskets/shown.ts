@@ -6,6 +6,7 @@ import { formatWholePrice } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
 import { say } from '../../core/words/message.ts'
+import { buyPathOf } from '../catalogue/products.ts'
 import {
   coursesOfProducts,
   type SellableLine,
@@ -69,6 +70,7 @@ export async function showBasket(services: Services, school: School, visitor: Vi
       const card: ProductCard = {
         kind: called?.kind ?? 'course',
         slug: called?.slug ?? '',
+        buy: called ? buyPathOf(called) : '/',
         title,
         summary,
         coverColor,

@@ -137,7 +137,7 @@ describe('cover pictures', () => {
   const upload = async (bytes: Uint8Array<ArrayBuffer>, name: string) => {
     const form = new FormData()
     form.set('file', new File([bytes], name))
-    return fetch(`${world.origin}/api/catalogue/pictures`, {
+    return fetch(`${world.origin}/api/media/pictures`, {
       method: 'POST',
       body: form,
       headers: { origin: world.origin, cookie: `acorn_studio=${world.creatorToken}` },
@@ -149,7 +149,7 @@ describe('cover pictures', () => {
       .png()
       .toBuffer()
     const { id } = (await (await upload(new Uint8Array(png), 'cover.png')).json()) as { id: string }
-    const large = await fetch(`${world.origin}/pictures/${id}/large`)
+    const large = await fetch(`${world.origin}/pictures/${id}/1600`)
     expect(large.headers.get('content-type')).toBe('image/webp')
     expect(await sharp(Buffer.from(await large.arrayBuffer())).metadata()).toMatchObject({
       format: 'webp',

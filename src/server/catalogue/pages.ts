@@ -1,4 +1,4 @@
-import { and, eq, isNotNull, or, sql } from 'drizzle-orm'
+import { and, eq, isNotNull, ne, or, sql } from 'drizzle-orm'
 import { EVERYDAY_PAGE, type PageContent } from '../../core/content/checkoutPage.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import { checkoutPages, pageAddresses } from '../db/schema/index.ts'
@@ -32,6 +32,15 @@ export async function moveEverydayPage(tx: Transaction, productId: string, slug:
     .update(checkoutPages)
     .set({ slug })
     .where(and(eq(checkoutPages.productId, productId), checkoutPages.isEveryday))
+}
+
+/** From now on the buttons that sell a product lead to this page of it. */
+export async function leadTo(tx: Transaction, productId: string, pageId: string): Promise<void> {
+  await tx
+    .update(checkoutPages)
+    .set({ isMain: false })
+    .where(and(eq(checkoutPages.productId, productId), ne(checkoutPages.id, pageId)))
+  await tx.update(checkoutPages).set({ isMain: true }).where(eq(checkoutPages.id, pageId))
 }
 
 /** The page at an address, or that had it before; null where there is none that was ever live. */

@@ -13,6 +13,11 @@ export async function getProduct(db: Queryable, id: string): Promise<Product> {
   return product
 }
 
+/** The path of the checkout page to which the buttons lead that sell a product. */
+export function buyPathOf({ slug, pageSlug }: Pick<Product, 'slug'> & Partial<Pick<Product, 'pageSlug'>>): string {
+  return `/buy/${pageSlug ?? slug}`
+}
+
 /** The path of a product's own page in the shop. */
 export function pagePathOf({ kind, slug }: Pick<Product, 'kind' | 'slug'>): string {
   return `/${kind}/${slug}`

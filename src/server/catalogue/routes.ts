@@ -2,14 +2,11 @@ import { Hono } from 'hono'
 import * as v from 'valibot'
 import { courseContentSchema } from '../../core/content/course.ts'
 import { frontContentSchema } from '../../core/content/front.ts'
-import { limitPicture } from '../http/bodies.ts'
 import { revisionSchema } from '../http/numbers.ts'
-import { fieldProblem, Problem } from '../http/problem.ts'
 import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { openFront, publishFront, saveFrontDraft } from './front.ts'
-import { keepPicture } from './pictures.ts'
 import {
   createCourse,
   deleteCourse,
@@ -92,12 +89,5 @@ export function catalogueRoutes(services: Services) {
     .post('/front/publish', validate('json', v.object({ rev: revisionSchema })), async (c) => {
       await publishFront(services, c.req.valid('json').rev, c.get('creator').id)
       return c.json({ ok: true })
-    })
-    .post('/pictures', limitPicture(), async (c) => {
-      const { file } = await c.req.parseBody().catch(() => {
-        throw new Problem(400, 'bad-request', 'This form could not be read.')
-      })
-      if (!(file instanceof File)) throw fieldProblem('/file', 'Choose a picture.')
-      return c.json(await keepPicture(services, new Uint8Array(await file.arrayBuffer())), 201)
     })
 }

@@ -26,6 +26,8 @@ export interface SellableProduct {
   id: string
   kind: (typeof PRODUCT_KINDS)[number]
   slug: string
+  /** The address of the checkout page to which its buttons lead. */
+  pageSlug: string | null
   live: CourseContent | BundleContent
   offers: SellableOffer[]
 }
@@ -76,7 +78,14 @@ export async function sellableProducts(
   for (const { product, offer } of rows) {
     const { id, live } = product
     if (!live) continue
-    const entry = found.get(id) ?? { id, kind: product.kind, slug: product.slug, live, offers: [] }
+    const entry = found.get(id) ?? {
+      id,
+      kind: product.kind,
+      slug: product.slug,
+      pageSlug: product.pageSlug,
+      live,
+      offers: [],
+    }
     found.set(id, entry)
     if (offer?.live) entry.offers.push({ id: offer.id, productId: id, version: offer.liveVersion, live: offer.live })
   }

@@ -1,6 +1,7 @@
 import { and, eq, isNull, ne, or, sql } from 'drizzle-orm'
 import { type Arrangement, arranged } from '../../core/checkoutPages/arrangements.ts'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
+import { leadTo } from '../catalogue/pages.ts'
 import { getProduct } from '../catalogue/products.ts'
 import { BASKET_SLUG, holdSlugs, slugOf } from '../catalogue/slug.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
@@ -100,14 +101,6 @@ export function makeMain(services: Services, id: string): Promise<void> {
     }
     await leadTo(tx, page.productId, id)
   })
-}
-
-async function leadTo(tx: Transaction, productId: string, pageId: string): Promise<void> {
-  await tx
-    .update(checkoutPages)
-    .set({ isMain: false })
-    .where(and(eq(checkoutPages.productId, productId), ne(checkoutPages.id, pageId)))
-  await tx.update(checkoutPages).set({ isMain: true }).where(eq(checkoutPages.id, pageId))
 }
 
 /**

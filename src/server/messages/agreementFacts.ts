@@ -1,6 +1,7 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { readAgreement } from '../agreements/agreements.ts'
+import { buyPathOf } from '../catalogue/products.ts'
 import { makePayLink } from '../collecting/payLinks.ts'
 import { attempts, catalogue, grants, offers } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
@@ -25,7 +26,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     .orderBy(desc(attempts.startedAt))
     .limit(1)
   const [course] = await db
-    .select({ slug: catalogue.slug })
+    .select({ slug: catalogue.slug, pageSlug: catalogue.pageSlug })
     .from(catalogue)
     .innerJoin(offers, eq(offers.productId, catalogue.id))
     .where(eq(offers.id, line.offerId))
@@ -48,6 +49,6 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     isClosed: ends[0] !== undefined && ends[0] <= day,
     payLink: await makePayLink(services, agreementId),
     myCourses: `${config.origin}/my`,
-    buyAgain: `${config.origin}/buy/${course?.slug ?? ''}`,
+    buyAgain: `${config.origin}${course ? buyPathOf(course) : '/'}`,
   }
 }

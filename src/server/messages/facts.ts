@@ -36,7 +36,7 @@ import type { AwaitedFacts, PaidTwiceFacts, RefundFacts } from './composeOrder.t
 
 async function firstLine({ db }: Services, orderId: string) {
   const [row] = await db
-    .select({ order: orders, line: orderLines, slug: catalogue.slug })
+    .select({ order: orders, line: orderLines, page: catalogue.pageSlug, slug: catalogue.slug })
     .from(orders)
     .innerJoin(orderLines, and(eq(orderLines.orderId, orders.id), eq(orderLines.position, 0)))
     .innerJoin(offers, eq(offers.id, orderLines.offerId))
@@ -85,7 +85,7 @@ async function courseTitles({ db }: Services, lineId: string, courseIds: readonl
 
 export async function awaitedFacts(services: Services, orderId: string): Promise<AwaitedFacts> {
   const { db, config } = services
-  const { order, line, slug } = await firstLine(services, orderId)
+  const { order, line, slug, page } = await firstLine(services, orderId)
   const [awaited, today] = await Promise.all([awaitedOf(db, order), schoolDay(services)])
   const [by] = await db
     .select({ transfer: connections.transfer })
@@ -104,7 +104,7 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
     awaited,
     code: text ? await toBuffer(text, { errorCorrectionLevel: 'M', scale: 6 }) : null,
     orderLink: await makeOrderLink(services, orderId),
-    checkoutLink: `${config.origin}/buy/${slug}?offer=${line.offerId}`,
+    checkoutLink: `${config.origin}/buy/${page ?? slug}?offer=${line.offerId}`,
   }
 }
 

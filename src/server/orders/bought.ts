@@ -44,7 +44,12 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
     const { opens, closes } = access[line.position] ?? { opens: placedOn, closes: null }
     return {
       line,
-      product: { kind: product.kind, slug: product.slug, live: product.live ?? product.draft },
+      product: {
+        kind: product.kind,
+        slug: product.slug,
+        pageSlug: product.pageSlug,
+        live: product.live ?? product.draft,
+      },
       /** The courses that it opens, in their order. */
       courses: opened.filter(({ lineId }) => lineId === line.id).map(({ title, slug }) => ({ title, slug })),
       opens,

@@ -14,6 +14,7 @@ import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
 import type { ShopView } from '../views/data.ts'
 import { bumpsOn } from './additions.ts'
+import { cardOf } from './cards.ts'
 import { factsOf } from './pageFacts.ts'
 import { pendingOrder } from './pending.ts'
 import { offersOf } from './shopOffers.ts'
@@ -68,7 +69,7 @@ export async function basketCheckoutView(
   const { line, row } = first
   const [product] = await sellableProducts(services.db, { productId: line.product.id })
   const offer =
-    product && (await offersOf(services, school, product, visitor, row.offerId)).find(({ id }) => id === row.offerId)
+    product && (await offersOf(services, school, product, visitor, [row.offerId])).find(({ id }) => id === row.offerId)
   if (!product || !offer) return { name: 'notice', status: 410, ...NOTICE.basketEmpty, actions: toShop }
   const inIt = new Set(all.map((one) => one.row.productId))
   const ordered = orderable.flatMap((one) => one.line.courses)
@@ -78,14 +79,14 @@ export async function basketCheckoutView(
   )
   const leftOut = all.filter((one) => !orderable.includes(one)).map((one) => one.line.product.title)
   const titles = orderable.map((one) => one.line.product.title)
-  const { title, coverColor, coverId } = product.live
+  const { title } = product.live
   const summary = formatList(titles)
   return {
     name: 'checkout',
     slug: 'basket',
     isBasket: true,
     heading: BASKET.title,
-    product: { kind: product.kind, slug: product.slug, title, summary, coverColor, coverId },
+    product: { ...cardOf(product), title, summary },
     also: others.map(({ line: other, row: { chosen }, quoted, price }) => ({
       id: other.offer.id,
       offerId: other.offer.id,

@@ -88,7 +88,11 @@ export async function shownPage(
   const withTestPurchase = visitor.isCreator === true && offerId !== undefined
   const [product] = await sellableProducts(services.db, { productId: page.productId, withTestPurchase })
   if (!product) return goneOrMissing(services, eq(catalogue.id, page.productId), visitor)
-  const offers = shownOn(page.live, await offersOf(services, school, product, visitor, offerId), offerId)
+  const offers = shownOn(
+    page.live,
+    await offersOf(services, school, product, visitor, [offerId, ...(page.live.offers ?? [])]),
+    offerId,
+  )
   const ended = endedOffer(services, school, product, offerId)
   if (ended) {
     const others = offers.length > 0 ? [{ label: NOTICE.otherPrices, href: `/buy/${slug}` }] : []

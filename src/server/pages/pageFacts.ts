@@ -8,9 +8,10 @@ import { beginSentence } from '../../core/sentence/words.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { PRICE_ROWS } from '../../core/words/en/page.ts'
 import type { LivePage } from '../catalogue/pages.ts'
-import { sizesOf } from '../catalogue/pictures.ts'
 import type { SellableProduct } from '../catalogue/sellable.ts'
 import { findCodes } from '../coupons/codes.ts'
+import { sizesOf } from '../media/pictures.ts'
+import { videosOf } from '../media/videos.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { ShopOffer } from '../views/data.ts'
@@ -34,8 +35,10 @@ export async function factsOf(services: Services, school: School, known: Known):
   const parts = inOrder(page.live.parts)
   const hasPrices = parts.some(({ kind }) => kind === 'prices')
   const pictureIds = parts.flatMap((part) => shotsOf(part).map(({ shot }) => shot.pictureId))
-  const [pictures, [code]] = await Promise.all([
+  const videoIds = parts.flatMap((part) => (part.kind === 'video' ? (part.videoId ?? []) : []))
+  const [pictures, videos, [code]] = await Promise.all([
     sizesOf(services.db, pictureIds),
+    videosOf(services.db, videoIds),
     findCodes(services.db, page.live.code === '' ? [] : [page.live.code]),
   ])
   return {
@@ -47,7 +50,12 @@ export async function factsOf(services: Services, school: School, known: Known):
     prices: hasPrices ? offers.filter(({ needs }) => needs?.isMet ?? true).map((offer) => columnOf(offer, school)) : [],
     ends: { sale: saleEnd(product, offers, at), page: page.live.ends?.at ?? null, code: code?.content.until ?? null },
     at,
-    videos: {},
+    videos: Object.fromEntries(
+      videos.map(({ id, length, width, height, captions, warning, name }) => [
+        id,
+        { length, width, height, name, warning, hasCaptions: captions !== null },
+      ]),
+    ),
     pictures,
   }
 }
@@ -70,14 +78,23 @@ function columnOf(
   const [line] = quote.lines
   const priced = line && { terms, access, line, purchaseDay: quote.purchaseDay, money }
   const later = priced ? formatLaterPayments(priced) : ''
+  const known = { ...{ id, name, price, lines }, isHighlighted: highlighted }
+  const accessRow = { [PRICE_ROWS.access]: priced ? beginSentence(formatAccessShort(priced)) : '' }
+  // What its buyers name is no sum yet.
+  if (terms.kind === 'openPrice') {
+    const [today, none] = [beginSentence(price), '–']
+    return {
+      ...known,
+      rows: { [PRICE_ROWS.today]: today, [PRICE_ROWS.later]: none, [PRICE_ROWS.inAll]: today, ...accessRow },
+    }
+  }
   return {
-    ...{ id, name, price, lines },
-    isHighlighted: highlighted,
+    ...known,
     rows: {
       [PRICE_ROWS.today]: quote.today.pay === 0 ? beginSentence(CHECKOUT.free) : formatMoney(quote.today.pay, money),
       [PRICE_ROWS.later]: later === '' ? '–' : beginSentence(later),
       [PRICE_ROWS.inAll]: quote.committed === null ? PRICE_ROWS.untilCancelled : formatMoney(quote.committed, money),
-      [PRICE_ROWS.access]: priced ? beginSentence(formatAccessShort(priced)) : '',
+      ...accessRow,
     },
   }
 }

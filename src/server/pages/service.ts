@@ -12,6 +12,7 @@ import { say } from '../../core/words/message.ts'
 import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
 import { showBasket } from '../baskets/shown.ts'
 import { liveFront } from '../catalogue/front.ts'
+import { buyPathOf } from '../catalogue/products.ts'
 import { type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
@@ -311,8 +312,14 @@ export async function learnView(
   lessonId: string | undefined,
   visitor: Visitor,
 ): Promise<ShopView> {
-  const [course] = await services.db.select().from(courses).where(eq(courses.slug, slug))
+  const [row] = await services.db
+    .select({ course: courses, pageSlug: catalogue.pageSlug })
+    .from(courses)
+    .innerJoin(catalogue, eq(catalogue.id, courses.id))
+    .where(eq(courses.slug, slug))
+  const course = row?.course
   if (!course?.live) return missing()
+  const buy = buyPathOf({ slug, pageSlug: row?.pageSlug ?? null })
   const entry = await checkAccess(services, course.id, visitor)
   const about = aboutCourse(slug)
   const on = (day: string) => ({ course: course.live?.title ?? '', day: formatDay(day, school.language) })
@@ -327,12 +334,9 @@ export async function learnView(
     ])
   }
   if (entry.state === 'closed') {
-    return notice(403, filled(NOTICE.closed, on(entry.closed)), [
-      { label: NOTICE.buyAgain, href: `/buy/${slug}` },
-      about,
-    ])
+    return notice(403, filled(NOTICE.closed, on(entry.closed)), [{ label: NOTICE.buyAgain, href: buy }, about])
   }
-  if (entry.state === 'no-grant') return whyClosed(slug, title, visitor, about, course.retiredAt !== null)
+  if (entry.state === 'no-grant') return whyClosed({ slug, title, buy }, visitor, about, course.retiredAt !== null)
   const lesson = lessonId === undefined ? null : lessons.find(({ id }) => id === lessonId)
   if (lesson === undefined) return missing()
   return {
@@ -346,13 +350,12 @@ export async function learnView(
 }
 
 function whyClosed(
-  slug: string,
-  title: string,
+  { slug, title, buy: path }: { slug: string; title: string; buy: string },
   { person }: Visitor,
   about: NoticeView['actions'][number],
   isRetired: boolean,
 ): ShopView {
-  const buy = isRetired ? [ALL_COURSES] : [{ label: NOTICE.buy, href: `/buy/${slug}` }, about]
+  const buy = isRetired ? [ALL_COURSES] : [{ label: NOTICE.buy, href: path }, about]
   if (!person) {
     return notice(401, filled(NOTICE.signInToOpen, { course: title }), [signInFor(`/learn/${slug}`), ...buy])
   }

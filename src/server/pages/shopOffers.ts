@@ -11,18 +11,18 @@ import type { ShopOffer } from '../views/data.ts'
 
 /**
  * The offers of a product as this visitor sees them. Those that are sold by their link alone are not
- * listed; `linkedTo` is the one whose link was opened.
+ * listed; `linkedTo` are those whose link was opened, or that a page names.
  */
 export async function offersOf(
   services: Services,
   school: School,
   product: SellableProduct,
   visitor: Visitor,
-  linkedTo?: string,
+  linkedTo: readonly (string | undefined)[] = [],
 ): Promise<ShopOffer[]> {
   const at = services.now().toISOString()
   const listed = product.offers.filter(
-    ({ id, live: { audience } }) => audience.who !== 'added' && (audience.who !== 'link' || id === linkedTo),
+    ({ id, live: { audience } }) => audience.who !== 'added' && (audience.who !== 'link' || linkedTo.includes(id)),
   )
   const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
   const history = await publishedOf(services.db, 'offer', onSale)

@@ -58,11 +58,33 @@ export const schoolFileSchema = v.strictObject({
     ...strictly(notificationsSchema).entries,
   }),
   pictures: many(v.strictObject({ id, data: v.pipe(v.string(), v.base64('A picture is written in base64.')) })),
+  /** Videos are named, not held: one whose file is not there yet is missing at its part. */
+  videos: many(
+    v.strictObject({
+      id,
+      /** SHA-256 of its file, in hexadecimal digits. */
+      checksum: v.pipe(v.string(), v.regex(/^[0-9a-f]{64}$/, 'A checksum is 64 hexadecimal digits.')),
+      type: v.picklist(['video/mp4', 'video/webm']),
+      /** Bytes. */
+      length: v.pipe(v.number(), v.safeInteger(), v.minValue(1)),
+    }),
+  ),
   courses: many(v.strictObject({ id, slug, ...drafted(courseContentSchema), isRetired, offers })),
   bundles: many(v.strictObject({ id, slug, ...drafted(bundleContentSchema), isRetired, offers })),
   /** The pages at which products are sold, each one's own first; left out, a product gets its own by itself. */
   pages: many(
-    v.strictObject({ id, product: id, slug, isEveryday: v.optional(v.boolean(), true), ...drafted(pageContentSchema) }),
+    v.strictObject({
+      id,
+      product: id,
+      slug,
+      isEveryday: v.optional(v.boolean(), true),
+      /** Buttons lead to it that sell its product; where none says so, to the one for every day. */
+      isMain: v.optional(v.boolean(), false),
+      isRetired,
+      /** Addresses that it had before, which lead on to it. */
+      before: v.optional(v.pipe(v.array(slug), v.maxLength(1000)), []),
+      ...drafted(pageContentSchema),
+    }),
   ),
   coupons: many(
     v.strictObject({

@@ -2,8 +2,7 @@ import { and, eq, inArray, isNotNull, isNull, ne, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { codeKey } from '../../core/quote/codes.ts'
 import { allCourses, changeCourses, followShelf } from '../catalogue/growth.ts'
-import { makeEverydayPage } from '../catalogue/pages.ts'
-import { encodePicture } from '../catalogue/pictures.ts'
+import { leadTo, makeEverydayPage } from '../catalogue/pages.ts'
 import { cleanRichText } from '../catalogue/richText.ts'
 import type { Transaction } from '../db/client.ts'
 import {
@@ -14,15 +13,20 @@ import {
   codes,
   coupons,
   courses,
+  files,
   fronts,
   offers,
+  pageAddresses,
+  pictureSizes,
   pictures,
   productCourses,
   products,
   school,
+  videos,
 } from '../db/schema/index.ts'
 import { type Content, type Drafted, findDrafted, makeLive, type Subject, saveDraft } from '../drafts/drafts.ts'
 import { Problem } from '../http/problem.ts'
+import { encodePicture, storeSizes, wholePicture } from '../media/pictures.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { applySchool, findSchool } from '../school/service.ts'
 import { settingsOf } from './export.ts'
@@ -93,6 +97,7 @@ async function take(within: Within, file: SchoolFile): Promise<void> {
   await checkAgainst(tx, file)
   await takeSchool(within, file.school)
   for (const [index, picture] of file.pictures.entries()) await takePicture(within, picture, `/pictures/${index}`)
+  for (const video of file.videos) await takeVideo(within, video)
   await takeProducts(within, file)
   await takeOffers(within, file)
   await takePages(within, file)
@@ -196,15 +201,18 @@ async function takePicture(
   at: string,
 ): Promise<void> {
   const bytes = Buffer.from(data, 'base64')
-  const [known] = await tx.select({ large: pictures.large }).from(pictures).where(eq(pictures.id, id))
-  if (known && Buffer.compare(known.large, bytes) === 0) return
+  const isKnown = (await tx.$count(pictures, eq(pictures.id, id))) > 0
+  if (isKnown && Buffer.compare(await wholePicture(tx, id), bytes) === 0) return
   const encoded = await encodePicture(bytes).catch((error: unknown) => {
     throw error instanceof Problem ? new FileError(`${at}/data`, error.errors[0]?.why ?? error.message) : error
   })
+  const { width, height } = encoded
   await tx
     .insert(pictures)
-    .values({ id, ...encoded, createdAt: now() })
-    .onConflictDoUpdate({ target: pictures.id, set: encoded })
+    .values({ id, width, height, createdAt: now() })
+    .onConflictDoUpdate({ target: pictures.id, set: { width, height } })
+  await tx.delete(pictureSizes).where(eq(pictureSizes.pictureId, id))
+  await storeSizes(tx, id, encoded, now())
 }
 
 /** Writes a draft and what is live, where they are others than before; `also` stands beside the draft. */
@@ -290,15 +298,39 @@ async function takeOffers(within: Within, file: SchoolFile): Promise<void> {
   }
 }
 
+/** A video by another id whose file is here already; where it is not, the part that shows it says so. */
+async function takeVideo({ db: tx }: Within, { id, checksum, length }: SchoolFile['videos'][number]): Promise<void> {
+  const [known] = await tx
+    .select({ video: videos })
+    .from(videos)
+    .innerJoin(files, eq(files.id, videos.fileId))
+    .where(and(eq(files.checksum, checksum), eq(files.length, length)))
+    .limit(1)
+  if (known)
+    await tx
+      .insert(videos)
+      .values({ ...known.video, id })
+      .onConflictDoNothing()
+}
+
 async function takePages(within: Within, file: SchoolFile): Promise<void> {
   const { db: tx, now } = within
-  for (const [index, { id, product, slug, isEveryday, draft, live }] of file.pages.entries()) {
+  for (const [index, page] of file.pages.entries()) {
+    const { id, product, slug, isEveryday, isRetired, draft, live } = page
     await tx
       .insert(checkoutPages)
       .values({ id, productId: product, slug, isEveryday, draft, draftAt: now(), createdAt: now() })
       .onConflictDoNothing({ target: checkoutPages.id })
     await takeContent(within, 'page', await findDrafted(tx, 'page', id), { draft, live }, `/pages/${index}`)
-    await tx.update(checkoutPages).set({ slug }).where(eq(checkoutPages.id, id))
+    const retiredAt = isRetired ? now() : null
+    await tx.update(checkoutPages).set({ slug, retiredAt }).where(eq(checkoutPages.id, id))
+    await tx.delete(pageAddresses).where(eq(pageAddresses.slug, slug))
+    for (const before of page.before) {
+      await tx
+        .insert(pageAddresses)
+        .values({ slug: before, pageId: id, createdAt: now() })
+        .onConflictDoUpdate({ target: pageAddresses.slug, set: { pageId: id } })
+    }
   }
   if (file.basketPage) {
     const [page] = await tx.select({ id: checkoutPages.id }).from(checkoutPages).where(isNull(checkoutPages.productId))
@@ -308,6 +340,11 @@ async function takePages(within: Within, file: SchoolFile): Promise<void> {
   for (const { id, slug } of [...file.courses, ...file.bundles]) {
     const own = and(eq(checkoutPages.productId, id), checkoutPages.isEveryday)
     if ((await tx.$count(checkoutPages, own)) === 0) await makeEverydayPage(tx, id, slug, now())
+  }
+  for (const product of new Set(file.pages.map((page) => page.product))) {
+    const ofIt = file.pages.filter((page) => page.product === product)
+    const main = ofIt.find(({ isMain, isRetired }) => isMain && !isRetired) ?? ofIt.find(({ isEveryday }) => isEveryday)
+    if (main) await leadTo(tx, product, main.id)
   }
 }
 

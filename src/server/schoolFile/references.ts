@@ -4,6 +4,9 @@ import { quotableTerms } from '../../core/content/offer.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import type { SchoolFile } from './format.ts'
 
+/** By these names content refers to pictures, at any depth. */
+export const PICTURE_FIELDS: ReadonlySet<string> = new Set(['coverId', 'pictureId', 'stillId', 'logoId'])
+
 /** What is wrong with a file: where (RFC 6901), and why, in a sentence. */
 export class FileError extends Error {
   readonly at: string
@@ -42,7 +45,7 @@ export function checkReferences(file: SchoolFile, known: Known): void {
     if (typeof value !== 'object' || value === null) return
     for (const [key, entry] of Object.entries(value)) {
       const here = `${at}/${key}`
-      if (key === 'coverId' && typeof entry === 'string') need(pictures, entry, here, 'picture')
+      if (PICTURE_FIELDS.has(key) && typeof entry === 'string') need(pictures, entry, here, 'picture')
       else needPictures(entry, here)
     }
   }
@@ -163,8 +166,11 @@ function checkIds(file: SchoolFile): void {
   }
   const pageSlugs = new Set<string>()
   const everyday = new Set<string>()
-  for (const [index, { slug, product, isEveryday }] of file.pages.entries()) {
+  const mains = new Set<string>()
+  for (const [index, { slug, before, product, isEveryday, isMain }] of file.pages.entries()) {
     once(pageSlugs, slug, `/pages/${index}/slug`, 'address')
+    for (const [place, old] of before.entries()) once(pageSlugs, old, `/pages/${index}/before/${place}`, 'address')
+    if (isMain) once(mains, product, `/pages/${index}/isMain`, 'product, whose buttons lead to another page,')
     if (isEveryday) once(everyday, product, `/pages/${index}/product`, 'product, with a page of its own,')
   }
   const words = new Set<string>()

@@ -4,19 +4,20 @@ import { Ajv2020 } from 'ajv/dist/2020.js'
 import { eq } from 'drizzle-orm'
 import sharp from 'sharp'
 import { beforeAll, describe, expect, it } from 'vitest'
+import { takeDemoVideo } from '../../../demo/video.ts'
 import { copyDatabase, dropDatabase } from '../../../scripts/databases.ts'
 import { newCoupon } from '../../core/content/coupon.ts'
 import { newOffer } from '../../core/content/offer.ts'
 import { TEMPLATE, testUrl } from '../../testing/globalSetup.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { openFront, publishFront, saveFrontDraft } from '../catalogue/front.ts'
-import { keepPicture } from '../catalogue/pictures.ts'
 import { getCourse, publishCourse, saveCourseDraft, setCourseRetired } from '../catalogue/service.ts'
 import { openPage, publishPage, savePageDraft } from '../checkoutPages/bench.ts'
 import { createCoupon, endCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { makeCodes, setWithdrawn } from '../coupons/set.ts'
 import { connect, SERVICE_LIMITS } from '../db/client.ts'
 import { checkoutPages, codes, creators, offers, pictures, versions } from '../db/schema/index.ts'
+import { keepPicture } from '../media/pictures.ts'
 import { schoolView } from '../pages/service.ts'
 import { getSchool } from '../school/service.ts'
 import { setUp } from '../session/signIn.ts'
@@ -175,6 +176,8 @@ describe('an export', () => {
 it('the demo school is such a file: taken into an empty database, it comes out as it went in', async () => {
   const text = writeSorted(JSON.parse(readFileSync('demo/school.json', 'utf8')))
   await elsewhere(async (services) => {
+    // Its video is named in the file, and found by what it is.
+    await takeDemoVideo(services)
     await importSchool(services, text)
     expect(writeSorted(await exportSchool(services.db))).toBe(text)
   })
@@ -321,7 +324,19 @@ it('its JSON Schema knows every field, and no other', () => {
   expect(schema.$schema).toBe('https://json-schema.org/draft/2020-12/schema')
   expect(schema.additionalProperties).toBe(false)
   expect(Object.keys(schema.properties).sort()).toEqual(
-    ['basketPage', 'bundles', 'coupons', 'courses', 'format', 'front', 'pages', 'pictures', 'school', 'version'].sort(),
+    [
+      'basketPage',
+      'bundles',
+      'coupons',
+      'courses',
+      'format',
+      'front',
+      'pages',
+      'pictures',
+      'school',
+      'version',
+      'videos',
+    ].sort(),
   )
   expect(schema.required.sort()).toEqual(['format', 'school', 'version'])
   expect(JSON.stringify(schema)).not.toContain('"$ref":"#/undefined"')

@@ -34,7 +34,7 @@ export function creatorOnly(services: Services): MiddlewareHandler<StudioEnv> {
     if (!creator) throw new Problem(401, 'signed-out', 'Sign in first.')
     c.set('creator', creator)
     c.set('mode', chosenMode(c) ?? 'practice')
-    return c.req.path.endsWith('/pictures') ? next() : limited(c, next)
+    return c.req.path.endsWith('/media/pictures') ? next() : limited(c, next)
   }
 }
 

@@ -5,25 +5,28 @@ import {
   catalogue,
   checkoutPages,
   eventRefusals,
+  files,
   gatewayEvents,
   orderLinks,
   passwordLinks,
   payLinks,
+  pictureSizes,
   pictures,
   rateLimits,
   sessions,
   versions,
+  videos,
 } from '../db/schema/index.ts'
 import { forgetOldNames } from '../people/erase.ts'
 import { liveTime, type Services } from '../platform/context.ts'
 
 const DAY_MS = 86_400_000
-/** A picture that was uploaded just now may not stand in a draft yet. */
+/** What was uploaded just now may not stand in a draft yet. */
 const PICTURE_DAYS = 7
 
 /**
  * Deletes what grows without end and nobody needs any more, by the days that the operator sets (`RETENTION_DAYS`):
- * events, links, sessions, baskets and counts that have ended, pictures that nothing shows. Orders, payments, attempts, refunds,
+ * events, links, sessions, baskets and counts that have ended, pictures and videos that nothing shows. Orders, payments, attempts, refunds,
  * messages and the journal are the books, and stay.
  * @returns how many rows went, by what they were.
  */
@@ -31,6 +34,7 @@ export async function purge(services: Services): Promise<Record<string, number>>
   const { db, config } = services
   const now = liveTime(services)
   const old = new Date(now.getTime() - config.retentionDays * DAY_MS)
+  const justUploaded = new Date(now.getTime() - PICTURE_DAYS * DAY_MS)
   const drop = async (table: PgTable, where: SQL | undefined) => (await db.delete(table).where(where)).rowCount ?? 0
   return {
     events: await drop(
@@ -48,21 +52,32 @@ export async function purge(services: Services): Promise<Record<string, number>>
     names: await forgetOldNames(services),
     orderLinks: await drop(orderLinks, lt(orderLinks.expiresAt, old)),
     limits: await drop(rateLimits, and(isNotNull(rateLimits.expire), lt(rateLimits.expire, now.getTime()))),
-    pictures: await drop(
-      pictures,
-      and(lt(pictures.createdAt, new Date(now.getTime() - PICTURE_DAYS * DAY_MS)), sql`not ${isShown}`),
+    pictures: await drop(pictures, and(lt(pictures.createdAt, justUploaded), sql`not ${isShown}`)),
+    videos: await drop(
+      videos,
+      and(lt(videos.createdAt, justUploaded), sql`not ${isOnAnyPage(sql`${videos.id}::text`)}`),
+    ),
+    // What belongs to nothing any more, and uploads that nobody went on with.
+    files: await drop(
+      files,
+      and(
+        lt(files.createdAt, justUploaded),
+        sql`not exists (select from ${pictureSizes} s where s.file_id = ${files.id})
+          and not exists (select from ${videos} v where v.file_id = ${files.id})`,
+      ),
     ),
   }
 }
 
-/** Whether a page's JSON shows a picture, at one of its order bumps or upsells. */
-const isOnPage = (content: SQL) => {
-  const one = sql`jsonb_build_array(jsonb_build_object('coverId', ${pictures.id}::text))`
-  return sql`((${content} -> 'bumps') @> ${one} or (${content} -> 'upsells') @> ${one})`
-}
+/** Whether a page's JSON shows a picture or a video, whatever its field is called, at any depth. */
+const isOnPage = (content: SQL, id: SQL) =>
+  sql`jsonb_path_exists(${content}, '$.** ? (@ == $id)', jsonb_build_object('id', ${id}))`
+/** Whether any page shows it, as a draft, live, or in a version that can be brought back. */
+const isOnAnyPage = (id: SQL) => sql`(
+  exists (select from ${checkoutPages} p where ${isOnPage(sql`p.draft`, id)} or ${isOnPage(sql`p.live`, id)})
+  or exists (select from ${versions} v where v.subject = 'page' and ${isOnPage(sql`v.content`, id)}))`
 
 /** Whether a draft, what is live, or a version that can be brought back shows a picture. */
 const isShown = sql`(exists (select from ${catalogue} c where c.draft->>'coverId' = ${pictures.id}::text or c.live->>'coverId' = ${pictures.id}::text)
-  or exists (select from ${checkoutPages} p where ${isOnPage(sql`p.draft`)} or ${isOnPage(sql`p.live`)})
-  or exists (select from ${versions} v where v.subject in ('course', 'bundle') and v.content->>'coverId' = ${pictures.id}::text
-    or v.subject = 'page' and ${isOnPage(sql`v.content`)}))`
+  or exists (select from ${versions} v where v.subject in ('course', 'bundle') and v.content->>'coverId' = ${pictures.id}::text)
+  or ${isOnAnyPage(sql`${pictures.id}::text`)})`

@@ -1,6 +1,9 @@
 import { randomBytes } from 'node:crypto'
 import { eq } from 'drizzle-orm'
+import sharp from 'sharp'
 import { describe, expect, it } from 'vitest'
+import { emptyPart, newShot } from '../../core/checkoutPages/parts.ts'
+import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
 import { collectAgreement } from '../collecting/collect.ts'
@@ -10,14 +13,18 @@ import {
   attempts,
   courses,
   eventRefusals,
+  files,
   gatewayEvents,
   journal,
   payLinks,
   pictures,
   rateLimits,
   sessions,
+  versions,
 } from '../db/schema/index.ts'
 import { offeredMethods } from '../gateways/service.ts'
+import { keepPicture } from '../media/pictures.ts'
+import { beginVideo, uploadOf } from '../media/videos.ts'
 import { Secrets } from '../platform/secrets.ts'
 import { makePasswordLink } from '../session/links.ts'
 import { listGateways } from '../setup/overview.ts'
@@ -80,10 +87,22 @@ describe('purging', () => {
     await makePayLink(services, agreement?.id as string)
     await makePasswordLink(services, (await world.orderOf(orderId))?.personId as string)
     const picture = async () => {
-      const bytes = { large: Buffer.from('x'), small: Buffer.from('x'), width: 1, height: 1, createdAt: services.now() }
-      return (await db.insert(pictures).values(bytes).returning({ id: pictures.id }))[0]?.id as string
+      const dot = await sharp({ create: { width: 2, height: 2, channels: 3, background: 'red' } })
+        .png()
+        .toBuffer()
+      return (await keepPicture(services, dot)).id
     }
-    const [shown, unseen] = [await picture(), await picture()]
+    const [shown, unseen, quoted] = [await picture(), await picture(), await picture()]
+    // Shown only by an earlier version of a page, which can be brought back.
+    const person = { id: 'one', words: 'x', name: 'x', role: '', picture: newShot(quoted) }
+    await db.insert(versions).values({
+      subject: 'page',
+      subjectId: plan.courseId,
+      version: 9,
+      content: { ...EVERYDAY_PAGE, parts: [{ ...emptyPart('testimonials', 'said'), people: [person] }] },
+      publishedAt: services.now(),
+    })
+    const abandoned = await beginVideo(services, 5)
     const [row] = await db.select().from(courses).where(eq(courses.id, course.courseId))
     if (row)
       await db
@@ -108,11 +127,15 @@ describe('purging', () => {
     expect(await purge(services)).toMatchObject({ payLinks: 0, events: 0, pictures: 0, refusals: 0, sessions: 0 })
     world.clock.offsetMs = 91 * DAY
     const gone = await purge(services)
-    expect(gone).toMatchObject({ passwordLinks: 1, pictures: 1, refusals: 1 })
+    expect(gone).toMatchObject({ passwordLinks: 1, pictures: 1, files: 2, refusals: 1 })
     expect(gone.limits).toBeGreaterThan(0)
     expect(gone.sessions).toBeGreaterThan(0)
     expect(await db.$count(payLinks)).toBe(1)
-    expect((await db.select({ id: pictures.id }).from(pictures)).map(({ id }) => id)).toEqual([shown])
+    expect((await db.select({ id: pictures.id }).from(pictures)).map(({ id }) => id).sort()).toEqual(
+      [shown, quoted].sort(),
+    )
+    expect(await db.$count(files)).toBe(2)
+    await expect(uploadOf(services, abandoned.id)).rejects.toMatchObject({ status: 404 })
     expect(shown).not.toBe(unseen)
     expect((await db.select().from(gatewayEvents)).map(({ eventId }) => eventId)).toContain('unfinished')
     expect((await db.select().from(gatewayEvents)).map(({ eventId }) => eventId)).not.toContain('done')

@@ -78,6 +78,8 @@ export interface Needs {
 export interface ProductCard {
   kind: 'course' | 'bundle'
   slug: string
+  /** The path of the checkout page to which its buttons lead. */
+  buy: string
   title: string
   summary: string
   coverColor: CoverColor

@@ -45,7 +45,7 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
                 </a>
               )}
               {course.state === 'closed' && !course.owes && (
-                <a href={`/buy/${course.slug}`} className={buttonClass('quiet')}>
+                <a href={course.buy} className={buttonClass('quiet')}>
                   {MY.buyAgain}
                 </a>
               )}

@@ -5,6 +5,7 @@ import type { BasketLineView, BasketView, ShopPage } from '../../server/client.t
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
+import { pictureAddress } from '../../ui/pictures.ts'
 import { Sheet } from '../Sheet.tsx'
 
 /** What somebody is about to buy: plain forms, so that it works before, and without, any script. */
@@ -91,7 +92,7 @@ function Line({ line, page, view }: { line: BasketLineView; page: ShopPage; view
   return (
     <div className="grid grid-cols-[84px_minmax(0,1fr)] gap-x-4 max-sm:grid-cols-1">
       <div className={classes('h-[60px] overflow-hidden rounded-[6px] max-sm:hidden', COVER_CLASS[card.coverColor])}>
-        {card.coverId && <img src={`/pictures/${card.coverId}/small`} alt="" className="size-full object-cover" />}
+        {card.coverId && <img src={pictureAddress(card.coverId, 320)} alt="" className="size-full object-cover" />}
       </div>
       <div className="min-w-0">
         <div className="flex flex-wrap items-baseline justify-between gap-x-4">

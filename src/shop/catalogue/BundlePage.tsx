@@ -1,6 +1,7 @@
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import type { BundleView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
+import { pictureSource } from '../../ui/pictures.ts'
 import { RichHtml } from '../../ui/RichHtml.tsx'
 import { Spine } from '../../ui/Spine.tsx'
 import { CoverHead } from './CoverHead.tsx'
@@ -16,7 +17,8 @@ export default function BundlePage({ page, view }: { page: ShopPage; view: Bundl
         <div className="min-w-0">
           {bundle.coverId && (
             <img
-              src={`/pictures/${bundle.coverId}/large`}
+              {...pictureSource(bundle.coverId)}
+              sizes="(min-width: 1112px) 680px, 100vw"
               alt=""
               className="mb-6 max-h-[260px] w-full rounded-lg object-cover"
             />

@@ -1,6 +1,7 @@
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import type { CourseView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
+import { pictureSource } from '../../ui/pictures.ts'
 import { RichHtml } from '../../ui/RichHtml.tsx'
 import { CoverHead } from './CoverHead.tsx'
 import { OfferCards } from './OfferCards.tsx'
@@ -15,7 +16,8 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
         <div className="min-w-0">
           {course.coverId && (
             <img
-              src={`/pictures/${course.coverId}/large`}
+              {...pictureSource(course.coverId)}
+              sizes="(min-width: 1112px) 680px, 100vw"
               alt=""
               className="mb-6 max-h-[260px] w-full rounded-lg object-cover"
             />

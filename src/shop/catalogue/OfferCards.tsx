@@ -19,7 +19,7 @@ export function OfferCards({ page, product, offers }: { page: ShopPage; product:
       lines={offer.lines}
       sale={offer.sale}
       needs={offer.needs?.courses.map(({ title }) => title) ?? []}
-      href={`/buy/${product.slug}?offer=${offer.id}`}
+      href={`${product.buy}?offer=${offer.id}`}
       beside={
         page.basket !== null ? (
           <form method="post" action="/basket/add" className="mt-2">

@@ -30,7 +30,7 @@ function UnpaidSheet({ view }: { view: ThanksView }) {
     <Sheet narrow>
       <h1 className="text-[24px]">{THANKS.unpaid}</h1>
       <p className="mt-2 mb-4 text-ink-2">{THANKS.nothingCharged}</p>
-      <a href={`/buy/${view.bought[0]?.product.slug}`} className={buttonClass('press')}>
+      <a href={view.bought[0]?.product.buy} className={buttonClass('press')}>
         {THANKS.backToCheckout}
       </a>
     </Sheet>
@@ -295,7 +295,7 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
       <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
         <State shape="awaited">{say(THANKS.waiting, { number: view.order.number })}</State>
         {came === 0 && (
-          <a className="link" href={`/buy/${view.bought[0]?.product.slug}`}>
+          <a className="link" href={view.bought[0]?.product.buy}>
             {THANKS.otherMethod}
           </a>
         )}

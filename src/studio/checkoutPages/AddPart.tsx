@@ -1,6 +1,6 @@
 import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import { mayAdd, PART_KINDS, type PagePart, type PartKind } from '../../core/checkoutPages/parts.ts'
-import { samplePart } from '../../core/checkoutPages/sample.ts'
+import { SAMPLE_VIDEO, samplePart } from '../../core/checkoutPages/sample.ts'
 import { EditingContext } from '../../ui/checkoutPages/editing.tsx'
 import { PartView } from '../../ui/checkoutPages/PageLayout.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
@@ -37,7 +37,7 @@ export function AddPart({ parts, facts, add, onClose }: AddPartProps) {
               className="group block w-full rounded-lg border border-line bg-ground text-left hover:border-leaf"
             >
               <span aria-hidden="true" className="block h-[112px] overflow-hidden rounded-t-lg">
-                <span inert className="block w-[250%] origin-top-left scale-[.4] p-5 text-[15px]">
+                <span inert className="block w-[220%] origin-top-left scale-[.4545] p-5 text-[15px]">
                   <EditingContext.Provider value={null}>
                     <PartView
                       part={samplePart(kind, facts)}
@@ -60,11 +60,13 @@ export function AddPart({ parts, facts, add, onClose }: AddPartProps) {
   )
 }
 
-/** The facts with an end to count to, where the page has none yet. */
+/** The facts with an end to count to, and a video, where the page has none yet. */
 function sampled(facts: PageFacts): PageFacts {
   const soon = new Date(Date.parse(facts.at) + 3 * 86_400_000).toISOString()
+  const video = { length: 60, width: 16, height: 7, name: '', warning: null, hasCaptions: true }
   return {
     ...facts,
+    videos: { [SAMPLE_VIDEO]: video },
     ends: { sale: facts.ends.sale ?? soon, page: facts.ends.page ?? soon, code: facts.ends.code ?? soon },
   }
 }

@@ -2,14 +2,15 @@ import type { ReactNode } from 'react'
 import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
 import { MAX_GUARANTEE_DAYS, type PagePart, type PartOf, type Shot, shotsOf } from '../../core/checkoutPages/parts.ts'
 import { Button } from '../../ui/Button.tsx'
-import { pictureAddress } from '../../ui/checkoutPages/Picture.tsx'
 import { classes } from '../../ui/classes.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { pictureAddress } from '../../ui/pictures.ts'
 import { PreviewSection } from '../frame/Places.tsx'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
 import { usePageBench } from './bench.tsx'
 import { PART_NAMES } from './names.ts'
+import { VideoChoices } from './VideoChoices.tsx'
 
 interface ChoicesProps<P extends PagePart> {
   part: P
@@ -80,6 +81,8 @@ function OfKind({ part, facts }: ChoicesProps<PagePart>): ReactNode {
           onChange={(id) => set(part.id, 'highlighted', id === '' ? null : id)}
         />
       )
+    case 'video':
+      return <VideoChoices part={part} facts={facts} />
     case 'countdown':
       return (
         <OneOf
@@ -98,7 +101,6 @@ function OfKind({ part, facts }: ChoicesProps<PagePart>): ReactNode {
     case 'testimonials':
     case 'questions':
     case 'teacher':
-    case 'video':
     case 'divider':
       return null
   }
@@ -190,7 +192,7 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
           {CUTS.map(([width, shape, looks]) => (
             <figure key={width} className={looks}>
               <img
-                src={pictureAddress(shot.pictureId, 'small')}
+                src={pictureAddress(shot.pictureId, 320)}
                 alt=""
                 className={classes('w-full rounded-[4px] object-cover', shape)}
                 style={{ objectPosition: `${shot.focus.x}% ${shot.focus.y}%` }}

@@ -1,5 +1,5 @@
 import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react'
-import type { ReactNode } from 'react'
+import { type ReactNode, useEffect, useRef } from 'react'
 import { whyNotShown } from '../../core/checkoutPages/facts.ts'
 import type { PagePart } from '../../core/checkoutPages/parts.ts'
 import { classes } from '../../ui/classes.ts'
@@ -13,6 +13,11 @@ export function Frame({ part, children }: { part: PagePart; children: ReactNode 
   const isChosen = useIsChosen(part.id)
   const why = facts ? whyNotShown(part, facts) : null
   const [name] = PART_NAMES[part.kind]
+  const place = useRef<HTMLDivElement>(null)
+  // Chosen in the list, it comes into sight on the page.
+  useEffect(() => {
+    if (isChosen) place.current?.scrollIntoView({ block: 'nearest', behavior: 'smooth' })
+  }, [isChosen])
   const choose = () => store.getState().choose(part.id)
   const tools: [string, ReactNode, () => void][] = [
     [`Move ${name} up`, <ArrowUp key="up" size={14} />, () => step(part.id, 'up')],
@@ -21,6 +26,7 @@ export function Frame({ part, children }: { part: PagePart; children: ReactNode 
   ]
   return (
     <div
+      ref={place}
       data-part-id={part.id}
       className={classes(
         'relative',

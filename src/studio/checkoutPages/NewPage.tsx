@@ -56,6 +56,7 @@ export function NewPage({ copied, onClose }: NewPageProps) {
       isBusy={isPending}
       act={() => mutate()}
       onClose={onClose}
+      wide={copied === null}
     >
       <Field label="Name, only for you" error={error?.at('/name')}>
         {(wiring) => (
@@ -83,7 +84,7 @@ export function NewPage({ copied, onClose }: NewPageProps) {
       {copied === null && (
         <fieldset>
           <legend className="mb-1 text-[13px] font-semibold">It begins with</legend>
-          <div className="grid gap-2 sm:grid-cols-2">
+          <div className="mb-2 grid gap-2 sm:grid-cols-3">
             {(Object.entries(NAMES) as [Arrangement, readonly [string, string]][]).map(([value, [title, what]]) => (
               <label
                 key={value}

@@ -13,14 +13,16 @@ interface FormDialogProps {
   isBusy: boolean
   act: () => void
   onClose: () => void
+  wide?: boolean
   /** The fields. */
   children: ReactNode
 }
 
 /** A few fields over the page, and the button that does something with them. */
-export function FormDialog({ title, text, action, error, isBusy, act, onClose, children }: FormDialogProps) {
+export function FormDialog(props: FormDialogProps) {
+  const { title, text, action, error, isBusy, act, onClose, wide = false, children } = props
   return (
-    <Dialog title={title} {...(text && { text })} onClose={onClose}>
+    <Dialog title={title} {...(text && { text })} onClose={onClose} wide={wide}>
       <form
         noValidate
         className="grid gap-3"

@@ -1,4 +1,5 @@
 import { Button } from '../../ui/Button.tsx'
+import { pictureAddress } from '../../ui/pictures.ts'
 import { usePictureUpload } from './usePictureUpload.ts'
 
 interface CoverFieldProps {
@@ -14,7 +15,7 @@ export function CoverField({ coverId, onChange }: CoverFieldProps) {
       <div className="flex items-center gap-3">
         {coverId && (
           <img
-            src={`/pictures/${coverId}/small`}
+            src={pictureAddress(coverId, 320)}
             alt="The cover"
             className="h-[84px] w-[126px] rounded-field object-cover"
           />

@@ -12,7 +12,7 @@ export function usePictureUpload(done: (pictureId: string) => void) {
     mutationFn: (file: File) => {
       const body = new FormData()
       body.set('file', file)
-      return unwrap<{ id: string }>(fetch('/api/catalogue/pictures', { method: 'POST', body }))
+      return unwrap<{ id: string }>(fetch('/api/media/pictures', { method: 'POST', body }))
     },
     onSuccess: ({ id }) => done(id),
     onSettled: () => {

@@ -1,4 +1,5 @@
 import type { PagePart, Shot } from '../../core/checkoutPages/parts.ts'
+import { pictureSource } from '../pictures.ts'
 import { useEditing } from './editing.tsx'
 
 interface PictureProps {
@@ -23,8 +24,7 @@ export function Picture({ part, at, shot, size, sizes, className = '', isLazy = 
   return (
     <span className={`relative block overflow-hidden ${className}`}>
       <img
-        src={pictureAddress(shot.pictureId, 'large')}
-        srcSet={`${pictureAddress(shot.pictureId, 'small')} 480w, ${pictureAddress(shot.pictureId, 'large')} 1600w`}
+        {...pictureSource(shot.pictureId, size?.width)}
         sizes={sizes}
         width={size?.width}
         height={size?.height}
@@ -36,9 +36,4 @@ export function Picture({ part, at, shot, size, sizes, className = '', isLazy = 
       {editing && <editing.Focus part={part} at={at} shot={shot} />}
     </span>
   )
-}
-
-/** Where a stored picture is. */
-export function pictureAddress(id: string, size: 'large' | 'small'): string {
-  return `/pictures/${id}/${size}`
 }

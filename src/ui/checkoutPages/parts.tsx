@@ -14,10 +14,11 @@ import { PARTS } from '../../core/words/en/page.ts'
 import { say } from '../../core/words/message.ts'
 import { buttonClass } from '../Button.tsx'
 import { classes } from '../classes.ts'
+import { pictureAddress } from '../pictures.ts'
 import { RichHtml } from '../RichHtml.tsx'
 import { Badge } from './Badge.tsx'
 import { useEditing, Words } from './editing.tsx'
-import { Picture, pictureAddress } from './Picture.tsx'
+import { Picture } from './Picture.tsx'
 
 interface PartProps<P extends PagePart> {
   part: P
@@ -45,7 +46,7 @@ export function Logo({ part, facts }: PartProps<PartOf<'logo'>>) {
   if (!logoId) return null
   return (
     <img
-      src={pictureAddress(logoId, 'small')}
+      src={pictureAddress(logoId, 480)}
       alt={name}
       className={classes('w-auto object-contain object-left', part.size === 'large' ? 'h-16' : 'h-9')}
     />
@@ -94,7 +95,6 @@ export function Video({ part, facts }: PartProps<PartOf<'video'>>) {
   if (!part.videoId || !video) {
     return editing ? <editing.Slot part={part} at="videoId" what="video" className="aspect-video w-full" /> : null
   }
-  const stillId = part.stillId ?? video.stillId
   const minutes = Math.floor(video.length / 60)
   const length = `${minutes}:${String(Math.round(video.length % 60)).padStart(2, '0')}`
   return (
@@ -108,8 +108,8 @@ export function Video({ part, facts }: PartProps<PartOf<'video'>>) {
         className="relative block overflow-hidden rounded-lg bg-indigo"
         style={{ aspectRatio: `${video.width} / ${video.height}` }}
       >
-        {stillId && (
-          <img src={pictureAddress(stillId, 'large')} alt="" loading="lazy" className="size-full object-cover" />
+        {part.stillId && (
+          <img src={pictureAddress(part.stillId, 1200)} alt="" loading="lazy" className="size-full object-cover" />
         )}
         <span className="absolute top-1/2 left-1/2 grid size-14 -translate-1/2 place-items-center rounded-full bg-sheet text-ink">
           <Play size={24} fill="currentColor" className="ml-1" />
@@ -378,7 +378,7 @@ export function Countdown({ part, facts }: PartProps<PartOf<'countdown'>>) {
   const said = { sale: PARTS.countdownSale, page: PARTS.countdownPage, code: PARTS.countdownCode }[part.to]
   return (
     <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1 rounded-lg border border-line bg-sheet px-4 py-3">
-      <p className="display text-[19px] font-semibold" data-until={end}>
+      <p className="display text-[19px] font-semibold" data-until={end} data-at={facts.at}>
         {formatLeft(end, facts.at)}
       </p>
       <Words

@@ -19,18 +19,8 @@ import type { CouponContent } from '../../../core/content/coupon.ts'
 import type { CourseContent } from '../../../core/content/course.ts'
 import type { FrontContent } from '../../../core/content/front.ts'
 import type { OfferContent } from '../../../core/content/offer.ts'
-import { amount, bytes, drafted, moment, versioned } from './columns.ts'
+import { amount, drafted, moment, versioned } from './columns.ts'
 import { creators } from './school.ts'
-
-/** Uploaded pictures, re-encoded in two sizes. */
-export const pictures = pgTable('pictures', {
-  id: uuid().primaryKey().defaultRandom(),
-  large: bytes().notNull(),
-  small: bytes().notNull(),
-  width: integer().notNull(),
-  height: integer().notNull(),
-  createdAt: moment().notNull(),
-})
 
 export const PRODUCT_KINDS = ['course', 'bundle'] as const
 
@@ -99,6 +89,8 @@ export const catalogue = pgView('catalogue', {
   live: versioned<CourseContent | BundleContent>(),
   retiredAt: moment(),
   createdAt: moment().notNull(),
+  /** The address of the checkout page to which buttons lead that sell it (migration `0030`). */
+  pageSlug: text(),
 }).existing()
 /** Its columns, to be selected as a whole beside a table. */
 export const CATALOGUE_COLUMNS = getViewSelectedFields(catalogue)

@@ -1,0 +1,196 @@
+import { createHash, randomBytes } from 'node:crypto'
+import { readFileSync } from 'node:fs'
+import sharp from 'sharp'
+import { describe, expect, it } from 'vitest'
+import { VIDEO_PART_BYTES } from '../../core/content/video.ts'
+import { madeVideo } from '../../testing/madeVideo.ts'
+import { ownWorld } from '../../testing/ownWorld.ts'
+import { fileParts, files, pictures, videos } from '../db/schema/index.ts'
+import { rangeOf } from '../files/serve.ts'
+import { storeFile } from '../files/store.ts'
+import { encodePicture, keepPicture } from './pictures.ts'
+import { beginVideo, finishVideo, setCaptions, takeVideoPart, uploadOf } from './videos.ts'
+
+const world = ownWorld()
+
+const COMB = readFileSync('demo/media/comb.webm')
+
+/** A picture of noise, which cannot be made small. */
+function noise(width: number, height: number) {
+  return sharp(randomBytes(width * height * 3), { raw: { width, height, channels: 3 } })
+}
+const addressOf = (id: string, width: number) => `${world.origin}/pictures/${id}/${width}`
+
+/** Uploads as the studio does; `skip` leaves parts out. */
+async function upload(data: Buffer, skip: readonly number[] = []) {
+  const { id, parts } = await beginVideo(world.services, data.length)
+  for (let n = 0; n < parts; n++) {
+    if (!skip.includes(n)) await takeVideoPart(world.services, id, n, partOf(data, n))
+  }
+  return id
+}
+const partOf = (data: Buffer, n: number) => data.subarray(n * VIDEO_PART_BYTES, (n + 1) * VIDEO_PART_BYTES)
+
+describe('a stored picture', () => {
+  it('is kept in several widths, none wider than it was, and is served in one that is wide enough', async () => {
+    const { id } = await keepPicture(world.services, await noise(1000, 500).jpeg().toBuffer())
+    const widthOf = async (asked: number) => {
+      const answer = await fetch(addressOf(id, asked))
+      expect(answer.headers.get('content-type')).toBe('image/webp')
+      expect(answer.headers.get('cache-control')).toContain('immutable')
+      return (await sharp(Buffer.from(await answer.arrayBuffer())).metadata()).width
+    }
+    expect(await Promise.all([100, 320, 321, 700, 900, 1600].map(widthOf))).toEqual([320, 320, 480, 800, 1000, 1000])
+    expect((await fetch(addressOf(id, 5))).status).toBe(404)
+    expect((await fetch(`${world.origin}/pictures/../${id}/320`)).status).toBe(404)
+  })
+
+  it('is not sent again to who has it, by its tag', async () => {
+    const { id } = await keepPicture(world.services, await noise(400, 300).png().toBuffer())
+    const first = await fetch(addressOf(id, 320))
+    const etag = first.headers.get('etag') ?? ''
+    expect(etag).toMatch(/^"[0-9a-f]{64}"$/)
+    const again = await fetch(addressOf(id, 320), { headers: { 'if-none-match': `"x", W/${etag}` } })
+    expect([again.status, await again.text()]).toEqual([304, ''])
+    expect((await fetch(addressOf(id, 400), { headers: { 'if-none-match': etag } })).status).toBe(200)
+  })
+
+  it('refuses what lies: markup, a picture of a billion pixels, HEIC, and says why', async () => {
+    const before = await world.db.$count(pictures)
+    const why = async (data: Uint8Array) => {
+      const error = await encodePicture(data).catch((thrown) => thrown)
+      return error.errors?.[0]?.why
+    }
+    const svg = '<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script></svg>'
+    expect(await why(Buffer.from(svg))).toContain('not a picture')
+    expect(await why(hugePng())).toContain('not a picture')
+    expect(await why(Buffer.from('\0\0\0\x18ftypheic\0\0\0\0', 'latin1'))).toContain('HEIC')
+    expect(await why(Buffer.alloc(12 * 1024 * 1024 + 1))).toContain('12 MB')
+    expect(await world.db.$count(pictures)).toBe(before)
+  })
+})
+
+/** The head of a PNG that says it is 40 000 pixels wide and high. */
+function hugePng(): Buffer {
+  const head = Buffer.alloc(33)
+  head.set([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 13, 0x49, 0x48, 0x44, 0x52])
+  head.writeUInt32BE(40_000, 16)
+  head.writeUInt32BE(40_000, 20)
+  head.set([8, 2, 0, 0, 0], 24)
+  return head
+}
+
+describe('a file in parts', () => {
+  it('is answered whole or in any range, byte for byte, from parts of at most 1 MiB', async () => {
+    const data = randomBytes(2 * VIDEO_PART_BYTES + 777)
+    const fileId = await storeFile(world.db, 'video/webm', data, world.services.now())
+    const [video] = await world.db
+      .insert(videos)
+      .values({ fileId, name: 'x', length: 1, width: 1, height: 1, createdAt: world.services.now() })
+      .returning()
+    const parts = await world.db.select().from(fileParts)
+    expect(Math.max(...parts.map((part) => part.data.length))).toBe(VIDEO_PART_BYTES)
+    const ask = (headers: Record<string, string> = {}, method = 'GET') =>
+      fetch(`${world.origin}/videos/${video?.id}`, { headers, method })
+    const whole = await ask()
+    expect([whole.status, whole.headers.get('content-length')]).toEqual([200, String(data.length)])
+    expect(Buffer.compare(Buffer.from(await whole.arrayBuffer()), data)).toBe(0)
+    for (const [range, from, to] of [
+      ['bytes=0-0', 0, 0],
+      ['bytes=1048570-1048590', 1_048_570, 1_048_590],
+      ['bytes=-10', data.length - 10, data.length - 1],
+      [`bytes=${data.length - 5}-`, data.length - 5, data.length - 1],
+      ['bytes=5-99999999', 5, data.length - 1],
+    ] as const) {
+      const answer = await ask({ range })
+      expect([range, answer.status, answer.headers.get('content-range')]).toEqual([
+        range,
+        206,
+        `bytes ${from}-${to}/${data.length}`,
+      ])
+      expect(Buffer.compare(Buffer.from(await answer.arrayBuffer()), data.subarray(from, to + 1))).toBe(0)
+    }
+    expect((await ask({ range: `bytes=${data.length}-` })).status).toBe(416)
+    expect((await ask({ range: 'bytes=0-1, 5-6' })).status).toBe(200)
+    expect((await ask({ range: 'bytes=0-1', 'if-range': '"another"' })).status).toBe(200)
+    const head = await ask({}, 'HEAD')
+    expect([head.status, head.headers.get('content-length'), await head.text()]).toEqual([200, String(data.length), ''])
+  })
+
+  it('understands what a range may be, and nothing else', () => {
+    expect(rangeOf('bytes=2-1', 10)).toBeNull()
+    expect(rangeOf('bytes=-', 10)).toBeNull()
+    expect(rangeOf('lines=0-1', 10)).toBeNull()
+    expect(rangeOf('bytes=-0', 10)).toBe('outside')
+    expect(rangeOf('bytes=-99', 10)).toEqual({ from: 0, to: 9 })
+  })
+})
+
+describe('an uploaded video', () => {
+  it('is looked into by what is in it, and is the same when it is asked again', async () => {
+    const id = await upload(COMB)
+    const video = await finishVideo(world.services, id, 'a script.js')
+    expect(video).toMatchObject({ width: 640, height: 360, length: 8, warning: null, captions: null })
+    expect(await finishVideo(world.services, id, 'again')).toEqual(video)
+    const answer = await fetch(`${world.origin}/videos/${video.id}`)
+    expect(answer.headers.get('content-type')).toBe('video/webm')
+    const sum = createHash('sha256').update(COMB).digest('hex')
+    expect(answer.headers.get('etag')).toBe(`"${sum}"`)
+  })
+
+  it('goes on where it was left, takes a part again, and is not whole before all have come', async () => {
+    const data = Buffer.concat([COMB, Buffer.alloc(3 * VIDEO_PART_BYTES)])
+    const id = await upload(data, [1])
+    expect(await uploadOf(world.services, id)).toMatchObject({ received: 1, parts: 4 })
+    await expect(finishVideo(world.services, id, 'x')).rejects.toMatchObject({ status: 409, code: 'parts-missing' })
+    await expect(takeVideoPart(world.services, id, 1, Buffer.from('short'))).rejects.toMatchObject({ status: 422 })
+    await expect(takeVideoPart(world.services, id, 4, Buffer.from('x'))).rejects.toMatchObject({ status: 422 })
+    await takeVideoPart(world.services, id, 0, partOf(data, 0))
+    await takeVideoPart(world.services, id, 1, partOf(data, 1))
+    expect(await uploadOf(world.services, id)).toMatchObject({ received: 4 })
+    expect(await finishVideo(world.services, id, 'x')).toMatchObject({ length: 8 })
+    // A whole file is not changed any more.
+    await expect(takeVideoPart(world.services, id, 0, partOf(data, 0))).rejects.toMatchObject({ status: 409 })
+  })
+
+  it('that is none is refused and deleted, whatever it is called', async () => {
+    for (const lie of [
+      Buffer.from('#!/bin/sh\nrm -rf /\n'),
+      randomBytes(5000),
+      COMB.subarray(0, 40),
+      Buffer.from('\0\0\0\x18ftypisom\0\0\0\0isom', 'latin1'),
+    ]) {
+      const id = await upload(lie)
+      const error = await finishVideo(world.services, id, 'holiday.mp4').catch((thrown) => thrown)
+      expect(error.errors).toEqual([
+        { at: '/file', why: 'This file is not a video that can be read. Use an MP4 or WebM file.' },
+      ])
+      expect((await world.db.select().from(files)).map((file) => file.id)).not.toContain(id)
+    }
+    await expect(beginVideo(world.services, 301 * 1024 * 1024)).rejects.toMatchObject({ status: 422 })
+  })
+
+  it('names a codec that does not play everywhere, and what to do', async () => {
+    const warningOf = async (data: Buffer) => (await finishVideo(world.services, await upload(data), 'x')).warning
+    expect(await warningOf(await madeVideo('avc', 'aac'))).toBeNull()
+    expect(await warningOf(await madeVideo('hevc'))).toBe(
+      'Its picture is H.265 (HEVC), which does not play in every browser. Export it as H.264 (MP4) and upload that.',
+    )
+    expect(await warningOf(await madeVideo('avc', 'flac'))).toContain('Its sound is FLAC')
+  })
+
+  it('takes captions that can be read, as plain text, and says the line that cannot', async () => {
+    const { id } = await finishVideo(world.services, await upload(COMB), 'x')
+    const address = `${world.origin}/videos/${id}/captions`
+    expect((await fetch(address)).status).toBe(404)
+    await setCaptions(world.services, id, 'WEBVTT\n\n00:00.000 --> 00:02.000\n<b onclick="x">Colour</b> <script>floats')
+    const answer = await fetch(address)
+    expect(answer.headers.get('content-type')).toContain('text/vtt')
+    expect(await answer.text()).toBe('WEBVTT\n\n00:00:00.000 --> 00:00:02.000\nColour floats\n')
+    await expect(setCaptions(world.services, id, 'WEBVTT\n\n00:05.000 --> 00:02.000\nx')).rejects.toMatchObject({
+      errors: [{ at: '/captions', why: 'Line 3: These captions end before they begin.' }],
+    })
+    await setCaptions(world.services, id, null)
+    expect((await fetch(address)).status).toBe(404)
+  })
+})
