@@ -147,3 +147,13 @@ export async function pressOnce(page: Page, name: string) {
     await expect(button).toBeHidden({ timeout: 1000 })
   }).toPass({ timeout: 20_000 })
 }
+
+/** The page that is shaped, on the bench: a document of its own. */
+export const pageOnBench = (studio: Page) => studio.frameLocator('iframe[title^="The page at"]')
+
+/** Publishes what is on the bench. */
+export async function publish(studio: Page) {
+  await studio.getByRole('button', { name: 'Publish…' }).click()
+  await studio.getByRole('dialog').getByRole('button', { name: 'Publish now' }).click()
+  await expect(studio.getByRole('dialog')).toHaveCount(0)
+}

@@ -1,4 +1,4 @@
-import { chooseCard, expect, makeCourse, ordersOf, payButton, post, test, unique } from './acorn.ts'
+import { chooseCard, expect, makeCourse, ordersOf, pageOnBench, payButton, post, test, unique } from './acorn.ts'
 
 const monthly = {
   kind: 'subscription',
@@ -22,16 +22,17 @@ test('an order bump with a subscription inside: shaped, published, ticked, paid 
 
   await test.step('the page is shaped on the bench, where it is said what is missing', async () => {
     await studio.goto(`/studio/sell/pages/${page.id}`)
+    await studio.getByRole('button', { name: /^Order form/ }).click()
     await studio.getByRole('button', { name: 'Add an order bump' }).click()
     await expect(studio.getByText('Choose what order bump 1 offers.')).toBeVisible()
     await studio.getByRole('combobox', { name: 'What it offers' }).click()
     await studio.getByRole('option', { name: `${club.title}, One payment` }).click()
     await studio.getByLabel('Short text here').fill('Ask what you like, every Thursday.')
     await studio.getByLabel('Words beside the tick').fill('Add the Thursday club')
-    await expect(studio.getByText('Add the Thursday club').last()).toBeVisible()
+    await expect(pageOnBench(studio).getByText('Add the Thursday club')).toBeVisible()
     await studio.getByRole('button', { name: 'Publish…' }).click()
     await studio.getByRole('dialog').getByRole('button', { name: 'Publish now' }).click()
-    await expect(studio.getByText('Nothing missing on the page.')).toBeVisible()
+    await expect(studio.getByText('Buyers see it as it is here.')).toBeVisible()
   })
 
   await test.step('the buyer is told what comes later before it is ticked; ticking changes all at once', async () => {

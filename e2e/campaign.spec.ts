@@ -61,14 +61,16 @@ test('a spring campaign: a bundle on sale, a code, single-use codes, a bump and 
   await test.step('a bump at its checkout, and an upsell after it', async () => {
     const pages = await post(studio.request, '/api/pages', undefined, 'GET')
     await studio.goto(`/studio/sell/pages/${pages.find((page: { title: string }) => page.title === title).id}`)
+    await studio.getByRole('button', { name: /^Order form/ }).click()
     await studio.getByRole('button', { name: 'Add an order bump' }).click()
     await choose(studio, 'What it offers', `${boxes.title}, One payment`)
+    await studio.getByRole('button', { name: /^Upsells, then thanks/ }).click()
     await studio.getByRole('button', { name: 'Add an upsell' }).click()
     await studio.getByRole('combobox', { name: 'What it offers' }).last().click()
     await studio.getByRole('option', { name: `${letters.title}, One payment` }).click()
     await expect(studio.getByText('Draft saved')).toBeVisible()
     await publish(studio)
-    await expect(studio.getByText('Nothing missing on the page.')).toBeVisible()
+    await expect(studio.getByText('Buyers see it as it is here.')).toBeVisible()
   })
 
   await test.step('a stranger buys it with both codes, the bump and the upsell', async () => {

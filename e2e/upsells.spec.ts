@@ -27,6 +27,7 @@ test('upsells: shaped as a path, taken with one press, refused, declined, and le
     await studio.goto('/studio/sell')
     await studio.getByRole('button', { name: /^Checkout pages/ }).click()
     await studio.getByRole('link', { name: main.title, exact: true }).last().click()
+    await studio.getByRole('button', { name: /^Upsells, then thanks/ }).click()
     await studio.getByRole('button', { name: 'Add an upsell' }).click()
     await expect(studio.getByText('Choose what upsell 1 offers.')).toBeVisible()
     await choose(studio, 'What it offers', `${paper.title}, One payment`)
@@ -43,7 +44,7 @@ test('upsells: shaped as a path, taken with one press, refused, declined, and le
     await expectNothingSerious(studio)
     await studio.getByRole('button', { name: 'Publish…' }).click()
     await studio.getByRole('dialog').getByRole('button', { name: 'Publish now' }).click()
-    await expect(studio.getByText('Nothing missing on the page.')).toBeVisible()
+    await expect(studio.getByText('Buyers see it as it is here.')).toBeVisible()
   })
 
   const buyMain = async (who: string, card: Parameters<typeof fillCheckout>[3]) => {

@@ -3,13 +3,14 @@ import { BASKET } from '../core/words/en/basket.ts'
 import { FRAME } from '../core/words/en/shop.ts'
 import { say } from '../core/words/message.ts'
 import type { ShopPage } from '../server/client.ts'
+import { lookStyle } from '../ui/look.ts'
 import { sayWith } from '../ui/sayWith.ts'
 
 /** What stands on every page of the shop: the mode where it is Practice, the school, the visitor. */
 export function ShopFrame({ page, children }: { page: ShopPage; children: ReactNode }) {
   const isSheet = page.view.name !== 'checkout'
   return (
-    <div className="flex min-h-screen flex-col text-[15px] leading-[1.45]">
+    <div className="flex min-h-screen flex-col text-[15px] leading-[1.45]" style={lookStyle(page.school.look)}>
       {page.mode === 'practice' && <PracticeBanner isOwnView={page.isOwnView} />}
       {page.mode === 'live' && page.isOwnView && (
         <p className="bg-acorn px-4 py-1.5 text-center text-[13.5px]">

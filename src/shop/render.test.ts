@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { EVERYDAY_PAGE } from '../core/content/checkoutPage.ts'
 import { type DraftTerms, newOffer } from '../core/content/offer.ts'
 import { describeOffer } from '../core/content/quoteInput.ts'
+import { PLAIN_LOOK } from '../core/look/look.ts'
 import { formatWholePrice, todayInParts } from '../core/sentence/sentence.ts'
 import type { ShopOffer, ShopPage, ShopView } from '../server/client.ts'
 import { renderShop } from './render.tsx'
@@ -13,6 +14,7 @@ const school = {
   leaveOutZeros: false,
   taxMode: 'inclusive',
   taxRate: 2000,
+  look: PLAIN_LOOK,
   hasTerms: false,
 } as const
 const card = {
@@ -92,7 +94,7 @@ const plain = {
   page: {
     shaped: EVERYDAY_PAGE,
     facts: {
-      school: { name: school.name, language: 'en', timeZone: 'UTC', logoId: null },
+      school: { name: school.name, language: 'en', timeZone: 'UTC', look: PLAIN_LOOK },
       product: { ...card, about: { label: 'About the course', href: '/course/coptic' } },
       titles: ['One'],
       titlesOf: 'lessons' as const,

@@ -23,6 +23,7 @@ import { useSessionQuery } from './session/session.ts'
 import { AccountPage } from './setup/AccountPage.tsx'
 import { GatewaysPage } from './setup/GatewaysPage.tsx'
 import { LivePage } from './setup/LivePage.tsx'
+import { LookPage } from './setup/LookPage.tsx'
 import { MessagesPage } from './setup/MessagesPage.tsx'
 import { PracticePage } from './setup/PracticePage.tsx'
 import { SchoolPage } from './setup/SchoolPage.tsx'
@@ -65,6 +66,7 @@ const router = createBrowserRouter([
       { path: 'setup/messages', Component: MessagesPage },
       { path: 'setup/live', Component: LivePage },
       { path: 'setup/school', Component: SchoolPage },
+      { path: 'setup/looks', Component: LookPage },
       { path: 'setup/practice', Component: PracticePage },
       { path: 'setup/account', Component: AccountPage },
       { path: '*', element: <Navigate to="/studio/sell" replace /> },

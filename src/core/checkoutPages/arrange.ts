@@ -5,9 +5,20 @@ export function partsAt(parts: readonly PagePart[], place: Place): PagePart[] {
   return parts.filter((part) => part.place === place)
 }
 
-/** All parts in the order of their places: the order in which a phone shows them, but for the form. */
+/**
+ * All parts in the order of their places: the order in which a phone shows them, but for the form. The opening is the
+ * page's head: nothing stands above it but the logo.
+ */
 export function inOrder(parts: readonly PagePart[]): PagePart[] {
-  return PLACES.flatMap((place) => partsAt(parts, place))
+  return PLACES.flatMap((place) => (place === 'above' ? headFirst(partsAt(parts, place)) : partsAt(parts, place)))
+}
+
+function headFirst(above: PagePart[]): PagePart[] {
+  const opening = above.find(({ kind }) => kind === 'opening')
+  if (!opening) return above
+  const before = above.slice(0, above.indexOf(opening)).filter(({ kind }) => kind === 'logo')
+  const head = [...before, opening]
+  return [...head, ...above.filter((part) => !head.includes(part))]
 }
 
 /**
@@ -18,10 +29,11 @@ export function movePart(parts: readonly PagePart[], id: string, to: { place: Pl
   const part = parts.find((one) => one.id === id)
   if (!part || !mayStand(part.kind, to.place)) return inOrder(parts)
   const others = parts.filter((one) => one !== part)
-  return PLACES.flatMap((place) => {
+  const moved = PLACES.flatMap((place) => {
     const here = partsAt(others, place)
     return place === to.place ? here.toSpliced(to.index, 0, { ...part, place }) : here
   })
+  return inOrder(moved)
 }
 
 /**

@@ -1,9 +1,10 @@
 import type { CoverColor } from '../content/course.ts'
+import type { Look } from '../look/look.ts'
 import type { PagePart, Shot } from './parts.ts'
 
 /** What a checkout page shows besides what its creator wrote: all of it true at the moment at which it is shown. */
 export interface PageFacts {
-  school: { name: string; language: string; timeZone: string; logoId: string | null }
+  school: { name: string; language: string; timeZone: string; look: Look }
   product: PageProduct
   /** Titles of a course's lessons, of a bundle's courses, or of what is in a basket. */
   titles: string[]
@@ -64,7 +65,7 @@ export function whyNotShown(part: PagePart, facts: PageFacts): string | null {
     case 'divider':
       return null
     case 'logo':
-      return facts.school.logoId ? null : 'The school has no logo yet.'
+      return facts.school.look.logoId ? null : 'The school has no logo yet.'
     case 'text':
       return hasWords(part.html) ? null : EMPTY
     case 'picture':

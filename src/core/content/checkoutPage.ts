@@ -99,8 +99,10 @@ export const pageContentSchema = v.object({
       description: v.pipe(v.string(), v.maxLength(200, 'Use at most 200 characters.')),
       /** Whether search engines may list it. */
       isListed: v.boolean(),
+      /** The picture of a shared link; null: it is drawn from title, price and colour. */
+      pictureId: v.optional(v.nullable(id), null),
     }),
-    { title: '', description: '', isListed: true },
+    { title: '', description: '', isListed: true, pictureId: null },
   ),
 })
 export type PageContent = v.InferOutput<typeof pageContentSchema>
@@ -122,7 +124,7 @@ export const EVERYDAY_PAGE: PageContent = {
   color: null,
   code: '',
   ends: null,
-  search: { title: '', description: '', isListed: true },
+  search: { title: '', description: '', isListed: true, pictureId: null },
 }
 
 /** What can be chosen for an order bump or an upsell: an offer, and the product that it sells. */

@@ -39,6 +39,10 @@ export function pageChanges(live: PageContent | null, draft: PageContent, names:
     ['Title for search engines', ({ search }) => search.title],
     ['Description for search engines', ({ search }) => search.description],
     ['Search engines', ({ search }) => (search.isListed ? 'may list it' : 'may not list it')],
+    [
+      'Picture for sharing',
+      ({ search }) => (search.pictureId === null ? 'drawn from title, price and colour' : search.pictureId),
+    ],
     ['Order bumps', ({ bumps }) => bumps.map((bump) => joined([...named(bump), bump.tick])).join('; ')],
     ['Upsells', ({ upsells }) => upsells.map((step) => joined([...named(step), ways(upsells, step)])).join('; ')],
     [
@@ -68,7 +72,10 @@ function partChanges(live: readonly PagePart[], draft: readonly PagePart[], { pa
   const others = draft.flatMap((part): Change[] => {
     const name = nameOf(part.kind)
     const old = before.get(part.id)
-    if (!old || old.kind !== part.kind) return [{ what: 'Part', from: null, to: `${name}, ${WHERE[part.place]}` }]
+    if (!old || old.kind !== part.kind) {
+      const words = wordsOf(part)
+      return [{ what: 'Part', from: null, to: `${name}, ${WHERE[part.place]}${words && `: ${words}`}` }]
+    }
     const moved = old.place === part.place ? [] : [{ what: name, from: WHERE[old.place], to: WHERE[part.place] }]
     return [...moved, ...wordChanges(old, part, name)]
   })

@@ -1,17 +1,18 @@
 import { and, eq, isNull, sql } from 'drizzle-orm'
 import * as v from 'valibot'
+import type { Queryable } from '../db/client.ts'
 import { catalogue, checkoutPages, coupons, offers } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import { openFront } from './front.ts'
 
 const id = v.pipe(v.string(), v.uuid('There is no such thing.'))
-/** A product with all its offers, or one offer. */
-export const usesQuery = v.union([v.object({ product: id }), v.object({ offer: id })])
+/** A product with all its offers, one offer, or a checkout page. */
+export const usesQuery = v.union([v.object({ product: id }), v.object({ offer: id }), v.object({ page: id })])
 
 /** A place where something that is sold is used, besides its own page and the bundles that hold it. */
 export interface Use {
-  what: 'bump' | 'upsell' | 'page' | 'coupon' | 'audience' | 'front'
-  /** The product of the page, the coupon's code, the offer, or the section of the shop. */
+  what: 'bump' | 'upsell' | 'page' | 'coupon' | 'audience' | 'front' | 'main' | 'leads-here'
+  /** The page or its product, the coupon's code, the offer, or the section of the shop. */
   title: string
   /** Where it is on the bench. */
   path: string
@@ -20,6 +21,7 @@ export interface Use {
 /** Every place, draft or live, that a product or an offer is used in: read before it is retired (selling rules, section 8). */
 export async function usesOf(services: Services, of: v.InferOutput<typeof usesQuery>): Promise<Use[]> {
   const { db } = services
+  if ('page' in of) return usesOfPage(db, of.page)
   const productId = 'product' in of ? of.product : null
   const [pages, kept, others, front] = await Promise.all([
     db
@@ -53,7 +55,7 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
   const uses: Use[] = []
   for (const { page, product } of pages) {
     const states = [page.live, page.draft].flatMap((content) => content ?? [])
-    const place = { title: product?.title ?? 'The basket', path: `/studio/sell/pages/${page.id}` }
+    const place = { title: page.draft.name || (product?.title ?? 'The basket'), path: `/studio/sell/pages/${page.id}` }
     if (states.some(({ bumps }) => bumps.some(({ offerId }) => isOwn(offerId)))) uses.push({ what: 'bump', ...place })
     if (states.some(({ upsells }) => upsells.some(({ offerId }) => isOwn(offerId))))
       uses.push({ what: 'upsell', ...place })
@@ -81,4 +83,21 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
   for (const title of new Set(sections.map((section) => section.title)))
     uses.push({ what: 'front', title, path: '/studio/sell/front' })
   return uses
+}
+
+/** What leads to a page: the buttons that sell its product, and other pages once they have ended. */
+async function usesOfPage(db: Queryable, pageId: string): Promise<Use[]> {
+  const pages = await db
+    .select({ page: checkoutPages, product: catalogue.draft })
+    .from(checkoutPages)
+    .leftJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
+    .where(isNull(checkoutPages.retiredAt))
+    .orderBy(checkoutPages.createdAt)
+  return pages.flatMap(({ page, product }): Use[] => {
+    const title = page.draft.name || (product?.title ?? 'The basket')
+    const path = `/studio/sell/pages/${page.id}`
+    if (page.id === pageId) return page.isMain ? [{ what: 'main', title: product?.title ?? title, path }] : []
+    const leads = [page.draft, page.live].some((content) => content?.ends?.leadsTo === pageId)
+    return leads ? [{ what: 'leads-here', title, path }] : []
+  })
 }

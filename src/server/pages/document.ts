@@ -31,7 +31,8 @@ const ICON =
   )
 
 /** A page of the shop: its HTML, its data where the browser takes a part over, and its description for search engines. */
-export async function shopDocument(page: ShopPage, renderer: Renderer, url: string) {
+export async function shopDocument(page: ShopPage, renderer: Renderer, origin: string, path: string) {
+  const url = origin + path
   const { markup, parts } = await renderer.render(page)
   const { title, description } = summaryOf(page)
   const linkedData = linkedDataOf(page, url)
@@ -44,6 +45,7 @@ export async function shopDocument(page: ShopPage, renderer: Renderer, url: stri
         <title>${title}</title>
         <meta name="description" content="${description}" />
         ${isHidden ? html`<meta name="robots" content="noindex" />` : ''}
+        ${page.view.name === 'checkout' && !page.view.isBasket ? sharedAs({ title, description }, page.view.slug, origin) : ''}
         <link rel="icon" href="${ICON}" />
         ${head(renderer.shopFiles(parts))}
         ${linkedData ? html`<script type="application/ld+json">${raw(embed(linkedData))}</script>` : ''}
@@ -69,6 +71,18 @@ export function studioDocument(files: PageFiles) {
       </head>
       <body><div id="app"></div></body>
     </html>`
+}
+
+/** What a link to a checkout page shows where it is shared (the Open Graph protocol). */
+function sharedAs({ title, description }: { title: string; description: string }, slug: string, origin: string) {
+  return html`<link rel="canonical" href="${origin}/buy/${slug}" />
+    <meta property="og:type" content="website" />
+    <meta property="og:url" content="${origin}/buy/${slug}" />
+    <meta property="og:title" content="${title}" />
+    <meta property="og:description" content="${description}" />
+    <meta property="og:image" content="${origin}/sharing/${slug}.png" />
+    <meta property="og:image:width" content="1200" />
+    <meta property="og:image:height" content="630" />`
 }
 
 function summaryOf({ school, view }: ShopPage): { title: string; description: string } {

@@ -5,9 +5,10 @@ import type { Problem } from '../http/problem.ts'
 import { log } from '../log/log.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
-import type { NoticeView, ShopPage } from '../views/data.ts'
+import type { NoticeView } from '../views/data.ts'
 import { shopDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
+import { shopPage } from './shopPage.ts'
 
 /** What a visitor reads where a page of the shop could not be made: what is wrong, and a way on. */
 function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
@@ -57,17 +58,10 @@ export async function errorPage(
   c.status(problem.status)
   c.header('cache-control', 'no-store')
   try {
-    const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms, shopMode } = await getSchool(services.db)
-    const page: ShopPage = {
-      school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
-      basket: null,
-      mode: shopMode,
-      isOwnView: false,
-      visitor: null,
-      view,
-    }
-    const url = services.config.origin + c.req.path
-    return c.html(await shopDocument(page, renderer, url))
+    const school = await getSchool(services.db)
+    const shown = { basket: null, mode: school.shopMode, isOwnView: false, visitor: null, view }
+    const page = shopPage(school, shown)
+    return c.html(await shopDocument(page, renderer, services.config.origin, c.req.path))
   } catch (error) {
     if (problem.status !== 503) log('error', 'error page', error)
     return c.html(plainDocument(view))

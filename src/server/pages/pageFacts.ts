@@ -42,7 +42,7 @@ export async function factsOf(services: Services, school: School, known: Known):
     findCodes(services.db, page.live.code === '' ? [] : [page.live.code]),
   ])
   return {
-    school: { name: school.name, language: school.language, timeZone: school.timeZone, logoId: null },
+    school: { name: school.name, language: school.language, timeZone: school.timeZone, look: school.look },
     product: { kind: product.kind, title, summary, coverColor, coverId, about },
     titles,
     titlesOf,

@@ -36,6 +36,7 @@ import {
   termsView,
   thanksView,
 } from './service.ts'
+import { sharingOf, sharingPicture } from './sharing.ts'
 import { shopPage } from './shopPage.ts'
 import { upsellView } from './upsell.ts'
 
@@ -63,7 +64,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
       visitor: visitor.person && { name: visitor.person.name, email: visitor.person.email },
       view,
     })
-    const document = await shopDocument(data, renderer, base.config.origin + c.req.path)
+    const document = await shopDocument(data, renderer, base.config.origin, c.req.path)
     // What one visitor sees is not for another, and the price must never be an old one.
     c.header('cache-control', 'no-store')
     return c.html(document, statusOf(view) as 200)
@@ -104,6 +105,20 @@ export function pageRoutes(base: Services, renderer: Renderer) {
       })
     }),
   )
+  // What a shared link shows: by what the page sells to strangers.
+  app.get('/sharing/:slug{.+\\.png}', async (c) => {
+    const slug = c.req.param('slug').replace(/\.png$/, '')
+    const school = await findSchool(base.db)
+    if (!school) throw notFound('picture')
+    const visitor = { mode: school.shopMode, person: null, browserHash: null }
+    const services = await inMode(base, school.shopMode)
+    const view = await checkoutView(services, school, slug, visitor)
+    if (view.name !== 'checkout') throw notFound('picture')
+    const { tag, png } = sharingPicture(services, sharingOf(view, school))
+    const headers = { etag: `"${tag}"`, 'cache-control': 'public, max-age=600' }
+    if (c.req.header('if-none-match') === `"${tag}"`) return c.body(null, 304, headers)
+    return c.body(new Uint8Array(await png), 200, { ...headers, 'content-type': 'image/png' })
+  })
   basketPages(app, base, page)
   // Where every purchase leads: what is offered after it, or the thanks page.
   app.get(

@@ -3,9 +3,9 @@ import type { ShopPage } from '../views/data.ts'
 
 /** What every page of the shop is told of its school, beside what it shows. */
 export function shopPage(school: School, shown: Omit<ShopPage, 'school'>): ShopPage {
-  const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms } = school
+  const { name, currency, language, leaveOutZeros, taxMode, taxRate, terms, look } = school
   return {
-    school: { name, currency, language, leaveOutZeros, taxMode, taxRate, hasTerms: terms !== '' },
+    school: { name, currency, language, leaveOutZeros, taxMode, taxRate, look, hasTerms: terms !== '' },
     ...shown,
   }
 }

@@ -2,6 +2,8 @@ import { and, eq } from 'drizzle-orm'
 import * as v from 'valibot'
 import { dayIn, isTimeZone, parseInstant } from '../../core/calendar/instant.ts'
 import { rescaleBundle, rescaleContent, rescaleCoupon } from '../../core/content/rescale.ts'
+import type { Look } from '../../core/look/look.ts'
+import { readable } from '../../core/look/readable.ts'
 import { isCurrency } from '../../core/money/currency.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
@@ -160,6 +162,14 @@ export const graceSchema = v.pipe(
 /** The days of grace that a new offer begins with; those there are keep theirs. */
 export async function setGrace({ db }: Services, graceDays: number): Promise<void> {
   await db.update(school).set({ graceDays })
+}
+
+/** How the shop looks from now on; a colour on which text could not be read becomes the nearest on which it can. */
+export async function setLook({ db }: Services, look: Look): Promise<Look> {
+  const color = look.color === null ? null : readable(look.color).color
+  const set = { ...look, color }
+  await db.update(school).set({ look: set })
+  return set
 }
 
 /** How mail goes out, and how much of it. */

@@ -75,7 +75,7 @@ export async function exportSchool(db: Queryable): Promise<SchoolFile> {
     ),
     basketPage: basketPageIn(allPages),
   }
-  const shown = [...picturesIn(contents)]
+  const shown = [...picturesIn([contents, school.look])]
   const kept = shown.length > 0 ? await db.select().from(pictures).where(inArray(pictures.id, shown)) : []
   const written: SchoolFile['pictures'] = []
   // One after the other: each is in memory whole.
@@ -141,6 +141,7 @@ export function settingsOf(school: Awaited<ReturnType<typeof getSchool>>): Schoo
     taxRate,
     retryAfterDays,
     graceDays,
+    look: school.look,
     notifications,
     senderName,
     replyTo,

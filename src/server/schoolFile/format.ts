@@ -6,6 +6,7 @@ import { couponContentSchema } from '../../core/content/coupon.ts'
 import { courseContentSchema } from '../../core/content/course.ts'
 import { frontContentSchema } from '../../core/content/front.ts'
 import { offerContentSchema } from '../../core/content/offer.ts'
+import { lookSchema, PLAIN_LOOK } from '../../core/look/look.ts'
 import { BASKET_SLUG } from '../catalogue/slug.ts'
 import { retriesSchema } from '../collecting/policy.ts'
 import { notificationsSchema } from '../outbox/notifications.ts'
@@ -55,6 +56,7 @@ export const schoolFileSchema = v.strictObject({
     keepYears: keepYearsSchema,
     retryAfterDays: retriesSchema,
     terms: termsSchema,
+    look: v.optional(strictly(lookSchema), PLAIN_LOOK),
     ...strictly(notificationsSchema).entries,
   }),
   pictures: many(v.strictObject({ id, data: v.pipe(v.string(), v.base64('A picture is written in base64.')) })),

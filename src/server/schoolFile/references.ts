@@ -64,6 +64,7 @@ export function checkReferences(file: SchoolFile, known: Known): void {
       throw new FileError(`${at}/live/courses`, `What is live has at least ${MIN_COURSES} courses.`)
     }
   }
+  needPictures(file.school.look, '/school/look')
   for (const [index, page] of file.pages.entries()) {
     const at = `/pages/${index}`
     need(products, page.product, `${at}/product`, 'course or bundle')

@@ -1,5 +1,6 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
+import { lookSchema } from '../../core/look/look.ts'
 import { retriesSchema, setRetries } from '../collecting/policy.ts'
 import { MODES } from '../db/schema/columns.ts'
 import { validate } from '../http/validate.ts'
@@ -16,6 +17,7 @@ import {
   schoolSchema,
   setGrace,
   setKeepYears,
+  setLook,
   setMail,
   setShopMode,
   setTerms,
@@ -47,6 +49,7 @@ export function schoolRoutes(services: Services) {
       await setGrace(services, c.req.valid('json').days)
       return c.json({ ok: true })
     })
+    .put('/look', validate('json', lookSchema), async (c) => c.json(await setLook(services, c.req.valid('json'))))
     .put('/mail', validate('json', mailSchema), async (c) => {
       await setMail(services, c.req.valid('json'))
       return c.json({ ok: true })

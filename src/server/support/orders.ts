@@ -7,10 +7,13 @@ import { listMessages } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import { manualPaymentOn } from '../collecting/manualPayment.ts'
+import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
   attempts,
+  catalogue,
+  checkoutPages,
   codes,
   codeUses,
   connections,
@@ -24,6 +27,7 @@ import {
   refunds,
   transfers,
 } from '../db/schema/index.ts'
+import { versionOf } from '../drafts/drafts.ts'
 import { notFound } from '../http/problem.ts'
 import { movedOfMode } from '../ledger/sums.ts'
 import { awaitedOf } from '../orders/awaited.ts'
@@ -95,6 +99,9 @@ async function readOrders(
       createdAt: orders.createdAt,
       buyer: people.name,
       email: people.email,
+      page: sql<string | null>`(select p.slug from ${checkoutPages} p where p.id = ${orders.pageId})`,
+      pageVersion: orders.pageVersion,
+      cameFrom: orders.cameFrom,
       ...orderTitles,
       ...orderStatusColumns,
       agreement: agreementStatus,
@@ -172,6 +179,9 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       quote: orders.quote,
       quoteInput: orders.quoteInput,
       followsId: orders.followsId,
+      pageId: orders.pageId,
+      pageVersion: orders.pageVersion,
+      cameFrom: orders.cameFrom,
       createdAt: orders.createdAt,
       paidAt: orders.paidAt,
       ...orderStatusColumns,
@@ -232,9 +242,12 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     .from(orders)
     .where(followsId === null ? eq(orders.followsId, id) : or(eq(orders.id, followsId), eq(orders.followsId, id)))
     .orderBy(asc(orders.number))
+  const page = order.pageId && order.pageVersion ? await pageOf(db, order.pageId, order.pageVersion) : null
   return {
     ...shown,
     ...settling,
+    /** The checkout page on which it was placed, in the version that its buyer saw; null of older orders. */
+    page,
     /** The order after which this one was offered; null where there is none. */
     follows: near.find((one) => one.id === followsId) ?? null,
     /** What was taken after this one. */
@@ -304,4 +317,21 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
       }
     }),
   )
+}
+
+/** What a page was called in a version of it. */
+async function pageOf(db: Queryable, id: string, version: number) {
+  const [[row], content] = await Promise.all([
+    db
+      .select({
+        slug: checkoutPages.slug,
+        isEveryday: checkoutPages.isEveryday,
+        title: sql<string | null>`${catalogue.draft}->>'title'`,
+      })
+      .from(checkoutPages)
+      .leftJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
+      .where(eq(checkoutPages.id, id)),
+    versionOf(db, 'page', id, version),
+  ])
+  return row ? { id, version, name: content?.name || row.title, isEveryday: row.isEveryday } : null
 }

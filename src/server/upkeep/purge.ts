@@ -13,6 +13,7 @@ import {
   pictureSizes,
   pictures,
   rateLimits,
+  school,
   sessions,
   versions,
   videos,
@@ -78,6 +79,7 @@ const isOnAnyPage = (id: SQL) => sql`(
   or exists (select from ${versions} v where v.subject = 'page' and ${isOnPage(sql`v.content`, id)}))`
 
 /** Whether a draft, what is live, or a version that can be brought back shows a picture. */
-const isShown = sql`(exists (select from ${catalogue} c where c.draft->>'coverId' = ${pictures.id}::text or c.live->>'coverId' = ${pictures.id}::text)
+const isShown = sql`(exists (select from ${school} s where s.look->>'logoId' = ${pictures.id}::text)
+  or exists (select from ${catalogue} c where c.draft->>'coverId' = ${pictures.id}::text or c.live->>'coverId' = ${pictures.id}::text)
   or exists (select from ${versions} v where v.subject in ('course', 'bundle') and v.content->>'coverId' = ${pictures.id}::text)
   or ${isOnAnyPage(sql`${pictures.id}::text`)})`

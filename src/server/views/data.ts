@@ -3,6 +3,7 @@ import type { PageContent } from '../../core/content/checkoutPage.ts'
 import type { CoverColor } from '../../core/content/course.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
+import type { Look } from '../../core/look/look.ts'
 import type { CollectingMethod } from '../../core/paymentMethods/collects.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
@@ -17,6 +18,7 @@ export interface ShopPage {
     leaveOutZeros: boolean
     taxMode: TaxMode
     taxRate: number
+    look: Look
     /** There are terms of sale, at `/terms`. */
     hasTerms: boolean
   }

@@ -15,7 +15,7 @@ export default function LearnPage({ page, view }: { page: ShopPage; view: LearnV
   const text = lesson?.body ?? course.description
   return (
     <>
-      <CoverHead course={course} school={page.school.name} />
+      <CoverHead course={course} look={page.school.look} />
       <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-7 md:grid-cols-[290px_minmax(0,1fr)] md:gap-12">
         <nav aria-label={LEARN.lessons} className="self-start">
           <ol>

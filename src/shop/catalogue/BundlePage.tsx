@@ -12,7 +12,7 @@ export default function BundlePage({ page, view }: { page: ShopPage; view: Bundl
   const { bundle, courses, offers, saving, isOwned } = view
   return (
     <>
-      <CoverHead course={bundle} school={page.school.name} />
+      <CoverHead course={bundle} look={page.school.look} />
       <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-8 md:grid-cols-[minmax(0,1fr)_350px] md:gap-12">
         <div className="min-w-0">
           {bundle.coverId && (

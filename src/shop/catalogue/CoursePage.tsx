@@ -11,7 +11,7 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
   const { course, offers, isOwned } = view
   return (
     <>
-      <CoverHead course={course} school={page.school.name} />
+      <CoverHead course={course} look={page.school.look} />
       <main className="mx-auto grid w-[1080px] max-w-[calc(100%-32px)] grid-cols-1 gap-8 pt-8 md:grid-cols-[minmax(0,1fr)_350px] md:gap-12">
         <div className="min-w-0">
           {course.coverId && (

@@ -3,6 +3,7 @@ import { mayAdd, PART_KINDS, type PagePart, type PartKind } from '../../core/che
 import { SAMPLE_VIDEO, samplePart } from '../../core/checkoutPages/sample.ts'
 import { EditingContext } from '../../ui/checkoutPages/editing.tsx'
 import { PartView } from '../../ui/checkoutPages/PageLayout.tsx'
+import { headColor } from '../../ui/look.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { PART_NAMES } from './names.ts'
 
@@ -42,7 +43,7 @@ export function AddPart({ parts, facts, add, onClose }: AddPartProps) {
                     <PartView
                       part={samplePart(kind, facts)}
                       facts={sampled(facts)}
-                      color={facts.product.coverColor}
+                      color={headColor(null, facts.school.look, facts.product.coverColor)}
                       isUnder={false}
                     />
                   </EditingContext.Provider>

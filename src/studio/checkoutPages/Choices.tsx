@@ -1,4 +1,4 @@
-import type { ReactNode } from 'react'
+import { type ReactNode, useState } from 'react'
 import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
 import { MAX_GUARANTEE_DAYS, type PagePart, type PartOf, type Shot, shotsOf } from '../../core/checkoutPages/parts.ts'
 import { Button } from '../../ui/Button.tsx'
@@ -8,7 +8,8 @@ import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { pictureAddress } from '../../ui/pictures.ts'
 import { PreviewSection } from '../frame/Places.tsx'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
-import { usePageBench } from './bench.tsx'
+import { FactsProvider, useFacts, usePageBench } from './bench.tsx'
+import { CropDialog } from './CropDialog.tsx'
 import { PART_NAMES } from './names.ts'
 import { VideoChoices } from './VideoChoices.tsx'
 
@@ -22,14 +23,14 @@ export function PartChoices({ part, facts }: ChoicesProps<PagePart>) {
   const [name, what] = PART_NAMES[part.kind]
   const why = facts ? whyNotShown(part, facts) : null
   return (
-    <>
+    <FactsProvider value={facts}>
       <h2 className="mb-1 text-[16px]">{name}</h2>
       <p className="mb-4 text-[13px] text-ink-2">{why ? `Buyers do not see it. ${why}` : what}</p>
       <OfKind part={part} facts={facts} />
       {shotsOf(part).map(({ at, shot }) => (
         <ShotChoices key={at} part={part} at={at} shot={shot} />
       ))}
-    </>
+    </FactsProvider>
   )
 }
 
@@ -172,6 +173,9 @@ function GuaranteeChoices({ part }: ChoicesProps<PartOf<'guarantee'>>) {
   )
 }
 
+/** From how many pixels on a picture is sharp where it is shown large, beside a text, or as a face. */
+const WIDE_ENOUGH = { large: 800, middle: 360, small: 88 } as const
+
 /** Widths of screens, with the shape in which an opening's picture is cut there. */
 const CUTS = [
   [1280, 'aspect-[512/240]', 'w-[112px]'],
@@ -184,6 +188,8 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
   const { input, choose, isPending, error } = usePictureUpload((id) =>
     set(part.id, at, { ...shot, pictureId: id, cut: null, focus: { x: 50, y: 50 } }),
   )
+  const [isCropping, setCropping] = useState(false)
+  const size = useFacts()?.pictures[shot.pictureId]
   const index = /^people\/(\d+)/.exec(at)?.[1]
   return (
     <PreviewSection label={index === undefined ? 'Picture' : `Picture ${Number(index) + 1}`}>
@@ -233,10 +239,23 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
         <Button kind="link" disabled={isPending} onClick={() => input.current?.click()}>
           {isPending ? 'Uploading…' : 'Replace'}
         </Button>
+        <Button kind="link" onClick={() => setCropping(true)}>
+          Crop…
+        </Button>
         <Button kind="link" onClick={() => set(part.id, at, null)}>
           Remove
         </Button>
       </p>
+      {isCropping && (
+        <CropDialog shot={shot} change={(cropped) => set(part.id, at, cropped)} onClose={() => setCropping(false)} />
+      )}
+      {size &&
+        size.width <
+          WIDE_ENOUGH[part.kind === 'testimonials' ? 'small' : part.kind === 'teacher' ? 'middle' : 'large'] && (
+          <p className="mt-2 rounded-field bg-late-soft px-2.5 py-2 text-[13px]">
+            It is {size.width} pixels wide, which is too few for this place: it may look blurred.
+          </p>
+        )}
       {error && (
         <p role="alert" className="mt-1 text-[13px] font-medium text-failed">
           {error}

@@ -1,3 +1,4 @@
+import { useMutation } from '@tanstack/react-query'
 import { ChevronLeft } from 'lucide-react'
 import { type ReactNode, useMemo, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
@@ -19,7 +20,9 @@ import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { type BenchPage, productPath, usePage } from '../sell/queries.ts'
+import { RetireAsk } from '../sell/RetireAsk.tsx'
 import { UpsellList, UpsellPreview } from '../sell/UpsellFields.tsx'
+import { useRetiring } from '../sell/useRetiring.ts'
 import { useSession, useStudioNow } from '../session/session.ts'
 import { AddPart } from './AddPart.tsx'
 import { Before, chosenAt } from './Before.tsx'
@@ -78,6 +81,11 @@ function PageBench({ page }: { page: BenchPage }) {
   const names = usePageNames(page)
   const now = useStudioNow()
   const unread = useUnreadFields()
+  const { mutate: retire } = useMutation({
+    mutationFn: (isRetired: boolean) => unwrap(api.pages[':id'].retired.$put({ param, json: { isRetired } })),
+    meta: { invalidates: [['page', page.id], ['pages']] },
+  })
+  const retiring = useRetiring({ page: page.id }, false, retire)
   const surroundings = {
     productId: page.product?.id ?? null,
     offers: page.offers,
@@ -161,10 +169,7 @@ function PageBench({ page }: { page: BenchPage }) {
             isRetired={page.retiredAt !== null}
             {...(isOwn
               ? {
-                  setRetired: (isRetired: boolean) =>
-                    void after(unwrap(api.pages[':id'].retired.$put({ param, json: { isRetired } }))).then(() =>
-                      queryClient.invalidateQueries({ queryKey: ['page', page.id] }),
-                    ),
+                  setRetired: retiring.setRetired,
                   remove: () =>
                     void after(unwrap(api.pages[':id'].$delete({ param }))).then(() => navigate('/studio/sell')),
                   keptBecause: page.wasSold ? 'it was ordered on' : page.isMain ? 'buttons lead to it' : null,
@@ -227,6 +232,7 @@ function PageBench({ page }: { page: BenchPage }) {
           onClose={() => setListing(false)}
         />
       )}
+      <RetireAsk kind="page" retiring={retiring} retire={() => retire(true)} />
       {isCopying && (
         <NewPage
           copied={{ id: page.id, name: title, productId: page.product?.id ?? null }}
@@ -305,7 +311,7 @@ function FormRows({ page, content }: { page: BenchPage; content: PageContent }) 
       <p className="px-1.5 pt-1 pb-0.5 text-[12px] font-semibold text-ink-3">The form</p>
       <FixedRow what="form" name="Order form" note={content.formSide} />
       {content.bumps.map(({ id, title, offerId }) => (
-        <p key={id} className="pr-2 pl-[18px] text-[13px] text-ink-2">
+        <p key={id} className="pr-2 pl-6 text-[13px] text-ink-2">
           with bump: {title || titleOf(offerId) || 'nothing yet'}
         </p>
       ))}
@@ -322,7 +328,7 @@ function FixedRow({ what, name, note }: { what: Fixed; name: string; note?: stri
       aria-pressed={isChosen}
       onClick={() => choose(what)}
       className={classes(
-        'flex min-h-[30px] w-full items-baseline gap-2 rounded-field py-1 pr-2 pl-[18px] text-left text-[13.5px]',
+        'flex min-h-[30px] w-full items-baseline gap-2 rounded-field py-1 pr-2 pl-6 text-left text-[13.5px]',
         isChosen ? 'bg-acorn font-semibold' : 'hover:bg-sheet-2',
       )}
     >

@@ -4,6 +4,7 @@ import type { PageContent } from '../../core/content/checkoutPage.ts'
 import { type Editing, EditingContext } from '../../ui/checkoutPages/editing.tsx'
 import { PageLayout } from '../../ui/checkoutPages/PageLayout.tsx'
 import { classes } from '../../ui/classes.ts'
+import { lookStyle } from '../../ui/look.ts'
 import { FactsProvider, useIsChosen, usePageBench } from './bench.tsx'
 import { EditRich } from './EditRich.tsx'
 import { EditText } from './EditText.tsx'
@@ -26,7 +27,7 @@ export function PageCanvas({ content, facts, form }: PageCanvasProps) {
   return (
     <EditingContext.Provider value={EDITING}>
       <FactsProvider value={facts}>
-        <div className="pb-12 text-[15px] leading-[1.45]">
+        <div className="pb-12 text-[15px] leading-[1.45]" style={lookStyle(facts.school.look)}>
           <PageLayout shaped={content} facts={facts} form={drawnForm} />
         </div>
       </FactsProvider>

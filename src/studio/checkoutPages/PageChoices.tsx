@@ -6,6 +6,7 @@ import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { pictureAddress } from '../../ui/pictures.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api, IN_PLACE } from '../api.ts'
 import { instantOf } from '../days/instantOf.ts'
@@ -13,6 +14,7 @@ import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { AddTime, MomentField } from '../sell/MomentField.tsx'
 import type { BenchPage } from '../sell/queries.ts'
+import { usePictureUpload } from '../sell/usePictureUpload.ts'
 import { useSession, useStudioToday } from '../session/session.ts'
 import { Tick } from './Choices.tsx'
 
@@ -257,7 +259,64 @@ export function SearchChoices({ page, content, change }: Omit<PageChoicesProps, 
           />
         )}
       </Field>
+      <SharingPicture page={page} pictureId={search.pictureId} change={(pictureId) => set({ pictureId })} />
       <Tick label="Search engines may list it" isOn={search.isListed} onChange={(isListed) => set({ isListed })} />
     </>
+  )
+}
+
+/** What a shared link shows: drawn from title, price and colour, or a picture of the creator's. */
+function SharingPicture({
+  page,
+  pictureId,
+  change,
+}: {
+  page: BenchPage
+  pictureId: string | null
+  change: (pictureId: string | null) => void
+}) {
+  const { input, choose, isPending, error } = usePictureUpload(change)
+  return (
+    <PreviewSection label="Picture of a shared link">
+      {pictureId !== null ? (
+        <img
+          src={pictureAddress(pictureId, 800)}
+          alt="Shown beside a shared link"
+          className="aspect-[1200/630] w-full rounded-field border border-line object-cover"
+        />
+      ) : page.live ? (
+        <img
+          src={`/sharing/${page.slug}.png?v=${page.liveVersion}`}
+          alt="Drawn from title, price and colour"
+          className="aspect-[1200/630] w-full rounded-field border border-line"
+        />
+      ) : (
+        <p className="text-[13.5px] text-ink-2">Drawn from title, price and colour once the page is published.</p>
+      )}
+      <input
+        ref={input}
+        type="file"
+        accept="image/*"
+        aria-label="Picture of a shared link"
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(event) => choose(event.target.files?.[0])}
+      />
+      <p className="mt-1.5 flex gap-4 text-[13px]">
+        <Button kind="link" disabled={isPending} onClick={() => input.current?.click()}>
+          {isPending ? 'Uploading…' : 'Replace'}
+        </Button>
+        {pictureId !== null && (
+          <Button kind="link" onClick={() => change(null)}>
+            Let it be drawn
+          </Button>
+        )}
+      </p>
+      {error && (
+        <p role="alert" className="mt-1 text-[13px] font-medium text-failed">
+          {error}
+        </p>
+      )}
+    </PreviewSection>
   )
 }

@@ -18,7 +18,7 @@ import {
 import { CSS } from '@dnd-kit/utilities'
 import { GripVertical } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
-import { partsAt } from '../../core/checkoutPages/arrange.ts'
+import { inOrder, partsAt, stepPart } from '../../core/checkoutPages/arrange.ts'
 import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
 import { type PagePart, PLACES, type Place } from '../../core/checkoutPages/parts.ts'
 import { classes } from '../../ui/classes.ts'
@@ -75,11 +75,15 @@ export function PartList({ parts, facts, form, move }: PartListProps) {
     else setSaid(`${named(active.id)} cannot stand ${WHERE[to.place]}.`)
   }
   const stepAt = (id: string, direction: 'up' | 'down') => {
+    const before = partOf(id)
     step(id, direction)
     const now = partOf(id)
     if (!now) return
-    const here = partsAt(parts, now.place).filter((one) => one.id !== id)
-    setSaid(`${named(id)} moved ${direction}, ${WHERE[now.place]}, among ${here.length + 1}.`)
+    setSaid(
+      before === now && isAtEdge(parts, now, direction)
+        ? `${named(id)} cannot go further ${direction}.`
+        : `${named(id)} moved ${direction}, ${WHERE[now.place]}.`,
+    )
   }
   return (
     <>
@@ -108,6 +112,11 @@ export function PartList({ parts, facts, form, move }: PartListProps) {
       </p>
     </>
   )
+}
+
+/** Whether a step would change nothing. */
+function isAtEdge(parts: readonly PagePart[], { id }: PagePart, direction: 'up' | 'down'): boolean {
+  return stepPart(parts, id, direction).every((one, index) => one.id === inOrder(parts)[index]?.id)
 }
 
 const WHERE: Record<Place, string> = { above: 'above the form', beside: 'beside the form', below: 'below the form' }
@@ -151,7 +160,7 @@ function PartRow({ part, facts, step }: PartRowProps) {
       ref={setNodeRef}
       style={{ transform: CSS.Translate.toString(transform), transition }}
       className={classes(
-        'grid grid-cols-[18px_minmax(0,1fr)] items-center rounded-field text-[13.5px]',
+        'grid grid-cols-[24px_minmax(0,1fr)] items-center rounded-field text-[13.5px]',
         isChosen ? 'bg-acorn' : 'hover:bg-sheet-2',
         isDragging && 'relative z-10 bg-sheet shadow-[0_8px_20px_-10px_rgb(26_35_28/.5)]',
       )}
@@ -162,7 +171,7 @@ function PartRow({ part, facts, step }: PartRowProps) {
         {...listeners}
         aria-label={`Move ${name}`}
         title="Drag, or Alt with an arrow key"
-        className="grid h-full min-h-6 cursor-grab place-items-center text-ink-3"
+        className="grid h-full min-h-6 w-6 cursor-grab place-items-center text-ink-3"
         onKeyDown={(event) => {
           if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
             event.preventDefault()

@@ -3,14 +3,16 @@ import { useDeferredValue } from 'react'
 import { shotsOf } from '../../core/checkoutPages/parts.ts'
 import type { PageState } from '../../core/checkoutPages/states.ts'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
+import type { Look } from '../../core/look/look.ts'
 import type { NoticeView, PageOnBench } from '../../server/client.ts'
 import { PageLayout } from '../../ui/checkoutPages/PageLayout.tsx'
+import { lookStyle } from '../../ui/look.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { Waiting } from '../frame/Waiting.tsx'
 import { PageCanvas, ShownForm } from './PageCanvas.tsx'
 
-const loadShown = (id: string, content: PageContent, state: PageState) =>
+export const loadShown = (id: string, content: PageContent, state: PageState) =>
   unwrap(api.pages[':id'].shown.$post({ param: { id }, json: { content, state } }))
 
 /** What the server says of a page in a state: asked anew only where what is typed can change it. */
@@ -35,16 +37,20 @@ interface ShownPageProps {
   shown: PageOnBench | undefined
   /** An earlier version is looked at, and cannot be written on. */
   isOld: boolean
+  /** Another look than the school has, to be tried. */
+  look?: Look
 }
 /** The page as it is shown on the bench. */
-export function ShownPage({ content, shown, isOld }: ShownPageProps) {
+export function ShownPage({ content, shown, isOld, look }: ShownPageProps) {
   if (!shown) return <Waiting />
   if (shown.notice) return <ShownNotice notice={shown.notice} />
   if (!shown.page) return null
-  const { facts, form } = shown.page
+  const { form } = shown.page
+  const { school } = shown.page.facts
+  const facts = look ? { ...shown.page.facts, school: { ...school, look } } : shown.page.facts
   if (isOld) {
     return (
-      <div inert className="pb-12 text-[15px] leading-[1.45]">
+      <div inert className="pb-12 text-[15px] leading-[1.45]" style={lookStyle(facts.school.look)}>
         <PageLayout shaped={content} facts={facts} form={<ShownForm markup={form} />} />
       </div>
     )

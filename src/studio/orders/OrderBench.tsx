@@ -53,6 +53,16 @@ export function OrderBench({ order }: { order: Order }) {
         </Link>
         , {order.person.email}
       </p>
+      {order.page && (
+        <p className="mt-1 text-[13.5px] text-ink-2">
+          On the checkout page{' '}
+          <Link className="link" to={`/studio/sell/pages/${order.page.id}`}>
+            {order.page.name ?? 'of the basket'}
+          </Link>
+          , version {order.page.version}
+          {order.cameFrom && <> · came from “{order.cameFrom}”</>}
+        </p>
+      )}
       {(order.follows || order.followedBy.length > 0) && (
         <p className="mt-1 flex flex-wrap gap-x-4 text-[13.5px] text-ink-2">
           {order.follows && (

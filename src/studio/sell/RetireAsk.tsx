@@ -5,7 +5,7 @@ import { Dialog } from '../drafting/Dialog.tsx'
 import type { Retiring, Use } from './useRetiring.ts'
 
 interface RetireAskProps {
-  /** "course", "bundle" or "offer". */
+  /** "course", "bundle", "offer" or "page". */
   kind: string
   /** The bundles that hold it. */
   bundles?: readonly { id: string; title: string }[]
@@ -20,6 +20,8 @@ const BECOMES: Record<Use['what'], (title: string) => string> = {
   page: (title) => `The checkout page of “${title}” shows the other offers.`,
   coupon: (title) => `The coupon “${title}” stays, but no longer applies to this.`,
   audience: (title) => `“${title}” stays on sale for people who have this.`,
+  main: (title) => `The buttons that sell “${title}” lead to its page for every day.`,
+  'leads-here': (title) => `The page “${title}” says that it is over when it has ended.`,
   front: (title) => `The section “${title}” of the shop’s front no longer shows it.`,
 }
 

@@ -3,7 +3,9 @@ import { useState } from 'react'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 
-const loadUses = (of: { product: string } | { offer: string }) => unwrap(api.catalogue.uses.$get({ query: of }))
+const loadUses = (of: UsedThing) => unwrap(api.catalogue.uses.$get({ query: of }))
+/** What may be used somewhere. */
+type UsedThing = { product: string } | { offer: string } | { page: string }
 export type Use = Awaited<ReturnType<typeof loadUses>>[number]
 
 /** `setRetired` is for the bench; `uses` are there while it is asked (null: it is not). */
@@ -14,11 +16,7 @@ export interface Retiring {
 }
 
 /** Retires at once what is used nowhere else; of the rest it asks first, with every place. */
-export function useRetiring(
-  of: { product: string } | { offer: string },
-  isInBundles: boolean,
-  retire: (isRetired: boolean) => void,
-): Retiring {
+export function useRetiring(of: UsedThing, isInBundles: boolean, retire: (isRetired: boolean) => void): Retiring {
   const [uses, setUses] = useState<Use[] | null>(null)
   const { mutate: look } = useMutation({
     mutationFn: () => loadUses(of),

@@ -7,6 +7,7 @@ const PAGES = [
   ['/studio/setup/gateways', 'Gateways'],
   ['/studio/setup/messages', 'Messages'],
   ['/studio/setup/school', 'School'],
+  ['/studio/setup/looks', 'Looks'],
   ['/studio/setup/practice', 'Practice'],
   ['/studio/setup/live', 'Going live'],
   ['/studio/setup/account', 'Your account'],

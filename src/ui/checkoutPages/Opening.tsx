@@ -1,9 +1,7 @@
 import type { ReactNode } from 'react'
 import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import type { PartOf } from '../../core/checkoutPages/parts.ts'
-import type { CoverColor } from '../../core/content/course.ts'
 import { classes } from '../classes.ts'
-import { COVER_CLASS } from '../coverColor.ts'
 import { Stitches } from '../Stitches.tsx'
 import { useEditing, Words } from './editing.tsx'
 import { Picture } from './Picture.tsx'
@@ -11,7 +9,8 @@ import { Picture } from './Picture.tsx'
 interface OpeningProps {
   part: PartOf<'opening'>
   facts: PageFacts
-  color: CoverColor
+  /** What stands behind it, as CSS has it. */
+  color: string
   /** The form lies over its lower edge. */
   isUnder: boolean
 }
@@ -25,9 +24,10 @@ export function Opening({ part, facts, color, isUnder }: OpeningProps) {
     <div
       className={classes(
         'relative overflow-hidden',
-        isPlain ? 'pt-6' : `text-[#f4f8ea] ${COVER_CLASS[color]}`,
+        isPlain ? 'pt-6' : 'text-[#f4f8ea]',
         !isPlain && (isUnder ? 'pb-[74px]' : 'pb-9'),
       )}
+      style={isPlain ? undefined : { background: color }}
     >
       {hasPicture && (
         <Picture
@@ -41,8 +41,9 @@ export function Opening({ part, facts, color, isUnder }: OpeningProps) {
       {!isPlain && !hasPicture && (
         <Stitches className="absolute top-2 right-10 w-[270px] opacity-50 max-lg:right-[-60px] max-lg:opacity-[.18]" />
       )}
-      <div className="relative mx-auto w-[1080px] max-w-[calc(100%-32px)] pt-5">
-        <div className={hasPicture ? 'md:w-[56%]' : undefined}>
+      <div className="pointer-events-none relative mx-auto w-[1080px] max-w-[calc(100%-32px)] pt-5">
+        {/* Only what stands there takes presses: beside it lies the picture. */}
+        <div className={classes('pointer-events-auto', hasPicture && 'md:w-[56%]')}>
           <Home>
             <Words
               as="span"

@@ -3,8 +3,8 @@ import { partsAt } from '../../core/checkoutPages/arrange.ts'
 import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
 import type { PagePart, Place } from '../../core/checkoutPages/parts.ts'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
-import type { CoverColor } from '../../core/content/course.ts'
 import { classes } from '../classes.ts'
+import { headColor } from '../look.ts'
 import { useEditing } from './editing.tsx'
 import { Opening } from './Opening.tsx'
 import {
@@ -41,7 +41,7 @@ export function PageLayout({ shaped, facts, form }: PageLayoutProps) {
   const editing = useEditing()
   const shown = editing ? shaped.parts : shaped.parts.filter((part) => whyNotShown(part, facts) === null)
   const at = (place: Place) => partsAt(shown, place)
-  const color = shaped.color ?? facts.product.coverColor
+  const color = headColor(shaped.color, facts.school.look, facts.product.coverColor)
   const above = at('above')
   const last = above.at(-1)
   const isUnder = last?.kind === 'opening' && last.behind !== 'plain'
@@ -51,6 +51,11 @@ export function PageLayout({ shaped, facts, form }: PageLayoutProps) {
   const draw = (part: PagePart) => <PartView key={part.id} {...{ part, facts, color, isUnder }} />
   return (
     <main>
+      {!hasTitle && (
+        <div className={classes(CONTAINER, 'pt-7')}>
+          <h1 className="text-[28px] md:text-[38px]">{facts.product.title}</h1>
+        </div>
+      )}
       {above.map((part) =>
         part.kind === 'opening' ? (
           draw(part)
@@ -79,7 +84,6 @@ export function PageLayout({ shaped, facts, form }: PageLayoutProps) {
             beside.length > 0 && shaped.formSide === 'right' && 'md:order-last',
           )}
         >
-          {!hasTitle && <h1 className="mb-4 text-[28px] md:text-[34px]">{facts.product.title}</h1>}
           {form}
         </div>
         {beside.length > 0 && (
@@ -101,7 +105,7 @@ export function PageLayout({ shaped, facts, form }: PageLayoutProps) {
 interface PartViewProps {
   part: PagePart
   facts: PageFacts
-  color: CoverColor
+  color: string
   isUnder: boolean
 }
 

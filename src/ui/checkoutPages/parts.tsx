@@ -42,7 +42,8 @@ const LINE =
   'relative border-b border-line py-2 pl-6 before:absolute before:top-[17px] before:left-0.5 before:h-[2.5px] before:w-3 before:bg-leaf'
 
 export function Logo({ part, facts }: PartProps<PartOf<'logo'>>) {
-  const { logoId, name } = facts.school
+  const { name } = facts.school
+  const { logoId } = facts.school.look
   if (!logoId) return null
   return (
     <img

@@ -1,5 +1,6 @@
 import { sql } from 'drizzle-orm'
 import { bigint, boolean, check, integer, jsonb, pgTable, smallint, text, uuid, varchar } from 'drizzle-orm/pg-core'
+import { type Look, PLAIN_LOOK } from '../../../core/look/look.ts'
 import { MODES, moment } from './columns.ts'
 
 /** How a kind of message is sent: whether, and with what words of the creator's own above it. */
@@ -54,6 +55,8 @@ export const school = pgTable(
     renewalNoticeDays: integer().notNull().default(0),
     /** For so many years the books keep what a person bought, also where their data is deleted. */
     keepYears: integer().notNull().default(7),
+    /** How its shop looks. */
+    look: jsonb().$type<Look>().notNull().default(PLAIN_LOOK),
     /** The terms of sale, as plain paragraphs. */
     terms: text().notNull().default(''),
     /** How far practice time runs ahead, in milliseconds. Live time cannot move. */

@@ -1,0 +1,410 @@
+import type { Page } from '@playwright/test'
+import sharp from 'sharp'
+import {
+  chooseCard,
+  expect,
+  fillCheckout,
+  makeCourse,
+  ordersOf,
+  pageOnBench,
+  payButton,
+  post,
+  publish,
+  test,
+  unique,
+} from './acorn.ts'
+import { expectNothingSerious } from './axe.ts'
+
+/** The pages of a product, the one for every day first. */
+async function pagesOf(studio: Page, productId: string): Promise<{ id: string; slug: string; name: string }[]> {
+  const pages = await post(studio.request, '/api/pages', undefined, 'GET')
+  return pages.filter((page: { productId: string }) => page.productId === productId)
+}
+
+/** A page of its own for a course, on the bench. */
+async function newPage(studio: Page, productId: string, from: object, name = unique('Page')) {
+  const { id } = await post(studio.request, '/api/pages', { productId, name, from })
+  await studio.goto(`/studio/sell/pages/${id}`)
+  await expect(pageOnBench(studio).getByRole('heading', { level: 1 })).toBeVisible()
+  return { id: id as string, name }
+}
+
+/** A picture whose left half is red and whose right half is blue. */
+async function halves(): Promise<Buffer> {
+  const half = (background: string) => ({ create: { width: 800, height: 800, channels: 3 as const, background } })
+  const right = await sharp(half('#2030c0')).png().toBuffer()
+  return sharp({ create: { width: 1600, height: 800, channels: 3, background: '#c03020' } })
+    .composite([{ input: right, left: 800, top: 0 }])
+    .png()
+    .toBuffer()
+}
+
+test('a page is copied, written on, published as a campaign, and sells; the order names it', async ({
+  studio,
+  shop,
+}) => {
+  const course = await makeCourse(studio, unique('Everyday'), 12_900)
+  const [everyday] = await pagesOf(studio, course.courseId)
+  const name = unique('Spring')
+
+  await test.step('the page for every day is copied from its menu', async () => {
+    await studio.goto(`/studio/sell/pages/${everyday?.id}`)
+    await studio.getByRole('button', { name: 'More' }).click()
+    await studio.getByRole('menuitem', { name: 'Duplicate' }).click()
+    await studio.getByLabel('Name, only for you').fill(name)
+    await studio.getByRole('button', { name: 'Create the page' }).click()
+    await expect(studio.getByRole('heading', { level: 1, name })).toBeVisible()
+  })
+  const bench = pageOnBench(studio)
+
+  await test.step('its words are written on the page itself, and are saved by themselves', async () => {
+    const title = bench.getByRole('textbox', { name: 'Title', exact: true })
+    await title.click()
+    await studio.keyboard.type('Sew it in spring')
+    await expect(title).toHaveText('Sew it in spring')
+    await studio.keyboard.press('Control+z')
+    await expect(title).toHaveText('')
+    await studio.keyboard.press('Control+Shift+z')
+    await expect(title).toHaveText('Sew it in spring')
+    await studio.getByRole('button', { name: 'Add a part' }).click()
+    await studio.getByRole('button', { name: 'Add: Guarantee' }).click()
+    await studio.getByLabel(/^Days in which buyers/).fill('14')
+    await expect(bench.getByRole('heading', { name: 'Your money back within 14 days' })).toBeVisible()
+    await expect(studio.getByText('Draft saved')).toBeVisible()
+    await studio.reload()
+    await expect(bench.getByRole('heading', { level: 1, name: 'Sew it in spring' })).toBeVisible()
+  })
+
+  await test.step('it gets an address; another page’s is refused at the field', async () => {
+    await studio.getByRole('button', { name: /^Name, address, end/ }).click()
+    const address = studio.getByLabel('Address')
+    await address.fill(course.slug)
+    await studio.getByRole('button', { name: 'Change', exact: true }).click()
+    await expect(studio.getByText('Another page has this address, or had it.')).toBeVisible()
+    await address.fill(`sew-${course.slug}`)
+    await studio.getByRole('button', { name: 'Change', exact: true }).click()
+    await expect(studio.getByText(`/buy/sew-${course.slug}`)).toBeVisible()
+  })
+
+  await test.step('nobody sees it before it is published, which says what changes', async () => {
+    expect((await shop.goto(`/buy/sew-${course.slug}`))?.status()).toBe(404)
+    await studio.getByRole('button', { name: 'Publish…' }).click()
+    await expect(studio.getByRole('dialog').getByText('Sew it in spring')).toBeVisible()
+    await studio.getByRole('dialog').getByRole('button', { name: 'Publish now' }).click()
+    await expect(studio.getByText('Buyers see it as it is here.')).toBeVisible()
+    await studio.getByRole('button', { name: 'Let the buttons lead here' }).click()
+    await expect(
+      studio.getByText(/^The buttons of the shop, the basket and the messages lead to this page/),
+    ).toBeVisible()
+  })
+
+  await test.step('the shop leads to it, a link fills it in, and it sells', async () => {
+    await shop.goto(`/course/${course.slug}`)
+    await shop.getByRole('link', { name: /^Enrol/ }).click()
+    await expect(shop.getByRole('heading', { level: 1, name: 'Sew it in spring' })).toBeVisible()
+    const email = `${unique('sew').replaceAll(' ', '')}@post.example`
+    await shop.goto(`/buy/sew-${course.slug}?from=letter%20march&name=Ada%20Sew&email=${email}`)
+    await expect(shop.getByLabel('Name')).toHaveValue('Ada Sew')
+    await chooseCard(shop, 'Pays')
+    await payButton(shop).click()
+    await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
+    const [order] = await ordersOf(studio, course.title)
+    await studio.goto(`/studio/orders/${order?.id}`)
+    await expect(studio.getByText(`On the checkout page ${name}, version 1 · came from “letter march”`)).toBeVisible()
+  })
+
+  await test.step('an old address leads on, and an earlier version is looked at and brought back', async () => {
+    await studio.goto(`/studio/sell/pages/${(await pagesOf(studio, course.courseId))[1]?.id}`)
+    await studio.getByRole('button', { name: /^Name, address, end/ }).click()
+    await studio.getByLabel('Address').fill(`later-${course.slug}`)
+    await studio.getByRole('button', { name: 'Change', exact: true }).click()
+    await expect(studio.getByText(`/buy/later-${course.slug}`)).toBeVisible()
+    await shop.goto(`/buy/sew-${course.slug}?from=old`)
+    expect(new URL(shop.url()).pathname + new URL(shop.url()).search).toBe(`/buy/later-${course.slug}?from=old`)
+    const title = bench.getByRole('textbox', { name: 'Title', exact: true })
+    await title.fill('Sew it in summer')
+    await expect(studio.getByText('Draft saved')).toBeVisible()
+    await publish(studio)
+    await studio.getByRole('button', { name: 'More' }).click()
+    await studio.getByRole('menuitem', { name: 'Earlier versions…' }).click()
+    await studio.getByRole('button', { name: /^Version 1/ }).click()
+    await expect(bench.getByRole('heading', { level: 1, name: 'Sew it in spring' })).toBeVisible()
+    await studio.getByRole('button', { name: 'Bring it back into the draft' }).click()
+    await expect(title).toHaveText('Sew it in spring')
+    await publish(studio)
+    await shop.reload()
+    await expect(shop.getByRole('heading', { level: 1, name: 'Sew it in spring' })).toBeVisible()
+  })
+})
+
+test('every part is added, written on, moved by keyboard, and undone', async ({ studio, shop }) => {
+  const course = await makeCourse(studio, unique('Parts'), 12_900)
+  const { id } = await newPage(studio, course.courseId, { arrangement: 'empty' })
+  const bench = pageOnBench(studio)
+  const KINDS = [
+    'Opening',
+    'Logo',
+    'Text',
+    'Picture',
+    'Video',
+    'What you get',
+    'Lessons',
+    'Testimonials',
+    'Guarantee',
+    'Questions and answers',
+    'Price table',
+    'About the teacher',
+    'Countdown',
+    'Divider',
+  ]
+
+  await test.step('each is shown as it will look, and is on the page at once', async () => {
+    await expect(bench.getByRole('heading', { level: 1, name: course.title })).toBeVisible()
+    for (const kind of KINDS) {
+      await studio.getByRole('button', { name: 'Add a part' }).click()
+      await studio.getByRole('button', { name: `Add: ${kind}`, exact: true }).click()
+      await expect(studio.getByRole('button', { name: `Move ${kind}`, exact: true })).toBeVisible()
+    }
+    // What can be on a page once is not offered again.
+    await studio.getByRole('button', { name: 'Add a part' }).click()
+    await expect(studio.getByRole('button', { name: 'Add: Divider' })).toBeVisible()
+    await expect(studio.getByRole('button', { name: 'Add: Opening' })).toHaveCount(0)
+    await studio.keyboard.press('Escape')
+  })
+
+  await test.step('words are written on it: lines, testimonials, questions, a text', async () => {
+    await bench.getByRole('button', { name: 'Add a line' }).click()
+    await studio.keyboard.type('Three filmed lessons')
+    await bench.getByRole('button', { name: 'Add a testimonial' }).click()
+    await studio.keyboard.type('I sewed two.')
+    await bench.locator('[role=textbox][aria-label=Name]').first().fill('Agnes')
+    await bench.getByRole('button', { name: 'Add a question' }).click()
+    await studio.keyboard.type('How long does it take?')
+    await bench.getByRole('textbox', { name: 'Answer' }).fill('Two afternoons.')
+    await bench.getByRole('textbox', { name: 'Text', exact: true }).click()
+    await studio.keyboard.type('Dear reader')
+    await expect(studio.getByText('Draft saved')).toBeVisible()
+  })
+
+  await test.step('a part goes up past the form by keyboard, said aloud; one that cannot stand there stays', async () => {
+    const grip = studio.getByRole('button', { name: 'Move Testimonials', exact: true })
+    await grip.focus()
+    await studio.keyboard.press('Alt+ArrowUp')
+    await expect(
+      studio.getByRole('status').filter({ hasText: 'Testimonials moved up, beside the form' }),
+    ).toBeAttached()
+    await expect(grip).toBeFocused()
+    for (let press = 0; press < 9; press++) await studio.keyboard.press('Alt+ArrowUp')
+    await expect(studio.getByRole('status').filter({ hasText: 'Testimonials moved up, above the form' })).toBeAttached()
+    // By picking up: space, arrows, space.
+    const opening = studio.getByRole('button', { name: 'Move Guarantee', exact: true })
+    await opening.focus()
+    await studio.keyboard.press('Space')
+    await studio.keyboard.press('ArrowDown')
+    await studio.keyboard.press('Space')
+    const order = () =>
+      studio
+        .getByRole('button', { name: /^Move (?!.*(up|down)$)/ })
+        .evaluateAll((all) => all.map((one) => one.ariaLabel))
+    expect((await order()).indexOf('Move Guarantee')).toBeGreaterThan((await order()).indexOf('Move Divider') - 4)
+    await studio.getByRole('button', { name: 'Undo' }).click()
+    await expect(studio.getByText('Draft saved')).toBeVisible()
+  })
+
+  await test.step('buyers see what says something, and nothing of the rest; nothing keeps anybody from using it', async () => {
+    await publish(studio)
+    const { slug } = (await pagesOf(studio, course.courseId)).find((page) => page.id === id) ?? { slug: '' }
+    await shop.goto(`/buy/${slug}`)
+    for (const text of [
+      'Three filmed lessons',
+      'I sewed two.',
+      'How long does it take?',
+      'Dear reader',
+      'The first lesson',
+    ]) {
+      await expect(shop.getByText(text)).toBeVisible()
+    }
+    for (const empty of ['About the teacher', 'Choose how you pay', 'not shown']) {
+      await expect(shop.getByText(empty)).toHaveCount(0)
+    }
+    await expectNothingSerious(shop)
+    await studio.goto(`/studio/sell/pages/${id}`)
+    await expect(bench.getByRole('heading', { level: 1 })).toBeVisible()
+    await expectNothingSerious(studio)
+  })
+})
+
+test('the page is shown in every state, at every width', async ({ studio }) => {
+  const course = await makeCourse(studio, unique('States'), 12_900)
+  await newPage(studio, course.courseId, { arrangement: 'short' })
+  const bench = pageOnBench(studio)
+  const state = async (name: string) => {
+    await studio.getByRole('combobox', { name: 'State in which the page is shown' }).click()
+    await studio.getByRole('option', { name, exact: true }).click()
+  }
+  await expect(bench.getByRole('button', { name: 'Pay €129.00', includeHidden: true })).toBeVisible()
+  for (const [name, seen] of [
+    ['Known buyer', /You have|Who you are/],
+    ['Already bought', 'You have this course.'],
+    ['Card declined', /enough money/i],
+    ['Free', 'Get the course'],
+    ['With a code', /off/],
+    ['Sale over', 'Pay €129.00'],
+    ['No payment method', /cannot take payments for this at the moment/],
+    ['Page over', /is over\.$/],
+  ] as const) {
+    await state(name)
+    await expect(bench.getByText(seen).first()).toBeVisible()
+  }
+  await state('First visit')
+  for (const width of ['1280', '390', '768']) {
+    await studio.getByRole('radio', { name: width }).check()
+    await expect(studio.locator(`iframe[title="The page at ${width} pixels"]`)).toBeVisible()
+  }
+})
+
+test('a picture stays in sight where its focus is, at three widths, and is described before it is published', async ({
+  studio,
+  shop,
+}) => {
+  const course = await makeCourse(studio, unique('Picture'), 12_900)
+  const { id } = await newPage(studio, course.courseId, { arrangement: 'date' })
+  const bench = pageOnBench(studio)
+  await expect(studio.getByText('The opening has no picture yet.', { exact: false })).toBeVisible()
+  const [chooser] = await Promise.all([
+    studio.waitForEvent('filechooser'),
+    bench.getByRole('button', { name: 'Choose a picture' }).first().click(),
+  ])
+  await chooser.setFiles({ name: 'halves.png', mimeType: 'image/png', buffer: await halves() })
+  await expect(studio.getByText('Describe the picture for people who cannot see it', { exact: false })).toBeVisible()
+  await studio.getByLabel('What can be seen on it').fill('Red, then blue')
+  const focus = bench.getByRole('button', { name: /^What stays in sight/ })
+  await focus.focus()
+  for (let press = 0; press < 25; press++) await studio.keyboard.press('ArrowRight')
+  await expect(bench.getByRole('button', { name: /^What stays in sight: 100 %/ })).toBeVisible()
+  await expect(studio.getByText('Draft saved')).toBeVisible()
+  await publish(studio)
+  const { slug } = (await pagesOf(studio, course.courseId)).find((page) => page.id === id) ?? { slug: '' }
+  for (const width of [1280, 768, 390]) {
+    await shop.setViewportSize({ width, height: 900 })
+    await shop.goto(`/buy/${slug}`)
+    const picture = shop.getByRole('img', { name: 'Red, then blue' })
+    await expect(picture).toHaveJSProperty('complete', true)
+    const shot = await sharp(await picture.screenshot())
+      .resize(1, 1)
+      .raw()
+      .toBuffer()
+    // Cut or not, its right end is there, and where it is cut nothing but it.
+    const box = await picture.boundingBox()
+    const isCut = (box?.width ?? 0) < (box?.height ?? 0) * 1.9
+    if (isCut) expect([...shot].slice(0, 3).map((value) => Math.round(value / 64))).toEqual([1, 1, 3])
+    expect(await picture.evaluate((img: HTMLImageElement) => img.naturalWidth)).toBeLessThanOrEqual(1600)
+  }
+})
+
+test('a video whose upload broke in between is whole all the same, and plays with its captions', async ({
+  studio,
+  shop,
+}) => {
+  const course = await makeCourse(studio, unique('Video'), 12_900)
+  const { id } = await newPage(studio, course.courseId, { arrangement: 'free' })
+  await studio.getByRole('button', { name: /^Opening/ }).click()
+  await studio.getByRole('radio', { name: 'Colour', exact: true }).check({ force: true })
+  await studio.getByRole('button', { name: /^Video/ }).click()
+
+  await test.step('what is no video is refused, whatever it is called', async () => {
+    const lie = { name: 'holiday.mp4', mimeType: 'video/mp4', buffer: Buffer.from('<script>alert(1)</script>') }
+    await studio.getByLabel('Video file').setInputFiles(lie)
+    await expect(studio.getByText('This file is not a video that can be read. Use an MP4 or WebM file.')).toBeVisible()
+  })
+
+  await test.step('the connection is lost for a while, and the upload goes on where it was', async () => {
+    let lost = 0
+    await studio.route('**/api/media/videos/*/parts/*', async (route) => {
+      if (lost++ < 2) await route.abort('internetdisconnected')
+      else await route.continue()
+    })
+    await studio.getByLabel('Video file').setInputFiles('demo/media/comb.webm')
+    await expect(studio.getByText('No connection at the moment. It goes on by itself.')).toBeVisible()
+    await expect(studio.getByText('comb.webm · 0:08')).toBeVisible()
+    expect(lost).toBe(3)
+    await studio.unroute('**/api/media/videos/*/parts/*')
+  })
+
+  await test.step('captions that cannot be read are refused with their line', async () => {
+    const wrong = Buffer.from('WEBVTT\n\n00:05.000 --> 00:02.000\nx')
+    await studio.getByLabel('Captions file').setInputFiles({ name: 'a.vtt', mimeType: 'text/vtt', buffer: wrong })
+    await expect(studio.getByText('Line 3: These captions end before they begin.')).toBeVisible()
+    await studio.getByLabel('Captions file').setInputFiles('demo/media/comb.vtt')
+    await expect(studio.getByText('It has captions.')).toBeVisible()
+  })
+
+  await test.step('on the page nothing of it is loaded before it is pressed', async () => {
+    await expect(studio.getByText('Draft saved')).toBeVisible()
+    await publish(studio)
+    const { slug } = (await pagesOf(studio, course.courseId)).find((page) => page.id === id) ?? { slug: '' }
+    const loaded: string[] = []
+    shop.on('request', (request) => loaded.push(new URL(request.url()).pathname))
+    await shop.goto(`/buy/${slug}`)
+    const play = shop.getByRole('link', { name: 'Play the video' })
+    await expect(play).toBeVisible()
+    expect(loaded.filter((path) => path.startsWith('/videos/'))).toEqual([])
+    await play.click()
+    const video = shop.locator('video')
+    await expect(video).toBeVisible()
+    await expect.poll(() => video.evaluate((one: HTMLVideoElement) => one.currentTime)).toBeGreaterThan(0)
+    expect(await video.evaluate((one: HTMLVideoElement) => one.textTracks.length)).toBe(1)
+  })
+})
+
+test('a page that ends while a buyer is on it charges nothing, and says so; a retired one leads on', async ({
+  studio,
+  shop,
+}) => {
+  const course = await makeCourse(studio, unique('Ending'), 12_900)
+  const { id, name } = await newPage(studio, course.courseId, { arrangement: 'short' })
+  await publish(studio)
+  const { slug } = (await pagesOf(studio, course.courseId)).find((page) => page.id === id) ?? { slug: '' }
+  await fillCheckout(shop, slug, { name: 'Ed End', email: `${slug}@post.example` }, 'Pays')
+
+  // It ends in a moment: published with an end that is just ahead.
+  const page = await post(studio.request, `/api/pages/${id}`, undefined, 'GET')
+  const ends = { at: new Date(Date.now() + 2500).toISOString(), leadsTo: null }
+  const content = { ...page.draft, ends }
+  const saved = await post(studio.request, `/api/pages/${id}/draft`, { baseRev: page.draftRev, content }, 'PUT')
+  await post(studio.request, `/api/pages/${id}/publish`, { rev: saved.draftRev })
+  await expect(async () => expect(Date.now()).toBeGreaterThan(Date.parse(ends.at) + 300)).toPass()
+  await payButton(shop).click()
+  await expect(shop.getByText('This page ended while you were on it. Nothing was charged.')).toBeVisible()
+  expect(await ordersOf(studio, course.title)).toEqual([])
+  await shop.reload()
+  await expect(shop.getByRole('heading', { name: `${name} is over.` })).toBeVisible()
+
+  await test.step('retired, its address answers 410 with a way on, and the everyday page sells', async () => {
+    await post(studio.request, `/api/pages/${id}/retired`, { isRetired: true }, 'PUT')
+    expect((await shop.goto(`/buy/${slug}`))?.status()).toBe(410)
+    await shop.getByRole('link', { name: 'About the course' }).click()
+    await expect(shop.getByRole('link', { name: /^Enrol/ })).toBeVisible()
+  })
+})
+
+test('another look is shown on three pages before all of them get it', async ({ studio, shop }) => {
+  await studio.goto('/studio/setup/looks')
+  await studio.getByText('One for all').click()
+  await studio.getByLabel('Main colour').fill('#c9dd62')
+  await expect(studio.getByText(/White text could not be read on this colour/)).toBeVisible()
+  await studio.getByText('Square', { exact: true }).click()
+  await expectNothingSerious(studio)
+  await studio.getByRole('button', { name: 'Use this look…' }).click()
+  await expect(studio.getByRole('dialog').locator('iframe')).toHaveCount(3)
+  await studio.getByRole('button', { name: 'Use it everywhere' }).click()
+  await expect(studio.getByText('In use.')).toBeVisible()
+  await shop.goto('/buy/coptic-binding')
+  await expect(shop.getByRole('heading', { level: 1 })).toBeVisible()
+  await expectNothingSerious(shop)
+  await studio.getByText('The products’ own', { exact: true }).click()
+  await studio.getByText('Round', { exact: true }).click()
+  await studio.getByRole('button', { name: 'Use this look…' }).click()
+  await studio.getByRole('button', { name: 'Use it everywhere' }).click()
+  await expect(studio.getByText('In use.')).toBeVisible()
+})

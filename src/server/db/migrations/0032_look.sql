@@ -1,0 +1,1 @@
+ALTER TABLE "school" ADD COLUMN "look" jsonb DEFAULT '{"logoId":null,"color":null,"type":"workshop","corners":"round"}'::jsonb NOT NULL;
