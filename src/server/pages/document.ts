@@ -103,7 +103,7 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
     case 'checkout': {
       const { search } = view.page.shaped
       const { title, description } = titled(view.heading, view.product.summary)
-      return { title: search.title || title, description: search.description || description }
+      return { title: search.title.trim() || title, description: search.description.trim() || description }
     }
     case 'plan':
       return titled(view.course.title)

@@ -34,7 +34,7 @@ export function sharingOf(view: CheckoutView, school: School): Sharing {
     .flatMap(({ terms, quote }) => (quote.lines[0] ? [{ terms, line: quote.lines[0], money: school }] : []))
   const own = shaped.color && COVER_HEX[shaped.color]
   return {
-    title: shaped.search.title || opening?.title || facts.product.title,
+    title: shaped.search.title.trim() || opening?.title.trim() || facts.product.title,
     school: school.name,
     price: priced.length > 0 ? beginSentence(formatWholePrices(priced)) : '',
     color: own ?? school.look.color ?? COVER_HEX[facts.product.coverColor],
