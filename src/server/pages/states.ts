@@ -87,9 +87,13 @@ async function put(
     case 'free':
       return { ...view, ...freely(view.offers, school, services.now()), codes: [], answered: null }
     case 'code': {
-      const code = page.live.code || (await someCode(services))
-      if (code === null) return view
-      return { ...view, codes: [code], answered: await quoteKnownCode(services, code, view.chosen, visitor) }
+      const own = page.live.code
+      const tried = own === '' ? await usableCodes(services) : [own]
+      for (const code of tried) {
+        const answered = await quoteKnownCode(services, code, view.chosen, visitor)
+        if (own !== '' || answered?.codes.some(({ counts }) => counts)) return { ...view, codes: [code], answered }
+      }
+      return view
     }
     case 'noMethod':
       return { ...view, paymentMethods: [] }
@@ -130,14 +134,18 @@ async function afterSales(services: Services, { productId }: LivePage): Promise<
   return { ...services, now: () => new Date(last) }
 }
 
-/** A published code with which a page can be shown that has none of its own; null where the school has none. */
-async function someCode({ db, now }: Services): Promise<string | null> {
+/** So many codes are tried at most, for a page that has none of its own. */
+const MAX_TRIED = 20
+
+/** Published codes with which a page can be shown that has none of its own. */
+async function usableCodes({ db, now }: Services): Promise<string[]> {
   const rows = await db
     .select({ live: coupons.live })
     .from(coupons)
     .where(and(isNotNull(coupons.live), isNull(coupons.endedAt), isNull(coupons.retiredAt)))
     .orderBy(asc(coupons.createdAt))
   const isOn = (until: string | null) => until === null || Date.parse(until) > now().getTime()
-  const usable = rows.find(({ live }) => live && !live.isSet && live.code !== '' && isOn(live.until))
-  return usable?.live?.code ?? null
+  return rows
+    .flatMap(({ live }) => (live && !live.isSet && live.code !== '' && isOn(live.until) ? [live.code] : []))
+    .slice(0, MAX_TRIED)
 }

@@ -7,6 +7,7 @@ import { Select } from '../frame/Select.tsx'
 import { BumpList } from '../sell/BumpFields.tsx'
 import type { BenchPage } from '../sell/queries.ts'
 import { OneOf, Tick } from './Choices.tsx'
+import { ownOffers } from './ownOffers.ts'
 
 interface FormChoicesProps {
   page: BenchPage
@@ -57,7 +58,7 @@ export function FormChoices({ page, content, change, problemAt }: FormChoicesPro
 }
 
 function Offers({ page, content, change }: Omit<FormChoicesProps, 'problemAt'>) {
-  const own = page.offers.filter(({ productId, isOnSale }) => productId === page.product?.id && isOnSale)
+  const own = ownOffers(page)
   const { offers: shown, chosen } = content
   const named = new Map(own.map(({ id, content: offer }) => [id, offer.name]))
   const listed = shown === null ? own.map(({ id }) => id) : shown.filter((id) => named.has(id))

@@ -8,6 +8,7 @@ import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { QrCode } from '../sell/LinkBench.tsx'
 import type { BenchPage } from '../sell/queries.ts'
+import { ownOffers } from './ownOffers.ts'
 
 /** Ways to the page from elsewhere: its link with what that fills in, a QR code, a button for any site. */
 export function LinkChoices({ page }: { page: BenchPage }) {
@@ -15,7 +16,7 @@ export function LinkChoices({ page }: { page: BenchPage }) {
   const [code, setCode] = useState('')
   const [from, setFrom] = useState('')
   const [words, setWords] = useState('')
-  const own = page.offers.filter(({ productId, isOnSale }) => productId === page.product?.id && isOnSale)
+  const own = ownOffers(page)
   const url = new URL(`/buy/${page.slug}`, location.origin)
   for (const [name, value] of Object.entries({ offer, code: code.trim(), from: from.trim() })) {
     if (value !== '') url.searchParams.set(name, value)

@@ -79,6 +79,8 @@ export function PartList({ parts, facts, form, move }: PartListProps) {
     step(id, direction)
     const now = partOf(id)
     if (!now) return
+    // In another place it is drawn anew: the keyboard stays with it.
+    requestAnimationFrame(() => document.getElementById(`move-${id}`)?.focus())
     setSaid(
       before === now && isAtEdge(parts, now, direction)
         ? `${named(id)} cannot go further ${direction}.`
@@ -169,6 +171,7 @@ function PartRow({ part, facts, step }: PartRowProps) {
         type="button"
         {...attributes}
         {...listeners}
+        id={`move-${part.id}`}
         aria-label={`Move ${name}`}
         title="Drag, or Alt with an arrow key"
         className="grid h-full min-h-6 w-6 cursor-grab place-items-center text-ink-3"
