@@ -1,7 +1,8 @@
 import { spawn } from 'node:child_process'
 import { cpSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
-import { MUTANTS, type Mutant } from './mutants/list.ts'
+import { MUTANTS } from './mutants/list.ts'
+import type { Mutant } from './mutants/mutant.ts'
 
 /**
  * Puts wrong changes into copies of the project, one at a time, runs the tests that cover each, and prints which

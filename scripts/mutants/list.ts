@@ -1,22 +1,5 @@
-import { dirname } from 'node:path'
-
-/** A wrong change at one place, which the named tests must notice. */
-export interface Mutant {
-  file: string
-  /** What would go wrong with it. */
-  what: string
-  /** Stands exactly once in the file. */
-  find: string
-  put: string
-  /** The test files that cover it; the fewest that should notice. */
-  tests: readonly string[]
-}
-
-type Change = readonly [what: string, find: string, put: string]
-
-/** The tests beside the file cover it too, wherever it is moved. */
-const of = (file: string, tests: readonly string[], changes: readonly Change[]): Mutant[] =>
-  changes.map(([what, find, put]) => ({ file, what, find, put, tests: [...new Set([dirname(file), ...tests])] }))
+import { type Mutant, of } from './mutant.ts'
+import { PAGE_MUTANTS } from './pages.ts'
 
 const QUOTE = ['src/core/quote']
 const COLLECTING = ['src/core/collecting']
@@ -26,6 +9,7 @@ const REFUNDS = ['src/server/refunds']
 
 /** What could break a sale, where it would break it. */
 export const MUTANTS: readonly Mutant[] = [
+  ...PAGE_MUTANTS,
   ...of('src/core/quote/sums.ts', QUOTE, [
     ['what goes on is committed', 'if (untilCancelled) committed = null', ''],
     ['two payments of one day are listed apart', 'if (known) known.pay += pay\n        else {', '{'],

@@ -92,8 +92,6 @@ export const partSchema = v.variant('kind', [
 export type PagePart = v.InferOutput<typeof partSchema>
 export type PartKind = PagePart['kind']
 export type PartOf<K extends PartKind> = Extract<PagePart, { kind: K }>
-export type Testimonial = v.InferOutput<typeof testimonialSchema>
-export type Question = v.InferOutput<typeof questionSchema>
 
 /** Kinds in the order in which they are offered. */
 export const PART_KINDS = [

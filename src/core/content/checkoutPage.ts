@@ -43,7 +43,7 @@ const upsellSchema = v.object({
 })
 
 /** The parts of a page that nobody has shaped. */
-export const EVERYDAY_PARTS: readonly PagePart[] = [emptyPart('opening', 'opening'), emptyPart('lessons', 'lessons')]
+const EVERYDAY_PARTS: readonly PagePart[] = [emptyPart('opening', 'opening'), emptyPart('lessons', 'lessons')]
 
 /** From when on a page sells nothing any more, and where it leads then. */
 const endSchema = v.object({

@@ -127,8 +127,9 @@ export function setPageRetired(services: Services, id: string, isRetired: boolea
 export function deletePage(services: Services, id: string): Promise<void> {
   return inTransaction(services, async ({ db: tx }) => {
     const page = await own(tx, id)
-    if (await wasOrderedOn(tx, id))
+    if (await wasOrderedOn(tx, id)) {
       throw new Problem(409, 'was-sold', 'Something was ordered on it. Retire it instead.')
+    }
     if (page.isMain) throw new Problem(409, 'is-main', 'Buttons lead to this page. Let them lead to another one first.')
     await tx.execute(sql`delete from versions where subject = 'page' and subject_id = ${id}`)
     await tx.delete(checkoutPages).where(eq(checkoutPages.id, id))

@@ -5,7 +5,7 @@ import { fileParts, files } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 
 /** Files are stored in parts of so many bytes; only the last one may be shorter. */
-export const PART_BYTES = 1024 * 1024
+const PART_BYTES = 1024 * 1024
 
 export type StoredFile = typeof files.$inferSelect
 

@@ -33,7 +33,6 @@ export function Frame({ part, children }: { part: PagePart; children: ReactNode 
         part.kind !== 'opening' && 'rounded-[3px] outline-offset-8',
         isChosen &&
           (part.kind === 'opening' ? 'shadow-[inset_0_0_0_3px_var(--color-acorn)]' : 'outline-2 outline-leaf'),
-        why !== null && !isChosen && 'opacity-70',
       )}
       onPointerDownCapture={choose}
       onFocusCapture={choose}

@@ -75,14 +75,14 @@ export function PartList({ parts, facts, form, move }: PartListProps) {
     else setSaid(`${named(active.id)} cannot stand ${WHERE[to.place]}.`)
   }
   const stepAt = (id: string, direction: 'up' | 'down') => {
-    const before = partOf(id)
+    const isAtEnd = staysWhereItIs(parts, id, direction)
     step(id, direction)
     const now = partOf(id)
     if (!now) return
     // In another place it is drawn anew: the keyboard stays with it.
     requestAnimationFrame(() => document.getElementById(`move-${id}`)?.focus())
     setSaid(
-      before === now && isAtEdge(parts, now, direction)
+      isAtEnd
         ? `${named(id)} cannot go further ${direction}.`
         : `${named(id)} moved ${direction}, ${WHERE[now.place]}.`,
     )
@@ -117,8 +117,9 @@ export function PartList({ parts, facts, form, move }: PartListProps) {
 }
 
 /** Whether a step would change nothing. */
-function isAtEdge(parts: readonly PagePart[], { id }: PagePart, direction: 'up' | 'down'): boolean {
-  return stepPart(parts, id, direction).every((one, index) => one.id === inOrder(parts)[index]?.id)
+function staysWhereItIs(parts: readonly PagePart[], id: string, direction: 'up' | 'down'): boolean {
+  const order = (all: readonly PagePart[]) => all.map((one) => `${one.place} ${one.id}`).join()
+  return order(stepPart(parts, id, direction)) === order(inOrder(parts))
 }
 
 const WHERE: Record<Place, string> = { above: 'above the form', beside: 'beside the form', below: 'below the form' }

@@ -17,13 +17,11 @@ export function Slot({ part, at, what, className = '' }: SlotProps) {
   const { set } = usePageBench()
   const { input, choose, isPending, error } = usePictureUpload((id) => set(part.id, at, newShot(id)))
   const Icon = what === 'picture' ? ImagePlus : VideoIcon
-  const looks = classes(
-    'grid min-h-11 place-content-center place-items-center gap-1 overflow-hidden border-2 border-dashed border-current/50 text-center text-[13px]',
-    className,
-  )
+  const looks =
+    'grid min-h-11 place-content-center place-items-center gap-1 overflow-hidden border-2 border-dashed border-current/50 text-center text-[13px]'
   if (what === 'video') {
     return (
-      <div className={looks}>
+      <div className={classes(looks, className)}>
         <Icon size={22} aria-hidden="true" />
         <span>Choose the video at the side</span>
       </div>
@@ -31,20 +29,27 @@ export function Slot({ part, at, what, className = '' }: SlotProps) {
   }
   const isSmall = part.kind === 'testimonials'
   return (
-    <button type="button" disabled={isPending} className={looks} onClick={() => input.current?.click()}>
-      <Icon size={isSmall ? 16 : 22} aria-hidden="true" />
-      <span className={isSmall ? 'sr-only' : undefined}>{isPending ? 'Uploading…' : 'Choose a picture'}</span>
-      {error && <span role="alert">{error}</span>}
+    <div className={className}>
+      <button
+        type="button"
+        disabled={isPending}
+        className={classes(looks, 'size-full rounded-[inherit]')}
+        onClick={() => input.current?.click()}
+      >
+        <Icon size={isSmall ? 16 : 22} aria-hidden="true" />
+        <span className={isSmall ? 'sr-only' : undefined}>{isPending ? 'Uploading…' : 'Choose a picture'}</span>
+        {error && <span role="alert">{error}</span>}
+      </button>
       <input
         ref={input}
         type="file"
         accept="image/*"
         aria-label="Picture"
+        tabIndex={-1}
         className="sr-only"
-        onClick={(event) => event.stopPropagation()}
         onChange={(event) => choose(event.target.files?.[0])}
       />
-    </button>
+    </div>
   )
 }
 
