@@ -24,7 +24,7 @@ const HARD = [
   'עברית מימין לשמאל',
   '👩🏽‍🎨 & <b>bold</b>',
   '&lt;',
-  '{money} %s ${x}',
+  '{money} %s $x',
 ]
 
 const words = (most: number) =>
@@ -91,10 +91,8 @@ export function anyPage(pictureIds: readonly string[], videoIds: readonly string
     return fc.record({ ...more, ...own[kind] }).map((patch) => ({ ...part, ...patch }) as PagePart)
   }
   const parts = fc.array(fc.constantFrom(...PART_KINDS), { maxLength: 20 }).chain((kinds) => {
-    const kept = kinds.reduce<PagePart[]>(
-      (all, kind) => (mayAdd(all, kind) ? [...all, emptyPart(kind, `part-${all.length}`)] : all),
-      [],
-    )
+    const kept: PagePart[] = []
+    for (const kind of kinds) if (mayAdd(kept, kind)) kept.push(emptyPart(kind, `part-${kept.length}`))
     return fc.tuple(...kept.map(({ kind, id }) => filled(kind, id)))
   })
   return fc

@@ -135,7 +135,6 @@ function Still({ part, videoId }: { part: PartOf<'video'>; videoId: string }) {
   }
   return (
     <PreviewSection label="What is seen before it plays">
-      {/* biome-ignore lint/a11y/useMediaCaption: its creator looks for a moment in it; buyers get its captions */}
       <video
         ref={player}
         src={`/videos/${videoId}`}

@@ -192,7 +192,10 @@ export function Testimonials({ part, facts }: PartProps<PartOf<'testimonials'>>)
               <Words
                 as="p"
                 hasLines
-                className={classes('display leading-[1.4] font-medium', isNarrow(part) ? 'text-[16px]' : 'text-[18px]')}
+                className={classes(
+                  "display leading-[1.4] font-medium before:content-['“'] after:content-['”']",
+                  isNarrow(part) ? 'text-[16px]' : 'text-[18px]',
+                )}
                 {...{ part, at: `people/${index}/words`, value: person.words, label: 'What they said', maxLength: 500 }}
               />
             </blockquote>
