@@ -22,7 +22,11 @@ export const PAGE_MUTANTS: readonly Mutant[] = [
     'src/core/checkoutPages/arrange.ts',
     ['src/shop/anyPage.test.ts'],
     [
-      ['a part stands where it may not', '!mayStand(part.kind, to.place)', 'false'],
+      [
+        'a part stands where it may not',
+        "part.kind === 'opening' || !mayStand(part.kind, to.place)",
+        "part.kind === 'opening'",
+      ],
       [
         'something stands above the opening',
         "place === 'above' ? headFirst(partsAt(parts, place)) : partsAt(parts, place)",

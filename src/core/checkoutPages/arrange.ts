@@ -22,12 +22,13 @@ function headFirst(above: PagePart[]): PagePart[] {
 }
 
 /**
- * Moves a part to a place, before what stands there at `index`. Where it may not stand there, everything stays as it is.
+ * Moves a part to a place, before what stands there at `index`. Where it may not stand there, everything stays as it is;
+ * so does the opening, which stands first.
  * @param index counted without the part itself.
  */
 export function movePart(parts: readonly PagePart[], id: string, to: { place: Place; index: number }): PagePart[] {
   const part = parts.find((one) => one.id === id)
-  if (!part || !mayStand(part.kind, to.place)) return inOrder(parts)
+  if (!part || part.kind === 'opening' || !mayStand(part.kind, to.place)) return inOrder(parts)
   const others = parts.filter((one) => one !== part)
   const moved = PLACES.flatMap((place) => {
     const here = partsAt(others, place)

@@ -117,6 +117,23 @@ function hasWords(html: string): boolean {
   return isWritten(html.replaceAll(/<[^>]*>/g, ' ').replaceAll('&nbsp;', ' '))
 }
 
+/** What deserves a look on a page before it is published, though nothing keeps it from that: by part, in a sentence. */
+export function pageWarnings(parts: readonly PagePart[], facts: PageFacts): { partId: string; why: string }[] {
+  return parts.flatMap((part) => {
+    const video = part.kind === 'video' && part.videoId ? facts.videos[part.videoId] : undefined
+    const found = (why: string) => [{ partId: part.id, why }]
+    if (part.kind === 'video' && part.videoId && !video)
+      return found('The file of the video is not here. Upload it again.')
+    if (part.kind === 'countdown' && whyNotShown(part, facts))
+      return found(`The countdown is not shown. ${whyNotShown(part, facts)}`)
+    if (!video) return []
+    return [
+      ...(video.warning ? found(video.warning) : []),
+      ...(video.hasCaptions ? [] : found('The video has no captions.')),
+    ]
+  })
+}
+
 /** A picture whose describing is neither done nor declared needless. */
 export function isUndescribed({ alt, isDecoration }: Shot): boolean {
   return !isDecoration && !isWritten(alt)

@@ -5,7 +5,7 @@ import { PLAIN_LOOK } from '../look/look.ts'
 import { ARRANGEMENTS, arranged } from './arrangements.ts'
 import { buyButton } from './buyButton.ts'
 import { addEntry, raiseEntry, removeEntry, setAt } from './edit.ts'
-import { type PageFacts, rowsThatDiffer, whyNotShown } from './facts.ts'
+import { type PageFacts, pageWarnings, rowsThatDiffer, whyNotShown } from './facts.ts'
 import { orderHeadings } from './headings.ts'
 import { emptyPart, MAX_PARTS, mayAdd, newShot, PART_KINDS, type PagePart } from './parts.ts'
 import { samplePart } from './sample.ts'
@@ -97,6 +97,21 @@ describe('a part', () => {
     const ends = (sale: string) => ({ ends: { sale, page: null, code: null } })
     expect(shown(emptyPart('countdown', 'x'), ends('2027-02-01T10:30:00+01:00'))).toBe(false)
     expect(shown(emptyPart('countdown', 'x'), ends('2027-02-01T05:30:00-05:00'))).toBe(true)
+  })
+
+  it('that deserves a look is said: a video without its file or captions, a countdown to nothing', () => {
+    const video = { ...emptyPart('video', 'film'), videoId: ID }
+    const known = { length: 1, width: 1, height: 1, name: '', warning: null, hasCaptions: true }
+    const whys = (parts: PagePart[], of = known) =>
+      pageWarnings(parts, { ...facts, videos: { [ID]: of } }).map(({ partId, why }) => `${partId}: ${why}`)
+    expect(whys([video, emptyPart('divider', 'x')])).toEqual([])
+    expect(whys([video], { ...known, hasCaptions: false })).toEqual(['film: The video has no captions.'])
+    expect(whys([emptyPart('countdown', 'end')])).toEqual([
+      'end: The countdown is not shown. No sale with an end is running.',
+    ])
+    expect(pageWarnings([video], facts)).toEqual([
+      { partId: 'film', why: 'The file of the video is not here. Upload it again.' },
+    ])
   })
 
   it('is changed at one place, and everything else of it stays the same object', () => {

@@ -130,6 +130,21 @@ describe('a page beside the everyday one', () => {
   })
 })
 
+it('what an address says of its visitor is plain text on the page, of one line, and no longer than is kept', async () => {
+  const { slug } = await world.sell(4800, 'Parameters')
+  const lie = `</script><script>alert(1)</script>\n\u202e"'${'x'.repeat(300)}`
+  const query = new URLSearchParams({ name: lie, email: lie, from: lie, code: lie, offer: lie })
+  const answer = await fetch(`${world.origin}/buy/${slug}?${query}`)
+  expect(answer.status).toBe(200)
+  const html = await answer.text()
+  expect(html).not.toContain('<script>alert')
+  const [, data = '{}'] = /<script type="application\/json" id="page">(.*?)<\/script>/s.exec(html) ?? []
+  const { view } = JSON.parse(data) as { view: { prefill: { name: string }; from: string; codes: string[] } }
+  expect(view.from).toHaveLength(100)
+  expect(view.prefill.name).not.toMatch(/[\p{Cc}\p{Cf}]/u)
+  expect(view.codes[0]?.length).toBeLessThanOrEqual(60)
+})
+
 describe('a page that ends', () => {
   it('sells until then; afterwards it says so, or leads to another that has not ended', async () => {
     const course = await world.sell(4800, 'Ends')

@@ -12,46 +12,57 @@ export function chosenAt(at: string, { parts }: PageContent): string {
 
 interface BeforeProps {
   problems: readonly { at: string; why: string }[]
+  /** What deserves a look, by part. */
+  warnings: readonly { partId: string; why: string }[]
   isChanged: boolean
   isLive: boolean
   publish: () => void
   show: (at: string) => void
+  showPart: (partId: string) => void
 }
 
-/** What stands in the way of publishing. */
-export function Before({ problems, isChanged, isLive, publish, show }: BeforeProps) {
-  if (problems.length > 0) {
-    return (
-      <ul className="grid gap-1.5">
-        {problems.map(({ at, why }) => (
-          <li
-            key={at}
-            className="grid grid-cols-[1fr_auto] gap-2 rounded-field bg-failed-soft px-2.5 py-[7px] text-[13px]"
-          >
-            <b className="font-semibold">{why}</b>
-            <Button kind="link" onClick={() => show(at)}>
-              Show
-            </Button>
-          </li>
-        ))}
-      </ul>
-    )
-  }
+/** What stands in the way of publishing, and what deserves a look. */
+export function Before({ problems, warnings, isChanged, isLive, publish, show, showPart }: BeforeProps) {
   const title = isLive ? 'Buyers still see the published version.' : 'Nobody can buy here yet.'
+  const looks = 'grid grid-cols-[1fr_auto] gap-2 rounded-field px-2.5 py-[7px] text-[13px]'
   return (
-    <Obstacles
-      obstacles={
-        isChanged || !isLive
-          ? [
-              {
-                ...{ code: 'changed', level: 'warning', stopsPublishing: false, title, detail: '' },
-                fix: { to: 'publish', label: 'Review' },
-              },
-            ]
-          : []
-      }
-      fix={publish}
-      nothing="Buyers see it as it is here."
-    />
+    <>
+      {problems.length + warnings.length > 0 && (
+        <ul className="mb-1.5 grid gap-1.5">
+          {problems.map(({ at, why }) => (
+            <li key={at} className={`${looks} bg-failed-soft`}>
+              <b className="font-semibold">{why}</b>
+              <Button kind="link" onClick={() => show(at)}>
+                Show
+              </Button>
+            </li>
+          ))}
+          {warnings.map(({ partId, why }) => (
+            <li key={`${partId} ${why}`} className={`${looks} bg-late-soft`}>
+              <span>{why}</span>
+              <Button kind="link" onClick={() => showPart(partId)}>
+                Show
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+      {problems.length === 0 && (
+        <Obstacles
+          obstacles={
+            isChanged || !isLive
+              ? [
+                  {
+                    ...{ code: 'changed', level: 'warning', stopsPublishing: false, title, detail: '' },
+                    fix: { to: 'publish', label: 'Review' },
+                  },
+                ]
+              : []
+          }
+          fix={publish}
+          nothing="Buyers see it as it is here."
+        />
+      )}
+    </>
   )
 }

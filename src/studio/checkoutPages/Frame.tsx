@@ -19,9 +19,13 @@ export function Frame({ part, children }: { part: PagePart; children: ReactNode 
     if (isChosen) place.current?.scrollIntoView({ block: 'nearest', behavior: 'smooth' })
   }, [isChosen])
   const choose = () => store.getState().choose(part.id)
-  const tools: [string, ReactNode, () => void][] = [
+  // The opening stands first.
+  const moves: [string, ReactNode, () => void][] = [
     [`Move ${name} up`, <ArrowUp key="up" size={14} />, () => step(part.id, 'up')],
     [`Move ${name} down`, <ArrowDown key="down" size={14} />, () => step(part.id, 'down')],
+  ]
+  const tools: [string, ReactNode, () => void][] = [
+    ...(part.kind === 'opening' ? [] : moves),
     [`Remove ${name}`, <Trash2 key="remove" size={14} />, () => remove(part.id)],
   ]
   return (

@@ -4,6 +4,7 @@ import { type ReactNode, useMemo, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { addPart, movePart, stepPart } from '../../core/checkoutPages/arrange.ts'
 import { setAt } from '../../core/checkoutPages/edit.ts'
+import { pageWarnings } from '../../core/checkoutPages/facts.ts'
 import { emptyPart, type PartKind } from '../../core/checkoutPages/parts.ts'
 import { PAGE_STATES, type PageState } from '../../core/checkoutPages/states.ts'
 import { type PageContent, pageProblems } from '../../core/content/checkoutPage.ts'
@@ -209,6 +210,8 @@ function PageBench({ page }: { page: BenchPage }) {
                 <PreviewSection label="Before it can be published">
                   <Before
                     problems={problems}
+                    warnings={facts ? pageWarnings(content.parts, facts) : []}
+                    showPart={(partId) => acts.store.getState().choose(partId)}
                     isChanged={pageChanges(page.live, content, names).length > 0}
                     isLive={page.live !== null}
                     publish={() => void publishing.open()}

@@ -75,7 +75,7 @@ export function DraftBench<T extends object>({
               </Button>
             </>
           )}
-          {duplicate && (
+          {(duplicate || menu) && (
             <Menu
               trigger={
                 <Button aria-label="More" className="px-2">
@@ -84,7 +84,7 @@ export function DraftBench<T extends object>({
               }
             >
               {menu}
-              <MenuItem onSelect={() => duplicate()}>Duplicate</MenuItem>
+              {duplicate && <MenuItem onSelect={duplicate}>Duplicate</MenuItem>}
               {setRetired && !isRetired && <MenuItem onSelect={() => setRetired(true)}>Retire</MenuItem>}
               {remove && (
                 <MenuItem disabled={keptBecause !== null} onSelect={remove}>
