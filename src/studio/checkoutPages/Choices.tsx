@@ -7,6 +7,7 @@ import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { pictureAddress } from '../../ui/pictures.ts'
 import { PreviewSection } from '../frame/Places.tsx'
+import { PictureInput, UploadNote } from '../sell/PictureUpload.tsx'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
 import { FactsProvider, useFacts, usePageBench } from './bench.tsx'
 import { CropDialog } from './CropDialog.tsx'
@@ -185,7 +186,7 @@ const CUTS = [
 
 function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Shot }) {
   const { set } = usePageBench()
-  const { input, choose, isPending, error } = usePictureUpload((id) =>
+  const upload = usePictureUpload((id) =>
     set(part.id, at, { ...shot, pictureId: id, cut: null, focus: { x: 50, y: 50 } }),
   )
   const [isCropping, setCropping] = useState(false)
@@ -227,17 +228,9 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
         onChange={(isOn) => set(part.id, `${at}/isDecoration`, isOn)}
       />
       <p className="mt-2 flex gap-4 text-[13px]">
-        <input
-          ref={input}
-          type="file"
-          accept="image/*"
-          aria-label="Another picture"
-          className="sr-only"
-          tabIndex={-1}
-          onChange={(event) => choose(event.target.files?.[0])}
-        />
-        <Button kind="link" disabled={isPending} onClick={() => input.current?.click()}>
-          {isPending ? 'Uploading…' : 'Replace'}
+        <PictureInput upload={upload} label="Another picture" />
+        <Button kind="link" disabled={upload.isPending} onClick={() => upload.input.current?.click()}>
+          {upload.isPending ? 'Uploading…' : 'Replace'}
         </Button>
         <Button kind="link" onClick={() => setCropping(true)}>
           Crop…
@@ -256,11 +249,7 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
             It is {size.width} pixels wide, which is too few for this place: it may look blurred.
           </p>
         )}
-      {error && (
-        <p role="alert" className="mt-1 text-[13px] font-medium text-failed">
-          {error}
-        </p>
-      )}
+      <UploadNote problem={upload.error} />
     </PreviewSection>
   )
 }

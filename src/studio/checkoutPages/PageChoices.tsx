@@ -13,6 +13,7 @@ import { instantOf } from '../days/instantOf.ts'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { AddTime, MomentField } from '../sell/MomentField.tsx'
+import { PictureInput, UploadNote } from '../sell/PictureUpload.tsx'
 import type { BenchPage } from '../sell/queries.ts'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
 import { useSession, useStudioToday } from '../session/session.ts'
@@ -275,7 +276,7 @@ function SharingPicture({
   pictureId: string | null
   change: (pictureId: string | null) => void
 }) {
-  const { input, choose, isPending, error } = usePictureUpload(change)
+  const upload = usePictureUpload(change)
   return (
     <PreviewSection label="Picture of a shared link">
       {pictureId !== null ? (
@@ -293,18 +294,10 @@ function SharingPicture({
       ) : (
         <p className="text-[13.5px] text-ink-2">Drawn from title, price and colour once the page is published.</p>
       )}
-      <input
-        ref={input}
-        type="file"
-        accept="image/*"
-        aria-label="Picture of a shared link"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(event) => choose(event.target.files?.[0])}
-      />
+      <PictureInput upload={upload} label="Picture of a shared link" />
       <p className="mt-1.5 flex gap-4 text-[13px]">
-        <Button kind="link" disabled={isPending} onClick={() => input.current?.click()}>
-          {isPending ? 'Uploading…' : 'Replace'}
+        <Button kind="link" disabled={upload.isPending} onClick={() => upload.input.current?.click()}>
+          {upload.isPending ? 'Uploading…' : 'Replace'}
         </Button>
         {pictureId !== null && (
           <Button kind="link" onClick={() => change(null)}>
@@ -312,11 +305,7 @@ function SharingPicture({
           </Button>
         )}
       </p>
-      {error && (
-        <p role="alert" className="mt-1 text-[13px] font-medium text-failed">
-          {error}
-        </p>
-      )}
+      <UploadNote problem={upload.error} />
     </PreviewSection>
   )
 }

@@ -8,6 +8,7 @@ import { pictureAddress } from '../../ui/pictures.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { api, IN_PLACE, queryClient } from '../api.ts'
 import { PreviewSection } from '../frame/Places.tsx'
+import { PictureInput, UploadNote } from '../sell/PictureUpload.tsx'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
 import { usePageBench } from './bench.tsx'
 import { type Progress, uploadVideo } from './uploadVideo.ts'
@@ -108,12 +109,7 @@ function Upload({ part, has }: { part: PartOf<'video'>; has: boolean }) {
           )}
         </p>
       )}
-      <p
-        role={why ? 'alert' : undefined}
-        className={why ? 'mt-1.5 text-[13px] font-medium text-failed' : 'mt-1.5 text-[13px] text-ink-3'}
-      >
-        {why ?? 'MP4 or WebM, up to 300 MB. Nothing plays by itself.'}
-      </p>
+      <UploadNote problem={why} hint="MP4 or WebM, up to 300 MB. Nothing plays by itself." />
     </>
   )
 }
@@ -123,7 +119,7 @@ function Still({ part, videoId }: { part: PartOf<'video'>; videoId: string }) {
   const { set } = usePageBench()
   const player = useRef<HTMLVideoElement>(null)
   const put = (id: string) => set(part.id, 'stillId', id)
-  const { input, choose, isPending, error } = usePictureUpload(put)
+  const upload = usePictureUpload(put)
   const take = () => {
     const video = player.current
     if (!video) return
@@ -131,7 +127,7 @@ function Still({ part, videoId }: { part: PartOf<'video'>; videoId: string }) {
     canvas.width = video.videoWidth
     canvas.height = video.videoHeight
     canvas.getContext('2d')?.drawImage(video, 0, 0)
-    canvas.toBlob((blob) => blob && choose(new File([blob], 'still.png', { type: 'image/png' })), 'image/png')
+    canvas.toBlob((blob) => blob && upload.choose(new File([blob], 'still.png', { type: 'image/png' })), 'image/png')
   }
   return (
     <PreviewSection label="What is seen before it plays">
@@ -144,27 +140,15 @@ function Still({ part, videoId }: { part: PartOf<'video'>; videoId: string }) {
         className="w-full rounded-field bg-ink"
       />
       <p className="mt-1.5 flex flex-wrap gap-x-4 gap-y-1 text-[13px]">
-        <Button kind="link" disabled={isPending} onClick={take}>
-          {isPending ? 'Keeping it…' : 'Use this moment'}
+        <Button kind="link" disabled={upload.isPending} onClick={take}>
+          {upload.isPending ? 'Keeping it…' : 'Use this moment'}
         </Button>
-        <Button kind="link" disabled={isPending} onClick={() => input.current?.click()}>
+        <Button kind="link" disabled={upload.isPending} onClick={() => upload.input.current?.click()}>
           Upload a picture
         </Button>
       </p>
-      <input
-        ref={input}
-        type="file"
-        accept="image/*"
-        aria-label="Still picture"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(event) => choose(event.target.files?.[0])}
-      />
-      {error && (
-        <p role="alert" className="mt-1 text-[13px] font-medium text-failed">
-          {error}
-        </p>
-      )}
+      <PictureInput upload={upload} label="Still picture" />
+      <UploadNote problem={upload.error} />
       {part.stillId && (
         <figure className="mt-2 w-[120px]">
           <img src={pictureAddress(part.stillId, 320)} alt="" className="w-full rounded-[4px]" />
@@ -213,11 +197,7 @@ function Captions({ videoId, has }: { videoId: string; has: boolean }) {
           </Button>
         )}
       </p>
-      {error && (
-        <p role="alert" className="mt-1 text-[13px] font-medium text-failed">
-          {error.at('/captions') ?? error.message}
-        </p>
-      )}
+      <UploadNote problem={error && (error.at('/captions') ?? error.message)} />
     </PreviewSection>
   )
 }

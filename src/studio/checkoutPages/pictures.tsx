@@ -2,6 +2,7 @@ import { ImagePlus, Video as VideoIcon } from 'lucide-react'
 import type { KeyboardEvent, PointerEvent } from 'react'
 import { newShot, type PagePart, type Shot } from '../../core/checkoutPages/parts.ts'
 import { classes } from '../../ui/classes.ts'
+import { PictureInput } from '../sell/PictureUpload.tsx'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
 import { useIsChosen, usePageBench } from './bench.tsx'
 
@@ -15,7 +16,7 @@ interface SlotProps {
 /** Where a picture or a video will stand. A picture is chosen right there; a video in the part's choices. */
 export function Slot({ part, at, what, className = '' }: SlotProps) {
   const { set } = usePageBench()
-  const { input, choose, isPending, error } = usePictureUpload((id) => set(part.id, at, newShot(id)))
+  const upload = usePictureUpload((id) => set(part.id, at, newShot(id)))
   const Icon = what === 'picture' ? ImagePlus : VideoIcon
   const looks =
     'grid min-h-11 place-content-center place-items-center gap-1 overflow-hidden border-2 border-dashed border-current/50 text-center text-[13px]'
@@ -32,23 +33,15 @@ export function Slot({ part, at, what, className = '' }: SlotProps) {
     <div className={className}>
       <button
         type="button"
-        disabled={isPending}
+        disabled={upload.isPending}
         className={classes(looks, 'size-full rounded-[inherit]')}
-        onClick={() => input.current?.click()}
+        onClick={() => upload.input.current?.click()}
       >
         <Icon size={isSmall ? 16 : 22} aria-hidden="true" />
-        <span className={isSmall ? 'sr-only' : undefined}>{isPending ? 'Uploading…' : 'Choose a picture'}</span>
-        {error && <span role="alert">{error}</span>}
+        <span className={isSmall ? 'sr-only' : undefined}>{upload.isPending ? 'Uploading…' : 'Choose a picture'}</span>
+        {upload.error && <span role="alert">{upload.error}</span>}
       </button>
-      <input
-        ref={input}
-        type="file"
-        accept="image/*"
-        aria-label="Picture"
-        tabIndex={-1}
-        className="sr-only"
-        onChange={(event) => choose(event.target.files?.[0])}
-      />
+      <PictureInput upload={upload} label="Picture" />
     </div>
   )
 }

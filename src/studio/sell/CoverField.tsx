@@ -1,5 +1,6 @@
 import { Button } from '../../ui/Button.tsx'
 import { pictureAddress } from '../../ui/pictures.ts'
+import { PictureInput, UploadNote } from './PictureUpload.tsx'
 import { usePictureUpload } from './usePictureUpload.ts'
 
 interface CoverFieldProps {
@@ -9,7 +10,7 @@ interface CoverFieldProps {
 
 /** The cover picture: chosen, checked by the server, shown, taken away. */
 export function CoverField({ coverId, onChange }: CoverFieldProps) {
-  const { input, choose, isPending, error } = usePictureUpload(onChange)
+  const upload = usePictureUpload(onChange)
   return (
     <div>
       <div className="flex items-center gap-3">
@@ -20,17 +21,9 @@ export function CoverField({ coverId, onChange }: CoverFieldProps) {
             className="h-[84px] w-[126px] rounded-field object-cover"
           />
         )}
-        <input
-          ref={input}
-          type="file"
-          accept="image/*"
-          aria-label="Cover picture"
-          aria-describedby="cover-note"
-          className="sr-only"
-          onChange={(event) => choose(event.target.files?.[0])}
-        />
-        <Button disabled={isPending} onClick={() => input.current?.click()}>
-          {isPending ? 'Uploading the picture…' : coverId ? 'Replace' : 'Choose a picture'}
+        <PictureInput upload={upload} label="Cover picture" />
+        <Button disabled={upload.isPending} onClick={() => upload.input.current?.click()}>
+          {upload.isPending ? 'Uploading the picture…' : coverId ? 'Replace' : 'Choose a picture'}
         </Button>
         {coverId && (
           <Button kind="link" onClick={() => onChange(null)}>
@@ -38,13 +31,7 @@ export function CoverField({ coverId, onChange }: CoverFieldProps) {
           </Button>
         )}
       </div>
-      <p
-        id="cover-note"
-        role={error ? 'alert' : undefined}
-        className={error ? 'mt-1.5 text-[13px] font-medium text-failed' : 'mt-1.5 text-[13px] text-ink-3'}
-      >
-        {error ?? 'JPEG, PNG, WebP or AVIF, up to 12 MB.'}
-      </p>
+      <UploadNote problem={upload.error} hint="JPEG, PNG, WebP or AVIF, up to 12 MB." />
     </div>
   )
 }

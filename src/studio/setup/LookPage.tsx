@@ -14,6 +14,7 @@ import { Canvas } from '../checkoutPages/Canvas.tsx'
 import { loadShown, ShownPage } from '../checkoutPages/ShownPage.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { PreviewSection, Section } from '../frame/Places.tsx'
+import { PictureInput, UploadNote } from '../sell/PictureUpload.tsx'
 import { usePages } from '../sell/queries.ts'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
 import { useSession } from '../session/session.ts'
@@ -123,24 +124,16 @@ function Choice({ name, isChosen, choose, children }: ChoiceProps) {
 }
 
 function Logo({ logoId, change }: { logoId: string | null; change: (logoId: string | null) => void }) {
-  const { input, choose, isPending, error } = usePictureUpload(change)
+  const upload = usePictureUpload(change)
   return (
     <>
       <div className="flex items-center gap-4">
         {logoId && (
           <img src={pictureAddress(logoId, 480)} alt="The logo" className="h-12 w-auto max-w-[240px] object-contain" />
         )}
-        <input
-          ref={input}
-          type="file"
-          accept="image/*"
-          aria-label="Logo"
-          className="sr-only"
-          tabIndex={-1}
-          onChange={(event) => choose(event.target.files?.[0])}
-        />
-        <Button disabled={isPending} onClick={() => input.current?.click()}>
-          {isPending ? 'Uploading…' : logoId ? 'Replace' : 'Choose a picture'}
+        <PictureInput upload={upload} label="Logo" />
+        <Button disabled={upload.isPending} onClick={() => upload.input.current?.click()}>
+          {upload.isPending ? 'Uploading…' : logoId ? 'Replace' : 'Choose a picture'}
         </Button>
         {logoId && (
           <Button kind="link" onClick={() => change(null)}>
@@ -148,12 +141,10 @@ function Logo({ logoId, change }: { logoId: string | null; change: (logoId: stri
           </Button>
         )}
       </div>
-      <p
-        role={error ? 'alert' : undefined}
-        className={error ? 'mt-1.5 text-[13px] font-medium text-failed' : 'mt-1.5 text-[13px] text-ink-3'}
-      >
-        {error ?? 'Shown by the part “Logo”. A PNG or WebP without a ground of its own looks best.'}
-      </p>
+      <UploadNote
+        problem={upload.error}
+        hint="Shown by the part “Logo”. A PNG or WebP without a ground of its own looks best."
+      />
     </>
   )
 }
