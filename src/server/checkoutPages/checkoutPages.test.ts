@@ -221,6 +221,7 @@ describe('what stands on a page', () => {
     } as never)
     await publishCoupon(world.services, coupon.id, saved.draftRev, null)
     await republish(id, { code: 'page10' })
+    expect((await openCoupon(world.services, coupon.id, 'practice')).pages).toEqual([{ id, name: 'Coded page' }])
     const view = await show(slug)
     if (view.name !== 'checkout') throw new Error(view.name)
     expect(view.codes).toEqual(['page10'])

@@ -1,9 +1,9 @@
-import { and, asc, desc, eq, isNull, ne, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
 import { type CouponContent, couponProblems, formatTaken, newCoupon } from '../../core/content/coupon.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { catalogue, codes, codeUses, coupons, offers, orders } from '../db/schema/index.ts'
+import { catalogue, checkoutPages, codes, codeUses, coupons, offers, orders } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { offeredMethods } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -58,12 +58,33 @@ export async function openCoupon(services: Services, id: string, mode: Mode) {
     ...coupon,
     offers: onSale,
     brought,
+    /** Published checkout pages that apply one of its codes by themselves. */
+    pages: await pagesApplying(db, id),
     paymentMethods: methods.map(({ capabilities }) => capabilities),
     /** An order was placed with it, in whichever mode. */
     wasUsed: uses > 0,
     /** Words that other coupons have, as they are compared. */
     taken: taken.map(({ key }) => key),
   }
+}
+
+/** Checkout pages whose own code is one of a coupon. */
+async function pagesApplying(db: Queryable, couponId: string): Promise<{ id: string; name: string }[]> {
+  const rows = await db
+    .select({ id: checkoutPages.id, live: checkoutPages.live, title: sql<string>`${catalogue.draft}->>'title'` })
+    .from(checkoutPages)
+    .innerJoin(catalogue, eq(catalogue.id, checkoutPages.productId))
+    .where(and(isNull(checkoutPages.retiredAt), sql`${checkoutPages.live}->>'code' <> ''`))
+    .orderBy(checkoutPages.createdAt)
+  const keys = rows.flatMap(({ live }) => (live ? [codeKey(live.code)] : []))
+  if (keys.length === 0) return []
+  const own = await db
+    .select({ key: codes.key })
+    .from(codes)
+    .where(and(eq(codes.couponId, couponId), isNull(codes.freedAt), inArray(codes.key, keys)))
+  return rows.flatMap(({ id, live, title }) =>
+    live && own.some(({ key }) => key === codeKey(live.code)) ? [{ id, name: live.name || title }] : [],
+  )
 }
 
 /** Offers that buyers see, in the order of the shop. */

@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
-import { useNavigate, useParams } from 'react-router'
+import { Link, useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { addDays } from '../../core/calendar/day.ts'
 import { couponChanges } from '../../core/content/changes.ts'
@@ -176,7 +176,7 @@ function CouponBench({ coupon }: { coupon: BenchCoupon }) {
 
 /** Asked once before a published coupon is retired: what becomes of each place where its code is. */
 function AskBeforeRetiring({
-  coupon: { live, brought },
+  coupon: { live, brought, pages },
   close,
   retire,
 }: {
@@ -194,6 +194,13 @@ function AskBeforeRetiring({
             : `Anyone who types ${live?.code} is told that there is no such code. Another coupon can use the word.`}
         </li>
         <li>Links with its code, also printed ones, show the full price.</li>
+        {pages.map(({ id, name }) => (
+          <li key={id}>
+            <Link to={`/studio/sell/pages/${id}`} className="hover:underline">
+              The checkout page “{name}” no longer applies it by itself.
+            </Link>
+          </li>
+        ))}
         {waiting > 0 && (
           <li>
             {waiting === 1

@@ -23,15 +23,13 @@ interface UploadNoteProps {
   problem: string | null | undefined
   /** What is said while nothing is. */
   hint?: string
-  id?: string
 }
 
 /** What is wrong with an upload, or else what can be uploaded. */
-export function UploadNote({ problem, hint, id }: UploadNoteProps) {
+export function UploadNote({ problem, hint }: UploadNoteProps) {
   if (!problem && !hint) return null
   return (
     <p
-      id={id}
       role={problem ? 'alert' : undefined}
       className={classes('mt-1.5 text-[13px]', problem ? 'font-medium text-failed' : 'text-ink-3')}
     >
