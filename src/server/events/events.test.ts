@@ -170,11 +170,16 @@ it('of another connection settles nothing, though it names the key', async () =>
   const [attempt] = await world.attemptsOf(orderId)
   const { moor } = await world.connectOthers()
   const body = captured(attempt?.key as string)
-  const headers = async (id: string, connectionId: string) => ({
-    'webhook-id': id,
-    'webhook-timestamp': String(Math.floor(Date.now() / 1000)),
-    'webhook-signature': new Webhook(await signingSecret(connectionId)).sign(id, new Date(), body),
-  })
+  const headers = async (id: string, connectionId: string) => {
+    const webhook = new Webhook(await signingSecret(connectionId))
+    // What is signed is the moment that the head names, to the second.
+    const at = new Date()
+    return {
+      'webhook-id': id,
+      'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
+      'webhook-signature': webhook.sign(id, at, body),
+    }
+  }
   const post = async (id: string, connectionId: string) =>
     fetch(world.origin + path(connectionId), { method: 'POST', body, headers: await headers(id, connectionId) })
   expect((await post('of-the-wallet', moor)).status).toBe(200)
