@@ -6,8 +6,8 @@ import { expectNothingSerious } from './axe.ts'
 
 /** How many pages are tried: `npm run pages -- 500`. */
 const COUNT = Number(process.env.RANDOM_PAGES ?? 50)
-/** Pages of one seed are always the same. */
-const SEED = Number(process.env.RANDOM_SEED ?? Date.now() % 1_000_000)
+/** Pages of one seed are always the same; the command tries others. */
+const SEED = Number(process.env.RANDOM_SEED ?? 1)
 
 test(`${COUNT} random pages can be used by everybody, and nothing on them is wider than a small phone`, async ({
   studio,
