@@ -15,6 +15,9 @@ import {
 } from './acorn.ts'
 import { expectNothingSerious } from './axe.ts'
 
+// A bench draws a whole page again and again, which a browser without a graphics card does slowly.
+test.setTimeout(240_000)
+
 /** The pages of a product, the one for every day first. */
 async function pagesOf(studio: Page, productId: string): Promise<{ id: string; slug: string; name: string }[]> {
   const pages = await post(studio.request, '/api/pages', undefined, 'GET')
