@@ -16,7 +16,7 @@ import {
 import { expectNothingSerious } from './axe.ts'
 
 // A bench draws a whole page again and again, which a browser without a graphics card does slowly.
-test.setTimeout(240_000)
+test.describe.configure({ timeout: 240_000 })
 
 /** The pages of a product, the one for every day first. */
 async function pagesOf(studio: Page, productId: string): Promise<{ id: string; slug: string; name: string }[]> {
