@@ -34,9 +34,12 @@ export function Canvas({ width, label, undo, redo, children }: CanvasProps) {
   // The studio's undo works here too: keys that are pressed in another document are not heard outside.
   const keys = useRef({ undo, redo })
   keys.current = { undo, redo }
+  const filled = useRef<Document | null>(null)
   const fill = () => {
     const inside = frame.current?.contentDocument
-    if (!inside) return
+    // Once for each document: else style sheets and listeners would pile up.
+    if (!inside || filled.current === inside) return
+    filled.current = inside
     inside.documentElement.lang = 'en'
     inside.title = label
     for (const sheet of document.querySelectorAll('link[rel=stylesheet], style')) {
@@ -67,8 +70,7 @@ export function Canvas({ width, label, undo, redo, children }: CanvasProps) {
   useEffect(() => {
     // Its document may have been there before this listened.
     if (frame.current?.contentDocument?.readyState === 'complete') fill()
-    // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the document as it is made
-  }, [fill])
+  })
 
   const scale = room.width === 0 ? 1 : Math.min(1, room.width / width)
   return (
