@@ -228,7 +228,7 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
         onChange={(isOn) => set(part.id, `${at}/isDecoration`, isOn)}
       />
       <p className="mt-2 flex gap-4 text-[13px]">
-        <PictureInput upload={upload} label="Another picture" />
+        <PictureInput upload={upload} label="Replace the picture" />
         <Button kind="link" disabled={upload.isPending} onClick={() => upload.input.current?.click()}>
           {upload.isPending ? 'Uploading…' : 'Replace'}
         </Button>
