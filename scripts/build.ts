@@ -50,6 +50,15 @@ export async function buildWhatChanged(dist: string): Promise<void> {
 const EVERY_PART =
   /node_modules\/(react|react-dom|scheduler|hono)\/|src\/(shop\/(takeOver|Taken|api)|ui\/(Button|classes|problem)|core\/(money\/format|calendar\/formatDay|sentence\/words))\.tsx?$/
 
+/**
+ * The scripts of a page are few enough to be fetched at once: a browser keeps six connections to a server, and whatever
+ * waits for one comes a round trip later.
+ */
+const SHOP_CHUNKS = [
+  { name: 'base', test: EVERY_PART, priority: 1 },
+  { name: 'shared', minShareCount: 2 },
+]
+
 /** Writes the browser's files of one interface, and the list of them. */
 function buildClient(dist: string, name: 'shop' | 'studio', input: string[]) {
   return build({
@@ -64,7 +73,7 @@ function buildClient(dist: string, name: 'shop' | 'studio', input: string[]) {
       chunkSizeWarningLimit: 1000,
       rolldownOptions: {
         input,
-        output: name === 'shop' ? { codeSplitting: { groups: [{ name: 'base', test: EVERY_PART }] } } : {},
+        output: name === 'shop' ? { codeSplitting: { groups: SHOP_CHUNKS } } : {},
       },
     },
   })

@@ -22,7 +22,7 @@ const facts: PageFacts = {
   ends: { sale: '2027-03-01T00:00:00Z', page: null, code: null },
   at: '2027-02-01T00:00:00Z',
   videos: { [VIDEO]: { length: 8, width: 16, height: 9, name: 'x', warning: null, hasCaptions: true } },
-  pictures: { [PICTURE]: { width: 1600, height: 800 } },
+  pictures: { [PICTURE]: { width: 1600, height: 800, preview: null } },
 }
 
 it('any page that the schema allows is drawn, with one heading above all and none that skips a level', () => {

@@ -20,8 +20,17 @@ export interface PageFacts {
   at: string
   /** Videos by id; one that is missing is not shown. */
   videos: Record<string, VideoFacts>
-  /** Widths and heights of pictures by id, in pixels. */
-  pictures: Record<string, { width: number; height: number }>
+  /** Stored pictures by id. */
+  pictures: Record<string, PictureFacts>
+}
+
+/** What a page knows of a stored picture. */
+export interface PictureFacts {
+  /** In pixels. */
+  width: number
+  height: number
+  /** Of the page's first picture, a coarse copy as a data address: it stands in the page itself until the picture has come. */
+  preview: string | null
 }
 
 export interface PageProduct {

@@ -1,4 +1,5 @@
 import { eq } from 'drizzle-orm'
+import sharp from 'sharp'
 import { describe, expect, it } from 'vitest'
 import { emptyPart, newShot } from '../../core/checkoutPages/parts.ts'
 import { PAGE_STATES } from '../../core/checkoutPages/states.ts'
@@ -9,6 +10,7 @@ import { createCourse } from '../catalogue/service.ts'
 import { usesOf } from '../catalogue/uses.ts'
 import { createCoupon, openCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { checkoutPages, orders } from '../db/schema/index.ts'
+import { keepPicture } from '../media/pictures.ts'
 import { setOnSale } from '../offers/service.ts'
 import { checkoutView, movedTo } from '../pages/checkout.ts'
 import { pageInState } from '../pages/states.ts'
@@ -206,6 +208,26 @@ describe('what stands on a page', () => {
       errors: [{ at: '/parts/0/picture', why: expect.stringContaining('Describe the picture') }],
     })
     await republish(id, { parts: [{ ...opening, picture: { ...shot, isDecoration: true } }] })
+  })
+
+  it('its first picture is there at once as a coarse copy, and no other', async () => {
+    const course = await world.sell(4800, 'Pictured')
+    const green = { create: { width: 600, height: 300, channels: 3, background: '#285a3c' } } as const
+    const file = await sharp(green).png().toBuffer()
+    const [first, second] = await Promise.all([keepPicture(world.services, file), keepPicture(world.services, file)])
+    const shown = (id: string) => ({ ...newShot(id), isDecoration: true })
+    const { slug } = await published(course.courseId, 'Pictured', {
+      parts: [
+        { ...emptyPart('text', 'text'), html: '<p>A word before</p>' },
+        { ...emptyPart('picture', 'first'), place: 'above', picture: shown(first.id) },
+        { ...emptyPart('picture', 'second'), place: 'above', picture: shown(second.id) },
+      ],
+    })
+    const pictures = {
+      [first.id]: { preview: expect.stringMatching(/^data:image\/webp;base64,/) },
+      [second.id]: { preview: null },
+    }
+    expect(await show(slug)).toMatchObject({ page: { facts: { pictures } } })
   })
 
   it('a code that is applied by itself must exist, comes with the page, and counts in the order', async () => {

@@ -45,6 +45,15 @@ describe('a stored picture', () => {
     expect((await fetch(`${world.origin}/pictures/../${id}/320`)).status).toBe(404)
   })
 
+  it('has a coarse copy of a few kB, as wide as a page shows it, unless something would shine through', async () => {
+    const { preview } = await encodePicture(await noise(1000, 500).jpeg().toBuffer())
+    const data = Buffer.from(preview?.replace('data:image/webp;base64,', '') ?? '', 'base64')
+    expect(await sharp(data).metadata()).toMatchObject({ format: 'webp', width: 800, height: 400 })
+    expect(data.length).toBeLessThan(10_000)
+    const seeThrough = { create: { width: 600, height: 300, channels: 4, background: '#0000' } } as const
+    expect((await encodePicture(await sharp(seeThrough).png().toBuffer())).preview).toBeNull()
+  })
+
   it('is not sent again to who has it, by its tag', async () => {
     const { id } = await keepPicture(world.services, await noise(400, 300).png().toBuffer())
     const first = await fetch(addressOf(id, 320))

@@ -1,5 +1,6 @@
 import { asc, eq, inArray } from 'drizzle-orm'
-import sharp from 'sharp'
+import sharp, { type Sharp } from 'sharp'
+import type { PictureFacts } from '../../core/checkoutPages/facts.ts'
 import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
 import { PICTURE_WIDTHS } from '../../core/content/pictureWidths.ts'
 import type { Queryable } from '../db/client.ts'
@@ -14,11 +15,14 @@ const MAX_PIXELS = 60_000_000
 /** The longer side of a kept picture, at most, in pixels. */
 const LARGE_SIDE = 1600
 const TYPE = 'image/webp'
+/** Of so many points in a row the coarse copy is made, and drawn so wide, in pixels: smooth, and not squares. */
+const [PREVIEW_POINTS, PREVIEW_WIDTH] = [32, 800]
 
 /** A picture as it is kept: what was uploaded, bounded, and narrower copies of it. */
 export interface EncodedPicture {
   width: number
   height: number
+  preview: string | null
   /** The widest first. */
   sizes: { width: number; data: Buffer }[]
 }
@@ -31,10 +35,10 @@ export interface EncodedPicture {
 export async function keepPicture(services: Services, file: Uint8Array): Promise<{ id: string }> {
   const encoded = await encodePicture(file)
   return services.db.transaction(async (tx) => {
-    const { width, height } = encoded
+    const { width, height, preview } = encoded
     const [row] = await tx
       .insert(pictures)
-      .values({ width, height, createdAt: services.now() })
+      .values({ width, height, preview, createdAt: services.now() })
       .returning({ id: pictures.id })
     const id = row?.id as string
     await storeSizes(tx, id, encoded, services.now())
@@ -73,10 +77,24 @@ export async function encodePicture(file: Uint8Array): Promise<EncodedPicture> {
       })),
     )
     const whole = { width: largest.info.width, data: isKept ? Buffer.from(file) : largest.data }
-    return { width: largest.info.width, height: largest.info.height, sizes: [whole, ...copies.reverse()] }
+    const { info } = largest
+    return {
+      width: info.width,
+      height: info.height,
+      preview: await previewOf(image),
+      sizes: [whole, ...copies.reverse()],
+    }
   } catch {
     throw fieldProblem('/file', 'This file is not a picture that can be read. Use a JPEG, PNG, WebP or AVIF.')
   }
+}
+
+/** A coarse copy of a picture, some hundred bytes, as a data address. A picture that shows what is behind it has none. */
+async function previewOf(image: Sharp): Promise<string | null> {
+  if (!(await image.clone().stats()).isOpaque) return null
+  const coarse = await image.clone().resize({ width: PREVIEW_POINTS }).png().toBuffer()
+  const data = await sharp(coarse).resize({ width: PREVIEW_WIDTH, kernel: 'cubic' }).webp({ quality: 10 }).toBuffer()
+  return `data:${TYPE};base64,${data.toString('base64')}`
 }
 
 const HEIC =
@@ -128,15 +146,12 @@ export async function cutPicture(
   return keepPicture(services, data)
 }
 
-/** Widths and heights of stored pictures, by id; those that are gone are left out. */
-export async function sizesOf(
-  db: Queryable,
-  ids: readonly string[],
-): Promise<Record<string, { width: number; height: number }>> {
+/** Widths, heights and coarse copies of stored pictures, by id; those that are gone are left out. */
+export async function sizesOf(db: Queryable, ids: readonly string[]): Promise<Record<string, PictureFacts>> {
   if (ids.length === 0) return {}
   const rows = await db
-    .select({ id: pictures.id, width: pictures.width, height: pictures.height })
+    .select({ id: pictures.id, width: pictures.width, height: pictures.height, preview: pictures.preview })
     .from(pictures)
     .where(inArray(pictures.id, [...ids]))
-  return Object.fromEntries(rows.map(({ id, width, height }) => [id, { width, height }]))
+  return Object.fromEntries(rows.map(({ id, ...facts }) => [id, facts]))
 }

@@ -34,6 +34,7 @@ export async function factsOf(services: Services, school: School, known: Known):
   const at = services.now().toISOString()
   const parts = inOrder(page.live.parts)
   const hasPrices = parts.some(({ kind }) => kind === 'prices')
+  const [first] = parts.flatMap((part) => (part.place === 'above' ? shotsOf(part) : []))
   const pictureIds = parts.flatMap((part) => shotsOf(part).map(({ shot }) => shot.pictureId))
   const videoIds = parts.flatMap((part) => (part.kind === 'video' ? (part.videoId ?? []) : []))
   const [pictures, videos, [code]] = await Promise.all([
@@ -56,7 +57,9 @@ export async function factsOf(services: Services, school: School, known: Known):
         { length, width, height, name, warning, hasCaptions: captions !== null },
       ]),
     ),
-    pictures,
+    pictures: Object.fromEntries(
+      Object.entries(pictures).map(([id, one]) => [id, id === first?.shot.pictureId ? one : { ...one, preview: null }]),
+    ),
   }
 }
 

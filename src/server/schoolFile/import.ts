@@ -206,11 +206,11 @@ async function takePicture(
   const encoded = await encodePicture(bytes).catch((error: unknown) => {
     throw error instanceof Problem ? new FileError(`${at}/data`, error.errors[0]?.why ?? error.message) : error
   })
-  const { width, height } = encoded
+  const { width, height, preview } = encoded
   await tx
     .insert(pictures)
-    .values({ id, width, height, createdAt: now() })
-    .onConflictDoUpdate({ target: pictures.id, set: { width, height } })
+    .values({ id, width, height, preview, createdAt: now() })
+    .onConflictDoUpdate({ target: pictures.id, set: { width, height, preview } })
   await tx.delete(pictureSizes).where(eq(pictureSizes.pictureId, id))
   await storeSizes(tx, id, encoded, now())
 }

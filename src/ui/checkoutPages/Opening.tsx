@@ -34,6 +34,7 @@ export function Opening({ part, facts, color, isUnder }: OpeningProps) {
           part={part}
           at="picture"
           shot={part.picture}
+          facts={part.picture ? facts.pictures[part.picture.pictureId] : undefined}
           sizes="(min-width: 768px) 42vw, 100vw"
           className="h-[190px] w-full md:absolute md:inset-y-0 md:right-0 md:h-full md:w-[40%]"
         />
@@ -47,7 +48,7 @@ export function Opening({ part, facts, color, isUnder }: OpeningProps) {
           <Home>
             <Words
               as="span"
-              className={classes('display mb-4 inline-block text-[14px] font-semibold', isPlain && 'text-ink-2')}
+              className={classes('display mb-4 block w-fit text-[14px] font-semibold', isPlain && 'text-ink-2')}
               {...{ part, at: 'kicker', value: part.kicker, label: 'Small line', maxLength: 80 }}
               fallback={school.name}
             />

@@ -1,3 +1,4 @@
+import type { PictureFacts } from '../../core/checkoutPages/facts.ts'
 import type { PagePart, Shot } from '../../core/checkoutPages/parts.ts'
 import { pictureSource } from '../pictures.ts'
 import { useEditing } from './editing.tsx'
@@ -7,8 +8,8 @@ interface PictureProps {
   /** Its place in the part. */
   at: string
   shot: Shot | null
-  /** Its size in pixels, where it is shown uncut. */
-  size?: { width: number; height: number } | undefined
+  /** What is known of it, unless it is gone. */
+  facts: PictureFacts | undefined
   /** How wide it is shown, as `sizes` of HTML. */
   sizes: string
   /** The box that it fills; it is cut there, and never stretched. */
@@ -18,20 +19,32 @@ interface PictureProps {
 }
 
 /** A stored picture in its place; on the bench also the place of one that is missing. */
-export function Picture({ part, at, shot, size, sizes, className = '', isLazy = false }: PictureProps) {
+export function Picture({ part, at, shot, facts, sizes, className = '', isLazy = false }: PictureProps) {
   const editing = useEditing()
   if (!shot) return editing ? <editing.Slot part={part} at={at} what="picture" className={className} /> : null
+  const position = `${shot.focus.x}% ${shot.focus.y}%`
   return (
     <span className={`relative block overflow-hidden ${className}`}>
+      {facts?.preview && (
+        <img
+          src={facts.preview}
+          alt=""
+          aria-hidden
+          decoding="sync"
+          className="absolute inset-0 size-full object-cover"
+          style={{ objectPosition: position }}
+        />
+      )}
       <img
-        {...pictureSource(shot.pictureId, size?.width)}
+        {...pictureSource(shot.pictureId, facts?.width)}
         sizes={sizes}
-        width={size?.width}
-        height={size?.height}
+        width={facts?.width}
+        height={facts?.height}
         alt={shot.isDecoration ? '' : shot.alt}
         loading={isLazy ? 'lazy' : undefined}
-        className="size-full object-cover"
-        style={{ objectPosition: `${shot.focus.x}% ${shot.focus.y}%` }}
+        fetchPriority={facts?.preview ? 'high' : undefined}
+        className="relative size-full object-cover"
+        style={{ objectPosition: position }}
       />
       {editing && <editing.Focus part={part} at={at} shot={shot} />}
     </span>

@@ -68,15 +68,15 @@ export function RichText({ part }: PartProps<PartOf<'text'>>) {
 }
 
 export function PicturePart({ part, facts }: PartProps<PartOf<'picture'>>) {
-  const size = part.picture ? facts.pictures[part.picture.pictureId] : undefined
-  const shape = { own: size ? '' : 'aspect-[3/2]', wide: 'aspect-[21/9]', square: 'aspect-square' }[part.shape]
+  const known = part.picture ? facts.pictures[part.picture.pictureId] : undefined
+  const shape = { own: known ? '' : 'aspect-[3/2]', wide: 'aspect-[21/9]', square: 'aspect-square' }[part.shape]
   return (
     <figure className={part.shape === 'square' ? 'max-w-[520px]' : undefined}>
       <Picture
         part={part}
         at="picture"
         shot={part.picture}
-        size={size}
+        facts={known}
         sizes={isNarrow(part) ? '(min-width: 768px) 40vw, 100vw' : '(min-width: 1112px) 1080px, 100vw'}
         className={classes('rounded-lg', shape)}
         isLazy={part.place !== 'above'}
@@ -205,7 +205,7 @@ export function Testimonials({ part, facts }: PartProps<PartOf<'testimonials'>>)
                   part={part}
                   at={`people/${index}/picture`}
                   shot={person.picture}
-                  size={person.picture ? facts.pictures[person.picture.pictureId] : undefined}
+                  facts={person.picture ? facts.pictures[person.picture.pictureId] : undefined}
                   sizes="44px"
                   className="size-11 shrink-0 rounded-full"
                   isLazy
@@ -351,7 +351,7 @@ export function Teacher({ part, facts }: PartProps<PartOf<'teacher'>>) {
             part={part}
             at="picture"
             shot={part.picture}
-            size={part.picture ? facts.pictures[part.picture.pictureId] : undefined}
+            facts={part.picture ? facts.pictures[part.picture.pictureId] : undefined}
             sizes="180px"
             className="size-[140px] shrink-0 rounded-lg sm:size-[180px]"
             isLazy

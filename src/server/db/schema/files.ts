@@ -30,6 +30,8 @@ export const pictures = pgTable('pictures', {
   id: uuid().primaryKey().defaultRandom(),
   width: integer().notNull(),
   height: integer().notNull(),
+  /** A coarse copy of it as a data address, shown while it loads; null where one would shine through. */
+  preview: text(),
   createdAt: moment().notNull(),
 })
 
