@@ -92,6 +92,31 @@ export async function sellableProducts(
   return [...found.values()]
 }
 
+/**
+ * A product as its pages show it on the bench: as buyers see it, and before they see anything of it, as it will be. Null
+ * where it is retired.
+ */
+export async function productOnBench(db: Queryable, productId: string): Promise<SellableProduct | null> {
+  const [sellable] = await sellableProducts(db, { productId })
+  if (sellable && sellable.offers.length > 0) return sellable
+  const [product] = await db
+    .select()
+    .from(catalogue)
+    .where(and(eq(catalogue.id, productId), isNull(catalogue.retiredAt)))
+  if (!product) return null
+  const rows = await db
+    .select()
+    .from(offers)
+    .where(and(eq(offers.productId, productId), isNull(offers.retiredAt), eq(offers.isTestPurchase, false)))
+    .orderBy(asc(offers.position), asc(offers.createdAt))
+  const shown = rows.map(({ id, live, draft, liveVersion }) => ({
+    ...{ id, productId, version: liveVersion },
+    live: live ?? draft,
+  }))
+  const { id, kind, slug, pageSlug, live, draft } = product
+  return { id, kind, slug, pageSlug, live: live ?? draft, offers: shown }
+}
+
 /** A course that a line opens, as it is called now. */
 export interface LineCourse {
   id: string

@@ -5,13 +5,14 @@ import { emptyPart, newShot } from '../../core/checkoutPages/parts.ts'
 import { PAGE_STATES } from '../../core/checkoutPages/states.ts'
 import { EVERYDAY_PAGE, type PageContent } from '../../core/content/checkoutPage.ts'
 import { newCoupon } from '../../core/content/coupon.ts'
+import { newOffer } from '../../core/content/offer.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { createCourse } from '../catalogue/service.ts'
 import { usesOf } from '../catalogue/uses.ts'
 import { createCoupon, openCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { checkoutPages, orders } from '../db/schema/index.ts'
 import { keepPicture } from '../media/pictures.ts'
-import { setOnSale } from '../offers/service.ts'
+import { createOffer, saveOfferDraft, setOnSale } from '../offers/service.ts'
 import { checkoutView, movedTo } from '../pages/checkout.ts'
 import { pageInState } from '../pages/states.ts'
 import { getSchool } from '../school/service.ts'
@@ -283,8 +284,32 @@ it('the bench shows the shop’s own page in every state, and stores nothing', a
   expect(seen.get('noMethod')?.view).toMatchObject({ paymentMethods: [] })
   expect(seen.get('pageOver')?.view).toMatchObject({ name: 'notice', status: 410, title: 'In states is over.' })
   expect(await world.db.$count(orders)).toBe(before)
-  // Without anything on sale there is nothing to show but that.
+  expect(seen.get('first')?.isSelling).toBe(true)
+})
+
+it('a page is shaped before anything of its course is on sale, live or priced', async () => {
+  const school = await getSchool(world.db)
+  const asked = async (id: string) => {
+    const { draft } = await openPage(world.services, id)
+    return pageInState(world.services, school, { id, content: draft, state: 'first', mode: 'practice' })
+  }
+  const course = await world.sell(4800, 'Not on sale')
   await setOnSale(world.services, course.offerId, false)
-  const nothing = await pageInState(world.services, school, { id, content: draft, state: 'first', mode: 'practice' })
-  expect(nothing.view).toMatchObject({ name: 'notice', status: 410 })
+  const offSale = await asked(await everydayOf(course.courseId))
+  expect(offSale).toMatchObject({ isSelling: false, view: { name: 'checkout', offers: [{ id: course.offerId }] } })
+  expect(await show(course.slug)).toMatchObject({ name: 'notice', status: 410 })
+
+  const { id: newId } = await createCourse(world.services, 'Only a draft')
+  const unpriced = await asked(await everydayOf(newId))
+  const product = { title: 'Only a draft' }
+  expect(unpriced).toMatchObject({ isSelling: false, view: { name: 'notice' }, withoutForm: { product } })
+  const { id: offerId } = await createOffer(world.services, newId)
+  await saveOfferDraft(world.services, offerId, 1, {
+    ...newOffer('One payment'),
+    terms: { kind: 'single', amount: 4800 },
+  })
+  expect(await asked(await everydayOf(newId))).toMatchObject({
+    isSelling: false,
+    view: { name: 'checkout', offers: [{ id: offerId }], page: { facts: { product } } },
+  })
 })

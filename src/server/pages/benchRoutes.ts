@@ -24,11 +24,14 @@ export function pageBenchRoutes(base: Services, renderer: Renderer) {
         const services = await inMode(base, mode)
         const school = await getSchool(base.db)
         const asked = { id: c.req.valid('param').id, ...c.req.valid('json'), mode }
-        const { view, visitor } = await pageInState(services, school, asked)
-        if (view.name === 'notice') return c.json<PageOnBench>({ notice: view, page: null })
+        const { view, visitor, withoutForm, isSelling } = await pageInState(services, school, asked)
+        if (view.name === 'notice') {
+          const page = withoutForm ? { facts: withoutForm, form: null } : null
+          return c.json<PageOnBench>({ notice: view, page, isSelling })
+        }
         const page = shopPage(school, { mode, basket: null, isOwnView: false, visitor, view })
         const form = await renderer.form(page)
-        return c.json<PageOnBench>({ notice: null, page: { facts: view.page.facts, form } })
+        return c.json<PageOnBench>({ notice: null, page: { facts: view.page.facts, form }, isSelling })
       },
     )
 }

@@ -1,12 +1,13 @@
 import { eq, inArray } from 'drizzle-orm'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
+import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import { isOver, shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
 import { findLivePage, type LivePage, livePageById } from '../catalogue/pages.ts'
-import { type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
+import { type LineCourse, type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
 import { beside } from '../checkout/beside.ts'
 import { quoteKnownCode } from '../checkout/place.ts'
 import { catalogue, orderLines, orders } from '../db/schema/index.ts'
@@ -14,7 +15,7 @@ import { shownPaymentMethods } from '../gateways/shownMethods.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { NoticeView, ShopOffer, ShopView } from '../views/data.ts'
+import type { CheckoutView, NoticeView, ShopOffer, ShopView } from '../views/data.ts'
 import { bumpsOn } from './additions.ts'
 import { basketCheckoutView, type CheckoutQuery } from './basketCheckout.ts'
 import { bundledIn, formatSaving } from './bundled.ts'
@@ -62,32 +63,44 @@ async function findPage(services: Services, slug: string, visitor: Visitor): Pro
     !page.isRetired && page.live.ends?.leadsTo ? await livePageById(services.db, page.live.ends.leadsTo) : null
   // One that has ended too would lead on and on.
   if (next && !next.isRetired && !isOver(next.live, services.now().toISOString())) return { page: next }
-  return { instead: await pageEnded(services, page, visitor) }
+  const [product] = page.productId ? await sellableProducts(services.db, { productId: page.productId }) : []
+  if (!product) return { instead: await goneOrMissing(services, eq(catalogue.id, page.productId ?? page.id), visitor) }
+  return { instead: pageEnded(page, product) }
 }
 
 /** What is said instead of a page that was retired, or has ended. */
-export async function pageEnded(services: Services, page: LivePage, visitor: Visitor): Promise<NoticeView> {
-  const [product] = page.productId ? await sellableProducts(services.db, { productId: page.productId }) : []
-  if (!product) return goneOrMissing(services, eq(catalogue.id, page.productId ?? page.id), visitor)
+export function pageEnded(page: LivePage, product: SellableProduct): NoticeView {
   const named = { page: page.live.name || product.live.title }
   const text = page.isRetired ? filled(NOTICE.pageRetired, named) : filled(NOTICE.pageOver, named)
   return notice(410, text, [aboutProduct(product), ALL_COURSES])
 }
 
-/** A checkout page of a product, whatever state it is in, as a visitor would see it. */
-export async function shownPage(
+/** A checkout page, whatever state it is in, as a visitor would see it. */
+async function shownPage(
   services: Services,
   school: School,
   page: LivePage,
   visitor: Visitor,
-  query: CheckoutQuery = {},
+  query: CheckoutQuery,
 ): Promise<ShopView> {
-  const { slug } = page
-  const { offerId, cameBackFrom } = query
   if (page.productId === null) return basketCheckoutView(services, school, page, visitor, query)
-  const withTestPurchase = visitor.isCreator === true && offerId !== undefined
+  const withTestPurchase = visitor.isCreator === true && query.offerId !== undefined
   const [product] = await sellableProducts(services.db, { productId: page.productId, withTestPurchase })
   if (!product) return goneOrMissing(services, eq(catalogue.id, page.productId), visitor)
+  return productPage(services, school, page, product, visitor, query)
+}
+
+/** A checkout page with the product that it sells, as a visitor would see it. */
+export async function productPage(
+  services: Services,
+  school: School,
+  page: LivePage,
+  product: SellableProduct,
+  visitor: Visitor,
+  query: CheckoutQuery = {},
+): Promise<CheckoutView | NoticeView> {
+  const { slug } = page
+  const { offerId, cameBackFrom } = query
   const offers = shownOn(
     page.live,
     await offersOf(services, school, product, visitor, [offerId, ...(page.live.offers ?? [])]),
@@ -112,8 +125,8 @@ export async function shownPage(
   if (!chosen) {
     return notice(410, filled(NOTICE.notOnSale, { course: product.live.title }), [aboutProduct(product), ALL_COURSES])
   }
-  const { held, saving } = (await bundledIn(services, school, [product]))(product, offers)
-  const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : held
+  const bundled = (await bundledIn(services, school, [product]))(product, offers)
+  const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : bundled.held
   const { buyable, says } = await beside(services, school, opened, offers, visitor)
   const bumps = await bumpsOn(services, school, page.live, visitor, opened)
   const ofProduct = services.db
@@ -121,12 +134,10 @@ export async function shownPage(
     .from(orderLines)
     .where(eq(orderLines.productId, product.id))
   const pending = await pendingOrder(services, inArray(orders.id, ofProduct), visitor, cameBackFrom)
-  const gets = 'lessons' in product.live ? product.live.lessons.map(lessonTitle) : held.map(({ title }) => title)
   const shownOffers = buyable.length > 0 ? buyable : offers
   const shownChosen = buyable.includes(chosen) ? chosen : (buyable[0] ?? chosen)
   const codes = [query.code, page.live.code].flatMap((code) => code || []).slice(0, 1)
-  const saved = formatSaving(saving, school)
-  const card = cardOf(product)
+  const facts = await productFacts(services, school, { page, product, offers: shownOffers, ...bundled })
   return {
     name: 'checkout',
     slug,
@@ -135,9 +146,9 @@ export async function shownPage(
     also: [],
     warnings: [],
     chosenPrice: null,
-    product: card,
-    gets,
-    saving: saved,
+    product: cardOf(product),
+    gets: facts.titles,
+    saving: facts.saving,
     bumps,
     hasUpsells: page.live.upsells.length > 0,
     offers: shownOffers,
@@ -153,15 +164,33 @@ export async function shownPage(
     from: query.from ?? '',
     answered: codes[0] === undefined ? null : await quoteKnownCode(services, codes[0], shownChosen.id, visitor),
     declined: null,
-    page: {
-      shaped: page.live,
-      facts: await factsOf(services, school, {
-        ...{ page, product, offers: shownOffers, titles: gets, saving: saved },
-        titlesOf: product.kind === 'course' ? 'lessons' : 'courses',
-        about: aboutProduct(product),
-      }),
-    },
+    page: { shaped: page.live, facts },
   }
+}
+
+interface ShownProduct {
+  page: LivePage
+  product: SellableProduct
+  offers: readonly ShopOffer[]
+  /** The courses of a bundle. */
+  held: readonly LineCourse[]
+  /** What it saves. */
+  saving: Parameters<typeof formatSaving>[0]
+}
+
+/** What a page shows of the product that it sells, besides its form. */
+export function productFacts(
+  services: Services,
+  school: School,
+  { page, product, offers, held, saving }: ShownProduct,
+): Promise<PageFacts> {
+  const { live } = product
+  return factsOf(services, school, {
+    ...{ page, product, offers, saving: formatSaving(saving, school) },
+    titles: 'lessons' in live ? live.lessons.map(lessonTitle) : held.map(({ title }) => title),
+    titlesOf: product.kind === 'course' ? 'lessons' : 'courses',
+    about: aboutProduct(product),
+  })
 }
 
 /** The offer that a link names, where its access has ended by its own date. */

@@ -1,20 +1,24 @@
-import { and, asc, isNotNull, isNull } from 'drizzle-orm'
+import { and, asc, eq, isNotNull, isNull } from 'drizzle-orm'
+import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import type { PageState } from '../../core/checkoutPages/states.ts'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
 import { newOffer, quotableSale } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatWholePrice, todayInParts } from '../../core/sentence/sentence.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
+import { NOTICE } from '../../core/words/en/notice.ts'
 import type { LivePage } from '../catalogue/pages.ts'
-import { sellableProducts } from '../catalogue/sellable.ts'
+import { productOnBench, type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
 import { quoteKnownCode } from '../checkout/place.ts'
-import { coupons } from '../db/schema/index.ts'
+import { catalogue, coupons } from '../db/schema/index.ts'
 import { findDrafted } from '../drafts/drafts.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { CheckoutView, NoticeView, ShopOffer, ShopView } from '../views/data.ts'
-import { pageEnded, shownPage } from './checkout.ts'
+import type { CheckoutView, NoticeView, ShopOffer } from '../views/data.ts'
+import { bundledIn } from './bundled.ts'
+import { pageEnded, productFacts, productPage } from './checkout.ts'
+import { goneOrMissing, notice } from './notices.ts'
 
 /** A made-up buyer, whom the page would know. */
 const KNOWN = { name: 'Clara Lindqvist', email: 'clara@example.org' }
@@ -23,6 +27,10 @@ const KNOWN = { name: 'Clara Lindqvist', email: 'clara@example.org' }
 export interface PageInState {
   view: CheckoutView | NoticeView
   visitor: { name: string; email: string } | null
+  /** What a page shows that has no form, as it has no price yet. */
+  withoutForm?: PageFacts
+  /** What it sells is live, and on sale. */
+  isSelling: boolean
 }
 
 /**
@@ -39,36 +47,50 @@ export async function pageInState(
   const page: LivePage = { id, productId, slug, version: liveVersion, live: content, isRetired: false }
   const visitor: Visitor = { mode, person: null, browserHash: null }
   const at = state === 'saleOver' ? await afterSales(services, page) : services
-  const view = await viewOf(at, school, page, visitor)
-  if (view.name !== 'checkout') return { view, visitor: null }
-  if (state === 'pageOver') return { view: await pageEnded(services, page, visitor), visitor: null }
-  return { view: await put(services, school, page, view, state, visitor), visitor: state === 'known' ? KNOWN : null }
+  const product = await shownProduct(services, page)
+  if (!product) {
+    const where = eq(catalogue.id, productId ?? page.id)
+    const nothing =
+      productId === null ? notice(200, NOTICE.basketEmpty, []) : await goneOrMissing(services, where, visitor)
+    return { view: nothing, visitor: null, isSelling: false }
+  }
+  const sold = await sellableProducts(services.db, { productId: product.id })
+  const isSelling = sold.some(({ offers }) => offers.length > 0)
+  if (state === 'pageOver') return { view: pageEnded(page, product), visitor: null, isSelling }
+  const view = await viewOf(at, school, page, product, visitor)
+  if (view.name !== 'checkout') {
+    const bundled = (await bundledIn(services, school, [product]))(product, [])
+    const withoutForm = await productFacts(at, school, { page, product, offers: [], ...bundled })
+    return { view, visitor: null, withoutForm, isSelling }
+  }
+  const seen = await put(services, school, page, view, state, visitor)
+  return { view: seen, visitor: state === 'known' ? KNOWN : null, isSelling }
 }
 
-/** The view of a page that sells a product; that of the basket's is shown with the first thing that the school sells. */
+/** What a page sells; that of the basket is shown with the first thing that the school sells. */
+async function shownProduct({ db }: Services, { productId }: LivePage): Promise<SellableProduct | null> {
+  if (productId !== null) return productOnBench(db, productId)
+  const products = await sellableProducts(db)
+  return products.find(({ offers }) => offers.length > 0) ?? null
+}
+
 async function viewOf(
   services: Services,
   school: School,
   page: LivePage,
+  product: SellableProduct,
   visitor: Visitor,
 ): Promise<CheckoutView | NoticeView> {
-  if (page.productId !== null) return asShown(await shownPage(services, school, page, visitor))
-  const [first, second] = await sellableProducts(services.db)
-  if (!first) return asShown(await shownPage(services, school, page, visitor))
-  const view = asShown(await shownPage(services, school, { ...page, productId: first.id }, visitor))
-  if (view.name !== 'checkout') return view
-  const titles = [first, second].flatMap((product) => product?.live.title ?? [])
+  const view = await productPage(services, school, page, product, visitor)
+  if (page.productId !== null || view.name !== 'checkout') return view
+  const others = (await sellableProducts(services.db)).filter(({ id }) => id !== product.id)
+  const titles = [product, ...others].slice(0, 2).map(({ live }) => live.title)
   const { facts } = view.page
-  const product = { ...facts.product, title: BASKET.title, summary: titles.join(', ') }
+  const inBasket = { ...facts.product, title: BASKET.title, summary: titles.join(', ') }
   return {
     ...{ ...view, slug: 'basket', isBasket: true, heading: BASKET.title },
-    page: { ...view.page, facts: { ...facts, product, titles, titlesOf: 'basket' } },
+    page: { ...view.page, facts: { ...facts, product: inBasket, titles, titlesOf: 'basket' } },
   }
-}
-
-function asShown(view: ShopView): CheckoutView | NoticeView {
-  if (view.name !== 'checkout' && view.name !== 'notice') throw new Error(`A checkout page became ${view.name}.`)
-  return view
 }
 
 async function put(

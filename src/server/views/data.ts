@@ -251,10 +251,15 @@ export interface CheckoutView {
   page: { shaped: ShapedPage; facts: PageFacts }
 }
 
-/** A checkout page on the bench, in one state: what it shows and the markup of its form, or what there is instead. */
+/**
+ * A checkout page on the bench, in one state: what it shows and the markup of its form, and what buyers find instead. A
+ * page on which nothing can be ordered yet has no form, and can be shaped all the same.
+ */
 export interface PageOnBench {
   notice: NoticeView | null
-  page: { facts: PageFacts; form: string } | null
+  page: { facts: PageFacts; form: string | null } | null
+  /** What it sells is live, and on sale. */
+  isSelling: boolean
 }
 
 /** A checkout page as far as it is shown. */

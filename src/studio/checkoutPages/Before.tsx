@@ -1,3 +1,4 @@
+import { Link } from 'react-router'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
 import { Button } from '../../ui/Button.tsx'
 import { Obstacles } from '../sell/Obstacles.tsx'
@@ -14,6 +15,8 @@ interface BeforeProps {
   problems: readonly { at: string; why: string }[]
   /** What deserves a look, by part. */
   warnings: readonly { partId: string; why: string }[]
+  /** What it sells, while it is not live or not on sale. */
+  unsold: { title: string; path: string } | null
   isChanged: boolean
   isLive: boolean
   publish: () => void
@@ -22,13 +25,21 @@ interface BeforeProps {
 }
 
 /** What stands in the way of publishing, and what deserves a look. */
-export function Before({ problems, warnings, isChanged, isLive, publish, show, showPart }: BeforeProps) {
+export function Before({ problems, warnings, unsold, isChanged, isLive, publish, show, showPart }: BeforeProps) {
   const title = isLive ? 'Buyers still see the published version.' : 'Nobody can buy here yet.'
   const looks = 'grid grid-cols-[1fr_auto] gap-2 rounded-field px-2.5 py-[7px] text-[13px]'
   return (
     <>
-      {problems.length + warnings.length > 0 && (
+      {(problems.length + warnings.length > 0 || unsold) && (
         <ul className="mb-1.5 grid gap-1.5">
+          {unsold && (
+            <li className={`${looks} bg-late-soft`}>
+              <span>Nothing of {unsold.title} is on sale: buyers cannot order here.</span>
+              <Link className="link" to={unsold.path}>
+                Open it
+              </Link>
+            </li>
+          )}
           {problems.map(({ at, why }) => (
             <li key={at} className={`${looks} bg-failed-soft`}>
               <b className="font-semibold">{why}</b>
@@ -60,7 +71,7 @@ export function Before({ problems, warnings, isChanged, isLive, publish, show, s
               : []
           }
           fix={publish}
-          nothing="Buyers see it as it is here."
+          nothing={unsold ? 'It is published as it is here.' : 'Buyers see it as it is here.'}
         />
       )}
     </>

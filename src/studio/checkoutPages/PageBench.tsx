@@ -212,6 +212,11 @@ function PageBench({ page }: { page: BenchPage }) {
                     problems={problems}
                     warnings={facts ? pageWarnings(content.parts, facts) : []}
                     showPart={(partId) => acts.store.getState().choose(partId)}
+                    unsold={
+                      page.product && shown.data?.isSelling === false
+                        ? { title: page.product.title, path: productPath(page.product) }
+                        : null
+                    }
                     isChanged={pageChanges(page.live, content, names).length > 0}
                     isLive={page.live !== null}
                     publish={() => void publishing.open()}

@@ -17,8 +17,8 @@ const EDITING: Editing = { Text: EditText, Rich: EditRich, Frame, More, Entry, S
 interface PageCanvasProps {
   content: Pick<PageContent, 'parts' | 'formSide' | 'color'>
   facts: PageFacts
-  /** The markup of the order form, as the shop makes it. */
-  form: string
+  /** The markup of the order form, as the shop makes it; null: there is nothing to order yet. */
+  form: string | null
 }
 
 /** The page that is shaped, to be written on; its order form is the shop's own, and only shown. */
@@ -36,7 +36,7 @@ export function PageCanvas({ content, facts, form }: PageCanvasProps) {
 }
 
 /** The order form on the bench: it is chosen as a whole, and does nothing. */
-const ChosenForm = memo(function ChosenForm({ markup }: { markup: string }) {
+const ChosenForm = memo(function ChosenForm({ markup }: { markup: string | null }) {
   const { store } = usePageBench()
   const isChosen = useIsChosen('form')
   return (
@@ -49,8 +49,15 @@ const ChosenForm = memo(function ChosenForm({ markup }: { markup: string }) {
   )
 })
 
-/** The form as the shop made it, which nothing can be done with. */
-export function ShownForm({ markup }: { markup: string }) {
+/** The form as the shop made it, which nothing can be done with; or its place, where there is nothing to order yet. */
+export function ShownForm({ markup }: { markup: string | null }) {
+  if (markup === null) {
+    return (
+      <p className="rounded-lg border border-dashed border-ink-3 bg-sheet px-6 py-8 text-ink-2">
+        The order form stands here once there is a price. Until then nobody can buy on this page.
+      </p>
+    )
+  }
   // biome-ignore lint/security/noDangerouslySetInnerHtml: markup that the shop made, of text that it escaped
   return <div inert dangerouslySetInnerHTML={{ __html: markup }} />
 }

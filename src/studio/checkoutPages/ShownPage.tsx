@@ -43,8 +43,7 @@ interface ShownPageProps {
 /** The page as it is shown on the bench. */
 export function ShownPage({ content, shown, isOld, look }: ShownPageProps) {
   if (!shown) return <Waiting />
-  if (shown.notice) return <ShownNotice notice={shown.notice} />
-  if (!shown.page) return null
+  if (!shown.page) return shown.notice && <ShownNotice notice={shown.notice} />
   const { form } = shown.page
   const { school } = shown.page.facts
   const facts = look ? { ...shown.page.facts, school: { ...school, look } } : shown.page.facts

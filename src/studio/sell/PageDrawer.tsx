@@ -24,45 +24,47 @@ export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
   )
   if (wanted !== '' && shown.length === 0) return null
   return (
-    <Drawer
-      title="Checkout pages"
-      count={pages.isSuccess ? shown.length : null}
-      isOpen={isOpen || wanted !== ''}
-      toggle={toggle}
-      acts={
-        <Button kind="link" onClick={() => setMaking(true)}>
-          New page
-        </Button>
-      }
-    >
+    <>
+      <Drawer
+        title="Checkout pages"
+        count={pages.isSuccess ? shown.length : null}
+        isOpen={isOpen || wanted !== ''}
+        toggle={toggle}
+        acts={
+          <Button kind="link" onClick={() => setMaking(true)}>
+            New page
+          </Button>
+        }
+      >
+        {pages.isSuccess && shown.length === 0 && (
+          <p className="px-1.5 text-[13px] text-ink-2">Each course and bundle has one by itself.</p>
+        )}
+        <ul>
+          {shown.map((page) => (
+            <li key={page.id}>
+              <NavLink
+                to={`/studio/sell/pages/${page.id}`}
+                className={({ isActive }) =>
+                  classes(
+                    'mb-0.5 grid grid-cols-[7px_minmax(0,1fr)] items-center gap-x-2.5 rounded-[5px] py-1 pr-1.5 text-[13.5px]',
+                    isActive ? 'bg-acorn' : 'hover:bg-sheet-2',
+                  )
+                }
+              >
+                <Spine colors={[page.coverColor ?? 'slate']} className="h-full min-h-5 rounded-[2px]" />
+                <span className="min-w-0">
+                  <span className="block truncate font-semibold">{page.name || (page.title ?? 'The basket')}</span>
+                  {notesOf(page).length > 0 && (
+                    <span className="block text-[12px] text-ink-2">{notesOf(page).join(' · ')}</span>
+                  )}
+                </span>
+              </NavLink>
+            </li>
+          ))}
+        </ul>
+      </Drawer>
       {isMaking && <NewPage copied={null} onClose={() => setMaking(false)} />}
-      {pages.isSuccess && shown.length === 0 && (
-        <p className="px-1.5 text-[13px] text-ink-2">Each course and bundle has one by itself.</p>
-      )}
-      <ul>
-        {shown.map((page) => (
-          <li key={page.id}>
-            <NavLink
-              to={`/studio/sell/pages/${page.id}`}
-              className={({ isActive }) =>
-                classes(
-                  'mb-0.5 grid grid-cols-[7px_minmax(0,1fr)] items-center gap-x-2.5 rounded-[5px] py-1 pr-1.5 text-[13.5px]',
-                  isActive ? 'bg-acorn' : 'hover:bg-sheet-2',
-                )
-              }
-            >
-              <Spine colors={[page.coverColor ?? 'slate']} className="h-full min-h-5 rounded-[2px]" />
-              <span className="min-w-0">
-                <span className="block truncate font-semibold">{page.name || (page.title ?? 'The basket')}</span>
-                {notesOf(page).length > 0 && (
-                  <span className="block text-[12px] text-ink-2">{notesOf(page).join(' · ')}</span>
-                )}
-              </span>
-            </NavLink>
-          </li>
-        ))}
-      </ul>
-    </Drawer>
+    </>
   )
 }
 
