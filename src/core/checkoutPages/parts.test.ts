@@ -8,7 +8,7 @@ import { addEntry, raiseEntry, removeEntry, setAt } from './edit.ts'
 import { type PageFacts, pageWarnings, rowsThatDiffer, whyNotShown } from './facts.ts'
 import { orderHeadings } from './headings.ts'
 import { emptyPart, MAX_PARTS, mayAdd, newShot, PART_KINDS, type PagePart } from './parts.ts'
-import { samplePart } from './sample.ts'
+import { sampleFacts, samplePart } from './sample.ts'
 import { formatEnd, formatLeft } from './timeLeft.ts'
 
 const ID = '7965e461-bb32-4cc8-a35e-658f711ac81f'
@@ -141,6 +141,10 @@ describe('a part', () => {
         parse({ ...EVERYDAY_PAGE, parts: [{ ...samplePart(kind, facts), place: emptyPart(kind, 'x').place }] }).success,
       ).toBe(kind !== 'video')
     expect(samplePart('text', facts)).toMatchObject({ html: expect.stringContaining('Paper &amp; ink') })
+    // Also of a course with nothing in it yet; its picture and logo are not made up.
+    const bare = { ...facts, titles: [] }
+    const unseen = PART_KINDS.filter((kind) => whyNotShown(samplePart(kind, bare), sampleFacts(bare)) !== null)
+    expect(unseen).toEqual(['logo', 'picture'])
   })
 })
 

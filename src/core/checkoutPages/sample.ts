@@ -19,7 +19,7 @@ export function samplePart(kind: PartKind, facts: PageFacts): PagePart {
     case 'video':
       return { ...part, videoId: SAMPLE_VIDEO, stillId: facts.product.coverId }
     case 'gets':
-      return { ...part, lines: facts.titles.slice(0, 4) }
+      return { ...part, lines: sampleFacts(facts).titles.slice(0, 4) }
     case 'testimonials':
       return {
         ...part,
@@ -44,6 +44,30 @@ export function samplePart(kind: PartKind, facts: PageFacts): PagePart {
       return { ...part, place: 'beside' }
     default:
       return part
+  }
+}
+
+/** What a part is looked at with that a page has not yet: lessons, prices, a video, an end to count to. */
+export function sampleFacts(facts: PageFacts): PageFacts {
+  const soon = new Date(Date.parse(facts.at) + 3 * 86_400_000).toISOString()
+  const { title } = facts.product
+  const priced = (id: string, name: string) => ({
+    id,
+    name,
+    price: '…',
+    rows: {},
+    lines: [title],
+    isHighlighted: false,
+  })
+  return {
+    ...facts,
+    titles: facts.titles.length > 0 ? facts.titles : [title],
+    prices:
+      facts.prices.length > 1
+        ? facts.prices
+        : [...facts.prices, priced('one', 'One payment'), priced('other', 'Installments')].slice(0, 2),
+    videos: { [SAMPLE_VIDEO]: { length: 60, width: 16, height: 7, name: '', warning: null, hasCaptions: true } },
+    ends: { sale: facts.ends.sale ?? soon, page: facts.ends.page ?? soon, code: facts.ends.code ?? soon },
   }
 }
 

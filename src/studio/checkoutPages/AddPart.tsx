@@ -1,9 +1,10 @@
 import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import { mayAdd, PART_KINDS, type PagePart, type PartKind } from '../../core/checkoutPages/parts.ts'
-import { SAMPLE_VIDEO, samplePart } from '../../core/checkoutPages/sample.ts'
+import { sampleFacts, samplePart } from '../../core/checkoutPages/sample.ts'
 import { EditingContext } from '../../ui/checkoutPages/editing.tsx'
 import { PartView } from '../../ui/checkoutPages/PageLayout.tsx'
 import { headColor } from '../../ui/look.ts'
+import { Stitches } from '../../ui/Stitches.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { PART_NAMES } from './names.ts'
 
@@ -16,6 +17,7 @@ interface AddPartProps {
 
 /** The parts that can be added, each as it would look on this very page. */
 export function AddPart({ parts, facts, add, onClose }: AddPartProps) {
+  const color = headColor(null, facts.school.look, facts.product.coverColor)
   const kinds = PART_KINDS.filter((kind) => mayAdd(parts, kind))
   return (
     <Dialog
@@ -40,12 +42,18 @@ export function AddPart({ parts, facts, add, onClose }: AddPartProps) {
               <span aria-hidden="true" className="block h-[112px] overflow-hidden rounded-t-lg">
                 <span inert className="block w-[220%] origin-top-left scale-[.4545] p-5 text-[15px]">
                   <EditingContext.Provider value={null}>
-                    <PartView
-                      part={samplePart(kind, facts)}
-                      facts={sampled(facts)}
-                      color={headColor(null, facts.school.look, facts.product.coverColor)}
-                      isUnder={false}
-                    />
+                    {kind === 'picture' && facts.product.coverId === null ? (
+                      <span className="block h-[200px] rounded-lg text-[#f4f8ea]" style={{ background: color }}>
+                        <Stitches className="mx-auto h-full w-[70%]" />
+                      </span>
+                    ) : (
+                      <PartView
+                        part={samplePart(kind, facts)}
+                        facts={sampleFacts(facts)}
+                        color={color}
+                        isUnder={false}
+                      />
+                    )}
                   </EditingContext.Provider>
                 </span>
               </span>
@@ -59,15 +67,4 @@ export function AddPart({ parts, facts, add, onClose }: AddPartProps) {
       </ul>
     </Dialog>
   )
-}
-
-/** The facts with an end to count to, and a video, where the page has none yet. */
-function sampled(facts: PageFacts): PageFacts {
-  const soon = new Date(Date.parse(facts.at) + 3 * 86_400_000).toISOString()
-  const video = { length: 60, width: 16, height: 7, name: '', warning: null, hasCaptions: true }
-  return {
-    ...facts,
-    videos: { [SAMPLE_VIDEO]: video },
-    ends: { sale: facts.ends.sale ?? soon, page: facts.ends.page ?? soon, code: facts.ends.code ?? soon },
-  }
 }
