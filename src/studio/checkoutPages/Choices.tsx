@@ -1,4 +1,4 @@
-import { type ReactNode, useState } from 'react'
+import { type ReactNode, useEffect, useRef, useState } from 'react'
 import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
 import { MAX_GUARANTEE_DAYS, type PagePart, type PartOf, type Shot, shotsOf } from '../../core/checkoutPages/parts.ts'
 import { Button } from '../../ui/Button.tsx'
@@ -6,6 +6,7 @@ import { classes } from '../../ui/classes.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { pictureAddress } from '../../ui/pictures.ts'
+import { useReportUnread } from '../drafting/UnreadFields.tsx'
 import { PreviewSection } from '../frame/Places.tsx'
 import { PictureInput, UploadNote } from '../sell/PictureUpload.tsx'
 import { usePictureUpload } from '../sell/usePictureUpload.ts'
@@ -149,40 +150,86 @@ function GuaranteeChoices({ part }: ChoicesProps<PartOf<'guarantee'>>) {
   const { set } = usePageBench()
   return (
     <>
-      <Field
-        label="Days in which buyers get their money back"
-        hint="Empty: no number of days is said."
-        className="mb-3 max-w-[160px]"
-      >
-        {(wiring) => (
-          <input
-            {...wiring}
-            type="number"
-            min={1}
-            max={MAX_GUARANTEE_DAYS}
-            className={BOX_INPUT}
-            value={part.days ?? ''}
-            onChange={({ target }) => {
-              const days = target.value === '' ? null : Math.round(Number(target.value))
-              if (days === null || (days >= 1 && days <= MAX_GUARANTEE_DAYS)) set(part.id, 'days', days)
-            }}
-          />
-        )}
-      </Field>
+      <GuaranteeDays key={part.id} part={part} />
       <Tick label="With a seal" isOn={part.hasBadge} onChange={(isOn) => set(part.id, 'hasBadge', isOn)} />
     </>
   )
 }
 
+const WRONG_DAYS = `Write a whole number from 1 to ${MAX_GUARANTEE_DAYS}, or leave it empty.`
+
+/** How many days, or none. What cannot be read stays as it was typed, and the draft as it was before. */
+function GuaranteeDays({ part }: { part: PartOf<'guarantee'> }) {
+  const { set } = usePageBench()
+  const label = 'Days in which buyers get their money back'
+  const [text, setText] = useState(String(part.days ?? ''))
+  const known = useRef(part.days)
+  useEffect(() => {
+    if (part.days === known.current) return
+    known.current = part.days
+    setText(String(part.days ?? ''))
+  }, [part.days])
+  const read = readDays(text)
+  const why = read === undefined ? WRONG_DAYS : null
+  useReportUnread(label, why)
+  const type = (typed: string) => {
+    setText(typed)
+    const days = readDays(typed)
+    if (days === undefined) return
+    known.current = days
+    set(part.id, 'days', days)
+  }
+  return (
+    <Field label={label} error={why} hint="Empty: no number of days is said." className="mb-3">
+      {(wiring) => (
+        <input
+          {...wiring}
+          inputMode="numeric"
+          maxLength={8}
+          className={`${BOX_INPUT} max-w-[90px]`}
+          value={text}
+          onChange={({ target }) => type(target.value)}
+        />
+      )}
+    </Field>
+  )
+}
+
+/** The days that were typed; null: none, undefined: it cannot be read. */
+function readDays(typed: string): number | null | undefined {
+  const text = typed.trim()
+  if (text === '') return null
+  const days = /^\d+$/.test(text) ? Number(text) : 0
+  return days >= 1 && days <= MAX_GUARANTEE_DAYS ? days : undefined
+}
+
 /** From how many pixels on a picture is sharp where it is shown large, beside a text, or as a face. */
 const WIDE_ENOUGH = { large: 800, middle: 360, small: 88 } as const
 
+type Cut = readonly [where: string | number, shape: string, looks: string]
+
 /** Widths of screens, with the shape in which an opening's picture is cut there. */
-const CUTS = [
-  [1280, 'aspect-[512/240]', 'w-[112px]'],
-  [768, 'aspect-[307/270]', 'w-[84px]'],
-  [390, 'aspect-[390/190]', 'w-[76px]'],
-] as const
+const OPENING_CUTS: readonly Cut[] = [
+  [1280, 'rounded-[4px] aspect-[512/240]', 'w-[112px]'],
+  [768, 'rounded-[4px] aspect-[307/270]', 'w-[84px]'],
+  [390, 'rounded-[4px] aspect-[390/190]', 'w-[76px]'],
+]
+
+/** How a picture is cut where it is shown; one that is shown whole has no cut. */
+function cutsOf(part: PagePart): readonly Cut[] {
+  const everywhere = (shape: string) => [['at every width', shape, 'w-[112px]']] as const
+  switch (part.kind) {
+    case 'opening':
+      return OPENING_CUTS
+    case 'picture':
+      if (part.shape === 'own') return []
+      return everywhere(classes('rounded-[4px]', part.shape === 'wide' ? 'aspect-[21/9]' : 'aspect-square'))
+    case 'teacher':
+      return everywhere('rounded-[4px] aspect-square')
+    default:
+      return everywhere('rounded-full aspect-square')
+  }
+}
 
 function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Shot }) {
   const { set } = usePageBench()
@@ -190,21 +237,22 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
     set(part.id, at, { ...shot, pictureId: id, cut: null, focus: { x: 50, y: 50 } }),
   )
   const [isCropping, setCropping] = useState(false)
+  const cuts = cutsOf(part)
   const size = useFacts()?.pictures[shot.pictureId]
   const index = /^people\/(\d+)/.exec(at)?.[1]
   return (
     <PreviewSection label={index === undefined ? 'Picture' : `Picture ${Number(index) + 1}`}>
-      {part.kind === 'opening' && (
+      {cuts.length > 0 && (
         <div className="mb-2 flex items-end gap-2">
-          {CUTS.map(([width, shape, looks]) => (
-            <figure key={width} className={looks}>
+          {cuts.map(([where, shape, looks]) => (
+            <figure key={where} className={looks}>
               <img
                 src={pictureAddress(shot.pictureId, 320)}
                 alt=""
-                className={classes('w-full rounded-[4px] object-cover', shape)}
+                className={classes('w-full object-cover', shape)}
                 style={{ objectPosition: `${shot.focus.x}% ${shot.focus.y}%` }}
               />
-              <figcaption className="mt-0.5 text-center text-[11.5px] text-ink-3">{width}</figcaption>
+              <figcaption className="mt-0.5 text-center text-[11.5px] text-ink-3">{where}</figcaption>
             </figure>
           ))}
         </div>

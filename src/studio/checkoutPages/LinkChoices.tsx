@@ -1,9 +1,9 @@
 import { useState } from 'react'
-import { toast } from 'sonner'
 import { buyButton } from '../../core/checkoutPages/buyButton.ts'
 import { CARD } from '../../core/words/en/card.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
+import { copyText } from '../frame/copyText.ts'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { QrCode } from '../sell/LinkBench.tsx'
@@ -22,10 +22,6 @@ export function LinkChoices({ page }: { page: BenchPage }) {
     if (value !== '') url.searchParams.set(name, value)
   }
   const html = buyButton({ href: url.href, words: words.trim() || CARD.enrol })
-  const copy = async (text: string) => {
-    await navigator.clipboard.writeText(text)
-    toast('Copied.')
-  }
   return (
     <>
       <h2 className="mb-3 text-[16px]">Links and buttons</h2>
@@ -35,7 +31,7 @@ export function LinkChoices({ page }: { page: BenchPage }) {
           {url.href}
         </p>
         <p className="mt-1.5 flex gap-4 text-[13.5px]">
-          <Button kind="link" onClick={() => copy(url.href)}>
+          <Button kind="link" onClick={() => copyText(url.href)}>
             Copy
           </Button>
           {page.live && (
@@ -115,7 +111,7 @@ export function LinkChoices({ page }: { page: BenchPage }) {
           className="mt-2 w-full rounded-field border border-line-2 bg-sheet px-2 py-1.5 font-mono text-[11.5px]"
           value={html}
         />
-        <Button kind="link" onClick={() => copy(html)}>
+        <Button kind="link" onClick={() => copyText(html)}>
           Copy the HTML
         </Button>
       </PreviewSection>

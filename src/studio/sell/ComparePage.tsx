@@ -2,7 +2,6 @@ import { useQuery } from '@tanstack/react-query'
 import Papa from 'papaparse'
 import { lazy, type ReactNode, Suspense, useState } from 'react'
 import { useSearchParams } from 'react-router'
-import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { keptOverTime } from '../../core/content/compare.ts'
 import { quotableTerms } from '../../core/content/offer.ts'
@@ -13,6 +12,7 @@ import { Button } from '../../ui/Button.tsx'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
+import { copyText } from '../frame/copyText.ts'
 import { Places, PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
@@ -259,10 +259,7 @@ function OverTime({ columns, gateway }: { columns: Column[]; gateway: string | n
     (a, b) => ((b.kept.at(-1) ?? 0) > (a.kept.at(-1) ?? 0) ? b : a),
     series[0] as (typeof series)[0],
   )
-  const copy = async () => {
-    await navigator.clipboard.writeText(csvOf(columns, series, money, gateway))
-    toast('Copied as CSV.')
-  }
+  const copy = () => copyText(csvOf(columns, series, money, gateway), 'Copied as CSV.')
   return (
     <>
       <PreviewSection label="Kept over time">

@@ -16,6 +16,7 @@ import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { OpenBench } from '../drafting/OpenBench.tsx'
 import { useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
+import { copyText } from '../frame/copyText.ts'
 import { Section, Work } from '../frame/Places.tsx'
 import { useMoney, useSession, useStudioNow, useStudioToday } from '../session/session.ts'
 import { Chips } from './Chips.tsx'
@@ -449,10 +450,7 @@ function Word({ content, change, coupon, problem }: PartProps & { coupon: BenchC
   const [slug, setSlug] = useState(coupon.offers[0]?.slug ?? '')
   const pages = [...new Map(coupon.offers.map(({ slug: of, title }) => [of, title] as const))]
   const url = `${location.origin}/buy/${slug}?code=${encodeURIComponent(content.code)}`
-  const copy = async () => {
-    await navigator.clipboard.writeText(url)
-    toast('Copied.')
-  }
+  const copy = () => copyText(url)
   return (
     <>
       <p className={SENTENCE}>

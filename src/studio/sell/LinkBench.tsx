@@ -1,16 +1,13 @@
 import { useMemo, useState } from 'react'
-import { toast } from 'sonner'
 import { qrPath } from '../../core/qr/qrPath.ts'
 import { Button } from '../../ui/Button.tsx'
+import { copyText } from '../frame/copyText.ts'
 
 /** The link that opens the checkout with this offer chosen: to copy, and as a QR code. */
 export function LinkBench({ slug, offerId, isLive }: { slug: string; offerId: string; isLive: boolean }) {
   const [showsCode, setShowsCode] = useState(false)
   const url = `${location.origin}/buy/${slug}?offer=${offerId}`
-  const copy = async () => {
-    await navigator.clipboard.writeText(url)
-    toast('Copied.')
-  }
+  const copy = () => copyText(url)
   return (
     <>
       <p className="flex flex-wrap items-center gap-x-3 gap-y-1 pt-[5px]">
