@@ -1,6 +1,7 @@
 import type { Page } from '@playwright/test'
 import sharp from 'sharp'
 import {
+  choose,
   chooseCard,
   expect,
   fillCheckout,
@@ -71,7 +72,11 @@ test('a page is copied, written on, published as a campaign, and sells; the orde
     await expect(title).toHaveText('Sew it in spring')
     await studio.getByRole('button', { name: 'Add a part' }).click()
     await studio.getByRole('button', { name: 'Add: Guarantee' }).click()
-    await studio.getByLabel(/^Days in which buyers/).fill('14')
+    const days = studio.getByLabel(/^Days in which buyers/)
+    await days.fill('900')
+    await expect(studio.getByText('Write a whole number from 1 to 730, or leave it empty.')).toBeVisible()
+    await expect(days).toHaveValue('900')
+    await days.fill('14')
     await expect(bench.getByRole('heading', { name: 'Your money back within 14 days' })).toBeVisible()
     await expect(studio.getByText('Draft saved')).toBeVisible()
     await studio.reload()
@@ -137,6 +142,92 @@ test('a page is copied, written on, published as a campaign, and sells; the orde
     await publish(studio)
     await shop.reload()
     await expect(shop.getByRole('heading', { level: 1, name: 'Sew it in spring' })).toBeVisible()
+  })
+})
+
+test('a page is begun on the shelf before its course has a price: dragged into order, its picture cropped, its code kept', async ({
+  studio,
+}) => {
+  const title = unique('Begun')
+  const { id: courseId } = await post(studio.request, '/api/catalogue/courses', { title })
+  const bench = pageOnBench(studio)
+
+  await test.step('the drawer of pages may be closed; a name is asked for', async () => {
+    await studio.goto(`/studio/sell/courses/${courseId}`)
+    await studio.getByRole('button', { name: 'New page' }).click()
+    const dialog = studio.getByRole('dialog')
+    await dialog.getByRole('button', { name: 'Create the page' }).click()
+    await expect(dialog.getByText('A page needs a name.')).toBeVisible()
+    await dialog.getByLabel('Name, only for you').fill(title)
+    await choose(studio, 'What it sells', title)
+    await dialog.getByText('The letter', { exact: true }).click()
+    await dialog.getByRole('button', { name: 'Create the page' }).click()
+    await expect(bench.getByRole('textbox', { name: 'Title', exact: true })).toBeVisible()
+    await expect(bench.getByText('The order form stands here once there is a price.', { exact: false })).toBeVisible()
+    await expect(studio.getByText(`Nothing of ${title} is on sale: buyers cannot order here.`)).toBeVisible()
+  })
+
+  await test.step('a part is dragged by the pointer from beside the form to below it', async () => {
+    const from = await studio.getByRole('button', { name: 'Move Picture', exact: true }).boundingBox()
+    const to = await studio.getByRole('button', { name: 'Move About the teacher', exact: true }).boundingBox()
+    if (!from || !to) throw new Error('not shown')
+    await studio.mouse.move(from.x + 8, from.y + 8)
+    await studio.mouse.down()
+    await studio.mouse.move(to.x + 8, to.y - 20, { steps: 12 })
+    await studio.mouse.move(to.x + 8, to.y + 12, { steps: 6 })
+    await studio.mouse.up()
+    await expect(studio.getByText('Draft saved')).toBeVisible()
+    const placeOfPicture = async () => {
+      const { id = '' } = (await pagesOf(studio, courseId)).find(({ name }) => name === title) ?? {}
+      const { draft } = await post(studio.request, `/api/pages/${id}`, undefined, 'GET')
+      return draft.parts.find(({ kind }: { kind: string }) => kind === 'picture').place
+    }
+    await expect.poll(placeOfPicture).toBe('below')
+    await studio.getByRole('button', { name: 'Undo' }).click()
+    await expect.poll(placeOfPicture).toBe('beside')
+  })
+
+  await test.step('a crop shows the part of the picture that was drawn, and the whole comes back', async () => {
+    await studio.getByRole('button', { name: /^Picture/ }).click()
+    const [chooser] = await Promise.all([
+      studio.waitForEvent('filechooser'),
+      bench.getByRole('button', { name: 'Choose a picture' }).first().click(),
+    ])
+    await chooser.setFiles({ name: 'halves.png', mimeType: 'image/png', buffer: await halves() })
+    await studio.getByLabel('What can be seen on it').fill('Red, then blue')
+    const shown = bench.getByRole('img', { name: 'Red, then blue' })
+    const sides = () => shown.evaluate((img: HTMLImageElement) => img.naturalWidth / img.naturalHeight)
+    await expect.poll(sides).toBeCloseTo(2, 1)
+    await studio.getByRole('button', { name: 'Crop…' }).click()
+    const dialog = studio.getByRole('dialog')
+    const edge = await dialog.getByRole('button', { name: 'Right edge. Arrow keys move it.' }).boundingBox()
+    const whole = await dialog.locator('img').boundingBox()
+    if (!edge || !whole) throw new Error('not shown')
+    await studio.mouse.move(edge.x + edge.width / 2, edge.y + edge.height / 2)
+    await studio.mouse.down()
+    await studio.mouse.move(whole.x + whole.width / 2, edge.y, { steps: 10 })
+    await studio.mouse.up()
+    await dialog.getByRole('button', { name: 'Crop', exact: true }).click()
+    await expect(dialog).toHaveCount(0)
+    await expect.poll(sides).toBeCloseTo(1, 1)
+    await studio.getByRole('button', { name: 'Crop…' }).click()
+    await dialog.getByRole('button', { name: 'The whole picture' }).click()
+    await dialog.getByRole('button', { name: 'Crop', exact: true }).click()
+    await expect.poll(sides).toBeCloseTo(2, 1)
+  })
+
+  await test.step('its link as a QR code, and a button that needs no script', async () => {
+    await studio.getByRole('button', { name: /^Links and buttons/ }).click()
+    await studio.getByLabel('Where its visitors come from').fill('fair & market')
+    await expect(studio.getByText(/from=fair\+%26\+market$/)).toBeVisible()
+    const [file] = await Promise.all([
+      studio.waitForEvent('download'),
+      studio.getByRole('button', { name: 'Save as PNG' }).click(),
+    ])
+    expect(await sharp(await file.path()).metadata()).toMatchObject({ format: 'png', width: 1200, height: 1200 })
+    const html = await studio.getByLabel('HTML of the button').inputValue()
+    expect(html).toMatch(/^<a href="[^"]+from=fair\+%26\+market"/)
+    expect(html).not.toMatch(/<script|onclick/i)
   })
 })
 
@@ -342,6 +433,20 @@ test('a video whose upload broke in between is whole all the same, and plays wit
     await expect(studio.getByText('comb.webm · 0:08')).toBeVisible()
     expect(lost).toBe(3)
     await studio.unroute('**/api/media/videos/*/parts/*')
+  })
+
+  await test.step('a moment of it is what is seen before it plays', async () => {
+    const player = studio.locator('video')
+    await expect.poll(() => player.evaluate((one: HTMLVideoElement) => one.readyState)).toBeGreaterThan(0)
+    await player.evaluate(
+      (one: HTMLVideoElement) =>
+        new Promise((resolve) => {
+          one.addEventListener('seeked', resolve, { once: true })
+          one.currentTime = 3
+        }),
+    )
+    await studio.getByRole('button', { name: 'Use this moment' }).click()
+    await expect(studio.getByText('Chosen', { exact: true })).toBeVisible()
   })
 
   await test.step('captions that cannot be read are refused with their line', async () => {
