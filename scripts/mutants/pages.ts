@@ -103,4 +103,15 @@ export const PAGE_MUTANTS: readonly Mutant[] = [
       ['captions run backwards', 'if (to <= from) return', 'if (to < 0) return'],
     ],
   ),
+  ...of('src/server/pages/pageFacts.ts', PAGES, [
+    ['every picture has a coarse copy in the page', 'id === first?.shot.pictureId', 'id !== null'],
+  ]),
+  ...of(
+    'src/server/media/pictures.ts',
+    [],
+    [['a coarse copy shines through', '!(await image.clone().stats()).isOpaque', 'false']],
+  ),
+  ...of('src/server/catalogue/sellable.ts', PAGES, [
+    ['a page cannot be shaped before its offer is on sale', 'sellable && sellable.offers.length > 0', 'sellable'],
+  ]),
 ]

@@ -46,7 +46,7 @@ export function BumpBox(props: BumpBoxProps) {
       <span className="min-w-0">
         <span className="flex flex-wrap items-baseline justify-between gap-x-3">
           <b className="font-semibold">{tick}</b>
-          <b className="ml-auto text-right font-semibold">{price}</b>
+          <b className="font-semibold">{price}</b>
         </span>
         <span className="mt-0.5 block text-[13.5px] text-ink-2">
           {tick.includes(title) ? '' : `${title}. `}

@@ -355,7 +355,7 @@ function OfferChoice({ offers, chosen, choose, page, isBusy }: OfferChoiceProps)
               {offer.name}
               {offer.highlighted && <Suggestion />}
             </b>
-            <b className="ml-auto text-right font-semibold">
+            <b className="font-semibold">
               {offer.sale?.of === '' && <Struck sale={offer.sale} money={page.school} />}
               {offer.price}
             </b>

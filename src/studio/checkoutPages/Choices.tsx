@@ -203,8 +203,12 @@ function readDays(typed: string): number | null | undefined {
   return days >= 1 && days <= MAX_GUARANTEE_DAYS ? days : undefined
 }
 
-/** From how many pixels on a picture is sharp where it is shown large, beside a text, or as a face. */
-const WIDE_ENOUGH = { large: 800, middle: 360, small: 88 } as const
+/** From how many pixels on a picture is sharp where it stands: large, beside the form, beside a text, or as a face. */
+function wideEnough({ kind, place }: PagePart): number {
+  if (kind === 'testimonials') return 88
+  if (kind === 'teacher') return 360
+  return place === 'beside' ? 480 : 800
+}
 
 type Cut = readonly [where: string | number, shape: string, looks: string]
 
@@ -290,13 +294,11 @@ function ShotChoices({ part, at, shot }: { part: PagePart; at: string; shot: Sho
       {isCropping && (
         <CropDialog shot={shot} change={(cropped) => set(part.id, at, cropped)} onClose={() => setCropping(false)} />
       )}
-      {size &&
-        size.width <
-          WIDE_ENOUGH[part.kind === 'testimonials' ? 'small' : part.kind === 'teacher' ? 'middle' : 'large'] && (
-          <p className="mt-2 rounded-field bg-late-soft px-2.5 py-2 text-[13px]">
-            It is {size.width} pixels wide, which is too few for this place: it may look blurred.
-          </p>
-        )}
+      {size && size.width < wideEnough(part) && (
+        <p className="mt-2 rounded-field bg-late-soft px-2.5 py-2 text-[13px]">
+          It is {size.width} pixels wide, which is too few for this place: it may look blurred.
+        </p>
+      )}
       <UploadNote problem={upload.error} />
     </PreviewSection>
   )

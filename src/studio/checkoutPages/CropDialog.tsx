@@ -49,6 +49,7 @@ export function CropDialog({ shot, change, onClose }: CropDialogProps) {
         crop={crop}
         keepSelection
         ruleOfThirds
+        className="[--rc-focus-color:var(--color-acorn)]"
         minWidth={40}
         minHeight={40}
         ariaLabels={{

@@ -29,8 +29,13 @@ export function Slot({ part, at, what, className = '' }: SlotProps) {
     )
   }
   const isSmall = part.kind === 'testimonials'
+  const why = upload.error && (
+    <span role="alert" className="mx-3 block rounded-field bg-failed-soft px-2.5 py-1 font-medium text-failed">
+      {upload.error}
+    </span>
+  )
   return (
-    <div className={className}>
+    <div className={classes(isSmall && 'relative', className)}>
       <button
         type="button"
         disabled={upload.isPending}
@@ -39,8 +44,10 @@ export function Slot({ part, at, what, className = '' }: SlotProps) {
       >
         <Icon size={isSmall ? 16 : 22} aria-hidden="true" />
         <span className={isSmall ? 'sr-only' : undefined}>{upload.isPending ? 'Uploading…' : 'Choose a picture'}</span>
-        {upload.error && <span role="alert">{upload.error}</span>}
+        {!isSmall && why}
       </button>
+      {/* There is no room for it in the place of a face. */}
+      {isSmall && why && <div className="absolute top-full left-0 z-20 mt-1 w-60">{why}</div>}
       <PictureInput upload={upload} label="Picture" />
     </div>
   )

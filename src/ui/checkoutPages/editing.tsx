@@ -51,12 +51,16 @@ export function Words({ as: As = 'p', className, fallback = '', hasLines = false
   const editing = useEditing()
   if (editing) {
     return (
-      <As className={className}>
+      <As dir="auto" className={className}>
         <editing.Text {...text} fallback={fallback} hasLines={hasLines} />
       </As>
     )
   }
   const shown = text.value.trim() || fallback
   if (shown === '') return null
-  return <As className={hasLines ? `${className ?? ''} whitespace-pre-line` : className}>{shown}</As>
+  return (
+    <As dir="auto" className={hasLines ? `${className ?? ''} whitespace-pre-line` : className}>
+      {shown}
+    </As>
+  )
 }
