@@ -269,6 +269,17 @@ test('every part is added, written on, moved by keyboard, and undone', async ({ 
   await test.step('words are written on it: lines, testimonials, questions, a text', async () => {
     await bench.getByRole('button', { name: 'Add a line' }).click()
     await studio.keyboard.type('Three filmed lessons')
+    // Enter begins another line; erased while it is empty, it goes, and the one before is written on.
+    await studio.keyboard.press('Enter')
+    const lines = bench.getByRole('textbox', { name: /^Line \d$/ })
+    await expect(lines).toHaveCount(2)
+    await expect(lines.nth(1)).toBeFocused()
+    await studio.keyboard.type('ab')
+    for (let press = 0; press < 3; press++) await studio.keyboard.press('Backspace')
+    await expect(lines).toHaveCount(1)
+    await expect(lines).toBeFocused()
+    await studio.keyboard.type(', for good')
+    await expect(lines).toHaveText('Three filmed lessons, for good')
     await bench.getByRole('button', { name: 'Add a testimonial' }).click()
     await studio.keyboard.type('I sewed two.')
     await bench.locator('[role=textbox][aria-label=Name]').first().fill('Agnes')
@@ -317,7 +328,7 @@ test('every part is added, written on, moved by keyboard, and undone', async ({ 
     const { slug } = (await pagesOf(studio, course.courseId)).find((page) => page.id === id) ?? { slug: '' }
     await shop.goto(`/buy/${slug}`)
     for (const text of [
-      'Three filmed lessons',
+      'Three filmed lessons, for good',
       'I sewed two.',
       'How long does it take?',
       'Dear reader',

@@ -28,9 +28,10 @@ function set(of: unknown, [key, ...rest]: string[], value: unknown, at: string):
   throw new RangeError(`This part has no ${at}.`)
 }
 
-/** A part with one more entry at the end of a list of it. */
-export function addEntry<P extends PagePart>(part: P, list: ListName, id: string): P {
-  return setAt(part, list, [...listOf(part, list), ENTRIES[list](id)])
+/** A part with one more entry in a list of it: before the one at `index`, or at the end. */
+export function addEntry<P extends PagePart>(part: P, list: ListName, id: string, index?: number): P {
+  const entries = listOf(part, list)
+  return setAt(part, list, entries.toSpliced(index ?? entries.length, 0, ENTRIES[list](id)))
 }
 
 export function removeEntry<P extends PagePart>(part: P, list: ListName, index: number): P {

@@ -130,6 +130,9 @@ describe('a part', () => {
     expect(removeEntry(changed, 'people', 0).people.map(({ id }) => id)).toEqual(['b'])
     expect(addEntry(changed, 'people', 'c').people[2]).toMatchObject({ id: 'c', words: '' })
     expect(addEntry(emptyPart('gets', 'x'), 'lines', 'c').lines).toEqual([''])
+    const lines = { ...emptyPart('gets', 'x'), lines: ['a', 'b'] }
+    expect(addEntry(lines, 'lines', '', 1).lines).toEqual(['a', '', 'b'])
+    expect(addEntry(lines, 'lines', '').lines).toEqual(['a', 'b', ''])
     expect(() => setAt(part, 'people/2/name', 'x')).toThrow('no people/2/name')
     expect(() => setAt(part, '__proto__/x', 'x')).toThrow(RangeError)
     expect(() => addEntry(part, 'lines', 'x')).toThrow('no lines')

@@ -1,11 +1,14 @@
 import { useLayoutEffect, useRef } from 'react'
+import { addEntry, removeEntry } from '../../core/checkoutPages/edit.ts'
+import { MAX_LINES_GOT } from '../../core/checkoutPages/parts.ts'
 import type { EditableText } from '../../ui/checkoutPages/editing.tsx'
 import { classes } from '../../ui/classes.ts'
 import { usePageBench } from './bench.tsx'
+import { goInto, writeOn } from './entries.tsx'
 
 /** A text of the page, written on where it stands. It is plain: what is pasted loses its looks. */
 export function EditText({ part, at, value, label, fallback, maxLength, hasLines }: EditableText) {
-  const { set } = usePageBench()
+  const { set, change, part: current } = usePageBench()
   const place = useRef<HTMLSpanElement>(null)
   const typed = useRef<string | null>(null)
   // What is typed stands there already; what comes from elsewhere, undo or another window, is put in.
@@ -22,6 +25,15 @@ export function EditText({ part, at, value, label, fallback, maxLength, hasLines
     if (kept !== text) putBack(span, kept)
     typed.current = kept
     set(part.id, at, kept)
+  }
+  // As in a list anywhere: Enter begins another line, and an empty one goes where it is erased.
+  const line = part.kind === 'gets' && at.startsWith('lines/') ? Number(at.slice('lines/'.length)) : null
+  const onEnter = (span: HTMLSpanElement) => {
+    if (line === null) return goOn(span)
+    const now = current(part.id)
+    if (now?.kind !== 'gets' || now.lines.length >= MAX_LINES_GOT) return
+    change(part.id, (one) => addEntry(one, 'lines', '', line + 1))
+    writeOn(span.ownerDocument, part.id, line + 1)
   }
   return (
     <span
@@ -42,9 +54,16 @@ export function EditText({ part, at, value, label, fallback, maxLength, hasLines
       onInput={(event) => read(event.currentTarget)}
       onKeyDown={(event) => {
         if (event.key === 'Escape') event.currentTarget.blur()
-        if (event.key !== 'Enter' || hasLines) return
-        event.preventDefault()
-        event.currentTarget.blur()
+        if (hasLines || event.nativeEvent.isComposing) return
+        if (event.key === 'Enter') {
+          event.preventDefault()
+          onEnter(event.currentTarget)
+        }
+        if (event.key === 'Backspace' && line !== null && line > 0 && event.currentTarget.textContent === '') {
+          event.preventDefault()
+          change(part.id, (now) => removeEntry(now, 'lines', line))
+          writeOn(event.currentTarget.ownerDocument, part.id, line - 1)
+        }
       }}
     />
   )
@@ -53,7 +72,12 @@ export function EditText({ part, at, value, label, fallback, maxLength, hasLines
 /** Puts a text in and the caret behind it. */
 function putBack(span: HTMLSpanElement, text: string) {
   span.textContent = text
-  const selection = span.ownerDocument.getSelection()
-  selection?.selectAllChildren(span)
-  selection?.collapseToEnd()
+  goInto(span)
+}
+
+/** To the next text of the part; after the last one it stays. */
+function goOn(span: HTMLSpanElement) {
+  const all = [...(span.closest('[data-part-id]')?.querySelectorAll<HTMLElement>('[role=textbox]') ?? [])]
+  const next = all[all.indexOf(span) + 1]
+  if (next) goInto(next)
 }

@@ -16,16 +16,29 @@ export function More({ part, list, length }: { part: PagePart; list: string; len
       onClick={(event) => {
         const page = event.currentTarget.ownerDocument
         change(part.id, (now) => addEntry(now, of, crypto.randomUUID()))
-        // It is written on at once.
-        page.defaultView?.requestAnimationFrame(() => {
-          const fields = page.querySelectorAll<HTMLElement>(`[data-part-id="${part.id}"] [data-entry="${length}"]`)
-          fields[0]?.closest('li, div')?.querySelector<HTMLElement>('[role=textbox]')?.focus()
-        })
+        writeOn(page, part.id, length)
       }}
     >
       <Plus size={14} aria-hidden="true" /> Add a {CALLED[of]}
     </button>
   )
+}
+
+/** Goes on with the first text of an entry, once it is drawn, behind what stands there. */
+export function writeOn(page: Document, partId: string, index: number): void {
+  page.defaultView?.requestAnimationFrame(() => {
+    const entry = page.querySelector(`[data-part-id="${partId}"] [data-entry="${index}"]`)
+    const field = entry?.closest('li, div')?.querySelector<HTMLElement>('[role=textbox]')
+    if (field) goInto(field)
+  })
+}
+
+/** Puts the caret behind a text. */
+export function goInto(field: HTMLElement): void {
+  field.focus()
+  const selection = field.ownerDocument.getSelection()
+  selection?.selectAllChildren(field)
+  selection?.collapseToEnd()
 }
 
 /** Moves an entry up, or removes it. */
