@@ -200,7 +200,11 @@ test('what is typed, chosen and pressed before the page listens is kept, and not
     await listening
     await route.continue()
   })
+  await shop.setViewportSize({ width: 360, height: 900 })
   await shop.goto(`/buy/${slug}`, { waitUntil: 'commit' })
+  // The gateway's fields are there before the page's own script.
+  const fields = shop.frameLocator('iframe')
+  await expect(fields.getByRole('button', { name: 'Pays', exact: true })).toBeVisible()
   const name = unique('Quick Typist')
   await shop.getByLabel('Name').fill(name)
   await shop.getByLabel('Email').fill(`${name.replaceAll(' ', '').toLowerCase()}@post.example`)
@@ -208,6 +212,15 @@ test('what is typed, chosen and pressed before the page listens is kept, and not
   await payButton(shop).click()
   expect(new URL(shop.url()).search).toBe('')
   listen()
+  await test.step('the fields are shown whole all the same, and no higher than they are', async () => {
+    const height = async () => (await shop.locator('iframe').boundingBox())?.height
+    const content = () => fields.locator('body').evaluate((body) => Math.ceil(body.getBoundingClientRect().height))
+    expect(await content()).toBeGreaterThan(130)
+    await expect.poll(height).toBe(await content())
+    await shop.setViewportSize({ width: 1280, height: 900 })
+    await expect.poll(height).toBeLessThan(180)
+    await expect.poll(async () => (await height()) === (await content())).toBe(true)
+  })
   await chooseCard(shop, 'Pays')
   await expect(shop.getByLabel('Name')).toHaveValue(name)
   await expect(shop.getByRole('radio', { name: /^With a letter/ })).toBeChecked()

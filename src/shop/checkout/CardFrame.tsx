@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from 'react'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { Mode, PaymentMethod } from '../../server/client.ts'
-import { listenTo } from './GatewayFields.ts'
+import { askHeight, listenTo } from './GatewayFields.ts'
 
 /** What the frame takes before it says so itself, so that little moves when it does: with sample cards, and without. */
 const HEIGHTS = { practice: 122, live: 46 }
@@ -26,10 +26,12 @@ export function CardFrame({
   latest.current = submit
   useEffect(() => {
     if (!ref.current) return
-    return listenTo(ref.current, (message) => {
+    const stop = listenTo(ref.current, (message) => {
       if (message.type === 'fields:height' && message.height) setHeight(Math.min(Math.max(message.height, 40), 300))
       if (message.type === 'fields:enter') latest.current()
     })
+    askHeight(ref.current)
+    return stop
   }, [ref])
   return (
     <iframe

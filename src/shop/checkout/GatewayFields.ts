@@ -24,6 +24,14 @@ export function listenTo(frame: HTMLIFrameElement, hear: (message: FrameMessage)
   return () => removeEventListener('message', listener)
 }
 
+/**
+ * Asks the frame how high its content is: it says so by itself too, but perhaps before the page listened. Whoever hears
+ * it learns nothing, and a frame that has not come yet says nothing.
+ */
+export function askHeight(frame: HTMLIFrameElement): void {
+  frame.contentWindow?.postMessage({ type: 'fields:measure' }, '*')
+}
+
 /** Asks the frame for a token that stands for what was entered there. */
 export function tokenise(frame: HTMLIFrameElement): Promise<Tokenised> {
   const id = crypto.randomUUID()

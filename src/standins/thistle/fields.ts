@@ -25,7 +25,7 @@ const FIELDS_SCRIPT = `
 const parent_ = document.body.dataset.parent, account = document.body.dataset.account, mode = document.body.dataset.mode, at = document.body.dataset.at;
 const $ = (id) => document.getElementById(id);
 const say = (message) => parent.postMessage(message, parent_);
-const height = () => say({ type: 'fields:height', height: document.documentElement.scrollHeight });
+const height = () => say({ type: 'fields:height', height: Math.ceil(document.body.getBoundingClientRect().height) });
 new ResizeObserver(height).observe(document.body);
 const show = (field, why) => {
   $('why').textContent = why ?? '';
@@ -42,7 +42,9 @@ document.querySelectorAll('.rack button').forEach((b) => b.addEventListener('cli
 }));
 document.addEventListener('keydown', (e) => { if (e.key === 'Enter' && e.target.tagName === 'INPUT') say({ type: 'fields:enter' }); });
 addEventListener('message', async (event) => {
-  if (event.origin !== parent_ || event.data?.type !== 'fields:tokenise') return;
+  if (event.origin !== parent_) return;
+  if (event.data?.type === 'fields:measure') height();
+  if (event.data?.type !== 'fields:tokenise') return;
   const id = event.data.id;
   const body = JSON.stringify({ account, mode, at, number: $('number').value, expiry: $('expiry').value, code: $('code').value });
   try {

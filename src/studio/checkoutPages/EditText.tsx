@@ -1,4 +1,5 @@
 import { useLayoutEffect, useRef } from 'react'
+import { flushSync } from 'react-dom'
 import { addEntry, removeEntry } from '../../core/checkoutPages/edit.ts'
 import { MAX_LINES_GOT } from '../../core/checkoutPages/parts.ts'
 import type { EditableText } from '../../ui/checkoutPages/editing.tsx'
@@ -32,7 +33,7 @@ export function EditText({ part, at, value, label, fallback, maxLength, hasLines
     if (line === null) return goOn(span)
     const now = current(part.id)
     if (now?.kind !== 'gets' || now.lines.length >= MAX_LINES_GOT) return
-    change(part.id, (one) => addEntry(one, 'lines', '', line + 1))
+    flushSync(() => change(part.id, (one) => addEntry(one, 'lines', '', line + 1)))
     writeOn(span.ownerDocument, part.id, line + 1)
   }
   return (
@@ -61,7 +62,7 @@ export function EditText({ part, at, value, label, fallback, maxLength, hasLines
         }
         if (event.key === 'Backspace' && line !== null && line > 0 && event.currentTarget.textContent === '') {
           event.preventDefault()
-          change(part.id, (now) => removeEntry(now, 'lines', line))
+          flushSync(() => change(part.id, (now) => removeEntry(now, 'lines', line)))
           writeOn(event.currentTarget.ownerDocument, part.id, line - 1)
         }
       }}

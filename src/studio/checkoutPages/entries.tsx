@@ -1,4 +1,5 @@
 import { ArrowUp, Plus, X } from 'lucide-react'
+import { flushSync } from 'react-dom'
 import { addEntry, type ListName, raiseEntry, removeEntry } from '../../core/checkoutPages/edit.ts'
 import type { PagePart } from '../../core/checkoutPages/parts.ts'
 import { usePageBench } from './bench.tsx'
@@ -15,7 +16,7 @@ export function More({ part, list, length }: { part: PagePart; list: string; len
       className="mt-2 inline-flex items-center gap-1 text-[13.5px] text-leaf underline underline-offset-3"
       onClick={(event) => {
         const page = event.currentTarget.ownerDocument
-        change(part.id, (now) => addEntry(now, of, crypto.randomUUID()))
+        flushSync(() => change(part.id, (now) => addEntry(now, of, crypto.randomUUID())))
         writeOn(page, part.id, length)
       }}
     >
@@ -24,13 +25,11 @@ export function More({ part, list, length }: { part: PagePart; list: string; len
   )
 }
 
-/** Goes on with the first text of an entry, once it is drawn, behind what stands there. */
+/** Goes on with the first text of an entry that is drawn by now, behind what stands there: no letter is lost in between. */
 export function writeOn(page: Document, partId: string, index: number): void {
-  page.defaultView?.requestAnimationFrame(() => {
-    const entry = page.querySelector(`[data-part-id="${partId}"] [data-entry="${index}"]`)
-    const field = entry?.closest('li, div')?.querySelector<HTMLElement>('[role=textbox]')
-    if (field) goInto(field)
-  })
+  const entry = page.querySelector(`[data-part-id="${partId}"] [data-entry="${index}"]`)
+  const field = entry?.closest('li, div')?.querySelector<HTMLElement>('[role=textbox]')
+  if (field) goInto(field)
 }
 
 /** Puts the caret behind a text. */

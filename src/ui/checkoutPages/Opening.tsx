@@ -55,7 +55,7 @@ export function Opening({ part, facts, color, isUnder }: OpeningProps) {
           </Home>
           <Words
             as="h1"
-            className={classes('text-[28px] md:text-[38px]', isPlain && 'max-w-[24ch]')}
+            className={classes('text-[28px] hyphens-auto md:text-[38px]', isPlain && 'max-w-[24ch]')}
             {...{ part, at: 'title', value: part.title, label: 'Title', maxLength: 120 }}
             fallback={product.title}
           />
