@@ -1,11 +1,11 @@
 import { QueryClientProvider } from '@tanstack/react-query'
-import { lazy, Suspense } from 'react'
+import { lazy, type ReactNode, Suspense } from 'react'
 import { createRoot } from 'react-dom/client'
 import { createBrowserRouter, Navigate } from 'react-router'
 import { RouterProvider } from 'react-router/dom'
 import { queryClient } from './api.ts'
-import { PageBenchPage } from './checkoutPages/PageBench.tsx'
 import { StudioFrame } from './frame/StudioFrame.tsx'
+import { Waiting } from './frame/Waiting.tsx'
 import { OrdersPage } from './orders/OrdersPage.tsx'
 import { PeoplePage } from './people/PeoplePage.tsx'
 import { BundleBenchPage } from './sell/BundleBench.tsx'
@@ -23,13 +23,19 @@ import { useSessionQuery } from './session/session.ts'
 import { AccountPage } from './setup/AccountPage.tsx'
 import { GatewaysPage } from './setup/GatewaysPage.tsx'
 import { LivePage } from './setup/LivePage.tsx'
-import { LookPage } from './setup/LookPage.tsx'
 import { MessagesPage } from './setup/MessagesPage.tsx'
 import { PracticePage } from './setup/PracticePage.tsx'
 import { SchoolPage } from './setup/SchoolPage.tsx'
 import './studio.css'
 
+/** Fetched when they are opened: each brings a library of its own. */
 const MoneyPage = lazy(() => import('./money/MoneyPage.tsx').then((module) => ({ default: module.MoneyPage })))
+const PageBenchPage = lazy(() =>
+  import('./checkoutPages/PageBench.tsx').then((module) => ({ default: module.PageBenchPage })),
+)
+const LookPage = lazy(() => import('./setup/LookPage.tsx').then((module) => ({ default: module.LookPage })))
+
+const late = (page: ReactNode) => <Suspense fallback={<Waiting />}>{page}</Suspense>
 
 const router = createBrowserRouter([
   {
@@ -50,23 +56,16 @@ const router = createBrowserRouter([
         ],
       },
       { path: 'sell/compare', Component: ComparePage },
-      { path: 'sell/pages/:id', Component: PageBenchPage },
+      { path: 'sell/pages/:id', element: late(<PageBenchPage />) },
       { path: 'orders/:id?', Component: OrdersPage },
-      {
-        path: 'money',
-        element: (
-          <Suspense>
-            <MoneyPage />
-          </Suspense>
-        ),
-      },
+      { path: 'money', element: late(<MoneyPage />) },
       { path: 'people/:id?', Component: PeoplePage },
       { path: 'setup', element: <Navigate to="/studio/setup/gateways" replace /> },
       { path: 'setup/gateways', Component: GatewaysPage },
       { path: 'setup/messages', Component: MessagesPage },
       { path: 'setup/live', Component: LivePage },
       { path: 'setup/school', Component: SchoolPage },
-      { path: 'setup/looks', Component: LookPage },
+      { path: 'setup/looks', element: late(<LookPage />) },
       { path: 'setup/practice', Component: PracticePage },
       { path: 'setup/account', Component: AccountPage },
       { path: '*', element: <Navigate to="/studio/sell" replace /> },
