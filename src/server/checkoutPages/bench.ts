@@ -112,11 +112,11 @@ export async function openPage({ db, now }: Services, id: string) {
 
 /** @throws Problem 409 `changed-elsewhere` where `baseRev` is old. */
 export function savePageDraft({ db, now }: Services, id: string, baseRev: number, content: PageContent) {
-  return saveDraft(db, 'page', id, { baseRev, draft: cleaned(content), at: now() })
+  return saveDraft(db, 'page', id, { baseRev, draft: cleanPage(content), at: now() })
 }
 
 /** A page whose rich texts hold nothing that a page may not show. */
-function cleaned(page: PageContent): PageContent {
+export function cleanPage(page: PageContent): PageContent {
   return {
     ...page,
     parts: page.parts.map((part) => (part.kind === 'text' ? { ...part, html: cleanRichText(part.html) } : part)),

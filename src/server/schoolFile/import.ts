@@ -1,9 +1,11 @@
 import { and, eq, inArray, isNotNull, isNull, ne, sql } from 'drizzle-orm'
 import * as v from 'valibot'
+import type { PageContent } from '../../core/content/checkoutPage.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import { allCourses, changeCourses, followShelf } from '../catalogue/growth.ts'
 import { leadTo, makeEverydayPage } from '../catalogue/pages.ts'
 import { cleanRichText } from '../catalogue/richText.ts'
+import { cleanPage } from '../checkoutPages/bench.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   agreements,
@@ -130,6 +132,7 @@ async function checkAgainst(tx: Transaction, file: SchoolFile): Promise<void> {
     bundles: idsOf('bundle'),
     offers: new Set(knownOffers.map(({ id }) => id)),
     pictures: new Set(knownPictures.map(({ id }) => id)),
+    pages: new Set(knownPages.map(({ id }) => id)),
   })
   const moved = new Map([...file.courses, ...file.bundles].map(({ id, slug }) => [id, slug]))
   const movedPages = new Map(file.pages.map(({ id, slug }) => [id, slug]))
@@ -315,14 +318,20 @@ async function takeVideo({ db: tx }: Within, { id, checksum, length }: SchoolFil
 
 async function takePages(within: Within, file: SchoolFile): Promise<void> {
   const { db: tx, now } = within
+  const contents = (page: { draft: PageContent; live: PageContent | null }) => ({
+    draft: cleanPage(page.draft),
+    live: page.live && cleanPage(page.live),
+  })
   for (const [index, page] of file.pages.entries()) {
-    const { id, product, slug, isEveryday, isRetired, draft, live } = page
+    const { id, product, slug, isEveryday, isRetired } = page
+    const { draft, live } = contents(page)
     await tx
       .insert(checkoutPages)
       .values({ id, productId: product, slug, isEveryday, draft, draftAt: now(), createdAt: now() })
       .onConflictDoNothing({ target: checkoutPages.id })
-    await takeContent(within, 'page', await findDrafted(tx, 'page', id), { draft, live }, `/pages/${index}`)
-    const retiredAt = isRetired ? now() : null
+    const row = await findDrafted(tx, 'page', id)
+    await takeContent(within, 'page', row, { draft, live }, `/pages/${index}`)
+    const retiredAt = isRetired ? (row.retiredAt ?? now()) : null
     await tx.update(checkoutPages).set({ slug, retiredAt }).where(eq(checkoutPages.id, id))
     await tx.delete(pageAddresses).where(eq(pageAddresses.slug, slug))
     for (const before of page.before) {
@@ -335,7 +344,7 @@ async function takePages(within: Within, file: SchoolFile): Promise<void> {
   if (file.basketPage) {
     const [page] = await tx.select({ id: checkoutPages.id }).from(checkoutPages).where(isNull(checkoutPages.productId))
     if (!page) throw new Error('The page of the basket is missing.')
-    await takeContent(within, 'page', await findDrafted(tx, 'page', page.id), file.basketPage, '/basketPage')
+    await takeContent(within, 'page', await findDrafted(tx, 'page', page.id), contents(file.basketPage), '/basketPage')
   }
   for (const { id, slug } of [...file.courses, ...file.bundles]) {
     const own = and(eq(checkoutPages.productId, id), checkoutPages.isEveryday)

@@ -22,6 +22,7 @@ export interface Known {
   bundles: ReadonlySet<string>
   offers: ReadonlySet<string>
   pictures: ReadonlySet<string>
+  pages: ReadonlySet<string>
 }
 
 /**
@@ -38,6 +39,7 @@ export function checkReferences(file: SchoolFile, known: Known): void {
     ...[...file.courses, ...file.bundles].flatMap((product) => product.offers.map(({ id }) => id)),
   ])
   const pictures = new Set([...known.pictures, ...file.pictures.map(({ id }) => id)])
+  const pages = new Set([...known.pages, ...file.pages.map(({ id }) => id)])
   const need = (has: ReadonlySet<string>, id: string, at: string, what: string) => {
     if (!has.has(id)) throw new FileError(at, `There is no ${what} with this id.`)
   }
@@ -68,7 +70,11 @@ export function checkReferences(file: SchoolFile, known: Known): void {
   for (const [index, page] of file.pages.entries()) {
     const at = `/pages/${index}`
     need(products, page.product, `${at}/product`, 'course or bundle')
-    for (const which of ['draft', 'live'] as const) checkPage(page[which], `${at}/${which}`, need, offers)
+    for (const which of ['draft', 'live'] as const) {
+      checkPage(page[which], `${at}/${which}`, need, offers)
+      const next = page[which]?.ends?.leadsTo
+      if (next) need(pages, next, `${at}/${which}/ends/leadsTo`, 'page')
+    }
   }
   for (const which of ['draft', 'live'] as const)
     checkPage(file.basketPage?.[which] ?? null, `/basketPage/${which}`, need, offers)

@@ -6,6 +6,9 @@ import sharp from 'sharp'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { takeDemoVideo } from '../../../demo/video.ts'
 import { copyDatabase, dropDatabase } from '../../../scripts/databases.ts'
+import { whyNotShown } from '../../core/checkoutPages/facts.ts'
+import { emptyPart } from '../../core/checkoutPages/parts.ts'
+import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import { newCoupon } from '../../core/content/coupon.ts'
 import { newOffer } from '../../core/content/offer.ts'
 import { TEMPLATE, testUrl } from '../../testing/globalSetup.ts'
@@ -13,12 +16,14 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { openFront, publishFront, saveFrontDraft } from '../catalogue/front.ts'
 import { getCourse, publishCourse, saveCourseDraft, setCourseRetired } from '../catalogue/service.ts'
 import { openPage, publishPage, savePageDraft } from '../checkoutPages/bench.ts'
+import { createPage, movePage } from '../checkoutPages/make.ts'
 import { createCoupon, endCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { makeCodes, setWithdrawn } from '../coupons/set.ts'
 import { connect, SERVICE_LIMITS } from '../db/client.ts'
-import { checkoutPages, codes, creators, offers, pictures, versions } from '../db/schema/index.ts'
-import { keepPicture } from '../media/pictures.ts'
+import { checkoutPages, codes, creators, offers, pictures, versions, videos } from '../db/schema/index.ts'
+import { cutPicture, keepPicture } from '../media/pictures.ts'
 import { schoolView } from '../pages/service.ts'
+import { pageInState } from '../pages/states.ts'
 import { getSchool } from '../school/service.ts'
 import { setUp } from '../session/signIn.ts'
 import { exportSchool } from './export.ts'
@@ -183,6 +188,105 @@ it('the demo school is such a file: taken into an empty database, it comes out a
   })
 })
 
+describe('a page of its own', () => {
+  /** A campaign with a cropped picture, a text, a face, and a video; it ends, and leads to the page for every day. */
+  async function campaign() {
+    const { services } = world
+    const course = await world.sell(4800, 'With a campaign')
+    const [everyday] = await world.db.select().from(checkoutPages).where(eq(checkoutPages.productId, course.courseId))
+    const file = await sharp({ create: { width: 800, height: 600, channels: 3, background: '#285a3c' } })
+      .png()
+      .toBuffer()
+    const whole = await keepPicture(services, file)
+    const cut = { x: 0, y: 0, width: 50, height: 100 }
+    const part = await cutPicture(services, whole.id, cut)
+    const shot = {
+      ...{ pictureId: part.id, cut: { pictureId: whole.id, ...cut } },
+      ...{ focus: { x: 20, y: 80 }, alt: 'Green', isDecoration: false },
+    }
+    await takeDemoVideo(services)
+    const [video] = await world.db.select().from(videos)
+    const videoId = video?.id as string
+    const from = { arrangement: 'empty' as const }
+    const { id } = await createPage(services, { productId: course.courseId, name: 'Campaign', from })
+    const opened = await openPage(services, id)
+    const saved = await savePageDraft(services, id, opened.draftRev, {
+      ...opened.draft,
+      parts: [
+        { ...emptyPart('opening', 'o'), behind: 'picture', picture: shot },
+        { ...emptyPart('text', 't'), html: '<p>Dear reader</p>' },
+        { ...emptyPart('video', 'v'), videoId },
+        {
+          ...emptyPart('testimonials', 'p'),
+          people: [{ id: 'one', words: 'I sewed two.', name: 'Agnes', role: '', picture: shot }],
+        },
+      ],
+      ends: { at: new Date(services.now().getTime() + 86_400_000).toISOString(), leadsTo: everyday?.id as string },
+    })
+    await publishPage(services, id, saved.draftRev, null)
+    await movePage(services, id, 'spring-campaign')
+    return { id, whole: whole.id, videoId }
+  }
+
+  it('comes back with its pictures, uncut too, its old addresses and its end; its video by what it is', async () => {
+    const { id, whole, videoId } = await campaign()
+    const text = await written()
+    const file = JSON.parse(text) as SchoolFile
+    expect(file.pictures.map((picture) => picture.id)).toContain(whole)
+    const [video] = file.videos
+    expect(video).toMatchObject({ id: videoId, type: 'video/webm' })
+    expect(file.pages.find((page) => page.id === id)).toMatchObject({ slug: 'spring-campaign', before: ['campaign'] })
+    await elsewhere(async (services) => {
+      await takeDemoVideo(services)
+      await importSchool(services, text)
+      expect(writeSorted(await exportSchool(services.db))).toBe(text)
+    })
+    // Its video is not there: everything else is, and the part says that it is missing.
+    await elsewhere(async (services) => {
+      await importSchool(services, text)
+      const taken = await exportSchool(services.db)
+      expect(taken.videos).toEqual([])
+      expect(taken.pages).toEqual(file.pages)
+      const { parts } = (await openPage(services, id)).draft
+      const view = await pageInState(services, await getSchool(services.db), {
+        ...{ id, state: 'first', mode: 'practice' },
+        content: { ...EVERYDAY_PAGE, parts },
+      })
+      if (view.view.name !== 'checkout') throw new Error('not sold')
+      const { facts } = view.view.page
+      expect(parts.filter((part) => whyNotShown(part, facts) !== null).map(({ kind }) => kind)).toEqual(['video'])
+    })
+  })
+
+  it('brings no script in, and leads to no page that is not there', async () => {
+    const file = JSON.parse(await written()) as SchoolFile
+    const at = file.pages.findIndex(({ slug }) => slug === 'spring-campaign')
+    const page = file.pages[at]
+    if (!page?.live?.ends) throw new Error('no campaign')
+    const lie = '<p onclick="x()">A<script>x()</script><a href="javascript:x">b</a><img src="x" onerror="x()"></p>'
+    for (const content of [page.draft, page.live]) {
+      for (const part of content.parts) if (part.kind === 'text') part.html = lie
+    }
+    await elsewhere(async (services) => {
+      await importSchool(services, JSON.stringify(file))
+      const taken = (await exportSchool(services.db)).pages.find(({ id }) => id === page.id)
+      const texts = [taken?.draft, taken?.live].map((content) => content?.parts.find(({ kind }) => kind === 'text'))
+      const clean = { html: '<p>A<a rel="noopener nofollow">b</a></p>' }
+      expect(texts).toMatchObject([clean, clean])
+    })
+    const lost = (which: 'draft' | 'live') => (all: SchoolFile) =>
+      void Object.assign(all.pages[at]?.[which]?.ends ?? {}, { leadsTo: randomUUID() })
+    expect(await refused(lost('live'))).toBe(`/pages/${at}/live/ends/leadsTo`)
+    expect(await refused(lost('draft'))).toBe(`/pages/${at}/draft/ends/leadsTo`)
+    expect(
+      await refused((all) => {
+        const part = all.pages[at]?.live?.parts.find(({ kind }) => kind === 'opening')
+        if (part?.kind === 'opening' && part.picture?.cut) part.picture.cut.pictureId = randomUUID()
+      }),
+    ).toBe(`/pages/${at}/live/parts/0/picture/cut/pictureId`)
+  })
+})
+
 describe('an import', () => {
   it('changes by id what differs, adds what is new, and deletes nothing', async () => {
     const file = JSON.parse(await written()) as SchoolFile
@@ -215,7 +319,7 @@ describe('an import', () => {
     const [sold] = await world.db.select().from(offers).where(eq(offers.id, offer.id))
     expect([sold?.onSale, sold?.liveVersion]).toEqual([true, 1])
     await importSchool(world.services, JSON.stringify(after))
-    expect(await world.db.$count(pictures)).toBe(1)
+    expect(await world.db.$count(pictures)).toBe(file.pictures.length)
   })
 
   it('is refused with the place and the reason, and changes nothing', async () => {

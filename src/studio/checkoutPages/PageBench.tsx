@@ -95,6 +95,8 @@ function PageBench({ page }: { page: BenchPage }) {
   }
   const problems = pageProblems(content, surroundings)
   const problemAt = (field: string) => problems.find(({ at }) => at === field)?.why
+  const isChanged = pageChanges(page.live, content, names).length > 0
+  const isPending = isChanged || page.live === null || problems.length > 0
   const isOwn = page.product !== null && !page.isEveryday
   const title = content.name || (page.product?.title ?? 'The basket')
   const add = (kind: PartKind) => {
@@ -207,7 +209,7 @@ function PageBench({ page }: { page: BenchPage }) {
             <>
               <Chosen page={page} content={content} change={change} facts={facts} problemAt={problemAt} />
               <div className="mt-5">
-                <PreviewSection label="Before it can be published">
+                <PreviewSection label={isPending ? 'Before it can be published' : 'What buyers see'}>
                   <Before
                     problems={problems}
                     warnings={facts ? pageWarnings(content.parts, facts) : []}
@@ -217,7 +219,7 @@ function PageBench({ page }: { page: BenchPage }) {
                         ? { title: page.product.title, path: productPath(page.product) }
                         : null
                     }
-                    isChanged={pageChanges(page.live, content, names).length > 0}
+                    isChanged={isChanged}
                     isLive={page.live !== null}
                     publish={() => void publishing.open()}
                     show={(at) => acts.store.getState().choose(chosenAt(at, content))}
