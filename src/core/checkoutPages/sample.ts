@@ -2,7 +2,7 @@ import type { PageFacts } from './facts.ts'
 import { emptyPart, type PagePart, type PartKind } from './parts.ts'
 
 /** Stands for a video that is not there yet. */
-export const SAMPLE_VIDEO = 'sample'
+const SAMPLE_VIDEO = 'sample'
 
 /**
  * A part with the product's own words in it, to be looked at before it is added. Nothing of it goes onto the page, and
