@@ -323,6 +323,25 @@ test('every part is added, written on, moved by keyboard, and undone', async ({ 
     await expect(studio.getByText('Draft saved')).toBeVisible()
   })
 
+  await test.step('on the page too the keyboard stays where it was, when a part is moved or removed', async () => {
+    await studio.getByRole('button', { name: /^Guarantee/ }).click()
+    const up = bench.getByRole('button', { name: 'Move Guarantee up' })
+    await up.focus()
+    for (let press = 0; press < 6; press++) {
+      await studio.keyboard.press('Enter')
+      await expect(up).toBeFocused()
+    }
+    const remove = bench.getByRole('button', { name: 'Remove Guarantee' })
+    await remove.focus()
+    await studio.keyboard.press('Enter')
+    await expect(studio.getByText('Guarantee is removed. Undo brings it back.')).toBeVisible()
+    await expect(studio.getByRole('button', { name: 'Move Guarantee', exact: true })).toHaveCount(0)
+    await expect(studio.locator('button[id^="move-"]:focus')).toHaveCount(1)
+    await studio.getByRole('button', { name: 'Undo' }).click()
+    await expect(studio.getByRole('button', { name: 'Move Guarantee', exact: true })).toBeVisible()
+    await expect(studio.getByText('Draft saved')).toBeVisible()
+  })
+
   await test.step('buyers see what says something, and nothing of the rest; nothing keeps anybody from using it', async () => {
     await publish(studio)
     const { slug } = (await pagesOf(studio, course.courseId)).find((page) => page.id === id) ?? { slug: '' }

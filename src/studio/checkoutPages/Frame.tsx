@@ -1,5 +1,6 @@
 import { ArrowDown, ArrowUp, Trash2 } from 'lucide-react'
 import { type ReactNode, useEffect, useRef } from 'react'
+import { flushSync } from 'react-dom'
 import { whyNotShown } from '../../core/checkoutPages/facts.ts'
 import type { PagePart } from '../../core/checkoutPages/parts.ts'
 import { classes } from '../../ui/classes.ts'
@@ -19,10 +20,17 @@ export function Frame({ part, children }: { part: PagePart; children: ReactNode 
     if (isChosen) place.current?.scrollIntoView({ block: 'nearest', behavior: 'smooth' })
   }, [isChosen])
   const choose = () => store.getState().choose(part.id)
+  // In another place it is drawn anew: the keyboard stays on the button.
+  const stepTo = (direction: 'up' | 'down') => () => {
+    const page = place.current?.ownerDocument
+    flushSync(() => step(part.id, direction))
+    const button = `[data-part-id="${part.id}"] [aria-label="Move ${name} ${direction}"]`
+    page?.querySelector<HTMLElement>(button)?.focus()
+  }
   // The opening stands first.
   const moves: [string, ReactNode, () => void][] = [
-    [`Move ${name} up`, <ArrowUp key="up" size={14} />, () => step(part.id, 'up')],
-    [`Move ${name} down`, <ArrowDown key="down" size={14} />, () => step(part.id, 'down')],
+    [`Move ${name} up`, <ArrowUp key="up" size={14} />, stepTo('up')],
+    [`Move ${name} down`, <ArrowDown key="down" size={14} />, stepTo('down')],
   ]
   const tools: [string, ReactNode, () => void][] = [
     ...(part.kind === 'opening' ? [] : moves),

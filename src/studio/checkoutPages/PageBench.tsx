@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { ChevronLeft } from 'lucide-react'
 import { type ReactNode, useMemo, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
+import { toast } from 'sonner'
 import { addPart, movePart, stepPart } from '../../core/checkoutPages/arrange.ts'
 import { setAt } from '../../core/checkoutPages/edit.ts'
 import { pageWarnings } from '../../core/checkoutPages/facts.ts'
@@ -265,8 +266,16 @@ function useActs({ current, change }: Draft<PageContent>): PageBenchActs {
       set: (partId, at, value) => put(partId, (part) => setAt(part, at, value)),
       step: (partId, direction) => change({ parts: stepPart(current().parts, partId, direction) }),
       remove: (partId) => {
-        change({ parts: current().parts.filter(({ id }) => id !== partId) })
-        store.getState().choose(null)
+        const { parts } = current()
+        const at = parts.findIndex(({ id }) => id === partId)
+        const left = parts.toSpliced(at, 1)
+        change({ parts: left })
+        // The keyboard goes on where it was: with the part that is there now.
+        const next = left[Math.min(at, left.length - 1)]?.id ?? 'form'
+        store.getState().choose(next)
+        requestAnimationFrame(() => document.getElementById(`move-${next}`)?.focus())
+        const removed = parts[at]
+        if (removed) toast(`${PART_NAMES[removed.kind][0]} is removed. Undo brings it back.`)
       },
       part: (partId) => current().parts.find(({ id }) => id === partId),
     }

@@ -64,7 +64,11 @@ export function Entry({ part, list, index }: { part: PagePart; list: string; ind
         aria-label={`Remove ${called}`}
         title={`Remove ${called}`}
         className={button}
-        onClick={() => change(part.id, (now) => removeEntry(now, of, index))}
+        onClick={(event) => {
+          const page = event.currentTarget.ownerDocument
+          flushSync(() => change(part.id, (now) => removeEntry(now, of, index)))
+          writeOn(page, part.id, Math.max(index - 1, 0))
+        }}
       >
         <X size={13} />
       </button>
