@@ -374,6 +374,14 @@ test('the page is shown in every state, at every width', async ({ studio }) => {
     await studio.getByRole('option', { name, exact: true }).click()
   }
   await expect(bench.getByRole('button', { name: 'Pay €129.00', includeHidden: true })).toBeVisible()
+  // The gateway's fields are whole in it, with the last of their sample cards.
+  const fields = bench.frameLocator('iframe').locator('body')
+  await expect(fields.getByText('Expires next month')).toBeAttached()
+  const isWhole = async () => {
+    const height = await bench.locator('iframe').evaluate((frame) => frame.clientHeight)
+    return height >= (await fields.evaluate((body) => body.getBoundingClientRect().height))
+  }
+  await expect.poll(isWhole).toBe(true)
   for (const [name, seen] of [
     ['Known buyer', /You have|Who you are/],
     ['Already bought', 'You have this course.'],
@@ -539,7 +547,11 @@ test('a page that ends while a buyer is on it charges nothing, and says so; a re
 test('another look is shown on three pages before all of them get it', async ({ studio, shop }) => {
   await studio.goto('/studio/setup/looks')
   await studio.getByText('One for all').click()
-  await studio.getByLabel('Main colour').fill('#c9dd62')
+  const main = studio.getByLabel('Main colour')
+  await main.fill('lime')
+  await expect(studio.getByText('Write a colour like #8f6220.')).toBeVisible()
+  await expect(main).toHaveValue('lime')
+  await main.fill('C9DD62')
   await expect(studio.getByText(/White text could not be read on this colour/)).toBeVisible()
   await studio.getByText('Square', { exact: true }).click()
   await expectNothingSerious(studio)

@@ -2,9 +2,11 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { ARRANGEMENTS, type Arrangement, arranged } from '../../core/checkoutPages/arrangements.ts'
+import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api, IN_PLACE } from '../api.ts'
+import { Dialog } from '../drafting/Dialog.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { Select } from '../frame/Select.tsx'
 import { usePages, useShelf } from '../sell/queries.ts'
@@ -47,6 +49,15 @@ export function NewPage({ copied, onClose }: NewPageProps) {
     },
     meta: { ...IN_PLACE, invalidates: [['pages']] },
   })
+  if (shelf.data && products.length === 0) {
+    return (
+      <Dialog title="New checkout page" text="A page sells a course or a bundle. Create one first." onClose={onClose}>
+        <p className="flex justify-end">
+          <Button onClick={onClose}>Close</Button>
+        </p>
+      </Dialog>
+    )
+  }
   return (
     <FormDialog
       title={copied ? 'Copy this page' : 'New checkout page'}
@@ -70,7 +81,7 @@ export function NewPage({ copied, onClose }: NewPageProps) {
           />
         )}
       </Field>
-      <Field label="What it sells">
+      <Field label="What it sells" error={error?.at('/productId')}>
         {(wiring) => (
           <Select
             wiring={wiring}

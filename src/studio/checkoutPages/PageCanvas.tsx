@@ -1,4 +1,4 @@
-import { memo, useMemo } from 'react'
+import { memo, useEffect, useMemo, useRef } from 'react'
 import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
 import { type Editing, EditingContext } from '../../ui/checkoutPages/editing.tsx'
@@ -58,6 +58,23 @@ export function ShownForm({ markup }: { markup: string | null }) {
       </p>
     )
   }
+  return <InertMarkup markup={markup} />
+}
+
+function InertMarkup({ markup }: { markup: string }) {
+  const place = useRef<HTMLDivElement>(null)
+  // The gateway's frame says how high it is to the page around it, which is this one here.
+  useEffect(() => {
+    const page = place.current?.ownerDocument.defaultView
+    if (!page) return
+    const hear = ({ source, data }: MessageEvent) => {
+      const frames = [...(place.current?.querySelectorAll('iframe') ?? [])]
+      const frame = frames.find(({ contentWindow }) => contentWindow === source)
+      if (frame && data?.type === 'fields:height') frame.style.height = `${Math.min(Number(data.height) || 0, 300)}px`
+    }
+    page.addEventListener('message', hear)
+    return () => page.removeEventListener('message', hear)
+  }, [])
   // biome-ignore lint/security/noDangerouslySetInnerHtml: markup that the shop made, of text that it escaped
-  return <div inert dangerouslySetInnerHTML={{ __html: markup }} />
+  return <div ref={place} inert dangerouslySetInnerHTML={{ __html: markup }} />
 }

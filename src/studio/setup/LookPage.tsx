@@ -5,7 +5,7 @@ import { type Look, TYPE_PAIRS, type TypePair } from '../../core/look/look.ts'
 import { readable } from '../../core/look/readable.ts'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
-import { Field } from '../../ui/Field.tsx'
+import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { lookStyle } from '../../ui/look.ts'
 import { pictureAddress } from '../../ui/pictures.ts'
 import { unwrap } from '../../ui/problem.ts'
@@ -22,7 +22,7 @@ import { SetupFrame } from './SetupPage.tsx'
 
 const TYPE_NAMES: Record<TypePair, readonly [name: string, what: string]> = {
   workshop: ['Workshop', 'Headings with character, text that is plain.'],
-  book: ['Book', 'A book’s letters for both.'],
+  book: ['Book', 'A book’s letters, for headings and text.'],
 }
 
 /** Setup → Looks: how the shop looks, set once for all its pages. */
@@ -163,19 +163,7 @@ function Colour({ color, change }: { color: string | null; change: (color: strin
           <span className="block text-[13.5px] text-ink-2">The colour of your school.</span>
         </Choice>
       </div>
-      {color !== null && used && (
-        <Field label="Main colour" className="mt-3 max-w-[220px]">
-          {(wiring) => (
-            <input
-              {...wiring}
-              type="color"
-              className="mt-1 h-10 w-full cursor-pointer rounded-field border border-line-2 bg-sheet p-1"
-              value={color}
-              onChange={(event) => change(event.target.value)}
-            />
-          )}
-        </Field>
-      )}
+      {color !== null && <MainColour color={color} change={change} />}
       {used?.isChanged && (
         <p
           role="status"
@@ -187,6 +175,52 @@ function Colour({ color, change }: { color: string | null; change: (color: strin
       )}
     </>
   )
+}
+
+/** The main colour: picked, or written as the school's printed matter has it. What is no colour stays as it was typed. */
+function MainColour({ color, change }: { color: string; change: (color: string) => void }) {
+  const [typed, setTyped] = useState<string | null>(null)
+  const why = typed !== null && readHex(typed) === null ? 'Write a colour like #8f6220.' : null
+  return (
+    <Field label="Main colour" error={why} className="mt-3 max-w-[260px]">
+      {(wiring) => (
+        <span className="flex gap-2">
+          <input
+            type="color"
+            aria-label="Colour picker"
+            className="mt-1 h-10 w-14 cursor-pointer rounded-field border border-line-2 bg-sheet p-1"
+            value={color}
+            onChange={(event) => {
+              setTyped(null)
+              change(event.target.value)
+            }}
+          />
+          <input
+            {...wiring}
+            className={`${BOX_INPUT} w-auto flex-1`}
+            maxLength={9}
+            spellCheck={false}
+            value={typed ?? color}
+            onChange={(event) => {
+              setTyped(event.target.value)
+              const hex = readHex(event.target.value)
+              if (hex !== null) change(hex)
+            }}
+            onBlur={() => {
+              if (why === null) setTyped(null)
+            }}
+          />
+        </span>
+      )}
+    </Field>
+  )
+}
+
+/** `#rrggbb` of what was typed, also in capitals, in short, or without its mark; null where it is no colour. */
+function readHex(typed: string): string | null {
+  const [, digits] = /^#?([0-9a-f]{6}|[0-9a-f]{3})$/i.exec(typed.trim()) ?? []
+  if (!digits) return null
+  return `#${(digits.length === 3 ? [...digits].map((digit) => digit + digit).join('') : digits).toLowerCase()}`
 }
 
 interface AskLookProps {
@@ -217,7 +251,7 @@ function AskLook({ look, shown, onClose, onSaved }: AskLookProps) {
       title="Use this look"
       text={
         three.length > 0
-          ? 'All pages of the shop get it at once. Three of them:'
+          ? 'All pages of the shop get it at once. So they will look:'
           : 'All pages of the shop get it at once.'
       }
       onClose={onClose}
