@@ -9,8 +9,10 @@ export interface Progress {
   isWaiting: boolean
 }
 
-/** After so long without an answer the same part is sent again. */
+/** So long it waits before it tries again. */
 const AGAIN_MS = 2000
+/** A part that is not answered for so long is sent again: the connection is stuck, or slower than 9 kB/s. */
+const PART_MS = 120_000
 /** Uploads that were begun in this browser, by what names a file. */
 const KEPT = 'acorn-video-uploads'
 
@@ -24,37 +26,55 @@ export async function uploadVideo(
   tell: (progress: Progress) => void,
   stop: AbortSignal,
 ): Promise<VideoFacts> {
-  const { id, received, parts } = await beginOrGoOn(file)
+  const { id, received, parts } = await beginOrGoOn(file, () => tell({ sent: 0, parts: 1, isWaiting: true }), stop)
   for (let n = received; n < parts; n++) {
     tell({ sent: n, parts, isWaiting: false })
     const part = file.slice(n * VIDEO_PART_BYTES, (n + 1) * VIDEO_PART_BYTES)
     await patiently(
-      () => unwrap(fetch(`/api/media/videos/${id}/parts/${n}`, { method: 'PUT', body: part, signal: stop })),
+      () => {
+        const signal = AbortSignal.any([stop, AbortSignal.timeout(PART_MS)])
+        return unwrap(fetch(`/api/media/videos/${id}/parts/${n}`, { method: 'PUT', body: part, signal }))
+      },
       () => tell({ sent: n, parts, isWaiting: true }),
       stop,
     )
   }
   tell({ sent: parts, parts, isWaiting: false })
-  const video = await patiently(
-    () => unwrap(api.media.videos[':id'].finish.$post({ param: { id }, json: { name: file.name.slice(0, 200) } })),
-    () => tell({ sent: parts, parts, isWaiting: true }),
-    stop,
-  ).finally(() => forget(file))
-  return video
+  try {
+    const video = await patiently(
+      () => unwrap(api.media.videos[':id'].finish.$post({ param: { id }, json: { name: file.name.slice(0, 200) } })),
+      () => tell({ sent: parts, parts, isWaiting: true }),
+      stop,
+    )
+    forget(file)
+    return video
+  } catch (error) {
+    // What was refused is not gone on with; what was stopped is, when it is chosen again.
+    if (error instanceof ApiError) forget(file)
+    throw error
+  }
 }
 
 export type VideoFacts = Awaited<ReturnType<typeof finished>>
 const finished = (id: string) => unwrap(api.media.videos[':id'].finish.$post({ param: { id }, json: { name: '' } }))
 
-async function beginOrGoOn(file: File) {
+async function beginOrGoOn(file: File, waits: () => void, stop: AbortSignal) {
   const known = kept()[nameOf(file)]
   if (known) {
-    const upload = await unwrap(api.media.videos[':id'].$get({ param: { id: known } })).catch(() => null)
+    const ask = () => unwrap(api.media.videos[':id'].$get({ param: { id: known } }))
+    const upload = await patiently(ask, waits, stop).catch(unlessGone)
     if (upload) return upload
   }
-  const upload = await unwrap(api.media.videos.$post({ json: { length: file.size } }))
+  const begin = () => unwrap(api.media.videos.$post({ json: { length: file.size } }))
+  const upload = await patiently(begin, waits, stop)
   keep({ ...kept(), [nameOf(file)]: upload.id })
   return upload
+}
+
+/** An upload that the server does not know any more is begun anew. */
+function unlessGone(error: unknown): null {
+  if (error instanceof ApiError && error.problem.status === 404) return null
+  throw error
 }
 
 /** Does something until it is answered: without a connection, and where the server is away, it is done again. */
