@@ -141,4 +141,7 @@ it('a third given back of a payment with tax takes a third of the tax; the rest 
     ['income:sales:marbling', 5196],
     [VAT, 1038],
   ])
+  // Each third of 10 of tax is 3: the last one takes the fourth as well.
+  const thirds = givenBack([{ ...of, pay: 90, tax: 10, left: 30, taxLeft: 4 }], 30, { from: BANK, as: 'sale' })
+  expect(thirds.find(({ account }) => account === VAT)?.amount).toBe(4)
 })
