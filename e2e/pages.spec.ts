@@ -139,8 +139,10 @@ test('a page is begun on the shelf before its course has a price: dragged into o
     await dialog.getByText('The letter', { exact: true }).click()
     await dialog.getByRole('button', { name: 'Create the page' }).click()
     await expect(bench.getByRole('textbox', { name: 'Title', exact: true })).toBeVisible()
-    await expect(bench.getByText('The order form stands here once there is a price.', { exact: false })).toBeVisible()
-    await expect(studio.getByText(`Nothing of ${title} is on sale: buyers cannot order here.`)).toBeVisible()
+    await expect(
+      bench.getByText('The order form stands here once there is an offer to buy.', { exact: false }),
+    ).toBeVisible()
+    await expect(studio.getByText(`Nothing of ${title} is on sale here: buyers cannot order.`)).toBeVisible()
   })
 
   await test.step('a part is dragged by the pointer from beside the form to below it', async () => {

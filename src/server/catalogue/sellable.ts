@@ -93,17 +93,20 @@ export async function sellableProducts(
 }
 
 /**
- * A product as its pages show it on the bench: as buyers see it, and before they see anything of it, as it will be. Null
- * where it is retired.
+ * A product as its pages show it on the bench: as buyers see it, and before they see anything of it, as it will be.
+ * `isOnSale`: they see it, and an offer of it. Null where it is retired.
  */
-export async function productOnBench(db: Queryable, productId: string): Promise<SellableProduct | null> {
+export async function productOnBench(
+  db: Queryable,
+  productId: string,
+): Promise<{ product: SellableProduct; isOnSale: boolean } | null> {
   const [sellable] = await sellableProducts(db, { productId })
-  if (sellable && sellable.offers.length > 0) return sellable
-  const [product] = await db
+  if (sellable && sellable.offers.length > 0) return { product: sellable, isOnSale: true }
+  const [row] = await db
     .select()
     .from(catalogue)
     .where(and(eq(catalogue.id, productId), isNull(catalogue.retiredAt)))
-  if (!product) return null
+  if (!row) return null
   const rows = await db
     .select()
     .from(offers)
@@ -113,8 +116,8 @@ export async function productOnBench(db: Queryable, productId: string): Promise<
     ...{ id, productId, version: liveVersion },
     live: live ?? draft,
   }))
-  const { id, kind, slug, pageSlug, live, draft } = product
-  return { id, kind, slug, pageSlug, live: live ?? draft, offers: shown }
+  const { id, kind, slug, pageSlug, live, draft } = row
+  return { product: { id, kind, slug, pageSlug, live: live ?? draft, offers: shown }, isOnSale: false }
 }
 
 /** A course that a line opens, as it is called now. */

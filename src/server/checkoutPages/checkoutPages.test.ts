@@ -299,6 +299,16 @@ it('a page is shaped before anything of its course is on sale, live or priced', 
   expect(offSale).toMatchObject({ isSelling: false, view: { name: 'checkout', offers: [{ id: course.offerId }] } })
   expect(await show(course.slug)).toMatchObject({ name: 'notice', status: 410 })
 
+  // On sale, but not what this page names: nothing can be ordered on it, and its parts are there.
+  const sold = await world.sell(4800, 'Sold elsewhere')
+  const named = await world.offer(sold.courseId, 900)
+  const own = await published(sold.courseId, 'Names one', { offers: [named], chosen: named })
+  await setOnSale(world.services, named, false)
+  expect(await asked(own.id)).toMatchObject({
+    ...{ isSelling: false, view: { name: 'notice' } },
+    withoutForm: { product: { title: 'Sold elsewhere' } },
+  })
+
   const { id: newId } = await createCourse(world.services, 'Only a draft')
   const unpriced = await asked(await everydayOf(newId))
   const product = { title: 'Only a draft' }

@@ -89,7 +89,7 @@ export async function encodePicture(file: Uint8Array): Promise<EncodedPicture> {
   }
 }
 
-/** A coarse copy of a picture, some hundred bytes, as a data address. A picture that shows what is behind it has none. */
+/** A coarse copy of a picture, some kB, as a data address. A picture that shows what is behind it has none. */
 async function previewOf(image: Sharp): Promise<string | null> {
   if (!(await image.clone().stats()).isOpaque) return null
   const coarse = await image.clone().resize({ width: PREVIEW_POINTS }).png().toBuffer()
@@ -147,7 +147,7 @@ export async function cutPicture(
 }
 
 /** Widths, heights and coarse copies of stored pictures, by id; those that are gone are left out. */
-export async function sizesOf(db: Queryable, ids: readonly string[]): Promise<Record<string, PictureFacts>> {
+export async function pictureFactsOf(db: Queryable, ids: readonly string[]): Promise<Record<string, PictureFacts>> {
   if (ids.length === 0) return {}
   const rows = await db
     .select({ id: pictures.id, width: pictures.width, height: pictures.height, preview: pictures.preview })

@@ -10,7 +10,7 @@ import { PRICE_ROWS } from '../../core/words/en/page.ts'
 import type { LivePage } from '../catalogue/pages.ts'
 import type { SellableProduct } from '../catalogue/sellable.ts'
 import { findCodes } from '../coupons/codes.ts'
-import { sizesOf } from '../media/pictures.ts'
+import { pictureFactsOf } from '../media/pictures.ts'
 import { videosOf } from '../media/videos.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
@@ -38,7 +38,7 @@ export async function factsOf(services: Services, school: School, known: Known):
   const pictureIds = parts.flatMap((part) => shotsOf(part).map(({ shot }) => shot.pictureId))
   const videoIds = parts.flatMap((part) => (part.kind === 'video' ? (part.videoId ?? []) : []))
   const [pictures, videos, [code]] = await Promise.all([
-    sizesOf(services.db, pictureIds),
+    pictureFactsOf(services.db, pictureIds),
     videosOf(services.db, videoIds),
     findCodes(services.db, page.live.code === '' ? [] : [page.live.code]),
   ])

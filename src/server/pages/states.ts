@@ -27,9 +27,9 @@ const KNOWN = { name: 'Clara Lindqvist', email: 'clara@example.org' }
 export interface PageInState {
   view: CheckoutView | NoticeView
   visitor: { name: string; email: string } | null
-  /** What a page shows that has no form, as it has no price yet. */
+  /** What a page shows that has no form, as it has nothing that can be ordered. */
   withoutForm?: PageFacts
-  /** What it sells is live, and on sale. */
+  /** Something can be ordered on it: what it sells is live, and on sale. */
   isSelling: boolean
 }
 
@@ -47,31 +47,31 @@ export async function pageInState(
   const page: LivePage = { id, productId, slug, version: liveVersion, live: content, isRetired: false }
   const visitor: Visitor = { mode, person: null, browserHash: null }
   const at = state === 'saleOver' ? await afterSales(services, page) : services
-  const product = await shownProduct(services, page)
-  if (!product) {
+  const found = await shownProduct(services, page)
+  if (!found) {
     const where = eq(catalogue.id, productId ?? page.id)
     const nothing =
       productId === null ? notice(200, NOTICE.basketEmpty, []) : await goneOrMissing(services, where, visitor)
     return { view: nothing, visitor: null, isSelling: false }
   }
-  const sold = await sellableProducts(services.db, { productId: product.id })
-  const isSelling = sold.some(({ offers }) => offers.length > 0)
-  if (state === 'pageOver') return { view: pageEnded(page, product), visitor: null, isSelling }
+  const { product, isOnSale } = found
+  if (state === 'pageOver') return { view: pageEnded(page, product), visitor: null, isSelling: isOnSale }
   const view = await viewOf(at, school, page, product, visitor)
   if (view.name !== 'checkout') {
     const bundled = (await bundledIn(services, school, [product]))(product, [])
     const withoutForm = await productFacts(at, school, { page, product, offers: [], ...bundled })
-    return { view, visitor: null, withoutForm, isSelling }
+    return { view, visitor: null, withoutForm, isSelling: false }
   }
   const seen = await put(services, school, page, view, state, visitor)
-  return { view: seen, visitor: state === 'known' ? KNOWN : null, isSelling }
+  return { view: seen, visitor: state === 'known' ? KNOWN : null, isSelling: isOnSale }
 }
 
 /** What a page sells; that of the basket is shown with the first thing that the school sells. */
-async function shownProduct({ db }: Services, { productId }: LivePage): Promise<SellableProduct | null> {
+async function shownProduct({ db }: Services, { productId }: LivePage): ReturnType<typeof productOnBench> {
   if (productId !== null) return productOnBench(db, productId)
   const products = await sellableProducts(db)
-  return products.find(({ offers }) => offers.length > 0) ?? null
+  const product = products.find(({ offers }) => offers.length > 0)
+  return product ? { product, isOnSale: true } : null
 }
 
 async function viewOf(

@@ -258,7 +258,7 @@ export interface CheckoutView {
 export interface PageOnBench {
   notice: NoticeView | null
   page: { facts: PageFacts; form: string | null } | null
-  /** What it sells is live, and on sale. */
+  /** Something can be ordered on it: what it sells is live, and on sale. */
   isSelling: boolean
 }
 

@@ -34,7 +34,7 @@ export function Before({ problems, warnings, unsold, isChanged, isLive, publish,
         <ul className="mb-1.5 grid gap-1.5">
           {unsold && (
             <li className={`${looks} bg-late-soft`}>
-              <span>Nothing of {unsold.title} is on sale: buyers cannot order here.</span>
+              <span>Nothing of {unsold.title} is on sale here: buyers cannot order.</span>
               <Link className="link" to={unsold.path}>
                 Open it
               </Link>

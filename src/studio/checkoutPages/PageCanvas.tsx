@@ -54,7 +54,7 @@ export function ShownForm({ markup }: { markup: string | null }) {
   if (markup === null) {
     return (
       <p className="rounded-lg border border-dashed border-ink-3 bg-sheet px-6 py-8 text-ink-2">
-        The order form stands here once there is a price. Until then nobody can buy on this page.
+        The order form stands here once there is an offer to buy. Until then nobody can order on this page.
       </p>
     )
   }

@@ -251,7 +251,7 @@ function AskLook({ look, shown, onClose, onSaved }: AskLookProps) {
       title="Use this look"
       text={
         three.length > 0
-          ? 'All pages of the shop get it at once. So they will look:'
+          ? 'All pages of the shop get it at once. This is how they will look:'
           : 'All pages of the shop get it at once.'
       }
       onClose={onClose}

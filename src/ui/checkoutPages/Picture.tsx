@@ -22,12 +22,14 @@ interface PictureProps {
 export function Picture({ part, at, shot, facts, sizes, className = '', isLazy = false }: PictureProps) {
   const editing = useEditing()
   if (!shot) return editing ? <editing.Slot part={part} at={at} what="picture" className={className} /> : null
+  // The same picture may stand further down once more.
+  const preview = isLazy ? null : facts?.preview
   const position = `${shot.focus.x}% ${shot.focus.y}%`
   return (
     <span className={`relative block overflow-hidden ${className}`}>
-      {facts?.preview && (
+      {preview && (
         <img
-          src={facts.preview}
+          src={preview}
           alt=""
           aria-hidden
           decoding="sync"
@@ -42,7 +44,7 @@ export function Picture({ part, at, shot, facts, sizes, className = '', isLazy =
         height={facts?.height}
         alt={shot.isDecoration ? '' : shot.alt}
         loading={isLazy ? 'lazy' : undefined}
-        fetchPriority={facts?.preview ? 'high' : undefined}
+        fetchPriority={preview ? 'high' : undefined}
         className="relative size-full object-cover"
         style={{ objectPosition: position }}
       />
