@@ -1,7 +1,8 @@
-import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible'
+import { inArray, sql } from 'drizzle-orm'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import type { Database } from '../db/client.ts'
+import { rateLimits } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 
 interface Ceiling {
@@ -56,74 +57,87 @@ export type Counted = Partial<Record<LimitName, string | null>>
 
 /** Counts what may not be asked for without end, shared by all servers through the database. */
 export class Limits {
-  private readonly limiters: Map<LimitName, RateLimiterPostgres>
+  readonly #db: Database
+  readonly #points: (name: LimitName) => number
 
   /**
    * @param points the ceilings that differ from {@link CEILINGS}, by name, or one factor for all of them.
    */
   constructor(db: Database, points: Partial<Record<LimitName, number>> | number = {}) {
-    this.limiters = new Map(
-      (Object.entries(CEILINGS) as [LimitName, Ceiling][]).map(([name, ceiling]) => [
-        name,
-        new RateLimiterPostgres({
-          storeClient: db.$client,
-          storeType: 'pool',
-          tableName: 'rate_limits',
-          tableCreated: true,
-          clearExpiredByTimeout: false,
-          keyPrefix: name,
-          points: typeof points === 'number' ? ceiling.points * points : (points[name] ?? ceiling.points),
-          duration: ceiling.seconds,
-        }),
-      ]),
-    )
+    this.#db = db
+    this.#points = (name) =>
+      typeof points === 'number' ? CEILINGS[name].points * points : (points[name] ?? CEILINGS[name].points)
   }
 
   /**
-   * Counts one try by each key, in the order given: check and count are one statement, so that a thousand at once pass
-   * no ceiling. @throws Problem 429 with when to try again, at the first that is used up.
+   * Counts one try by each key, all in one statement that checks too, so that a thousand at once pass no ceiling. What
+   * stands behind the first that is used up is not counted. @throws Problem 429 with when to try again.
    */
   async count(by: Counted, title: string = REFUSED.tooManyTries): Promise<void> {
-    for (const [name, key] of entriesOf(by)) {
-      const wait = await this.take(name, key)
-      if (wait > 0) throw tooMany(title, wait)
-    }
+    const asked = entriesOf(by)
+    const waits = await this.#take(asked)
+    const usedUp = waits.findIndex((wait) => wait > 0)
+    if (usedUp < 0) return
+    await this.#giveBack(asked.slice(usedUp + 1))
+    throw tooMany(title, waits[usedUp] as number)
   }
 
   /** Counts one, and says whether that was still within the ceiling. */
   async isWithin(name: LimitName, key: string): Promise<boolean> {
-    return (await this.take(name, key)) === 0
+    const [wait] = await this.#take(entriesOf({ [name]: key }))
+    return wait === 0
   }
 
   /** Takes back what was counted for something that turned out well. */
   async giveBack(by: Counted): Promise<void> {
-    await Promise.all(entriesOf(by).map(([name, key]) => this.limiter(name).reward(key, 1)))
+    await this.#giveBack(entriesOf(by))
   }
 
   /** Forgets everything that was counted by these keys. */
   async forget(by: Counted): Promise<void> {
-    await Promise.all(entriesOf(by).map(([name, key]) => this.limiter(name).delete(key)))
+    await this.#db.delete(rateLimits).where(inArray(rateLimits.key, entriesOf(by).map(keyOf)))
   }
 
-  /** @returns seconds until the next try is free; 0 where this one was. */
-  private async take(name: LimitName, key: string): Promise<number> {
-    try {
-      await this.limiter(name).consume(key)
-      return 0
-    } catch (error) {
-      if (error instanceof RateLimiterRes) return Math.max(1, Math.ceil(error.msBeforeNext / 1000))
-      throw error
-    }
+  /**
+   * Counts one by each; what was counted longer ago than its time begins anew. Rows are taken in the order of their
+   * keys, so that two who count alike never wait for each other. @returns for each the seconds until the next try is
+   * free; 0 where this one was.
+   */
+  async #take(asked: readonly Entry[]): Promise<number[]> {
+    if (asked.length === 0) return []
+    const now = Date.now()
+    const rows = asked.map((entry) => ({ key: keyOf(entry), expire: now + CEILINGS[entry[0]].seconds * 1000 }))
+    const counted = await this.#db.execute<{ key: string; points: number; left: number }>(sql`
+      insert into ${rateLimits} as c (key, points, expire)
+      select r.key, 1, r.expire from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, expire bigint) order by 1
+      on conflict (key) do update set
+        points = case when c.expire > ${now}::bigint then c.points + 1 else 1 end,
+        expire = case when c.expire > ${now}::bigint then c.expire else excluded.expire end
+      returning key, points, (expire - ${now}::bigint)::float8 as left`)
+    const byKey = new Map(counted.rows.map((row) => [row.key, row]))
+    return asked.map((entry) => {
+      const { points = 0, left = 0 } = byKey.get(keyOf(entry)) ?? {}
+      return points <= this.#points(entry[0]) ? 0 : Math.max(1, Math.ceil(left / 1000))
+    })
   }
 
-  private limiter(name: LimitName): RateLimiterPostgres {
-    return this.limiters.get(name) as RateLimiterPostgres
+  async #giveBack(asked: readonly Entry[]): Promise<void> {
+    if (asked.length === 0) return
+    const keys = asked.map(keyOf)
+    await this.#db.execute(sql`
+      update ${rateLimits} c set points = greatest(c.points - 1, 0) from
+        (select key from ${rateLimits} where key = any(${sql.param(keys)}::text[]) order by key for update) held
+      where c.key = held.key`)
   }
 }
 
-function entriesOf(by: Counted): [LimitName, string][] {
-  return (Object.entries(by) as [LimitName, string | null][]).flatMap(([name, key]) =>
-    key === null ? [] : [[name, key.slice(0, 200)] as [LimitName, string]],
+type Entry = readonly [LimitName, string]
+
+const keyOf = ([name, key]: Entry): string => `${name}:${key}`
+
+function entriesOf(by: Counted): Entry[] {
+  return (Object.entries(by) as [LimitName, string | null][]).flatMap(([name, key]): Entry[] =>
+    key === null ? [] : [[name, key.slice(0, 200)]],
   )
 }
 

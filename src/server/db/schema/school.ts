@@ -78,7 +78,7 @@ export const creators = pgTable('creators', {
   createdAt: moment().notNull(),
 })
 
-/** What is counted so that it cannot be asked for without end (limits.ts); the limiter writes it. */
+/** What is counted so that it cannot be asked for without end (limits.ts). */
 export const rateLimits = pgTable('rate_limits', {
   key: varchar({ length: 255 }).primaryKey(),
   points: integer().notNull().default(0),
