@@ -1,21 +1,20 @@
-import { and, eq, isNull } from 'drizzle-orm'
+import { and, eq, isNull, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { afterTakenBack } from '../../core/collecting/agreement.ts'
 import type { QuotedLine } from '../../core/quote/types.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
+import { compiled } from '../db/compiled.ts'
 import { agreements, grants, orders } from '../db/schema/index.ts'
 
 /** A grant by which somebody has a course, and what is agreed for it. */
-export type Holding = Awaited<ReturnType<typeof heldAlready>>[number]
+export type Holding = Awaited<ReturnType<typeof heldBy>>[number]
 
-/**
- * Grants by which somebody has a course on a day. What closed is bought again; so is a subscription that ended unpaid.
- * A plan that owes is paid on instead.
- */
-export async function heldAlready(db: Queryable, personId: string, courseId: string, day: Day) {
-  const held = await db
+const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly string[] }>()((db, given) =>
+  db
     .select({
+      personId: grants.personId,
+      courseId: grants.courseId,
       orderId: grants.orderId,
       browserHash: orders.browserHash,
       paidAt: orders.paidAt,
@@ -30,12 +29,31 @@ export async function heldAlready(db: Queryable, personId: string, courseId: str
     .from(grants)
     .leftJoin(orders, eq(orders.id, grants.orderId))
     .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
-    .where(and(eq(grants.personId, personId), eq(grants.courseId, courseId), isNull(grants.endedAt)))
+    .where(
+      and(
+        sql`${grants.personId} = any(${given('personIds')}::uuid[])`,
+        sql`${grants.courseId} = any(${given('courseIds')}::uuid[])`,
+        isNull(grants.endedAt),
+      ),
+    ),
+)
+
+/**
+ * Grants by which people have courses on a day. What closed is bought again; so is a subscription that ended unpaid.
+ * A plan that owes is paid on instead.
+ */
+export async function heldBy(db: Queryable, personIds: readonly string[], courseIds: readonly string[], day: Day) {
+  const held = await grantsOf(db, { personIds, courseIds })
   return held.filter(
     ({ closes, suspendedFrom, kind, state }) =>
       (closes === null || closes > day) &&
       !(suspendedFrom !== null && suspendedFrom <= day && kind === 'subscription' && state !== 'active'),
   )
+}
+
+/** The same of one person and one course. */
+export function heldAlready(db: Queryable, personId: string, courseId: string, day: Day): Promise<Holding[]> {
+  return heldBy(db, [personId], [courseId], day)
 }
 
 /**
@@ -66,18 +84,23 @@ export async function sameOffer(
 /**
  * The order that was paid while this one waited, and opened all that a line of this one would: two unpaid orders of one
  * buyer may exist, and the first that is paid counts (selling rules, section 2). Null where there is none.
+ * @param held what the buyer has of these courses.
  */
-export async function paidMeanwhile(
-  db: Queryable,
+export function paidMeanwhile(
+  held: readonly Holding[],
   order: Pick<typeof orders.$inferSelect, 'id' | 'personId' | 'createdAt'>,
   courseIds: readonly string[],
-  day: Day,
-): Promise<string | null> {
+): string | null {
   let first: string | null = null
   for (const courseId of courseIds) {
-    const held = await heldAlready(db, order.personId, courseId, day)
     const other = held.find(
-      ({ orderId, paidAt }) => orderId !== null && orderId !== order.id && paidAt !== null && paidAt > order.createdAt,
+      ({ personId, courseId: of, orderId, paidAt }) =>
+        personId === order.personId &&
+        of === courseId &&
+        orderId !== null &&
+        orderId !== order.id &&
+        paidAt !== null &&
+        paidAt > order.createdAt,
     )
     if (!other) return null
     first ??= other.orderId

@@ -1,6 +1,7 @@
 import { and, eq, isNotNull, ne, or, sql } from 'drizzle-orm'
 import { EVERYDAY_PAGE, type PageContent } from '../../core/content/checkoutPage.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
+import { compiled } from '../db/compiled.ts'
 import { checkoutPages, pageAddresses } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
 
@@ -43,15 +44,20 @@ export async function leadTo(tx: Transaction, productId: string, pageId: string)
   await tx.update(checkoutPages).set({ isMain: true }).where(eq(checkoutPages.id, pageId))
 }
 
-/** The page at an address, or that had it before; null where there is none that was ever live. */
-export async function findLivePage(db: Queryable, slug: string): Promise<LivePage | null> {
+const pageAt = compiled<{ slug: string }>()((db, given) => {
+  const slug = sql`${given('slug')}::text`
   const old = db.select({ id: pageAddresses.pageId }).from(pageAddresses).where(eq(pageAddresses.slug, slug))
-  const [page] = await db
+  return db
     .select()
     .from(checkoutPages)
     .where(and(or(eq(checkoutPages.slug, slug), sql`${checkoutPages.id} in (${old})`), isNotNull(checkoutPages.live)))
     .orderBy(sql`${checkoutPages.slug} = ${slug} desc`)
     .limit(1)
+})
+
+/** The page at an address, or that had it before; null where there is none that was ever live. */
+export async function findLivePage(db: Queryable, slug: string): Promise<LivePage | null> {
+  const [page] = await pageAt(db, { slug })
   return page ? asLive(page) : null
 }
 

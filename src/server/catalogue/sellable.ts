@@ -1,8 +1,9 @@
-import { and, asc, desc, eq, inArray, isNotNull, isNull } from 'drizzle-orm'
+import { and, asc, desc, eq, isNotNull, isNull, sql } from 'drizzle-orm'
 import { type BundleContent, weightOf } from '../../core/content/bundle.ts'
 import type { CourseContent, CoverColor } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
 import type { Queryable } from '../db/client.ts'
+import { compiled } from '../db/compiled.ts'
 import {
   CATALOGUE_COLUMNS,
   catalogue,
@@ -137,6 +138,23 @@ export interface SellableLine {
   courses: LineCourse[]
 }
 
+const offersOnSale = compiled<{ ids: readonly string[]; withTestPurchase: boolean }>()((db, given) =>
+  db
+    .select({ offer: offers, product: CATALOGUE_COLUMNS })
+    .from(offers)
+    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
+    .where(
+      and(
+        sql`${offers.id} = any(${given('ids')}::uuid[])`,
+        eq(offers.onSale, true),
+        isNull(offers.retiredAt),
+        isNotNull(catalogue.live),
+        isNull(catalogue.retiredAt),
+        sql`(not ${offers.isTestPurchase} or ${given('withTestPurchase')}::boolean)`,
+      ),
+    ),
+)
+
 /** What can be bought at `at` of the offers named, by their ids; what is off sale or retired is not in it. */
 export async function sellableLines(
   db: Queryable,
@@ -146,20 +164,7 @@ export async function sellableLines(
 ): Promise<Map<string, SellableLine>> {
   const found = new Map<string, SellableLine>()
   if (offerIds.length === 0) return found
-  const rows = await db
-    .select({ offer: offers, product: CATALOGUE_COLUMNS })
-    .from(offers)
-    .innerJoin(catalogue, eq(catalogue.id, offers.productId))
-    .where(
-      and(
-        inArray(offers.id, [...offerIds]),
-        eq(offers.onSale, true),
-        isNull(offers.retiredAt),
-        isNotNull(catalogue.live),
-        isNull(catalogue.retiredAt),
-        withTestPurchase ? undefined : eq(offers.isTestPurchase, false),
-      ),
-    )
+  const rows = await offersOnSale(db, { ids: offerIds, withTestPurchase })
   const opened = await coursesOfProducts(
     db,
     rows.map(({ product }) => product),
@@ -176,6 +181,15 @@ export async function sellableLines(
   return found
 }
 
+const coursesOf = compiled<{ productIds: readonly string[] }>()((db, given) =>
+  db
+    .select({ of: productCourses.productId, weight: productCourses.weight, course: courses })
+    .from(productCourses)
+    .innerJoin(courses, eq(courses.id, productCourses.courseId))
+    .where(sql`${productCourses.productId} = any(${given('productIds')}::uuid[])`)
+    .orderBy(asc(productCourses.position)),
+)
+
 /**
  * The courses that products open, in their order, with what each weighs in them at `at`: its price alone, or the
  * creator's figure (selling rules, section 4).
@@ -187,17 +201,7 @@ export async function coursesOfProducts(
 ): Promise<Map<string, LineCourse[]>> {
   const found = new Map<string, LineCourse[]>()
   if (products.length === 0) return found
-  const rows = await db
-    .select({ of: productCourses.productId, weight: productCourses.weight, course: courses })
-    .from(productCourses)
-    .innerJoin(courses, eq(courses.id, productCourses.courseId))
-    .where(
-      inArray(
-        productCourses.productId,
-        products.map(({ id }) => id),
-      ),
-    )
-    .orderBy(asc(productCourses.position))
+  const rows = await coursesOf(db, { productIds: products.map(({ id }) => id) })
   const bundles = new Set(products.flatMap(({ id, kind }) => (kind === 'bundle' ? [id] : [])))
   const inBundles = rows.flatMap(({ of, course }) => (bundles.has(of) ? [course.id] : []))
   const alone = inBundles.length > 0 ? await pricesAlone(db, await getSchool(db), inBundles, at) : new Map()

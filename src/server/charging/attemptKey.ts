@@ -10,23 +10,25 @@ export interface Collects {
   fromN: number | null
 }
 
-/**
- * The idempotency keys of the tries that come next, derived from what they collect and how many tries there were. A
- * database that is put back to an earlier state makes the same key for the same try, and the gateway answers with
- * what became of it, instead of charging once more. The caller holds the orders' locks.
- */
-export async function nextAttemptKeys(db: Queryable, all: readonly Collects[]): Promise<string[]> {
-  const orderIds = [...new Set(all.map(({ orderId }) => orderId))]
-  const tries = await db
+/** What was tried to be collected of orders so far. */
+export function triesOf(db: Queryable, orderIds: readonly string[]): Promise<Collects[]> {
+  return db
     .select({ orderId: attempts.orderId, agreementId: attempts.agreementId, fromN: attempts.fromN })
     .from(attempts)
-    .where(sql`${attempts.orderId} = any(${sql.param(orderIds)}::uuid[])`)
-  return all.map((collects) => {
-    const { orderId, agreementId, fromN } = collects
-    const isOf = (other: Collects) =>
-      other.orderId === orderId && other.agreementId === agreementId && other.fromN === fromN
-    return attemptKey(collects, tries.filter(isOf).length)
-  })
+    .where(sql`${attempts.orderId} = any(${sql.param([...new Set(orderIds)])}::uuid[])`)
+}
+
+/**
+ * The idempotency key of the try that comes next, derived from what it collects and how many tries there were. A
+ * database that is put back to an earlier state makes the same key for the same try, and the gateway answers with
+ * what became of it, instead of charging once more. The caller holds the order's lock.
+ * @param before the tries of its order so far, among others.
+ */
+export function nextAttemptKey(collects: Collects, before: readonly Collects[]): string {
+  const { orderId, agreementId, fromN } = collects
+  const isOf = (other: Collects) =>
+    other.orderId === orderId && other.agreementId === agreementId && other.fromN === fromN
+  return attemptKey(collects, before.filter(isOf).length)
 }
 
 /** The key of try number `n`, from 0. */

@@ -1,4 +1,3 @@
-import { eq } from 'drizzle-orm'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import {
@@ -9,8 +8,8 @@ import {
   GatewayUnreachable,
 } from '../../gateways/contract.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { connections } from '../db/schema/index.ts'
-import { capabilitiesOf, isReadable, openRow } from '../gateways/service.ts'
+import type { connections } from '../db/schema/index.ts'
+import { capabilitiesOf, connectionBy, isReadable, openRow } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 
@@ -46,7 +45,7 @@ export async function openPaymentMethod(
   mode: Mode,
 ): Promise<OpenPaymentMethod> {
   if (!payment) throw fieldProblem('/payment', REFUSED.methodMissing)
-  const [connection] = await services.db.select().from(connections).where(eq(connections.id, payment.connectionId))
+  const [connection] = await connectionBy(services.db, { id: payment.connectionId })
   if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
     throw new Problem(409, 'method-not-offered', REFUSED.methodNotOffered)
   }

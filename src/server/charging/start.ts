@@ -1,7 +1,9 @@
+import type { Transaction } from '../db/client.ts'
+import { type Insert, insertAll, rowsOf } from '../db/insertAll.ts'
 import { attempts } from '../db/schema/index.ts'
-import { type JournalEvent, recordAll } from '../journal/journal.ts'
+import { type JournalEvent, journalRows } from '../journal/journal.ts'
 import type { Within } from '../platform/context.ts'
-import { type Collects, nextAttemptKeys } from './attemptKey.ts'
+import { type Collects, nextAttemptKey, triesOf } from './attemptKey.ts'
 
 export type Attempt = typeof attempts.$inferSelect
 
@@ -24,16 +26,15 @@ export interface Starting {
   about: JournalEvent['about']
   asked: Asked
   before?: JournalEvent[]
+  /** Rows of its order that are stored together with it. */
+  rows?: readonly Insert[]
+  /** Its order is stored only now, so that nothing was tried before. */
+  isFirst?: boolean
 }
 
 /** Starts one attempt; see {@link startAttempts}. */
-export async function startAttempt(
-  services: Within,
-  about: JournalEvent['about'],
-  asked: Asked,
-  before: JournalEvent[] = [],
-): Promise<Attempt> {
-  const [attempt] = await startAttempts(services, [{ about, asked, before }])
+export async function startAttempt(services: Within, starting: Starting): Promise<Attempt> {
+  const [attempt] = await startAttempts(services, [starting])
   return attempt as Attempt
 }
 
@@ -46,37 +47,51 @@ export async function startAttempt(
 export async function startAttempts(services: Within, all: readonly Starting[]): Promise<Attempt[]> {
   if (all.length === 0) return []
   const { db: tx } = services
-  const keys = await nextAttemptKeys(
-    tx,
-    all.map(({ asked }) => asked),
-  )
+  const keys = await nextAttemptKeys(tx, all)
   const startedAt = services.now()
-  const rows = all.map(({ asked }, index) => ({
-    ...asked,
-    id: crypto.randomUUID(),
-    key: keys[index] as string,
-    state: 'started' as const,
-    startedAt,
-  }))
+  const rows = all.map(
+    ({ asked }, index): Attempt => ({
+      ...NOTHING_YET,
+      ...asked,
+      id: crypto.randomUUID(),
+      key: keys[index] as string,
+      state: 'started',
+      startedAt,
+    }),
+  )
   const events = all.flatMap(({ about, asked, before = [] }, index): JournalEvent[] => {
     const { amount, currency, fromN } = asked
     const data = { ...(fromN === null ? {} : { n: fromN }), amount, currency, key: keys[index] as string }
     return [...before, { about, what: 'attempt-started', data }]
   })
-  const [stored] = await Promise.all([
-    tx.insert(attempts).values(rows).returning(),
+  await Promise.all([
+    insertAll(tx, ...all.flatMap((one) => one.rows ?? []), rowsOf(attempts, rows), journalRows(startedAt, events)),
     services.jobs.sendAll(
       tx,
       'attempt-lookup',
       rows.map(({ id }) => ({ attemptId: id })),
       { afterSeconds: CALL_SECONDS + 5 },
     ),
-    recordAll(tx, startedAt, events),
   ])
-  const byId = new Map(stored.map((attempt) => [attempt.id, attempt]))
-  return rows.map(({ id }) => {
-    const attempt = byId.get(id)
-    if (!attempt) throw new Error('An attempt was not stored.')
-    return attempt
-  })
+  return rows
+}
+
+/** What an attempt does not know before its gateway was asked. */
+const NOTHING_YET = {
+  reference: null,
+  reason: null,
+  fee: null,
+  method: null,
+  confirmUrl: null,
+  settledAt: null,
+  requestKey: null,
+  savedMethod: null,
+  expires: null,
+  forgetAt: null,
+}
+
+async function nextAttemptKeys(tx: Transaction, all: readonly Starting[]): Promise<string[]> {
+  const orderIds = all.flatMap(({ asked, isFirst }) => (isFirst ? [] : [asked.orderId]))
+  const before = orderIds.length === 0 ? [] : await triesOf(tx, orderIds)
+  return all.map(({ asked }) => nextAttemptKey(asked, before))
 }

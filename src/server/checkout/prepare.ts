@@ -4,13 +4,16 @@ import type { QuotedLine } from '../../core/quote/types.ts'
 import { CODES } from '../../core/words/en/codes.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
-import { heldAlready, outlasts, sameOffer } from '../access/heldAlready.ts'
+import { type Holding, heldBy, outlasts, sameOffer } from '../access/heldAlready.ts'
 import { browserAccessSince } from '../access/service.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
 import { startAttempt } from '../charging/start.ts'
 import { formatWhyNot } from '../coupons/sayings.ts'
 import { hasTooMany, lockCoupons, reserveCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
+import { compiled } from '../db/compiled.ts'
+import { type Insert, insertAll, rowsOf } from '../db/insertAll.ts'
+import type { Mode } from '../db/schema/columns.ts'
 import {
   attempts,
   lineCourses,
@@ -55,17 +58,14 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   const { db: tx } = services
   const { shopper, school, payment, charged, isKeptForUpsells } = placing
   const person = await lockPerson(services, placing)
-  // Waits for whoever is settling an order for this course. What they opened is looked at only after
-  // that, or an order that is paid in this very moment would look like none at all, and be paid again.
-  const unpaid = await tx
-    .select()
-    .from(orders)
-    .where(
-      and(eq(orders.personId, person.id), inArray(orders.id, ordersForAnyOf(tx, placing)), ne(orders.state, 'paid')),
-    )
-    .orderBy(asc(orders.number))
-    .for('no key update')
-  const owned = await ownedAlready(services, person, placing)
+  const courseIds = coursesIn(placing)
+  const [unpaid, held] = await Promise.all([
+    // Waits for whoever is settling an order for this course. What they opened is looked at only after
+    // that, or an order that is paid in this very moment would look like none at all, and be paid again.
+    lockUnpaid(tx, { personId: person.id, courseIds }),
+    heldBy(tx, [person.id], courseIds, placing.quoted.quote.purchaseDay),
+  ])
+  const owned = await ownedAlready(services, person, held, placing)
   if (owned) return owned
   const own = unpaid.filter((order) => isOwnOrder(order, shopper))
   for (const order of own) {
@@ -79,27 +79,39 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   }
   const basket = basketOf(placing.lines)
   const same = own.filter((order) => order.basket === basket)
-  const again = same.find(({ browserHash }) => browserHash === shopper.browserHash) ?? same[0]
-  const coded = await holdCodes(services, person, placing, again ?? null)
+  const again = same.find(({ browserHash }) => browserHash === shopper.browserHash) ?? same[0] ?? null
+  const coded = await holdCodes(services, person, placing, again)
   if ('kind' in coded) return coded
   const { quoted } = coded
-  const order = await writeOrder(services, person, { ...placing, quoted }, again ?? null)
-  if (placing.found.length > 0 || (again && again.quote.codes.length > 0)) {
+  const order = orderOf(person, { ...placing, quoted }, again, services.now())
+  const rows = linesOfOrder(order.id, { ...placing, quoted })
+  const isCoded = placing.found.length > 0 || (again !== null && again.quote.codes.length > 0)
+  if (again) await changeOrder(tx, again.id, order)
+  const orderRows = again ? rows : [numbered(order), ...rows]
+  // Codes refer to the order, so that it stands before them.
+  if (isCoded) {
+    await insertAll(tx, ...orderRows)
     await reserveCodes(tx, order, quoted.quote.codes, placing.found, services.now())
   }
+  const left = isCoded ? [] : orderRows
+  const about = { orderId: order.id, personId: person.id }
   const placed: JournalEvent = {
-    about: { orderId: order.id, personId: person.id },
+    about,
     what: again ? 'order-changed' : 'order-placed',
     data: { amount: order.payToday, currency: order.currency },
   }
   if (order.payToday === 0) {
-    await markPaid(services, order, await linesOf(tx, order.id), null, [placed], placing.savedMethod)
+    await insertAll(tx, ...left)
+    const [stored] = await tx.select().from(orders).where(eq(orders.id, order.id))
+    const lines = await linesOf(tx, [order.id])
+    await markPaid(services, [
+      { order: stored as Order, lines, by: null, before: [placed], savedMethod: placing.savedMethod },
+    ])
     return { kind: 'paid', orderId: order.id }
   }
-  const attempt = await startAttempt(
-    services,
-    placed.about,
-    {
+  const attempt = await startAttempt(services, {
+    about,
+    asked: {
       orderId: order.id,
       agreementId: null,
       fromN: null,
@@ -112,8 +124,10 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
       ...(charged ? { savedMethod: charged.reference, expires: charged.expires } : {}),
       ...(isKeptForUpsells ? { forgetAt: services.now() } : {}),
     },
-    [placed],
-  )
+    before: [placed],
+    rows: left,
+    isFirst: again === null,
+  })
   return { kind: 'ready', attempt }
 }
 
@@ -151,15 +165,32 @@ async function holdCodes(
   return { quoted: now }
 }
 
-/** Orders that would open something of what is ordered now. */
-function ordersForAnyOf(tx: Transaction, { lines }: Placing) {
-  const ids = [...new Set(lines.flatMap(({ courses }) => courses.map(({ id }) => id)))]
-  return tx
-    .select({ id: orderLines.orderId })
-    .from(orderLines)
-    .innerJoin(lineCourses, eq(lineCourses.lineId, orderLines.id))
-    .where(inArray(lineCourses.courseId, ids))
+function coursesIn({ lines }: Placing): string[] {
+  return [...new Set(lines.flatMap(({ courses }) => courses.map(({ id }) => id)))]
 }
+
+/** Unpaid orders of a buyer that would open something of what is ordered now. */
+const lockUnpaid = compiled<{ personId: string; courseIds: readonly string[] }>()((db, given) =>
+  db
+    .select()
+    .from(orders)
+    .where(
+      and(
+        eq(orders.personId, given('personId')),
+        inArray(
+          orders.id,
+          db
+            .select({ id: orderLines.orderId })
+            .from(orderLines)
+            .innerJoin(lineCourses, eq(lineCourses.lineId, orderLines.id))
+            .where(sql`${lineCourses.courseId} = any(${given('courseIds')}::uuid[])`),
+        ),
+        ne(orders.state, 'paid'),
+      ),
+    )
+    .orderBy(asc(orders.number))
+    .for('no key update'),
+)
 
 /** Names what a basket holds, whatever its offers and their order: paid by another offer it is the same thing. */
 export function basketOf(lines: readonly { product: { id: string } }[]): string {
@@ -174,23 +205,26 @@ export function isOwnOrder(order: Pick<Order, 'browserHash' | 'personId'>, { bro
   return order.browserHash === browserHash || order.personId === person?.id
 }
 
+const putPerson = compiled<{ mode: Mode; email: string; name: string; at: Date; isTheirs: boolean }>()((db, given) => {
+  const hasBought = sql`exists (select from ${orders} o where o.person_id = ${people.id} and o.state = 'paid')`
+  const keeps = sql`not ${given('isTheirs')}::boolean and (${people.passwordHash} is not null or ${hasBought})`
+  return db
+    .insert(people)
+    .values({ mode: given('mode'), email: given('email'), name: given('name'), createdAt: given('at') })
+    .onConflictDoUpdate({
+      target: [people.mode, people.email],
+      set: { name: sql`case when ${keeps} then ${people.name} else excluded.name end` },
+    })
+    .returning()
+})
+
 /**
  * Stores the buyer where they are new, and locks their row either way. What somebody is called who has bought already
  * is not changed by whoever types their address, only by themselves when signed in.
  */
 async function lockPerson({ db: tx, now }: Within, { shopper: { mode, person: signedIn }, request }: Placing) {
   const { email, name } = request
-  const hasBought = sql`exists (select from ${orders} o where o.person_id = ${people.id} and o.state = 'paid')`
-  const isTheirs = signedIn?.email === email
-  const keeps = isTheirs ? sql`false` : sql`${people.passwordHash} is not null or ${hasBought}`
-  const [person] = await tx
-    .insert(people)
-    .values({ mode, email, name, createdAt: now() })
-    .onConflictDoUpdate({
-      target: [people.mode, people.email],
-      set: { name: sql`case when ${keeps} then ${people.name} else excluded.name end` },
-    })
-    .returning()
+  const [person] = await putPerson(tx, { mode, email, name, at: now(), isTheirs: signedIn?.email === email })
   if (!person) throw new Error('The buyer was not stored.')
   return person
 }
@@ -203,6 +237,7 @@ async function lockPerson({ db: tx, now }: Within, { shopper: { mode, person: si
 async function ownedAlready(
   services: Within,
   person: typeof people.$inferSelect,
+  held: readonly Holding[],
   { lines, quoted, shopper, request }: Placing,
 ): Promise<Prepared | null> {
   const { purchaseDay } = quoted.quote
@@ -211,14 +246,14 @@ async function ownedAlready(
   let isNotNotified = false
   for (const [index, { offer, product, courses }] of lines.entries()) {
     const line = quoted.quote.lines[index] as QuotedLine
-    const byCourse = await Promise.all(courses.map(({ id }) => heldAlready(services.db, person.id, id, purchaseDay)))
+    const byCourse = courses.map(({ id }) => held.filter(({ courseId }) => courseId === id))
     const active = byCourse.flat()
     if (active.length === 0) continue
     const byBrowser = active.filter(
       ({ browserHash, paidAt }) => browserHash === shopper.browserHash && paidAt !== null && paidAt > justNow,
     )
     // Of several courses each must be had for as long.
-    const isOutlasted = byCourse.every((held) => held.some((one) => outlasts(one, line)))
+    const isOutlasted = byCourse.every((of) => of.some((one) => outlasts(one, line)))
     const own = byBrowser.find((held) => held.offerId === offer.id || isOutlasted)
     if (own?.orderId && lines.length === 1) return { kind: 'paid', orderId: own.orderId }
     if (!isSignedIn && byBrowser.length === 0) {
@@ -253,17 +288,25 @@ async function notifyOwner(
   await recordAll(tx, at, [queued])
 }
 
-async function writeOrder(
-  services: Within,
-  person: typeof people.$inferSelect,
-  placing: Placing,
-  unpaid: Order | null,
-) {
-  const { db: tx } = services
+/** An order as it is stored, but for its number. */
+type NewOrder = Omit<Order, 'number'>
+
+/** What is stored of an order: a new one, or one that was never paid, quoted anew. */
+function orderOf(person: typeof people.$inferSelect, placing: Placing, unpaid: Order | null, now: Date): NewOrder {
   const { school, lines, shopper, quoted } = placing
   const titles = lines.map(({ offer, product }) => `${product.title} ${offer.live.name}`)
   const codes = quoted.quote.codes.flatMap(({ code, counts }) => (counts ? [code] : []))
-  const current = {
+  return {
+    ...(unpaid ?? {
+      id: crypto.randomUUID(),
+      mode: shopper.mode,
+      personId: person.id,
+      basket: basketOf(lines),
+      createdAt: now,
+      upsellsEndedAt: null,
+      paidAt: null,
+      placedOn: null,
+    }),
     payToday: quoted.quote.today.pay,
     currency: school.currency,
     quoteInput: quoted.input,
@@ -277,40 +320,27 @@ async function writeOrder(
     browserHash: shopper.browserHash,
     buyerName: placing.request.name,
     searchText: [placing.request.name, person.email, ...titles, ...codes].join(' ').toLowerCase(),
-    state: quoted.quote.today.pay > 0 ? ('paying' as const) : ('open' as const),
+    state: quoted.quote.today.pay > 0 ? 'paying' : 'open',
   }
-  if (unpaid) {
-    // Nothing was ever collected for it, so it may be quoted anew.
-    await tx.delete(payments).where(eq(payments.orderId, unpaid.id))
-    await tx.delete(orderLines).where(eq(orderLines.orderId, unpaid.id))
-  }
-  const id = unpaid?.id ?? crypto.randomUUID()
-  const sequence = shopper.mode === 'live' ? 'live_order_numbers' : 'practice_order_numbers'
-  const write = unpaid
-    ? tx.update(orders).set(current).where(eq(orders.id, id)).returning()
-    : tx
-        .insert(orders)
-        .values({
-          ...current,
-          id,
-          mode: shopper.mode,
-          number: sql`nextval(${sequence}::regclass)`,
-          personId: person.id,
-          basket: basketOf(lines),
-          createdAt: services.now(),
-        })
-        .returning()
-  const [[order]] = await Promise.all([write, ...writeLines(tx, id, placing)])
-  if (!order) throw new Error('The order was not stored.')
-  return order
 }
 
-/** The lines of an order, their courses and their payments, as statements on their way. */
-function writeLines(
-  tx: Transaction,
-  orderId: string,
-  { lines: placed, quoted, shopper: { mode } }: Placing,
-): PromiseLike<unknown>[] {
+/** A new order gets the next number of its mode as it is stored. */
+function numbered(order: NewOrder): Insert {
+  const sequence = order.mode === 'live' ? 'live_order_numbers' : 'practice_order_numbers'
+  return rowsOf(orders, [order as typeof orders.$inferInsert], { number: `nextval('${sequence}'::regclass)` })
+}
+
+/** Nothing was ever collected for it, so it may be quoted anew: its lines and payments are replaced. */
+async function changeOrder(tx: Transaction, id: string, order: NewOrder): Promise<void> {
+  await Promise.all([
+    tx.delete(payments).where(eq(payments.orderId, id)),
+    tx.delete(orderLines).where(eq(orderLines.orderId, id)),
+    tx.update(orders).set(order).where(eq(orders.id, id)),
+  ])
+}
+
+/** The lines of an order, their courses and their payments, to be stored. */
+function linesOfOrder(orderId: string, { lines: placed, quoted, shopper: { mode } }: Placing): Insert[] {
   const lines = placed.map(({ offer, product, role }, position) => ({
     id: crypto.randomUUID(),
     orderId,
@@ -335,9 +365,5 @@ function writeLines(
   const scheduled = lines.flatMap(({ id, offerId, quoted: line }) =>
     line.payments.map((payment) => ({ orderId, lineId: id, mode, offerId, state: 'due' as const, ...payment })),
   )
-  return [
-    tx.insert(orderLines).values(lines),
-    tx.insert(lineCourses).values(opened),
-    ...(scheduled.length > 0 ? [tx.insert(payments).values(scheduled)] : []),
-  ]
+  return [rowsOf(orderLines, lines), rowsOf(lineCourses, opened), rowsOf(payments, scheduled)]
 }

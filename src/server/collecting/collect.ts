@@ -9,7 +9,7 @@ import { type Asked, type Attempt, startAttempt, startAttempts } from '../chargi
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, school } from '../db/schema/index.ts'
 import { advanceAll } from '../fulfilment/outcome.ts'
-import { settleAttempt, settleCollected } from '../fulfilment/settle.ts'
+import { settleAlone, settleAttempt, settleCollected } from '../fulfilment/settle.ts'
 import { openRow } from '../gateways/service.ts'
 import { notFound } from '../http/problem.ts'
 import { record } from '../journal/journal.ts'
@@ -222,14 +222,18 @@ async function chargeAll(
 ): Promise<string[]> {
   const again: string[] = []
   const settle = async (answered: readonly { turn: Try; outcome: Outcome }[]) => {
-    const told = answered.map(({ turn, outcome }) => ({ attemptId: turn.attempt.id, outcome }))
+    const told = answered.map(({ turn, outcome }) => ({
+      attemptId: turn.attempt.id,
+      outcome,
+      source: 'answer' as const,
+    }))
     // A batch that fails is settled one at a time: it is known then which of them it is.
-    const left = await settleCollected(services, told, 'answer').catch(() => told)
+    const left = await settleCollected(services, told).catch(() => told)
     for (const { turn, outcome } of answered) {
       const { id } = turn.held.row
       try {
         const isLeft = left.some(({ attemptId }) => attemptId === turn.attempt.id)
-        if (isLeft) await settleAttempt(services, turn.attempt.id, outcome, 'answer')
+        if (isLeft) await settleAlone(services, turn.attempt.id, outcome, 'answer')
         if (outcome.state === 'collected' && isDueAgain(turn.held, day)) again.push(id)
       } catch (error) {
         failed.set(id, error)
@@ -302,7 +306,7 @@ async function takeTurn(services: Within, agreementId: string, day: Day): Promis
     ])
     return { kind: 'settled' }
   }
-  const attempt = await startAttempt(services, about, askFor(row, order, task.payment, day))
+  const attempt = await startAttempt(services, { about, asked: askFor(row, order, task.payment, day) })
   return { kind: 'try', held, attempt }
 }
 

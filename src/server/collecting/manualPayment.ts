@@ -218,17 +218,20 @@ async function begin(
   }
   const { order } = held
   const about = { orderId: order.id, personId: order.personId }
-  const attempt = await startAttempt(services, about, {
-    orderId: order.id,
-    agreementId,
-    fromN: from,
-    toN: to,
-    requestKey: request.requestKey,
-    connectionId,
-    amount,
-    currency: order.currency,
-    day,
-    madeBy: request.by ?? 'buyer',
+  const attempt = await startAttempt(services, {
+    about,
+    asked: {
+      orderId: order.id,
+      agreementId,
+      fromN: from,
+      toN: to,
+      requestKey: request.requestKey,
+      connectionId,
+      amount,
+      currency: order.currency,
+      day,
+      madeBy: request.by ?? 'buyer',
+    },
   })
   return { kind: 'begun', attempt, held }
 }

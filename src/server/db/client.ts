@@ -81,6 +81,14 @@ function nameOf(text: string): string {
 /** Marks what runs inside a transaction, so that it cannot take a second connection. */
 const insideTransaction = new AsyncLocalStorage<boolean>()
 
+/** The database of the one connection that a transaction has. */
+const beneath = new WeakMap<Queryable, Database>()
+
+/** What lasts longer than a transaction: the database of the connection on which it runs. Outside of one, the database itself. */
+export function lastingBeneath(db: Queryable): Queryable {
+  return beneath.get(db) ?? db
+}
+
 /**
  * Opens a pool of connections. Inside a transaction the pool refuses a second one, by {@link SecondConnection}.
  * @throws from statements where `limits` are passed; without them nothing is cut off.
@@ -106,9 +114,25 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
   pool.on('connect', (client) => client.on('error', () => {}))
   refuseInsideTransactions(pool)
   const db = drizzle(pool, { schema, casing: 'snake_case' })
-  const transaction = db.transaction.bind(db)
-  db.transaction = (run, config) => transaction((tx) => insideTransaction.run(true, () => run(tx)), config)
+  const byConnection = new WeakMap<pg.PoolClient, Database>()
+  db.transaction = async (run, config) => {
+    const client = await pool.connect()
+    try {
+      const own = byConnection.get(client) ?? onOne(client)
+      byConnection.set(client, own)
+      return await own.transaction((tx) => {
+        beneath.set(tx, own)
+        return insideTransaction.run(true, () => run(tx))
+      }, config)
+    } finally {
+      client.release()
+    }
+  }
   return { db, pool }
+}
+
+function onOne(client: pg.PoolClient): Database {
+  return drizzle(client as unknown as pg.Pool, { schema, casing: 'snake_case' })
 }
 
 function refuseInsideTransactions(pool: pg.Pool) {

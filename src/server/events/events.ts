@@ -1,9 +1,10 @@
 import { and, eq, sql } from 'drizzle-orm'
 import { EventRefused, EventUnreadable, type GatewayEvent } from '../../gateways/contract.ts'
+import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
+import { attempts, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
-import { adapterOf } from '../gateways/service.ts'
+import { adapterOf, connectionBy } from '../gateways/service.ts'
 import { storable, storableJson } from '../http/plainText.ts'
 import { Problem } from '../http/problem.ts'
 import { busy } from '../http/unavailable.ts'
@@ -22,7 +23,7 @@ export async function receiveEvent(
   body: string,
 ): Promise<void> {
   const { db, gateways, now } = services
-  const [connection] = await db.select().from(connections).where(eq(connections.id, connectionId))
+  const [connection] = await connectionBy(db, { id: connectionId })
   if (!connection) throw new Problem(404, 'not-found', 'There is no such connection.')
   // The gateway sends it again later; by then the key may be back.
   if (!services.secrets.canOpen(connection.signingSecret)) throw busy()
@@ -36,27 +37,53 @@ export async function receiveEvent(
     await countRefusal(services, connectionId, error.message)
     throw new Problem(401, 'event-refused', 'The signature or the age of this event is wrong.')
   }
-  const known = and(eq(gatewayEvents.connectionId, connectionId), eq(gatewayEvents.eventId, event.id))
-  const [fresh] = await db
-    .insert(gatewayEvents)
-    .values({
-      connectionId,
-      eventId: event.id,
-      type: storable(event.type),
-      state: 'received',
-      body: JSON.parse(storableJson(body)),
-      receivedAt: now(),
-    })
-    .onConflictDoNothing()
-    .returning({ id: gatewayEvents.id })
+  const known = { connectionId, eventId: event.id }
+  const [fresh] = await keepEvent(db, {
+    ...known,
+    type: storable(event.type),
+    body: JSON.parse(storableJson(body)),
+    at: now(),
+  })
   if (!fresh) {
-    const [row] = await db.select({ state: gatewayEvents.state }).from(gatewayEvents).where(known)
+    const of = and(eq(gatewayEvents.connectionId, connectionId), eq(gatewayEvents.eventId, event.id))
+    const [row] = await db.select({ state: gatewayEvents.state }).from(gatewayEvents).where(of)
     // One that arrived but was not finished, by a crash, is worked on again: settling twice is harmless.
     if (row?.state !== 'received') return
   }
   const result = await handle(services, connection, event)
-  await db.update(gatewayEvents).set(result).where(known)
+  await finishEvent(db, { ...known, ...result })
 }
+
+const keepEvent = compiled<{ connectionId: string; eventId: string; type: string; body: unknown; at: Date }>()(
+  (db, given) =>
+    db
+      .insert(gatewayEvents)
+      .values({
+        connectionId: given('connectionId'),
+        eventId: given('eventId'),
+        type: given('type'),
+        state: 'received',
+        body: given('body'),
+        receivedAt: given('at'),
+      })
+      .onConflictDoNothing()
+      .returning({ id: gatewayEvents.id }),
+)
+
+const finishEvent = compiled<{ connectionId: string; eventId: string; state: string; note: string | null }>()(
+  (db, given) =>
+    db
+      .update(gatewayEvents)
+      .set({ state: sql`${given('state')}`, note: sql`${given('note')}` })
+      .where(and(eq(gatewayEvents.connectionId, given('connectionId')), eq(gatewayEvents.eventId, given('eventId')))),
+)
+
+const attemptBy = compiled<{ key: string; connectionId: string }>()((db, given) =>
+  db
+    .select({ id: attempts.id, state: attempts.state })
+    .from(attempts)
+    .where(and(eq(attempts.key, given('key')), eq(attempts.connectionId, given('connectionId')))),
+)
 
 /** Keeps an event that is rightly signed and cannot be read: it stands under attention, and the sender need not repeat it. */
 async function keepUnreadable(
@@ -93,10 +120,7 @@ async function countRefusal({ db, now }: Services, connectionId: string, note: s
 async function handle(services: Services, { id: connectionId, mode }: { id: string; mode: Mode }, event: GatewayEvent) {
   const key = event.payment?.key ?? event.dispute?.key
   if (key === undefined) return { state: 'unknown' as const, note: 'Not an event that this version acts on.' }
-  const [attempt] = await services.db
-    .select({ id: attempts.id, state: attempts.state })
-    .from(attempts)
-    .where(and(eq(attempts.key, key), eq(attempts.connectionId, connectionId)))
+  const [attempt] = await attemptBy(services.db, { key, connectionId })
   if (!attempt) return { state: 'unknown' as const, note: 'No attempt has this key.' }
   if (!event.payment) {
     if (event.dispute) await noteDispute(services, mode, attempt.id, event.dispute)

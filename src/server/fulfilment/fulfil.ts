@@ -4,14 +4,15 @@ import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
-import { paidMeanwhile } from '../access/heldAlready.ts'
+import { heldBy, paidMeanwhile } from '../access/heldAlready.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
 import type { SavedMethod } from '../charging/paymentMethods.ts'
 import { markCodesUsed } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
+import { compiled } from '../db/compiled.ts'
+import { insertAll, rowsOf } from '../db/insertAll.ts'
 import {
   agreements,
-  connections,
   courses,
   grants,
   lineCourses,
@@ -23,9 +24,9 @@ import {
 } from '../db/schema/index.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookCollected } from '../ledger/book.ts'
-import { queueMessage } from '../outbox/queue.ts'
+import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
-import { dayFor, getSchool } from '../school/service.ts'
+import { dayFor, getSchool, type School } from '../school/service.ts'
 import { shareFee } from './fees.ts'
 
 type Order = typeof orders.$inferSelect
@@ -35,27 +36,32 @@ type Order = typeof orders.$inferSelect
 /** A line of an order with the courses that it opens, and its product's name in the books. */
 export type OpeningLine = Awaited<ReturnType<typeof linesOf>>[number]
 
-/** The lines of an order in their order, each with the courses that it opens. */
-export async function linesOf(tx: Transaction, orderId: string) {
-  const [lines, opened] = await Promise.all([
-    tx
-      .select({ line: orderLines, product: products.bookName, kind: products.kind })
-      .from(orderLines)
-      .innerJoin(products, eq(products.id, orderLines.productId))
-      .where(eq(orderLines.orderId, orderId))
-      .orderBy(asc(orderLines.position)),
-    tx
-      .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
-      .from(lineCourses)
-      .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
-      .where(eq(orderLines.orderId, orderId))
-      .orderBy(asc(lineCourses.position)),
-  ])
+const linesOfOrders = compiled<{ orderIds: readonly string[] }>()((db, given) =>
+  db
+    .select({ line: orderLines, product: products.bookName, kind: products.kind })
+    .from(orderLines)
+    .innerJoin(products, eq(products.id, orderLines.productId))
+    .where(sql`${orderLines.orderId} = any(${given('orderIds')}::uuid[])`)
+    .orderBy(asc(orderLines.position)),
+)
+
+const coursesOfOrders = compiled<{ orderIds: readonly string[] }>()((db, given) =>
+  db
+    .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
+    .from(lineCourses)
+    .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
+    .where(sql`${orderLines.orderId} = any(${given('orderIds')}::uuid[])`)
+    .orderBy(asc(lineCourses.position)),
+)
+
+/** The lines of orders in their order, each with the courses that it opens. */
+export async function linesOf(tx: Transaction, orderIds: readonly string[]) {
+  const [lines, opened] = await Promise.all([linesOfOrders(tx, { orderIds }), coursesOfOrders(tx, { orderIds })])
   return lines.map((one) => ({ ...one, courses: opened.filter(({ lineId }) => lineId === one.line.id) }))
 }
 
 /**
- * What bundles of an order open by now: a course that joined while the order waited opens too, with weight 0; one that
+ * What bundles of orders open by now: a course that joined while an order waited opens too, with weight 0; one that
  * left stays, as it was ordered with it (selling rules, section 4). Whoever changes the courses waits for this.
  */
 async function withJoined(tx: Transaction, lines: readonly OpeningLine[]): Promise<readonly OpeningLine[]> {
@@ -88,63 +94,94 @@ async function withJoined(tx: Transaction, lines: readonly OpeningLine[]): Promi
   return joined
 }
 
-/** What collected what was due on the purchase day, and what it cost; null where nothing was due. */
-export type Collecting = { id: string; connectionId: string; fee: number } | null
+/** What collected what was due on the purchase day, by which payment method, and what it cost; null where nothing was due. */
+export type Collecting = { id: string; adapter: string; fee: number } | null
 
-/** Lines of an order whose courses another order opened meanwhile, with that order. */
+/** An order that is paid. */
+export interface Paying {
+  order: Order
+  lines: readonly OpeningLine[]
+  by: Collecting
+  /** What led to it, for the journal. */
+  before: readonly JournalEvent[]
+  /** What later payments are charged to. */
+  savedMethod: SavedMethod | null
+}
+
+/** Lines whose courses another order opened meanwhile, with that order. */
 type Duplicates = ReadonlyMap<string, string>
 
-/** Marks the payments of an order's purchase day as collected, each with its part of the fee, and books them. */
-async function collectToday(
-  services: Within,
-  order: Order,
-  lines: readonly OpeningLine[],
-  by: Collecting,
-  duplicates: Duplicates,
-) {
+const collectDue = compiled<{ rows: string; at: Date }>()((db, given) =>
+  db
+    .update(payments)
+    .set({ state: 'collected', attemptId: sql`r.by`, collectedAt: sql`${given('at')}::timestamptz`, fee: sql`r.share` })
+    .from(sql`jsonb_to_recordset(${given('rows')}::jsonb) as r (paid uuid, day date, by uuid, share bigint)`)
+    .where(and(eq(payments.orderId, sql`r.paid`), eq(payments.due, sql`r.day`)))
+    .returning({
+      id: payments.id,
+      orderId: payments.orderId,
+      lineId: payments.lineId,
+      pay: payments.pay,
+      tax: payments.tax,
+      fee: payments.fee,
+    }),
+)
+
+/** Marks the payments of orders' purchase days as collected, each with its part of the fee, and books them. */
+async function collectToday(services: Within, all: readonly Paying[], duplicates: Duplicates) {
   const { db: tx } = services
-  const { id, quote } = order
-  const due = quote.lines.flatMap(({ payments: all }) => all.filter((payment) => payment.due === quote.purchaseDay))
-  const isOne = due.length === 1
-  const [collected, [paymentMethod]] = await Promise.all([
-    tx
-      .update(payments)
-      .set({
-        state: 'collected',
-        attemptId: by?.id ?? null,
-        collectedAt: services.now(),
-        fee: isOne ? (by?.fee ?? 0) : 0,
-      })
-      .where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))
-      .returning({ id: payments.id, lineId: payments.lineId, pay: payments.pay, tax: payments.tax, fee: payments.fee }),
-    by ? tx.select({ adapter: connections.adapter }).from(connections).where(eq(connections.id, by.connectionId)) : [],
-  ])
-  if (!by || !paymentMethod) return
-  const shared = isOne ? collected : await shareFee(tx, by.fee, collected)
-  const booked = shared.flatMap(({ id: paymentId, lineId, pay, tax, fee }) => {
-    const of = lines.find(({ line }) => line.id === lineId)
-    if (!of || pay === 0) return []
-    const as = duplicates.has(lineId) ? ('overpaid' as const) : ('sale' as const)
-    return [{ paymentId, lineId, offerId: of.line.offerId, product: of.product, pay, tax, fee, as }]
+  const rows = all.map(({ order: { id, quote }, by }) => {
+    const due = quote.lines.flatMap(({ payments: of }) => of.filter((payment) => payment.due === quote.purchaseDay))
+    // Of several the fee is shared below.
+    return { paid: id, day: quote.purchaseDay, by: by?.id ?? null, share: due.length === 1 ? (by?.fee ?? 0) : 0 }
   })
-  await bookCollected(services, order, by.id, { method: paymentMethod.adapter, paid: booked })
+  const collected = await collectDue(tx, { rows: JSON.stringify(rows), at: services.now() })
+  const booked = await Promise.all(
+    all.map(async ({ order, lines, by }) => {
+      if (!by) return []
+      const own = collected.filter(({ orderId }) => orderId === order.id)
+      const shared = own.length === 1 ? own : await shareFee(tx, by.fee, own)
+      const paid = shared.flatMap(({ id: paymentId, lineId, pay, tax, fee }) => {
+        const of = lines.find(({ line }) => line.id === lineId)
+        if (!of || pay === 0) return []
+        const as = duplicates.has(lineId) ? ('overpaid' as const) : ('sale' as const)
+        return [{ paymentId, lineId, offerId: of.line.offerId, product: of.product, pay, tax, fee, as }]
+      })
+      return [{ order, attemptId: by.id, method: by.adapter, paid }]
+    }),
+  )
+  await bookCollected(services, booked.flat())
 }
 
 /**
- * Which lines of an order buy what another order opened while this one waited. What costs nothing is opened again.
- * Two orders of one buyer that are settled in the same moment wait for each other here.
+ * Which lines of orders buy what another order opened while they waited. What costs nothing is opened again.
+ * Orders of one buyer that are settled in the same moment wait for each other here.
  */
-async function duplicatesIn(tx: Transaction, order: Order, lines: readonly OpeningLine[], day: Day) {
-  await tx.execute(sql`select pg_advisory_xact_lock(hashtextextended(${order.personId}::text, 0))`)
+async function duplicatesIn(tx: Transaction, all: readonly Paying[], day: Day) {
   const duplicates = new Map<string, string>()
-  for (const { line, courses } of lines) {
-    if (!costs(line.quoted)) continue
-    const ids = courses.map(({ courseId }) => courseId)
-    const first = await paidMeanwhile(tx, order, ids, day)
+  // An order of nothing is paid in the moment in which it is placed: no other comes between.
+  const waited = all.filter(({ by }) => by)
+  if (waited.length === 0) return duplicates
+  const personIds = [...new Set(waited.map(({ order }) => order.personId))].sort()
+  const paid = waited.flatMap(({ order, lines }) =>
+    lines.flatMap(({ line, courses: of }) =>
+      costs(line.quoted) ? [{ order, line, courseIds: of.map(({ courseId }) => courseId) }] : [],
+    ),
+  )
+  const courseIds = [...new Set(paid.flatMap((one) => one.courseIds))]
+  const [, held] = await Promise.all([holdPeople(tx, { personIds }), heldBy(tx, personIds, courseIds, day)])
+  for (const { order, line, courseIds: ids } of paid) {
+    const first = paidMeanwhile(held, order, ids)
     if (first) duplicates.set(line.id, first)
   }
   return duplicates
 }
+
+const holdPeople = compiled<{ personIds: readonly string[] }>()((db, given) =>
+  db
+    .select({ held: sql`pg_advisory_xact_lock(hashtextextended(id, 0))` })
+    .from(sql`unnest(${given('personIds')}::text[]) as id`),
+)
 
 function costs({ payments: all, untilCancelled }: QuotedLine): boolean {
   return untilCancelled || all.some(({ pay }) => pay > 0)
@@ -180,103 +217,122 @@ export function hasLaterPayments({ payments: all, untilCancelled }: QuotedLine, 
   return untilCancelled || all.some(({ n, due }) => n > 0 && due > purchaseDay)
 }
 
+const putPaid = compiled<{ ids: readonly string[]; at: Date; day: string }>()((db, given) =>
+  db
+    .update(orders)
+    .set({ state: 'paid', paidAt: sql`${given('at')}::timestamptz`, placedOn: sql`${given('day')}::date` })
+    .where(sql`${orders.id} = any(${given('ids')}::uuid[])`),
+)
+
 /**
- * Marks an order paid, its payments of today collected, and opens its courses, in the caller's
- * transaction. What another order opened while this one waited is not opened again: its money stands as paid twice.
- * `by` is null where nothing was due; `before` is what led to it,
- * for the journal; `savedMethod` is what later payments are charged to.
+ * Marks orders paid, their payments of today collected, and opens their courses, in the caller's transaction, with as
+ * many statements for many as for one. What another order opened while one waited is not opened again: its money
+ * stands as paid twice. The caller holds the orders, no two of one buyer.
  */
-export async function markPaid(
-  services: Within,
-  order: Order,
-  ordered: readonly OpeningLine[],
-  by: Collecting,
-  before: JournalEvent[],
-  savedMethod: SavedMethod | null,
-): Promise<void> {
+export async function markPaid(services: Within, all: readonly Paying[]): Promise<void> {
   const { db: tx } = services
   const at = services.now()
-  const { mode, personId, id: orderId } = order
-  const about = { orderId, personId }
   const school = await getSchool(tx)
   const placedOn = dayFor(school, at)
-  const { purchaseDay } = order.quote
-  const lines = await withJoined(tx, ordered)
-  // An order of nothing is paid in the moment in which it is placed: no other comes between.
-  const duplicates: Duplicates = by ? await duplicatesIn(tx, order, lines, placedOn) : new Map()
+  const opening = await withJoined(
+    tx,
+    all.flatMap(({ lines }) => lines),
+  )
+  const paying = all.map((one) => ({ ...one, lines: opening.filter(({ line }) => line.orderId === one.order.id) }))
+  const duplicates: Duplicates = await duplicatesIn(tx, paying, placedOn)
   await Promise.all([
-    tx.update(orders).set({ state: 'paid', paidAt: at, placedOn }).where(eq(orders.id, orderId)),
-    collectToday(services, order, lines, by, duplicates),
+    putPaid(tx, { ids: all.map(({ order }) => order.id), at, day: placedOn }),
+    collectToday(services, paying, duplicates),
   ])
-  const over = order.quote.codes.length > 0 ? await markCodesUsed(tx, orderId) : []
+  const opened: Opened[] = []
+  for (const one of paying) opened.push(await openedBy(services, one, { duplicates, school, placedOn }))
+  const fresh = opened.filter(({ grants: of }) => of.length > 0)
+  const { queued, writes } = queueMessages(
+    services,
+    fresh.flatMap(({ order: { id: orderId, mode, personId } }) => [
+      { mode, kind: 'receipt' as const, personId, orderId },
+      ...(school.saleNotices === 'each' ? [{ mode, kind: 'creator-sold' as const, personId, orderId }] : []),
+    ]),
+  )
+  await Promise.all([
+    insertAll(
+      tx,
+      rowsOf(
+        agreements,
+        opened.flatMap((one) => one.agreements),
+      ),
+      rowsOf(
+        grants,
+        opened.flatMap((one) => one.grants),
+      ),
+    ),
+    ...writes,
+    recordAll(
+      tx,
+      at,
+      opened.flatMap(({ order, events }) => [...events, ...queued.filter(({ about }) => about.orderId === order.id)]),
+    ),
+  ])
+}
+
+/** What follows from one order that is paid, not written yet. */
+interface Opened {
+  order: Order
+  grants: (typeof grants.$inferInsert)[]
+  agreements: (typeof agreements.$inferInsert)[]
+  events: JournalEvent[]
+}
+
+async function openedBy(
+  services: Within,
+  { order, lines, before, savedMethod }: Paying,
+  { duplicates, school, placedOn }: { duplicates: Duplicates; school: School; placedOn: Day },
+): Promise<Opened> {
+  const { db: tx } = services
+  const createdAt = services.now()
+  const { mode, personId, id: orderId, quote } = order
+  const { purchaseDay } = quote
+  const about = { orderId, personId }
+  const over = quote.codes.length > 0 ? await markCodesUsed(tx, orderId) : []
+  const own = new Map([...duplicates].filter(([id]) => lines.some(({ line }) => line.id === id)))
   const twice: JournalEvent[] = [
-    ...(duplicates.size > 0 ? await markPaidTwice(services, order, duplicates) : []),
+    ...(own.size > 0 ? await markPaidTwice(services, order, own) : []),
     ...over.map((code): JournalEvent => ({ about, what: 'code-over-limit', data: { code } })),
   ]
-  const fresh = lines.filter(({ line }) => !duplicates.has(line.id))
-  if (fresh.length === 0) return recordAll(tx, at, [...before, ...twice])
+  const fresh = lines.filter(({ line }) => !own.has(line.id))
+  if (fresh.length === 0) return { order, grants: [], agreements: [], events: [...before, ...twice] }
   const request = readStoredQuote(order.quoteInput)
-  const begun = fresh.map(({ line, courses }) => {
+  const begun = fresh.map(({ line, courses: of }) => {
     const offer = request.lines[line.position]?.offer as QuotedOffer
-    return { line, courses, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
+    return { line, courses: of, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
   })
-  const opened = begun.flatMap(({ line, courses, offer, agreement }) => {
+  const granted = begun.flatMap(({ line, courses: of, offer, agreement }) => {
     const opens = opensOn(offer.access, placedOn)
     const dates = grantDates(offer, agreement, line, { purchaseDay, placedOn })
-    return courses.map(({ courseId, title }) => ({
-      title,
-      grant: {
-        mode,
-        personId,
-        courseId,
-        orderId,
-        lineId: line.id,
-        offerId: line.offerId,
-        opens,
-        createdAt: at,
-        ...dates,
-      },
-    }))
+    const grant = { mode, personId, orderId, lineId: line.id, offerId: line.offerId, opens, createdAt, ...dates }
+    return of.map(({ courseId, title }) => ({ title, grant: { ...grant, courseId } }))
   })
   const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
-  if (promised.length > 0) {
-    if (!savedMethod) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
-    const { retryAfterDays } = school
-    const { connectionId, reference, method, expires } = savedMethod
-    await tx.insert(agreements).values(
-      promised.map(({ line, agreement }) => ({
-        ...storedOf(agreement, retryAfterDays),
-        mode,
-        personId,
-        orderId,
-        lineId: line.id,
-        connectionId,
-        savedMethod: reference,
-        method,
-        expires,
-        createdAt: at,
-      })),
-    )
-  }
-  const { queued, writes } = queueMessage(services, { mode, kind: 'receipt', personId, orderId })
-  const sold =
-    school.saleNotices === 'each' ? queueMessage(services, { mode, kind: 'creator-sold', personId, orderId }) : null
-  await Promise.all([
-    tx.insert(grants).values(opened.map(({ grant }) => grant)),
-    ...writes,
-    ...(sold?.writes ?? []),
-    recordAll(tx, at, [
+  return {
+    order,
+    grants: granted.map(({ grant }) => grant),
+    agreements: promised.map(({ line, agreement }) => {
+      if (!savedMethod) throw new Error(`Order ${order.number} has payments to come, and nothing to charge them to.`)
+      const { connectionId, reference, method, expires } = savedMethod
+      const charged = { connectionId, savedMethod: reference, method, expires }
+      const of = { mode, personId, orderId, lineId: line.id }
+      return { ...storedOf(agreement, school.retryAfterDays), ...of, ...charged, createdAt }
+    }),
+    events: [
       ...before,
       { about, what: 'order-paid', data: { amount: order.payToday, currency: order.currency } },
       ...twice,
       ...promised.map(
         (): JournalEvent => ({ about, what: 'agreement-begun', data: { method: savedMethod?.method ?? null } }),
       ),
-      ...opened.map(({ title: course, grant: { opens, closes } }): JournalEvent => {
+      ...granted.map(({ title: course, grant: { opens, closes } }): JournalEvent => {
         return { about, what: 'course-opened', data: { course, opens, closes } }
       }),
-      queued,
-      ...(sold ? [sold.queued] : []),
-    ]),
-  ])
+    ],
+  }
 }

@@ -1,23 +1,41 @@
-import { and, asc, eq, inArray, sql } from 'drizzle-orm'
+import { and, eq, inArray, sql } from 'drizzle-orm'
 import { UPSELL_MINUTES } from '../../core/content/checkoutPage.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
 import { releaseCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
-import { attempts, orders } from '../db/schema/index.ts'
+import { compiled } from '../db/compiled.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { attempts, connections, orders } from '../db/schema/index.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
-import { linesOf, markPaid } from './fulfil.ts'
+import { Together } from '../platform/together.ts'
+import { linesOf, markPaid, type OpeningLine } from './fulfil.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
 import { isNext, type Later, laterCollected, laterDeclined, writeCollected } from './outcome.ts'
 
 /**
  * The one state change that follows from a gateway's word about an attempt, whoever brings it and
- * in whatever order; told twice, it happens once. "Paid" and the grants are one transaction.
+ * in whatever order; told twice, it happens once. "Paid" and the grants are one transaction. What was collected, as
+ * mostly, is settled together with others that come at the same time.
  */
 export async function settleAttempt(
+  services: Services,
+  attemptId: string,
+  outcome: Outcome,
+  source: Source,
+): Promise<void> {
+  if (outcome.state === 'collected') {
+    const isSettled = await together(services).ask({ services, attemptId, outcome, source })
+    if (isSettled) return
+  }
+  await settleAlone(services, attemptId, outcome, source)
+}
+
+/** The same in a transaction of its own, waiting for whoever holds its order. */
+export async function settleAlone(
   services: Services,
   attemptId: string,
   outcome: Outcome,
@@ -26,60 +44,154 @@ export async function settleAttempt(
   await inTransaction(services, async (services) => {
     const { db: tx } = services
     // The order's row is the lock for all that happens to it; the attempt is read once it is held.
-    const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
-    const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
-    const [attempt] = await tx.select().from(attempts).where(eq(attempts.id, attemptId))
+    const [[order], [attempt]] = await Promise.all([
+      lockOrder(tx, { id: attemptId }),
+      attemptsBy(tx, { ids: [attemptId] }),
+    ])
     if (!order || !attempt) throw new Error(`There is no attempt ${attemptId}.`)
-    await settleIn(services, order, attempt, outcome, source)
+    await settleIn(services, order, attempt.attempt, outcome, source)
   })
 }
+
+const lockOrder = compiled<{ id: string }>()((db, given) =>
+  db
+    .select()
+    .from(orders)
+    .where(
+      inArray(
+        orders.id,
+        db
+          .select({ id: attempts.orderId })
+          .from(attempts)
+          .where(eq(attempts.id, given('id'))),
+      ),
+    )
+    .for('no key update'),
+)
+
+/** Orders of attempts, those left out that somebody else holds: nobody waits for a slow neighbour, or in a circle. */
+const lockFreeOrders = compiled<{ ids: readonly string[] }>()((db, given) =>
+  db
+    .select()
+    .from(orders)
+    .where(
+      inArray(
+        orders.id,
+        db
+          .select({ id: attempts.orderId })
+          .from(attempts)
+          .where(sql`${attempts.id} = any(${given('ids')}::uuid[])`),
+      ),
+    )
+    .for('no key update', { skipLocked: true }),
+)
+
+/** Attempts with the payment method of each. */
+const attemptsBy = compiled<{ ids: readonly string[] }>()((db, given) =>
+  db
+    .select({ attempt: attempts, adapter: connections.adapter })
+    .from(attempts)
+    .innerJoin(connections, eq(connections.id, attempts.connectionId))
+    .where(sql`${attempts.id} = any(${given('ids')}::uuid[])`),
+)
 
 /** A gateway's word about an attempt. */
 export interface Reported {
   attemptId: string
   outcome: Outcome
+  source: Source
+}
+
+/** So many are settled in one transaction. */
+const TOGETHER = 25
+
+type Asked = Reported & { services: Services }
+
+const queues = new WeakMap<Services['db'], Map<Mode | undefined, Together<Asked, boolean>>>()
+
+/** What is settled together: attempts of one mode, by its clock. */
+function together({ db, clockOf }: Services): Together<Asked, boolean> {
+  const byClock = queues.get(db) ?? new Map<Mode | undefined, Together<Asked, boolean>>()
+  queues.set(db, byClock)
+  const known = byClock.get(clockOf)
+  if (known) return known
+  const made = new Together<Asked, boolean>(TOGETHER, async (all) => {
+    const [first] = all
+    // A round that fails is settled one at a time: it is known then which of them it is.
+    const left = first ? await settleCollected(first.services, all).catch(() => all) : all
+    return all.map((one) => !left.includes(one))
+  })
+  byClock.set(clockOf, made)
+  return made
 }
 
 /**
- * Settles several later payments that were collected, in one transaction, by statements over many rows.
+ * Settles what was collected, in one transaction, by statements over many rows.
  * @returns those that are not so plain, or not of this kind: they are settled one at a time.
  */
-export async function settleCollected(
-  services: Services,
-  all: readonly Reported[],
-  source: Source,
-): Promise<Reported[]> {
-  const ids = all.map(({ attemptId }) => attemptId)
+export async function settleCollected<R extends Reported>(services: Services, all: readonly R[]): Promise<R[]> {
   return inTransaction(services, async (services) => {
     const { db: tx } = services
-    const those = sql`${attempts.id} = any(${sql.param(ids)}::uuid[])`
-    const found = await tx
-      .select()
-      .from(orders)
-      .where(inArray(orders.id, tx.select({ id: attempts.orderId }).from(attempts).where(those)))
-      .orderBy(asc(orders.id))
-      .for('no key update')
-    const tries = await tx.select().from(attempts).where(those)
-    const held = await readAgreements(
-      tx,
-      tries.flatMap(({ agreementId }) => agreementId ?? []),
-    )
+    const ids = [...new Set(all.map(({ attemptId }) => attemptId))]
+    const [found, tries] = await Promise.all([lockFreeOrders(tx, { ids }), attemptsBy(tx, { ids })])
     const taken = new Set<string>()
-    const later = all.flatMap(({ attemptId, outcome }): Later[] => {
-      const attempt = tries.find(({ id }) => id === attemptId)
-      const order = found.find(({ id }) => id === attempt?.orderId)
-      const agreed = held.find(({ row }) => row.id === attempt?.agreementId)
-      if (!attempt || !order || !agreed || outcome.state !== 'collected') return []
-      const isAsked = outcome.amount === attempt.amount && outcome.currency === attempt.currency
-      const isPlain = isAsked && nextState(attempt.state, outcome.state) !== null && isNext({ held: agreed, attempt })
-      // Of one agreement one at a time: the second follows from the first.
-      if (!isPlain || taken.has(agreed.row.id)) return []
-      taken.add(agreed.row.id)
-      return [{ order, held: agreed, attempt, outcome, source }]
+    const plain = all.flatMap(({ attemptId, outcome, source }) => {
+      const of = tries.find(({ attempt }) => attempt.id === attemptId)
+      const order = found.find(({ id }) => id === of?.attempt.orderId)
+      if (!of || !order || outcome.state !== 'collected') return []
+      const { attempt, adapter } = of
+      if (nextState(attempt.state, outcome.state) === null) return []
+      if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) return []
+      // Of one agreement, and of one buyer's orders, one at a time: the second follows from the first.
+      const one = attempt.agreementId ?? order.personId
+      if (taken.has(one)) return []
+      taken.add(one)
+      return [{ order, attempt, adapter, outcome, source }]
     })
+    const [first, later] = await Promise.all([plainOrders(tx, plain), plainLater(tx, plain)])
     if (later.length > 0) await writeCollected(services, later)
-    const done = new Set(later.map(({ attempt }) => attempt.id))
-    return all.filter(({ attemptId }) => !done.has(attemptId))
+    if (first.length > 0) await writePaid(services, first)
+    const done = new Map([...first, ...later].map(({ attempt, outcome }) => [attempt.id, outcome]))
+    // What is told of it twice, or was told before, has nothing left to settle.
+    return all.filter(({ attemptId, outcome }) => {
+      const now = done.get(attemptId)
+      if (now)
+        return outcome.state !== 'collected' || outcome.amount !== now.amount || outcome.currency !== now.currency
+      const attempt = tries.find((one) => one.attempt.id === attemptId)?.attempt
+      return !attempt || nextState(attempt.state, outcome.state) !== null
+    })
+  })
+}
+
+/** What a gateway collected for an attempt whose order is held. */
+interface Held extends Pick<Later, 'order' | 'attempt' | 'outcome' | 'source'> {
+  adapter: string
+}
+
+/** Later payments that are the next of their agreements. */
+async function plainLater(tx: Transaction, all: readonly Held[]): Promise<Later[]> {
+  const ids = all.flatMap(({ attempt }) => attempt.agreementId ?? [])
+  if (ids.length === 0) return []
+  const held = await readAgreements(tx, ids)
+  return all.flatMap(({ order, attempt, outcome, source }) => {
+    const agreed = held.find(({ row }) => row.id === attempt.agreementId)
+    return agreed && isNext({ held: agreed, attempt }) ? [{ order, held: agreed, attempt, outcome, source }] : []
+  })
+}
+
+/** First payments of orders in which nothing waits for anybody else: no code is counted, no bundle can grow meanwhile. */
+async function plainOrders(tx: Transaction, all: readonly Held[]): Promise<Collected[]> {
+  const first = all.filter(
+    ({ order, attempt }) => attempt.agreementId === null && order.state !== 'paid' && order.quote.codes.length === 0,
+  )
+  if (first.length === 0) return []
+  const lines = await linesOf(
+    tx,
+    first.map(({ order }) => order.id),
+  )
+  return first.flatMap((one) => {
+    const own = lines.filter(({ line }) => line.orderId === one.order.id)
+    return own.some(({ kind }) => kind === 'bundle') ? [] : [{ ...one, lines: own }]
   })
 }
 
@@ -168,38 +280,76 @@ async function collected(
   source: Source,
 ) {
   const { db: tx } = services
-  const at = services.now()
-  const { reference, fee, method } = outcome
-  // What was charged by a method that was saved before goes on being charged to that.
-  const savedMethod = outcome.savedMethod ?? attempt.savedMethod
-  const expires = outcome.expires ?? attempt.expires
   if (order.state === 'paid') {
     // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
     return noteSurplus(services, order, attempt, outcome)
   }
-  await change(tx, attempt, {
-    state: 'collected',
-    reference,
-    fee,
-    method,
-    savedMethod,
-    expires,
-    reason: null,
-    settledAt: at,
-    confirmUrl: null,
-    ...(attempt.forgetAt ? { forgetAt: new Date(at.getTime() + UPSELL_MINUTES * 60_000) } : {}),
-  })
-  const about = { orderId: order.id, personId: order.personId }
-  const data = { amount: attempt.amount, currency: attempt.currency, reference, method, source }
-  const collectedNow: JournalEvent = { about, what: 'attempt-collected', data }
-  const lines = await linesOf(tx, order.id)
-  const by = { id: attempt.id, connectionId: attempt.connectionId, fee }
-  await markPaid(services, order, lines, by, [collectedNow], {
-    connectionId: attempt.connectionId,
-    reference: savedMethod,
-    method,
-    expires,
-  })
+  const [[of], lines] = await Promise.all([attemptsBy(tx, { ids: [attempt.id] }), linesOf(tx, [order.id])])
+  await writePaid(services, [{ order, attempt, outcome, source, lines, adapter: of?.adapter ?? '' }])
+}
+
+/** An order's first payment that was collected, with its lines. */
+interface Collected extends Held {
+  lines: OpeningLine[]
+}
+
+const putCollected = compiled<{ rows: string; at: Date }>()((db, given) =>
+  db
+    .update(attempts)
+    .set({
+      state: 'collected',
+      reference: sql`r.said`,
+      fee: sql`r.took`,
+      method: sql`r.by`,
+      savedMethod: sql`r.saved`,
+      expires: sql`r.until`,
+      forgetAt: sql`r.forget`,
+      reason: null,
+      settledAt: sql`${given('at')}::timestamptz`,
+      confirmUrl: null,
+    })
+    .from(
+      sql`jsonb_to_recordset(${given('rows')}::jsonb)
+        as r (try uuid, said text, took bigint, by text, saved text, until date, forget timestamptz)`,
+    )
+    .where(eq(attempts.id, sql`r.try`)),
+)
+
+/** Writes down first payments that were collected, and all that follows, with as many statements for many as for one. */
+async function writePaid(services: Within, all: readonly Collected[]): Promise<void> {
+  const at = services.now()
+  // What was charged by a method that was saved before goes on being charged to that.
+  const settled = all.map((one) => ({
+    ...one,
+    reference: one.outcome.savedMethod ?? one.attempt.savedMethod,
+    expires: one.outcome.expires ?? one.attempt.expires,
+  }))
+  const rows = settled.map(({ attempt: { id, forgetAt }, outcome, reference, expires }) => ({
+    try: id,
+    said: outcome.reference,
+    took: outcome.fee,
+    by: outcome.method,
+    saved: reference,
+    until: expires,
+    forget: forgetAt && new Date(at.getTime() + UPSELL_MINUTES * 60_000),
+  }))
+  await putCollected(services.db, { rows: JSON.stringify(rows), at })
+  await markPaid(
+    services,
+    settled.map(({ order, attempt, adapter, outcome, source, lines, reference, expires }) => {
+      const about = { orderId: order.id, personId: order.personId }
+      const { amount, currency, connectionId } = attempt
+      const { method, fee } = outcome
+      const data = { amount, currency, reference: outcome.reference, method, source }
+      return {
+        order,
+        lines,
+        by: { id: attempt.id, adapter, fee },
+        before: [{ about, what: 'attempt-collected' as const, data }],
+        savedMethod: { connectionId, reference, method, expires },
+      }
+    }),
+  )
 }
 
 async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {

@@ -1,4 +1,5 @@
 import type { Queryable } from '../db/client.ts'
+import { type Insert, insertAll, rowsOf } from '../db/insertAll.ts'
 import { journal } from '../db/schema/index.ts'
 
 /** What a journal can say; the screens put it in words. */
@@ -72,9 +73,14 @@ export interface JournalEvent {
 }
 
 /** Writes several things that happened at one moment, in their order. */
-export async function recordAll(tx: Queryable, at: Date, events: JournalEvent[]): Promise<void> {
-  if (events.length === 0) return
-  await tx.insert(journal).values(
+export async function recordAll(tx: Queryable, at: Date, events: readonly JournalEvent[]): Promise<void> {
+  await insertAll(tx, journalRows(at, events))
+}
+
+/** The same, to be written together with other rows. */
+export function journalRows(at: Date, events: readonly JournalEvent[]): Insert {
+  return rowsOf(
+    journal,
     events.map(({ about, what, data = {} }) => ({
       orderId: about.orderId ?? null,
       personId: about.personId ?? null,

@@ -91,32 +91,43 @@ function marksOf(tx: Transaction, attemptId: string) {
     .where(and(eq(transfers.attemptId, attemptId), isNull(transfers.takenBackAt), eq(transfers.isSurplus, false)))
 }
 
-/** Writes down what an attempt has collected for an order: its payments with their parts of the fee. */
-export async function bookCollected(
-  services: Within,
-  order: Order,
-  attemptId: string,
-  { method, paid }: { method: string; paid: readonly CollectedPayment[] },
-): Promise<void> {
-  const { db: tx } = services
-  const at = services.now()
-  if (method !== BANK_TRANSFER_ID) {
-    const day = await schoolDay(services)
-    const rows = collected(paid, { into: atGateway(method), method })
-    return write(tx, [entryOf(order, attemptId, at, { kind: 'payment', day, method, rows })])
+/** What an attempt has collected for an order: its payments with their parts of the fee, by which payment method. */
+export interface BookedOrder {
+  order: Order
+  attemptId: string
+  method: string
+  paid: readonly CollectedPayment[]
+}
+
+/** Writes down what attempts have collected for orders, with one statement for all that came by gateways. */
+export async function bookCollected(services: Within, all: readonly BookedOrder[]): Promise<void> {
+  if (all.length === 0) return
+  const day = await schoolDay(services)
+  const entries: Entry[] = []
+  for (const { order, attemptId, method, paid } of all) {
+    const more =
+      method === BANK_TRANSFER_ID
+        ? await byTransfer(services.db, attemptId, paid, day)
+        : { kind: 'payment' as const, day, rows: collected(paid, { into: atGateway(method), method }) }
+    entries.push(entryOf(order, attemptId, services.now(), { ...more, method }))
   }
+  await write(services.db, entries)
+}
+
+/** What a bank transfer brought on the day on which it came, or the last of its parts. */
+async function byTransfer(tx: Transaction, attemptId: string, paid: readonly CollectedPayment[], today: string) {
+  const method = BANK_TRANSFER_ID
   const marks = await marksOf(tx, attemptId)
   const [only] = marks
   const lastDay = marks
     .map((mark) => mark.day)
     .sort()
     .at(-1)
-  const day = lastDay ?? (await schoolDay(services))
   const isWhole = marks.length === 1 && only !== undefined
   const rows = collected(paid, { into: isWhole ? BANK : PREPAID, method })
-  const kind = isWhole ? 'transfer' : 'completion'
   const subject = isWhole ? only.id : attemptId
-  await write(tx, [entryOf(order, attemptId, at, { kind, day, method, rows: withSubject(rows, subject) })])
+  const kind = isWhole ? ('transfer' as const) : ('completion' as const)
+  return { kind, day: lastDay ?? today, rows: withSubject(rows, subject) }
 }
 
 /** A later payment that was collected: of which line, and its payments with their parts of the fee. */

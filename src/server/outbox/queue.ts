@@ -1,3 +1,4 @@
+import { insertAll, rowsOf } from '../db/insertAll.ts'
 import { messages } from '../db/schema/index.ts'
 import type { JournalEvent } from '../journal/journal.ts'
 import type { Within } from '../platform/context.ts'
@@ -25,7 +26,13 @@ export function queueMessages({ db: tx, jobs, now }: Within, all: readonly NewMe
   const rows = all.map((message) => ({ ...message, id: crypto.randomUUID() }))
   const createdAt = now()
   const writes: PromiseLike<unknown>[] = [
-    tx.insert(messages).values(rows.map((row) => ({ ...row, state: 'waiting' as const, createdAt }))),
+    insertAll(
+      tx,
+      rowsOf(
+        messages,
+        rows.map((row) => ({ ...row, state: 'waiting' as const, createdAt })),
+      ),
+    ),
     jobs.sendAll(
       tx,
       'message-send',

@@ -1,5 +1,6 @@
 import type { Gateways } from '../../gateways/registry.ts'
 import type { Database, Queryable, Transaction } from '../db/client.ts'
+import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { school } from '../db/schema/index.ts'
 import type { Config } from './config.ts'
@@ -50,13 +51,15 @@ export function liveTime({ liveNow, now }: Pick<Tools, 'liveNow' | 'now'>): Date
   return (liveNow ?? now)()
 }
 
+const readAhead = compiled()((db) => db.select({ aheadMs: school.practiceAheadMs }).from(school))
+
 /**
  * The services with the clock of a mode: practice time may run ahead (by so much as the school has moved it),
  * live time never does.
  */
 export async function inMode<S extends WithDatabase>(services: S, mode: Mode): Promise<S> {
   if (services.clockOf !== undefined || mode === 'live') return services
-  const [row] = await services.db.select({ aheadMs: school.practiceAheadMs }).from(school)
+  const [row] = await readAhead(services.db, {})
   return withClock(services, mode, row?.aheadMs ?? 0)
 }
 

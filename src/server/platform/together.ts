@@ -1,0 +1,40 @@
+/**
+ * Does for several what costs as much for one: what is asked for while a round is under way waits for it, and is done
+ * in the next. Whoever asks alone waits for nobody.
+ */
+export class Together<T, R> {
+  #waiting: { item: T; done: (result: R) => void; failed: (error: unknown) => void }[] = []
+  #isRunning = false
+  readonly #most: number
+  readonly #run: (items: readonly T[]) => Promise<readonly R[]>
+
+  /**
+   * @param most so many are done in one round.
+   * @param run gives the results in the order of the items; what it throws is thrown to each of them.
+   */
+  constructor(most: number, run: (items: readonly T[]) => Promise<readonly R[]>) {
+    this.#most = most
+    this.#run = run
+  }
+
+  ask(item: T): Promise<R> {
+    return new Promise((done, failed) => {
+      this.#waiting.push({ item, done, failed })
+      if (!this.#isRunning) this.#go()
+    })
+  }
+
+  async #go(): Promise<void> {
+    this.#isRunning = true
+    while (this.#waiting.length > 0) {
+      const round = this.#waiting.splice(0, this.#most)
+      try {
+        const results = await this.#run(round.map(({ item }) => item))
+        for (const [index, { done }] of round.entries()) done(results[index] as R)
+      } catch (error) {
+        for (const { failed } of round) failed(error)
+      }
+    }
+    this.#isRunning = false
+  }
+}
