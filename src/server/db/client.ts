@@ -21,6 +21,8 @@ export class SecondConnection extends Error {
   override name = 'SecondConnection'
 }
 
+const ONLY_THAT = 'Inside a transaction only that transaction may be used.'
+
 /** How long things of the database may take, in milliseconds. */
 export interface DatabaseLimits {
   /** Waiting for a free connection. */
@@ -89,15 +91,21 @@ export function lastingBeneath(db: Queryable): Queryable {
   return beneath.get(db) ?? db
 }
 
+/** The database of the connection that lookups share. */
+const shared = new WeakMap<Queryable, Database>()
+
+/** Where what is found at once is asked for: in a transaction there; outside, on one connection for all, which sends them together. */
+export function forLookups(db: Queryable): Queryable {
+  return beneath.get(db) ?? shared.get(db) ?? db
+}
+
 /**
  * Opens a pool of connections. Inside a transaction the pool refuses a second one, by {@link SecondConnection}.
  * @throws from statements where `limits` are passed; without them nothing is cut off.
  */
 export function connect(url: string, connections = 10, limits?: DatabaseLimits): { db: Database; pool: pg.Pool } {
-  const pool = new pg.Pool({
+  const config = {
     connectionString: url,
-    max: connections,
-    Client: PreparingClient,
     pipeline: true,
     // Reads by an index cost little on today's disks, and lists are short: no plan is worth compiling.
     options: '-c random_page_cost=1.1 -c jit=off',
@@ -107,18 +115,26 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
       lock_timeout: limits.statement,
       idle_in_transaction_session_timeout: limits.idleInTransaction,
     }),
-  } as pg.PoolConfig)
+  }
+  const pool = new pg.Pool({ ...config, max: connections, Client: PreparingClient } as pg.PoolConfig)
   // An idle connection that the server ends is replaced by the pool; it must not end this process.
   pool.on('error', (error) => log('error', `database: ${error.message}`))
   // One that ends while it is used fails the statements of whoever uses it, and nobody else.
   pool.on('connect', (client) => client.on('error', () => {}))
   refuseInsideTransactions(pool)
   const db = drizzle(pool, { schema, casing: 'snake_case' })
+  const lookups = new SharedConnection(config)
+  shared.set(db, on(lookups))
+  const end = pool.end.bind(pool) as () => Promise<void>
+  pool.end = async () => {
+    await lookups.end()
+    await end()
+  }
   const byConnection = new WeakMap<pg.PoolClient, Database>()
   db.transaction = async (run, config) => {
     const client = await pool.connect()
     try {
-      const own = byConnection.get(client) ?? onOne(client)
+      const own = byConnection.get(client) ?? on(beginningTogether(client))
       byConnection.set(client, own)
       return await own.transaction((tx) => {
         beneath.set(tx, own)
@@ -131,15 +147,73 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
   return { db, pool }
 }
 
-function onOne(client: pg.PoolClient): Database {
-  return drizzle(client as unknown as pg.Pool, { schema, casing: 'snake_case' })
+/** What statements are sent to. */
+type Querying = Pick<pg.PoolClient, 'query'>
+
+function on(client: Querying): Database {
+  return drizzle(client as pg.Pool, { schema, casing: 'snake_case' })
+}
+
+/**
+ * A connection whose transactions begin with their first statement, instead of a way there and back before it. A `begin`
+ * fails only where the connection has ended, and then what follows it fails too.
+ */
+function beginningTogether(client: pg.PoolClient): Querying {
+  const query = client.query.bind(client) as (...args: unknown[]) => Promise<unknown>
+  return {
+    query: ((...args: unknown[]) => {
+      const [statement] = args as [{ text?: string }]
+      if (!statement.text?.startsWith('begin')) return query(...args)
+      query(...args).catch(() => {})
+      return Promise.resolve({ rows: [] })
+    }) as Querying['query'],
+  }
+}
+
+/** One connection on which many ask at the same time; opened when it is needed, and anew after it ended. */
+class SharedConnection implements Querying {
+  readonly #config: pg.ClientConfig
+  #open: Promise<pg.Client> | null = null
+
+  constructor(config: pg.ClientConfig) {
+    this.#config = config
+  }
+
+  query = (async (...args: unknown[]) => {
+    if (insideTransaction.getStore()) throw new SecondConnection(ONLY_THAT)
+    this.#open ??= this.#connect()
+    const client = await this.#open
+    return (client.query as (...args: unknown[]) => unknown)(...args)
+  }) as Querying['query']
+
+  async #connect(): Promise<pg.Client> {
+    const client = new PreparingClient(this.#config)
+    const forget = () => {
+      this.#open = null
+    }
+    // Whoever asked on it is told; the next who asks gets another.
+    client.on('error', forget)
+    client.on('end', forget)
+    try {
+      await client.connect()
+      return client
+    } catch (error) {
+      forget()
+      throw error
+    }
+  }
+
+  async end(): Promise<void> {
+    const client = await this.#open?.catch(() => null)
+    await client?.end()
+  }
 }
 
 function refuseInsideTransactions(pool: pg.Pool) {
   const take = pool.connect.bind(pool) as (...args: unknown[]) => unknown
   pool.connect = ((...args: unknown[]) => {
     if (insideTransaction.getStore()) {
-      throw new SecondConnection('Inside a transaction only that transaction may be used.')
+      throw new SecondConnection(ONLY_THAT)
     }
     return take(...args)
   }) as typeof pool.connect

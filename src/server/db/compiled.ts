@@ -1,10 +1,12 @@
 import { type Placeholder, sql } from 'drizzle-orm'
-import { lastingBeneath, type Queryable } from './client.ts'
+import { forLookups, lastingBeneath, type Queryable } from './client.ts'
 
 /** A statement of the query builder that can be made once and run often. */
 interface Preparable<R> {
   prepare(name: string): { execute(values: Record<string, unknown>): Promise<R> }
 }
+
+type Given<V> = (name: keyof V & string) => Placeholder
 
 /**
  * A statement on the way of every sale, whose text is built once a connection: building one costs the server more than
@@ -14,16 +16,29 @@ interface Preparable<R> {
  *     const [order] = await byId(tx, { id })
  */
 export function compiled<V extends Record<string, unknown> = Record<string, never>>() {
-  return <R>(build: (db: Queryable, given: (name: keyof V & string) => Placeholder) => Preparable<R>) => {
-    const made = new WeakMap<Queryable, ReturnType<Preparable<R>['prepare']>>()
-    return (db: Queryable, values: V): Promise<R> => {
-      const on = lastingBeneath(db)
-      let statement = made.get(on)
-      if (!statement) {
-        statement = build(on, (name) => sql.placeholder(name)).prepare('')
-        made.set(on, statement)
-      }
-      return statement.execute(values)
+  return <R>(build: (db: Queryable, given: Given<V>) => Preparable<R>) => made<V, R>(build, lastingBeneath)
+}
+
+/**
+ * The same for what is read by a key and found at once. Outside of a transaction all lookups share one connection, on
+ * which those of one moment are sent together; what takes long would hold up the others.
+ */
+export function lookup<V extends Record<string, unknown> = Record<string, never>>() {
+  return <R>(build: (db: Queryable, given: Given<V>) => Preparable<R>) => made<V, R>(build, forLookups)
+}
+
+function made<V extends Record<string, unknown>, R>(
+  build: (db: Queryable, given: Given<V>) => Preparable<R>,
+  where: (db: Queryable) => Queryable,
+) {
+  const byPlace = new WeakMap<Queryable, ReturnType<Preparable<R>['prepare']>>()
+  return (db: Queryable, values: V): Promise<R> => {
+    const place = where(db)
+    let statement = byPlace.get(place)
+    if (!statement) {
+      statement = build(place, (name) => sql.placeholder(name)).prepare('')
+      byPlace.set(place, statement)
     }
+    return statement.execute(values)
   }
 }

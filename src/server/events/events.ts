@@ -1,6 +1,6 @@
 import { and, eq, sql } from 'drizzle-orm'
 import { EventRefused, EventUnreadable, type GatewayEvent } from '../../gateways/contract.ts'
-import { compiled } from '../db/compiled.ts'
+import { compiled, lookup } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
@@ -78,7 +78,7 @@ const finishEvent = compiled<{ connectionId: string; eventId: string; state: str
       .where(and(eq(gatewayEvents.connectionId, given('connectionId')), eq(gatewayEvents.eventId, given('eventId')))),
 )
 
-const attemptBy = compiled<{ key: string; connectionId: string }>()((db, given) =>
+const attemptBy = lookup<{ key: string; connectionId: string }>()((db, given) =>
   db
     .select({ id: attempts.id, state: attempts.state })
     .from(attempts)
