@@ -12,6 +12,7 @@ import {
   GatewayUnreachable,
   type Outcome,
 } from './contract.ts'
+import { exchange } from './exchange.ts'
 
 export interface GatewayAddress {
   /** Where the gateway is reached from this server and from browsers. */
@@ -236,7 +237,7 @@ function readOutcome(answer: unknown, parentOrigin: string): Outcome {
  */
 function caller({ name }: Wire, base: string, timeoutMs: number) {
   return async (credentials: Credentials, method: string, path: string, body?: unknown, key?: string) => {
-    const response = await fetch(base + path, {
+    const { status, text } = await exchange(base + path, {
       method,
       headers: {
         authorization: `Bearer ${credentials.secret}`,
@@ -246,18 +247,25 @@ function caller({ name }: Wire, base: string, timeoutMs: number) {
         ...(key === undefined ? {} : { 'idempotency-key': key }),
       },
       body: body === undefined ? null : JSON.stringify(body),
-      signal: AbortSignal.timeout(timeoutMs),
+      timeoutMs,
     }).catch((error: unknown) => {
       throw new GatewayUnreachable(`${name} did not answer: ${String(error)}`)
     })
-    const answer: unknown = await response.json().catch((error: unknown) => {
-      throw new GatewayUnreachable(`${name}’s answer broke off: ${String(error)}`)
-    })
-    if (response.ok) return answer
+    const answer = readJson(text)
+    if (answer === undefined) throw new GatewayUnreachable(`${name} answered ${status} with what is no JSON.`)
+    if (status >= 200 && status < 300) return answer
     const refusal = v.safeParse(refusalSchema, answer)
-    if (response.status >= 500 || !refusal.success) {
-      throw new GatewayUnreachable(`${name} answered ${response.status}`)
+    if (status >= 500 || !refusal.success) {
+      throw new GatewayUnreachable(`${name} answered ${status}`)
     }
     throw new GatewayRefused(refusal.output.error, refusal.output.message)
+  }
+}
+
+function readJson(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return undefined
   }
 }
