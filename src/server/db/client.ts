@@ -91,11 +91,15 @@ export function lastingBeneath(db: Queryable): Queryable {
   return beneath.get(db) ?? db
 }
 
-/** The database of the connection that lookups share. */
+/** The database of the connection that small statements share. */
 const shared = new WeakMap<Queryable, Database>()
 
-/** Where what is found at once is asked for: in a transaction there; outside, on one connection for all, which sends them together. */
-export function forLookups(db: Queryable): Queryable {
+/**
+ * Where small statements go that PostgreSQL answers at once: in a transaction there; outside, on one connection for all,
+ * which sends those of one moment together. What is written on it is safe only once anything else was committed after
+ * it: a fall of the database may forget the last half second.
+ */
+export function onShared(db: Queryable): Queryable {
   return beneath.get(db) ?? shared.get(db) ?? db
 }
 
@@ -123,11 +127,11 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
   pool.on('connect', (client) => client.on('error', () => {}))
   refuseInsideTransactions(pool)
   const db = drizzle(pool, { schema, casing: 'snake_case' })
-  const lookups = new SharedConnection(config)
-  shared.set(db, on(lookups))
+  const small = new SharedConnection({ ...config, options: `${config.options} -c synchronous_commit=off` })
+  shared.set(db, on(small))
   const end = pool.end.bind(pool) as () => Promise<void>
   pool.end = async () => {
-    await lookups.end()
+    await small.end()
     await end()
   }
   const byConnection = new WeakMap<pg.PoolClient, Database>()

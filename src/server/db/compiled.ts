@@ -1,5 +1,5 @@
 import { type Placeholder, sql } from 'drizzle-orm'
-import { forLookups, lastingBeneath, type Queryable } from './client.ts'
+import { lastingBeneath, onShared, type Queryable } from './client.ts'
 
 /** A statement of the query builder that can be made once and run often. */
 interface Preparable<R> {
@@ -24,7 +24,7 @@ export function compiled<V extends Record<string, unknown> = Record<string, neve
  * which those of one moment are sent together; what takes long would hold up the others.
  */
 export function lookup<V extends Record<string, unknown> = Record<string, never>>() {
-  return <R>(build: (db: Queryable, given: Given<V>) => Preparable<R>) => made<V, R>(build, forLookups)
+  return <R>(build: (db: Queryable, given: Given<V>) => Preparable<R>) => made<V, R>(build, onShared)
 }
 
 function made<V extends Record<string, unknown>, R>(

@@ -1,6 +1,7 @@
 import { and, eq, sql } from 'drizzle-orm'
 import { EventRefused, EventUnreadable, type GatewayEvent } from '../../gateways/contract.ts'
-import { compiled, lookup } from '../db/compiled.ts'
+import { onShared } from '../db/client.ts'
+import { lookup } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
@@ -9,6 +10,7 @@ import { storable, storableJson } from '../http/plainText.ts'
 import { Problem } from '../http/problem.ts'
 import { busy } from '../http/unavailable.ts'
 import { inMode, type Services } from '../platform/context.ts'
+import { togetherIn } from '../platform/together.ts'
 import { noteDispute } from '../refunds/disputes.ts'
 
 /**
@@ -38,44 +40,60 @@ export async function receiveEvent(
     throw new Problem(401, 'event-refused', 'The signature or the age of this event is wrong.')
   }
   const known = { connectionId, eventId: event.id }
-  const [fresh] = await keepEvent(db, {
+  const isFresh = await keep(db, {
     ...known,
     type: storable(event.type),
     body: JSON.parse(storableJson(body)),
-    at: now(),
+    receivedAt: now(),
   })
-  if (!fresh) {
+  if (!isFresh) {
     const of = and(eq(gatewayEvents.connectionId, connectionId), eq(gatewayEvents.eventId, event.id))
     const [row] = await db.select({ state: gatewayEvents.state }).from(gatewayEvents).where(of)
     // One that arrived but was not finished, by a crash, is worked on again: settling twice is harmless.
     if (row?.state !== 'received') return
   }
   const result = await handle(services, connection, event)
-  await finishEvent(db, { ...known, ...result })
+  await finish(db, { ...known, ...result })
 }
 
-const keepEvent = compiled<{ connectionId: string; eventId: string; type: string; body: unknown; at: Date }>()(
-  (db, given) =>
-    db
-      .insert(gatewayEvents)
-      .values({
-        connectionId: given('connectionId'),
-        eventId: given('eventId'),
-        type: given('type'),
-        state: 'received',
-        body: given('body'),
-        receivedAt: given('at'),
-      })
-      .onConflictDoNothing()
-      .returning({ id: gatewayEvents.id }),
+/** So many events are stored by one statement. */
+const AT_ONCE = 50
+
+type Known = Pick<typeof gatewayEvents.$inferSelect, 'connectionId' | 'eventId'>
+
+/**
+ * Stores events that arrive at the same time. A fall of the database forgets none whose payment is settled: that is
+ * committed after it; of any other the gateway has had no answer yet, or it is only a record. @returns for each whether it is the first of its id.
+ */
+const keep = togetherIn(
+  AT_ONCE,
+  async (db, events: readonly (Known & { type: string; body: unknown; receivedAt: Date })[]): Promise<boolean[]> => {
+    const stored = await onShared(db).execute<{ at: number }>(sql`
+      with arrived as (
+        select r.*, ordinality::int - 1 as at from rows from (jsonb_to_recordset(${JSON.stringify(events)}::jsonb)
+          as ("connectionId" uuid, "eventId" text, type text, body jsonb, "receivedAt" timestamptz)) with ordinality r),
+      stored as (
+        insert into ${gatewayEvents} (connection_id, event_id, type, state, body, received_at)
+        select "connectionId", "eventId", type, 'received', body, "receivedAt" from arrived on conflict do nothing
+        returning connection_id, event_id)
+      select min(a.at) as at from stored s join arrived a on a."connectionId" = s.connection_id and a."eventId" = s.event_id
+      group by s.connection_id, s.event_id`)
+    const fresh = new Set(stored.rows.map(({ at }) => at))
+    return events.map((_, index) => fresh.has(index))
+  },
 )
 
-const finishEvent = compiled<{ connectionId: string; eventId: string; state: string; note: string | null }>()(
-  (db, given) =>
-    db
-      .update(gatewayEvents)
-      .set({ state: sql`${given('state')}`, note: sql`${given('note')}` })
-      .where(and(eq(gatewayEvents.connectionId, given('connectionId')), eq(gatewayEvents.eventId, given('eventId')))),
+/** Writes down what became of events that were handled at the same time. */
+const finish = togetherIn(
+  AT_ONCE,
+  async (db, events: readonly (Known & Pick<typeof gatewayEvents.$inferSelect, 'state' | 'note'>)[]) => {
+    await onShared(db).execute(sql`
+      update ${gatewayEvents} e set state = r.state, note = r.note
+      from jsonb_to_recordset(${JSON.stringify(events)}::jsonb)
+        as r ("connectionId" uuid, "eventId" text, state text, note text)
+      where e.connection_id = r."connectionId" and e.event_id = r."eventId"`)
+    return events.map(() => undefined)
+  },
 )
 
 const attemptBy = lookup<{ key: string; connectionId: string }>()((db, given) =>

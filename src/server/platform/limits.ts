@@ -1,9 +1,10 @@
 import { inArray, sql } from 'drizzle-orm'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
-import type { Database } from '../db/client.ts'
+import { type Database, onShared } from '../db/client.ts'
 import { rateLimits } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
+import { Together } from './together.ts'
 
 interface Ceiling {
   points: number
@@ -52,6 +53,9 @@ export const CEILINGS = {
 } as const satisfies Record<string, Ceiling>
 export type LimitName = keyof typeof CEILINGS
 
+/** So many requests are counted by one statement. */
+const AT_ONCE = 50
+
 /** By whom something is counted, by the limit's name; where a key is null that limit does not count. */
 export type Counted = Partial<Record<LimitName, string | null>>
 
@@ -59,6 +63,8 @@ export type Counted = Partial<Record<LimitName, string | null>>
 export class Limits {
   readonly #db: Database
   readonly #points: (name: LimitName) => number
+  readonly #taking = new Together<readonly Entry[], readonly number[]>(AT_ONCE, (all) => this.#takeAll(all))
+  readonly #givingBack = new Together<readonly Entry[], undefined>(AT_ONCE, (all) => this.#giveBackAll(all))
 
   /**
    * @param points the ceilings that differ from {@link CEILINGS}, by name, or one factor for all of them.
@@ -98,37 +104,65 @@ export class Limits {
     await this.#db.delete(rateLimits).where(inArray(rateLimits.key, entriesOf(by).map(keyOf)))
   }
 
-  /**
-   * Counts one by each; what was counted longer ago than its time begins anew. Rows are taken in the order of their
-   * keys, so that two who count alike never wait for each other. @returns for each the seconds until the next try is
-   * free; 0 where this one was.
-   */
-  async #take(asked: readonly Entry[]): Promise<number[]> {
-    if (asked.length === 0) return []
-    const now = Date.now()
-    const rows = asked.map((entry) => ({ key: keyOf(entry), expire: now + CEILINGS[entry[0]].seconds * 1000 }))
-    const counted = await this.#db.execute<{ key: string; points: number; left: number }>(sql`
-      insert into ${rateLimits} as c (key, points, expire)
-      select r.key, 1, r.expire from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, expire bigint) order by 1
-      on conflict (key) do update set
-        points = case when c.expire > ${now}::bigint then c.points + 1 else 1 end,
-        expire = case when c.expire > ${now}::bigint then c.expire else excluded.expire end
-      returning key, points, (expire - ${now}::bigint)::float8 as left`)
-    const byKey = new Map(counted.rows.map((row) => [row.key, row]))
-    return asked.map((entry) => {
-      const { points = 0, left = 0 } = byKey.get(keyOf(entry)) ?? {}
-      return points <= this.#points(entry[0]) ? 0 : Math.max(1, Math.ceil(left / 1000))
-    })
+  /** Counts one by each. @returns for each the seconds until the next try is free; 0 where this one was. */
+  async #take(asked: readonly Entry[]): Promise<readonly number[]> {
+    return asked.length === 0 ? [] : this.#taking.ask(asked)
   }
 
   async #giveBack(asked: readonly Entry[]): Promise<void> {
-    if (asked.length === 0) return
-    const keys = asked.map(keyOf)
-    await this.#db.execute(sql`
-      update ${rateLimits} c set points = greatest(c.points - 1, 0) from
-        (select key from ${rateLimits} where key = any(${sql.param(keys)}::text[]) order by key for update) held
-      where c.key = held.key`)
+    if (asked.length > 0) await this.#givingBack.ask(asked)
   }
+
+  /**
+   * Counts for all who ask at once; what was counted longer ago than its time begins anew. Rows are taken in the order of
+   * their keys, so that two servers that count alike never wait for each other.
+   */
+  async #takeAll(all: readonly (readonly Entry[])[]): Promise<number[][]> {
+    const now = Date.now()
+    const tries = timesOf(all)
+    const rows = [...tries].map(([key, { name, times }]) => ({
+      key,
+      times,
+      expire: now + CEILINGS[name].seconds * 1000,
+    }))
+    const counted = await onShared(this.#db).execute<{ key: string; points: number; left: number }>(sql`
+      insert into ${rateLimits} as c (key, points, expire)
+      select r.key, r.times, r.expire
+      from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, times int, expire bigint) order by 1
+      on conflict (key) do update set
+        points = excluded.points + case when c.expire > ${now}::bigint then c.points else 0 end,
+        expire = case when c.expire > ${now}::bigint then c.expire else excluded.expire end
+      returning key, points, (expire - ${now}::bigint)::float8 as left`)
+    const byKey = new Map(counted.rows.map(({ key, points, left }) => [key, { before: points, left }]))
+    for (const [key, { times }] of tries) (byKey.get(key) as { before: number }).before -= times
+    return all.map((asked) =>
+      asked.map((entry) => {
+        const count = byKey.get(keyOf(entry)) as { before: number; left: number }
+        count.before++
+        return count.before <= this.#points(entry[0]) ? 0 : Math.max(1, Math.ceil(count.left / 1000))
+      }),
+    )
+  }
+
+  async #giveBackAll(all: readonly (readonly Entry[])[]): Promise<undefined[]> {
+    const rows = [...timesOf(all)].map(([key, { times }]) => ({ key, times }))
+    await onShared(this.#db).execute(sql`
+      update ${rateLimits} c set points = greatest(c.points - held.times, 0) from
+        (select c.key, r.times from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, times int)
+          join ${rateLimits} c on c.key = r.key order by 1 for update of c) held
+      where c.key = held.key`)
+    return all.map(() => undefined)
+  }
+}
+
+/** How often each key is named. */
+function timesOf(all: readonly (readonly Entry[])[]): Map<string, { name: LimitName; times: number }> {
+  const found = new Map<string, { name: LimitName; times: number }>()
+  for (const entry of all.flat()) {
+    const key = keyOf(entry)
+    found.set(key, { name: entry[0], times: (found.get(key)?.times ?? 0) + 1 })
+  }
+  return found
 }
 
 type Entry = readonly [LimitName, string]

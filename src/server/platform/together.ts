@@ -1,3 +1,5 @@
+import type { Database } from '../db/client.ts'
+
 /**
  * Does for several what costs as much for one: what is asked for while a round is under way waits for it, and is done
  * in the next. Whoever asks alone waits for nobody.
@@ -36,5 +38,18 @@ export class Together<T, R> {
       }
     }
     this.#isRunning = false
+  }
+}
+
+/** The same for statements: all that is asked of one database goes together. */
+export function togetherIn<T, R>(
+  most: number,
+  run: (db: Database, items: readonly T[]) => Promise<readonly R[]>,
+): (db: Database, item: T) => Promise<R> {
+  const byDatabase = new WeakMap<Database, Together<T, R>>()
+  return (db, item) => {
+    const queue = byDatabase.get(db) ?? new Together<T, R>(most, (items) => run(db, items))
+    byDatabase.set(db, queue)
+    return queue.ask(item)
   }
 }
