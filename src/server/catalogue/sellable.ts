@@ -164,10 +164,14 @@ export async function sellableLines(
 ): Promise<Map<string, SellableLine>> {
   const found = new Map<string, SellableLine>()
   if (offerIds.length === 0) return found
-  const rows = await offersOnSale(db, { ids: offerIds, withTestPurchase })
-  const opened = await coursesOfProducts(
+  const [rows, courseRows] = await Promise.all([
+    offersOnSale(db, { ids: offerIds, withTestPurchase }),
+    coursesOf(db, { productIds: [], offerIds }),
+  ])
+  const opened = await weighed(
     db,
     rows.map(({ product }) => product),
+    courseRows,
     at,
   )
   for (const { offer, product } of rows) {
@@ -181,12 +185,15 @@ export async function sellableLines(
   return found
 }
 
-const coursesOf = lookup<{ productIds: readonly string[] }>()((db, given) =>
+const coursesOf = lookup<{ productIds: readonly string[]; offerIds: readonly string[] }>()((db, given) =>
   db
     .select({ of: productCourses.productId, weight: productCourses.weight, course: courses })
     .from(productCourses)
     .innerJoin(courses, eq(courses.id, productCourses.courseId))
-    .where(sql`${productCourses.productId} = any(${given('productIds')}::uuid[])`)
+    .where(
+      sql`${productCourses.productId} in (select unnest(${given('productIds')}::uuid[]) union all
+        select ${offers.productId} from ${offers} where ${offers.id} = any(${given('offerIds')}::uuid[]))`,
+    )
     .orderBy(asc(productCourses.position)),
 )
 
@@ -199,9 +206,18 @@ export async function coursesOfProducts(
   products: readonly Pick<SellableProduct, 'id' | 'kind'>[],
   at: Date,
 ): Promise<Map<string, LineCourse[]>> {
+  if (products.length === 0) return new Map()
+  const rows = await coursesOf(db, { productIds: products.map(({ id }) => id), offerIds: [] })
+  return weighed(db, products, rows, at)
+}
+
+async function weighed(
+  db: Queryable,
+  products: readonly Pick<SellableProduct, 'id' | 'kind'>[],
+  rows: Awaited<ReturnType<typeof coursesOf>>,
+  at: Date,
+): Promise<Map<string, LineCourse[]>> {
   const found = new Map<string, LineCourse[]>()
-  if (products.length === 0) return found
-  const rows = await coursesOf(db, { productIds: products.map(({ id }) => id) })
   const bundles = new Set(products.flatMap(({ id, kind }) => (kind === 'bundle' ? [id] : [])))
   const inBundles = rows.flatMap(({ of, course }) => (bundles.has(of) ? [course.id] : []))
   const alone = inBundles.length > 0 ? await pricesAlone(db, await getSchool(db), inBundles, at) : new Map()

@@ -46,8 +46,11 @@ export async function placeOrder(
   shopper: Shopper,
   fromBasketId: string | null = null,
 ): Promise<Placed> {
-  const { lines, page } = await basketOn(services, slug, request, shopper)
-  return placeBasket(services, lines, request, shopper, { page, fromBasketId })
+  const [{ lines, page }, ready] = await Promise.all([
+    basketOn(services, slug, request, shopper),
+    readyFor(services, request, shopper),
+  ])
+  return place(services, lines, request, shopper, ready, { page, fromBasketId })
 }
 
 /**
@@ -137,14 +140,36 @@ export async function placeBasket(
   lines: PlacingLine[],
   request: PlaceRequest,
   shopper: Shopper,
-  from: { page?: LivePage; fromBasketId?: string | null; follows?: Following } = {},
+  from: PlacedFrom = {},
 ): Promise<Placed> {
-  const { page = null, fromBasketId = null, follows = null } = from
+  return place(services, lines, request, shopper, await readyFor(services, request, shopper), from)
+}
+
+/** Where an order is placed: on a page, from a basket, or after another order. */
+interface PlacedFrom {
+  page?: LivePage | null
+  fromBasketId?: string | null
+  follows?: Following | null
+}
+
+/** What is known before an order's basket is: the school, and the codes that exist. @throws Problem while nothing is sold. */
+async function readyFor(services: Services, request: Pick<PlaceRequest, 'codes'>, shopper: Shopper) {
   const [school, found] = await Promise.all([
     getSchool(services.db),
     findEntered(services, request.codes ?? [], shopper),
     requireCompared(services.db),
   ])
+  return { school, found }
+}
+
+async function place(
+  services: Services,
+  lines: PlacingLine[],
+  request: PlaceRequest,
+  shopper: Shopper,
+  { school, found }: Awaited<ReturnType<typeof readyFor>>,
+  { page = null, fromBasketId = null, follows = null }: PlacedFrom,
+): Promise<Placed> {
   const coded = { lines, codes: request.codes ?? [], found }
   const quoted = follows
     ? quoteFollowing(school, lines, follows.terms, services.now())

@@ -1,4 +1,4 @@
-import { and, asc, eq, inArray, not, sql } from 'drizzle-orm'
+import { and, asc, eq, inArray, not, type SQLWrapper, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { opensOn } from '../../core/quote/access.ts'
@@ -13,6 +13,7 @@ import { compiled } from '../db/compiled.ts'
 import { insertAll, rowsOf } from '../db/insertAll.ts'
 import {
   agreements,
+  attempts,
   courses,
   grants,
   lineCourses,
@@ -36,27 +37,34 @@ type Order = typeof orders.$inferSelect
 /** A line of an order with the courses that it opens, and its product's name in the books. */
 export type OpeningLine = Awaited<ReturnType<typeof linesOf>>[number]
 
-const linesOfOrders = compiled<{ orderIds: readonly string[] }>()((db, given) =>
+/** Orders by their ids, or by those of attempts at them. */
+const ofOrders = (ids: SQLWrapper) => sql`${orderLines.orderId} in (
+  select unnest(${ids}::uuid[]) union all select ${attempts.orderId} from ${attempts} where ${attempts.id} = any(${ids}::uuid[]))`
+
+const linesBy = compiled<{ ids: readonly string[] }>()((db, given) =>
   db
     .select({ line: orderLines, product: products.bookName, kind: products.kind })
     .from(orderLines)
     .innerJoin(products, eq(products.id, orderLines.productId))
-    .where(sql`${orderLines.orderId} = any(${given('orderIds')}::uuid[])`)
+    .where(ofOrders(given('ids')))
     .orderBy(asc(orderLines.position)),
 )
 
-const coursesOfOrders = compiled<{ orderIds: readonly string[] }>()((db, given) =>
+const coursesBy = compiled<{ ids: readonly string[] }>()((db, given) =>
   db
     .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
     .from(lineCourses)
     .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
-    .where(sql`${orderLines.orderId} = any(${given('orderIds')}::uuid[])`)
+    .where(ofOrders(given('ids')))
     .orderBy(asc(lineCourses.position)),
 )
 
-/** The lines of orders in their order, each with the courses that it opens. */
-export async function linesOf(tx: Transaction, orderIds: readonly string[]) {
-  const [lines, opened] = await Promise.all([linesOfOrders(tx, { orderIds }), coursesOfOrders(tx, { orderIds })])
+/**
+ * The lines of orders in their order, each with the courses that it opens.
+ * @param ids those of the orders, or of attempts at them.
+ */
+export async function linesOf(tx: Transaction, ids: readonly string[]) {
+  const [lines, opened] = await Promise.all([linesBy(tx, { ids }), coursesBy(tx, { ids })])
   return lines.map((one) => ({ ...one, courses: opened.filter(({ lineId }) => lineId === one.line.id) }))
 }
 
@@ -243,9 +251,16 @@ export async function markPaid(services: Within, all: readonly Paying[]): Promis
   await Promise.all([
     putPaid(tx, { ids: all.map(({ order }) => order.id), at, day: placedOn }),
     collectToday(services, paying, duplicates),
+    openAll(services, paying, { duplicates, school, placedOn }),
   ])
+}
+
+/** What a payment opens, promises and tells, by its orders' lines. */
+async function openAll(services: Within, paying: readonly Paying[], by: OpeningBy): Promise<void> {
+  const { db: tx } = services
+  const { school } = by
   const opened: Opened[] = []
-  for (const one of paying) opened.push(await openedBy(services, one, { duplicates, school, placedOn }))
+  for (const one of paying) opened.push(await openedBy(services, one, by))
   const fresh = opened.filter(({ grants: of }) => of.length > 0)
   const { queued, writes } = queueMessages(
     services,
@@ -269,10 +284,17 @@ export async function markPaid(services: Within, all: readonly Paying[]): Promis
     ...writes,
     recordAll(
       tx,
-      at,
+      services.now(),
       opened.flatMap(({ order, events }) => [...events, ...queued.filter(({ about }) => about.orderId === order.id)]),
     ),
   ])
+}
+
+interface OpeningBy {
+  duplicates: Duplicates
+  school: School
+  /** The day on which the orders are paid. */
+  placedOn: Day
 }
 
 /** What follows from one order that is paid, not written yet. */
@@ -286,7 +308,7 @@ interface Opened {
 async function openedBy(
   services: Within,
   { order, lines, before, savedMethod }: Paying,
-  { duplicates, school, placedOn }: { duplicates: Duplicates; school: School; placedOn: Day },
+  { duplicates, school, placedOn }: OpeningBy,
 ): Promise<Opened> {
   const { db: tx } = services
   const createdAt = services.now()

@@ -12,7 +12,8 @@ import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { Together } from '../platform/together.ts'
-import { linesOf, markPaid, type OpeningLine } from './fulfil.ts'
+import { getSchool } from '../school/service.ts'
+import { linesOf, markPaid, type OpeningLine, type Paying } from './fulfil.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
 import { isNext, type Later, laterCollected, laterDeclined, writeCollected } from './outcome.ts'
 
@@ -133,7 +134,13 @@ export async function settleCollected<R extends Reported>(services: Services, al
   return inTransaction(services, async (services) => {
     const { db: tx } = services
     const ids = [...new Set(all.map(({ attemptId }) => attemptId))]
-    const [found, tries] = await Promise.all([lockFreeOrders(tx, { ids }), attemptsBy(tx, { ids })])
+    const [found, tries, lines] = await Promise.all([
+      lockFreeOrders(tx, { ids }),
+      attemptsBy(tx, { ids }),
+      linesOf(tx, ids),
+      // For what follows; sent along.
+      getSchool(tx),
+    ])
     const taken = new Set<string>()
     const plain = all.flatMap(({ attemptId, outcome, source }) => {
       const of = tries.find(({ attempt }) => attempt.id === attemptId)
@@ -148,7 +155,8 @@ export async function settleCollected<R extends Reported>(services: Services, al
       taken.add(one)
       return [{ order, attempt, adapter, outcome, source }]
     })
-    const [first, later] = await Promise.all([plainOrders(tx, plain), plainLater(tx, plain)])
+    const first = plainOrders(plain, lines)
+    const later = await plainLater(tx, plain)
     if (later.length > 0) await writeCollected(services, later)
     if (first.length > 0) await writePaid(services, first)
     const done = new Map([...first, ...later].map(({ attempt, outcome }) => [attempt.id, outcome]))
@@ -180,18 +188,12 @@ async function plainLater(tx: Transaction, all: readonly Held[]): Promise<Later[
 }
 
 /** First payments of orders in which nothing waits for anybody else: no code is counted, no bundle can grow meanwhile. */
-async function plainOrders(tx: Transaction, all: readonly Held[]): Promise<Collected[]> {
-  const first = all.filter(
-    ({ order, attempt }) => attempt.agreementId === null && order.state !== 'paid' && order.quote.codes.length === 0,
-  )
-  if (first.length === 0) return []
-  const lines = await linesOf(
-    tx,
-    first.map(({ order }) => order.id),
-  )
-  return first.flatMap((one) => {
-    const own = lines.filter(({ line }) => line.orderId === one.order.id)
-    return own.some(({ kind }) => kind === 'bundle') ? [] : [{ ...one, lines: own }]
+function plainOrders(all: readonly Held[], lines: readonly OpeningLine[]): Collected[] {
+  return all.flatMap((one) => {
+    const { order, attempt } = one
+    const own = lines.filter(({ line }) => line.orderId === order.id)
+    const isPlain = order.quote.codes.length === 0 && own.every(({ kind }) => kind !== 'bundle')
+    return attempt.agreementId === null && order.state !== 'paid' && isPlain ? [{ ...one, lines: own }] : []
   })
 }
 
@@ -333,23 +335,20 @@ async function writePaid(services: Within, all: readonly Collected[]): Promise<v
     until: expires,
     forget: forgetAt && new Date(at.getTime() + UPSELL_MINUTES * 60_000),
   }))
-  await putCollected(services.db, { rows: JSON.stringify(rows), at })
-  await markPaid(
-    services,
-    settled.map(({ order, attempt, adapter, outcome, source, lines, reference, expires }) => {
-      const about = { orderId: order.id, personId: order.personId }
-      const { amount, currency, connectionId } = attempt
-      const { method, fee } = outcome
-      const data = { amount, currency, reference: outcome.reference, method, source }
-      return {
-        order,
-        lines,
-        by: { id: attempt.id, adapter, fee },
-        before: [{ about, what: 'attempt-collected' as const, data }],
-        savedMethod: { connectionId, reference, method, expires },
-      }
-    }),
-  )
+  const paying = settled.map(({ order, attempt, adapter, outcome, source, lines, reference, expires }): Paying => {
+    const about = { orderId: order.id, personId: order.personId }
+    const { amount, currency, connectionId } = attempt
+    const { method, fee } = outcome
+    const data = { amount, currency, reference: outcome.reference, method, source }
+    return {
+      order,
+      lines,
+      by: { id: attempt.id, adapter, fee },
+      before: [{ about, what: 'attempt-collected', data }],
+      savedMethod: { connectionId, reference, method, expires },
+    }
+  })
+  await Promise.all([putCollected(services.db, { rows: JSON.stringify(rows), at }), markPaid(services, paying)])
 }
 
 async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {
