@@ -5,12 +5,12 @@ import type { QuotedLine } from '../../core/quote/types.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { compiled } from '../db/compiled.ts'
-import { agreements, grants, orders } from '../db/schema/index.ts'
+import { agreements, attempts, grants, lineCourses, orderLines, orders } from '../db/schema/index.ts'
 
 /** A grant by which somebody has a course, and what is agreed for it. */
 export type Holding = Awaited<ReturnType<typeof heldBy>>[number]
 
-const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly string[] }>()((db, given) =>
+const allGrants = (db: Queryable) =>
   db
     .select({
       personId: grants.personId,
@@ -29,13 +29,29 @@ const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly st
     .from(grants)
     .leftJoin(orders, eq(orders.id, grants.orderId))
     .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
-    .where(
-      and(
-        sql`${grants.personId} = any(${given('personIds')}::uuid[])`,
-        sql`${grants.courseId} = any(${given('courseIds')}::uuid[])`,
-        isNull(grants.endedAt),
-      ),
+
+const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly string[] }>()((db, given) =>
+  allGrants(db).where(
+    and(
+      sql`${grants.personId} = any(${given('personIds')}::uuid[])`,
+      sql`${grants.courseId} = any(${given('courseIds')}::uuid[])`,
+      isNull(grants.endedAt),
     ),
+  ),
+)
+
+/** Grants of the buyers of orders to the courses that these would open; the orders by their ids, or by those of attempts. */
+export const grantsBeside = compiled<{ orders: readonly string[] }>()((db, given) =>
+  allGrants(db).where(
+    and(
+      sql`(${grants.personId}, ${grants.courseId}) in (
+        select o.person_id, c.course_id from ${orders} o
+        join ${orderLines} l on l.order_id = o.id join ${lineCourses} c on c.line_id = l.id
+        where o.id in (select unnest(${given('orders')}::uuid[]) union all
+          select ${attempts.orderId} from ${attempts} where ${attempts.id} = any(${given('orders')}::uuid[])))`,
+      isNull(grants.endedAt),
+    ),
+  ),
 )
 
 /**
@@ -43,7 +59,11 @@ const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly st
  * A plan that owes is paid on instead.
  */
 export async function heldBy(db: Queryable, personIds: readonly string[], courseIds: readonly string[], day: Day) {
-  const held = await grantsOf(db, { personIds, courseIds })
+  return countingOn(await grantsOf(db, { personIds, courseIds }), day)
+}
+
+/** Those of grants that count on a day. */
+export function countingOn(held: Awaited<ReturnType<typeof grantsOf>>, day: Day) {
   return held.filter(
     ({ closes, suspendedFrom, kind, state }) =>
       (closes === null || closes > day) &&

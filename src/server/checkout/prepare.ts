@@ -24,7 +24,8 @@ import {
   payments,
   people,
 } from '../db/schema/index.ts'
-import { linesOf, markPaid } from '../fulfilment/fulfil.ts'
+import { markPaid } from '../fulfilment/fulfil.ts'
+import { readKnown } from '../fulfilment/known.ts'
 import type { Attempt, Order } from '../fulfilment/notes.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
@@ -103,10 +104,8 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   if (order.payToday === 0) {
     await insertAll(tx, ...left)
     const [stored] = await tx.select().from(orders).where(eq(orders.id, order.id))
-    const lines = await linesOf(tx, [order.id])
-    await markPaid(services, [
-      { order: stored as Order, lines, by: null, before: [placed], savedMethod: placing.savedMethod },
-    ])
+    const paying = { order: stored as Order, by: null, before: [placed], savedMethod: placing.savedMethod }
+    await markPaid(services, [paying], await readKnown(tx, [order.id], 'wait'))
     return { kind: 'paid', orderId: order.id }
   }
   const attempt = await startAttempt(services, {

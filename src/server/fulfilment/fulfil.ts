@@ -1,10 +1,10 @@
-import { and, asc, eq, inArray, not, type SQLWrapper, sql } from 'drizzle-orm'
+import { and, asc, eq, inArray, not, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
-import { heldBy, paidMeanwhile } from '../access/heldAlready.ts'
+import { countingOn, grantsBeside, type Holding, paidMeanwhile } from '../access/heldAlready.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
 import type { SavedMethod } from '../charging/paymentMethods.ts'
 import { markCodesUsed } from '../coupons/uses.ts'
@@ -13,7 +13,6 @@ import { compiled } from '../db/compiled.ts'
 import { insertAll, rowsOf } from '../db/insertAll.ts'
 import {
   agreements,
-  attempts,
   courses,
   grants,
   lineCourses,
@@ -27,46 +26,13 @@ import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookCollected } from '../ledger/book.ts'
 import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
-import { dayFor, getSchool, type School } from '../school/service.ts'
+import { dayFor, type School } from '../school/service.ts'
 import { shareFee } from './fees.ts'
+import type { Known, OpeningLine, ScheduledPayment } from './known.ts'
 
 type Order = typeof orders.$inferSelect
 
 /** What follows when an order is paid: its payments count, its courses open, what was promised begins, all from its lines. */
-
-/** A line of an order with the courses that it opens, and its product's name in the books. */
-export type OpeningLine = Awaited<ReturnType<typeof linesOf>>[number]
-
-/** Orders by their ids, or by those of attempts at them. */
-const ofOrders = (ids: SQLWrapper) => sql`${orderLines.orderId} in (
-  select unnest(${ids}::uuid[]) union all select ${attempts.orderId} from ${attempts} where ${attempts.id} = any(${ids}::uuid[]))`
-
-const linesBy = compiled<{ ids: readonly string[] }>()((db, given) =>
-  db
-    .select({ line: orderLines, product: products.bookName, kind: products.kind })
-    .from(orderLines)
-    .innerJoin(products, eq(products.id, orderLines.productId))
-    .where(ofOrders(given('ids')))
-    .orderBy(asc(orderLines.position)),
-)
-
-const coursesBy = compiled<{ ids: readonly string[] }>()((db, given) =>
-  db
-    .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
-    .from(lineCourses)
-    .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
-    .where(ofOrders(given('ids')))
-    .orderBy(asc(lineCourses.position)),
-)
-
-/**
- * The lines of orders in their order, each with the courses that it opens.
- * @param ids those of the orders, or of attempts at them.
- */
-export async function linesOf(tx: Transaction, ids: readonly string[]) {
-  const [lines, opened] = await Promise.all([linesBy(tx, { ids }), coursesBy(tx, { ids })])
-  return lines.map((one) => ({ ...one, courses: opened.filter(({ lineId }) => lineId === one.line.id) }))
-}
 
 /**
  * What bundles of orders open by now: a course that joined while an order waited opens too, with weight 0; one that
@@ -108,7 +74,6 @@ export type Collecting = { id: string; adapter: string; fee: number } | null
 /** An order that is paid. */
 export interface Paying {
   order: Order
-  lines: readonly OpeningLine[]
   by: Collecting
   /** What led to it, for the journal. */
   before: readonly JournalEvent[]
@@ -116,80 +81,68 @@ export interface Paying {
   savedMethod: SavedMethod | null
 }
 
+/** The same with its lines as they open now. */
+interface Opening extends Paying {
+  lines: readonly OpeningLine[]
+}
+
 /** Lines whose courses another order opened meanwhile, with that order. */
 type Duplicates = ReadonlyMap<string, string>
 
-const collectDue = compiled<{ rows: string; at: Date }>()((db, given) =>
+const putCollected = compiled<{ rows: string; at: Date }>()((db, given) =>
   db
     .update(payments)
     .set({ state: 'collected', attemptId: sql`r.by`, collectedAt: sql`${given('at')}::timestamptz`, fee: sql`r.share` })
-    .from(sql`jsonb_to_recordset(${given('rows')}::jsonb) as r (paid uuid, day date, by uuid, share bigint)`)
-    .where(and(eq(payments.orderId, sql`r.paid`), eq(payments.due, sql`r.day`)))
-    .returning({
-      id: payments.id,
-      orderId: payments.orderId,
-      lineId: payments.lineId,
-      pay: payments.pay,
-      tax: payments.tax,
-      fee: payments.fee,
-    }),
+    .from(sql`jsonb_to_recordset(${given('rows')}::jsonb) as r (paid uuid, by uuid, share bigint)`)
+    .where(eq(payments.id, sql`r.paid`)),
 )
 
 /** Marks the payments of orders' purchase days as collected, each with its part of the fee, and books them. */
-async function collectToday(services: Within, all: readonly Paying[], duplicates: Duplicates) {
-  const { db: tx } = services
-  const rows = all.map(({ order: { id, quote }, by }) => {
-    const due = quote.lines.flatMap(({ payments: of }) => of.filter((payment) => payment.due === quote.purchaseDay))
-    // Of several the fee is shared below.
-    return { paid: id, day: quote.purchaseDay, by: by?.id ?? null, share: due.length === 1 ? (by?.fee ?? 0) : 0 }
+async function collectToday(
+  services: Within,
+  all: readonly Opening[],
+  scheduled: readonly ScheduledPayment[],
+  duplicates: Duplicates,
+) {
+  const paid = all.map((one) => {
+    const { id, quote } = one.order
+    const due = scheduled.filter((payment) => payment.orderId === id && payment.due === quote.purchaseDay)
+    return { ...one, payments: shareFee(one.by?.fee ?? 0, due) }
   })
-  const collected = await collectDue(tx, { rows: JSON.stringify(rows), at: services.now() })
-  const booked = await Promise.all(
-    all.map(async ({ order, lines, by }) => {
-      if (!by) return []
-      const own = collected.filter(({ orderId }) => orderId === order.id)
-      const shared = own.length === 1 ? own : await shareFee(tx, by.fee, own)
-      const paid = shared.flatMap(({ id: paymentId, lineId, pay, tax, fee }) => {
-        const of = lines.find(({ line }) => line.id === lineId)
-        if (!of || pay === 0) return []
-        const as = duplicates.has(lineId) ? ('overpaid' as const) : ('sale' as const)
-        return [{ paymentId, lineId, offerId: of.line.offerId, product: of.product, pay, tax, fee, as }]
-      })
-      return [{ order, attemptId: by.id, method: by.adapter, paid }]
-    }),
+  const rows = paid.flatMap(({ by, payments: of }) =>
+    of.map(({ id, fee }) => ({ paid: id, by: by?.id ?? null, share: fee })),
   )
-  await bookCollected(services, booked.flat())
+  const booked = paid.flatMap(({ order, lines, by, payments: of }) => {
+    if (!by) return []
+    const posted = of.flatMap(({ id: paymentId, lineId, pay, tax, fee }) => {
+      const line = lines.find((one) => one.line.id === lineId)
+      if (!line || pay === 0) return []
+      const as = duplicates.has(lineId) ? ('overpaid' as const) : ('sale' as const)
+      return [{ paymentId, lineId, offerId: line.line.offerId, product: line.product, pay, tax, fee, as }]
+    })
+    return [{ order, attemptId: by.id, method: by.adapter, paid: posted }]
+  })
+  await Promise.all([
+    putCollected(services.db, { rows: JSON.stringify(rows), at: services.now() }),
+    bookCollected(services, booked),
+  ])
 }
 
-/**
- * Which lines of orders buy what another order opened while they waited. What costs nothing is opened again.
- * Orders of one buyer that are settled in the same moment wait for each other here.
- */
-async function duplicatesIn(tx: Transaction, all: readonly Paying[], day: Day) {
+/** Which lines of orders buy what another order opened while they waited. What costs nothing is opened again. */
+function duplicatesIn(all: readonly Opening[], held: readonly Holding[]): Duplicates {
   const duplicates = new Map<string, string>()
-  // An order of nothing is paid in the moment in which it is placed: no other comes between.
-  const waited = all.filter(({ by }) => by)
-  if (waited.length === 0) return duplicates
-  const personIds = [...new Set(waited.map(({ order }) => order.personId))].sort()
-  const paid = waited.flatMap(({ order, lines }) =>
-    lines.flatMap(({ line, courses: of }) =>
-      costs(line.quoted) ? [{ order, line, courseIds: of.map(({ courseId }) => courseId) }] : [],
-    ),
-  )
-  const courseIds = [...new Set(paid.flatMap((one) => one.courseIds))]
-  const [, held] = await Promise.all([holdPeople(tx, { personIds }), heldBy(tx, personIds, courseIds, day)])
-  for (const { order, line, courseIds: ids } of paid) {
-    const first = paidMeanwhile(held, order, ids)
-    if (first) duplicates.set(line.id, first)
+  for (const { order, lines, by } of all) {
+    // An order of nothing is paid in the moment in which it is placed: no other comes between.
+    if (!by) continue
+    for (const { line, courses: of } of lines) {
+      if (!costs(line.quoted)) continue
+      const ids = of.map(({ courseId }) => courseId)
+      const first = paidMeanwhile(held, order, ids)
+      if (first) duplicates.set(line.id, first)
+    }
   }
   return duplicates
 }
-
-const holdPeople = compiled<{ personIds: readonly string[] }>()((db, given) =>
-  db
-    .select({ held: sql`pg_advisory_xact_lock(hashtextextended(id, 0))` })
-    .from(sql`unnest(${given('personIds')}::text[]) as id`),
-)
 
 function costs({ payments: all, untilCancelled }: QuotedLine): boolean {
   return untilCancelled || all.some(({ pay }) => pay > 0)
@@ -235,28 +188,30 @@ const putPaid = compiled<{ ids: readonly string[]; at: Date; day: string }>()((d
 /**
  * Marks orders paid, their payments of today collected, and opens their courses, in the caller's transaction, with as
  * many statements for many as for one. What another order opened while one waited is not opened again: its money
- * stands as paid twice. The caller holds the orders, no two of one buyer.
+ * stands as paid twice. The caller holds the orders, no two of one buyer, and has read what is known of them since.
  */
-export async function markPaid(services: Within, all: readonly Paying[]): Promise<void> {
+export async function markPaid(services: Within, all: readonly Paying[], known: Known): Promise<void> {
   const { db: tx } = services
   const at = services.now()
-  const school = await getSchool(tx)
+  const { school } = known
   const placedOn = dayFor(school, at)
-  const opening = await withJoined(
-    tx,
-    all.flatMap(({ lines }) => lines),
-  )
-  const paying = all.map((one) => ({ ...one, lines: opening.filter(({ line }) => line.orderId === one.order.id) }))
-  const duplicates: Duplicates = await duplicatesIn(tx, paying, placedOn)
+  const of = (lines: readonly OpeningLine[], { id }: Order) => lines.filter(({ line }) => line.orderId === id)
+  const ordered = all.flatMap(({ order }) => of(known.lines, order))
+  const opening = await withJoined(tx, ordered)
+  const paying = all.map((one) => ({ ...one, lines: of(opening, one.order) }))
+  // A bundle may have grown by courses whose grants were not read before.
+  const orderIds = all.map(({ order }) => order.id)
+  const held = opening === ordered ? known.grants : await grantsBeside(tx, { orders: orderIds })
+  const duplicates = duplicatesIn(paying, countingOn(held, placedOn))
   await Promise.all([
-    putPaid(tx, { ids: all.map(({ order }) => order.id), at, day: placedOn }),
-    collectToday(services, paying, duplicates),
+    putPaid(tx, { ids: orderIds, at, day: placedOn }),
+    collectToday(services, paying, known.payments, duplicates),
     openAll(services, paying, { duplicates, school, placedOn }),
   ])
 }
 
 /** What a payment opens, promises and tells, by its orders' lines. */
-async function openAll(services: Within, paying: readonly Paying[], by: OpeningBy): Promise<void> {
+async function openAll(services: Within, paying: readonly Opening[], by: OpeningBy): Promise<void> {
   const { db: tx } = services
   const { school } = by
   const opened: Opened[] = []
@@ -307,7 +262,7 @@ interface Opened {
 
 async function openedBy(
   services: Within,
-  { order, lines, before, savedMethod }: Paying,
+  { order, lines, before, savedMethod }: Opening,
   { duplicates, school, placedOn }: OpeningBy,
 ): Promise<Opened> {
   const { db: tx } = services

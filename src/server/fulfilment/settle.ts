@@ -12,8 +12,8 @@ import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { Together } from '../platform/together.ts'
-import { getSchool } from '../school/service.ts'
-import { linesOf, markPaid, type OpeningLine, type Paying } from './fulfil.ts'
+import { markPaid, type Paying } from './fulfil.ts'
+import { type Known, readKnown } from './known.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
 import { isNext, type Later, laterCollected, laterDeclined, writeCollected } from './outcome.ts'
 
@@ -134,12 +134,10 @@ export async function settleCollected<R extends Reported>(services: Services, al
   return inTransaction(services, async (services) => {
     const { db: tx } = services
     const ids = [...new Set(all.map(({ attemptId }) => attemptId))]
-    const [found, tries, lines] = await Promise.all([
+    const [found, tries, known] = await Promise.all([
       lockFreeOrders(tx, { ids }),
       attemptsBy(tx, { ids }),
-      linesOf(tx, ids),
-      // For what follows; sent along.
-      getSchool(tx),
+      readKnown(tx, ids, 'try'),
     ])
     const taken = new Set<string>()
     const plain = all.flatMap(({ attemptId, outcome, source }) => {
@@ -155,10 +153,10 @@ export async function settleCollected<R extends Reported>(services: Services, al
       taken.add(one)
       return [{ order, attempt, adapter, outcome, source }]
     })
-    const first = plainOrders(plain, lines)
+    const first = plainOrders(plain, known)
     const later = await plainLater(tx, plain)
     if (later.length > 0) await writeCollected(services, later)
-    if (first.length > 0) await writePaid(services, first)
+    if (first.length > 0) await writePaid(services, first, known)
     const done = new Map([...first, ...later].map(({ attempt, outcome }) => [attempt.id, outcome]))
     // What is told of it twice, or was told before, has nothing left to settle.
     return all.filter(({ attemptId, outcome }) => {
@@ -188,12 +186,11 @@ async function plainLater(tx: Transaction, all: readonly Held[]): Promise<Later[
 }
 
 /** First payments of orders in which nothing waits for anybody else: no code is counted, no bundle can grow meanwhile. */
-function plainOrders(all: readonly Held[], lines: readonly OpeningLine[]): Collected[] {
-  return all.flatMap((one) => {
-    const { order, attempt } = one
-    const own = lines.filter(({ line }) => line.orderId === order.id)
-    const isPlain = order.quote.codes.length === 0 && own.every(({ kind }) => kind !== 'bundle')
-    return attempt.agreementId === null && order.state !== 'paid' && isPlain ? [{ ...one, lines: own }] : []
+function plainOrders(all: readonly Held[], { lines, held }: Known): Held[] {
+  return all.filter(({ order, attempt }) => {
+    if (attempt.agreementId !== null || order.state === 'paid' || order.quote.codes.length > 0) return false
+    const isBundled = lines.some(({ line, kind }) => line.orderId === order.id && kind === 'bundle')
+    return !isBundled && held.has(order.personId)
   })
 }
 
@@ -286,13 +283,8 @@ async function collected(
     // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
     return noteSurplus(services, order, attempt, outcome)
   }
-  const [[of], lines] = await Promise.all([attemptsBy(tx, { ids: [attempt.id] }), linesOf(tx, [order.id])])
-  await writePaid(services, [{ order, attempt, outcome, source, lines, adapter: of?.adapter ?? '' }])
-}
-
-/** An order's first payment that was collected, with its lines. */
-interface Collected extends Held {
-  lines: OpeningLine[]
+  const [[of], known] = await Promise.all([attemptsBy(tx, { ids: [attempt.id] }), readKnown(tx, [order.id], 'wait')])
+  await writePaid(services, [{ order, attempt, outcome, source, adapter: of?.adapter ?? '' }], known)
 }
 
 const putCollected = compiled<{ rows: string; at: Date }>()((db, given) =>
@@ -318,7 +310,7 @@ const putCollected = compiled<{ rows: string; at: Date }>()((db, given) =>
 )
 
 /** Writes down first payments that were collected, and all that follows, with as many statements for many as for one. */
-async function writePaid(services: Within, all: readonly Collected[]): Promise<void> {
+async function writePaid(services: Within, all: readonly Held[], known: Known): Promise<void> {
   const at = services.now()
   // What was charged by a method that was saved before goes on being charged to that.
   const settled = all.map((one) => ({
@@ -335,20 +327,19 @@ async function writePaid(services: Within, all: readonly Collected[]): Promise<v
     until: expires,
     forget: forgetAt && new Date(at.getTime() + UPSELL_MINUTES * 60_000),
   }))
-  const paying = settled.map(({ order, attempt, adapter, outcome, source, lines, reference, expires }): Paying => {
+  const paying = settled.map(({ order, attempt, adapter, outcome, source, reference, expires }): Paying => {
     const about = { orderId: order.id, personId: order.personId }
     const { amount, currency, connectionId } = attempt
     const { method, fee } = outcome
     const data = { amount, currency, reference: outcome.reference, method, source }
     return {
       order,
-      lines,
       by: { id: attempt.id, adapter, fee },
       before: [{ about, what: 'attempt-collected', data }],
       savedMethod: { connectionId, reference, method, expires },
     }
   })
-  await Promise.all([putCollected(services.db, { rows: JSON.stringify(rows), at }), markPaid(services, paying)])
+  await Promise.all([putCollected(services.db, { rows: JSON.stringify(rows), at }), markPaid(services, paying, known)])
 }
 
 async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {

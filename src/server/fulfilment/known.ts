@@ -1,0 +1,103 @@
+import { asc, eq, type SQLWrapper, sql } from 'drizzle-orm'
+import { grantsBeside } from '../access/heldAlready.ts'
+import type { Transaction } from '../db/client.ts'
+import { compiled } from '../db/compiled.ts'
+import { attempts, lineCourses, orderLines, orders, payments, products } from '../db/schema/index.ts'
+import { getSchool } from '../school/service.ts'
+
+/** What must be known of orders before they are paid, read in one go. */
+export type Known = Awaited<ReturnType<typeof readKnown>>
+
+/** A line of an order with the courses that it opens, and its product's name in the books. */
+export type OpeningLine = Known['lines'][number]
+
+/** A payment of an order, as it is scheduled. */
+export type ScheduledPayment = Known['payments'][number]
+
+interface Ids extends Record<string, unknown> {
+  ids: readonly string[]
+}
+
+/** Orders by their ids, or by those of attempts at them. */
+const those = (ids: SQLWrapper) => sql`(select unnest(${ids}::uuid[]) union all
+  select ${attempts.orderId} from ${attempts} where ${attempts.id} = any(${ids}::uuid[]))`
+
+const linesBy = compiled<Ids>()((db, given) =>
+  db
+    .select({ line: orderLines, product: products.bookName, kind: products.kind })
+    .from(orderLines)
+    .innerJoin(products, eq(products.id, orderLines.productId))
+    .where(sql`${orderLines.orderId} in ${those(given('ids'))}`)
+    .orderBy(asc(orderLines.position)),
+)
+
+const coursesBy = compiled<Ids>()((db, given) =>
+  db
+    .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
+    .from(lineCourses)
+    .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
+    .where(sql`${orderLines.orderId} in ${those(given('ids'))}`)
+    .orderBy(asc(lineCourses.position)),
+)
+
+const paymentsBy = compiled<Ids>()((db, given) =>
+  db
+    .select({
+      id: payments.id,
+      orderId: payments.orderId,
+      lineId: payments.lineId,
+      due: payments.due,
+      pay: payments.pay,
+      tax: payments.tax,
+    })
+    .from(payments)
+    .where(sql`${payments.orderId} in ${those(given('ids'))}`)
+    .orderBy(asc(payments.id)),
+)
+
+const buyersOf = (db: Transaction, ids: SQLWrapper) =>
+  db
+    .selectDistinct({ id: sql<string>`${orders.personId}`.as('id') })
+    .from(orders)
+    .where(sql`${orders.id} in ${those(ids)}`)
+    .orderBy(sql`1`)
+    .as('buyers')
+
+const waitForBuyers = compiled<Ids>()((db, given) => {
+  const buyers = buyersOf(db as Transaction, given('ids'))
+  return db
+    .select({ id: buyers.id, held: sql`pg_advisory_xact_lock(hashtextextended(${buyers.id}::text, 0))` })
+    .from(buyers)
+})
+
+const tryBuyers = compiled<Ids>()((db, given) => {
+  const buyers = buyersOf(db as Transaction, given('ids'))
+  const held = sql<boolean>`pg_try_advisory_xact_lock(hashtextextended(${buyers.id}::text, 0))`
+  return db.select({ id: buyers.id, held }).from(buyers)
+})
+
+/**
+ * Reads what must be known of orders before they are paid. Orders of one buyer that are settled in the same moment wait
+ * for each other here, before it is read what their buyer has.
+ * @param ids those of the orders, or of attempts at them.
+ * @param buyers wait: until nobody else settles an order of theirs · try: those for whom it is so already are in `held`.
+ */
+export async function readKnown(tx: Transaction, ids: readonly string[], buyers: 'wait' | 'try') {
+  const hold = buyers === 'wait' ? waitForBuyers : tryBuyers
+  const [school, held, lines, opened, scheduled, grants] = await Promise.all([
+    getSchool(tx),
+    hold(tx, { ids }),
+    linesBy(tx, { ids }),
+    coursesBy(tx, { ids }),
+    paymentsBy(tx, { ids }),
+    grantsBeside(tx, { orders: ids }),
+  ])
+  return {
+    school,
+    held: new Set(held.flatMap((one) => (one.held === false ? [] : [one.id]))),
+    lines: lines.map((one) => ({ ...one, courses: opened.filter(({ lineId }) => lineId === one.line.id) })),
+    payments: scheduled,
+    /** What the buyers have of the courses that the orders open, ended or not. */
+    grants,
+  }
+}
