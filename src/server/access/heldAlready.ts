@@ -1,10 +1,10 @@
-import { and, eq, isNull, sql } from 'drizzle-orm'
+import { and, eq, isNull, type SQLWrapper, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { afterTakenBack } from '../../core/collecting/agreement.ts'
 import type { QuotedLine } from '../../core/quote/types.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
-import { compiled } from '../db/compiled.ts'
+import { anyOf, compiled } from '../db/compiled.ts'
 import { agreements, attempts, grants, lineCourses, orderLines, orders } from '../db/schema/index.ts'
 
 /** A grant by which somebody has a course, and what is agreed for it. */
@@ -33,22 +33,23 @@ const allGrants = (db: Queryable) =>
 const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly string[] }>()((db, given) =>
   allGrants(db).where(
     and(
-      sql`${grants.personId} = any(${given('personIds')}::uuid[])`,
-      sql`${grants.courseId} = any(${given('courseIds')}::uuid[])`,
+      sql`${grants.personId} = ${anyOf(given('personIds'))}`,
+      sql`${grants.courseId} = ${anyOf(given('courseIds'))}`,
       isNull(grants.endedAt),
     ),
   ),
 )
 
+const those = (ids: SQLWrapper) => sql`any (array (select unnest(${ids}::uuid[]) union all
+  select ${attempts.orderId} from ${attempts} where ${attempts.id} = any (${ids}::uuid[])))`
+
 /** Grants of the buyers of orders to the courses that these would open; the orders by their ids, or by those of attempts. */
 export const grantsBeside = compiled<{ orders: readonly string[] }>()((db, given) =>
   allGrants(db).where(
     and(
-      sql`(${grants.personId}, ${grants.courseId}) in (
-        select o.person_id, c.course_id from ${orders} o
-        join ${orderLines} l on l.order_id = o.id join ${lineCourses} c on c.line_id = l.id
-        where o.id in (select unnest(${given('orders')}::uuid[]) union all
-          select ${attempts.orderId} from ${attempts} where ${attempts.id} = any(${given('orders')}::uuid[])))`,
+      sql`${grants.personId} = any (array (select o.person_id from ${orders} o where o.id = ${those(given('orders'))}))`,
+      sql`${grants.courseId} = any (array (select c.course_id from ${orderLines} l join ${lineCourses} c on c.line_id = l.id
+        where l.order_id = ${those(given('orders'))}))`,
       isNull(grants.endedAt),
     ),
   ),

@@ -3,7 +3,7 @@ import { type BundleContent, weightOf } from '../../core/content/bundle.ts'
 import type { CourseContent, CoverColor } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
 import type { Queryable } from '../db/client.ts'
-import { lookup } from '../db/compiled.ts'
+import { anyOf, lookup } from '../db/compiled.ts'
 import {
   CATALOGUE_COLUMNS,
   catalogue,
@@ -145,7 +145,7 @@ const offersOnSale = lookup<{ ids: readonly string[]; withTestPurchase: boolean 
     .innerJoin(catalogue, eq(catalogue.id, offers.productId))
     .where(
       and(
-        sql`${offers.id} = any(${given('ids')}::uuid[])`,
+        sql`${offers.id} = ${anyOf(given('ids'))}`,
         eq(offers.onSale, true),
         isNull(offers.retiredAt),
         isNotNull(catalogue.live),
@@ -191,8 +191,8 @@ const coursesOf = lookup<{ productIds: readonly string[]; offerIds: readonly str
     .from(productCourses)
     .innerJoin(courses, eq(courses.id, productCourses.courseId))
     .where(
-      sql`${productCourses.productId} in (select unnest(${given('productIds')}::uuid[]) union all
-        select ${offers.productId} from ${offers} where ${offers.id} = any(${given('offerIds')}::uuid[]))`,
+      sql`${productCourses.productId} = any (array (select unnest(${given('productIds')}::uuid[]) union all
+        select ${offers.productId} from ${offers} where ${offers.id} = ${anyOf(given('offerIds'))}))`,
     )
     .orderBy(asc(productCourses.position)),
 )

@@ -11,7 +11,7 @@ import { startAttempt } from '../charging/start.ts'
 import { formatWhyNot } from '../coupons/sayings.ts'
 import { hasTooMany, lockCoupons, reserveCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
-import { compiled } from '../db/compiled.ts'
+import { anyOf, compiled } from '../db/compiled.ts'
 import { type Insert, insertAll, rowsOf } from '../db/insertAll.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
@@ -182,7 +182,7 @@ const lockUnpaid = compiled<{ personId: string; courseIds: readonly string[] }>(
             .select({ id: orderLines.orderId })
             .from(orderLines)
             .innerJoin(lineCourses, eq(lineCourses.lineId, orderLines.id))
-            .where(sql`${lineCourses.courseId} = any(${given('courseIds')}::uuid[])`),
+            .where(sql`${lineCourses.courseId} = ${anyOf(given('courseIds'))}`),
         ),
         ne(orders.state, 'paid'),
       ),

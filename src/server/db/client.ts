@@ -127,7 +127,10 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
   pool.on('connect', (client) => client.on('error', () => {}))
   refuseInsideTransactions(pool)
   const db = drizzle(pool, { schema, casing: 'snake_case' })
-  const small = new SharedConnection({ ...config, options: `${config.options} -c synchronous_commit=off` })
+  const small = new SharedConnection({
+    ...config,
+    options: `${config.options} -c synchronous_commit=off -c plan_cache_mode=force_generic_plan`,
+  })
   shared.set(db, on(small))
   const end = pool.end.bind(pool) as () => Promise<void>
   pool.end = async () => {

@@ -1,4 +1,4 @@
-import { type Placeholder, sql } from 'drizzle-orm'
+import { type Placeholder, type SQL, sql } from 'drizzle-orm'
 import { lastingBeneath, onShared, type Queryable } from './client.ts'
 
 /** A statement of the query builder that can be made once and run often. */
@@ -41,4 +41,12 @@ function made<V extends Record<string, unknown>, R>(
     }
     return statement.execute(values)
   }
+}
+
+/**
+ * `= any (…)` for ids that are given, or that a query finds: `sql`…${column} = ${anyOf(given('ids'))}``. They are looked up
+ * by the column's index, however many PostgreSQL expects, and the plan is the same for any number, so that it is made once.
+ */
+export function anyOf(ids: Placeholder): SQL {
+  return sql`any (array (select unnest(${ids}::uuid[])))`
 }

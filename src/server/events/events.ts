@@ -91,7 +91,9 @@ const finish = togetherIn(
       update ${gatewayEvents} e set state = r.state, note = r.note
       from jsonb_to_recordset(${JSON.stringify(events)}::jsonb)
         as r ("connectionId" uuid, "eventId" text, state text, note text)
-      where e.connection_id = r."connectionId" and e.event_id = r."eventId"`)
+      where e.connection_id = r."connectionId" and e.event_id = r."eventId"
+        and e.event_id = any (${sql.param(events.map(({ eventId }) => eventId))}::text[])
+        and e.connection_id = any (${sql.param(events.map(({ connectionId }) => connectionId))}::uuid[])`)
     return events.map(() => undefined)
   },
 )

@@ -9,7 +9,7 @@ import { grantDates, storedOf } from '../agreements/agreements.ts'
 import type { SavedMethod } from '../charging/paymentMethods.ts'
 import { markCodesUsed } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
-import { compiled } from '../db/compiled.ts'
+import { anyOf, compiled } from '../db/compiled.ts'
 import { insertAll, rowsOf } from '../db/insertAll.ts'
 import {
   agreements,
@@ -89,12 +89,13 @@ interface Opening extends Paying {
 /** Lines whose courses another order opened meanwhile, with that order. */
 type Duplicates = ReadonlyMap<string, string>
 
-const putCollected = compiled<{ rows: string; at: Date }>()((db, given) =>
+const putCollected = compiled<{ rows: string; ids: readonly string[]; at: Date }>()((db, given) =>
   db
     .update(payments)
     .set({ state: 'collected', attemptId: sql`r.by`, collectedAt: sql`${given('at')}::timestamptz`, fee: sql`r.share` })
     .from(sql`jsonb_to_recordset(${given('rows')}::jsonb) as r (paid uuid, by uuid, share bigint)`)
-    .where(eq(payments.id, sql`r.paid`)),
+    // The ids once more, so that they are looked up and not joined.
+    .where(and(eq(payments.id, sql`r.paid`), sql`${payments.id} = ${anyOf(given('ids'))}`)),
 )
 
 /** Marks the payments of orders' purchase days as collected, each with its part of the fee, and books them. */
@@ -123,7 +124,7 @@ async function collectToday(
     return [{ order, attemptId: by.id, method: by.adapter, paid: posted }]
   })
   await Promise.all([
-    putCollected(services.db, { rows: JSON.stringify(rows), at: services.now() }),
+    putCollected(services.db, { rows: JSON.stringify(rows), ids: rows.map(({ paid: id }) => id), at: services.now() }),
     bookCollected(services, booked),
   ])
 }
@@ -182,7 +183,7 @@ const putPaid = compiled<{ ids: readonly string[]; at: Date; day: string }>()((d
   db
     .update(orders)
     .set({ state: 'paid', paidAt: sql`${given('at')}::timestamptz`, placedOn: sql`${given('day')}::date` })
-    .where(sql`${orders.id} = any(${given('ids')}::uuid[])`),
+    .where(sql`${orders.id} = ${anyOf(given('ids'))}`),
 )
 
 /**

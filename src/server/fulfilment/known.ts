@@ -18,16 +18,16 @@ interface Ids extends Record<string, unknown> {
   ids: readonly string[]
 }
 
-/** Orders by their ids, or by those of attempts at them. */
-const those = (ids: SQLWrapper) => sql`(select unnest(${ids}::uuid[]) union all
-  select ${attempts.orderId} from ${attempts} where ${attempts.id} = any(${ids}::uuid[]))`
+/** Orders by their ids, or by those of attempts at them; as an array, so that they are looked up and not joined. */
+const those = (ids: SQLWrapper) => sql`any (array (select unnest(${ids}::uuid[]) union all
+  select ${attempts.orderId} from ${attempts} where ${attempts.id} = any (${ids}::uuid[])))`
 
 const linesBy = compiled<Ids>()((db, given) =>
   db
     .select({ line: orderLines, product: products.bookName, kind: products.kind })
     .from(orderLines)
     .innerJoin(products, eq(products.id, orderLines.productId))
-    .where(sql`${orderLines.orderId} in ${those(given('ids'))}`)
+    .where(sql`${orderLines.orderId} = ${those(given('ids'))}`)
     .orderBy(asc(orderLines.position)),
 )
 
@@ -35,8 +35,9 @@ const coursesBy = compiled<Ids>()((db, given) =>
   db
     .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
     .from(lineCourses)
-    .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
-    .where(sql`${orderLines.orderId} in ${those(given('ids'))}`)
+    .where(
+      sql`${lineCourses.lineId} = any (array (select l.id from ${orderLines} l where l.order_id = ${those(given('ids'))}))`,
+    )
     .orderBy(asc(lineCourses.position)),
 )
 
@@ -51,7 +52,7 @@ const paymentsBy = compiled<Ids>()((db, given) =>
       tax: payments.tax,
     })
     .from(payments)
-    .where(sql`${payments.orderId} in ${those(given('ids'))}`)
+    .where(sql`${payments.orderId} = ${those(given('ids'))}`)
     .orderBy(asc(payments.id)),
 )
 
@@ -59,7 +60,7 @@ const buyersOf = (db: Transaction, ids: SQLWrapper) =>
   db
     .selectDistinct({ id: sql<string>`${orders.personId}`.as('id') })
     .from(orders)
-    .where(sql`${orders.id} in ${those(ids)}`)
+    .where(sql`${orders.id} = ${those(ids)}`)
     .orderBy(sql`1`)
     .as('buyers')
 

@@ -5,7 +5,7 @@ import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
 import { releaseCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
-import { compiled } from '../db/compiled.ts'
+import { anyOf, compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, orders } from '../db/schema/index.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
@@ -76,13 +76,7 @@ const lockFreeOrders = compiled<{ ids: readonly string[] }>()((db, given) =>
     .select()
     .from(orders)
     .where(
-      inArray(
-        orders.id,
-        db
-          .select({ id: attempts.orderId })
-          .from(attempts)
-          .where(sql`${attempts.id} = any(${given('ids')}::uuid[])`),
-      ),
+      sql`${orders.id} = any (array (select ${attempts.orderId} from ${attempts} where ${attempts.id} = ${anyOf(given('ids'))}))`,
     )
     .for('no key update', { skipLocked: true }),
 )
@@ -93,7 +87,7 @@ const attemptsBy = compiled<{ ids: readonly string[] }>()((db, given) =>
     .select({ attempt: attempts, adapter: connections.adapter })
     .from(attempts)
     .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .where(sql`${attempts.id} = any(${given('ids')}::uuid[])`),
+    .where(sql`${attempts.id} = ${anyOf(given('ids'))}`),
 )
 
 /** A gateway's word about an attempt. */
@@ -287,7 +281,7 @@ async function collected(
   await writePaid(services, [{ order, attempt, outcome, source, adapter: of?.adapter ?? '' }], known)
 }
 
-const putCollected = compiled<{ rows: string; at: Date }>()((db, given) =>
+const putCollected = compiled<{ rows: string; ids: readonly string[]; at: Date }>()((db, given) =>
   db
     .update(attempts)
     .set({
@@ -306,7 +300,8 @@ const putCollected = compiled<{ rows: string; at: Date }>()((db, given) =>
       sql`jsonb_to_recordset(${given('rows')}::jsonb)
         as r (try uuid, said text, took bigint, by text, saved text, until date, forget timestamptz)`,
     )
-    .where(eq(attempts.id, sql`r.try`)),
+    // The ids once more, so that they are looked up and not joined.
+    .where(and(eq(attempts.id, sql`r.try`), sql`${attempts.id} = ${anyOf(given('ids'))}`)),
 )
 
 /** Writes down first payments that were collected, and all that follows, with as many statements for many as for one. */
@@ -339,7 +334,10 @@ async function writePaid(services: Within, all: readonly Held[], known: Known): 
       savedMethod: { connectionId, reference, method, expires },
     }
   })
-  await Promise.all([putCollected(services.db, { rows: JSON.stringify(rows), at }), markPaid(services, paying, known)])
+  await Promise.all([
+    putCollected(services.db, { rows: JSON.stringify(rows), ids: rows.map((row) => row.try), at }),
+    markPaid(services, paying, known),
+  ])
 }
 
 async function change(tx: Transaction, attempt: Attempt, set: Partial<Attempt>) {

@@ -147,10 +147,9 @@ export class Limits {
   async #giveBackAll(all: readonly (readonly Entry[])[]): Promise<undefined[]> {
     const rows = [...timesOf(all)].map(([key, { times }]) => ({ key, times }))
     await onShared(this.#db).execute(sql`
-      update ${rateLimits} c set points = greatest(c.points - held.times, 0) from
-        (select c.key, r.times from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, times int)
-          join ${rateLimits} c on c.key = r.key order by 1 for update of c) held
-      where c.key = held.key`)
+      insert into ${rateLimits} as c (key, points, expire)
+      select r.key, r.times, 0 from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, times int) order by 1
+      on conflict (key) do update set points = greatest(c.points - excluded.points, 0)`)
     return all.map(() => undefined)
   }
 }
