@@ -5,7 +5,8 @@ import type { QuotedLine } from '../../core/quote/types.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
-import { agreements, attempts, grants, lineCourses, orderLines, orders } from '../db/schema/index.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { agreements, attempts, grants, lineCourses, orderLines, orders, people } from '../db/schema/index.ts'
 
 /** A grant by which somebody has a course, and what is agreed for it. */
 export type Holding = Awaited<ReturnType<typeof heldBy>>[number]
@@ -42,6 +43,17 @@ const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly st
 
 const those = (ids: SQLWrapper) => sql`any (array (select unnest(${ids}::uuid[]) union all
   select ${attempts.orderId} from ${attempts} where ${attempts.id} = any (${ids}::uuid[])))`
+
+/** All grants of who has an address to some courses. */
+export const grantsOfBuyer = compiled<{ mode: Mode; email: string; courseIds: readonly string[] }>()((db, given) =>
+  allGrants(db).where(
+    and(
+      sql`${grants.personId} = (select id from ${people} where mode = ${given('mode')} and email = ${given('email')})`,
+      sql`${grants.courseId} = ${anyOf(given('courseIds'))}`,
+      isNull(grants.endedAt),
+    ),
+  ),
+)
 
 /** Grants of the buyers of orders to the courses that these would open; the orders by their ids, or by those of attempts. */
 export const grantsBeside = compiled<{ orders: readonly string[] }>()((db, given) =>

@@ -27,9 +27,11 @@ export interface SavedMethod {
   expires: string | null
 }
 
+type Connection = typeof connections.$inferSelect
+
 /** A payment method of the school, opened for use; `gateway` null where nobody is asked, as for bank transfer. */
 export interface OpenPaymentMethod {
-  connection: typeof connections.$inferSelect
+  connection: Connection
   capabilities: Capabilities
   gateway: Gateway | null
 }
@@ -38,14 +40,19 @@ export interface Gateway {
   credentials: Credentials
 }
 
-/** The payment method that the buyer chose, opened for use. @throws Problem where it is not offered any more. */
+/**
+ * The payment method that the buyer chose, opened for use. @throws Problem where it is not offered any more.
+ * @param known its connection, where that was just read.
+ */
 export async function openPaymentMethod(
   services: Services,
   payment: Payment | null,
   mode: Mode,
+  known?: Connection,
 ): Promise<OpenPaymentMethod> {
   if (!payment) throw fieldProblem('/payment', REFUSED.methodMissing)
-  const [connection] = await connectionBy(services.db, { id: payment.connectionId })
+  const isKnown = known?.id === payment.connectionId
+  const [connection] = isKnown ? [known] : await connectionBy(services.db, { id: payment.connectionId })
   if (connection?.mode !== mode || connection.disconnectedAt !== null || connection.pausedAt !== null) {
     throw new Problem(409, 'method-not-offered', REFUSED.methodNotOffered)
   }

@@ -22,6 +22,7 @@ import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
 import { hasLaterPayments } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
+import { connectionBy } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { inTransaction, type Services } from '../platform/context.ts'
 import type { Counted } from '../platform/limits.ts'
@@ -152,14 +153,16 @@ interface PlacedFrom {
   follows?: Following | null
 }
 
-/** What is known before an order's basket is: the school, and the codes that exist. @throws Problem while nothing is sold. */
-async function readyFor(services: Services, request: Pick<PlaceRequest, 'codes'>, shopper: Shopper) {
-  const [school, found] = await Promise.all([
+/** What is known before an order's basket is: the school, the codes that exist, and what pays. @throws Problem while nothing is sold. */
+async function readyFor(services: Services, request: Pick<PlaceRequest, 'codes' | 'payment'>, shopper: Shopper) {
+  const { payment } = request
+  const [school, found, [connection]] = await Promise.all([
     getSchool(services.db),
     findEntered(services, request.codes ?? [], shopper),
+    payment ? connectionBy(services.db, { id: payment.connectionId }) : [],
     requireCompared(services.db),
   ])
-  return { school, found }
+  return { school, found, connection }
 }
 
 async function place(
@@ -167,7 +170,7 @@ async function place(
   lines: PlacingLine[],
   request: PlaceRequest,
   shopper: Shopper,
-  { school, found }: Awaited<ReturnType<typeof readyFor>>,
+  { school, found, connection }: Awaited<ReturnType<typeof readyFor>>,
   { page = null, fromBasketId = null, follows = null }: PlacedFrom,
 ): Promise<Placed> {
   const coded = { lines, codes: request.codes ?? [], found }
@@ -188,7 +191,8 @@ async function place(
   // What was saved is charged where nothing else was given.
   const charged = request.payment === null ? (follows?.method ?? null) : null
   const payment = charged ? { connectionId: charged.connectionId, token: '' } : request.payment
-  const paymentMethod = pay > 0 || hasLater ? await openPaymentMethod(services, payment, shopper.mode) : null
+  const paymentMethod =
+    pay > 0 || hasLater ? await openPaymentMethod(services, payment, shopper.mode, connection) : null
   if (paymentMethod && whyNot(paymentMethod.capabilities, toCollect(quoted.quote, school.currency))) {
     throw new Problem(409, 'method-not-offered', REFUSED.methodCannot)
   }

@@ -4,7 +4,7 @@ import type { QuotedLine } from '../../core/quote/types.ts'
 import { CODES } from '../../core/words/en/codes.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
-import { type Holding, heldBy, outlasts, sameOffer } from '../access/heldAlready.ts'
+import { countingOn, grantsOfBuyer, type Holding, outlasts, sameOffer } from '../access/heldAlready.ts'
 import { browserAccessSince } from '../access/service.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
 import { startAttempt } from '../charging/start.ts'
@@ -58,14 +58,17 @@ export type Prepared =
 export async function prepare(services: Within, placing: Placing): Promise<Prepared> {
   const { db: tx } = services
   const { shopper, school, payment, charged, isKeptForUpsells } = placing
-  const person = await lockPerson(services, placing)
+  const { mode } = shopper
+  const { email } = placing.request
   const courseIds = coursesIn(placing)
-  const [unpaid, held] = await Promise.all([
+  const [person, unpaid, grants] = await Promise.all([
+    lockPerson(services, placing),
     // Waits for whoever is settling an order for this course. What they opened is looked at only after
     // that, or an order that is paid in this very moment would look like none at all, and be paid again.
-    lockUnpaid(tx, { personId: person.id, courseIds }),
-    heldBy(tx, [person.id], courseIds, placing.quoted.quote.purchaseDay),
+    lockUnpaid(tx, { mode, email, courseIds }),
+    grantsOfBuyer(tx, { mode, email, courseIds }),
   ])
+  const held = countingOn(grants, placing.quoted.quote.purchaseDay)
   const owned = await ownedAlready(services, person, held, placing)
   if (owned) return owned
   const own = unpaid.filter((order) => isOwnOrder(order, shopper))
@@ -169,13 +172,13 @@ function coursesIn({ lines }: Placing): string[] {
 }
 
 /** Unpaid orders of a buyer that would open something of what is ordered now. */
-const lockUnpaid = compiled<{ personId: string; courseIds: readonly string[] }>()((db, given) =>
+const lockUnpaid = compiled<{ mode: Mode; email: string; courseIds: readonly string[] }>()((db, given) =>
   db
     .select()
     .from(orders)
     .where(
       and(
-        eq(orders.personId, given('personId')),
+        sql`${orders.personId} = (select id from ${people} where mode = ${given('mode')} and email = ${given('email')})`,
         inArray(
           orders.id,
           db

@@ -4,6 +4,7 @@ import { onShared } from '../db/client.ts'
 import { lookup } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
+import type { Attempt } from '../fulfilment/notes.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { adapterOf, connectionBy } from '../gateways/service.ts'
 import { storable, storableJson } from '../http/plainText.ts'
@@ -40,19 +41,29 @@ export async function receiveEvent(
     throw new Problem(401, 'event-refused', 'The signature or the age of this event is wrong.')
   }
   const known = { connectionId, eventId: event.id }
-  const isFresh = await keep(db, {
-    ...known,
-    type: storable(event.type),
-    body: JSON.parse(storableJson(body)),
-    receivedAt: now(),
-  })
+  const key = event.payment?.key ?? event.dispute?.key
+  const [isFresh, [attempt], inItsMode] = await Promise.all([
+    keep(db, {
+      ...known,
+      type: storable(event.type),
+      body: JSON.parse(storableJson(body)),
+      receivedAt: now(),
+    }),
+    key === undefined ? [] : attemptBy(db, { key, connectionId }),
+    inMode(services, connection.mode),
+  ])
   if (!isFresh) {
     const of = and(eq(gatewayEvents.connectionId, connectionId), eq(gatewayEvents.eventId, event.id))
     const [row] = await db.select({ state: gatewayEvents.state }).from(gatewayEvents).where(of)
     // One that arrived but was not finished, by a crash, is worked on again: settling twice is harmless.
     if (row?.state !== 'received') return
   }
-  const result = await handle(services, connection, event)
+  const result =
+    key === undefined
+      ? { state: 'unknown' as const, note: 'Not an event that this version acts on.' }
+      : attempt
+        ? await handle(inItsMode, connection.mode, event, attempt)
+        : { state: 'unknown' as const, note: 'No attempt has this key.' }
   await finish(db, { ...known, ...result })
 }
 
@@ -137,17 +148,14 @@ async function countRefusal({ db, now }: Services, connectionId: string, note: s
     })
 }
 
-async function handle(services: Services, { id: connectionId, mode }: { id: string; mode: Mode }, event: GatewayEvent) {
-  const key = event.payment?.key ?? event.dispute?.key
-  if (key === undefined) return { state: 'unknown' as const, note: 'Not an event that this version acts on.' }
-  const [attempt] = await attemptBy(services.db, { key, connectionId })
-  if (!attempt) return { state: 'unknown' as const, note: 'No attempt has this key.' }
+/** @param services in the mode of the attempt. */
+async function handle(services: Services, mode: Mode, event: GatewayEvent, attempt: Pick<Attempt, 'id' | 'state'>) {
   if (!event.payment) {
     if (event.dispute) await noteDispute(services, mode, attempt.id, event.dispute)
     return { state: 'handled' as const, note: null }
   }
   // Mostly the answer came first, and there is nothing left to settle.
   const isOld = attempt.state === 'collected' && event.payment.outcome.state === 'collected'
-  if (!isOld) await settleAttempt(await inMode(services, mode), attempt.id, event.payment.outcome, 'event')
+  if (!isOld) await settleAttempt(services, attempt.id, event.payment.outcome, 'event')
   return { state: 'handled' as const, note: null }
 }
