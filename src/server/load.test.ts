@@ -9,7 +9,7 @@ import { ownWorld } from '../testing/ownWorld.ts'
 import { PASSWORD } from '../testing/school.ts'
 import { THREE_PARTS } from '../testing/terms.ts'
 import type { World } from '../testing/world.ts'
-import { basketOf } from './checkout/prepare.ts'
+import { basketOf } from './checkout/orderRows.ts'
 import { makePayLink } from './collecting/payLinks.ts'
 import { agreements, attempts, connections, courses, disputes, orders, payments, refunds } from './db/schema/index.ts'
 

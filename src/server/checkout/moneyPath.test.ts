@@ -7,7 +7,7 @@ import { attempts, connections, grants, messages, orders, payments, people } fro
 import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { Problem } from '../http/problem.ts'
 import { hashToken } from '../platform/secrets.ts'
-import { basketOf } from './prepare.ts'
+import { basketOf } from './orderRows.ts'
 import { checkOrder } from './status.ts'
 
 const world = ownWorld()

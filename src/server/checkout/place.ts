@@ -33,6 +33,7 @@ import { requireHolder } from './audience.ts'
 import { notOnSale, quoteFollowing, quoteWithCodes } from './codedQuote.ts'
 import type { Following, Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
+import { prepareTogether } from './prepareTogether.ts'
 import { orderStatus, resolveOpenAttempt } from './status.ts'
 
 /**
@@ -269,6 +270,8 @@ async function placeOnce(
   paymentMethod: OpenPaymentMethod | null,
   placing: Placing,
 ): Promise<Placed> {
+  const begun = paymentMethod ? await prepareTogether(services, placing) : null
+  if (begun && paymentMethod) return charge(services, paymentMethod, begun, placing)
   // An attempt left open by this order is settled first; then there is nothing in the way.
   for (let round = 0; round < 3; round++) {
     const prepared = await inTransaction(services, (services) => prepare(services, placing))

@@ -6,31 +6,30 @@ import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
 import { countingOn, grantsOfBuyer, type Holding, outlasts, sameOffer } from '../access/heldAlready.ts'
 import { browserAccessSince } from '../access/service.ts'
-import { derivedKey } from '../charging/attemptKey.ts'
 import { startAttempt } from '../charging/start.ts'
 import { formatWhyNot } from '../coupons/sayings.ts'
 import { hasTooMany, lockCoupons, reserveCodes } from '../coupons/uses.ts'
-import type { Transaction } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
-import { type Insert, insertAll, rowsOf } from '../db/insertAll.ts'
+import { insertAll } from '../db/insertAll.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import {
-  attempts,
-  lineCourses,
-  messages,
-  OPEN_ATTEMPTS,
-  orderLines,
-  orders,
-  payments,
-  people,
-} from '../db/schema/index.ts'
+import { attempts, lineCourses, messages, OPEN_ATTEMPTS, orderLines, orders, people } from '../db/schema/index.ts'
 import { markPaid } from '../fulfilment/fulfil.ts'
 import { readKnown } from '../fulfilment/known.ts'
 import type { Attempt, Order } from '../fulfilment/notes.ts'
-import { type JournalEvent, recordAll } from '../journal/journal.ts'
+import { recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
 import { quoteWithCodes } from './codedQuote.ts'
+import {
+  askedOf,
+  basketOf,
+  changeOrder,
+  coursesIn,
+  linesOfOrders,
+  numbered,
+  orderOf,
+  placedEvent,
+} from './orderRows.ts'
 import type { Placing, Shopper } from './placing.ts'
 import type { Quoted } from './quoteBasket.ts'
 
@@ -57,7 +56,7 @@ export type Prepared =
  */
 export async function prepare(services: Within, placing: Placing): Promise<Prepared> {
   const { db: tx } = services
-  const { shopper, school, payment, charged, isKeptForUpsells } = placing
+  const { shopper } = placing
   const { mode } = shopper
   const { email } = placing.request
   const courseIds = coursesIn(placing)
@@ -88,10 +87,10 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   if ('kind' in coded) return coded
   const { quoted } = coded
   const order = orderOf(person, { ...placing, quoted }, again, services.now())
-  const rows = linesOfOrder(order.id, { ...placing, quoted })
+  const rows = linesOfOrders([{ order, placing: { ...placing, quoted } }])
   const isCoded = placing.found.length > 0 || (again !== null && again.quote.codes.length > 0)
   if (again) await changeOrder(tx, again.id, order)
-  const orderRows = again ? rows : [numbered(order), ...rows]
+  const orderRows = again ? rows : [numbered([order]), ...rows]
   // Codes refer to the order, so that it stands before them.
   if (isCoded) {
     await insertAll(tx, ...orderRows)
@@ -99,11 +98,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   }
   const left = isCoded ? [] : orderRows
   const about = { orderId: order.id, personId: person.id }
-  const placed: JournalEvent = {
-    about,
-    what: again ? 'order-changed' : 'order-placed',
-    data: { amount: order.payToday, currency: order.currency },
-  }
+  const placed = placedEvent(order, again ? 'order-changed' : 'order-placed')
   if (order.payToday === 0) {
     await insertAll(tx, ...left)
     const [stored] = await tx.select().from(orders).where(eq(orders.id, order.id))
@@ -113,19 +108,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   }
   const attempt = await startAttempt(services, {
     about,
-    asked: {
-      orderId: order.id,
-      agreementId: null,
-      fromN: null,
-      toN: null,
-      connectionId: payment?.connectionId as string,
-      amount: quoted.quote.today.pay,
-      currency: school.currency,
-      day: quoted.quote.purchaseDay,
-      madeBy: 'buyer',
-      ...(charged ? { savedMethod: charged.reference, expires: charged.expires } : {}),
-      ...(isKeptForUpsells ? { forgetAt: services.now() } : {}),
-    },
+    asked: askedOf(order, { ...placing, quoted }, services.now()),
     before: [placed],
     rows: left,
     isFirst: again === null,
@@ -167,10 +150,6 @@ async function holdCodes(
   return { quoted: now }
 }
 
-function coursesIn({ lines }: Placing): string[] {
-  return [...new Set(lines.flatMap(({ courses }) => courses.map(({ id }) => id)))]
-}
-
 /** Unpaid orders of a buyer that would open something of what is ordered now. */
 const lockUnpaid = compiled<{ mode: Mode; email: string; courseIds: readonly string[] }>()((db, given) =>
   db
@@ -193,11 +172,6 @@ const lockUnpaid = compiled<{ mode: Mode; email: string; courseIds: readonly str
     .orderBy(asc(orders.number))
     .for('no key update'),
 )
-
-/** Names what a basket holds, whatever its offers and their order: paid by another offer it is the same thing. */
-export function basketOf(lines: readonly { product: { id: string } }[]): string {
-  return derivedKey('basket', ...lines.map(({ product }) => product.id).sort())
-}
 
 /**
  * Whether an order may be gone on with, or ended, by a shopper: it was placed by their browser, or they are signed in
@@ -288,84 +262,4 @@ async function notifyOwner(
   const { queued, writes } = queueMessage(services, { mode, kind, personId: id, courseTitle })
   await Promise.all(writes)
   await recordAll(tx, at, [queued])
-}
-
-/** An order as it is stored, but for its number. */
-type NewOrder = Omit<Order, 'number'>
-
-/** What is stored of an order: a new one, or one that was never paid, quoted anew. */
-function orderOf(person: typeof people.$inferSelect, placing: Placing, unpaid: Order | null, now: Date): NewOrder {
-  const { school, lines, shopper, quoted } = placing
-  const titles = lines.map(({ offer, product }) => `${product.title} ${offer.live.name}`)
-  const codes = quoted.quote.codes.flatMap(({ code, counts }) => (counts ? [code] : []))
-  return {
-    ...(unpaid ?? {
-      id: crypto.randomUUID(),
-      mode: shopper.mode,
-      personId: person.id,
-      basket: basketOf(lines),
-      createdAt: now,
-      upsellsEndedAt: null,
-      paidAt: null,
-      placedOn: null,
-    }),
-    payToday: quoted.quote.today.pay,
-    currency: school.currency,
-    quoteInput: quoted.input,
-    pageId: placing.page?.id ?? null,
-    pageVersion: placing.page?.version ?? null,
-    cameFrom: placing.request.from ?? '',
-    fromBasketId: placing.fromBasketId,
-    followsId: placing.follows?.order.id ?? null,
-    upsell: placing.follows?.upsell ?? null,
-    quote: quoted.quote,
-    browserHash: shopper.browserHash,
-    buyerName: placing.request.name,
-    searchText: [placing.request.name, person.email, ...titles, ...codes].join(' ').toLowerCase(),
-    state: quoted.quote.today.pay > 0 ? 'paying' : 'open',
-  }
-}
-
-/** A new order gets the next number of its mode as it is stored. */
-function numbered(order: NewOrder): Insert {
-  const sequence = order.mode === 'live' ? 'live_order_numbers' : 'practice_order_numbers'
-  return rowsOf(orders, [order as typeof orders.$inferInsert], { number: `nextval('${sequence}'::regclass)` })
-}
-
-/** Nothing was ever collected for it, so it may be quoted anew: its lines and payments are replaced. */
-async function changeOrder(tx: Transaction, id: string, order: NewOrder): Promise<void> {
-  await Promise.all([
-    tx.delete(payments).where(eq(payments.orderId, id)),
-    tx.delete(orderLines).where(eq(orderLines.orderId, id)),
-    tx.update(orders).set(order).where(eq(orders.id, id)),
-  ])
-}
-
-/** The lines of an order, their courses and their payments, to be stored. */
-function linesOfOrder(orderId: string, { lines: placed, quoted, shopper: { mode } }: Placing): Insert[] {
-  const lines = placed.map(({ offer, product, role }, position) => ({
-    id: crypto.randomUUID(),
-    orderId,
-    position,
-    offerId: offer.id,
-    offerVersion: offer.version,
-    productId: product.id,
-    role,
-    quoted: quoted.quote.lines[position] as QuotedLine,
-    title: product.title,
-    offerName: offer.live.name,
-  }))
-  const opened = lines.flatMap(({ id: lineId, position: of }) =>
-    (placed[of]?.courses ?? []).map(({ id: courseId, title, weight }, position) => ({
-      lineId,
-      courseId,
-      position,
-      title,
-      weight,
-    })),
-  )
-  const scheduled = lines.flatMap(({ id, offerId, quoted: line }) =>
-    line.payments.map((payment) => ({ orderId, lineId: id, mode, offerId, state: 'due' as const, ...payment })),
-  )
-  return [rowsOf(orderLines, lines), rowsOf(lineCourses, opened), rowsOf(payments, scheduled)]
 }
