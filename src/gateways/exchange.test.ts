@@ -37,7 +37,12 @@ async function serving(answer: (response: ServerResponse, asked: Asked, n: numbe
   return { url: `http://127.0.0.1:${(server.address() as AddressInfo).port}/pay`, asked }
 }
 
-const post = (body: string | null, timeoutMs = 5_000) => ({ method: 'POST', headers: { 'x-key': 'k' }, body, timeoutMs })
+const post = (body: string | null, timeoutMs = 5_000) => ({
+  method: 'POST',
+  headers: { 'x-key': 'k' },
+  body,
+  timeoutMs,
+})
 
 it('sends what it is given and reads the whole answer, in pieces too, letters of several bytes cut in two', async () => {
   const text = JSON.stringify({ said: 'Köln – 価格' })
@@ -49,7 +54,9 @@ it('sends what it is given and reads the whole answer, in pieces too, letters of
     setTimeout(() => response.end(bytes.subarray(cut)), 20)
   })
   expect(await exchange(url, post('{"a":"ä"}'))).toEqual({ status: 402, text })
-  expect(asked).toMatchObject([{ method: 'POST', body: '{"a":"ä"}', headers: { 'x-key': 'k', 'content-length': '10' } }])
+  expect(asked).toMatchObject([
+    { method: 'POST', body: '{"a":"ä"}', headers: { 'x-key': 'k', 'content-length': '10' } },
+  ])
 })
 
 it('keeps the connection for the next call', async () => {

@@ -10,6 +10,8 @@ import type { Placing } from './placing.ts'
 
 /** So many orders are stored in one transaction. */
 const AT_ONCE = 25
+/** Where many buy, one waits so long for others. */
+const GATHER_MS = 5
 
 interface Asked {
   services: Services
@@ -30,7 +32,7 @@ export function prepareTogether(services: Services, placing: Placing): Promise<A
   queues.set(services.db, byMode)
   const queue =
     byMode.get(shopper.mode) ??
-    new Together<Asked, Attempt | null>(AT_ONCE, async (all) => {
+    new Together<Asked, Attempt | null>(AT_ONCE, GATHER_MS, async (all) => {
       const [first] = all
       const placings = all.map((one) => one.placing)
       // Where one fails, each is prepared by itself: it is known then which of them it is.

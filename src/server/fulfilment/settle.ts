@@ -99,6 +99,8 @@ export interface Reported {
 
 /** So many are settled in one transaction. */
 const TOGETHER = 25
+/** Where much is collected, one waits so long for others. */
+const GATHER_MS = 5
 
 type Asked = Reported & { services: Services }
 
@@ -110,7 +112,7 @@ function together({ db, clockOf }: Services): Together<Asked, boolean> {
   queues.set(db, byClock)
   const known = byClock.get(clockOf)
   if (known) return known
-  const made = new Together<Asked, boolean>(TOGETHER, async (all) => {
+  const made = new Together<Asked, boolean>(TOGETHER, GATHER_MS, async (all) => {
     const [first] = all
     // A round that fails is settled one at a time: it is known then which of them it is.
     const left = first ? await settleCollected(first.services, all).catch(() => all) : all

@@ -2,20 +2,24 @@ import type { Database } from '../db/client.ts'
 
 /**
  * Does for several what costs as much for one: what is asked for while a round is under way waits for it, and is done
- * in the next. Whoever asks alone waits for nobody.
+ * in the next. Whoever asks alone waits for nobody; where several came lately, a round waits a moment for more.
  */
 export class Together<T, R> {
   #waiting: { item: T; done: (result: R) => void; failed: (error: unknown) => void }[] = []
   #isRunning = false
+  #cameLately = 1
   readonly #most: number
+  readonly #gatherMs: number
   readonly #run: (items: readonly T[]) => Promise<readonly R[]>
 
   /**
    * @param most so many are done in one round.
+   * @param gatherMs so long a round waits for more where the one before it had several.
    * @param run gives the results in the order of the items; what it throws is thrown to each of them.
    */
-  constructor(most: number, run: (items: readonly T[]) => Promise<readonly R[]>) {
+  constructor(most: number, gatherMs: number, run: (items: readonly T[]) => Promise<readonly R[]>) {
     this.#most = most
+    this.#gatherMs = gatherMs
     this.#run = run
   }
 
@@ -29,7 +33,10 @@ export class Together<T, R> {
   async #go(): Promise<void> {
     this.#isRunning = true
     while (this.#waiting.length > 0) {
+      if (this.#cameLately > 1 && this.#gatherMs > 0)
+        await new Promise((gathered) => setTimeout(gathered, this.#gatherMs))
       const round = this.#waiting.splice(0, this.#most)
+      this.#cameLately = round.length
       try {
         const results = await this.#run(round.map(({ item }) => item))
         for (const [index, { done }] of round.entries()) done(results[index] as R)
@@ -48,7 +55,7 @@ export function togetherIn<T, R>(
 ): (db: Database, item: T) => Promise<R> {
   const byDatabase = new WeakMap<Database, Together<T, R>>()
   return (db, item) => {
-    const queue = byDatabase.get(db) ?? new Together<T, R>(most, (items) => run(db, items))
+    const queue = byDatabase.get(db) ?? new Together<T, R>(most, 0, (items) => run(db, items))
     byDatabase.set(db, queue)
     return queue.ask(item)
   }
