@@ -2,7 +2,7 @@ import pg from 'pg'
 import { SAMPLE_CARDS } from '../../src/standins/thistle/cards.ts'
 import { startMeasured } from './server.ts'
 
-const ROUNDS = 6
+const ROUNDS = 12
 const A_ROUND = 80
 const AT_ONCE = 8
 

@@ -11,7 +11,7 @@ import type { Placing } from './placing.ts'
 /** So many orders are stored in one transaction. */
 const AT_ONCE = 25
 /** Where many buy, one waits so long for others. */
-const GATHER_MS = 5
+const GATHER_MS = 8
 
 interface Asked {
   services: Services

@@ -100,7 +100,7 @@ export interface Reported {
 /** So many are settled in one transaction. */
 const TOGETHER = 25
 /** Where much is collected, one waits so long for others. */
-const GATHER_MS = 5
+const GATHER_MS = 8
 
 type Asked = Reported & { services: Services }
 
