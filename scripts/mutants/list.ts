@@ -199,8 +199,8 @@ export const MUTANTS: readonly Mutant[] = [
     'src/server/fulfilment/settle.ts',
     [...CHECKOUT, 'src/server/events/events.test.ts'],
     [
-      ['the currency of what was collected is not looked at', ' || outcome.currency !== attempt.currency', ''],
-      ['the sum of what was collected is not looked at', 'outcome.amount !== attempt.amount || ', ''],
+      ['the currency of what was collected is not looked at', ' && collected.currency === asked.currency', ''],
+      ['the sum of what was collected is not looked at', 'collected.amount === asked.amount && ', ''],
       [
         'money for a paid order opens it again',
         "if (order.state === 'paid') {",
@@ -267,14 +267,17 @@ export const MUTANTS: readonly Mutant[] = [
   ...of('src/server/fulfilment/fulfil.ts', CHECKOUT, [
     [
       'later payments count as collected at once',
-      '.where(and(eq(payments.orderId, id), eq(payments.due, quote.purchaseDay)))',
-      '.where(eq(payments.orderId, id))',
+      'payment.orderId === id && payment.due === quote.purchaseDay',
+      'payment.orderId === id',
     ],
-    ['only the first line opens', 'const opened = begun.flatMap(', 'const opened = begun.slice(0, 1).flatMap('],
-    ['the fee stands at one line', 'isOne ? collected : await shareFee', '!isOne ? collected : await shareFee'],
+    ['only the first line opens', 'const granted = begun.flatMap(', 'const granted = begun.slice(0, 1).flatMap('],
+    [
+      'the fee stands at one line',
+      'shareFee(one.by?.fee ?? 0, due)',
+      'shareFee(one.by?.fee ?? 0, due).map((p, n) => ({ ...p, fee: n === 0 ? (one.by?.fee ?? 0) : 0 }))',
+    ],
     ['what another order opened meanwhile opens again', 'if (first) duplicates.set(line.id, first)', 'void first'],
     ['money that was not owed is a sale', "duplicates.has(lineId) ? ('overpaid'", "duplicates.has('') ? ('overpaid'"],
-    ['two orders of one buyer settle in one moment', 'pg_advisory_xact_lock(hashtextextended(', 'coalesce(('],
     ['an order that was paid twice is charged on', ".set({ state: 'written-off' })", ".set({ state: 'due' })"],
   ]),
   ...of(
@@ -331,11 +334,6 @@ export const MUTANTS: readonly Mutant[] = [
       "return { kind: 'owned', title: product.title }",
     ],
     [
-      'the same things the other way round are another order',
-      '({ product }) => product.id).sort())',
-      '({ product }) => product.id))',
-    ],
-    [
       'what is had already may be in a basket',
       "if (isOutlasted || own) return { kind: 'owned', title: product.title }",
       "if ((isOutlasted || own) && lines.length === 1) return { kind: 'owned', title: product.title }",
@@ -347,6 +345,38 @@ export const MUTANTS: readonly Mutant[] = [
     ],
     ['what costs nothing is left open', 'if (order.payToday === 0) {', 'if (order.payToday < 0) {'],
   ]),
+  ...of('src/server/checkout/orderRows.ts', CHECKOUT, [
+    [
+      'the same things the other way round are another order',
+      '({ product }) => product.id).sort())',
+      '({ product }) => product.id))',
+    ],
+    [
+      'a course of another line opens with the first',
+      'courses.map(({ id: courseId, title',
+      'courses.slice(0, 1).map(({ id: courseId, title',
+    ],
+  ]),
+  ...of('src/server/fulfilment/known.ts', CHECKOUT, [
+    [
+      'two orders of one buyer settle in one moment',
+      'sql`pg_advisory_xact_lock(hashtextextended(',
+      'sql`coalesce(hashtextextended(',
+    ],
+  ]),
+  ...of(
+    'src/server/platform/limits.ts',
+    [],
+    [
+      ['what stands behind what is used up is counted', 'await this.#giveBack(asked.slice(usedUp + 1))', ''],
+      ['of many at once all count as one', 'times: (found.get(key)?.times ?? 0) + 1', 'times: 1'],
+      [
+        'what was counted long ago counts on',
+        'case when c.expire > ${now}::bigint then c.points else 0 end',
+        'c.points',
+      ],
+    ],
+  ),
   ...of('src/server/checkout/place.ts', CHECKOUT, [
     ['a members’ price stands beside the membership', 'requireNotInOneBasket(product.title, audience.of, lines)\n', ''],
     [
@@ -553,8 +583,8 @@ export const MUTANTS: readonly Mutant[] = [
     [
       [
         'an event of another connection settles an attempt',
-        'and(eq(attempts.key, key), eq(attempts.connectionId, connectionId))',
-        'eq(attempts.key, key)',
+        "and(eq(attempts.key, given('key')), eq(attempts.connectionId, given('connectionId')))",
+        "eq(attempts.key, given('key'))",
       ],
       ['an event interrupted by a crash is not taken up', "if (row?.state !== 'received') return", 'if (row) return'],
       [

@@ -58,7 +58,7 @@ export const PAGE_MUTANTS: readonly Mutant[] = [
       'page.isRetired',
     ],
   ]),
-  ...of('src/server/checkout/prepare.ts', PAGES, [
+  ...of('src/server/checkout/orderRows.ts', PAGES, [
     ['where a buyer came from is forgotten', "placing.request.from ?? ''", "''"],
   ]),
   ...of('src/server/checkoutPages/bench.ts', PAGES, [

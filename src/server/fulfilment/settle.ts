@@ -142,7 +142,7 @@ export async function settleCollected<R extends Reported>(services: Services, al
       if (!of || !order || outcome.state !== 'collected') return []
       const { attempt, adapter } = of
       if (nextState(attempt.state, outcome.state) === null) return []
-      if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) return []
+      if (!isSameMoney(outcome, attempt)) return []
       // Of one agreement, and of one buyer's orders, one at a time: the second follows from the first.
       const one = attempt.agreementId ?? order.personId
       if (taken.has(one)) return []
@@ -157,12 +157,21 @@ export async function settleCollected<R extends Reported>(services: Services, al
     // What is told of it twice, or was told before, has nothing left to settle.
     return all.filter(({ attemptId, outcome }) => {
       const now = done.get(attemptId)
-      if (now)
-        return outcome.state !== 'collected' || outcome.amount !== now.amount || outcome.currency !== now.currency
+      if (now) return outcome.state !== 'collected' || !isSameMoney(outcome, now)
       const attempt = tries.find((one) => one.attempt.id === attemptId)?.attempt
       return !attempt || nextState(attempt.state, outcome.state) !== null
     })
   })
+}
+
+interface Money {
+  amount: number
+  currency: string
+}
+
+/** Whether what was collected is what was asked for. */
+function isSameMoney(collected: Money, asked: Money): boolean {
+  return collected.amount === asked.amount && collected.currency === asked.currency
 }
 
 /** What a gateway collected for an attempt whose order is held. */
@@ -200,7 +209,7 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
   const about = { orderId: order.id, personId: order.personId }
   switch (outcome.state) {
     case 'collected':
-      if (outcome.amount !== attempt.amount || outcome.currency !== attempt.currency) {
+      if (!isSameMoney(outcome, attempt)) {
         // Nothing is settled by other money than was asked for.
         const { amount: asked, currency, key } = attempt
         const { reference, amount, currency: said } = outcome

@@ -1,0 +1,109 @@
+import fc from 'fast-check'
+import { describe, expect, it } from 'vitest'
+import { Together } from './together.ts'
+
+const tick = () => new Promise<void>((done) => setImmediate(done))
+
+/** A queue whose rounds end when they are told to. */
+function held(most: number, gatherMs = 0) {
+  const rounds: { items: readonly number[]; end: () => void; fail: (error: Error) => void }[] = []
+  const queue = new Together<number, number>(
+    most,
+    gatherMs,
+    (items) =>
+      new Promise((resolve, reject) => {
+        rounds.push({ items, end: () => resolve(items.map((item) => item * 10)), fail: reject })
+      }),
+  )
+  return { queue, rounds }
+}
+
+it('does what is asked alone at once, and what comes meanwhile in one round after it', async () => {
+  const { queue, rounds } = held(10)
+  const first = queue.ask(1)
+  expect(rounds.map(({ items }) => items)).toEqual([[1]])
+  const others = [queue.ask(2), queue.ask(3), queue.ask(4)]
+  expect(rounds).toHaveLength(1)
+  rounds[0]?.end()
+  expect(await first).toBe(10)
+  await tick()
+  expect(rounds.map(({ items }) => items)).toEqual([[1], [2, 3, 4]])
+  rounds[1]?.end()
+  expect(await Promise.all(others)).toEqual([20, 30, 40])
+})
+
+it('does no more in a round than it may', async () => {
+  const { queue, rounds } = held(2)
+  const all = [1, 2, 3, 4, 5, 6].map((item) => queue.ask(item))
+  for (let round = 0; round < 4; round++) {
+    await tick()
+    rounds[round]?.end()
+  }
+  await Promise.all(all)
+  expect(rounds.map(({ items }) => items)).toEqual([[1], [2, 3], [4, 5], [6]])
+})
+
+it('what fails fails for those of its round alone', async () => {
+  const { queue, rounds } = held(10)
+  const first = queue.ask(1)
+  const second = queue.ask(2)
+  rounds[0]?.fail(new Error('away'))
+  await expect(first).rejects.toThrow('away')
+  await tick()
+  rounds[1]?.end()
+  expect(await second).toBe(20)
+  const third = queue.ask(3)
+  rounds[2]?.end()
+  expect(await third).toBe(30)
+})
+
+it('waits a moment for more where several came lately, and for nobody once it is quiet again', async () => {
+  const { queue, rounds } = held(10, 30)
+  const asked = [queue.ask(1), queue.ask(2), queue.ask(3)]
+  rounds[0]?.end()
+  await tick()
+  // What came during the first round was one round's worth before the next; the first itself was alone.
+  rounds[1]?.end()
+  await Promise.all(asked)
+  asked.push(queue.ask(4))
+  expect(rounds).toHaveLength(2)
+  asked.push(queue.ask(5))
+  await new Promise((done) => setTimeout(done, 60))
+  expect(rounds[2]?.items).toEqual([4, 5])
+  rounds[2]?.end()
+  await Promise.all(asked)
+  const six = queue.ask(6)
+  await new Promise((done) => setTimeout(done, 60))
+  rounds[3]?.end()
+  await six
+  void queue.ask(7)
+  expect(rounds.map(({ items }) => items)).toEqual([[1], [2, 3], [4, 5], [6], [7]])
+  rounds[4]?.end()
+})
+
+describe('whatever comes whenever', () => {
+  it('each gets its own answer, once, and all are done in the order in which they came', async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        fc.array(fc.nat({ max: 3 }), { maxLength: 40 }),
+        fc.integer({ min: 1, max: 6 }),
+        async (pauses, most) => {
+          const done: number[] = []
+          const queue = new Together<number, number>(most, 0, async (items) => {
+            await tick()
+            done.push(...items)
+            return items.map((item) => item + 1000)
+          })
+          const answers: Promise<number>[] = []
+          for (const [item, pause] of pauses.entries()) {
+            answers.push(queue.ask(item))
+            for (let n = 0; n < pause; n++) await tick()
+          }
+          expect(await Promise.all(answers)).toEqual(pauses.map((_, item) => item + 1000))
+          expect(done).toEqual(pauses.map((_, item) => item))
+        },
+      ),
+      { numRuns: 60 },
+    )
+  })
+})
