@@ -372,7 +372,7 @@ export const MUTANTS: readonly Mutant[] = [
       ['of many at once all count as one', 'times: (found.get(key)?.times ?? 0) + 1', 'times: 1'],
       [
         'what was counted long ago counts on',
-        'case when c.expire > ${now}::bigint then c.points else 0 end',
+        'case when c.expire > $' + '{now}::bigint then c.points else 0 end',
         'c.points',
       ],
     ],

@@ -150,3 +150,43 @@ it('what was counted is forgotten after its time', async () => {
   await world.db.update(rateLimits).set({ expire: Date.now() - 1 })
   expect(await world.services.limits.isWithin('mail:moment', 'x')).toBe(true)
 })
+
+describe('what many ask at the same moment', () => {
+  const away = (promise: Promise<void>) => promise.then(() => 0).catch((error: { status: number }) => error.status)
+
+  it('is counted one by one: exactly as many pass as may, whatever else each counts', async () => {
+    const limits = new Limits(world.db, { 'code:ip': 7, 'code:browser': 2 })
+    const asked = times(20, (n) => away(limits.count({ 'code:ip': 'one place', 'code:browser': `browser ${n % 5}` })))
+    const statuses = await Promise.all(asked)
+    expect(statuses.filter((status) => status === 0)).toHaveLength(7)
+    expect(new Set(statuses)).toEqual(new Set([0, 429]))
+  })
+
+  it('is not counted behind the first that is used up: nobody uses up another’s by tries that were refused', async () => {
+    const limits = new Limits(world.db, { 'order:ip': 1, 'order:email': 3 })
+    const by = { 'order:ip': 'a place', 'order:email': 'practice ida@post.example' }
+    for (let tries = 0; tries < 6; tries++) await away(limits.count(by))
+    expect(await away(limits.count({ 'order:email': 'practice ida@post.example' }))).toBe(0)
+    expect(await away(limits.count({ 'order:email': 'practice ida@post.example' }))).toBe(0)
+    expect(await away(limits.count({ 'order:email': 'practice ida@post.example' }))).toBe(429)
+  })
+
+  it('is given back as often as it was counted, and never more', async () => {
+    const limits = new Limits(world.db, { 'code:ip': 4 })
+    const by = { 'code:ip': 'given back' }
+    await Promise.all(times(3, () => limits.count(by)))
+    await Promise.all(times(3, () => limits.giveBack(by)))
+    await Promise.all(times(3, () => limits.giveBack(by)))
+    const statuses = await Promise.all(times(6, () => away(limits.count(by))))
+    expect(statuses.filter((status) => status === 0)).toHaveLength(4)
+    await limits.forget(by)
+    expect(await away(limits.count(by))).toBe(0)
+  })
+
+  it('by nobody is no try', async () => {
+    const limits = new Limits(world.db, { 'code:ip': 0 })
+    await limits.count({ 'code:ip': null })
+    await limits.giveBack({ 'code:ip': null })
+    expect(await away(limits.count({ 'code:ip': 'somebody' }))).toBe(429)
+  })
+})
