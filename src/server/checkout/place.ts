@@ -207,9 +207,14 @@ async function place(
     ...{ school, page, lines, request, payment, shopper, quoted, found, hasLater },
     ...{ savedMethod, charged, isKeptForUpsells, fromBasketId, follows },
   }
-  const placed = await placeOnce(services, paymentMethod, placing)
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
-  if (placed.state === 'paid' && paymentMethod) await services.limits.giveBack(counted)
+  let isGivenBack = false
+  const giveBack = () => {
+    isGivenBack = true
+    return services.limits.giveBack(counted)
+  }
+  const placed = await placeOnce(services, paymentMethod, placing, giveBack)
+  if (placed.state === 'paid' && paymentMethod && !isGivenBack) await giveBack()
   return placed
 }
 
@@ -265,13 +270,15 @@ function countedBy(email: string, { mode, address, browserHash, person }: Shoppe
   return { ...places, ...(what === 'order' ? { 'order:browser': browserHash } : {}), [`${what}:email`]: who }
 }
 
+/** @param whenCollected is done beside the settling of what was collected at once. */
 async function placeOnce(
   services: Services,
   paymentMethod: OpenPaymentMethod | null,
   placing: Placing,
+  whenCollected: () => Promise<void>,
 ): Promise<Placed> {
   const begun = paymentMethod ? await prepareTogether(services, placing) : null
-  if (begun && paymentMethod) return charge(services, paymentMethod, begun, placing)
+  if (begun && paymentMethod) return charge(services, paymentMethod, begun, placing, whenCollected)
   // An attempt left open by this order is settled first; then there is nothing in the way.
   for (let round = 0; round < 3; round++) {
     const prepared = await inTransaction(services, (services) => prepare(services, placing))
@@ -291,7 +298,9 @@ async function placeOnce(
     }
     if (prepared.kind === 'refused') throw refusedForAddress()
     if (prepared.kind === 'code') throw new Problem(409, 'code-changed', prepared.says)
-    if (prepared.kind === 'ready' && paymentMethod) return charge(services, paymentMethod, prepared.attempt, placing)
+    if (prepared.kind === 'ready' && paymentMethod) {
+      return charge(services, paymentMethod, prepared.attempt, placing, whenCollected)
+    }
     if (prepared.kind !== 'busy') break
     const stillBusy = await resolveOpenAttempt(services, prepared.attempt)
     if (stillBusy) return { state: 'checking', orderId: prepared.order.id }
@@ -310,6 +319,7 @@ async function charge(
   paymentMethod: OpenPaymentMethod,
   attempt: Attempt,
   placing: Placing,
+  whenCollected: () => Promise<void>,
 ): Promise<Placed> {
   const { school, page, lines, payment, hasLater, charged, isKeptForUpsells, follows } = placing
   const { gateway } = paymentMethod
@@ -339,8 +349,12 @@ async function charge(
     ...(lines.length === 1 && first ? { statement: first.offer.live.statement } : {}),
   })
   if (!outcome) return orderStatus(services, attempt.orderId)
-  await settleAttempt(services, attempt.id, outcome, 'answer')
-  // What was collected is paid, whoever settled it first; everything else is read from what is stored.
-  if (outcome.state === 'collected') return { state: 'paid', orderId: attempt.orderId }
+  const settling = settleAttempt(services, attempt.id, outcome, 'answer')
+  if (outcome.state === 'collected') {
+    // It is paid, whoever settled it first; everything else is read from what is stored.
+    await Promise.all([settling, whenCollected()])
+    return { state: 'paid', orderId: attempt.orderId }
+  }
+  await settling
   return orderStatus(services, attempt.orderId)
 }

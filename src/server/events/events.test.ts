@@ -203,3 +203,46 @@ it('that was kept but not worked on, because the process was killed, is worked o
   const [kept] = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))
   expect(kept).toMatchObject({ state: 'handled' })
 })
+
+it('many at the same moment, each told three times: each is kept once and does its work once', async () => {
+  Object.assign(world.standins.world, { answersLost: true, eventsLost: true })
+  const placed = await Promise.all(
+    Array.from({ length: 5 }, (_, who) =>
+      world.buy(
+        course.slug,
+        world.request(course.offerId, 12_900, { email: `many${buyer}-${who}@post.example` }),
+        `many ${buyer} ${who}`,
+      ),
+    ),
+  )
+  const keys = await Promise.all(placed.map(async ({ orderId }) => (await world.attemptsOf(orderId))[0]?.key as string))
+  const bodies = [
+    ...keys.map((key) => captured(key)),
+    captured('nobody knows'),
+    JSON.stringify({ type: 'odd', data: 1 }),
+  ]
+  const told = bodies.map((body) => ({ body, id: randomUUID() }))
+  const answers = await Promise.all(
+    [...told, ...told, ...[...told].reverse()].map(({ body, id }) => send(body, { id })),
+  )
+  expect(new Set(answers.map(({ status }) => status))).toEqual(new Set([200]))
+  for (const { orderId } of placed) {
+    expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid' })
+    expect((await world.journalOf(orderId)).filter((what) => what === 'order-paid')).toHaveLength(1)
+    expect(await world.grantsOf(orderId)).toHaveLength(1)
+  }
+  for (const [index, { id }] of told.entries()) {
+    const kept = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))
+    expect(kept.map(({ state }) => state)).toEqual([index < 5 ? 'handled' : 'unknown'])
+  }
+})
+
+it('one that is forged among many at the same moment is refused alone', async () => {
+  const forged = { secret: `whsec_${Buffer.from('not the secret of school').toString('base64')}` }
+  const odd = (n: number) => JSON.stringify({ type: `odd.${n}`, data: {} })
+  const ids = Array.from({ length: 6 }, () => randomUUID())
+  const answers = await Promise.all(ids.map((id, n) => send(odd(n), n === 3 ? { id, ...forged } : { id })))
+  expect(answers.map(({ status }) => status)).toEqual([200, 200, 200, 401, 200, 200])
+  const stored = await Promise.all(ids.map((id) => world.db.$count(gatewayEvents, eq(gatewayEvents.eventId, id))))
+  expect(stored).toEqual([1, 1, 1, 0, 1, 1])
+})

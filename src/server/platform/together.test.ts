@@ -57,6 +57,25 @@ it('what fails fails for those of its round alone', async () => {
   expect(await third).toBe(30)
 })
 
+it('of a round that fails each is done by itself, and whose fault it is alone fails', async () => {
+  const seen: (readonly number[])[] = []
+  const queue = new Together<number, number>(10, 0, async (items) => {
+    seen.push(items)
+    await tick()
+    if (items.includes(3)) throw new Error('three')
+    return items.map((item) => item * 10)
+  })
+  const all = await Promise.allSettled([1, 2, 3, 4].map((item) => queue.ask(item)))
+  expect(all.map((one) => (one.status === 'fulfilled' ? one.value : String(one.reason)))).toEqual([
+    10,
+    20,
+    'Error: three',
+    40,
+  ])
+  expect(seen).toEqual([[1], [2, 3, 4], [2], [3], [4]])
+  expect(await queue.ask(5)).toBe(50)
+})
+
 it('waits a moment for more where several came lately, and for nobody once it is quiet again', async () => {
   const { queue, rounds } = held(10, 30)
   const asked = [queue.ask(1), queue.ask(2), queue.ask(3)]

@@ -1,11 +1,17 @@
 import type { Database } from '../db/client.ts'
 
+interface Waiting<T, R> {
+  item: T
+  done: (result: R) => void
+  failed: (error: unknown) => void
+}
+
 /**
  * Does for several what costs as much for one: what is asked for while a round is under way waits for it, and is done
  * in the next. Whoever asks alone waits for nobody; where several came lately, a round waits a moment for more.
  */
 export class Together<T, R> {
-  #waiting: { item: T; done: (result: R) => void; failed: (error: unknown) => void }[] = []
+  #waiting: Waiting<T, R>[] = []
   #isRunning = false
   #cameLately = 1
   readonly #most: number
@@ -15,7 +21,8 @@ export class Together<T, R> {
   /**
    * @param most so many are done in one round.
    * @param gatherMs so long a round waits for more where the one before it had several.
-   * @param run gives the results in the order of the items; what it throws is thrown to each of them.
+   * @param run gives the results in the order of the items. A round that fails is run again for each by itself, so that
+   * none fails for another's fault: what failed must have done nothing, or be harmless twice.
    */
   constructor(most: number, gatherMs: number, run: (items: readonly T[]) => Promise<readonly R[]>) {
     this.#most = most
@@ -30,6 +37,15 @@ export class Together<T, R> {
     })
   }
 
+  async #alone({ item, done, failed }: Waiting<T, R>): Promise<void> {
+    try {
+      const [result] = await this.#run([item])
+      done(result as R)
+    } catch (error) {
+      failed(error)
+    }
+  }
+
   async #go(): Promise<void> {
     this.#isRunning = true
     while (this.#waiting.length > 0) {
@@ -41,7 +57,8 @@ export class Together<T, R> {
         const results = await this.#run(round.map(({ item }) => item))
         for (const [index, { done }] of round.entries()) done(results[index] as R)
       } catch (error) {
-        for (const { failed } of round) failed(error)
+        if (round.length === 1) round[0]?.failed(error)
+        else for (const one of round) await this.#alone(one)
       }
     }
     this.#isRunning = false
