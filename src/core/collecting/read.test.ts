@@ -1,5 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
+import { pointersOf, withAt } from '../../testing/documents.ts'
 import { DocumentError } from '../document/reader.ts'
 import { readRehearsal } from './read.ts'
 
@@ -27,17 +28,6 @@ const GOOD: Json = {
     { on: '2027-04-01', line: 1, what: 'cancel', when: 'period-end' },
   ],
   until: '2028-02-01',
-}
-
-function withAt(pointer: string, value: unknown): unknown {
-  const document = structuredClone(GOOD)
-  const keys = pointer.split('/').slice(1)
-  const last = keys.pop()
-  if (last === undefined) return value
-  const place = keys.reduce((inside, key) => inside[key] as Json, document)
-  if (value === undefined) delete place[last]
-  else place[last] = value
-  return document
 }
 
 function refusal(document: unknown): [string, string] {
@@ -68,14 +58,14 @@ it('reads what is rehearsed, and what is left out as the rules say', () => {
 
 it('the purchase day is one of the school’s zone: nothing may be asked for before it', () => {
   // Noon in UTC on 31 January is 1 February there.
-  expect(readRehearsal(withAt('/until', '2028-02-01')).until).toBe('2028-02-01')
-  const none = withAt('/events', []) as Json
+  expect(readRehearsal(withAt(GOOD, '/until', '2028-02-01')).until).toBe('2028-02-01')
+  const none = withAt(GOOD, '/events', []) as Json
   expect(readRehearsal({ ...none, until: '2027-02-01' }).until).toBe('2027-02-01')
   expect(refusal({ ...none, until: '2027-01-31' })).toEqual([
     '/until',
     'must not be before 2027-02-01, the purchase day',
   ])
-  expect(refusal(withAt('/events/0/on', '2027-01-31'))).toEqual([
+  expect(refusal(withAt(GOOD, '/events/0/on', '2027-01-31'))).toEqual([
     '/events/0/on',
     'must lie between 2027-02-01 and 2028-02-01',
   ])
@@ -119,26 +109,19 @@ describe('a document that breaks a rule is refused at the field at fault', () =>
   ]
 
   it.each(CASES)('%s %j', (pointer, value, why) => {
-    expect(refusal(withAt(pointer, value))).toEqual([pointer, why])
+    expect(refusal(withAt(GOOD, pointer, value))).toEqual([pointer, why])
   })
 
   it('ten years to the day may be asked for', () => {
-    expect(readRehearsal(withAt('/until', '2037-02-01')).until).toBe('2037-02-01')
+    expect(readRehearsal(withAt(GOOD, '/until', '2037-02-01')).until).toBe('2037-02-01')
   })
 })
 
 it('whatever is put wherever, it is read or refused at a pointer, and nothing else happens', () => {
-  const pointers: string[] = []
-  const walk = (value: unknown, at: string) => {
-    pointers.push(at)
-    if (typeof value !== 'object' || value === null) return
-    for (const [key, inner] of Object.entries(value)) walk(inner, `${at}/${key}`)
-  }
-  walk(GOOD, '')
   fc.assert(
-    fc.property(fc.constantFrom(...pointers), fc.jsonValue({ maxDepth: 2 }), (pointer, value) => {
+    fc.property(fc.constantFrom(...pointersOf(GOOD)), fc.jsonValue({ maxDepth: 2 }), (pointer, value) => {
       try {
-        readRehearsal(withAt(pointer, value))
+        readRehearsal(withAt(GOOD, pointer, value))
       } catch (error) {
         expect(error).toBeInstanceOf(DocumentError)
         expect((error as DocumentError).at === '' || (error as DocumentError).at.startsWith('/')).toBe(true)

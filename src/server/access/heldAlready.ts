@@ -41,7 +41,8 @@ const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly st
   ),
 )
 
-const those = (ids: SQLWrapper) => sql`any (array (select unnest(${ids}::uuid[]) union all
+/** Orders by their ids, or by those of attempts at them; as an array, so that they are looked up and not joined. */
+export const ordersBy = (ids: SQLWrapper) => sql`any (array (select unnest(${ids}::uuid[]) union all
   select ${attempts.orderId} from ${attempts} where ${attempts.id} = any (${ids}::uuid[])))`
 
 /** All grants of who has an address to some courses. */
@@ -59,9 +60,9 @@ export const grantsOfBuyer = compiled<{ mode: Mode; email: string; courseIds: re
 export const grantsBeside = compiled<{ orders: readonly string[] }>()((db, given) =>
   allGrants(db).where(
     and(
-      sql`${grants.personId} = any (array (select o.person_id from ${orders} o where o.id = ${those(given('orders'))}))`,
+      sql`${grants.personId} = any (array (select o.person_id from ${orders} o where o.id = ${ordersBy(given('orders'))}))`,
       sql`${grants.courseId} = any (array (select c.course_id from ${orderLines} l join ${lineCourses} c on c.line_id = l.id
-        where l.order_id = ${those(given('orders'))}))`,
+        where l.order_id = ${ordersBy(given('orders'))}))`,
       isNull(grants.endedAt),
     ),
   ),

@@ -1,8 +1,8 @@
 import { asc, eq, type SQLWrapper, sql } from 'drizzle-orm'
-import { grantsBeside } from '../access/heldAlready.ts'
+import { grantsBeside, ordersBy } from '../access/heldAlready.ts'
 import type { Transaction } from '../db/client.ts'
 import { compiled } from '../db/compiled.ts'
-import { attempts, lineCourses, orderLines, orders, payments, products } from '../db/schema/index.ts'
+import { lineCourses, orderLines, orders, payments, products } from '../db/schema/index.ts'
 import { getSchool } from '../school/service.ts'
 
 /** What must be known of orders before they are paid, read in one go. */
@@ -18,16 +18,12 @@ interface Ids extends Record<string, unknown> {
   ids: readonly string[]
 }
 
-/** Orders by their ids, or by those of attempts at them; as an array, so that they are looked up and not joined. */
-const those = (ids: SQLWrapper) => sql`any (array (select unnest(${ids}::uuid[]) union all
-  select ${attempts.orderId} from ${attempts} where ${attempts.id} = any (${ids}::uuid[])))`
-
 const linesBy = compiled<Ids>()((db, given) =>
   db
     .select({ line: orderLines, product: products.bookName, kind: products.kind })
     .from(orderLines)
     .innerJoin(products, eq(products.id, orderLines.productId))
-    .where(sql`${orderLines.orderId} = ${those(given('ids'))}`)
+    .where(sql`${orderLines.orderId} = ${ordersBy(given('ids'))}`)
     .orderBy(asc(orderLines.position)),
 )
 
@@ -36,7 +32,7 @@ const coursesBy = compiled<Ids>()((db, given) =>
     .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
     .from(lineCourses)
     .where(
-      sql`${lineCourses.lineId} = any (array (select l.id from ${orderLines} l where l.order_id = ${those(given('ids'))}))`,
+      sql`${lineCourses.lineId} = any (array (select l.id from ${orderLines} l where l.order_id = ${ordersBy(given('ids'))}))`,
     )
     .orderBy(asc(lineCourses.position)),
 )
@@ -52,7 +48,7 @@ const paymentsBy = compiled<Ids>()((db, given) =>
       tax: payments.tax,
     })
     .from(payments)
-    .where(sql`${payments.orderId} = ${those(given('ids'))}`)
+    .where(sql`${payments.orderId} = ${ordersBy(given('ids'))}`)
     .orderBy(asc(payments.id)),
 )
 
@@ -60,7 +56,7 @@ const buyersOf = (db: Transaction, ids: SQLWrapper) =>
   db
     .selectDistinct({ id: sql<string>`${orders.personId}`.as('id') })
     .from(orders)
-    .where(sql`${orders.id} = ${those(ids)}`)
+    .where(sql`${orders.id} = ${ordersBy(ids)}`)
     .orderBy(sql`1`)
     .as('buyers')
 

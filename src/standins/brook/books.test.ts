@@ -2,20 +2,10 @@ import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { describe, expect, it } from 'vitest'
-import { Refusal } from '../provider/books.ts'
+import { codeOf } from '../../testing/refusals.ts'
 import { HOURS_ON_ITS_WAY, TransferBooks, type TransferRequest } from './books.ts'
 
 const HOUR = 3_600_000
-const codeOf = (run: () => unknown): string | null => {
-  try {
-    run()
-    return null
-  } catch (error) {
-    if (error instanceof Refusal) return error.code
-    throw error
-  }
-}
-
 function opened(file: string | null = null) {
   const clock = { at: Date.parse('2027-01-31T09:00:00Z') }
   const books = new TransferBooks(file, () => new Date(clock.at))

@@ -3,18 +3,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { Refusal } from '../provider/books.ts'
+import { codeOf } from '../../testing/refusals.ts'
 import { APPROVED_UP_TO, SAMPLE_WALLETS, type WalletBehaviour, WalletBooks, type WalletRequest } from './books.ts'
-
-const codeOf = (run: () => unknown): string | null => {
-  try {
-    run()
-    return null
-  } catch (error) {
-    if (error instanceof Refusal) return error.code
-    throw error
-  }
-}
 
 function opened(file: string | null = null) {
   const books = new WalletBooks(file)

@@ -3,9 +3,10 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
+import { codeOf } from '../../testing/refusals.ts'
 import { Books } from '../thistle/books.ts'
 import { SAMPLE_CARDS } from '../thistle/cards.ts'
-import { feeFor, type Mode, Refusal } from './books.ts'
+import { feeFor, type Mode } from './books.ts'
 
 /** What every provider's books keep to, whatever they are asked in whatever order; the chaos run judges by them. */
 
@@ -40,17 +41,6 @@ interface Expected {
 }
 
 const STATES = ['captured', 'declined', 'confirm'] as const
-
-/** Does what may be refused. @returns the code of the refusal, null where it was done. */
-function codeOf(run: () => unknown): string | null {
-  try {
-    run()
-    return null
-  } catch (error) {
-    if (error instanceof Refusal) return error.code
-    throw error
-  }
-}
 
 function play(all: readonly Command[], mode: Mode) {
   const file = join(mkdtempSync(join(tmpdir(), 'books-')), 'thistle.jsonl')
