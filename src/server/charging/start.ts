@@ -14,8 +14,8 @@ export const CALL_SECONDS = 30
 export interface Asked
   extends Collects,
     Pick<Attempt, 'connectionId' | 'amount' | 'currency' | 'day' | 'madeBy'>,
-    // What a buyer's attempt is charged to, and whether what it saves is for upsells.
-    Partial<Pick<Attempt, 'savedMethod' | 'expires' | 'forgetAt'>> {
+    // What an attempt is charged to, whether what it saves is for upsells, and what it is to replace.
+    Partial<Pick<Attempt, 'savedMethod' | 'expires' | 'forgetAt' | 'replacesId'>> {
   /** The last of an agreement's payments that it is for. */
   toN: number | null
   requestKey?: string
@@ -88,6 +88,7 @@ const NOTHING_YET = {
   savedMethod: null,
   expires: null,
   forgetAt: null,
+  replacesId: null,
 }
 
 async function nextAttemptKeys(tx: Transaction, all: readonly Starting[]): Promise<string[]> {

@@ -12,6 +12,7 @@ import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { Together } from '../platform/together.ts'
+import { collectedAgain } from './chargedAgain.ts'
 import { markPaid, type Paying } from './fulfil.ts'
 import { type Known, readKnown } from './known.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
@@ -217,9 +218,10 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
         await noteOnce(services, order, 'attempt-mismatch', key, data)
         return
       }
-      return isLater
-        ? laterCollected(services, order, attempt, outcome, source)
-        : collected(services, order, attempt, outcome, source)
+      if (isLater) return laterCollected(services, order, attempt, outcome, source)
+      return attempt.replacesId === null
+        ? collected(services, order, attempt, outcome, source)
+        : collectedAgain(services, order, attempt, outcome, source)
     case 'confirming':
       await change(tx, attempt, { state: next, reference: outcome.reference, confirmUrl: outcome.url })
       return record(tx, at, about, 'attempt-confirming', { reference: outcome.reference })

@@ -14,6 +14,7 @@ export type JournalEntry =
   | 'attempt-abandoned'
   | 'attempt-collected'
   | 'attempt-surplus'
+  | 'charging-again'
   | 'attempt-mismatch'
   | 'order-paid'
   | 'order-paid-twice'

@@ -13,6 +13,7 @@ import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   attempts,
+  chargedAgain,
   connections,
   ledger,
   orderLines,
@@ -29,7 +30,10 @@ import { type Entry, type Row, write } from './write.ts'
 /** Each movement of money is written down here, by whoever makes it true, in the same transaction. */
 
 type Order = Pick<typeof orders.$inferSelect, 'id' | 'mode' | 'currency'>
-type Attempt = Pick<typeof attempts.$inferSelect, 'id' | 'connectionId' | 'agreementId' | 'fromN' | 'toN'>
+type Attempt = Pick<
+  typeof attempts.$inferSelect,
+  'id' | 'connectionId' | 'agreementId' | 'fromN' | 'toN' | 'replacesId'
+>
 type Refund = typeof refunds.$inferSelect
 type Transfer = typeof transfers.$inferSelect
 
@@ -55,10 +59,15 @@ function paymentsBy(tx: Transaction) {
 
 /** The payments that an attempt is meant to collect, whether it did or not, and its payment method. */
 async function meantBy(tx: Transaction, order: typeof orders.$inferSelect, attempt: Attempt) {
-  const { agreementId, fromN, toN } = attempt
+  const { agreementId, fromN, toN, replacesId } = attempt
+  const again = tx.select({ id: chargedAgain.lineId }).from(chargedAgain).where(eq(chargedAgain.attemptId, attempt.id))
   const those =
     agreementId === null
-      ? and(eq(payments.orderId, order.id), eq(payments.due, order.quote.purchaseDay))
+      ? and(
+          eq(payments.orderId, order.id),
+          eq(payments.due, order.quote.purchaseDay),
+          replacesId === null ? undefined : inArray(payments.lineId, again),
+        )
       : sql`${payments.lineId} = (select g.line_id from agreements g where g.id = ${agreementId})
           and ${payments.n} between ${fromN} and ${toN}`
   const [rows, [paymentMethod]] = await Promise.all([
@@ -193,12 +202,42 @@ async function sumsBy(tx: Transaction, of: readonly BookedPayment[], account: st
   return new Map(rows.map(({ paymentId, sum }) => [paymentId as string, sum]))
 }
 
+/** Money that came for an attempt: how much, what the gateway took of it, the transfer that it was. */
+interface Came {
+  amount: number
+  fee?: number
+  transfer?: Transfer
+}
+
 /** Writes down money that came for an attempt beyond what it could collect. */
-export async function bookSurplus(
+export function bookSurplus(
   services: Within,
   order: typeof orders.$inferSelect,
   attempt: Attempt,
-  { amount, fee = 0, transfer }: { amount: number; fee?: number; transfer?: Transfer },
+  came: Came,
+): Promise<void> {
+  return bookNotOwed(services, order, attempt, came, 'surplus')
+}
+
+/**
+ * Writes down what was charged again for lines that are paid: it is the buyer's until the payment that it replaces is
+ * refunded, when {@link bookGivenBack} takes it off. Their sale and its tax stay where they are.
+ */
+export function bookChargedAgain(
+  services: Within,
+  order: typeof orders.$inferSelect,
+  attempt: Attempt,
+  came: Came,
+): Promise<void> {
+  return bookNotOwed(services, order, attempt, came, 'payment')
+}
+
+async function bookNotOwed(
+  services: Within,
+  order: typeof orders.$inferSelect,
+  attempt: Attempt,
+  { amount, fee = 0, transfer }: Came,
+  kind: 'surplus' | 'payment',
 ): Promise<void> {
   const { db: tx } = services
   const { payments: asked, method } = await meantBy(tx, order, attempt)
@@ -206,7 +245,7 @@ export async function bookSurplus(
   const rows = surplusReceived(asked, amount, { into, method, fee })
   const day = transfer?.day ?? (await schoolDay(services))
   const note = transfer?.note ?? ''
-  const entry = { kind: 'surplus', day, method, note, rows: transfer ? withSubject(rows, transfer.id) : rows } as const
+  const entry = { kind, day, method, note, rows: transfer ? withSubject(rows, transfer.id) : rows }
   await write(tx, [entryOf(order, attempt.id, services.now(), entry)])
 }
 
@@ -252,12 +291,16 @@ function opposite({ account, amount, lineId, paymentId, offerId, subjectId }: Re
   return { account, amount: -amount, lineId, paymentId, offerId, subjectId }
 }
 
-/** Writes down money that was given back, or lost in a dispute: the rows of one call, each of a line. */
+/**
+ * Writes down money that was given back, or lost in a dispute: the rows of one call, each of a line.
+ * @param again what went back with it of lines that were charged again before.
+ */
 export async function bookGivenBack(
   services: Within,
   order: Order,
   given: readonly Pick<Refund, 'id' | 'attemptId' | 'lineId' | 'amount' | 'isOutside' | 'day' | 'note'>[],
   kind: 'refund' | 'dispute',
+  again: readonly { lineId: string; amount: number }[] = [],
 ): Promise<void> {
   const { db: tx } = services
   const [first] = given
@@ -275,22 +318,26 @@ export async function bookGivenBack(
   const at = services.now()
   const isAtBank = (isOutside: boolean) => isOutside || method === BANK_TRANSFER_ID
   const as = kind === 'dispute' ? 'dispute' : 'sale'
-  const rows = given.flatMap(({ id, lineId, amount, isOutside }) =>
+  const leftOf = (lineId: string) =>
+    paid
+      .filter((payment) => payment.lineId === lineId)
+      .map((payment) => ({
+        ...payment,
+        left: Math.max(0, payment.pay - (before.get(payment.paymentId) ?? 0)),
+        taxLeft: taxLeft.get(payment.paymentId) ?? 0,
+      }))
+  const rows: Row[] = given.flatMap(({ id, lineId, amount, isOutside }) =>
     withSubject(
-      givenBack(
-        paid
-          .filter((payment) => payment.lineId === lineId)
-          .map((payment) => ({
-            ...payment,
-            left: Math.max(0, payment.pay - (before.get(payment.paymentId) ?? 0)),
-            taxLeft: taxLeft.get(payment.paymentId) ?? 0,
-          })),
-        amount,
-        { from: isAtBank(isOutside) ? BANK : atGateway(method), as: twice.has(lineId) ? 'overpaid' : as },
-      ),
+      givenBack(leftOf(lineId), amount, {
+        from: isAtBank(isOutside) ? BANK : atGateway(method),
+        as: twice.has(lineId) ? 'overpaid' : as,
+      }),
       id,
     ),
   )
+  for (const { lineId, amount } of again) {
+    rows.push(...givenBack(leftOf(lineId), amount, { from: atGateway(method), as: 'overpaid' }))
+  }
   await write(tx, [entryOf(order, attemptId, at, { kind, day, method, note, rows })])
 }
 

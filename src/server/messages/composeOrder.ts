@@ -105,6 +105,8 @@ export interface RefundFacts {
   access: 'keep' | 'close'
   /** The course is open at the moment. */
   isOpen: boolean
+  /** What was charged again, because all of the payment had to be refunded: how much, and for what; `whole` is that payment. */
+  again: { whole: number; charged: number; kept: string } | null
   day: string
 }
 
@@ -112,20 +114,22 @@ export interface RefundFacts {
 export function composeRefunded(
   school: School,
   name: string,
-  { course, courses, currency, amount, method, isByHand, outside, access, isOpen, day }: RefundFacts,
+  { course, courses, currency, amount, method, isByHand, outside, access, isOpen, again, day }: RefundFacts,
   ownWords: string,
 ): Email {
-  const money = formatMoney(amount, { ...school, currency })
+  const format = (of: number) => formatMoney(of, { ...school, currency })
+  const money = format(amount)
   const words = MAIL.refunded
   const byPaymentMethod = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
   const to = outside === null ? byPaymentMethod : say(words.outside, { reference: outside })
   const text = [
     say(words.text, { money, course, to, day: formatDay(day, school.language) }),
+    again ? say(words.again, { whole: format(again.whole), charged: format(again.charged), kept: again.kept }) : '',
     access === 'close' ? say(words.ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',
   ]
   return letter(school, say(words.subject, { money, course }), [
     greeting(name),
-    { text: text.join(' ').trim() },
+    { text: text.filter((sentence) => sentence !== '').join(' ') },
     ...said(ownWords),
   ])
 }

@@ -9,6 +9,7 @@ import type { Queryable } from '../db/client.ts'
 import {
   attempts,
   catalogue,
+  chargedAgain,
   connections,
   courses,
   creators,
@@ -173,8 +174,17 @@ export async function refundFacts(services: Services, refundId: string): Promise
     outside: refund.isOutside ? refund.reference : null,
     access: refund.access,
     isOpen: await isLineOpen(services, refund.lineId),
+    again: refund.awaitsId ? await againFacts(services, refund.orderId, attempt.amount, refund.awaitsId) : null,
     day: refund.day,
   }
+}
+
+/** What an attempt charged again of a payment that was refunded as a whole. */
+async function againFacts(services: Services, orderId: string, whole: number, attemptId: string) {
+  const rows = await services.db.select().from(chargedAgain).where(eq(chargedAgain.attemptId, attemptId))
+  const lineIds = rows.map(({ lineId }) => lineId)
+  const charged = rows.reduce((sum, { amount }) => sum + amount, 0)
+  return { whole, charged, kept: await titlesOf(services, orderId, lineIds) }
 }
 
 export async function creatorFacts(

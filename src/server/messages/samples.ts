@@ -121,6 +121,7 @@ export async function sampleOf(
           outside: null,
           access: 'keep',
           isOpen: true,
+          again: null,
           day: today,
         },
         ownWords,

@@ -6,7 +6,7 @@ import { namePayment } from '../../core/sentence/sentence.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
 import type { Queryable } from '../db/client.ts'
-import { attempts, ledger, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
+import { attempts, chargedAgain, ledger, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool, type School } from '../school/service.ts'
@@ -75,7 +75,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     .innerJoin(attempts, eq(attempts.id, refunds.attemptId))
     .where(and(eq(refunds.orderId, orderId), eq(refunds.state, 'refunded')))
     .orderBy(asc(refunds.createdAt), asc(refunds.id))
-  const back = await taxesGivenBack(db, orderId)
+  const [back, again] = await Promise.all([taxesGivenBack(db, orderId), againOf(db, orderId)])
   return {
     school,
     currency: order.currency,
@@ -110,6 +110,16 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
           method,
         }
       }),
+      // Their sale, and its tax, is that of the first payment.
+      ...again.flatMap(({ lineId, amount, method, refundedOn, at }): ReceiptPayment[] => {
+        const { line, taxRate } = lineOf(lineId)
+        const of = { tax: 0, taxRate, method }
+        const charged = { ...of, day: at ? dayFor(school, at) : refundedOn, amount }
+        return [
+          { ...of, day: refundedOn, amount: -amount, what: ofThing(line.title, RECEIPT.refundedAnd) },
+          { ...charged, what: ofThing(line.title, RECEIPT.again) },
+        ]
+      }),
     ].sort((a, b) => (a.day < b.day ? -1 : a.day > b.day ? 1 : 0)),
   }
 }
@@ -118,6 +128,23 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
 function formatNumber(n: number, all: number | null): string {
   if (all === null) return say(RECEIPT.paymentNumber, { n })
   return all > 1 ? say(RECEIPT.paymentOf, { n, all }) : RECEIPT.payment
+}
+
+/** What was charged again of payments that were refunded as a whole. */
+function againOf(db: Queryable, orderId: string) {
+  const ofOrder = and(eq(refunds.orderId, orderId), eq(refunds.state, 'refunded'))
+  return db
+    .selectDistinct({
+      lineId: chargedAgain.lineId,
+      amount: chargedAgain.amount,
+      refundedOn: refunds.day,
+      at: attempts.settledAt,
+      method: attempts.method,
+    })
+    .from(refunds)
+    .innerJoin(attempts, eq(attempts.id, refunds.awaitsId))
+    .innerJoin(chargedAgain, eq(chargedAgain.attemptId, attempts.id))
+    .where(ofOrder)
 }
 
 /** The tax in what was given back, by refund, as it was booked. */

@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray, ne, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, ne, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { type Charge, refundableAmounts, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney } from '../../core/money/format.ts'
@@ -10,14 +10,17 @@ import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
   attempts,
+  chargedAgain,
   connections,
   disputes,
   lineCourses,
+  OPEN_ATTEMPTS,
   orderLines,
   orders,
   payments,
   refunds,
 } from '../db/schema/index.ts'
+import { countAsCollectedBy } from '../fulfilment/chargedAgain.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
@@ -26,6 +29,7 @@ import { bookGivenBack } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Tools, type Within } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { type ChargingAgain, chargeAgain, startChargingAgain } from './chargeAgain.ts'
 
 /** How soon a gateway that did not answer is asked again. */
 const AGAIN_SECONDS = 30
@@ -53,6 +57,8 @@ export interface RefundableCharge extends Charge {
   /** What was given back of it, or is being. */
   given: number
   isDisputed: boolean
+  /** The attempt that charges it again, or has, so that all of this one can be refunded; null where none does. */
+  againBy: string | null
   /** When it was collected. */
   at: Date | null
   method: string | null
@@ -87,6 +93,9 @@ export async function chargesOf(
       amount: sql<number>`sum(${payments.pay})::float8`,
       given: sql<number>`coalesce(max(${given.amount}), 0)::float8`,
       // What is disputed goes back by the dispute, if it does.
+      againBy: sql<string | null>`(select b.id from ${attempts} b join ${chargedAgain} c on c.attempt_id = b.id
+        where b.replaces_id = ${attempts.id} and c.line_id = ${payments.lineId}
+          and b.state in ('started', 'unknown', 'confirming', 'awaiting', 'collected'))`,
       isDisputed: sql<boolean>`exists (select from ${disputes} d where d.attempt_id = ${attempts.id} and d.state in ('open', 'contested'))`,
     })
     .from(attempts)
@@ -96,7 +105,7 @@ export async function chargesOf(
     .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
     .groupBy(attempts.id, connections.adapter, payments.lineId)
     .orderBy(desc(attempts.settledAt), desc(attempts.startedAt))
-  return rows.map(({ id, whole, at, method, adapter, lineId, amount, given: before, isDisputed }) => {
+  return rows.map(({ id, whole, at, method, adapter, lineId, amount, given: before, isDisputed, againBy }) => {
     const { name, refunds: can, style } = capabilitiesOf(gateways, adapter)
     // What gives back whole payments only cannot give back one line of several, nor the rest of a part.
     const cannot = isDisputed || can === 'none' || (can === 'whole' && amount !== whole)
@@ -110,6 +119,7 @@ export async function chargesOf(
       together,
       given: before,
       isDisputed,
+      againBy,
       at,
       left,
       gives,
@@ -185,23 +195,26 @@ async function requireOfLine(tx: Transaction, lineId: string, courseIds: readonl
 /** The schema of giving a whole payment back, of whatever lines it was. */
 export const refundWholeSchema = v.object({
   attemptId: v.pipe(v.string(), v.uuid('There is no such payment.')),
+  /** Lines that are not refunded, but charged again by the method that is saved. */
+  keep: v.optional(v.array(v.pipe(v.string(), v.uuid('There is no such line.'))), []),
   access: refundSchema.entries.access,
   note: refundSchema.entries.note,
 })
 
 /**
  * Gives a payment back as a whole, of all lines that it was for: in one call, as a gateway asks for that gives back
- * whole payments only. @throws Problem 404, or 409 where some of it was given back already, or is disputed.
+ * whole payments only. Lines that are kept are charged again first; a decline leaves everything as it was.
+ * @throws Problem 404, 409 where some of it was given back already, or is disputed, 422 at `/keep`.
  */
 export async function refundWhole(
   services: Services,
   mode: Mode,
   orderId: string,
-  { attemptId, access, note }: v.InferOutput<typeof refundWholeSchema>,
+  { attemptId, keep = [], access, note }: v.InferInput<typeof refundWholeSchema>,
 ): Promise<Refunded> {
   const at = services.now()
   const day = await schoolDay(services)
-  const ids = await inTransaction(services, async (services) => {
+  const { ids, charging } = await inTransaction(services, async (services) => {
     const { db: tx } = services
     const order = await holdOrder(tx, mode, orderId)
     const charges = (await chargesOf(services, tx, orderId)).filter(({ id }) => id === attemptId)
@@ -209,14 +222,25 @@ export async function refundWhole(
     if (charges.some(({ isDisputed, given }) => isDisputed || given > 0)) {
       throw new Problem(409, 'not-whole', 'Some of this payment was refunded already, or it is disputed.')
     }
-    const shares = charges.map(({ id: chargeId, lineId, amount }) => ({ chargeId, lineId, amount }))
-    const rows = await storeRefunds(tx, orderId, shares, { note, access, day, at })
-    const amount = charges.reduce((sum, charge) => sum + charge.amount, 0)
+    // Where the gateway refused to refund it, after the rest had been charged again, that counts for this refund.
+    const before = charges.find(({ againBy }) => againBy !== null)?.againBy ?? null
+    const kept = before === null ? charges.filter(({ lineId }) => keep.includes(lineId)) : []
+    if (before === null && kept.length !== new Set(keep).size)
+      throw fieldProblem('/keep', 'Choose items of this payment.')
+    const given = charges.filter((charge) => charge.againBy === null && !kept.includes(charge))
+    if (given.length === 0) throw fieldProblem('/keep', 'Choose at least one item to refund.')
+    const charging: ChargingAgain | null =
+      kept.length > 0 ? await startChargingAgain(services, order, attemptId, kept) : null
+    const shares = given.map(({ id: chargeId, lineId, amount }) => ({ chargeId, lineId, amount }))
+    const awaitsId = charging?.attempt.id ?? before
+    const rows = await storeRefunds(tx, orderId, shares, { note, access, day, at, awaitsId })
+    const amount = given.reduce((sum, charge) => sum + charge.amount, 0)
     const about = { orderId, personId: order.personId }
     await record(tx, at, about, 'refund-started', { amount, currency: order.currency, note, access })
     await askLater(services, rows)
-    return rows
+    return { ids: rows, charging }
   })
+  if (charging) await chargeAgain(services, charging)
   return settleAll(services, ids)
 }
 
@@ -251,7 +275,7 @@ export async function refundOutside(
     const { db: tx } = services
     const order = await holdOrder(tx, mode, orderId)
     const charges = (await chargesOf(services, tx, orderId))
-      .filter((charge) => charge.lineId === lineId && !charge.isDisputed)
+      .filter((charge) => charge.lineId === lineId && !charge.isDisputed && charge.againBy === null)
       .map(({ id, amount: whole, given }) => ({ id, left: whole - given, gives: 'part' as const }))
     const shares = shareRefund(charges, amount)
     if (!shares || charges.length === 0) {
@@ -303,6 +327,16 @@ async function holdOrder(tx: Transaction, mode: Mode, orderId: string) {
   return order
 }
 
+interface HowRefunded {
+  note: string
+  access: 'keep' | 'close'
+  courseIds?: string[] | null
+  /** The attempt that must be collected before. */
+  awaitsId?: string | null
+  day: string
+  at: Date
+}
+
 /**
  * Stores refunds before anybody is asked for them, one key for each attempt. It is derived, as an attempt's key is:
  * after a backup was put back the same refund is asked for by the same key.
@@ -311,7 +345,7 @@ async function storeRefunds(
   tx: Transaction,
   orderId: string,
   shares: readonly { lineId: string; chargeId: string; amount: number }[],
-  { at, ...how }: { note: string; access: 'keep' | 'close'; courseIds?: string[] | null; day: string; at: Date },
+  { at, ...how }: HowRefunded,
 ): Promise<string[]> {
   const before = await tx.$count(refunds, eq(refunds.orderId, orderId))
   const charges = [...new Set(shares.map(({ chargeId }) => chargeId))]
@@ -390,11 +424,21 @@ export async function settleRefund(base: Services, refundId: string): Promise<vo
     .where(eq(refunds.id, refundId))
   if (row?.refund.state !== 'started') return
   const services = await inMode(base, row.mode)
+  const again = await chargedAgainBy(base.db, row.refund.awaitsId)
+  if (again && OPEN_ATTEMPTS.includes(again.state)) {
+    await services.jobs.send(services.db, 'refund-settle', { refundId }, { afterSeconds: AGAIN_SECONDS })
+    return
+  }
+  if (again && again.state !== 'collected') {
+    return inTransaction(services, (services) =>
+      bookIn(services, row.refund.key, { state: 'refused', why: NOT_CHARGED_AGAIN }),
+    )
+  }
   const isByHand = capabilitiesOf(base.gateways, row.adapter).style === 'offline'
   let outcome: RefundOutcome | { state: 'by-hand' } = { state: 'by-hand' }
   if (!isByHand) {
     const { key } = row.refund
-    const amount = await sumOf(base.db, key)
+    const amount = (await sumOf(base.db, key)) + (again?.amount ?? 0)
     try {
       const { adapter, credentials } = await openConnection(services, row.attempt.connectionId)
       outcome = await adapter.refund(credentials, { key, reference: row.attempt.reference ?? '', amount })
@@ -405,6 +449,15 @@ export async function settleRefund(base: Services, refundId: string): Promise<vo
     }
   }
   await inTransaction(services, (services) => bookIn(services, row.refund.key, outcome))
+}
+
+const NOT_CHARGED_AGAIN = 'What the buyer keeps could not be charged again, so nothing was refunded.'
+
+/** The attempt for which a refund waits. */
+async function chargedAgainBy(db: Queryable, awaitsId: string | null) {
+  if (awaitsId === null) return null
+  const [attempt] = await db.select().from(attempts).where(eq(attempts.id, awaitsId))
+  return attempt ?? null
 }
 
 /** What one call to a gateway gives back, of all lines together. */
@@ -425,6 +478,7 @@ async function bookIn(services: Within, key: string, outcome: RefundOutcome | { 
     .select()
     .from(refunds)
     .where(and(eq(refunds.key, key), eq(refunds.state, 'started')))
+    .orderBy(asc(refunds.id))
   const [first] = rows
   if (!order || !first) return
   const at = services.now()
@@ -438,12 +492,16 @@ async function bookIn(services: Within, key: string, outcome: RefundOutcome | { 
   const reference = outcome.state === 'refunded' ? outcome.reference : null
   const day = await schoolDay(services)
   await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at, day }).where(inArray(refunds.id, ids))
+  const again = await chargedAgainBy(tx, first.awaitsId)
+  const kept = again ? await tx.select().from(chargedAgain).where(eq(chargedAgain.attemptId, again.id)) : []
   await bookGivenBack(
     services,
     order,
     rows.map((row) => ({ ...row, day })),
     'refund',
+    kept,
   )
+  if (again) await countAsCollectedBy(tx, again)
   const closed: JournalEvent[] = []
   for (const { access, lineId, courseIds, note } of rows) {
     if (access !== 'close') continue
@@ -451,7 +509,8 @@ async function bookIn(services: Within, key: string, outcome: RefundOutcome | { 
       ...(await (courseIds ? closeCourses(services, lineId, courseIds, note) : closeLine(services, lineId, note))),
     )
   }
-  const events: JournalEvent[] = [{ about, what: 'refunded', data: { ...data, reference } }, ...closed]
+  const told = again ? { ...data, reference, whole: data.amount + again.amount } : { ...data, reference }
+  const events: JournalEvent[] = [{ about, what: 'refunded', data: told }, ...closed]
   // What was given back in one go is told in one message, once all of it is.
   const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, first.createdAt))
   const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0

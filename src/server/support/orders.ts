@@ -35,6 +35,7 @@ import { BY_LINE } from '../orders/bought.ts'
 import { termsOf } from '../orders/plans.ts'
 import { agreementStatus, firstAgreement, orderStatusColumns, orderTitles } from '../orders/status.ts'
 import { inMode, type Services } from '../platform/context.ts'
+import { savedMethodOf } from '../refunds/chargeAgain.ts'
 import { chargesOf } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { ordersFitting } from './matching.ts'
@@ -215,6 +216,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
         fee: attempts.fee,
         method: attempts.method,
         key: attempts.key,
+        replacesId: attempts.replacesId,
         startedAt: attempts.startedAt,
         settledAt: attempts.settledAt,
         adapter: connections.adapter,
@@ -273,8 +275,12 @@ async function settlingOf(services: Services, orderId: string) {
     db.select().from(disputes).where(eq(disputes.orderId, orderId)).orderBy(asc(disputes.createdAt)),
     chargesOf(services, db, orderId),
   ])
+  const today = await schoolDay(services)
+  const saved = await savedMethodOf(services, db, orderId, today)
   return {
-    today: await schoolDay(services),
+    today,
+    /** The saved method by which what a buyer keeps can be charged again; null where there is none. */
+    chargedAgainTo: saved?.method ?? null,
     awaited: order ? await awaitedOf(db, order) : null,
     transfers: came,
     refunds: given.map(({ key: _key, ...refund }) => refund),

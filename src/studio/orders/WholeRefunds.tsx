@@ -32,7 +32,10 @@ export function WholeRefunds({ order, money }: { order: Order; money: MoneyForma
         </Button>
       ))}
       {order.charges
-        .filter(({ together, gives, given, amount }) => together !== null && gives === 'whole' && given < amount)
+        .filter(
+          ({ together, gives, given, amount, againBy }) =>
+            together !== null && gives === 'whole' && given < amount && againBy === null,
+        )
         .map(({ id, lineId: of }) => (
           <Button key={`${id} ${of}`} kind="link" onClick={() => setLineId(of)}>
             Record a refund for {titleOf(order, of)}…
@@ -58,18 +61,28 @@ interface WholeDialogProps {
 function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
   const charges = order.charges.filter(({ id }) => id === attemptId)
   const [access, setAccess] = useState<'keep' | 'close' | null>(null)
+  const [keep, setKeep] = useState<readonly string[]>([])
   const sum = formatMoney(charges[0]?.together ?? 0, money)
-  const isOpen = order.grants.some(({ endedAt }) => endedAt === null)
+  // Charged again before: its gateway refused the refund that was to follow.
+  const before = charges.filter(({ againBy }) => againBy !== null)
+  const kept = before.length > 0 ? before : charges.filter(({ lineId }) => keep.includes(lineId))
+  const refunded = charges.filter((charge) => !kept.includes(charge))
+  const isOfRefunded = ({ lineId }: { lineId: string | null }) => refunded.some((charge) => charge.lineId === lineId)
+  const isOpen = order.grants.some((grant) => grant.endedAt === null && isOfRefunded(grant))
   return (
     <NoteDialog
       title={`Refund all ${sum}`}
-      text={`${charges[0]?.gateway} refunds whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told. What they are to keep they can order and pay for again.`}
-      action={`Refund ${sum}`}
+      text={`${charges[0]?.gateway} refunds whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told.${charges.length > 1 && order.chargedAgainTo === null ? ' No payment method is saved, so what they are to keep they can order and pay for again.' : ''}`}
+      action={
+        kept.length > 0 && before.length === 0
+          ? `Charge ${formatMoney(sumOf(kept), money)}, then refund ${sum}`
+          : `Refund ${sum}`
+      }
       run={async (note) => {
         const { refunded, waiting, refused } = await unwrap(
           api.settling.orders[':order'].refunds.whole.$post({
             param: { order: order.id },
-            json: { attemptId, access: access as 'keep', note },
+            json: { attemptId, keep: [...keep], access: access as 'keep', note },
           }),
         )
         toast(refused ?? formatRefundDone(refunded, waiting, money))
@@ -78,10 +91,43 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
     >
       {({ error, forget }) => (
         <>
+          {(order.chargedAgainTo !== null || before.length > 0) && (
+            <fieldset>
+              <legend className="text-[13px] font-semibold">What is refunded</legend>
+              {charges.map(({ lineId, amount }) => (
+                <label key={lineId} className="mt-1 flex items-center gap-2">
+                  <input
+                    type="checkbox"
+                    checked={refunded.some((charge) => charge.lineId === lineId)}
+                    disabled={before.length > 0}
+                    onChange={(event) => {
+                      forget()
+                      setKeep(event.target.checked ? keep.filter((id) => id !== lineId) : [...keep, lineId])
+                    }}
+                  />
+                  <span className="flex-1">{titleOf(order, lineId)}</span>
+                  <span>{formatMoney(amount, money)}</span>
+                </label>
+              ))}
+              {kept.length > 0 && (
+                <p className="mt-1 text-[13px] text-ink-2">
+                  {formatKept(sumOf(kept), order.chargedAgainTo, before.length > 0, money)} Then all {sum} is refunded:{' '}
+                  {formatMoney(sumOf(refunded), money)} goes back to the buyer in the end.
+                </p>
+              )}
+              {error?.at('/keep') && (
+                <p role="alert" className="text-[13px] font-medium text-failed">
+                  {error.at('/keep')}
+                </p>
+              )}
+            </fieldset>
+          )}
           <AccessChoice
             access={access}
             isOpen={isOpen}
-            hasLaterPayments={order.agreements.some(({ state }) => state === 'active')}
+            hasLaterPayments={order.agreements.some(
+              (agreement) => agreement.state === 'active' && isOfRefunded(agreement),
+            )}
             isMissing={error?.at('/access') !== undefined}
             choose={(next) => {
               forget()
@@ -92,6 +138,15 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
       )}
     </NoteDialog>
   )
+}
+
+const sumOf = (charges: readonly Charge[]) => charges.reduce((sum, { amount }) => sum + amount, 0)
+
+/** What becomes of what the buyer keeps. */
+function formatKept(amount: number, to: string | null, isDone: boolean, money: MoneyFormat): string {
+  const charged = formatMoney(amount, money)
+  if (isDone) return `What the buyer keeps was charged again already: ${charged}.`
+  return `What the buyer keeps is charged again first: ${charged} to their ${to}. If that is declined, nothing is refunded.`
 }
 
 interface OutsideDialogProps {

@@ -289,7 +289,10 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return 'Stopped waiting for the transfer'
     case 'refund-started':
       return `Refund of ${amount} started, ${data.access === 'close' ? 'access ends' : 'access stays open'}: “${data.note}”`
+    case 'charging-again':
+      return `Charging ${amount} again for “${data.course}”, so that the payment can be refunded as a whole`
     case 'refunded':
+      if (data.whole) return `Refunded: ${amount}, with the whole payment of ${formatMoney(Number(data.whole), money)}`
       return `Refunded: ${amount}${data.reference ? '' : ', by hand'}`
     case 'refund-refused':
       return `Refund of ${amount} refused: ${data.why}`

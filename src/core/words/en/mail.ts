@@ -198,6 +198,7 @@ export const MAIL = {
       other: 'Access to the courses has ended, and no further payments are charged.',
     },
     kept: { one: 'The course stays open.', other: 'The courses stay open.' },
+    again: 'You will see two amounts: {whole} refunded, and {charged} charged again for “{kept}”, which you keep.',
   },
 
   codeRefused: {

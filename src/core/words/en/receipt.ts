@@ -11,6 +11,8 @@ export const RECEIPT = {
   paymentOf: 'Payment {n} of {all}',
   paymentNumber: 'Payment {n}',
   refund: 'Refund',
+  refundedAnd: 'Refund, and charged again',
+  again: 'Charged again',
   twice: '{what}, paid twice',
   sum: 'In all',
   vat: 'VAT {rate}, inside',

@@ -230,6 +230,8 @@ export const attempts = pgTable(
     fromN: integer(),
     /** … to here. */
     toN: integer(),
+    /** The collected attempt of which it charges some lines again, so that all of that one can be refunded. */
+    replacesId: uuid().references((): AnyPgColumn => attempts.id, { onDelete: 'cascade' }),
     /** A date in the school's zone: the day of the try. */
     day: date({ mode: 'string' }).notNull(),
     /** Whose doing it is. A try of the worker counts as one; what is paid by hand does not. */
@@ -266,11 +268,15 @@ export const attempts = pgTable(
     uniqueIndex('attempts_one_per_request').on(table.agreementId, table.requestKey),
     uniqueIndex('attempts_one_collected')
       .on(table.orderId)
-      .where(sql`${table.state} = 'collected' and ${table.agreementId} is null`),
+      .where(sql`${table.state} = 'collected' and ${table.agreementId} is null and ${table.replacesId} is null`),
+    uniqueIndex('attempts_one_collected_again')
+      .on(table.replacesId)
+      .where(sql`${table.state} = 'collected' and ${table.replacesId} is not null`),
     uniqueIndex('attempts_one_collected_later')
       .on(table.agreementId, table.fromN)
       .where(sql`${table.state} = 'collected'`),
     index('attempts_of_order').on(table.orderId),
+    index('attempts_replacing').on(table.replacesId).where(sql`${table.replacesId} is not null`),
     // What stands on a bank's or a gateway's paper is looked for by these.
     index('attempts_of_amount').on(table.amount),
     index('attempts_referred').on(sql`lower(${table.reference})`),
@@ -280,6 +286,24 @@ export const attempts = pgTable(
       .on(table.startedAt)
       .where(sql`${table.state} in ('started', 'unknown', 'confirming', 'awaiting')`),
   ],
+)
+
+/**
+ * What an attempt charges again of the one that it replaces: the payments of some lines, which their buyer keeps. Once all
+ * of that one is refunded they count as collected by this one.
+ */
+export const chargedAgain = pgTable(
+  'charged_again',
+  {
+    attemptId: uuid()
+      .notNull()
+      .references(() => attempts.id, { onDelete: 'cascade' }),
+    lineId: uuid()
+      .notNull()
+      .references(() => orderLines.id, { onDelete: 'cascade' }),
+    amount: amount().notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.attemptId, table.lineId] })],
 )
 
 export const AGREEMENT_STATES = ['active', 'completed', 'stopped', 'cancelled'] as const
@@ -401,6 +425,8 @@ export const refunds = pgTable(
       .notNull()
       .references(() => attempts.id, { onDelete: 'cascade' }),
     key: text().notNull(),
+    /** The attempt that charges again what is kept of the same payment: once it is collected, the gateway is asked. */
+    awaitsId: uuid().references(() => attempts.id, { onDelete: 'cascade' }),
     amount: amount().notNull(),
     state: text({ enum: REFUND_STATES }).notNull(),
     /** The gateway's reference, or what was typed of one given back outside; null where it was given back by hand. */
@@ -425,6 +451,7 @@ export const refunds = pgTable(
     index('refunds_of_amount').on(table.amount),
     index('refunds_referred').on(sql`lower(${table.reference})`),
     index('refunds_of_attempt').on(table.attemptId),
+    index('refunds_awaiting').on(table.awaitsId).where(sql`${table.awaitsId} is not null`),
     index('refunds_under_way').on(table.createdAt).where(sql`${table.state} = 'started'`),
   ],
 )
