@@ -169,6 +169,70 @@ test('a wallet: gone back without, then approved; given back as a whole, the cou
   ])
 })
 
+test('a basket paid by a wallet: one thing is refunded, what its buyer keeps is charged again', async ({
+  studio,
+  shop,
+}) => {
+  const who = someone()
+  const sewing = await makeCourse(studio, unique('Sewing'), 4300)
+  const club = await makeCourse(
+    studio,
+    unique('Circle'),
+    {
+      ...{ kind: 'subscription', amount: 1900, every: { count: 1, unit: 'month' } },
+      ...{ payments: null, setupFee: null, trial: null },
+    },
+    { access: { from: null, lasts: 'whilePaying', graceDays: 3 } },
+  )
+  for (const { slug } of [sewing, club]) {
+    await shop.goto(`/course/${slug}`)
+    await shop.getByRole('button', { name: /^Add to basket/ }).click()
+    await expect(shop.getByRole('heading', { name: 'Your basket' })).toBeVisible()
+  }
+  await shop.goto('/buy/basket')
+  await shop.getByLabel('Name').fill(who.name)
+  await shop.getByLabel('Email').fill(who.email)
+  await shop.getByLabel('Moor Wallet').check()
+  await shop.getByRole('button', { name: 'Continue to Moor Wallet, €62.00' }).click()
+  await shop.getByRole('button', { name: 'Pays', exact: true }).click()
+  await expect(shop.getByRole('heading', { name: 'Thank you. 2 courses are yours.' })).toBeVisible()
+
+  const [order] = await ordersOf(studio, sewing.title)
+  await studio.goto(`/studio/orders/${order?.id}`)
+  await studio.getByRole('button', { name: 'Refund all €62.00…' }).click()
+  const dialog = studio.getByRole('dialog')
+  await dialog.getByLabel(club.title).uncheck()
+  await expect(dialog).toContainText('What the buyer keeps is charged again first: €19.00 to their wallet of Ada.')
+  await expect(dialog).toContainText('€43.00 goes back to the buyer in the end.')
+  await dialog.getByLabel(sewing.title).uncheck()
+  await dialog.getByLabel('End access').check()
+  await dialog.getByLabel('Why').fill('Not what they thought')
+  await dialog.getByRole('button', { name: /^Charge/ }).click()
+  await expect(dialog.getByText('Choose at least one item to refund.')).toBeVisible()
+  await dialog.getByLabel(sewing.title).check()
+  await dialog.getByRole('button', { name: 'Charge €19.00, then refund €62.00' }).click()
+  await expect(studio.getByText('€43.00 refunded.').first()).toBeVisible()
+  await expect(studio.getByText('Refunded: €43.00, with the whole payment of €62.00')).toBeVisible()
+
+  const taken = (await (await shop.request.get(`${running().standins}/moor/payments.json`)).json()) as {
+    reference: string
+    amount: number
+    refunded: number
+  }[]
+  const theirs = taken.filter(({ reference }) => reference.includes(club.title))
+  expect(theirs.map(({ amount, refunded }) => [amount, refunded]).sort(([a = 0], [b = 0]) => b - a)).toEqual([
+    [6200, 6200],
+    [1900, 0],
+  ])
+  await learn(shop, sewing.slug)
+  await expect(shop.getByRole('link', { name: 'Begin: The first lesson' })).toHaveCount(0)
+  await learn(shop, club.slug)
+  await expect(shop.getByRole('link', { name: 'Begin: The first lesson' })).toBeVisible()
+  await expect
+    .poll(async () => (await mailTo(shop, who.email)).map(({ text }) => text).join())
+    .toContain(`€19.00 charged again for “${club.title}”, which you keep.`)
+})
+
 test('of two courses of one buyer one is given back and closed; the other stays open', async ({ studio, shop }) => {
   const who = someone()
   const one = await makeCourse(studio, unique('Given back'), 5000)

@@ -4,6 +4,7 @@ import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { openFront, publishFront, saveFrontDraft } from '../catalogue/front.ts'
+import { checkOrder } from '../checkout/status.ts'
 import { openPage, publishPage, savePageDraft } from '../checkoutPages/bench.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import {
@@ -344,6 +345,25 @@ describe('the checkout of a basket', () => {
       .from(orders)
       .where(eq(orders.fromBasketId, (await findBasket(world.services, visitor()))?.id as string))
     expect(order?.state).toBe('paid')
+  })
+
+  it('leads whoever comes back from a wallet on to what they paid for, also where its event was faster than they', async () => {
+    const { moor } = await world.connectOthers()
+    await put(coptic, paper)
+    const placed = await pay(await checkout(), 15_300, { payment: { connectionId: moor, token: '' } })
+    const { url } = placed as typeof placed & { url: string }
+    const back = (await world.press(url, 'pays')).headers.get('location') ?? ''
+    expect(new URL(back).search).toBe(`?back=${placed.orderId}`)
+    const open = async (headers: Record<string, string>) => {
+      const { status, headers: said } = await fetch(back, { headers, redirect: 'manual' })
+      return [status, said.get('location')]
+    }
+    const shopper = { mode: 'practice', browserHash: visitor().browserHash as string, person: null } as const
+    expect((await checkOrder(world.services, placed.orderId, shopper)).state).toBe('paid')
+    expect(titles(await show())).toEqual([])
+    expect(await open(cookies())).toEqual([303, `/next/${placed.orderId}`])
+    // Nobody else is told whether it was paid.
+    expect((await open(cookies('another')))[1]).toBeNull()
   })
 
   it('has order bumps and upsells of its own, but none for what is in it', async () => {

@@ -6,6 +6,20 @@ import type { Services } from '../platform/context.ts'
 import type { Visitor } from '../session/visitor.ts'
 
 /**
+ * Whether a buyer who comes back from a gateway's page has paid for their order by now: its event may be faster than they,
+ * and then what they ordered may not be in their basket, or on sale, any more.
+ */
+export async function cameBackPaid(
+  { db }: Services,
+  { browserHash, mode }: Visitor,
+  orderId: string | undefined,
+): Promise<boolean> {
+  if (!browserHash || !orderId || !isId(orderId)) return false
+  const theirs = and(eq(orders.id, orderId), eq(orders.mode, mode), eq(orders.browserHash, browserHash))
+  return (await db.$count(orders, and(theirs, eq(orders.state, 'paid')))) > 0
+}
+
+/**
  * The order of a page whose payment was under way in this browser, so that a reload goes on with it. One that waits for a
  * bank transfer is not in the payment method at once. `ofPage` says which orders are the page's.
  */

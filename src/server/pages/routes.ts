@@ -22,6 +22,7 @@ import { basketPages, type Load } from './basketPages.ts'
 import { checkoutView, movedTo } from './checkout.ts'
 import { shopDocument, studioDocument } from './document.ts'
 import { missing } from './notices.ts'
+import { cameBackPaid } from './pending.ts'
 import type { Renderer } from './renderer.ts'
 import {
   bundleView,
@@ -92,11 +93,13 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     '/buy/:slug',
     page(async (services, c, school, visitor) => {
       const slug = c.req.param('slug') ?? ''
+      const back = c.req.query('back')
+      if (await cameBackPaid(services, visitor, back)) return { goTo: `/next/${back}` }
       const moved = await movedTo(services, slug, visitor, new URL(c.req.url).search)
       if (moved !== null) return { goTo: moved }
       return checkoutView(services, school, slug, visitor, {
         offerId: c.req.query('offer'),
-        cameBackFrom: c.req.query('back'),
+        cameBackFrom: back,
         without: c.req.query('without')?.split(',').filter(isId) ?? [],
         code: plainParameter(c.req.query('code'), 60),
         name: plainParameter(c.req.query('name'), 100),
