@@ -93,11 +93,10 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     '/buy/:slug',
     page(async (services, c, school, visitor) => {
       const slug = c.req.param('slug') ?? ''
-      const back = c.req.query('back')
-      if (await cameBackPaid(services, visitor, back)) return { goTo: `/next/${back}` }
       const moved = await movedTo(services, slug, visitor, new URL(c.req.url).search)
       if (moved !== null) return { goTo: moved }
-      return checkoutView(services, school, slug, visitor, {
+      const back = c.req.query('back')
+      const view = await checkoutView(services, school, slug, visitor, {
         offerId: c.req.query('offer'),
         cameBackFrom: back,
         without: c.req.query('without')?.split(',').filter(isId) ?? [],
@@ -106,6 +105,8 @@ export function pageRoutes(base: Services, renderer: Renderer) {
         email: plainParameter(c.req.query('email'), 254),
         from: plainParameter(c.req.query('from'), MAX_CAME_FROM),
       })
+      // Looked at last: what was paid for while the page was read may have left a basket empty.
+      return (await cameBackPaid(services, visitor, back)) ? { goTo: `/next/${back}` } : view
     }),
   )
   // What a shared link shows: by what the page sells to strangers.

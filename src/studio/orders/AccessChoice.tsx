@@ -2,6 +2,8 @@ import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 
 interface AccessChoiceProps {
   access: 'keep' | 'close' | null
+  /** What it is the access to, where that is not plain. */
+  of?: string | undefined
   isOpen: boolean
   /** Later payments are still charged for it. */
   hasLaterPayments: boolean
@@ -10,10 +12,10 @@ interface AccessChoiceProps {
 }
 
 /** What becomes of what was paid for, which the creator must say. */
-export function AccessChoice({ access, isOpen, hasLaterPayments, isMissing, choose }: AccessChoiceProps) {
+export function AccessChoice({ access, of, isOpen, hasLaterPayments, isMissing, choose }: AccessChoiceProps) {
   return (
     <fieldset>
-      <legend className="text-[13px] font-semibold">Access</legend>
+      <legend className="text-[13px] font-semibold">{of ? `Access to ${of}` : 'Access'}</legend>
       {(
         [
           ['keep', isOpen ? 'The buyer keeps access' : 'Leave it as it is'],

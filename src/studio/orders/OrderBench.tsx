@@ -309,7 +309,7 @@ function Attempts({ order, money }: { order: Order; money: MoneyFormat }) {
             <p className="text-[13px] text-ink-2">
               {formatMoment(attempt.startedAt, school.timeZone)}
               {attempt.method && ` · ${attempt.method}`}
-              {attempt.replacesId && ' · charged again for what the buyer keeps'}
+              {attempt.replacesId && ' · for what the buyer keeps'}
             </p>
             <p className="text-[12.5px] text-ink-3" title={`Our key: ${attempt.key}`}>
               {attempt.reference ? (

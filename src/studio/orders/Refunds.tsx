@@ -45,8 +45,8 @@ export function Refunds({ order, money }: { order: Order; money: MoneyFormat }) 
                   <span>{formatMoney(refund.amount, money)}</span>
                 </p>
                 <p className="text-[13px] text-ink-2">
-                  {formatDay(refund.day, money.language)} · “{refund.note}” ·{' '}
-                  {refund.access === 'close' ? 'access ended' : 'access kept'}
+                  {formatDay(refund.day, money.language)} · “{refund.note}”
+                  {refund.state !== 'refused' && ` · ${refund.access === 'close' ? 'access ended' : 'access kept'}`}
                   {order.lines.length > 1 && ` · ${order.lines.find(({ id }) => id === refund.lineId)?.title}`}
                   {refund.courseIds && ` · for ${coursesOf(order, refund)}`}
                   {refund.isOutside && ` · by other means: ${refund.reference}`}

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
@@ -59,7 +60,9 @@ interface WholeDialogProps {
 }
 
 function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
-  const charges = order.charges.filter(({ id }) => id === attemptId)
+  const charges = order.lines.flatMap((line) =>
+    order.charges.filter((charge) => charge.id === attemptId && charge.lineId === line.id),
+  )
   const [access, setAccess] = useState<'keep' | 'close' | null>(null)
   const [keep, setKeep] = useState<readonly string[]>([])
   const sum = formatMoney(charges[0]?.together ?? 0, money)
@@ -109,12 +112,11 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
                   <span>{formatMoney(amount, money)}</span>
                 </label>
               ))}
-              {kept.length > 0 && (
-                <p className="mt-1 text-[13px] text-ink-2">
-                  {formatKept(sumOf(kept), order.chargedAgainTo, before.length > 0, money)} Then all {sum} is refunded:{' '}
-                  {formatMoney(sumOf(refunded), money)} goes back to the buyer in the end.
-                </p>
-              )}
+              <p className="mt-1 text-[13px] text-ink-2">
+                {kept.length === 0
+                  ? 'Untick what the buyer keeps: it is charged again.'
+                  : `${formatKept(sumOf(kept), order.chargedAgainTo, before.length > 0, money)} Then all ${sum} is refunded: the buyer gets ${formatMoney(sumOf(refunded), money)} back in the end.`}
+              </p>
               {error?.at('/keep') && (
                 <p role="alert" className="text-[13px] font-medium text-failed">
                   {error.at('/keep')}
@@ -124,6 +126,7 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
           )}
           <AccessChoice
             access={access}
+            of={kept.length > 0 ? formatList(refunded.map(({ lineId }) => titleOf(order, lineId))) : undefined}
             isOpen={isOpen}
             hasLaterPayments={order.agreements.some(
               (agreement) => agreement.state === 'active' && isOfRefunded(agreement),
@@ -146,7 +149,7 @@ const sumOf = (charges: readonly Charge[]) => charges.reduce((sum, { amount }) =
 function formatKept(amount: number, to: string | null, isDone: boolean, money: MoneyFormat): string {
   const charged = formatMoney(amount, money)
   if (isDone) return `What the buyer keeps was charged again already: ${charged}.`
-  return `What the buyer keeps is charged again first: ${charged} to their ${to}. If that is declined, nothing is refunded.`
+  return `First ${charged} is charged again, to the buyer’s ${to}; if that is declined, nothing is refunded.`
 }
 
 interface OutsideDialogProps {
