@@ -36,7 +36,7 @@ const BUYERS_AT_ONCE = 4
 /** The bundle grows while orders still come. */
 const GROWS_AFTER_DAYS = 60
 /** Doings by hand over the year, for each order. */
-const BY_HAND = { pay: 0.2, cancel: 0.1, refund: 0.1 }
+const BY_HAND = { pay: 0.2, cancel: 0.1, refund: 0.1, refundOfSeveral: 0.05 }
 const SAID_EVERY_MS = 30_000
 
 const dice = new Dice(Number(values.seed))
@@ -57,8 +57,8 @@ try {
   await school.close()
 }
 for (const difference of differences.slice(0, 20)) console.error(difference)
-const { byHand, cancelled, givenBack, upsold } = people
-const lived = `${ORDERS} orders over ${DAYS} days, ${tries} attempts, ${byHand} paid by hand, ${cancelled} cancelled, ${givenBack} refunds, ${upsold} upsells, ${crew.killed} workers killed, ${seconds()} s`
+const { byHand, cancelled, givenBack, chargedAgain, upsold } = people
+const lived = `${ORDERS} orders over ${DAYS} days, ${tries} attempts, ${byHand} paid by hand, ${cancelled} cancelled, ${givenBack} refunds (${chargedAgain} with what was kept charged again), ${upsold} upsells, ${crew.killed} workers killed, ${seconds()} s`
 console.log(
   differences.length === 0
     ? `chaos: ${lived}: our books, the gateways’ and the rehearsals agree`
@@ -106,6 +106,7 @@ async function doByHand(day: Day, days: number): Promise<void> {
   for (const _ of times(BY_HAND.pay)) await people.payWhatIsLate(day)
   for (const _ of times(BY_HAND.cancel)) await people.cancel(day)
   for (const _ of times(BY_HAND.refund)) await people.giveBack()
+  for (const _ of times(BY_HAND.refundOfSeveral)) await people.giveBackOfSeveral()
 }
 
 async function nextDay(): Promise<Day | null> {

@@ -17,6 +17,7 @@ import {
   OPEN_ATTEMPTS,
   orderLines,
   orders,
+  payments,
   refunds,
 } from '../../src/server/db/schema/index.ts'
 import { recordTransferReceived } from '../../src/server/fulfilment/bankTransfer.ts'
@@ -24,7 +25,8 @@ import { Problem } from '../../src/server/http/problem.ts'
 import { upsellView } from '../../src/server/pages/upsell.ts'
 import { inMode, type Services } from '../../src/server/platform/context.ts'
 import { hashToken } from '../../src/server/platform/secrets.ts'
-import { chargesOf, refundLine, refundWhole } from '../../src/server/refunds/service.ts'
+import { savedMethodOf } from '../../src/server/refunds/chargeAgain.ts'
+import { chargesOf, type RefundableCharge, refundLine, refundWhole } from '../../src/server/refunds/service.ts'
 import { getSchool, schoolDay } from '../../src/server/school/service.ts'
 import { refuseUpsell, takeUpsell } from '../../src/server/upsells/answer.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
@@ -40,6 +42,7 @@ export class People {
   byHand = 0
   cancelled = 0
   givenBack = 0
+  chargedAgain = 0
   upsold = 0
 
   constructor(
@@ -271,10 +274,7 @@ export class People {
     const ofLine = (await chargesOf(practice, db, orderId)).filter((charge) => charge.lineId === lineId)
     const together = ofLine.find((charge) => charge.together !== null && charge.gives === 'whole')
     if (together) {
-      // What gives back whole payments only gives back all that was paid in one go.
-      const whole = { attemptId: together.id, access: 'keep' as const, note: 'Asked for it' }
-      await refundWhole(practice, 'practice', orderId, whole)
-      this.givenBack++
+      await this.giveWholeBack(practice, orderId, together)
       return
     }
     const charges = ofLine.filter(({ left }) => left > 0)
@@ -285,6 +285,48 @@ export class People {
     const access = agreementId === null ? 'close' : 'keep'
     await refundLine(practice, 'practice', orderId, { lineId, amount, access, note: 'Asked for it' })
     this.givenBack++
+  }
+
+  /** One thing of an order that a wallet paid for together with others goes back. */
+  async giveBackOfSeveral(): Promise<void> {
+    const { db, services, paymentMethods } = this.school
+    const given = db.select({ id: refunds.id }).from(refunds).where(eq(refunds.orderId, attempts.orderId))
+    const rows = await db
+      .select({ orderId: attempts.orderId })
+      .from(attempts)
+      .innerJoin(payments, eq(payments.attemptId, attempts.id))
+      .where(and(eq(attempts.connectionId, paymentMethods.wallet), notExists(given)))
+      .groupBy(attempts.id)
+      .having(sql`count(distinct ${payments.lineId}) filter (where ${payments.pay} > 0) > 1`)
+      .orderBy(asc(attempts.startedAt))
+      .limit(200)
+    const found = this.dice.pick(rows)
+    if (!found) return
+    const practice = await inMode(services, 'practice')
+    const charges = (await chargesOf(practice, db, found.orderId)).filter(
+      ({ together, gives }) => together !== null && gives === 'whole',
+    )
+    const charge = this.dice.pick(charges)
+    if (charge) await this.giveWholeBack(practice, found.orderId, charge)
+  }
+
+  /** What gives back whole payments only gives back all that was paid in one go, or charges again what its buyer keeps. */
+  private async giveWholeBack(practice: Services, orderId: string, { id: attemptId, lineId }: RefundableCharge) {
+    const { db } = this.school
+    const saved = await savedMethodOf(practice, db, orderId, await schoolDay(practice))
+    const others = (await chargesOf(practice, db, orderId)).filter(
+      (charge) => charge.id === attemptId && charge.lineId !== lineId && charge.amount > 0,
+    )
+    const keep = saved && this.dice.roll() < 0.7 ? others.map((charge) => charge.lineId) : []
+    const whole = { attemptId, keep, access: 'keep' as const, note: 'Asked for it' }
+    const { refused } = await refundWhole(practice, 'practice', orderId, whole).catch((error: unknown) => {
+      // More than may be charged with nobody there: nothing was done.
+      if (error instanceof Problem && error.status === 422) return { refused: error.errors[0]?.why ?? '' }
+      throw error
+    })
+    if (refused !== null) return
+    this.givenBack++
+    if (keep.length > 0) this.chargedAgain++
   }
 }
 

@@ -76,12 +76,18 @@ async function againstBooks(
 ): Promise<string[]> {
   const found: string[] = []
   const given = await db.select().from(refunds).where(eq(refunds.orderId, id))
-  if (given.some(({ state }) => state !== 'refunded')) found.push(`order ${number}: a refund is not done`)
+  // One for which the rest could not be charged again is called off.
+  if (given.some(({ state, awaitsId }) => state === 'started' || (state === 'refused' && awaitsId === null)))
+    found.push(`order ${number}: a refund is not done`)
+  const done = given.filter(({ state }) => state === 'refunded')
   for (const { id: attemptId, key, amount, connectionId, state } of tries) {
     if (state !== 'collected' || connectionId === paymentMethods.bank) continue
     const theirs = booked.get(key)
     if (theirs?.amount !== amount) found.push(`order ${number}: ${key} is collected here, and not there`)
-    const back = given.reduce((sum, refund) => sum + (refund.attemptId === attemptId ? refund.amount : 0), 0)
+    const ofThis = done.filter((refund) => refund.attemptId === attemptId)
+    // What its buyer keeps went back with it, and was charged again before.
+    const again = tries.filter((other) => ofThis.some(({ awaitsId }) => awaitsId === other.id))
+    const back = [...ofThis, ...again].reduce((sum, one) => sum + one.amount, 0)
     if (theirs && theirs.refunded !== back)
       found.push(`order ${number}: of ${key} ${back} was given back here, ${theirs.refunded} there`)
     booked.delete(key)
@@ -156,6 +162,12 @@ async function feesAgainstPayments(
   tries: readonly Attempt[],
 ): Promise<string[]> {
   const paid = await db.select().from(payments).where(eq(payments.orderId, id))
+  if (tries.some(({ replacesId, state }) => replacesId !== null && state === 'collected')) {
+    // What was charged again cost what both charges did.
+    const cost = tries.reduce((sum, { fee, state }) => sum + (state === 'collected' ? (fee ?? 0) : 0), 0)
+    const said = paid.reduce((sum, { fee }) => sum + fee, 0)
+    return cost === said ? [] : [`order ${number}: its charges cost ${cost}, its payments say ${said}`]
+  }
   return tries.flatMap(({ id: attemptId, fee, state, key }) => {
     const parts = paid.reduce((sum, payment) => sum + (payment.attemptId === attemptId ? payment.fee : 0), 0)
     return state === 'collected' && parts !== (fee ?? 0)
@@ -184,7 +196,10 @@ async function differ(
     .from(payments)
     .where(and(eq(payments.lineId, lineId), eq(payments.state, 'collected')))
   const [grant] = await db.select().from(grants).where(eq(grants.lineId, lineId))
-  const closed = await db.$count(refunds, and(eq(refunds.lineId, lineId), ne(refunds.access, 'keep')))
+  const closed = await db.$count(
+    refunds,
+    and(eq(refunds.lineId, lineId), eq(refunds.state, 'refunded'), ne(refunds.access, 'keep')),
+  )
   say('its state', agreement?.state ?? 'paid', line?.state === 'overdue' ? 'active' : line?.state)
   say(
     'what was collected',
