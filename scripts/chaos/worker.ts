@@ -9,7 +9,7 @@ import { lookUpAttempt } from '../../src/server/fulfilment/lookup.ts'
 import { aggregate } from '../../src/server/money/sums.ts'
 import { inMode } from '../../src/server/platform/context.ts'
 import { mapConcurrently } from '../../src/server/platform/mapConcurrently.ts'
-import { settleRefund } from '../../src/server/refunds/service.ts'
+import { settleRefund } from '../../src/server/refunds/settle.ts'
 import { forgetMethods } from '../../src/server/upsells/forget.ts'
 import { chaosServices } from './services.ts'
 

@@ -497,21 +497,6 @@ export const MUTANTS: readonly Mutant[] = [
     [...REFUNDS, 'src/server/checkout/twoLines.test.ts'],
     [
       [
-        'a refund that is told twice is booked twice',
-        ".where(and(eq(refunds.key, key), eq(refunds.state, 'started')))\n  const [first]",
-        '.where(eq(refunds.key, key))\n  const [first]',
-      ],
-      [
-        'a refund closes a course that the buyer keeps',
-        "if (access !== 'close') continue",
-        "if (access === 'close') continue",
-      ],
-      [
-        'one call gives back of the first line only',
-        'const amount = await sumOf(base.db, key)',
-        'const { amount } = row.refund',
-      ],
-      [
         'another line’s money is given back',
         '.filter((charge) => charge.lineId === lineId)\n    const shares',
         '\n    const shares',
@@ -523,12 +508,94 @@ export const MUTANTS: readonly Mutant[] = [
         '.where(eq(orders.id, orderId))',
       ],
       [
+        'what is kept counts as refunded',
+        'charge.againBy === null && !kept.includes(charge)',
+        'charge.againBy === null',
+      ],
+      [
+        'what was charged again is charged once more',
+        'before === null ? charges.filter(({ lineId }) => keep.includes(lineId)) : []',
+        'charges.filter(({ lineId }) => keep.includes(lineId))',
+      ],
+      [
+        'what is charged again is given back by other means',
+        '!charge.isDisputed && charge.againBy === null',
+        '!charge.isDisputed',
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/refunds/charges.ts',
+    [...REFUNDS, 'src/server/checkout/twoLines.test.ts'],
+    [
+      [
         'the oldest payment is given back first',
         'desc(attempts.settledAt), desc(attempts.startedAt)',
         'attempts.settledAt, attempts.startedAt',
       ],
       ['a refund under way is given back again', "ne(refunds.state, 'refused')", "eq(refunds.state, 'refunded')"],
       ['what is disputed is given back too', 'const cannot = isDisputed || ', 'const cannot = '],
+    ],
+  ),
+  ...of(
+    'src/server/refunds/settle.ts',
+    [...REFUNDS, 'src/server/checkout/twoLines.test.ts'],
+    [
+      [
+        'a refund that is told twice is booked twice',
+        ".where(and(eq(refunds.key, key), eq(refunds.state, 'started')))\n    .orderBy",
+        '.where(eq(refunds.key, key))\n    .orderBy',
+      ],
+      [
+        'a refund closes a course that the buyer keeps',
+        "if (access !== 'close') continue",
+        "if (access === 'close') continue",
+      ],
+      [
+        'one call gives back of the first line only',
+        'const amount = (await sumOf(base.db, key))',
+        'const amount = row.refund.amount',
+      ],
+      [
+        'a refund does not wait for what is charged again',
+        'if (again && OPEN_ATTEMPTS.includes(again.state)) {',
+        'if (!again && !row) {',
+      ],
+      [
+        'a refund goes on though the rest was declined',
+        "if (again && again.state !== 'collected') {",
+        'if (again && !row) {',
+      ],
+      ['what is charged again does not go back', ' + (again?.amount ?? 0)', ''],
+      ['what is kept goes on being of the refunded payment', 'if (again) await countAsCollectedBy(tx, again)', ''],
+    ],
+  ),
+  ...of('src/server/refunds/chargeAgain.ts', REFUNDS, [
+    ['a method that has expired is charged', '&& (expires === null || expires >= day)', ''],
+    [
+      'a gateway that is paused is asked',
+      'isNull(connections.disconnectedAt), isNull(connections.pausedAt)',
+      'isNull(connections.disconnectedAt)',
+    ],
+    ['more is charged than may be', 'if (why !== null) {', 'if (why === undefined) {'],
+  ]),
+  ...of('src/server/fulfilment/chargedAgain.ts', REFUNDS, [
+    [
+      'money for a refund that was called off counts',
+      '(await tx.$count(refunds, awaited)) === 0',
+      '(await tx.$count(refunds, awaited)) < 0',
+    ],
+    ['the first fee of what was charged again is lost', 'sql`${payments.fee} + ${fee}`', 'sql`${fee}::bigint`'],
+  ]),
+  ...of(
+    'src/server/pages/pending.ts',
+    ['src/server/baskets'],
+    [
+      [
+        'another browser learns that an order was paid',
+        ', eq(orders.browserHash, browserHash))\n  return',
+        ')\n  return',
+      ],
     ],
   ),
   ...of(

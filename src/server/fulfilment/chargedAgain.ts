@@ -3,7 +3,7 @@ import type { Outcome } from '../../gateways/contract.ts'
 import type { Transaction } from '../db/client.ts'
 import { attempts, chargedAgain, payments, refunds } from '../db/schema/index.ts'
 import { record } from '../journal/journal.ts'
-import { bookChargedAgain } from '../ledger/book.ts'
+import { bookSurplus } from '../ledger/book.ts'
 import type { Within } from '../platform/context.ts'
 import { shareFee } from './fees.ts'
 import { type Attempt, noteSurplus, type Order, type Source } from './notes.ts'
@@ -36,7 +36,7 @@ export async function collectedAgain(
       expires: expires ?? attempt.expires,
     })
     .where(eq(attempts.id, attempt.id))
-  await bookChargedAgain(services, order, attempt, { amount, fee })
+  await bookSurplus(services, order, attempt, { amount, fee, kind: 'payment' })
   const about = { orderId: order.id, personId: order.personId }
   await record(tx, at, about, 'attempt-collected', { amount, currency, reference, method, source })
 }

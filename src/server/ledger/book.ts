@@ -202,42 +202,21 @@ async function sumsBy(tx: Transaction, of: readonly BookedPayment[], account: st
   return new Map(rows.map(({ paymentId, sum }) => [paymentId as string, sum]))
 }
 
-/** Money that came for an attempt: how much, what the gateway took of it, the transfer that it was. */
-interface Came {
-  amount: number
-  fee?: number
-  transfer?: Transfer
-}
-
-/** Writes down money that came for an attempt beyond what it could collect. */
-export function bookSurplus(
-  services: Within,
-  order: typeof orders.$inferSelect,
-  attempt: Attempt,
-  came: Came,
-): Promise<void> {
-  return bookNotOwed(services, order, attempt, came, 'surplus')
-}
-
 /**
- * Writes down what was charged again for lines that are paid: it is the buyer's until the payment that it replaces is
- * refunded, when {@link bookGivenBack} takes it off. Their sale and its tax stay where they are.
+ * Writes down money that came for an attempt beyond what it could collect. `kind` payment: it was charged again for lines
+ * that are paid, and is the buyer's until {@link bookGivenBack} takes the payment that it replaces off; their sale and its
+ * tax stay where they are.
  */
-export function bookChargedAgain(
+export async function bookSurplus(
   services: Within,
   order: typeof orders.$inferSelect,
   attempt: Attempt,
-  came: Came,
-): Promise<void> {
-  return bookNotOwed(services, order, attempt, came, 'payment')
-}
-
-async function bookNotOwed(
-  services: Within,
-  order: typeof orders.$inferSelect,
-  attempt: Attempt,
-  { amount, fee = 0, transfer }: Came,
-  kind: 'surplus' | 'payment',
+  {
+    amount,
+    fee = 0,
+    transfer,
+    kind = 'surplus',
+  }: { amount: number; fee?: number; transfer?: Transfer; kind?: 'surplus' | 'payment' },
 ): Promise<void> {
   const { db: tx } = services
   const { payments: asked, method } = await meantBy(tx, order, attempt)

@@ -1,20 +1,23 @@
 import { and, asc, eq } from 'drizzle-orm'
 import { beforeAll, beforeEach, describe, expect, it } from 'vitest'
+import { addDays } from '../../core/calendar/day.ts'
 import { balancesByHledger } from '../../testing/hledger.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { checkOrder } from '../checkout/status.ts'
 import { collectAgreement } from '../collecting/collect.ts'
-import { agreements, connections, journal, orderLines, payments, refunds } from '../db/schema/index.ts'
+import { agreements, attempts, connections, journal, orderLines, payments, refunds } from '../db/schema/index.ts'
 import { lookUpAttempt } from '../fulfilment/lookup.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { journalOf } from '../ledger/plainText.ts'
 import { sendMessage } from '../messages/send.ts'
 import { receiptOf } from '../orders/receipt.ts'
+import { schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { listOrders, openOrder } from '../support/orders.ts'
-import { refundLine, refundOutside, refundWhole, settleRefund } from './service.ts'
+import { refundLine, refundOutside, refundWhole } from './service.ts'
+import { settleRefund } from './settle.ts'
 
 /** A wallet refunds whole payments only: what a buyer keeps of one is charged again, and then all of it is refunded. */
 const world = ownWorld()
@@ -265,13 +268,35 @@ describe('what is refused leaves everything as it was', () => {
     expect(await triesOf(bought.orderId)).toHaveLength(1)
   })
 
-  it('a gateway that is paused or disconnected is not asked', async () => {
+  it('a gateway that is paused or disconnected is not asked, nor a method that has expired', async () => {
     const bought = await buy()
     const ofMoor = eq(connections.id, moor)
-    await world.db.update(connections).set({ pausedAt: new Date() }).where(ofMoor)
-    await expect(give(bought, [bought.lineIds[1]])).rejects.toMatchObject({ errors: [{ at: '/keep' }] })
-    await world.db.update(connections).set({ pausedAt: null }).where(ofMoor)
+    const refused = () =>
+      expect(give(bought, [bought.lineIds[1]])).rejects.toMatchObject({
+        errors: [{ at: '/keep', why: expect.stringMatching(/^No payment method of this order is saved/) }],
+      })
+    for (const [out, back] of [
+      [{ pausedAt: new Date() }, { pausedAt: null }],
+      [{ disconnectedAt: new Date() }, { disconnectedAt: null }],
+    ]) {
+      await world.db
+        .update(connections)
+        .set(out as object)
+        .where(ofMoor)
+      await refused()
+      await world.db
+        .update(connections)
+        .set(back as object)
+        .where(ofMoor)
+    }
+    for (const expires of [addDays(await schoolDay(world.services), -1), await schoolDay(world.services)]) {
+      await world.db.update(agreements).set({ expires }).where(eq(agreements.orderId, bought.orderId))
+      await world.db.update(attempts).set({ expires }).where(eq(attempts.orderId, bought.orderId))
+      if (expires < (await schoolDay(world.services))) await refused()
+    }
     expect(await triesOf(bought.orderId)).toHaveLength(1)
+    // On its last day it can be charged.
+    expect(await give(bought, [bought.lineIds[1]])).toMatchObject({ refunded: 12_900 })
   })
 })
 

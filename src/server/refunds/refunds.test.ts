@@ -9,7 +9,8 @@ import { cancelAgreement, takeCancelBack } from '../collecting/deeds.ts'
 import { agreements, disputes, grants, messages, orderLines, payments, refunds } from '../db/schema/index.ts'
 import { needsAttention } from '../support/attention.ts'
 import { answerDispute, decideLost, noteDispute } from './disputes.ts'
-import { refundLine, settleRefund } from './service.ts'
+import { refundLine } from './service.ts'
+import { settleRefund } from './settle.ts'
 
 const world = ownWorld()
 

@@ -1,38 +1,20 @@
-import { and, asc, desc, eq, inArray, ne, sql } from 'drizzle-orm'
+import { and, eq, inArray } from 'drizzle-orm'
 import * as v from 'valibot'
-import { type Charge, refundableAmounts, shareRefund } from '../../core/collecting/refund.ts'
+import { refundableAmounts, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney } from '../../core/money/format.ts'
-import { GatewayUnreachable, type RefundOutcome } from '../../gateways/contract.ts'
-import { closeCourses, closeLine } from '../access/close.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
 import { giveUsesBack } from '../coupons/uses.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import {
-  attempts,
-  chargedAgain,
-  connections,
-  disputes,
-  lineCourses,
-  OPEN_ATTEMPTS,
-  orderLines,
-  orders,
-  payments,
-  refunds,
-} from '../db/schema/index.ts'
-import { countAsCollectedBy } from '../fulfilment/chargedAgain.ts'
-import { capabilitiesOf, openConnection } from '../gateways/service.ts'
+import { lineCourses, orderLines, orders, refunds } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
-import { bookGivenBack } from '../ledger/book.ts'
-import { queueMessage } from '../outbox/queue.ts'
-import { inMode, inTransaction, type Services, type Tools, type Within } from '../platform/context.ts'
+import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type ChargingAgain, chargeAgain, startChargingAgain } from './chargeAgain.ts'
-
-/** How soon a gateway that did not answer is asked again. */
-const AGAIN_SECONDS = 30
+import { chargesOf, type RefundableCharge } from './charges.ts'
+import { AGAIN_SECONDS, bookIn, settleRefund } from './settle.ts'
 
 export const refundSchema = v.object({
   lineId: v.pipe(v.string(), v.uuid('There is no such line.')),
@@ -47,88 +29,6 @@ export const refundSchema = v.object({
     v.maxLength(300, 'Use at most 300 characters.'),
   ),
 })
-
-/** What an attempt collected of a line, and how it can be given back. */
-export interface RefundableCharge extends Charge {
-  lineId: string
-  amount: number
-  /** What the same attempt collected in all, where that is more: of several lines. */
-  together: number | null
-  /** What was given back of it, or is being. */
-  given: number
-  isDisputed: boolean
-  /** The attempt that charges it again, or has, so that all of this one can be refunded; null where none does. */
-  againBy: string | null
-  /** When it was collected. */
-  at: Date | null
-  method: string | null
-  gateway: string
-  isByHand: boolean
-}
-
-/** What was collected for the lines of an order, newest first, and what is left of it to give back. */
-export async function chargesOf(
-  { gateways }: Pick<Tools, 'gateways'>,
-  db: Queryable,
-  orderId: string,
-): Promise<RefundableCharge[]> {
-  const given = db
-    .select({
-      lineId: refunds.lineId,
-      attemptId: refunds.attemptId,
-      amount: sql<number>`sum(${refunds.amount})::float8`.as('given_amount'),
-    })
-    .from(refunds)
-    .where(and(eq(refunds.orderId, orderId), ne(refunds.state, 'refused')))
-    .groupBy(refunds.lineId, refunds.attemptId)
-    .as('given')
-  const rows = await db
-    .select({
-      id: attempts.id,
-      whole: attempts.amount,
-      at: attempts.settledAt,
-      method: attempts.method,
-      adapter: connections.adapter,
-      lineId: payments.lineId,
-      amount: sql<number>`sum(${payments.pay})::float8`,
-      given: sql<number>`coalesce(max(${given.amount}), 0)::float8`,
-      // What is disputed goes back by the dispute, if it does.
-      againBy: sql<string | null>`(select b.id from ${attempts} b join ${chargedAgain} c on c.attempt_id = b.id
-        where b.replaces_id = ${attempts.id} and c.line_id = ${payments.lineId}
-          and b.state in ('started', 'unknown', 'confirming', 'awaiting', 'collected'))`,
-      isDisputed: sql<boolean>`exists (select from ${disputes} d where d.attempt_id = ${attempts.id} and d.state in ('open', 'contested'))`,
-    })
-    .from(attempts)
-    .innerJoin(payments, eq(payments.attemptId, attempts.id))
-    .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .leftJoin(given, and(eq(given.attemptId, attempts.id), eq(given.lineId, payments.lineId)))
-    .where(and(eq(attempts.orderId, orderId), eq(attempts.state, 'collected')))
-    .groupBy(attempts.id, connections.adapter, payments.lineId)
-    .orderBy(desc(attempts.settledAt), desc(attempts.startedAt))
-  return rows.map(({ id, whole, at, method, adapter, lineId, amount, given: before, isDisputed, againBy }) => {
-    const { name, refunds: can, style } = capabilitiesOf(gateways, adapter)
-    // What gives back whole payments only cannot give back one line of several, nor the rest of a part.
-    const cannot = isDisputed || can === 'none' || (can === 'whole' && amount !== whole)
-    const left = cannot ? 0 : amount - before
-    const gives = can === 'whole' ? ('whole' as const) : ('part' as const)
-    const together = amount === whole ? null : whole
-    return {
-      id,
-      lineId,
-      amount,
-      together,
-      given: before,
-      isDisputed,
-      againBy,
-      at,
-      left,
-      gives,
-      method,
-      gateway: name,
-      isByHand: style === 'offline',
-    }
-  })
-}
 
 /** How a refund stands once it was asked for. */
 export interface Refunded {
@@ -411,112 +311,4 @@ async function standingOf(db: Queryable, ids: string[]): Promise<Refunded> {
     waiting: sum('started'),
     refused: rows.find(({ state }) => state === 'refused')?.why ?? null,
   }
-}
-
-/** Asks the gateway for a refund under way, again where it did not answer, and settles by its answer. */
-export async function settleRefund(base: Services, refundId: string): Promise<void> {
-  const [row] = await base.db
-    .select({ refund: refunds, attempt: attempts, mode: orders.mode, adapter: connections.adapter })
-    .from(refunds)
-    .innerJoin(attempts, eq(attempts.id, refunds.attemptId))
-    .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .innerJoin(orders, eq(orders.id, refunds.orderId))
-    .where(eq(refunds.id, refundId))
-  if (row?.refund.state !== 'started') return
-  const services = await inMode(base, row.mode)
-  const again = await chargedAgainBy(base.db, row.refund.awaitsId)
-  if (again && OPEN_ATTEMPTS.includes(again.state)) {
-    await services.jobs.send(services.db, 'refund-settle', { refundId }, { afterSeconds: AGAIN_SECONDS })
-    return
-  }
-  if (again && again.state !== 'collected') {
-    return inTransaction(services, (services) =>
-      bookIn(services, row.refund.key, { state: 'refused', why: NOT_CHARGED_AGAIN }),
-    )
-  }
-  const isByHand = capabilitiesOf(base.gateways, row.adapter).style === 'offline'
-  let outcome: RefundOutcome | { state: 'by-hand' } = { state: 'by-hand' }
-  if (!isByHand) {
-    const { key } = row.refund
-    const amount = (await sumOf(base.db, key)) + (again?.amount ?? 0)
-    try {
-      const { adapter, credentials } = await openConnection(services, row.attempt.connectionId)
-      outcome = await adapter.refund(credentials, { key, reference: row.attempt.reference ?? '', amount })
-    } catch (error) {
-      if (!(error instanceof GatewayUnreachable)) throw error
-      await services.jobs.send(services.db, 'refund-settle', { refundId }, { afterSeconds: AGAIN_SECONDS })
-      return
-    }
-  }
-  await inTransaction(services, (services) => bookIn(services, row.refund.key, outcome))
-}
-
-const NOT_CHARGED_AGAIN = 'What the buyer keeps could not be charged again, so nothing was refunded.'
-
-/** The attempt for which a refund waits. */
-async function chargedAgainBy(db: Queryable, awaitsId: string | null) {
-  if (awaitsId === null) return null
-  const [attempt] = await db.select().from(attempts).where(eq(attempts.id, awaitsId))
-  return attempt ?? null
-}
-
-/** What one call to a gateway gives back, of all lines together. */
-async function sumOf(db: Queryable, key: string): Promise<number> {
-  const [row] = await db
-    .select({ sum: sql<number>`sum(${refunds.amount})::float8` })
-    .from(refunds)
-    .where(eq(refunds.key, key))
-  return row?.sum ?? 0
-}
-
-/** Writes what became of the refunds of one call, once; and closes what they were to close. */
-async function bookIn(services: Within, key: string, outcome: RefundOutcome | { state: 'by-hand' }): Promise<void> {
-  const { db: tx } = services
-  const ofKey = tx.select({ id: refunds.orderId }).from(refunds).where(eq(refunds.key, key))
-  const [order] = await tx.select().from(orders).where(inArray(orders.id, ofKey)).for('no key update')
-  const rows = await tx
-    .select()
-    .from(refunds)
-    .where(and(eq(refunds.key, key), eq(refunds.state, 'started')))
-    .orderBy(asc(refunds.id))
-  const [first] = rows
-  if (!order || !first) return
-  const at = services.now()
-  const about = { orderId: order.id, personId: order.personId }
-  const ids = rows.map(({ id }) => id)
-  const data = { amount: rows.reduce((sum, { amount }) => sum + amount, 0), currency: order.currency }
-  if (outcome.state === 'refused') {
-    await tx.update(refunds).set({ state: 'refused', why: outcome.why, settledAt: at }).where(inArray(refunds.id, ids))
-    return record(tx, at, about, 'refund-refused', { ...data, why: outcome.why })
-  }
-  const reference = outcome.state === 'refunded' ? outcome.reference : null
-  const day = await schoolDay(services)
-  await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at, day }).where(inArray(refunds.id, ids))
-  const again = await chargedAgainBy(tx, first.awaitsId)
-  const kept = again ? await tx.select().from(chargedAgain).where(eq(chargedAgain.attemptId, again.id)) : []
-  await bookGivenBack(
-    services,
-    order,
-    rows.map((row) => ({ ...row, day })),
-    'refund',
-    kept,
-  )
-  if (again) await countAsCollectedBy(tx, again)
-  const closed: JournalEvent[] = []
-  for (const { access, lineId, courseIds, note } of rows) {
-    if (access !== 'close') continue
-    closed.push(
-      ...(await (courseIds ? closeCourses(services, lineId, courseIds, note) : closeLine(services, lineId, note))),
-    )
-  }
-  const told = again ? { ...data, reference, whole: data.amount + again.amount } : { ...data, reference }
-  const events: JournalEvent[] = [{ about, what: 'refunded', data: told }, ...closed]
-  // What was given back in one go is told in one message, once all of it is.
-  const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, first.createdAt))
-  const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0
-  if (!isLast) return recordAll(tx, at, events)
-  const message = { ...about, mode: order.mode, kind: 'refunded' as const, refundId: first.id }
-  const { queued, writes } = queueMessage(services, message)
-  await Promise.all(writes)
-  await recordAll(tx, at, [...events, queued])
 }

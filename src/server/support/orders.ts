@@ -36,7 +36,7 @@ import { termsOf } from '../orders/plans.ts'
 import { agreementStatus, firstAgreement, orderStatusColumns, orderTitles } from '../orders/status.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { savedMethodOf } from '../refunds/chargeAgain.ts'
-import { chargesOf } from '../refunds/service.ts'
+import { chargesOf } from '../refunds/charges.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { ordersFitting } from './matching.ts'
 
