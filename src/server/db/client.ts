@@ -83,6 +83,11 @@ function nameOf(text: string): string {
 /** Marks what runs inside a transaction, so that it cannot take a second connection. */
 const insideTransaction = new AsyncLocalStorage<boolean>()
 
+/** Whether a transaction is under way for whoever asks. */
+export function isInsideTransaction(): boolean {
+  return insideTransaction.getStore() ?? false
+}
+
 /** The database of the one connection that a transaction has. */
 const beneath = new WeakMap<Queryable, Database>()
 

@@ -109,6 +109,40 @@ describe('the connection that lookups share', () => {
     expect(cause).toBeInstanceOf(SecondConnection)
   })
 
+  const failing = lookup<{ by: number }>()((db, given) => db.select({ n: sql`1 / ${given('by')}::int` }).from(people))
+
+  it('asks once for what several ask for in one moment, and anew for whoever asks later', async () => {
+    const { email } = await person('eva@post.example', 'Eva')
+    const [first, second, other] = await Promise.all([
+      found(world.db, { email }),
+      found(world.db, { email }),
+      found(world.db, { email: 'ada@post.example' }),
+    ])
+    expect(second).toBe(first)
+    expect([first, other]).toEqual([[{ name: 'Eva' }], []])
+    // Whoever asks after something was written is told of it, also where others asked just before.
+    const before = found(world.db, { email })
+    await rename(world.db, { email, name: 'Eva the Second' })
+    const [after, stale] = await Promise.all([found(world.db, { email }), before])
+    expect(after).toEqual([{ name: 'Eva the Second' }])
+    expect(after).not.toBe(stale)
+    // In a transaction each asks for itself, in its turn.
+    await world.db.transaction(async (tx) => {
+      const [one, two] = await Promise.all([found(tx, { email }), found(tx, { email })])
+      expect(two).not.toBe(one)
+    })
+  })
+
+  it('tells each of several who asked that it failed, and goes on', async () => {
+    const all = await Promise.allSettled([
+      failing(world.db, { by: 0 }),
+      failing(world.db, { by: 0 }),
+      failing(world.db, { by: 1 }),
+    ])
+    expect(all.map(({ status }) => status)).toEqual(['rejected', 'rejected', 'fulfilled'])
+    expect((await failing(world.db, { by: 1 })).length).toBeGreaterThan(0)
+  })
+
   it('is opened anew where the database ended it: only who asked on it meanwhile is told', async () => {
     const [before] = await ofShared(world.db, {})
     await world.db.execute(sql`select pg_terminate_backend(${before?.pid})`)

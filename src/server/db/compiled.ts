@@ -1,5 +1,5 @@
 import { type Placeholder, type SQL, sql } from 'drizzle-orm'
-import { lastingBeneath, onShared, type Queryable } from './client.ts'
+import { isInsideTransaction, lastingBeneath, onShared, type Queryable } from './client.ts'
 
 /** A statement of the query builder that can be made once and run often. */
 interface Preparable<R> {
@@ -21,10 +21,31 @@ export function compiled<V extends Record<string, unknown> = Record<string, neve
 
 /**
  * The same for what is read by a key and found at once. Outside of a transaction all lookups share one connection, on
- * which those of one moment are sent together; what takes long would hold up the others.
+ * which those of one moment are sent together, and what several ask for in that moment is asked once, and answered by the
+ * same rows: nobody changes them. What takes long would hold up the others.
  */
 export function lookup<V extends Record<string, unknown> = Record<string, never>>() {
-  return <R>(build: (db: Queryable, given: Given<V>) => Preparable<R>) => made<V, R>(build, onShared)
+  return <R>(build: (db: Queryable, given: Given<V>) => Preparable<R>) => {
+    const ask = made<V, R>(build, onShared)
+    const asked = new WeakMap<Queryable, Map<string, Promise<R>>>()
+    return (db: Queryable, values: V): Promise<R> => {
+      // In a transaction it goes out in its turn.
+      if (isInsideTransaction() || lastingBeneath(db) !== db) return ask(db, values)
+      const waiting = asked.get(db) ?? new Map<string, Promise<R>>()
+      asked.set(db, waiting)
+      const key = JSON.stringify(values)
+      const known = waiting.get(key)
+      if (known) return known
+      const answer = new Promise<R>((resolve, reject) => {
+        setImmediate(() => {
+          waiting.delete(key)
+          ask(db, values).then(resolve, reject)
+        })
+      })
+      waiting.set(key, answer)
+      return answer
+    }
+  }
 }
 
 function made<V extends Record<string, unknown>, R>(
