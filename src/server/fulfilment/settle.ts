@@ -150,7 +150,7 @@ export async function settleCollected<R extends Reported>(services: Services, al
       taken.add(one)
       return [{ order, attempt, adapter, outcome, source }]
     })
-    const first = plainOrders(plain, known)
+    const first = plainOrders(plain, known, ids.length === 1)
     const later = await plainLater(tx, plain)
     if (later.length > 0) await writeCollected(services, later)
     if (first.length > 0) await writePaid(services, first, known)
@@ -191,12 +191,16 @@ async function plainLater(tx: Transaction, all: readonly Held[]): Promise<Later[
   })
 }
 
-/** First payments of orders in which nothing waits for anybody else: no code is counted, no bundle can grow meanwhile. */
-function plainOrders(all: readonly Held[], { lines, held }: Known): Held[] {
+/**
+ * First payments of orders in which nothing waits for anybody else: no code is counted, no bundle can grow meanwhile. One
+ * that is alone in its round may wait: nobody waits for it.
+ */
+function plainOrders(all: readonly Held[], { lines, held }: Known, isAlone: boolean): Held[] {
   return all.filter(({ order, attempt }) => {
-    if (attempt.agreementId !== null || order.state === 'paid' || order.quote.codes.length > 0) return false
+    if (attempt.agreementId !== null || order.state === 'paid' || !held.has(order.personId)) return false
+    if (isAlone) return true
     const isBundled = lines.some(({ line, kind }) => line.orderId === order.id && kind === 'bundle')
-    return !isBundled && held.has(order.personId)
+    return !isBundled && order.quote.codes.length === 0
   })
 }
 
