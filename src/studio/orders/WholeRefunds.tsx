@@ -148,7 +148,7 @@ const sumOf = (charges: readonly Charge[]) => charges.reduce((sum, { amount }) =
 /** What becomes of what the buyer keeps. */
 function formatKept(amount: number, to: string | null, isDone: boolean, money: MoneyFormat): string {
   const charged = formatMoney(amount, money)
-  if (isDone) return `What the buyer keeps was charged again already: ${charged}.`
+  if (isDone) return `What the buyer keeps has already been charged again: ${charged}.`
   return `First ${charged} is charged again, to the buyer’s ${to}; if that is declined, nothing is refunded.`
 }
 
