@@ -68,7 +68,7 @@ export async function startCluster({
   dir,
   port,
   fsync = true,
-}: ClusterOptions): Promise<{ url: (database: string) => string; stop: () => void }> {
+}: ClusterOptions): Promise<{ url: (database: string) => string; stop: (mode?: 'fast' | 'immediate') => void }> {
   const bin = findPostgres()
   const data = prepareFolder(dir)
   const url = (database: string) => `postgres://acorn@127.0.0.1:${port}/${database}`
@@ -100,7 +100,10 @@ export async function startCluster({
     true,
   )
   if (started !== 0) throw new SetUpError(`The database did not start. Its log is ${join(data, 'server.log')}.`)
-  return { url, stop: () => void asOwner([join(bin, 'pg_ctl'), '-D', data, '-m', 'fast', '-w', 'stop'], true) }
+  return {
+    url,
+    stop: (mode = 'fast') => void asOwner([join(bin, 'pg_ctl'), '-D', data, '-m', mode, '-w', 'stop'], true),
+  }
 }
 
 /** Makes the database where it is missing. @returns whether it was made. */

@@ -15,8 +15,8 @@ export async function prepareData(config: Config, standinsData: string, wantsDem
   const { db, pool } = connect(config.databaseUrl, 2)
   try {
     await migrateDatabase(db)
-    const { boss } = await startJobs(config.databaseUrl, false)
-    await boss.stop({ graceful: false })
+    const { close } = await startJobs(config.databaseUrl, false)
+    await close()
     const school = await findSchool(db)
     if (school) return school.name === readDemo().file.school.name
   } finally {

@@ -34,6 +34,66 @@ export function startPart({ name, args, ready }: Part, env: NodeJS.ProcessEnv): 
   })
 }
 
+/** How long a part that ended rests before it is started anew: at first, and at most, doubled each time, in milliseconds. */
+const PAUSE_MS = { first: 1000, most: 60_000 }
+/** A part that ran for so long ended for another reason than the time before. */
+const LASTED_MS = 60_000
+
+export interface KeptPart {
+  /** Asks it to end, and waits for that; it is not started anew. */
+  end: () => Promise<void>
+}
+
+/**
+ * Starts a part, and starts it anew whenever it ends by itself, after a pause that grows.
+ * @param say is told of each end and each start.
+ * @throws where it never answered: then something is wrong that no second start mends.
+ */
+export async function keepRunning(
+  part: Part,
+  env: NodeJS.ProcessEnv,
+  say: (what: string) => void,
+  pauseMs = PAUSE_MS,
+): Promise<KeptPart> {
+  let child: ChildProcess | null = null
+  let timer: NodeJS.Timeout | undefined
+  let isEnding = false
+  let pause = pauseMs.first
+  const watch = (started: ChildProcess) => {
+    child = started
+    const startedAt = performance.now()
+    const again = (code: number | null, signal: string | null) => {
+      child = null
+      if (isEnding) return
+      if (performance.now() - startedAt > LASTED_MS) pause = pauseMs.first
+      startLater(`${part.name} ended by itself (${signal ?? `status ${code}`}).`)
+    }
+    if (started.exitCode !== null || started.signalCode !== null) again(started.exitCode, started.signalCode)
+    else started.once('exit', again)
+  }
+  const startLater = (why: string) => {
+    say(`${why} It is started anew in ${pause / 1000} s.`)
+    timer = setTimeout(async () => {
+      try {
+        watch(await startPart(part, env))
+        say(`${part.name} runs again.`)
+        if (isEnding && child) await endPart(child)
+      } catch (error) {
+        if (!isEnding) startLater(error instanceof Error ? error.message : String(error))
+      }
+    }, pause)
+    pause = Math.min(2 * pause, pauseMs.most)
+  }
+  watch(await startPart(part, env))
+  return {
+    end: async () => {
+      isEnding = true
+      clearTimeout(timer)
+      if (child) await endPart(child)
+    },
+  }
+}
+
 /**
  * Runs a step of setting up in a process of its own, which takes its memory with it when it is done.
  * @returns what it says of itself, false where it says nothing. @throws SetUpError where it fails; it has said why.

@@ -60,7 +60,7 @@ async function withDatabase(what: 'export' | 'import') {
     try {
       await migrateDatabase(db)
       if (what === 'export') return await answer(writeSorted(await exportSchool(db)))
-      const { boss, jobs } = await startJobs(config.databaseUrl, false)
+      const { jobs, close } = await startJobs(config.databaseUrl, false)
       try {
         await importSchool(
           {
@@ -75,7 +75,7 @@ async function withDatabase(what: 'export' | 'import') {
           text,
         )
       } finally {
-        await boss.stop({ graceful: false })
+        await close()
       }
     } finally {
       await pool.end()

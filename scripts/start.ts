@@ -1,11 +1,10 @@
-import type { ChildProcess } from 'node:child_process'
 import { mkdirSync, rmSync, statfsSync } from 'node:fs'
 import { join } from 'node:path'
 import { readDemo } from '../demo/school.ts'
 import { readConfig } from '../src/server/platform/config.ts'
 import { dropDatabase } from './databases.ts'
 import { isPortTaken, SetUpError, startCluster } from './postgres.ts'
-import { endPart, PARTS, runStep, startPart } from './processes.ts'
+import { type KeptPart, keepRunning, PARTS, runStep } from './processes.ts'
 
 const HELP = `./start           sets up what is missing and runs Young Acorn with the demo school
 ./start --fresh   deletes all data and loads the demo school anew
@@ -16,7 +15,7 @@ DATABASE_URL uses a PostgreSQL that already runs; DATA_DIR is where everything i
 
 const known = new Set(['--fresh', '--empty', '--help'])
 const flags = new Set(process.argv.slice(2))
-const children: ChildProcess[] = []
+const parts: KeptPart[] = []
 let stopDatabase = () => {}
 let isEnding = false
 
@@ -67,13 +66,7 @@ async function start() {
   const env = { ...process.env, STANDINS_DATA: standinsData, NODE_ENV: 'production' }
   await Promise.all(
     PARTS.map(async (part) => {
-      const child = await startPart(part, env)
-      children.push(child)
-      child.once('exit', (code) => {
-        if (isEnding) return
-        console.error(`${part.name} ended by itself (status ${code}).`)
-        void stop()
-      })
+      parts.push(await keepRunning(part, env, (what) => console.error(what)))
     }),
   )
   announce(config.origin, config.standinsOrigin, isDemo)
@@ -122,7 +115,7 @@ Ctrl-C ends it.`)
 
 async function end() {
   isEnding = true
-  for (const child of [...children].reverse()) await endPart(child)
+  for (const part of [...parts].reverse()) await part.end()
   stopDatabase()
 }
 

@@ -15,6 +15,8 @@ const role = process.argv[2]
 const config = readConfig()
 /** So long what is under way may take once the process is asked to end. */
 const GRACE_SECONDS = 12
+/** Of it so long for the jobs of a worker. */
+const STOP_MS = 5000
 
 if (role === 'server') {
   const { services, close } = await openServices(config)
@@ -44,7 +46,8 @@ if (role === 'server') {
   const stop = await runWorker(services, boss)
   console.log('worker: ready')
   whenAsked(async () => {
-    stop()
+    // What is not done by then is done by the next worker.
+    await Promise.race([stop(), new Promise((resolve) => setTimeout(resolve, STOP_MS))])
     await close()
   })
 } else {

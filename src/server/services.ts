@@ -1,5 +1,5 @@
 import { allGateways } from '../gateways/registry.ts'
-import { connect, migrateDatabase, SERVICE_LIMITS } from './db/client.ts'
+import { connect, migrateDatabase, oneAtATime, SERVICE_LIMITS } from './db/client.ts'
 import type { Config } from './platform/config.ts'
 import type { Services } from './platform/context.ts'
 import { startJobs } from './platform/jobs.ts'
@@ -8,9 +8,15 @@ import { loadSecrets } from './platform/secrets.ts'
 
 /** Opens everything that services stand on. `close` ends it in order. */
 export async function openServices(config: Config, { work = false, now = () => new Date() } = {}) {
-  await migrateAlone(config.databaseUrl)
   const { db, pool } = connect(config.databaseUrl, config.databaseConnections, SERVICE_LIMITS)
-  const { boss, jobs } = await startJobs(config.databaseUrl, work)
+  const {
+    boss,
+    jobs,
+    close: closeJobs,
+  } = await oneAtATime(config.databaseUrl, async () => {
+    await migrateAlone(config.databaseUrl)
+    return startJobs(config.databaseUrl, work)
+  })
   const services: Services = {
     config,
     db,
@@ -21,7 +27,7 @@ export async function openServices(config: Config, { work = false, now = () => n
     limits: new Limits(db, config.limits),
   }
   const close = async () => {
-    await boss.stop({ graceful: true, timeout: 5000 })
+    await closeJobs()
     await pool.end()
   }
   return { services, boss, close }

@@ -36,7 +36,7 @@ it('one message that is refused keeps no other from being sent; it is seen, and 
   const port = await new Promise<number>((resolve) => {
     const listening = server.listen(0, '127.0.0.1', () => resolve((listening.address() as { port: number }).port))
   })
-  const { boss, jobs } = await startJobs(world.services.config.databaseUrl, true)
+  const { boss, jobs, close } = await startJobs(world.services.config.databaseUrl, true)
   const services: Services = { ...world.services, jobs, config: { ...world.services.config, mailPort: port } }
   const ids: string[] = []
   for (const email of ['first@post.example', 'refused@post.example', 'third@post.example']) {
@@ -63,8 +63,8 @@ it('one message that is refused keeps no other from being sent; it is seen, and 
   await eventually(async () => (await stored())[0]?.state === 'sent')
   const [sent] = await stored()
   await expect(sendAgain(services, 'practice', sent?.id as string)).rejects.toMatchObject({ status: 409 })
-  stop()
-  await boss.stop({ graceful: false })
+  await stop()
+  await close()
   await new Promise<void>((closed) => server.close(closed))
 })
 

@@ -17,7 +17,7 @@ export default async function setup() {
   const { db, pool } = connect(testUrl(TEMPLATE), 1)
   await migrateDatabase(db)
   await pool.end()
-  const { boss } = await startJobs(testUrl(TEMPLATE), false)
-  await boss.stop({ graceful: false })
+  const { close } = await startJobs(testUrl(TEMPLATE), false)
+  await close()
   return cluster.stop
 }

@@ -30,10 +30,38 @@ export interface DatabaseLimits {
   statement: number
   /** Between two statements of a transaction. */
   idleInTransaction: number
+  /**
+   * An answer of the database, as this process keeps it: longer than a statement may take there. What is not answered by
+   * then is never answered, as where the network between the two has gone silent; the connection is thrown away.
+   */
+  answer: number
+  /** The same of the small statements that share one connection. */
+  smallAnswer: number
 }
 
 /** What a server or worker keeps to; migrations and scripts take the time that they need. */
-export const SERVICE_LIMITS: DatabaseLimits = { acquire: 5_000, statement: 20_000, idleInTransaction: 20_000 }
+export const SERVICE_LIMITS: DatabaseLimits = {
+  acquire: 5_000,
+  statement: 20_000,
+  idleInTransaction: 20_000,
+  answer: 25_000,
+  smallAnswer: 8_000,
+}
+
+/** Settings of every connection that a server or worker opens. */
+export function limitsOf(limits: DatabaseLimits): pg.PoolConfig {
+  return {
+    ...KEPT_ALIVE,
+    connectionTimeoutMillis: limits.acquire,
+    statement_timeout: limits.statement,
+    lock_timeout: limits.statement,
+    idle_in_transaction_session_timeout: limits.idleInTransaction,
+    query_timeout: limits.answer,
+  }
+}
+
+/** The system asks after the other end of a connection that is idle. */
+const KEPT_ALIVE = { keepAlive: true, keepAliveInitialDelayMillis: 10_000 }
 
 const MIGRATIONS = fileURLToPath(new URL('./migrations', import.meta.url))
 
@@ -118,23 +146,18 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
     pipeline: true,
     // Reads by an index cost little on today's disks, and lists are short: no plan is worth compiling.
     options: '-c random_page_cost=1.1 -c jit=off',
-    ...(limits && {
-      connectionTimeoutMillis: limits.acquire,
-      statement_timeout: limits.statement,
-      lock_timeout: limits.statement,
-      idle_in_transaction_session_timeout: limits.idleInTransaction,
-    }),
+    ...(limits ? limitsOf(limits) : KEPT_ALIVE),
   }
   const pool = new pg.Pool({ ...config, max: connections, Client: PreparingClient } as pg.PoolConfig)
   // An idle connection that the server ends is replaced by the pool; it must not end this process.
   pool.on('error', (error) => log('error', `database: ${error.message}`))
-  // One that ends while it is used fails the statements of whoever uses it, and nobody else.
-  pool.on('connect', (client) => client.on('error', () => {}))
   refuseInsideTransactions(pool)
+  const isBroken = throwAwayBroken(pool)
   const db = drizzle(pool, { schema, casing: 'snake_case' })
   const small = new SharedConnection({
     ...config,
     options: `${config.options} -c synchronous_commit=off -c plan_cache_mode=force_generic_plan`,
+    ...(limits && { query_timeout: limits.smallAnswer }),
   })
   shared.set(db, on(small))
   const end = pool.end.bind(pool) as () => Promise<void>
@@ -145,6 +168,7 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
   const byConnection = new WeakMap<pg.PoolClient, Database>()
   db.transaction = async (run, config) => {
     const client = await pool.connect()
+    let failed: unknown = null
     try {
       const own = byConnection.get(client) ?? on(beginningTogether(client))
       byConnection.set(client, own)
@@ -152,11 +176,60 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
         beneath.set(tx, own)
         return insideTransaction.run(true, () => run(tx))
       }, config)
+    } catch (error) {
+      failed = error
+      throw error
     } finally {
-      client.release()
+      client.release(isBroken(client, failed))
     }
   }
   return { db, pool }
+}
+
+/** What is said of a connection that is of no use any more. */
+const BROKEN = /query read timeout|connection terminated|not queryable|EPIPE|ECONNRESET|ETIMEDOUT/i
+
+/**
+ * Lets a pool throw away, when they are asked for, the connections that are older than the last one that broke: where one
+ * was cut off, by a silent network, a reset or a restart, its neighbours were too, and nobody should meet each in turn.
+ * One that breaks while it is used fails the statements of whoever uses it, and nobody else.
+ * @returns whether a connection broke while something was done with it.
+ */
+function throwAwayBroken(pool: pg.Pool): (client: pg.PoolClient, failed: unknown) => boolean {
+  const bornAt = new WeakMap<pg.PoolClient, number>()
+  const broken = new WeakSet<pg.PoolClient>()
+  let brokeAt = 0
+  const breaks = (client: pg.PoolClient) => {
+    broken.add(client)
+    brokeAt = performance.now()
+  }
+  pool.on('connect', (client) => {
+    bornAt.set(client, performance.now())
+    client.on('error', () => breaks(client))
+  })
+  const take = pool.connect.bind(pool) as () => Promise<pg.PoolClient>
+  const takeWhole = async () => {
+    for (;;) {
+      const client = await take()
+      if ((bornAt.get(client) ?? 0) >= brokeAt) return client
+      client.release(true)
+    }
+  }
+  type Taken = (error: Error | undefined, client?: pg.PoolClient, done?: pg.PoolClient['release']) => void
+  pool.connect = ((taken?: Taken) => {
+    if (!taken) return takeWhole()
+    // Behind the promise, so that what the taker throws is the taker's.
+    takeWhole().then(
+      (client) => setImmediate(taken, undefined, client, client.release.bind(client)),
+      (error: Error) => setImmediate(taken, error),
+    )
+  }) as typeof pool.connect
+  return (client, failed) => {
+    for (let at = failed, depth = 0; at instanceof Error && depth < 4; at = at.cause, depth++) {
+      if (BROKEN.test(`${(at as { code?: unknown }).code} ${at.message}`)) breaks(client)
+    }
+    return broken.has(client)
+  }
 }
 
 /** What statements are sent to. */
@@ -236,8 +309,28 @@ export class DatabaseIsNewer extends Error {
   override name = 'DatabaseIsNewer'
 }
 
+/** Every process that starts takes this lock of the database before it changes what the database is made of. */
+const STARTING = 7_310_001
+
 /**
- * Brings the database to this version.
+ * Runs `work` while no other process starts on this database: the second waits, and finds all of it done.
+ * @param url of the database, for a connection that holds nothing else.
+ */
+export async function oneAtATime<T>(url: string, work: () => Promise<T>): Promise<T> {
+  const client = new pg.Client({ connectionString: url, ...KEPT_ALIVE })
+  // Where it ends, its lock does too; what is under way fails by itself.
+  client.on('error', (error) => log('error', `database: ${error.message}`))
+  await client.connect()
+  try {
+    await client.query('select pg_advisory_lock($1)', [STARTING])
+    return await work()
+  } finally {
+    await client.end()
+  }
+}
+
+/**
+ * Brings the database to this version. Where several processes may start at once, by one of them ({@link oneAtATime}).
  * @throws DatabaseIsNewer where it holds migrations that this version does not know.
  */
 export async function migrateDatabase(db: Database): Promise<void> {

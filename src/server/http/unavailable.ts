@@ -1,14 +1,17 @@
 import { Problem } from './problem.ts'
 
-/** States of PostgreSQL (SQLSTATE) that pass: too slow, a lock not had in time, a deadlock, no connection left, ending. */
-const PASSING = new Set(['57014', '55P03', '25P03', '40001', '40P01', '53300', '53400', '57P01', '57P02', '57P03'])
-/** What the pool and the sockets say when no connection was had. */
+/**
+ * States of PostgreSQL (SQLSTATE) that pass: too slow, a lock not had in time, a deadlock, ending, and the classes of
+ * missing room (disk, memory, connections), of what the system under it failed at, and of the connection.
+ */
+const PASSING = /^(57014|55P03|25P0[23]|40001|40P01|57P0[1-5]|53...|58...|08...)$/
+/** What the pool and the sockets say when no connection was had, or the one that was had broke. */
 const NO_CONNECTION =
-  /timeout exceeded when trying to connect|connection terminated|not queryable|ECONNREFUSED|ECONNRESET/i
+  /timeout exceeded when trying to connect|connection terminated|query read timeout|not queryable|EPIPE|ECONNABORTED|ECONNRESET|ETIMEDOUT/i
 
 /** What is said where there is no database at all. */
 const AWAY =
-  /ECONNREFUSED|ENOENT|ENOTFOUND|57P03|57P01|the database system is (starting up|shutting down)|connection terminated unexpectedly/i
+  /ECONNREFUSED|ENOENT|ENOTFOUND|EAI_AGAIN|EHOSTUNREACH|ENETUNREACH|57P0[1-3]|the database system is (starting up|shutting down|in recovery mode)|connection terminated unexpectedly/i
 
 /** How soon a client may ask again, in seconds. */
 const RETRY_AFTER_SECONDS = 2
@@ -18,12 +21,7 @@ export function unavailable(error: unknown): Problem | null {
   for (let at = error, depth = 0; at instanceof Error && depth < 4; at = at.cause, depth++) {
     const { code } = at as { code?: unknown }
     if (AWAY.test(`${String(code)} ${at.message}`)) return away()
-    if (
-      PASSING.has(String(code)) ||
-      String(code).startsWith('08') ||
-      NO_CONNECTION.test(`${String(code)} ${at.message}`)
-    )
-      return busy()
+    if (PASSING.test(String(code)) || NO_CONNECTION.test(`${String(code)} ${at.message}`)) return busy()
   }
   return null
 }

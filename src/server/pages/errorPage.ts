@@ -4,7 +4,7 @@ import { NOTICE } from '../../core/words/en/notice.ts'
 import type { Problem } from '../http/problem.ts'
 import { log } from '../log/log.ts'
 import type { Services } from '../platform/context.ts'
-import { getSchool } from '../school/service.ts'
+import { getSchool, type School } from '../school/service.ts'
 import type { NoticeView } from '../views/data.ts'
 import { shopDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
@@ -47,7 +47,23 @@ function noticeOf({ status, code, title }: Problem, path: string): NoticeView {
   }
 }
 
-/** The error page of the shop, in its own looks; as plain as can be where even those are not to be had. */
+/** The school as it was shown last: where there is no database its error page is shown by that. */
+const lastSeen = new WeakMap<Services['db'], School>()
+
+/** Remembers how the school looks, for the error pages of a time without a database. */
+export function rememberSchool({ db }: Services, school: School): void {
+  lastSeen.set(db, school)
+}
+
+async function schoolOf({ db }: Services, { status }: Problem): Promise<School | undefined> {
+  if (status === 503) return lastSeen.get(db)
+  return getSchool(db)
+}
+
+/**
+ * The error page of the shop, in its own looks; as plain as can be where even those are not to be had. Where the database
+ * is busy or away it is not asked.
+ */
 export async function errorPage(
   services: Services,
   renderer: Renderer,
@@ -58,12 +74,13 @@ export async function errorPage(
   c.status(problem.status)
   c.header('cache-control', 'no-store')
   try {
-    const school = await getSchool(services.db)
+    const school = await schoolOf(services, problem)
+    if (!school) return c.html(plainDocument(view))
     const shown = { basket: null, mode: school.shopMode, isOwnView: false, visitor: null, view }
     const page = shopPage(school, shown)
     return c.html(await shopDocument(page, renderer, services.config.origin, c.req.path))
   } catch (error) {
-    if (problem.status !== 503) log('error', 'error page', error)
+    log('error', 'error page', error)
     return c.html(plainDocument(view))
   }
 }

@@ -19,7 +19,7 @@ beforeAll(async () => {
   db = connected.db
   jobs = started.jobs
   close = async () => {
-    await started.boss.stop({ graceful: false })
+    await started.close()
     await connected.pool.end()
     await dropDatabase(url)
   }

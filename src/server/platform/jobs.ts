@@ -1,6 +1,7 @@
 import { sql } from 'drizzle-orm'
+import pg from 'pg'
 import PgBoss from 'pg-boss'
-import type { Queryable } from '../db/client.ts'
+import { limitsOf, type Queryable, SERVICE_LIMITS } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { log } from '../log/log.ts'
@@ -77,11 +78,15 @@ export interface Jobs {
   sendAll<N extends JobName>(tx: Queryable, name: N, data: readonly JobData[N][], when?: When): Promise<void>
 }
 
-/** The queue in the product's own PostgreSQL. `work` also runs upkeep; senders need none. */
-export async function startJobs(databaseUrl: string, work: boolean): Promise<{ boss: PgBoss; jobs: Jobs }> {
+/** The queue in the product's own PostgreSQL. `work` also runs upkeep; senders need none. `close` ends its connections. */
+export async function startJobs(
+  databaseUrl: string,
+  work: boolean,
+): Promise<{ boss: PgBoss; jobs: Jobs; close: () => Promise<void> }> {
+  const pool = new pg.Pool({ connectionString: databaseUrl, max: work ? 6 : 2, ...limitsOf(SERVICE_LIMITS) })
+  pool.on('error', (error) => log('error', `jobs: ${error.message}`))
   const boss = new PgBoss({
-    connectionString: databaseUrl,
-    max: work ? 6 : 2,
+    db: { executeSql: (text, values) => pool.query(text, values) },
     supervise: work,
     schedule: false,
     retryLimit: 8,
@@ -98,7 +103,11 @@ export async function startJobs(databaseUrl: string, work: boolean): Promise<{ b
     send: (tx, name, data, when = {}) => sendJob(boss, tx, name, data, when),
     sendAll: (tx, name, data, when = {}) => sendJobs(boss, tx, name, data, when),
   }
-  return { boss, jobs }
+  const close = async () => {
+    await boss.stop({ graceful: false })
+    await pool.end()
+  }
+  return { boss, jobs, close }
 }
 
 async function sendJob<N extends JobName>(
