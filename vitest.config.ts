@@ -1,9 +1,10 @@
 import { defineConfig } from 'vitest/config'
+import './scripts/testDay.mjs'
 
 /** What computes, or draws, without a database; the rest has a cluster of its own. */
 const PLAIN = ['src/core', 'src/shop', 'src/studio', 'src/ui'].map((folder) => `${folder}/**/*.test.ts`)
 
-const common = { testTimeout: 90_000, hookTimeout: 120_000 }
+const common = { testTimeout: 90_000, hookTimeout: 120_000, setupFiles: ['./scripts/testDay.mjs'] }
 
 export default defineConfig({
   test: {

@@ -374,7 +374,6 @@ export class DemoShop {
       connectionId: held.row.connectionId,
       token,
       ...asked,
-      requestKey: crypto.randomUUID(),
     })
     await this.work()
   }

@@ -55,7 +55,8 @@ export async function signedIn(browser: Browser): Promise<Page> {
 /** Calls the API as the product's own pages do. */
 export async function post(request: APIRequestContext, path: string, data?: unknown, method = 'POST') {
   const { origin } = running()
-  const response = await request.fetch(origin + path, { method, data: data as object, headers: { origin } })
+  const headers = { origin, 'idempotency-key': crypto.randomUUID() }
+  const response = await request.fetch(origin + path, { method, data: data as object, headers })
   if (!response.ok()) throw new Error(`${method} ${path}: ${response.status()} ${await response.text()}`)
   return response.json()
 }

@@ -29,7 +29,12 @@ export async function benchBasket(): Promise<void> {
     const ask = (path: string, n: number, body: object) =>
       fetch(`${config.origin}/api/shop/checkout/basket${path}`, {
         method: 'POST',
-        headers: { origin: config.origin, 'content-type': 'application/json', cookie: `acorn_browser=bench-${n}` },
+        headers: {
+          origin: config.origin,
+          'content-type': 'application/json',
+          cookie: `acorn_browser=bench-${n}`,
+          'idempotency-key': crypto.randomUUID(),
+        },
         body: JSON.stringify(body),
       }).then((response) => response.json())
     const linesOf = (offerIds: string[]) => offerIds.map((offerId) => ({ offerId, chosen: null }))

@@ -15,7 +15,7 @@ export async function makeFullPage(page: Page, origin: string): Promise<{ id: st
   const call = async (method: string, path: string, data?: unknown, multipart?: Record<string, never>) => {
     const answer = await page.request.fetch(origin + path, {
       method,
-      headers: { origin },
+      headers: { origin, 'idempotency-key': crypto.randomUUID() },
       ...(multipart ? { multipart } : data === undefined ? {} : { data: data as object }),
     })
     if (!answer.ok()) throw new Error(`${method} ${path}: ${answer.status()} ${await answer.text()}`)

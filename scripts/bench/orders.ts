@@ -26,7 +26,12 @@ export async function benchOrders(): Promise<void> {
     const order = async (n: number) => {
       const response = await fetch(`${config.origin}/api/shop/checkout/${courseSlug}`, {
         method: 'POST',
-        headers: { origin: config.origin, 'content-type': 'application/json', cookie: `acorn_browser=bench-${n}` },
+        headers: {
+          origin: config.origin,
+          'content-type': 'application/json',
+          cookie: `acorn_browser=bench-${n}`,
+          'idempotency-key': crypto.randomUUID(),
+        },
         body: JSON.stringify({
           lines: [{ offerId, chosen: null }],
           name: `Bench ${n}`,

@@ -209,7 +209,6 @@ export class People {
     await payManually(practice, id, {
       ...this.paymentBy('card', this.dice.chance(0.8) ? 'pays' : 'not-enough-money'),
       ...asked,
-      requestKey: crypto.randomUUID(),
     }).catch((error: unknown) => {
       if (!(error instanceof Problem && NOT_NOW.includes(error.code))) throw error
     })

@@ -469,16 +469,20 @@ export const MUTANTS: readonly Mutant[] = [
     ],
   ),
   ...of(
+    'src/server/platform/keyedRequest.ts',
+    ['src/server/pressed.test.ts'],
+    [
+      ['another body with the same key is answered', 'if (row.fingerprint !== fingerprint) throw usedOtherwise()', ''],
+      ['a second request does not wait for the first', '${keyedRequests.busyUntil} < now()', 'true'],
+      ['what was committed is done again', 'if (row?.result) return row.result.value as T', ''],
+      ['what was committed is forgotten', 'await keepResults(tx, [{ request, value }])', ''],
+      ['a key is everybody’s', 'eq(keyedRequests.who, who), ', ''],
+    ],
+  ),
+  ...of(
     'src/server/collecting/manualPayment.ts',
     [...LATER, 'src/server/load.test.ts'],
-    [
-      ['more is charged by hand than the button said', ' && asked.agreed === amount)', ')'],
-      [
-        'a request that is repeated begins anew',
-        'if (await attemptOf(services.db, agreementId, request.requestKey)) return checkManualPayment(services, agreementId)',
-        '',
-      ],
-    ],
+    [['more is charged by hand than the button said', ' && asked.agreed === amount)', ')']],
   ),
   ...of(
     'src/server/collecting/payLinks.ts',

@@ -91,7 +91,7 @@ const OF_A_MODE: readonly Address[] = [
   ['POST /agreements/{plan}/uncancel', () => ({})],
   ['POST /agreements/{plan}/stop', () => ({ note })],
   ['POST /agreements/{plan}/write-off', () => ({ note })],
-  ['POST /agreements/{plan}/try', () => ({ agreed: 4300, from: 2, to: 2, requestKey: crypto.randomUUID() })],
+  ['POST /agreements/{plan}/try', () => ({ agreed: 4300, from: 2, to: 2 })],
   ['POST /agreements/{plan}/pay-link', () => ({})],
   ['POST /agreements/{plan}/resume-retrying', () => ({})],
   ['POST /agreements/{plan}/move', () => ({ day: '2099-01-01', note })],
@@ -150,10 +150,7 @@ const OF_THE_SCHOOL =
 
 /** Of one buyer, or the browser that ordered: what anybody else is answered. */
 const OF_A_BUYER: readonly Address[] = [
-  [
-    'POST /shop/plan/{plan}/pay',
-    () => ({ connectionId: null, token: '', agreed: 4300, from: 2, to: 2, requestKey: crypto.randomUUID() }),
-  ],
+  ['POST /shop/plan/{plan}/pay', () => ({ connectionId: null, token: '', agreed: 4300, from: 2, to: 2 })],
   ['POST /shop/plan/{plan}/check', () => ({ from: 2, to: 2 })],
   ['PUT /shop/plan/{plan}/method', () => ({ connectionId: world.connectionId, token: 'x' })],
   ['POST /shop/plan/{plan}/cancel', () => ({})],

@@ -107,7 +107,6 @@ describe('a buyer’s plan', () => {
     agreed: 1900,
     from: 2,
     to: 2,
-    requestKey: crypto.randomUUID(),
   })
   const begun = () => world.db.$count(attempts, eq(attempts.agreementId, ada.plan))
 

@@ -88,7 +88,7 @@ async function press(url: string, form: Record<string, string>) {
 export async function makeHarness(name: string): Promise<{ harness: Harness; close: () => void }> {
   const standins = await startStandins()
   const particular = PARTICULARS[name]?.(standins)
-  const adapter = allGateways(standins.origin, 'http://localhost', 400).get(name)
+  const adapter = allGateways(standins.origin, 'http://localhost', 60_000).get(name)
   if (!particular || !adapter) throw new Error(`There is no gateway ${name}.`)
   const received: { headers: Record<string, string>; body: string }[] = []
   const listener = new Hono().post('/events', async (c) => {

@@ -20,7 +20,8 @@ export class ApiError extends Error {
   }
 }
 
-interface JsonAnswer<T> {
+/** An answer as the typed client gives it. */
+export interface JsonAnswer<T> {
   ok: boolean
   status: number
   json(): Promise<T>

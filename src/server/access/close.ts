@@ -7,7 +7,8 @@ import { agreements, grants, lineCourses } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
-import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import type { Services, Within } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { schoolDay } from '../school/service.ts'
 
 /**
@@ -84,7 +85,7 @@ async function endGrants(
  * @throws Problem 404, or 409 where it was taken back already, or a payment for it is under way.
  */
 export async function takeBack(services: Services, mode: Mode, grantId: string, note: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx, now } = services
     const [grant] = await tx
       .select()

@@ -6,7 +6,8 @@ import { agreements, catalogue, courses, grants, messages, orders, people } from
 import { notFound, Problem } from '../http/problem.ts'
 import { recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
-import { inTransaction, type Services, type WithDatabase } from '../platform/context.ts'
+import type { Services, WithDatabase } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { schoolDay } from '../school/service.ts'
 import type { Person } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
@@ -171,7 +172,7 @@ export async function coursesOf(services: Services, person: Person) {
 export async function giveCourse(services: Services, personId: string, courseId: string, note: string): Promise<void> {
   const { now } = services
   const day = await schoolDay(services)
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const [person] = await tx.select().from(people).where(eq(people.id, personId)).for('no key update')
     if (!person || person.erasedAt) throw notFound('person')

@@ -5,6 +5,7 @@ import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import {
   createBundle,
   deleteBundle,
@@ -20,6 +21,7 @@ const uuid = v.pipe(v.string(), v.uuid('There is no such bundle.'))
 const byId = v.object({ id: uuid })
 
 export function bundleRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .post('/', validate('json', v.object({ title: bundleContentSchema.entries.title })), async (c) =>
@@ -52,9 +54,10 @@ export function bundleRoutes(services: Services) {
           ),
         }),
       ),
+      keyed,
       async (c) => {
         const { rev, forHolders = null } = c.req.valid('json')
-        await publishBundle(services, c.req.valid('param').id, rev, c.get('creator').id, forHolders)
+        await publishBundle(answering(c, services), c.req.valid('param').id, rev, c.get('creator').id, forHolders)
         return c.json({ ok: true })
       },
     )

@@ -10,7 +10,8 @@ import type { Queryable, Transaction } from '../db/client.ts'
 import { bundles, courses, offers, orderLines, productCourses, products } from '../db/schema/index.ts'
 import { type Drafted, findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { inTransaction, type Services, type WithDatabase, type Within } from '../platform/context.ts'
+import type { Services, WithDatabase, Within } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool } from '../school/service.ts'
 
 export type Bundle = Drafted<'bundle'>
@@ -112,7 +113,7 @@ export async function publishBundle(
   by: string | null,
   forHolders: ForHolders | null,
 ): Promise<void> {
-  await inTransaction(services, async (within) => {
+  await onceInTransaction(services, async (within) => {
     const bundle = await holdDraft(within.db, 'bundle', id, rev)
     await makeBundleLive(within, bundle, by, forHolders)
   })

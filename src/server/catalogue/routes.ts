@@ -6,6 +6,7 @@ import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import { openFront, publishFront, saveFrontDraft } from './front.ts'
 import {
   createCourse,
@@ -23,6 +24,7 @@ import { usesOf, usesQuery } from './uses.ts'
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such course.')) })
 
 export function catalogueRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/shelf', async (c) => c.json(await listShelf(services)))
@@ -50,8 +52,14 @@ export function catalogueRoutes(services: Services) {
       '/courses/:id/publish',
       validate('param', byId),
       validate('json', v.object({ rev: revisionSchema })),
+      keyed,
       async (c) => {
-        await publishCourse(services, c.req.valid('param').id, c.req.valid('json').rev, c.get('creator').id)
+        await publishCourse(
+          answering(c, services),
+          c.req.valid('param').id,
+          c.req.valid('json').rev,
+          c.get('creator').id,
+        )
         return c.json({ ok: true })
       },
     )

@@ -7,6 +7,7 @@ import { catalogue, courses, grants, lineCourses, offers, productCourses, produc
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { bundlesWith, followShelf, leaveBundles, opensWith } from './growth.ts'
 import { makeEverydayPage, moveEverydayPage } from './pages.ts'
 import type { Product } from './products.ts'
@@ -147,7 +148,7 @@ export async function publishCourse(
   rev: number,
   creatorId: string | null,
 ): Promise<void> {
-  await inTransaction(services, async (within) => {
+  await onceInTransaction(services, async (within) => {
     const course = await holdDraft(within.db, 'course', id, rev)
     await makeCourseLive(within, course, creatorId)
   })

@@ -18,7 +18,6 @@ export interface Asked
     Partial<Pick<Attempt, 'savedMethod' | 'expires' | 'forgetAt' | 'replacesId'>> {
   /** The last of an agreement's payments that it is for. */
   toN: number | null
-  requestKey?: string
 }
 
 /** An attempt to be started: what it is about, what it asks for, and what is written of it before. */
@@ -84,7 +83,6 @@ const NOTHING_YET = {
   method: null,
   confirmUrl: null,
   settledAt: null,
-  requestKey: null,
   savedMethod: null,
   expires: null,
   forgetAt: null,

@@ -43,7 +43,7 @@ const parts: DraftTerms = {
 
 function placing(lines: PlacingLine[], more: Partial<Placing> = {}): Placing {
   return {
-    ...{ school: SCHOOL, page: null, fromBasketId: null, lines, follows: null, found: [] },
+    ...{ school: SCHOOL, page: null, fromBasketId: null, lines, follows: null, found: [], keyed: undefined },
     request: { name: 'Ida Berg', email: 'ida@post.example', from: 'newsletter' } as Placing['request'],
     payment: { connectionId: 'card', token: 'token' },
     shopper: { mode: 'live', browserHash: 'browser', person: null },

@@ -2,14 +2,23 @@ import { eq } from 'drizzle-orm'
 import type { QuotedLine } from '../../core/quote/types.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
 import type { Asked } from '../charging/start.ts'
-import type { Transaction } from '../db/client.ts'
+import type { Queryable, Transaction } from '../db/client.ts'
 import { type Insert, rowsOf } from '../db/insertAll.ts'
 import { lineCourses, orderLines, orders, payments, type people } from '../db/schema/index.ts'
 import type { Order } from '../fulfilment/notes.ts'
 import type { JournalEvent } from '../journal/journal.ts'
+import { keepResults } from '../platform/keyedRequest.ts'
 import type { Placing } from './placing.ts'
 
 /** What is stored of an order that is placed: its row, its lines, their courses and payments, and what is asked for. */
+
+/** Notes which orders were placed for requests with a key, in the transaction that places them. */
+export function keepPlaced(tx: Queryable, all: readonly { orderId: string; placing: Placing }[]): Promise<void> {
+  return keepResults(
+    tx,
+    all.flatMap(({ orderId, placing: { keyed } }) => (keyed ? [{ request: keyed, value: { orderId } }] : [])),
+  )
+}
 
 /** An order as it is stored, but for its number. */
 export type NewOrder = Omit<Order, 'number'>

@@ -48,6 +48,8 @@ export async function placeOrder(
   shopper: Shopper,
   fromBasketId: string | null = null,
 ): Promise<Placed> {
+  const before = placedBefore(services)
+  if (before) return orderStatus(services, before)
   const [{ lines, page }, ready] = await Promise.all([
     basketOn(services, slug, request, shopper),
     readyFor(services, request, shopper),
@@ -144,7 +146,14 @@ export async function placeBasket(
   shopper: Shopper,
   from: PlacedFrom = {},
 ): Promise<Placed> {
+  const before = placedBefore(services)
+  if (before) return orderStatus(services, before)
   return place(services, lines, request, shopper, await readyFor(services, request, shopper), from)
+}
+
+/** The order that the request which is being answered has placed before, where it could not be answered then. */
+function placedBefore({ request }: Services): string | null {
+  return (request?.result?.value as { orderId: string } | undefined)?.orderId ?? null
 }
 
 /** Where an order is placed: on a page, from a basket, or after another order. */
@@ -204,7 +213,7 @@ async function place(
   const hasUpsells = follows !== null || (page?.live.upsells.length ?? 0) > 0
   const isKeptForUpsells = hasUpsells && !charged && (paymentMethod?.capabilities.chargesAgain ?? false)
   const placing: Placing = {
-    ...{ school, page, lines, request, payment, shopper, quoted, found, hasLater },
+    ...{ school, page, lines, request, keyed: services.request, payment, shopper, quoted, found, hasLater },
     ...{ savedMethod, charged, isKeptForUpsells, fromBasketId, follows },
   }
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.

@@ -12,6 +12,7 @@ import type { Mode } from '../db/schema/columns.ts'
 import type { orders } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { amountSchema } from '../http/numbers.ts'
+import type { KeyedRequest } from '../platform/context.ts'
 import { emailSchema, type School } from '../school/service.ts'
 import type { Person } from '../session/sessions.ts'
 import type { Quoted } from './quoteBasket.ts'
@@ -109,6 +110,8 @@ export interface Placing {
   fromBasketId: string | null
   lines: PlacingLine[]
   request: PlaceRequest
+  /** The request with a key by which it is asked for; absent where nobody asked with one. */
+  keyed: KeyedRequest | undefined
   /** What was given to pay with, or is used again; null where nothing is due. */
   payment: Payment | null
   shopper: Shopper

@@ -25,6 +25,7 @@ import {
   basketOf,
   changeOrder,
   coursesIn,
+  keepPlaced,
   linesOfOrders,
   numbered,
   orderOf,
@@ -97,6 +98,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     await reserveCodes(tx, order, quoted.quote.codes, placing.found, services.now())
   }
   const left = isCoded ? [] : orderRows
+  await keepPlaced(tx, [{ orderId: order.id, placing }])
   const about = { orderId: order.id, personId: person.id }
   const placed = placedEvent(order, again ? 'order-changed' : 'order-placed')
   if (order.payToday === 0) {

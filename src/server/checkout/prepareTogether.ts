@@ -5,7 +5,7 @@ import { people } from '../db/schema/index.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { Together } from '../platform/together.ts'
-import { askedOf, linesOfOrders, numbered, orderOf, placedEvent } from './orderRows.ts'
+import { askedOf, keepPlaced, linesOfOrders, numbered, orderOf, placedEvent } from './orderRows.ts'
 import type { Placing } from './placing.ts'
 
 /** So many orders are stored in one transaction. */
@@ -60,6 +60,10 @@ function storeAll(services: Services, all: readonly Placing[]): Promise<(Attempt
         isFirst: true,
         ...(index === 0 ? { rows } : {}),
       })),
+    )
+    await keepPlaced(
+      services.db,
+      stored.map(({ order, placing }) => ({ orderId: order.id, placing })),
     )
     return all.map((placing) => started[stored.findIndex((one) => one.placing === placing)] ?? null)
   })

@@ -17,7 +17,8 @@ import type { MessageKind } from '../db/schema/messages.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
-import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import type { Services, Within } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { schoolDay } from '../school/service.ts'
 
 /** Who does something to an agreement: its buyer, or the creator for them. */
@@ -34,7 +35,7 @@ export async function cancelAgreement(
   when: 'now' | 'period-end',
   by: Hand,
 ): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterCancelled(held.agreement, await schoolDay(services), when)
@@ -48,7 +49,7 @@ export async function cancelAgreement(
  * @throws Problem 409 where its next payment was due meanwhile, or money was given back.
  */
 export async function takeCancelBack(services: Services, agreementId: string, by: Hand): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const { order, line } = held
@@ -73,7 +74,7 @@ export async function takeCancelBack(services: Services, agreementId: string, by
 
 /** Stops retrying: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */
 export async function stopRetrying(services: Services, agreementId: string, note: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterStopped(held.agreement)
@@ -87,7 +88,7 @@ export async function stopRetrying(services: Services, agreementId: string, note
  * paying has shut. @throws Problem 409 where it is no stopped plan.
  */
 export async function writeOff(services: Services, agreementId: string, note: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const next = afterWrittenOff(held.agreement, await schoolDay(services))
@@ -100,7 +101,7 @@ export async function writeOff(services: Services, agreementId: string, note: st
 
 /** Takes a stop back: the payment in hand gets a full series of tries again. */
 export async function resumeRetrying(services: Services, agreementId: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const { agreement, order, line, retryAfterDays } = held
@@ -124,7 +125,7 @@ export async function resumeRetrying(services: Services, agreementId: string): P
  * @throws Problem at `/day` where the day is past, or not before the payment after it.
  */
 export async function moveDue(services: Services, agreementId: string, day: Day, reason: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const held = await holdAgreement(tx, agreementId)
     const { agreement, order, scheduled } = held
@@ -147,7 +148,7 @@ export async function moveDue(services: Services, agreementId: string, day: Day,
 
 /** Sends the buyer a new link that pays what is due or comes next, also for what is not late. @throws Problem 409 where nothing is. */
 export async function sendPayLink(services: Services, agreementId: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const held = await holdAgreement(services.db, agreementId)
     const { order, agreement } = held
     if (!owes(agreement) || !nextPayment(agreement)) {

@@ -16,14 +16,14 @@ import {
 } from '../charging/paymentMethods.ts'
 import { startAttempt } from '../charging/start.ts'
 import { lastAttemptStatus } from '../charging/status.ts'
-import type { Queryable } from '../db/client.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
 import { abandonAttempt, lookUpAttempt } from '../fulfilment/lookup.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import type { Services, Within } from '../platform/context.ts'
+import { isCommitted, onceInTransaction } from '../platform/keyedRequest.ts'
 import { requireCompared } from '../platform/restored.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { notifyOf } from './deeds.ts'
@@ -47,8 +47,6 @@ export interface ManualPayment {
   /** The payments that it is for, by their numbers, both included. */
   from: number
   to: number
-  /** Made by the page: the same request again is answered with what became of it, and charges nothing. */
-  requestKey: string
   /** Who asks; the creator may try the saved method once more. The buyer, where nobody is named. */
   by?: 'buyer' | 'creator'
 }
@@ -93,23 +91,23 @@ export async function payManually(
   await requireCompared(services.db)
   const { row, ...known } = await readAgreement(services.db, agreementId)
   if (isPaid(known, request)) return { state: 'paid' }
-  if (await attemptOf(services.db, agreementId, request.requestKey)) return checkManualPayment(services, agreementId)
+  if (isCommitted(services)) return checkManualPayment(services, agreementId)
   const paymentMethod = connectionId
     ? await openPaymentMethod(services, { connectionId, token }, row.mode)
     : await openSavedMethod(services, row)
   const gateway = requireChargesAgain(paymentMethod)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
-  const begun = await inTransaction(services, (services) =>
-    begin(
-      services,
-      agreementId,
-      { connectionId: paymentMethod.connection.id, isBySavedMethod: !connectionId },
-      request,
-    ),
-  )
-  if (begun.kind === 'paid') return { state: 'paid' }
-  if (begun.kind === 'under-way') return { state: 'checking' }
-  const { attempt, held } = begun
+  let started: { attempt: Attempt; held: Held } | null = null
+  const kind = await onceInTransaction(services, async (services) => {
+    const method = { connectionId: paymentMethod.connection.id, isBySavedMethod: !connectionId }
+    const begun = await begin(services, agreementId, method, request)
+    if (begun.kind === 'begun') started = begun
+    return begun.kind
+  })
+  if (kind === 'paid') return { state: 'paid' }
+  if (kind === 'under-way') return { state: 'checking' }
+  if (!started) return checkManualPayment(services, agreementId)
+  const { attempt, held } = started as { attempt: Attempt; held: Held }
   if (!(await isUp(paymentMethod))) {
     await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
     throw gatewayDown(paymentMethod)
@@ -186,14 +184,6 @@ function isPaid({ scheduled }: Pick<Held, 'scheduled'>, { from, to }: Pick<Manua
   return asked.length > 0 && asked.every(({ state }) => state === 'collected')
 }
 
-async function attemptOf(db: Queryable, agreementId: string, requestKey: string): Promise<Attempt | null> {
-  const [attempt] = await db
-    .select()
-    .from(attempts)
-    .where(and(eq(attempts.agreementId, agreementId), eq(attempts.requestKey, requestKey)))
-  return attempt ?? null
-}
-
 type Begun = { kind: 'paid' } | { kind: 'under-way' } | { kind: 'begun'; attempt: Attempt; held: Held }
 
 /** Stores an attempt at what a request is for, unless it is paid or under way. @throws Problem 409 where more or less is due. */
@@ -206,7 +196,7 @@ async function begin(
   const { db: tx } = services
   const held = await holdAgreement(tx, agreementId)
   if (isPaid(held, request)) return { kind: 'paid' }
-  if (held.isUnderWay || (await attemptOf(tx, agreementId, request.requestKey))) return { kind: 'under-way' }
+  if (held.isUnderWay) return { kind: 'under-way' }
   // Another method may have been given since it was opened.
   if (isBySavedMethod && (!held.row.savedMethod || held.row.connectionId !== connectionId)) throw savedMethodGone()
   const day = await schoolDay(services)
@@ -225,7 +215,6 @@ async function begin(
       agreementId,
       fromN: from,
       toN: to,
-      requestKey: request.requestKey,
       connectionId,
       amount,
       currency: order.currency,
@@ -263,19 +252,23 @@ export async function changeMethod(
   agreementId: string,
   payment: { connectionId: string; token: string },
 ): Promise<void> {
+  if (isCommitted(services)) return
   const { row } = await readAgreement(services.db, agreementId)
   if (row.state !== 'active') throw new Problem(409, 'ended', REFUSED.ended)
   const paymentMethod = await openPaymentMethod(services, payment, row.mode)
   const gateway = requireChargesAgain(paymentMethod)
   let savedMethod: SavedReference
   try {
-    savedMethod = await gateway.adapter.keep(gateway.credentials, { key: crypto.randomUUID(), token: payment.token })
+    savedMethod = await gateway.adapter.keep(gateway.credentials, {
+      key: services.request?.id ?? crypto.randomUUID(),
+      token: payment.token,
+    })
   } catch (error) {
     if (error instanceof GatewayRefused) throw new Problem(422, 'card-refused', REFUSED.notSaved)
     if (error instanceof GatewayUnreachable) throw new Problem(502, 'gateway-unreachable', REFUSED.notCheckedUnchanged)
     throw error
   }
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const { order } = await holdAgreement(tx, agreementId)
     await tx

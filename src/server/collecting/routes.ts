@@ -9,7 +9,8 @@ import { inMode, type Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { countGuesses } from '../session/guesses.ts'
-import { visitorOf } from '../session/visitor.ts'
+import { answering, keyed, keyedByCreator, keyOf } from '../session/keyed.ts'
+import { browserHashOf, visitorOf } from '../session/visitor.ts'
 import {
   cancelAgreement,
   moveDue,
@@ -40,7 +41,6 @@ const trySchema = v.object({
   agreed: wholeNumber,
   from: wholeNumber,
   to: wholeNumber,
-  requestKey: v.pipe(v.string(), v.minLength(16), v.maxLength(64)),
 })
 const paySchema = v.object({
   ...payment,
@@ -70,9 +70,13 @@ export function planRoutes(base: Services) {
     const link = await readUsedPayLink(services, key)
     return link && { services, ...link }
   }
+  const byBuyer = keyed(base, async (c) => {
+    const { mode, person } = await visitorOf(c, base, await getSchool(base.db))
+    return { who: person?.id ?? browserHashOf(c, base.config, keyOf(c)), mode }
+  })
   return new Hono()
     .use(countGuesses(base))
-    .post('/:key/pay', validate('param', byKey), validate('json', paySchema), async (c) => {
+    .post('/:key/pay', validate('param', byKey), validate('json', paySchema), byBuyer, async (c) => {
       const { key } = c.req.valid('param')
       const used = await usedLink(c, key)
       // A second press, or a second tab: what the link was for is paid, and nothing else is done by it.
@@ -81,27 +85,27 @@ export function planRoutes(base: Services) {
       }
       const { services, agreementId, byLink } = await asked(c, key)
       const returnTo = `${byLink ? '/pay' : '/my/plan'}/${key}?back=1`
-      return c.json(await payManually(services, agreementId, { ...c.req.valid('json'), returnTo }))
+      return c.json(await payManually(answering(c, services), agreementId, { ...c.req.valid('json'), returnTo }))
     })
     .post('/:key/check', validate('param', byKey), async (c) => {
       const { services, agreementId } = await asked(c, c.req.valid('param').key)
       return c.json(await checkManualPayment(services, agreementId))
     })
-    .put('/:key/method', validate('param', byKey), validate('json', v.object(payment)), async (c) => {
+    .put('/:key/method', validate('param', byKey), validate('json', v.object(payment)), byBuyer, async (c) => {
       const { services, agreementId } = await asked(c, c.req.valid('param').key)
-      await changeMethod(services, agreementId, c.req.valid('json'))
+      await changeMethod(answering(c, services), agreementId, c.req.valid('json'))
       return c.json({ ok: true })
     })
-    .post('/:key/cancel', validate('param', byKey), async (c) => {
+    .post('/:key/cancel', validate('param', byKey), byBuyer, async (c) => {
       const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
       if (byLink) throw new Problem(403, 'not-by-link', REFUSED.cancelByLink)
-      await cancelAgreement(services, agreementId, 'period-end', 'buyer')
+      await cancelAgreement(answering(c, services), agreementId, 'period-end', 'buyer')
       return c.json({ ok: true })
     })
-    .post('/:key/uncancel', validate('param', byKey), async (c) => {
+    .post('/:key/uncancel', validate('param', byKey), byBuyer, async (c) => {
       const { services, agreementId, byLink } = await asked(c, c.req.valid('param').key)
       if (byLink) throw new Problem(403, 'not-by-link', REFUSED.uncancelByLink)
-      await takeCancelBack(services, agreementId, 'buyer')
+      await takeCancelBack(answering(c, services), agreementId, 'buyer')
       return c.json({ ok: true })
     })
 }
@@ -110,61 +114,64 @@ const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such agreemen
 
 /** What the creator does about an agreement, for its buyer. */
 export function agreementRoutes(base: Services) {
-  const inTheirMode = async (c: Context<StudioEnv>, id: string) => {
+  const inTheirMode = async (c: { var: StudioEnv['Variables'] }, id: string) => {
     const { row } = await readAgreement(base.db, id)
-    if (row.mode !== c.get('mode')) throw notFound('agreement')
+    if (row.mode !== c.var.mode) throw notFound('agreement')
     return inMode(base, row.mode)
   }
+  const once = keyedByCreator(base)
   return new Hono<StudioEnv>()
     .use(creatorOnly(base))
     .post(
       '/:id/cancel',
       validate('param', byId),
       validate('json', v.object({ when: v.picklist(['now', 'period-end']) })),
+      once,
       async (c) => {
         const { id } = c.req.valid('param')
-        await cancelAgreement(await inTheirMode(c, id), id, c.req.valid('json').when, 'creator')
+        await cancelAgreement(answering(c, await inTheirMode(c, id)), id, c.req.valid('json').when, 'creator')
         return c.json({ ok: true })
       },
     )
-    .post('/:id/uncancel', validate('param', byId), async (c) => {
+    .post('/:id/uncancel', validate('param', byId), once, async (c) => {
       const { id } = c.req.valid('param')
-      await takeCancelBack(await inTheirMode(c, id), id, 'creator')
+      await takeCancelBack(answering(c, await inTheirMode(c, id)), id, 'creator')
       return c.json({ ok: true })
     })
-    .post('/:id/stop', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+    .post('/:id/stop', validate('param', byId), validate('json', v.object({ note })), once, async (c) => {
       const { id } = c.req.valid('param')
-      await stopRetrying(await inTheirMode(c, id), id, c.req.valid('json').note)
+      await stopRetrying(answering(c, await inTheirMode(c, id)), id, c.req.valid('json').note)
       return c.json({ ok: true })
     })
-    .post('/:id/write-off', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+    .post('/:id/write-off', validate('param', byId), validate('json', v.object({ note })), once, async (c) => {
       const { id } = c.req.valid('param')
-      await writeOff(await inTheirMode(c, id), id, c.req.valid('json').note)
+      await writeOff(answering(c, await inTheirMode(c, id)), id, c.req.valid('json').note)
       return c.json({ ok: true })
     })
-    .post('/:id/try', validate('param', byId), validate('json', trySchema), async (c) => {
+    .post('/:id/try', validate('param', byId), validate('json', trySchema), once, async (c) => {
       const { id } = c.req.valid('param')
       const request = { ...c.req.valid('json'), connectionId: null, token: '', by: 'creator' as const }
-      return c.json(await payManually(await inTheirMode(c, id), id, request))
+      return c.json(await payManually(answering(c, await inTheirMode(c, id)), id, request))
     })
-    .post('/:id/pay-link', validate('param', byId), async (c) => {
+    .post('/:id/pay-link', validate('param', byId), once, async (c) => {
       const { id } = c.req.valid('param')
-      await sendPayLink(await inTheirMode(c, id), id)
+      await sendPayLink(answering(c, await inTheirMode(c, id)), id)
       return c.json({ ok: true })
     })
-    .post('/:id/resume-retrying', validate('param', byId), async (c) => {
+    .post('/:id/resume-retrying', validate('param', byId), once, async (c) => {
       const { id } = c.req.valid('param')
-      await resumeRetrying(await inTheirMode(c, id), id)
+      await resumeRetrying(answering(c, await inTheirMode(c, id)), id)
       return c.json({ ok: true })
     })
     .post(
       '/:id/move',
       validate('param', byId),
       validate('json', v.object({ day: v.pipe(v.string(), v.check(isDay, 'This date does not exist.')), note })),
+      once,
       async (c) => {
         const { id } = c.req.valid('param')
         const { day, note: why } = c.req.valid('json')
-        await moveDue(await inTheirMode(c, id), id, day, why)
+        await moveDue(answering(c, await inTheirMode(c, id)), id, day, why)
         return c.json({ ok: true })
       },
     )

@@ -5,6 +5,7 @@ import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import {
   createCoupon,
   deleteCoupon,
@@ -34,6 +35,7 @@ const A_PAGE = 50
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such coupon.')) })
 
 export function couponRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/', async (c) => c.json(await listCoupons(services, c.get('mode'))))
@@ -89,11 +91,11 @@ export function couponRoutes(services: Services) {
         'content-disposition': 'attachment; filename="codes.csv"',
       })
     })
-    .post('/:id/codes', validate('param', byId), validate('json', makeCodesSchema), async (c) =>
-      c.json(await askForCodes(services, c.req.valid('param').id, c.req.valid('json').count), 202),
+    .post('/:id/codes', validate('param', byId), validate('json', makeCodesSchema), keyed, async (c) =>
+      c.json(await askForCodes(answering(c, services), c.req.valid('param').id, c.req.valid('json').count), 202),
     )
-    .post('/:id/codes/import', validate('param', byId), validate('json', importCodesSchema), async (c) =>
-      c.json(await importCodes(services, c.req.valid('param').id, c.req.valid('json'))),
+    .post('/:id/codes/import', validate('param', byId), validate('json', importCodesSchema), keyed, async (c) =>
+      c.json(await importCodes(answering(c, services), c.req.valid('param').id, c.req.valid('json'))),
     )
     .put(
       '/:id/codes/withdrawn',

@@ -12,6 +12,7 @@ import { codes, codeUses, coupons, orders, people } from '../db/schema/index.ts'
 import { findDrafted } from '../drafts/drafts.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { inTransaction, type Services } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 
 /** Most codes of one set. */
 const MAX_CODES = 10_000
@@ -32,7 +33,7 @@ export const makeCodesSchema = v.object({
  * @returns how many are to be made now. @throws Problem 409 where it is no published set, 422 at `/count` beyond 10 000 in all.
  */
 export async function askForCodes(services: Services, couponId: string, count: number): Promise<{ toMake: number }> {
-  return inTransaction(services, async ({ db: tx, jobs }) => {
+  return onceInTransaction(services, async ({ db: tx, jobs }) => {
     await requireSet(tx, couponId)
     const coupon = await holdSet(tx, couponId)
     const before = (await countCodes(tx, couponId)) + coupon.codesToMake
@@ -132,14 +133,14 @@ export interface ImportedCodes {
  * @throws Problem 409 where it is no published set; 422 at `/csv` where the file cannot be read or holds too many.
  */
 export async function importCodes(
-  { db, now }: Services,
+  services: Services,
   couponId: string,
   { csv, rest }: v.InferOutput<typeof importCodesSchema>,
 ): Promise<ImportedCodes> {
-  await requireSet(db, couponId)
+  await requireSet(services.db, couponId)
   const { rows, lines } = readTable(csv)
   const { codes: listed, refused } = readCodeList(rows, lines)
-  return db.transaction(async (tx) => {
+  return onceInTransaction(services, async ({ db: tx, now }) => {
     // Two imports into one set wait for each other, so that its most is kept.
     const { codesToMake } = await holdSet(tx, couponId)
     const before = (await countCodes(tx, couponId)) + codesToMake

@@ -24,6 +24,7 @@ import { record, recordAll } from '../journal/journal.ts'
 import { bookCorrection, bookPart, bookSurplus, bookSurplusBack } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { dayFor, findSchool, getSchool, schoolDay } from '../school/service.ts'
 import type { Attempt, Order } from './notes.ts'
 import { settleAttempt, settleIn } from './settle.ts'
@@ -117,7 +118,7 @@ export async function recordTransferReceived(
   orderId: string,
   { amount, day, note: why, isSurplus: isKnown = false }: v.InferOutput<typeof cameSchema>,
 ): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     // Marked twice, by two windows or two presses, it is no second transfer.
@@ -196,7 +197,7 @@ export async function takeMarkBack(
   transferId: string,
   why: string,
 ): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     const [row] = await tx
@@ -230,7 +231,7 @@ export async function takeMarkBack(
 
 /** Waits no longer for a transfer of which nothing came: the order can be paid otherwise, or be left. */
 export async function giveTransferUp(services: Services, mode: Mode, orderId: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     if (attempt.state !== 'awaiting') throw new Problem(409, 'not-awaiting', 'This order waits for no transfer.')
@@ -289,7 +290,7 @@ export async function endOldTransfers(base: Services, mode: Mode): Promise<void>
  * @throws Problem 409 where the order is paid, or is being paid in another way.
  */
 export async function waitAgain(services: Services, mode: Mode, orderId: string): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const { order, attempt } = await holdTransfer(tx, mode, orderId)
     const others = and(eq(attempts.orderId, orderId), inArray(attempts.state, [...OPEN_ATTEMPTS]))
@@ -310,7 +311,7 @@ export async function giveSurplusBack(
   transferId: string,
   why: string,
 ): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const { order } = await holdTransfer(tx, mode, orderId)
     const open = and(isNull(transfers.takenBackAt), isNull(transfers.givenBackOn), eq(transfers.isSurplus, true))

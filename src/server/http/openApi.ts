@@ -3,7 +3,7 @@ import type { Hono } from 'hono'
 import { schemaOf } from './validate.ts'
 
 type Operation = {
-  parameters?: { name: string; in: 'path' | 'query'; required: boolean; schema: object }[]
+  parameters?: { name: string; in: 'path' | 'query' | 'header'; required: boolean; schema: object }[]
   requestBody?: object
   responses: object
 }
@@ -39,7 +39,7 @@ function addInput(operation: Operation, target: string, schema: { properties?: o
     operation.requestBody = { required: true, content: { 'application/json': { schema } } }
     return
   }
-  const place = target === 'param' ? ('path' as const) : ('query' as const)
+  const place: 'path' | 'query' | 'header' = target === 'param' ? 'path' : target === 'header' ? 'header' : 'query'
   operation.parameters = [
     ...(operation.parameters ?? []),
     ...Object.entries(schema.properties ?? {}).map(([name, property]) => ({

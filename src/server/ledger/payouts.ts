@@ -8,7 +8,8 @@ import type { Mode } from '../db/schema/columns.ts'
 import { catalogue, ledger, products } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
-import { inMode, inTransaction, type Services } from '../platform/context.ts'
+import { inMode, type Services } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type Balance, balancesOf } from './sums.ts'
 import { write } from './write.ts'
@@ -64,7 +65,7 @@ export async function enterPayout(
   mode: Mode,
   { paymentMethod, amount, day, note }: v.InferOutput<typeof payoutSchema>,
 ): Promise<void> {
-  await inTransaction(base, async (within) => {
+  await onceInTransaction(base, async (within) => {
     const services = await inMode(within, mode)
     const { db: tx } = services
     // One payout at a time, so that two do not take the same money.
@@ -100,7 +101,7 @@ export async function enterPayout(
 
 /** Takes a payout back that was entered by mistake: it stays in the ledger, and a correction of today undoes it. */
 export async function takePayoutBack(base: Services, mode: Mode, id: string): Promise<void> {
-  await inTransaction(base, async (within) => {
+  await onceInTransaction(base, async (within) => {
     const services = await inMode(within, mode)
     const { db: tx } = services
     await tx.execute(sql`select pg_advisory_xact_lock(hashtext('payouts'))`)

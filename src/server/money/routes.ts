@@ -5,6 +5,7 @@ import { accountsOf, enterPayout, payoutSchema, takePayoutBack } from '../ledger
 import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
 import { listMovements, movementsBetween } from './movements.ts'
 import { productsQuery, sumProducts } from './products.ts'
@@ -26,6 +27,7 @@ const byPayout = v.object({ id: v.pipe(v.string(), v.uuid('There is no such payo
 
 /** Expected and received, the files made of it, and where the money is. */
 export function moneyRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/months', validate('query', monthsQuery), async (c) =>
@@ -62,12 +64,12 @@ export function moneyRoutes(services: Services) {
       return c.body(movementsCsv(rows))
     })
     .get('/accounts', async (c) => c.json(await accountsOf(services, c.get('mode'))))
-    .post('/payouts', validate('json', payoutSchema), async (c) => {
-      await enterPayout(services, c.get('mode'), c.req.valid('json'))
+    .post('/payouts', validate('json', payoutSchema), keyed, async (c) => {
+      await enterPayout(answering(c, services), c.get('mode'), c.req.valid('json'))
       return c.json({ ok: true })
     })
-    .delete('/payouts/:id', validate('param', byPayout), async (c) => {
-      await takePayoutBack(services, c.get('mode'), c.req.valid('param').id)
+    .delete('/payouts/:id', validate('param', byPayout), keyed, async (c) => {
+      await takePayoutBack(answering(c, services), c.get('mode'), c.req.valid('param').id)
       return c.json({ ok: true })
     })
     .get('/to-come.ics', async (c) => {

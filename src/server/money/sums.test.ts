@@ -120,7 +120,6 @@ describe('the sums', () => {
       agreed: 4300,
       from: 2,
       to: 2,
-      requestKey: crypto.randomUUID(),
     })
     const give = (order: { orderId: string; lineId: string }, amount: number, access: 'keep' | 'close') =>
       refundLine(world.services, 'practice', order.orderId, { lineId: order.lineId, amount, access, note: 'asked' })

@@ -21,6 +21,7 @@ import type { ShopView } from '../views/data.ts'
 import { basketPages, type Load } from './basketPages.ts'
 import { checkoutView, movedTo } from './checkout.ts'
 import { shopDocument, studioDocument } from './document.ts'
+import { rememberSchool } from './errorPage.ts'
 import { missing } from './notices.ts'
 import { cameBackPaid } from './pending.ts'
 import type { Renderer } from './renderer.ts'
@@ -50,6 +51,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
   const page = (load: Load, modeOf?: (c: Context) => Promise<Mode | null>) => async (c: Context) => {
     const school = await findSchool(base.db)
     if (!school) return c.redirect('/studio')
+    rememberSchool(base, school)
     browserHashOf(c, base.config)
     const { isOwnView, ...seen } = await visitorOf(c, base, school)
     const mode = (await modeOf?.(c)) ?? seen.mode

@@ -17,6 +17,7 @@ import { inMode, type Services } from '../platform/context.ts'
 import { emailSchema, getSchool } from '../school/service.ts'
 import { KNOWN_DAYS, keepCookie } from '../session/cookies.ts'
 import { countGuesses } from '../session/guesses.ts'
+import { answering, type KeyedEnv, keyed, keyOf } from '../session/keyed.ts'
 import { confirmEmail, setPassword } from '../session/links.ts'
 import { passwordSchema } from '../session/passwords.ts'
 import type { Person } from '../session/sessions.ts'
@@ -44,18 +45,30 @@ export function shopRoutes(base: Services) {
   }
 
   /** The same of who buys, with all that an order is placed by. */
-  const openAsShopper = async (c: Context) => {
+  const openAsShopper = async (c: Context, key?: string) => {
     const { services, visitor } = await open(c)
     const { mode, person, isCreator, basketHash } = visitor
     const shopper = {
       mode,
       person,
       isCreator,
-      browserHash: browserHashOf(c, base.config),
+      browserHash: browserHashOf(c, base.config, key),
       basketHash,
       address: clientAddress(c, proxies),
     }
     return { services, shopper }
+  }
+  /** Who asked for the act that is being answered; read once, before its key. */
+  const opened = new WeakMap<object, Awaited<ReturnType<typeof openAsShopper>>>()
+  const byBuyer = keyed(base, async (c) => {
+    const asked = await openAsShopper(c, keyOf(c))
+    opened.set(c, asked)
+    const { person, browserHash, mode } = asked.shopper
+    return { who: person?.id ?? browserHash, mode }
+  })
+  const openedFor = (c: { var: KeyedEnv['Variables'] }) => {
+    const { services, shopper } = opened.get(c) as Awaited<ReturnType<typeof openAsShopper>>
+    return { services: answering(c, services), shopper }
   }
 
   return new Hono()
@@ -75,8 +88,9 @@ export function shopRoutes(base: Services) {
       '/checkout/:slug',
       validate('param', v.object({ slug: v.string() })),
       validate('json', placeSchema),
+      byBuyer,
       async (c) => {
-        const { services, shopper } = await openAsShopper(c)
+        const { services, shopper } = openedFor(c)
         const { slug } = c.req.valid('param')
         const basket = slug === BASKET_SLUG ? await findBasket(services, shopper) : null
         return c.json(await placeOrder(services, slug, c.req.valid('json'), shopper, basket?.id ?? null))
@@ -100,8 +114,8 @@ export function shopRoutes(base: Services) {
         return c.json(await checkOrder(services, c.req.valid('param').id, shopper))
       },
     )
-    .post('/upsells/:order/:step', validate('param', upsellParam), validate('json', takeSchema), async (c) => {
-      const { services, shopper } = await openAsShopper(c)
+    .post('/upsells/:order/:step', validate('param', upsellParam), validate('json', takeSchema), byBuyer, async (c) => {
+      const { services, shopper } = openedFor(c)
       const { order, step } = c.req.valid('param')
       return c.json(await takeUpsell(services, order, step, c.req.valid('json'), shopper))
     })

@@ -5,7 +5,8 @@ import { agreements, grants, journal, messages, orders, passwordLinks, people, s
 import { refreshSearch } from '../db/searchText.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
 import { record } from '../journal/journal.ts'
-import { inTransaction, type Services } from '../platform/context.ts'
+import type { Services } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 
 /**
  * Joins two persons who are one buyer: all that the other has and did becomes the one's, who keeps name, email and
@@ -19,7 +20,7 @@ export async function joinPeople(
   note: string,
 ): Promise<void> {
   if (id === otherId) throw fieldProblem('/other', 'Choose another person.')
-  await inTransaction(services, async ({ db: tx, now }) => {
+  await onceInTransaction(services, async ({ db: tx, now }) => {
     // In the order of their ids, so that two joins at once cannot wait for each other.
     const rows = await tx
       .select()

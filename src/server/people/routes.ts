@@ -5,6 +5,7 @@ import { giveCourse } from '../access/service.ts'
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import { erasePerson } from './erase.ts'
 import { joinPeople } from './join.ts'
 import {
@@ -29,6 +30,7 @@ const note = v.pipe(
 )
 
 export function peopleRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/', validate('query', peopleQuery), async (c) =>
@@ -50,10 +52,11 @@ export function peopleRoutes(services: Services) {
       '/:id/join',
       validate('param', byId),
       validate('json', v.object({ other: v.pipe(v.string(), v.uuid('Choose the person to join.')), note })),
+      keyed,
       async (c) => {
         const mode = c.get('mode')
         const { other, note: why } = c.req.valid('json')
-        await joinPeople(await inMode(services, mode), mode, c.req.valid('param').id, other, why)
+        await joinPeople(answering(c, await inMode(services, mode)), mode, c.req.valid('param').id, other, why)
         return c.json({ ok: true })
       },
     )
@@ -77,17 +80,23 @@ export function peopleRoutes(services: Services) {
       '/:id/grants',
       validate('param', byId),
       validate('json', v.object({ courseId: v.pipe(v.string(), v.uuid('Choose a course.')), note })),
+      keyed,
       async (c) => {
         const { courseId, note: why } = c.req.valid('json')
         const { id } = c.req.valid('param')
         await openPerson(services, c.get('mode'), id)
-        await giveCourse(await inMode(services, c.get('mode')), id, courseId, why)
+        await giveCourse(answering(c, await inMode(services, c.get('mode'))), id, courseId, why)
         return c.json({ ok: true }, 201)
       },
     )
-    .post('/grants/:id/take-back', validate('param', byId), validate('json', v.object({ note })), async (c) => {
+    .post('/grants/:id/take-back', validate('param', byId), validate('json', v.object({ note })), keyed, async (c) => {
       const mode = c.get('mode')
-      await takeBack(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json').note)
+      await takeBack(
+        answering(c, await inMode(services, mode)),
+        mode,
+        c.req.valid('param').id,
+        c.req.valid('json').note,
+      )
       return c.json({ ok: true })
     })
 }

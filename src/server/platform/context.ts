@@ -8,6 +8,13 @@ import type { Jobs } from './jobs.ts'
 import type { Limits } from './limits.ts'
 import type { Secrets } from './secrets.ts'
 
+/** A request with a key (`Idempotency-Key`), which happens once however often it is sent (`keyedRequest.ts`). */
+export interface KeyedRequest {
+  id: string
+  /** What its transaction committed, where the one who began it could not answer any more. */
+  result: { value: unknown } | null
+}
+
 /** What services need of the outside but the database; handed in, so that tests and the demo bring their own clock. */
 export interface Tools {
   config: Config
@@ -21,6 +28,8 @@ export interface Tools {
   clockOf?: Mode
   /** Live time, where `now` may be practice's: sessions end by it. */
   liveNow?: () => Date
+  /** The request with a key that is being answered; absent where nobody asked with one. */
+  request?: KeyedRequest
 }
 
 /** What a service works with: it may begin transactions and call gateways. */

@@ -19,6 +19,7 @@ import {
 import { lookUpAwaited } from '../fulfilment/lookup.ts'
 import { Problem } from '../http/problem.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
+import { isCommitted, onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 
 const DAY_MS = 86_400_000
@@ -116,15 +117,16 @@ async function holdMove(tx: Queryable): Promise<PracticeMove | null> {
 export async function startMove(base: Services, to: { days: number } | 'next'): Promise<void> {
   const now = await inMode(base, 'practice')
   const from = await schoolDay(now)
+  if (isCommitted(base)) return
   const target = to === 'next' ? await nextEvent(now, from, null) : addDays(from, to.days)
   if (!target) throw new Problem(409, 'no-event', 'Nothing is scheduled in Practice.')
-  await base.db.transaction(async (tx) => {
+  await onceInTransaction(base, async ({ db: tx, jobs }) => {
     if ((await holdMove(tx))?.state === 'moving')
       throw new Problem(409, 'moving', 'The practice clock is already moving.')
     const [last] = await tx.select({ id: sql<number>`coalesce(max(${journal.id}), 0)::float8` }).from(journal)
     const move = { from, to: later(from, target), since: last?.id ?? 0, state: 'moving' as const }
     await tx.update(school).set({ practiceMove: move })
-    await base.jobs.send(tx, 'practice-move', {})
+    await jobs.send(tx, 'practice-move', {})
   })
 }
 

@@ -12,6 +12,7 @@ import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookGivenBack } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
+import { isCommitted, onceInTransaction } from '../platform/keyedRequest.ts'
 import { schoolDay } from '../school/service.ts'
 
 type DisputeRow = typeof disputes.$inferSelect
@@ -152,6 +153,7 @@ export async function answerDispute(
     .where(and(eq(disputes.id, disputeId), eq(orders.mode, mode)))
   if (!row) throw notFound('dispute')
   const { dispute, attempt } = row
+  if (isCommitted(services)) return
   if (dispute.state !== 'open') throw new Problem(409, 'answered', 'This dispute was answered already.')
   const { adapter, credentials } = await openConnection(services, attempt.connectionId)
   if (!adapter.answerDispute) throw new Problem(409, 'no-disputes', 'This gateway does not accept answers to disputes.')
@@ -164,7 +166,7 @@ export async function answerDispute(
     if (error instanceof GatewayRefused) throw new Problem(409, 'refused', error.message)
     throw error
   }
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     await take(services, attempt.id, told, accept)
     const accessDecidedAt = accept ? services.now() : null
@@ -191,7 +193,7 @@ export async function decideLost(
   disputeId: string,
   { access, note: why }: v.InferOutput<typeof lostSchema>,
 ): Promise<void> {
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx, now } = services
     const [row] = await tx
       .select({ dispute: disputes, order: orders })

@@ -11,6 +11,7 @@ import {
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import { answerDispute, answerSchema, decideLost, lostSchema } from './disputes.ts'
 import {
   giveCodesBack,
@@ -29,20 +30,22 @@ const note = v.pipe(v.string(), v.trim(), v.nonEmpty('Say why. It is kept in the
 
 /** Money that a person says has come or has gone back: transfers, refunds, disputes. */
 export function settlingRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
-    .post('/orders/:order/refunds', validate('param', byOrder), validate('json', refundSchema), async (c) => {
+    .post('/orders/:order/refunds', validate('param', byOrder), validate('json', refundSchema), keyed, async (c) => {
       const mode = c.get('mode')
-      const theirs = await inMode(services, mode)
+      const theirs = answering(c, await inMode(services, mode))
       return c.json(await refundLine(theirs, mode, c.req.valid('param').order, c.req.valid('json')))
     })
     .post(
       '/orders/:order/refunds/whole',
       validate('param', byOrder),
       validate('json', refundWholeSchema),
+      keyed,
       async (c) => {
         const mode = c.get('mode')
-        const theirs = await inMode(services, mode)
+        const theirs = answering(c, await inMode(services, mode))
         return c.json(await refundWhole(theirs, mode, c.req.valid('param').order, c.req.valid('json')))
       },
     )
@@ -50,60 +53,78 @@ export function settlingRoutes(services: Services) {
       '/orders/:order/refunds/outside',
       validate('param', byOrder),
       validate('json', refundOutsideSchema),
+      keyed,
       async (c) => {
         const mode = c.get('mode')
-        await refundOutside(await inMode(services, mode), mode, c.req.valid('param').order, c.req.valid('json'))
+        await refundOutside(
+          answering(c, await inMode(services, mode)),
+          mode,
+          c.req.valid('param').order,
+          c.req.valid('json'),
+        )
         return c.json({ ok: true })
       },
     )
-    .post('/orders/:order/transfers', validate('param', byOrder), validate('json', cameSchema), async (c) => {
+    .post('/orders/:order/transfers', validate('param', byOrder), validate('json', cameSchema), keyed, async (c) => {
       const mode = c.get('mode')
-      await recordTransferReceived(await inMode(services, mode), mode, c.req.valid('param').order, c.req.valid('json'))
+      await recordTransferReceived(
+        answering(c, await inMode(services, mode)),
+        mode,
+        c.req.valid('param').order,
+        c.req.valid('json'),
+      )
       return c.json({ ok: true })
     })
     .post(
       '/orders/:order/transfers/:id/take-back',
       validate('param', byTransfer),
       validate('json', v.object({ note })),
+      keyed,
       async (c) => {
         const mode = c.get('mode')
         const { order, id } = c.req.valid('param')
-        await takeMarkBack(await inMode(services, mode), mode, order, id, c.req.valid('json').note)
+        await takeMarkBack(answering(c, await inMode(services, mode)), mode, order, id, c.req.valid('json').note)
         return c.json({ ok: true })
       },
     )
-    .post('/orders/:order/transfers/give-up', validate('param', byOrder), async (c) => {
+    .post('/orders/:order/transfers/give-up', validate('param', byOrder), keyed, async (c) => {
       const mode = c.get('mode')
-      await giveTransferUp(await inMode(services, mode), mode, c.req.valid('param').order)
+      await giveTransferUp(answering(c, await inMode(services, mode)), mode, c.req.valid('param').order)
       return c.json({ ok: true })
     })
-    .post('/orders/:order/transfers/wait-again', validate('param', byOrder), async (c) => {
+    .post('/orders/:order/transfers/wait-again', validate('param', byOrder), keyed, async (c) => {
       const mode = c.get('mode')
-      await waitAgain(await inMode(services, mode), mode, c.req.valid('param').order)
+      await waitAgain(answering(c, await inMode(services, mode)), mode, c.req.valid('param').order)
       return c.json({ ok: true })
     })
-    .post('/orders/:order/codes/give-back', validate('param', byOrder), async (c) => {
+    .post('/orders/:order/codes/give-back', validate('param', byOrder), keyed, async (c) => {
       const mode = c.get('mode')
-      return c.json(await giveCodesBack(await inMode(services, mode), mode, c.req.valid('param').order))
+      return c.json(await giveCodesBack(answering(c, await inMode(services, mode)), mode, c.req.valid('param').order))
     })
-    .post('/disputes/:id/answer', validate('param', byDispute), validate('json', answerSchema), async (c) => {
+    .post('/disputes/:id/answer', validate('param', byDispute), validate('json', answerSchema), keyed, async (c) => {
       const mode = c.get('mode')
-      await answerDispute(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json'))
+      await answerDispute(
+        answering(c, await inMode(services, mode)),
+        mode,
+        c.req.valid('param').id,
+        c.req.valid('json'),
+      )
       return c.json({ ok: true })
     })
-    .post('/disputes/:id/access', validate('param', byDispute), validate('json', lostSchema), async (c) => {
+    .post('/disputes/:id/access', validate('param', byDispute), validate('json', lostSchema), keyed, async (c) => {
       const mode = c.get('mode')
-      await decideLost(await inMode(services, mode), mode, c.req.valid('param').id, c.req.valid('json'))
+      await decideLost(answering(c, await inMode(services, mode)), mode, c.req.valid('param').id, c.req.valid('json'))
       return c.json({ ok: true })
     })
     .post(
       '/orders/:order/transfers/:id/given-back',
       validate('param', byTransfer),
       validate('json', v.object({ note })),
+      keyed,
       async (c) => {
         const mode = c.get('mode')
         const { order, id } = c.req.valid('param')
-        await giveSurplusBack(await inMode(services, mode), mode, order, id, c.req.valid('json').note)
+        await giveSurplusBack(answering(c, await inMode(services, mode)), mode, order, id, c.req.valid('json').note)
         return c.json({ ok: true })
       },
     )

@@ -10,7 +10,8 @@ import { lineCourses, orderLines, orders, refunds } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
-import { inTransaction, type Services, type Within } from '../platform/context.ts'
+import type { Services, Within } from '../platform/context.ts'
+import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type ChargingAgain, chargeAgain, startChargingAgain } from './chargeAgain.ts'
 import { chargesOf, type RefundableCharge } from './charges.ts'
@@ -52,7 +53,7 @@ export async function refundLine(
 ): Promise<Refunded> {
   const at = services.now()
   const day = await schoolDay(services)
-  const ids = await inTransaction(services, async (services) => {
+  const ids = await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const order = await holdOrder(tx, mode, orderId)
     const [line] = await tx
@@ -114,7 +115,8 @@ export async function refundWhole(
 ): Promise<Refunded> {
   const at = services.now()
   const day = await schoolDay(services)
-  const { ids, charging } = await inTransaction(services, async (services) => {
+  let charging: ChargingAgain | null = null
+  const ids = await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const order = await holdOrder(tx, mode, orderId)
     const charges = (await chargesOf(services, tx, orderId)).filter(({ id }) => id === attemptId)
@@ -129,8 +131,7 @@ export async function refundWhole(
       throw fieldProblem('/keep', 'Choose items of this payment.')
     const given = charges.filter((charge) => charge.againBy === null && !kept.includes(charge))
     if (given.length === 0) throw fieldProblem('/keep', 'Choose at least one item to refund.')
-    const charging: ChargingAgain | null =
-      kept.length > 0 ? await startChargingAgain(services, order, attemptId, kept) : null
+    charging = kept.length > 0 ? await startChargingAgain(services, order, attemptId, kept) : null
     const shares = given.map(({ id: chargeId, lineId, amount }) => ({ chargeId, lineId, amount }))
     const awaitsId = charging?.attempt.id ?? before
     const rows = await storeRefunds(tx, orderId, shares, { note, access, day, at, awaitsId })
@@ -138,8 +139,9 @@ export async function refundWhole(
     const about = { orderId, personId: order.personId }
     await record(tx, at, about, 'refund-started', { amount, currency: order.currency, note, access })
     await askLater(services, rows)
-    return { ids: rows, charging }
+    return rows
   })
+  // Done before, and not answered: what was charged again is looked up, and the refunds wait for it.
   if (charging) await chargeAgain(services, charging)
   return settleAll(services, ids)
 }
@@ -171,7 +173,7 @@ export async function refundOutside(
 ): Promise<void> {
   const at = services.now()
   const day = await schoolDay(services)
-  await inTransaction(services, async (services) => {
+  await onceInTransaction(services, async (services) => {
     const { db: tx } = services
     const order = await holdOrder(tx, mode, orderId)
     const charges = (await chargesOf(services, tx, orderId))
@@ -199,7 +201,7 @@ export async function refundOutside(
  * of it was refunded, or no code of it is used.
  */
 export async function giveCodesBack(services: Services, mode: Mode, orderId: string): Promise<{ codes: string[] }> {
-  return inTransaction(services, async ({ db: tx, now }) => {
+  return onceInTransaction(services, async ({ db: tx, now }) => {
     const order = await holdOrder(tx, mode, orderId)
     const refunded = and(eq(refunds.orderId, orderId), eq(refunds.state, 'refunded'))
     if ((await tx.$count(refunds, refunded)) === 0) {

@@ -50,13 +50,16 @@ export async function visitorOf(
   }
 }
 
-/** The hash of this browser's own cookie, which is set where it has none yet. */
-export function browserHashOf(c: Context, config: Services['config']): string {
+/**
+ * The hash of this browser's own cookie, which is set where it has none yet.
+ * @param key of a request that may be sent again: it gives the same browser the same cookie, also where the answer was lost.
+ */
+export function browserHashOf(c: Context, config: Services['config'], key?: string): string {
   const known = getCookie(c, BROWSER_COOKIE)
   if (known) return hashToken(known)
-  const { token, hash } = newToken()
+  const token = key === undefined ? newToken().token : hashToken(`browser of ${key}`)
   keepCookie(c, config, BROWSER_COOKIE, token)
-  return hash
+  return hashToken(token)
 }
 
 /** The hash of this browser's basket, whose cookie is set anew so that it is kept for `days` from now. */

@@ -5,6 +5,7 @@ import { setTransfer, transferSchema } from '../gateways/transferSettings.ts'
 import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import { listUnknown, refundUnknown, settleUnknown } from '../upkeep/unknown.ts'
 import { listGateways, whatStops } from './overview.ts'
 
@@ -18,6 +19,7 @@ const note = v.pipe(
 const byAdapter = v.object({ adapter: v.pipe(v.string(), v.maxLength(40)) })
 
 export function gatewayRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/', async (c) => c.json(await listGateways(services, c.get('mode'))))
@@ -26,12 +28,12 @@ export function gatewayRoutes(services: Services) {
       return c.json({ ok: true })
     })
     .get('/unknown', async (c) => c.json({ payments: await listUnknown(services, c.get('mode')) }))
-    .post('/unknown/:id/refund', validate('param', byId), async (c) => {
-      await refundUnknown(services, c.get('mode'), c.req.valid('param').id)
+    .post('/unknown/:id/refund', validate('param', byId), keyed, async (c) => {
+      await refundUnknown(answering(c, services), c.get('mode'), c.req.valid('param').id)
       return c.json({ ok: true })
     })
-    .post('/unknown/:id/settle', validate('param', byId), validate('json', v.object({ note })), async (c) => {
-      await settleUnknown(services, c.get('mode'), c.req.valid('param').id, c.req.valid('json').note)
+    .post('/unknown/:id/settle', validate('param', byId), validate('json', v.object({ note })), keyed, async (c) => {
+      await settleUnknown(answering(c, services), c.get('mode'), c.req.valid('param').id, c.req.valid('json').note)
       return c.json({ ok: true })
     })
     .put('/transfer', validate('json', transferSchema), async (c) => {

@@ -11,6 +11,7 @@ import { offeredMethods } from '../gateways/service.ts'
 import { Problem } from '../http/problem.ts'
 import { notificationOf } from '../outbox/notifications.ts'
 import type { Services } from '../platform/context.ts'
+import { isCommitted } from '../platform/keyedRequest.ts'
 import { type Refunded, refundLine } from '../refunds/service.ts'
 import { getSchool } from '../school/service.ts'
 import { listGateways } from './overview.ts'
@@ -211,7 +212,8 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
 export async function giveTrialBack(services: Services): Promise<Refunded> {
   const { db } = services
   const { paid } = await trialOf(services)
-  if (!paid || paid.isGivenBack) throw new Problem(409, 'no-trial', 'There is no purchase to refund.')
+  if (!paid || (paid.isGivenBack && !isCommitted(services)))
+    throw new Problem(409, 'no-trial', 'There is no purchase to refund.')
   const [line] = await db.select({ id: orderLines.id }).from(orderLines).where(eq(orderLines.orderId, paid.orderId))
   const given = await refundLine(services, 'live', paid.orderId, {
     lineId: line?.id as string,

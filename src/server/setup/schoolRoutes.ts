@@ -25,10 +25,12 @@ import {
 } from '../school/service.ts'
 import { keepCookie } from '../session/cookies.ts'
 import { creatorOnly, MODE_COOKIE, type StudioEnv } from '../session/guard.ts'
+import { answering, keyedByCreator } from '../session/keyed.ts'
 import { giveTrialBack, goLiveList, openTrial } from './goLive.ts'
 
 /** The school and the mode, for the signed-in creator. */
 export function schoolRoutes(services: Services) {
+  const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/', async (c) => c.json(await openSchool(services)))
@@ -68,7 +70,7 @@ export function schoolRoutes(services: Services) {
     })
     .get('/live', async (c) => c.json(await goLiveList(services)))
     .post('/live/trial', async (c) => c.json(await openTrial(services)))
-    .post('/live/trial/give-back', async (c) => c.json(await giveTrialBack(services)))
+    .post('/live/trial/give-back', keyed, async (c) => c.json(await giveTrialBack(answering(c, services))))
     .get('/practice', async (c) => c.json(await practiceClock(services)))
     .post(
       '/practice/move',
@@ -81,8 +83,9 @@ export function schoolRoutes(services: Services) {
           ]),
         }),
       ),
+      keyed,
       async (c) => {
-        await startMove(services, c.req.valid('json').to)
+        await startMove(answering(c, services), c.req.valid('json').to)
         return c.json({ ok: true }, 202)
       },
     )

@@ -7,6 +7,7 @@ import {
   eventRefusals,
   files,
   gatewayEvents,
+  keyedRequests,
   orderLinks,
   passwordLinks,
   payLinks,
@@ -20,6 +21,7 @@ import {
 } from '../db/schema/index.ts'
 import { forgetOldNames } from '../people/erase.ts'
 import { liveTime, type Services } from '../platform/context.ts'
+import { KEYED_DAYS } from '../platform/keyedRequest.ts'
 
 const DAY_MS = 86_400_000
 /** What was uploaded just now may not stand in a draft yet. */
@@ -44,6 +46,10 @@ export async function purge(services: Services): Promise<Record<string, number>>
         lt(gatewayEvents.receivedAt, old),
         inArray(gatewayEvents.state, ['handled', 'unknown', 'unreadable', 'refused']),
       ),
+    ),
+    keyedRequests: await drop(
+      keyedRequests,
+      lt(keyedRequests.createdAt, new Date(now.getTime() - KEYED_DAYS * DAY_MS)),
     ),
     refusals: await drop(eventRefusals, lt(eventRefusals.day, old.toISOString().slice(0, 10))),
     payLinks: await drop(payLinks, or(lt(payLinks.expiresAt, old), lt(payLinks.usedAt, old))),

@@ -5,7 +5,8 @@ import type { Mode } from '../db/schema/columns.ts'
 import { connections, unknownPayments } from '../db/schema/index.ts'
 import { openConnection } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { inMode, type Services } from '../platform/context.ts'
+import { inMode, type Services, type WithDatabase } from '../platform/context.ts'
+import { isCommitted, onceInTransaction } from '../platform/keyedRequest.ts'
 
 /** Payments in the gateways' books of a mode that no order knows, and nobody has dealt with yet. */
 export async function listUnknown({ db }: Services, mode: Mode) {
@@ -27,7 +28,7 @@ export async function listUnknown({ db }: Services, mode: Mode) {
     .limit(50)
 }
 
-async function findOpen({ db }: Services, mode: Mode, id: string) {
+async function findOpen({ db }: WithDatabase, mode: Mode, id: string) {
   const [row] = await db
     .select({ payment: unknownPayments })
     .from(unknownPayments)
@@ -40,15 +41,18 @@ async function findOpen({ db }: Services, mode: Mode, id: string) {
 
 /** Marks an unknown payment as dealt with, and says how. */
 export async function settleUnknown(services: Services, mode: Mode, id: string, note: string): Promise<void> {
-  await findOpen(services, mode, id)
-  await services.db
-    .update(unknownPayments)
-    .set({ state: 'settled', note, settledAt: services.now() })
-    .where(and(eq(unknownPayments.id, id), eq(unknownPayments.state, 'open')))
+  await onceInTransaction(services, async (services) => {
+    await findOpen(services, mode, id)
+    await services.db
+      .update(unknownPayments)
+      .set({ state: 'settled', note, settledAt: services.now() })
+      .where(and(eq(unknownPayments.id, id), eq(unknownPayments.state, 'open')))
+  })
 }
 
 /** Refunds an unknown payment in full. @throws Problem 502 where the gateway does not answer, 409 where it refuses. */
 export async function refundUnknown(base: Services, mode: Mode, id: string): Promise<void> {
+  if (isCommitted(base)) return
   const services = await inMode(base, mode)
   const { connectionId, reference, amount } = await findOpen(services, mode, id)
   const { adapter, credentials } = await openConnection(services, connectionId)
@@ -62,8 +66,11 @@ export async function refundUnknown(base: Services, mode: Mode, id: string): Pro
     )
   })
   if (outcome.state === 'refused') throw new Problem(409, 'refused', outcome.why)
-  await services.db
-    .update(unknownPayments)
-    .set({ state: 'refunded', note: outcome.reference, settledAt: services.now() })
-    .where(eq(unknownPayments.id, id))
+  await onceInTransaction(services, ({ db: tx, now }) =>
+    tx
+      .update(unknownPayments)
+      .set({ state: 'refunded', note: outcome.reference, settledAt: now() })
+      .where(eq(unknownPayments.id, id))
+      .returning({ id: unknownPayments.id }),
+  )
 }

@@ -11,6 +11,7 @@ import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
 import type { CheckoutView, PaymentMethod, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
+import { Once } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { keepBasket, keptBasket } from './basket.ts'
 import { formatDeclined } from './declined.ts'
@@ -228,7 +229,8 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
         payment,
         isTold: view.held !== null || view.isBasket,
       }
-      await leadOn(await unwrap(api.checkout[':slug'].$post({ param: { slug: view.slug }, json: request })))
+      const param = { slug: view.slug }
+      await leadOn(await new Once().send((header) => api.checkout[':slug'].$post({ param, json: request, header })))
     } catch (error) {
       await (error instanceof ApiError && error.problem.status === 0 ? recover() : fail(error))
     }

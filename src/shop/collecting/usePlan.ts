@@ -5,6 +5,7 @@ import { PLAN } from '../../core/words/en/plan.ts'
 import { say } from '../../core/words/message.ts'
 import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
+import { Once, useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { formatDeclined } from '../checkout/declined.ts'
 import { tokenise } from '../checkout/GatewayFields.ts'
@@ -22,11 +23,6 @@ export type PlanPhase =
   /** Begun at the gateway's own page, and not finished there. */
   | { kind: 'elsewhere'; url: string }
 
-/** Names one request, so that the server answers it once, however often it is sent. */
-function newRequestKey(): string {
-  return [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('')
-}
-
 /** What a buyer does about an agreement: pay, give another method, cancel. */
 export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFrameElement | null>) {
   const [phase, setPhase] = useState<PlanPhase>(view.pending ? { kind: 'checking' } : { kind: 'idle' })
@@ -39,8 +35,8 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   const [message, setMessage] = useState<string | null>(null)
   const [done, setDone] = useState<string | null>(null)
   const isBusy = useRef(false)
-  const requestKey = useRef('')
-  requestKey.current ||= newRequestKey()
+  const cancelOnce = useOnce()
+  const uncancelOnce = useOnce()
   /** The sum that was asked for last. */
   const paying = useRef(view.toPay?.amount ?? 0)
   const { key } = view
@@ -93,8 +89,8 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
   ) => {
     const { amount: agreed = 0, from = 0, to = 0 } = asked ?? {}
     paying.current = agreed
-    const json = { ...payment, agreed, from, to, requestKey: requestKey.current }
-    await leadOn(await unwrap(api.plan[':key'].pay.$post({ param: { key }, json })))
+    const json = { ...payment, agreed, from, to }
+    await leadOn(await new Once().send((header) => api.plan[':key'].pay.$post({ param: { key }, json, header })))
   }
   const ask = (): Promise<Paid> => askHow(key).catch((): Paid => ({ state: 'checking' }))
 
@@ -103,8 +99,6 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       case 'paid':
         return finish(say(PLAN.received, { money: formatMoney(paying.current, money) }))
       case 'declined':
-        // That request has its answer; trying again is another one.
-        requestKey.current = newRequestKey()
         return giveUp(formatDeclined(paid.reason))
       case 'confirming':
         if (!paid.isElsewhere) return setPhase({ kind: 'confirming', url: paid.url })
@@ -143,14 +137,14 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
     },
     changeMethod: () =>
       withMethod(keepers, async (payment) => {
-        await unwrap(api.plan[':key'].method.$put({ param: { key }, json: payment }))
+        await new Once().send((header) => api.plan[':key'].method.$put({ param: { key }, json: payment, header }))
         finish(PLAN.cardChanged)
       }),
     cancel: async () => {
       if (isBusy.current) return
       isBusy.current = true
       try {
-        await unwrap(api.plan[':key'].cancel.$post({ param: { key } }))
+        await cancelOnce((header) => api.plan[':key'].cancel.$post({ param: { key }, header }))
         finish(PLAN.cancelled)
       } catch (error) {
         if (!(error instanceof ApiError)) throw error
@@ -161,7 +155,7 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       if (isBusy.current) return
       isBusy.current = true
       try {
-        await unwrap(api.plan[':key'].uncancel.$post({ param: { key } }))
+        await uncancelOnce((header) => api.plan[':key'].uncancel.$post({ param: { key }, header }))
         finish(PLAN.uncancelled)
       } catch (error) {
         if (!(error instanceof ApiError)) throw error

@@ -4,6 +4,7 @@ import { UPSELLS } from '../../core/words/en/upsells.ts'
 import { say } from '../../core/words/message.ts'
 import type { Placed, ShopPage, UpsellView } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
+import { Once } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { formatDeclined } from '../checkout/declined.ts'
 import { tokenise } from '../checkout/GatewayFields.ts'
@@ -89,7 +90,7 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
         payment = { connectionId, token: card.token }
       }
       const json = { agreed: { pay, currency: page.school.currency }, payment }
-      await leadOn(await unwrap(api.upsells[':order'][':step'].$post({ param, json })))
+      await leadOn(await new Once().send((header) => api.upsells[':order'][':step'].$post({ param, json, header })))
     } catch (error) {
       await fail(error)
     }

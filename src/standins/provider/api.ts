@@ -1,3 +1,4 @@
+import type { HttpBindings } from '@hono/node-server'
 import { type Context, Hono } from 'hono'
 import * as v from 'valibot'
 import type { EventSender } from '../events.ts'
@@ -13,6 +14,9 @@ export interface Keyed {
     when: Date
   }
 }
+
+/** So long a connection lives on whose answer is lost, in milliseconds. */
+const BROKEN_OFF_MS = 200
 
 interface Provider<P extends Payment> {
   name: string
@@ -122,7 +126,9 @@ export function providerApi<P extends Payment>({
   /** Sends the payment, or, where answers are to be lost, breaks the connection off instead. */
   async function answer(c: Context, payment: P) {
     if (world.answersLost && c.req.method === 'POST') {
-      await new Promise((resolve) => setTimeout(resolve, 120_000).unref())
+      // Long enough for the event to come first; then nobody hears more of it.
+      await new Promise((resolve) => setTimeout(resolve, BROKEN_OFF_MS))
+      ;(c.env as HttpBindings).incoming.socket.destroy()
     }
     return c.json(view(payment))
   }

@@ -6,6 +6,7 @@ import { atGateway, BANK, DISPUTES, OVERPAID, PREPAID, VAT } from '../../core/le
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { useSession } from '../session/session.ts'
 import { PayoutDialog } from './PayoutDialog.tsx'
@@ -42,8 +43,9 @@ export function AccountsBench({ accounts: { balances, payouts, products }, money
       </Group>
     )
   }
+  const once = useOnce()
   const takeBack = useMutation({
-    mutationFn: (id: string) => unwrap(api.money.payouts[':id'].$delete({ param: { id } })),
+    mutationFn: (id: string) => once((header) => api.money.payouts[':id'].$delete({ param: { id }, header })),
     onSuccess: () => toast('Removed. A correction of today undoes it in the books.'),
   })
   const paying = held.filter(({ account, amount }) => account.startsWith(atGateway('')) && amount > 0)

@@ -4,7 +4,7 @@ import { toast } from 'sonner'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
-import { unwrap } from '../../ui/problem.ts'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api, IN_PLACE } from '../api.ts'
 import { LabelledDay } from '../days/LabelledDay.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
@@ -26,8 +26,10 @@ export function PayoutDialog({ gateways, money, today, onClose }: PayoutProps) {
   const [note, setNote] = useState('')
   const [isPressed, setPressed] = useState(false)
   const read = readMoney(typed, money)
+  const once = useOnce()
   const { mutate, error, isPending, reset } = useMutation({
-    mutationFn: (amount: number) => unwrap(api.money.payouts.$post({ json: { paymentMethod, amount, day, note } })),
+    mutationFn: (amount: number) =>
+      once((header) => api.money.payouts.$post({ json: { paymentMethod, amount, day, note }, header })),
     onSuccess: () => {
       toast('The payout is in the books.')
       onClose()

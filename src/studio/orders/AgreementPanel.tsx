@@ -4,8 +4,8 @@ import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
-import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api, IN_PLACE } from '../api.ts'
 import { LabelledDay } from '../days/LabelledDay.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
@@ -25,16 +25,19 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
     toast(said)
     setAsking(null)
   }
+  const resumeOnce = useOnce()
+  const sendOnce = useOnce()
+  const uncancelOnce = useOnce()
   const resumeRetrying = useMutation({
-    mutationFn: () => unwrap(api.agreements[':id']['resume-retrying'].$post({ param: { id } })),
+    mutationFn: () => resumeOnce((header) => api.agreements[':id']['resume-retrying'].$post({ param: { id }, header })),
     onSuccess: () => done('Retries resumed.'),
   })
   const sendLink = useMutation({
-    mutationFn: () => unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } })),
+    mutationFn: () => sendOnce((header) => api.agreements[':id']['pay-link'].$post({ param: { id }, header })),
     onSuccess: () => done('A new payment link is on its way to the buyer.'),
   })
   const uncancel = useMutation({
-    mutationFn: () => unwrap(api.agreements[':id'].uncancel.$post({ param: { id } })),
+    mutationFn: () => uncancelOnce((header) => api.agreements[':id'].uncancel.$post({ param: { id }, header })),
     onSuccess: () => done('No longer cancelled. The buyer is told.'),
   })
   return (
@@ -91,8 +94,8 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           title="Stop retrying"
           text="The payment is not retried any more. With an installment plan the buyer can still pay it themselves. You can resume the retries later."
           action="Stop retrying"
-          run={async (note) => {
-            await unwrap(api.agreements[':id'].stop.$post({ param: { id }, json: { note } }))
+          run={async (note, once) => {
+            await once((header) => api.agreements[':id'].stop.$post({ param: { id }, json: { note }, header }))
             done('Stopped.')
           }}
           onClose={() => setAsking(null)}
@@ -103,8 +106,8 @@ export function AgreementPanel({ agreement, money }: { agreement: Agreement; mon
           title={`Write off ${formatMoney(agreement.owed, money)}`}
           text="This amount is no longer due, and the buyer cannot pay it any more. Access that was paused stays paused. This cannot be undone."
           action="Write it off"
-          run={async (note) => {
-            await unwrap(api.agreements[':id']['write-off'].$post({ param: { id }, json: { note } }))
+          run={async (note, once) => {
+            await once((header) => api.agreements[':id']['write-off'].$post({ param: { id }, json: { note }, header }))
             done('Written off.')
           }}
           onClose={() => setAsking(null)}
@@ -140,9 +143,9 @@ function TryDialog({
   money: MoneyFormat
   onClose: () => void
 }) {
-  const [requestKey] = useState(() => crypto.randomUUID())
+  const once = useOnce()
   const { mutate, data, error, isPending } = useMutation({
-    mutationFn: () => unwrap(api.agreements[':id'].try.$post({ param: { id }, json: { ...due, requestKey } })),
+    mutationFn: () => once((header) => api.agreements[':id'].try.$post({ param: { id }, json: due, header })),
     onSuccess: ({ state }) => {
       if (state === 'declined') return
       toast(
@@ -205,9 +208,10 @@ interface DialogProps {
 }
 
 function CancelDialog({ id, done, onClose }: DialogProps & { id: string }) {
+  const once = useOnce()
   const cancel = useMutation({
     mutationFn: (when: 'now' | 'period-end') =>
-      unwrap(api.agreements[':id'].cancel.$post({ param: { id }, json: { when } })),
+      once((header) => api.agreements[':id'].cancel.$post({ param: { id }, json: { when }, header })),
     onSuccess: () => done('Cancelled. The buyer is told.'),
   })
   return (
@@ -237,8 +241,8 @@ function MoveDialog({ agreement, money, done, onClose }: DialogProps & { agreeme
       title={`Move ${formatMoney(next?.pay ?? 0, money)}, due on ${formatDay(next?.due ?? '', money.language)}`}
       text="Only this payment moves; later ones keep their dates. Access stays open until the new date, and the buyer is told."
       action="Move it"
-      run={async (note) => {
-        await unwrap(api.agreements[':id'].move.$post({ param: { id }, json: { day, note } }))
+      run={async (note, once) => {
+        await once((header) => api.agreements[':id'].move.$post({ param: { id }, json: { day, note }, header }))
         done('Moved.')
       }}
       onClose={onClose}

@@ -3,7 +3,6 @@ import { toast } from 'sonner'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { formatMoment } from '../../ui/dates.ts'
-import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
@@ -70,9 +69,11 @@ export function Disputes({ order, money }: { order: Order; money: MoneyFormat })
               : 'The buyer keeps access although the money was returned.'
           }
           action={deciding.access === 'close' ? 'End access' : 'Keep access open'}
-          run={async (note) => {
+          run={async (note, once) => {
             const json = { access: deciding.access, note }
-            await unwrap(api.settling.disputes[':id'].access.$post({ param: { id: deciding.dispute.id }, json }))
+            await once((header) =>
+              api.settling.disputes[':id'].access.$post({ param: { id: deciding.dispute.id }, json, header }),
+            )
             toast('Decided.')
           }}
           onClose={() => setDeciding(null)}
@@ -101,9 +102,9 @@ function AnswerDialog({ dispute, accept, money, onClose }: AnswerDialogProps) {
           : 'We tell the gateway that the payment was right, and the gateway decides. Access stays open meanwhile.'
       }
       action={accept ? 'Accept the dispute' : 'Contest it'}
-      run={async (note) => {
+      run={async (note, once) => {
         const json = { accept, access: accept && closes ? ('close' as const) : ('keep' as const), note }
-        await unwrap(api.settling.disputes[':id'].answer.$post({ param: { id: dispute.id }, json }))
+        await once((header) => api.settling.disputes[':id'].answer.$post({ param: { id: dispute.id }, json, header }))
         toast(accept ? 'Accepted.' : 'Contested.')
       }}
       onClose={onClose}

@@ -8,8 +8,8 @@ import { formatCodes } from '../../core/sentence/codes.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { formatDate, formatMoment } from '../../ui/dates.ts'
-import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { Section } from '../frame/Places.tsx'
 import { GrantRow } from '../people/GrantRow.tsx'
@@ -180,8 +180,10 @@ function Table({ head, children }: { head: [string, boolean][]; children: ReactN
 
 /** A refund gives no use of a code back; the creator can. */
 function GiveCodesBack({ orderId, wasDone }: { orderId: string; wasDone: boolean }) {
+  const once = useOnce()
   const { mutate } = useMutation({
-    mutationFn: () => unwrap(api.settling.orders[':order'].codes['give-back'].$post({ param: { order: orderId } })),
+    mutationFn: () =>
+      once((header) => api.settling.orders[':order'].codes['give-back'].$post({ param: { order: orderId }, header })),
     onSuccess: ({ codes }) => toast(`${codes.join(', ')} can be used again.`),
   })
   if (wasDone) return <p className="mt-1 text-[13.5px] text-ink-2">Its code can be used again.</p>

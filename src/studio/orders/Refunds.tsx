@@ -8,7 +8,6 @@ import { readMoney } from '../../core/money/parse.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { formatDate } from '../../ui/dates.ts'
-import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api } from '../api.ts'
 import { TextField } from '../frame/TextField.tsx'
@@ -254,11 +253,11 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
       text={`Up to ${formatMoney(left, money)} can be refunded. The buyer is told.`}
       firstNote={isTwice ? 'Paid twice' : ''}
       action={read.ok && read.amount > 0 ? `Refund ${formatMoney(read.amount, money)}` : 'Refund'}
-      run={async (note) => {
+      run={async (note, once) => {
         const amount = read.ok ? read.amount : Number.NaN
         const json = { lineId, amount, courseIds: chosen && [...chosen], access: access as 'keep', note }
-        const { refunded, waiting, refused } = await unwrap(
-          api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json }),
+        const { refunded, waiting, refused } = await once((header) =>
+          api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json, header }),
         )
         toast(refused ?? formatRefundDone(refunded, waiting, money))
       }}

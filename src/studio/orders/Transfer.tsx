@@ -5,8 +5,8 @@ import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
-import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api, IN_PLACE } from '../api.ts'
 import { LabelledDay } from '../days/LabelledDay.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
@@ -28,12 +28,16 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
   const { awaited, transfers } = order
   const left = awaited?.transfer ? awaited.amount - awaited.came : 0
   const param = { order: order.id }
+  const giveUpOnce = useOnce()
+  const waitOnce = useOnce()
   const giveUp = useMutation({
-    mutationFn: () => unwrap(api.settling.orders[':order'].transfers['give-up'].$post({ param })),
+    mutationFn: () =>
+      giveUpOnce((header) => api.settling.orders[':order'].transfers['give-up'].$post({ param, header })),
     onSuccess: () => toast('We no longer wait for it. The buyer can order again.'),
   })
   const waitAgain = useMutation({
-    mutationFn: () => unwrap(api.settling.orders[':order'].transfers['wait-again'].$post({ param })),
+    mutationFn: () =>
+      waitOnce((header) => api.settling.orders[':order'].transfers['wait-again'].$post({ param, header })),
     onSuccess: () => toast('It waits again. Mark the money as received.'),
   })
   return (
@@ -104,9 +108,10 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
           title="Returned at your bank"
           text="Young Acorn moves no money here. Note it once you have transferred the money back."
           action="Note it"
-          run={async (note) => {
-            await unwrap(
+          run={async (note, once) => {
+            await once((header) =>
               api.settling.orders[':order'].transfers[':id']['given-back'].$post({
+                header,
                 param: { ...param, id: givingBack },
                 json: { note },
               }),
@@ -122,9 +127,10 @@ export function Transfer({ order, money }: { order: Order; money: MoneyFormat })
           title="Undo this mark"
           text="The transfer counts as not received. If the order is no longer fully paid, it waits for the transfer again and access ends."
           action="Undo"
-          run={async (note) => {
-            await unwrap(
+          run={async (note, once) => {
+            await once((header) =>
               api.settling.orders[':order'].transfers[':id']['take-back'].$post({
+                header,
                 param: { ...param, id: takingBack },
                 json: { note },
               }),
@@ -169,10 +175,13 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
   const isPart = read.ok && read.amount > 0 && read.amount < left
   const over = read.ok ? Math.max(0, read.amount - left) : 0
+  const once = useOnce()
   const { mutate, error, isPending, reset } = useMutation({
     mutationFn: (amount: number) => {
       const json = { amount, day, note, ...(isSurplus ? { isSurplus } : {}) }
-      return unwrap(api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json }))
+      return once((header) =>
+        api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json, header }),
+      )
     },
     onSuccess: () => {
       toast(

@@ -4,7 +4,6 @@ import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/for
 import { readMoney } from '../../core/money/parse.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
-import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { TextField } from '../frame/TextField.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
@@ -81,9 +80,10 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
           ? `Charge ${formatMoney(sumOf(kept), money)}, then refund ${sum}`
           : `Refund ${sum}`
       }
-      run={async (note) => {
-        const { refunded, waiting, refused } = await unwrap(
+      run={async (note, once) => {
+        const { refunded, waiting, refused } = await once((header) =>
           api.settling.orders[':order'].refunds.whole.$post({
+            header,
             param: { order: order.id },
             json: { attemptId, keep: [...keep], access: access as 'keep', note },
           }),
@@ -173,10 +173,12 @@ function OutsideDialog({ order, lineId, money, onClose }: OutsideDialogProps) {
       title={`Record a refund for ${titleOf(order, lineId)}`}
       text="You gave it back yourself, by transfer or otherwise. No gateway is asked. The buyer is told."
       action="Note it"
-      run={async (note) => {
+      run={async (note, once) => {
         const amount = read.ok ? read.amount : Number.NaN
         const json = { lineId, amount, reference, access: access as 'keep', note }
-        await unwrap(api.settling.orders[':order'].refunds.outside.$post({ param: { order: order.id }, json }))
+        await once((header) =>
+          api.settling.orders[':order'].refunds.outside.$post({ param: { order: order.id }, json, header }),
+        )
         toast('Noted.')
       }}
       onClose={onClose}

@@ -4,8 +4,8 @@ import type { CoverColor } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { formatMoment } from '../../ui/dates.ts'
-import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
+import type { SendOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { useSession } from '../session/session.ts'
 import { NoteDialog } from './NoteDialog.tsx'
@@ -31,10 +31,12 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
   const isSubscription = agreement?.kind === 'subscription' && agreement.state === 'active'
   const owes = agreement !== null && (agreement.state === 'active' || agreement.state === 'stopped')
   const [when, setWhen] = useState<'now' | 'period-end'>('now')
-  const takeBack = (note: string): Promise<unknown> =>
+  const takeBack = (note: string, once: SendOnce): Promise<unknown> =>
     isSubscription && when === 'period-end'
-      ? unwrap(api.agreements[':id'].cancel.$post({ param: { id: agreement.id }, json: { when } }))
-      : unwrap(api.people.grants[':id']['take-back'].$post({ param: { id: grant.id }, json: { note } }))
+      ? once((header) => api.agreements[':id'].cancel.$post({ param: { id: agreement.id }, json: { when }, header }))
+      : once((header) =>
+          api.people.grants[':id']['take-back'].$post({ param: { id: grant.id }, json: { note }, header }),
+        )
   return (
     <div className="flex items-start gap-2.5 border-b border-line py-2">
       <i className={`mt-0.5 h-8 w-[7px] flex-none rounded-[2px] ${COVER_CLASS[grant.coverColor]}`} />

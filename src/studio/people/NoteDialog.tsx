@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import type { ApiError } from '../../ui/problem.ts'
+import { type SendOnce, useOnce } from '../../ui/useOnce.ts'
 import { IN_PLACE } from '../api.ts'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { TextField } from '../frame/TextField.tsx'
@@ -19,15 +20,17 @@ interface NoteDialogProps {
   firstNote?: string
   /** What else is asked, told what the server refused, to say it at its field. */
   children?: ReactNode | ((refused: Refused) => ReactNode)
-  run: (note: string) => Promise<unknown>
+  /** Does it; sent by `once`, it is done once, however often it is pressed. */
+  run: (note: string, once: SendOnce) => Promise<unknown>
   onClose: () => void
 }
 
 /** Asks why, and does it. */
 export function NoteDialog({ title, text, action, firstNote = '', children, run, onClose }: NoteDialogProps) {
   const [note, setNote] = useState(firstNote)
+  const once = useOnce()
   const { mutate, error, isPending, reset } = useMutation({
-    mutationFn: () => run(note),
+    mutationFn: () => run(note, once),
     onSuccess: onClose,
     meta: IN_PLACE,
   })

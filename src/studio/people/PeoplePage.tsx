@@ -8,6 +8,7 @@ import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
+import { type SendOnce, useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places, PreviewSection, Section } from '../frame/Places.tsx'
@@ -221,8 +222,9 @@ function AddPerson({ onClose }: { onClose: () => void }) {
 function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown }) {
   const { school } = useSession()
   const [isGiving, setGiving] = useState(false)
+  const once = useOnce()
   const sendPayLink = useMutation({
-    mutationFn: (id: string) => unwrap(api.agreements[':id']['pay-link'].$post({ param: { id } })),
+    mutationFn: (id: string) => once((header) => api.agreements[':id']['pay-link'].$post({ param: { id }, header })),
     onSuccess: () => toast('A payment link is on its way to the buyer.'),
   })
   return (
@@ -289,8 +291,8 @@ function isOwed(agreement: PersonShown['orders'][number]['agreement']): boolean 
 function GiveCourse({ personId, name, onClose }: { personId: string; name: string; onClose: () => void }) {
   const shelf = useShelf()
   const [courseId, setCourseId] = useState('')
-  const give = (note: string) =>
-    unwrap(api.people[':id'].grants.$post({ param: { id: personId }, json: { courseId, note } }))
+  const give = (note: string, once: SendOnce) =>
+    once((header) => api.people[':id'].grants.$post({ param: { id: personId }, json: { courseId, note }, header }))
   return (
     <NoteDialog
       title={`Give ${name} access`}

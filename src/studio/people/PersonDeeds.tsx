@@ -122,10 +122,12 @@ function JoinDialog({ person, onClose }: DialogProps) {
       title={`Join ${person.name} with another person`}
       text={`For one buyer who appears twice: all orders, courses and messages of the other person move to ${person.name}, whose name, email and password are kept. The other person is deleted. This cannot be undone.`}
       action="Join them"
-      run={async (note) => {
+      run={async (note, once) => {
         if (!other)
           throw new ApiError({ status: 0, code: 'choose', title: 'Choose the person to join.', errors: [], more: {} })
-        await unwrap(api.people[':id'].join.$post({ param: { id: person.id }, json: { other, note } }))
+        await once((header) =>
+          api.people[':id'].join.$post({ param: { id: person.id }, json: { other, note }, header }),
+        )
         toast('Joined.')
       }}
       onClose={onClose}

@@ -6,6 +6,7 @@ import { type BundleContent, bundleProblems } from '../../core/content/bundle.ts
 import { bundleChanges } from '../../core/content/changes.ts'
 import type { Fix } from '../../core/readiness/readiness.ts'
 import { unwrap } from '../../ui/problem.ts'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { OpenBench } from '../drafting/OpenBench.tsx'
@@ -48,6 +49,7 @@ function BundleBench({ bundle }: { bundle: BenchBundle }) {
   const { content, change, state } = draft
   const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
   const [choice, setChoice] = useState<HoldersChoice>(NOT_SAID)
+  const publishOnce = useOnce()
   const meta = { invalidates: [['bundle', bundle.id], ['shelf']] }
   const { mutate: retire } = useMutation({
     mutationFn: (isRetired: boolean) => unwrap(api.bundles[':id'].retired.$put({ param, json: { isRetired } })),
@@ -116,7 +118,9 @@ function BundleBench({ bundle }: { bundle: BenchBundle }) {
               const forHolders = asks
                 ? { opens: choice.opens ?? false, closes: choice.closes ?? false, notifies: choice.notifies }
                 : null
-              await unwrap(api.bundles[':id'].publish.$post({ param, json: { rev: draft.revision(), forHolders } }))
+              await publishOnce((header) =>
+                api.bundles[':id'].publish.$post({ param, json: { rev: draft.revision(), forHolders }, header }),
+              )
               setChoice(NOT_SAID)
             },
             ...meta,

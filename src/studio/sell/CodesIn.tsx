@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useRef, useState } from 'react'
 import { Button } from '../../ui/Button.tsx'
-import { unwrap } from '../../ui/problem.ts'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api, IN_PLACE } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 
@@ -42,10 +42,11 @@ const MAX_LISTED = 100
 
 function ImportDialog({ id, file, done, onClose }: CodesInProps & { file: File; onClose: () => void }) {
   const [rest, setRest] = useState<'take' | 'nothing'>('nothing')
+  const once = useOnce()
   const take = useMutation({
     mutationFn: async () => {
       const csv = await file.text()
-      return unwrap(api.coupons[':id'].codes.import.$post({ param: { id }, json: { csv, rest } }))
+      return once((header) => api.coupons[':id'].codes.import.$post({ param: { id }, json: { csv, rest }, header }))
     },
     onSuccess: () => done(),
     meta: IN_PLACE,

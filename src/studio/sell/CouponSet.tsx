@@ -6,6 +6,7 @@ import { type CouponContent, MAX_LENGTH, MIN_LENGTH } from '../../core/content/c
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api, IN_PLACE, queryClient } from '../api.ts'
 import { ShowMore } from '../frame/ShowMore.tsx'
 import { useSession } from '../session/session.ts'
@@ -173,8 +174,9 @@ function MakeCodes({ id, all, toMake, done }: { id: string; all: number; toMake:
   const [count, setCount] = useState(50)
   const [asked, setAsked] = useState(0)
   const left = MAX_CODES - all - toMake
+  const once = useOnce()
   const make = useMutation({
-    mutationFn: () => unwrap(api.coupons[':id'].codes.$post({ param: { id }, json: { count } })),
+    mutationFn: () => once((header) => api.coupons[':id'].codes.$post({ param: { id }, json: { count }, header })),
     onSuccess: (now) => {
       setAsked(now.toMake)
       return done()

@@ -7,6 +7,7 @@ import { courseChanges } from '../../core/content/changes.ts'
 import type { CourseContent } from '../../core/content/course.ts'
 import type { Fix } from '../../core/readiness/readiness.ts'
 import { unwrap } from '../../ui/problem.ts'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
@@ -50,6 +51,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
   const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
 
   const param = { id: course.id }
+  const publishOnce = useOnce()
   const meta = { invalidates: [['course', course.id], ['shelf'], ['bundle']] }
   const { mutate: retire } = useMutation({
     mutationFn: ({ isRetired, inBundles = null }: { isRetired: boolean; inBundles?: 'keep' | 'take-out' | null }) =>
@@ -105,7 +107,10 @@ function CourseBench({ course }: { course: BenchCourse }) {
             changes: courseChanges(course.live, draft.saved.draft),
             notes: ['Prices are published with their offers.', ...course.opensFor.flatMap(formatOpensFor)],
             blocked: [],
-            run: () => unwrap(api.catalogue.courses[':id'].publish.$post({ param, json: { rev: draft.revision() } })),
+            run: () =>
+              publishOnce((header) =>
+                api.catalogue.courses[':id'].publish.$post({ param, json: { rev: draft.revision() }, header }),
+              ),
             ...meta,
           }}
           changesOf={(theirs) => courseChanges(theirs, content)}

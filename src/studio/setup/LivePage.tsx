@@ -5,6 +5,7 @@ import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { PreviewSection } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
@@ -104,8 +105,9 @@ function Trial({ list: { trial } }: { list: List }) {
       window.open(path, '_blank')
     },
   })
+  const once = useOnce()
   const giveBack = useMutation({
-    mutationFn: () => unwrap(api.school.live.trial['give-back'].$post()),
+    mutationFn: () => once((header) => api.school.live.trial['give-back'].$post({ header })),
     onSuccess: ({ refunded, waiting, refused }) =>
       toast(
         refused ??

@@ -9,6 +9,7 @@ import { Button } from '../../ui/Button.tsx'
 import { formatMoment } from '../../ui/dates.ts'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api, queryClient } from '../api.ts'
 import { DayField } from '../days/DayField.tsx'
 import { Dialog } from '../drafting/Dialog.tsx'
@@ -43,8 +44,10 @@ export function PracticePage() {
   useEffect(() => {
     if (!isMoving) void queryClient.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'practice' })
   }, [isMoving])
+  const once = useOnce()
   const start = useMutation({
-    mutationFn: (to: 'next' | { days: number }) => unwrap(api.school.practice.move.$post({ json: { to } })),
+    mutationFn: (to: 'next' | { days: number }) =>
+      once((header) => api.school.practice.move.$post({ json: { to }, header })),
     meta: { invalidates: [['practice']] },
   })
   const stop = useMutation({

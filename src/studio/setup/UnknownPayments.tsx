@@ -6,6 +6,7 @@ import { Button } from '../../ui/Button.tsx'
 import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import { useSession } from '../session/session.ts'
@@ -18,8 +19,9 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
   const { mode, school } = useSession()
   const { data } = useQuery({ queryKey: ['unknown-payments', mode], queryFn: load })
   const [settling, setSettling] = useState<string | null>(null)
+  const once = useOnce()
   const refund = useMutation({
-    mutationFn: (id: string) => unwrap(api.gateways.unknown[':id'].refund.$post({ param: { id } })),
+    mutationFn: (id: string) => once((header) => api.gateways.unknown[':id'].refund.$post({ param: { id }, header })),
     onSuccess: () => toast('Refunded.'),
   })
   if (!data || data.payments.length === 0) return null
@@ -54,7 +56,11 @@ export function UnknownPayments({ list }: { list: GatewayList }) {
           title="Settled another way"
           text="It is no longer listed. Nothing is refunded."
           action="Settled"
-          run={(note) => unwrap(api.gateways.unknown[':id'].settle.$post({ param: { id: settling }, json: { note } }))}
+          run={(note, send) =>
+            send((header) =>
+              api.gateways.unknown[':id'].settle.$post({ param: { id: settling }, json: { note }, header }),
+            )
+          }
           onClose={() => setSettling(null)}
         />
       )}

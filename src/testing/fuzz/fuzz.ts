@@ -3,7 +3,7 @@ import { Dice } from '../dice.ts'
 import { ODD_TEXTS, type Schema, valueFor } from './values.ts'
 
 interface Operation {
-  parameters?: { name: string; in: 'path' | 'query'; schema: Schema }[]
+  parameters?: { name: string; in: 'path' | 'query' | 'header'; schema: Schema }[]
   requestBody?: { content: { 'application/json': { schema: Schema } } }
 }
 
@@ -111,6 +111,12 @@ function makeRequest(
   const isPlain = method === 'get'
   let body = isPlain ? null : JSON.stringify(schema ? valueFor(schema, dice, known) : {})
   if (!isPlain) headers['content-type'] = 'application/json'
+  // Mostly a new key, sometimes one that others had too, or none that can be one.
+  if (operation.parameters?.some((parameter) => parameter.in === 'header')) {
+    headers['idempotency-key'] = dice.chance(0.85)
+      ? `fuzzed-${String(dice.roll()).slice(2)}`.padEnd(20, '0')
+      : dice.pick(['a-key-of-several-requests', '', 'short', 'x'.repeat(80)])
+  }
   if (body !== null && dice.chance(0.08)) {
     body = dice.pick(['', '{', '[[[[', 'null', '"x"', '{"a":NaN}', '['.repeat(50_000), `${body}}`, '\0'])
   }

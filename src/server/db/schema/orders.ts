@@ -237,8 +237,6 @@ export const attempts = pgTable(
     /** Whose doing it is. A try of the worker counts as one; what is paid by hand does not. */
     madeBy: text({ enum: ['buyer', 'creator', 'worker'] }).notNull(),
     key: text().notNull().unique(),
-    /** The buyer's request that made it: the same request again is the same attempt. */
-    requestKey: text(),
     connectionId: uuid()
       .notNull()
       .references(() => connections.id),
@@ -265,7 +263,6 @@ export const attempts = pgTable(
     uniqueIndex('attempts_one_open')
       .on(table.orderId, sql`coalesce(${table.agreementId}, ${table.orderId})`)
       .where(sql`${table.state} in ('started', 'unknown', 'confirming', 'awaiting')`),
-    uniqueIndex('attempts_one_per_request').on(table.agreementId, table.requestKey),
     uniqueIndex('attempts_one_collected')
       .on(table.orderId)
       .where(sql`${table.state} = 'collected' and ${table.agreementId} is null and ${table.replacesId} is null`),

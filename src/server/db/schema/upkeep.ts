@@ -1,5 +1,5 @@
-import { jsonb, pgTable, text, unique, uuid } from 'drizzle-orm/pg-core'
-import { amount, moment } from './columns.ts'
+import { index, integer, jsonb, pgTable, text, unique, uuid } from 'drizzle-orm/pg-core'
+import { amount, MODES, moment } from './columns.ts'
 import { connections } from './gateways.ts'
 
 /** What the installation knows of itself, by name: when it was backed up and put back. */
@@ -34,4 +34,34 @@ export const unknownPayments = pgTable(
     settledAt: moment(),
   },
   (table) => [unique('unknown_payments_once').on(table.connectionId, table.key)],
+)
+
+/**
+ * One act of a person that was asked for with a key (`Idempotency-Key`), kept for a week with its answer, so that the same
+ * request again is answered by it and does nothing (`platform/keyedRequest.ts`).
+ */
+export const keyedRequests = pgTable(
+  'keyed_requests',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    /** Whose key: the creator's, or a browser's. */
+    who: text().notNull(),
+    mode: text({ enum: MODES }).notNull(),
+    key: text().notNull(),
+    /** A hash of what was asked for: method, address and body. */
+    fingerprint: text().notNull(),
+    /** Until when an answer may still come from whoever works on it; after that another may go on. Real time. */
+    busyUntil: moment().notNull(),
+    /** What its transaction committed; null before. */
+    result: jsonb().$type<{ value: unknown }>(),
+    /** The answer, once there is one. */
+    status: integer(),
+    body: text(),
+    /** Real time. */
+    createdAt: moment().notNull(),
+  },
+  (table) => [
+    unique('keyed_requests_once').on(table.who, table.mode, table.key),
+    index('keyed_requests_by_age').on(table.createdAt),
+  ],
 )
