@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process'
-import { cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { chmodSync, cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -21,7 +21,8 @@ const dir = mkdtempSync(join(tmpdir(), 'young-acorn-restarts-'))
 let port = 0
 let cluster: Awaited<ReturnType<typeof startCluster>>
 const startDatabase = async () => {
-  cluster = await startCluster({ dir: join(dir, 'postgres'), port, fsync: false })
+  // What was committed before a crash must be there after it.
+  cluster = await startCluster({ dir: join(dir, 'postgres'), port })
 }
 
 function freePort(): Promise<number> {
@@ -34,6 +35,8 @@ function freePort(): Promise<number> {
 }
 
 beforeAll(async () => {
+  // PostgreSQL runs as another user where we are root.
+  chmodSync(dir, 0o755)
   port = await freePort()
   await startDatabase()
 }, 2 * MINUTE)
