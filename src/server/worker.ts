@@ -1,6 +1,7 @@
 import { growBundle, resumeGrowths } from './bundles/grow.ts'
 import { announceAll } from './collecting/announce.ts'
 import { collectAgreements, queueDue } from './collecting/collect.ts'
+import { releaseWaiting } from './coupons/held.ts'
 import { makeAsked, resumeMaking } from './coupons/set.ts'
 import { MODES } from './db/schema/columns.ts'
 import { endOldTransfers } from './fulfilment/bankTransfer.ts'
@@ -86,7 +87,7 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
       sweepOpenAttempts(services),
       queueDue(services),
       announceAll(services),
-      ...MODES.map((mode) => endOldTransfers(services, mode)),
+      ...MODES.flatMap((mode) => [endOldTransfers(services, mode), releaseWaiting(services, mode)]),
       aggregate(services.db),
       resumeMove(services),
       resumeGrowths(services),

@@ -42,6 +42,12 @@ export async function findBasket(services: Services, owner: Owner): Promise<Bask
   return own ?? null
 }
 
+/** Whether a browser's cookie is that of a basket. */
+export async function isBasketKnown({ db }: Services, { mode, basketHash }: Owner): Promise<boolean> {
+  if (!basketHash) return false
+  return (await db.$count(baskets, and(eq(baskets.mode, mode), eq(baskets.tokenHash, basketHash)))) > 0
+}
+
 /** Makes a browser's basket that of an account, or adds it to the one that the account has. */
 async function claim(tx: Transaction, id: string, personId: string, at: Date): Promise<Basket | null> {
   await tx.execute(sql`select pg_advisory_xact_lock(hashtextextended('basket ' || ${personId}, 0))`)

@@ -41,6 +41,7 @@ let paper: Sold
 let club: Sold
 beforeEach(async () => {
   n++
+  await begin(`basket ${n}`)
   if (n === 1) {
     const { draft, draftRev } = await openFront(world.services)
     const saved = await saveFrontDraft(world.services, draftRev, { ...draft, hasBasket: true })
@@ -57,6 +58,9 @@ const visitor = (name = `basket ${n}`, person: Visitor['person'] = null): Visito
   browserHash: hashToken(`browser ${name}`),
   basketHash: hashToken(name),
 })
+/** A basket that a browser has begun: its cookie is one of ours. */
+const begin = (name: string) =>
+  world.db.insert(baskets).values({ mode: 'practice', tokenHash: hashToken(name), changedAt: world.services.now() })
 const cookies = (name = `basket ${n}`) => ({ cookie: `acorn_basket=${name}; acorn_browser=browser ${name}` })
 const show = async (who = visitor()): Promise<BasketView> => basketView(world.services, await getSchool(world.db), who)
 const checkout = async (who = visitor(), without: string[] = []): Promise<CheckoutView> => {
@@ -134,7 +138,16 @@ describe('a basket', () => {
       })
     const statuses = [await add({}), await add({}), await add({})].map(({ status }) => status)
     expect(statuses).toEqual([303, 303, 429])
+    // A cookie that was made up begins one like none at all, and is replaced by one of ours.
+    for (let made = 0; made < 20; made++) {
+      expect((await add({ cookie: `acorn_basket=made-up-${made}` })).status).toBe(429)
+    }
     expect((await add(cookies())).status).toBe(303)
+    await world.db.delete(rateLimits)
+    const begun = await add({ cookie: 'acorn_basket=made-up' })
+    const [token] = begun.headers.getSetCookie().flatMap((set) => /^acorn_basket=([^;]+)/.exec(set)?.[1] ?? [])
+    expect([begun.status, token]).not.toEqual([303, 'made-up'])
+    for (let time = 0; time < 5; time++) expect((await add({ cookie: `acorn_basket=${token}` })).status).toBe(303)
   })
 
   it('lets a thing be taken out and put back, its offer switched, its own price named', async () => {
@@ -190,6 +203,7 @@ describe('a basket', () => {
     await put(coptic, paper)
     const link = new URL((await show()).link ?? '')
     expect(link.search).toBe(`?with=${coptic.offerId},${paper.offerId}`)
+    await begin(`phone ${n}`)
     const elsewhere = cookies(`phone ${n}`)
     const answer = await fetch(`${world.origin}${link.pathname}${link.search}`, {
       headers: elsewhere,

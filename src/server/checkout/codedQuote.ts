@@ -21,20 +21,21 @@ export interface Coded {
 /**
  * Quotes a basket with its codes, as often as they were used by now; a price of the buyer's own that does not fit is said
  * at its field.
+ * @param counting null: as if nobody had used them.
  * @throws Problem 410 where something can be bought no more, 422 at a price that cannot be paid.
  */
 export async function quoteWithCodes(
   db: Queryable,
   school: School,
   { lines, ...typed }: Coded,
-  counting: Counting,
+  counting: Counting | null,
   at: Date,
 ): Promise<Quoted> {
   const { codes, found } = asQuoted(typed.codes, typed.found)
   if (codes.length === 0) return quoteFor(school, lines, () => quoteBasket(school, lines, at))
   const [uses, purchases] = await Promise.all([
-    countUses(db, found, counting),
-    counting.personId === null ? 0 : purchasesOf(db, counting.personId, counting.mode),
+    counting ? countUses(db, found, counting) : new Map(),
+    !counting || counting.personId === null ? 0 : purchasesOf(db, counting.personId, counting.mode),
   ])
   const offers = lines.map(({ offer }) => offer)
   const coupons = inputOf(found, uses, { currency: school.currency, offers })

@@ -16,8 +16,9 @@ import {
   saveMethod,
   sourceOf,
 } from '../charging/paymentMethods.ts'
-import { type Counting, type FoundCode, findCodes } from '../coupons/codes.ts'
-import { describeCodes } from '../coupons/sayings.ts'
+import { type Counting, findCodes } from '../coupons/codes.ts'
+import { type EnteredCodes, enterCodes, giveEnteredBack, withRefused } from '../coupons/entered.ts'
+import { describeCodes, formatWhyNot } from '../coupons/sayings.ts'
 import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
 import { hasLaterPayments } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
@@ -27,13 +28,14 @@ import { fieldProblem, Problem } from '../http/problem.ts'
 import { inTransaction, type Services } from '../platform/context.ts'
 import type { Counted } from '../platform/limits.ts'
 import { requireCompared } from '../platform/restored.ts'
-import { getSchool } from '../school/service.ts'
+import { getSchool, type School } from '../school/service.ts'
 import type { BasketAnswer } from '../views/data.ts'
 import { requireHolder } from './audience.ts'
-import { notOnSale, quoteFollowing, quoteWithCodes } from './codedQuote.ts'
+import { type Coded, notOnSale, quoteFollowing, quoteWithCodes } from './codedQuote.ts'
 import type { Following, Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
 import { prepareTogether } from './prepareTogether.ts'
+import type { Quoted } from './quoteBasket.ts'
 import { orderStatus, resolveOpenAttempt } from './status.ts'
 
 /**
@@ -70,53 +72,41 @@ export async function quoteOnPage(
   shopper: Shopper,
 ): Promise<BasketAnswer> {
   const { db } = services
-  const [{ lines }, school, found] = await Promise.all([
+  const [{ lines }, school, entered] = await Promise.all([
     basketOn(services, slug, request, shopper),
     getSchool(db),
-    findEntered(services, request.codes ?? [], shopper),
+    enterCodes(services, request.codes ?? [], shopper),
   ])
+  const { found } = entered
   const coded = { lines, codes: request.codes ?? [], found }
   const { quote } = await quoteWithCodes(db, school, coded, countingFor(shopper), services.now())
-  return { quote, codes: await describeCodes(db, school, found, { quote, lines }) }
+  return { quote, codes: withRefused(await describeCodes(db, school, found, { quote, lines }), entered) }
 }
 
 /**
- * What one offer comes to with a code, where the code exists; null where it does not, or the offer's price is the buyer's
- * own. Nothing is counted by it: a page is shown with what its address or its creator says.
+ * What one offer comes to with a code, as a page is shown with it; null where its creator's code does not exist, or the
+ * offer's price is the buyer's own.
+ * @param entered how a code of the page's address was entered, which counts as if it were typed; absent: it is the creator's.
  */
 export async function quoteKnownCode(
   { db, now }: Services,
   code: string,
   offerId: string,
   { mode, person, browserHash }: Pick<Shopper, 'mode' | 'person'> & { browserHash: string | null },
+  entered: EnteredCodes | null = null,
 ): Promise<BasketAnswer | null> {
   const [found, sellable, school] = await Promise.all([
-    findCodes(db, [code]),
+    entered?.found ?? findCodes(db, [code]),
     sellableLines(db, [offerId], now()),
     getSchool(db),
   ])
   const line = sellable.get(offerId)
-  if (found.length === 0 || !line || line.offer.live.terms.kind === 'openPrice') return null
+  if ((found.length === 0 && !entered) || !line || line.offer.live.terms.kind === 'openPrice') return null
   const lines = [{ ...line, chosen: null, role: 'main' as const }]
   const counting = { mode, personId: person?.id ?? null, except: { browserHash: browserHash ?? '' } }
   const { quote } = await quoteWithCodes(db, school, { lines, codes: [code], found }, counting, now())
-  return { quote, codes: await describeCodes(db, school, found, { quote, lines }) }
-}
-
-/** The codes that were typed, as far as they exist; those that do not are counted. @throws Problem 429 after too many. */
-async function findEntered(
-  { db, limits }: Services,
-  typed: readonly string[],
-  { address, browserHash }: Shopper,
-): Promise<FoundCode[]> {
-  if (typed.length === 0) return []
-  const found = await findCodes(db, typed)
-  const known = new Set(found.map(({ code }) => codeKey(code)))
-  if (typed.some((code) => !known.has(codeKey(code)))) {
-    const by = { 'code:browser': browserHash, 'code:ip': address?.ip ?? null, 'code:range': address?.range ?? null }
-    await limits.count(by, CODES.tooManyGuesses)
-  }
-  return found
+  const codes = await describeCodes(db, school, found, { quote, lines })
+  return { quote, codes: entered ? withRefused(codes, entered) : codes }
 }
 
 /** Uses as they count before the buyer is known: what this browser has reserved and not paid is its own. */
@@ -166,9 +156,9 @@ interface PlacedFrom {
 /** What is known before an order's basket is: the school, the codes that exist, and what pays. @throws Problem while nothing is sold. */
 async function readyFor(services: Services, request: Pick<PlaceRequest, 'codes' | 'payment'>, shopper: Shopper) {
   const { payment } = request
-  const [school, found, [connection]] = await Promise.all([
+  const [school, { found }, [connection]] = await Promise.all([
     getSchool(services.db),
-    findEntered(services, request.codes ?? [], shopper),
+    enterCodes(services, request.codes ?? [], shopper),
     payment ? connectionBy(services.db, { id: payment.connectionId }) : [],
     requireCompared(services.db),
   ])
@@ -195,7 +185,8 @@ async function place(
     await requireHolder(services, audience.of, request.email, shopper)
   }
   if (request.agreed.pay !== pay || request.agreed.currency !== school.currency) {
-    throw new Problem(409, 'price-changed', REFUSED.priceChanged)
+    const ranOut = follows ? null : await codeThatRanOut(services, school, coded, quoted, request.agreed.pay)
+    throw ranOut ?? new Problem(409, 'price-changed', REFUSED.priceChanged)
   }
   const hasLater = quoted.quote.lines.some((line) => hasLaterPayments(line, quoted.quote.purchaseDay))
   // What was saved is charged where nothing else was given.
@@ -216,6 +207,7 @@ async function place(
     ...{ school, page, lines, request, keyed: services.request, payment, shopper, quoted, found, hasLater },
     ...{ savedMethod, charged, isKeptForUpsells, fromBasketId, follows },
   }
+  const countingCodes = quoted.quote.codes.filter(({ counts }) => counts).length
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
   let isGivenBack = false
   const giveBack = () => {
@@ -224,7 +216,28 @@ async function place(
   }
   const placed = await placeOnce(services, paymentMethod, placing, giveBack)
   if (placed.state === 'paid' && paymentMethod && !isGivenBack) await giveBack()
+  await giveEnteredBack(services, countingCodes, shopper)
   return placed
+}
+
+/**
+ * The code that was used up between the page and the button, where the button's price was right with it; null where
+ * another thing changed the price.
+ */
+async function codeThatRanOut(
+  { db, now }: Services,
+  school: School,
+  coded: Coded,
+  { quote }: Quoted,
+  agreed: number,
+): Promise<Problem | null> {
+  const over = quote.codes.find((code) => !code.counts && (code.why === 'used-up' || code.why === 'used-by-buyer'))
+  if (!over || over.counts) return null
+  const before = await quoteWithCodes(db, school, coded, null, now())
+  if (before.quote.today.pay !== agreed) return null
+  const of = coded.found.find(({ code }) => codeKey(code) === codeKey(over.code))
+  const why = await formatWhyNot(db, school, over.why, of, { quote, lines: coded.lines })
+  return new Problem(409, 'code-changed', say(CODES.changed, { code: over.code, why }))
 }
 
 /** What a request asks for, in its order, on no page. @throws Problem as on a page. */

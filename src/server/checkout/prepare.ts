@@ -95,7 +95,8 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   // Codes refer to the order, so that it stands before them.
   if (isCoded) {
     await insertAll(tx, ...orderRows)
-    await reserveCodes(tx, order, quoted.quote.codes, placing.found, services.now())
+    const held = { at: services.now(), ip: shopper.address?.ip ?? null }
+    await reserveCodes(tx, order, quoted.quote.codes, placing.found, held)
   }
   const left = isCoded ? [] : orderRows
   await keepPlaced(tx, [{ orderId: order.id, placing }])
@@ -131,8 +132,9 @@ async function holdCodes(
   if (found.length === 0) return { quoted }
   const { db: tx } = services
   await lockCoupons(tx, found)
-  if (await hasTooMany(tx, shopper.browserHash, again?.id ?? null)) {
-    return { kind: 'code', says: CODES.tooManyReserved }
+  const holder = { browserHash: shopper.browserHash, personId: person.id, ip: shopper.address?.ip ?? null }
+  if (await hasTooMany(tx, holder, found, again?.id ?? null)) {
+    return { kind: 'code', says: CODES.tooManyHeld }
   }
   const counting = { mode: shopper.mode, personId: person.id, except: { orderId: again?.id ?? null } }
   const now = await quoteWithCodes(tx, school, { lines, codes: request.codes ?? [], found }, counting, services.now())

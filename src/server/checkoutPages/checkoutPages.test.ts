@@ -250,7 +250,10 @@ describe('what stands on a page', () => {
     expect(view.codes).toEqual(['page10'])
     expect(view.answered?.quote.today.pay).toBe(9000)
     // What the visitor's own link says comes first.
-    expect(await show(slug, { code: 'OTHER' })).toMatchObject({ codes: ['OTHER'], answered: null })
+    expect(await show(slug, { code: 'OTHER' })).toMatchObject({
+      codes: ['OTHER'],
+      answered: { codes: [{ code: 'OTHER', counts: false }] },
+    })
   })
 
   it('an offer that is sold by its link alone is sold by a page that names it', async () => {

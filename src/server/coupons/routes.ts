@@ -3,9 +3,10 @@ import * as v from 'valibot'
 import { couponContentSchema } from '../../core/content/coupon.ts'
 import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
-import type { Services } from '../platform/context.ts'
+import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answering, keyedByCreator } from '../session/keyed.ts'
+import { releaseHeld } from './held.ts'
 import {
   createCoupon,
   deleteCoupon,
@@ -56,6 +57,10 @@ export function couponRoutes(services: Services) {
     .post('/:id/publish', validate('param', byId), validate('json', v.object({ rev: revisionSchema })), async (c) => {
       await publishCoupon(services, c.req.valid('param').id, c.req.valid('json').rev, c.get('creator').id)
       return c.json({ ok: true })
+    })
+    .post('/:id/release-held', validate('param', byId), async (c) => {
+      const mode = c.get('mode')
+      return c.json({ released: await releaseHeld(await inMode(services, mode), c.req.valid('param').id, mode) })
     })
     .post('/:id/end', validate('param', byId), async (c) => {
       await endCoupon(services, c.req.valid('param').id)

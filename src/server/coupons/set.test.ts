@@ -125,7 +125,7 @@ describe('a set of single-use codes', () => {
       [true, '€10.00 off'],
       [false, 'It is entered already.'],
     ])
-    await expect(buy([first], 'b')).rejects.toMatchObject({ code: 'price-changed' })
+    await expect(buy([first], 'b')).rejects.toMatchObject({ code: 'code-changed' })
     expect((await buy([second], 'b')).state).toBe('paid')
     expect(await countByState(world.services, set, 'practice')).toEqual({
       unused: 1,

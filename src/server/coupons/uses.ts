@@ -1,13 +1,22 @@
-import { and, asc, eq, inArray, ne, sql } from 'drizzle-orm'
+import { and, asc, eq, inArray, ne, or, type SQL, sql } from 'drizzle-orm'
 import { codeKey } from '../../core/quote/codes.ts'
 import type { QuotedCode } from '../../core/quote/types.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { codes, codeUses, coupons, orders } from '../db/schema/index.ts'
+import { hashToken } from '../platform/secrets.ts'
 import type { FoundCode } from './codes.ts'
 
-/** Most reservations that one browser holds at a time, by orders that are not paid. */
-const MAX_RESERVED = 3
+/** Most reservations that are held at a time by orders that are not paid: of one browser, one buyer, one address. */
+const MAX_HELD = 3
+
+/** Who holds reservations. */
+export interface Holder {
+  browserHash: string
+  personId: string
+  /** Their IP address; null where nobody asks from anywhere, as when the demo is loaded. */
+  ip: string | null
+}
 
 /** Holds coupons until the transaction ends, so that of many orders at once only as many as may are placed with them. */
 export async function lockCoupons(tx: Transaction, found: readonly FoundCode[]): Promise<void> {
@@ -21,22 +30,40 @@ export async function lockCoupons(tx: Transaction, found: readonly FoundCode[]):
     .for('no key update')
 }
 
-/** Whether a browser holds as many reservations as it may, beside those of an order. */
-export async function hasTooMany(tx: Queryable, browserHash: string, orderId: string | null): Promise<boolean> {
-  const rows = await tx
-    .select({ id: codeUses.orderId })
+/**
+ * Whether somebody holds as many reservations as they may, beside those of an order: in their browser, by their email, or,
+ * of uses that are limited in all, from their address. Who asks from one address waits for each other.
+ */
+export async function hasTooMany(
+  tx: Transaction,
+  { browserHash, personId, ip }: Holder,
+  found: readonly FoundCode[],
+  orderId: string | null,
+): Promise<boolean> {
+  const heldFrom = ip === null ? null : hashToken(ip)
+  const isScarce = found.some(({ content }) => content.limit !== null || content.isSet)
+  if (heldFrom && isScarce) await tx.execute(sql`select pg_advisory_xact_lock(hashtextextended(${heldFrom}, 7))`)
+  const held = (of: SQL) => sql<number>`(count(distinct ${codeUses.orderId}) filter (where ${of}))::int`
+  const scarce = sql`(${coupons.live} ->> 'limit' is not null or ${coupons.live} ->> 'isSet' = 'true')`
+  const [counted] = await tx
+    .select({
+      byBrowser: held(sql`${orders.browserHash} = ${browserHash}`),
+      byEmail: held(sql`${orders.personId} = ${personId}::uuid`),
+      fromThere: held(sql`${codeUses.heldFrom} = ${heldFrom} and ${scarce}`),
+    })
     .from(codeUses)
     .innerJoin(orders, eq(orders.id, codeUses.orderId))
+    .innerJoin(coupons, eq(coupons.id, codeUses.couponId))
     .where(
       and(
-        eq(orders.browserHash, browserHash),
-        ne(orders.state, 'paid'),
         eq(codeUses.state, 'reserved'),
+        ne(orders.state, 'paid'),
         orderId === null ? undefined : ne(codeUses.orderId, orderId),
+        or(eq(orders.browserHash, browserHash), eq(orders.personId, personId), eq(codeUses.heldFrom, heldFrom ?? '')),
       ),
     )
-    .limit(MAX_RESERVED)
-  return rows.length >= MAX_RESERVED
+  const { byBrowser = 0, byEmail = 0, fromThere = 0 } = counted ?? {}
+  return Math.max(byBrowser, byEmail, isScarce ? fromThere : 0) >= MAX_HELD
 }
 
 /**
@@ -48,7 +75,7 @@ export async function reserveCodes(
   { id: orderId, mode }: { id: string; mode: Mode },
   quoted: readonly QuotedCode[],
   found: readonly FoundCode[],
-  at: Date,
+  { at, ip }: { at: Date; ip: string | null },
 ): Promise<void> {
   const rows = quoted.flatMap((code) => {
     const of = code.counts ? found.find((other) => codeKey(other.code) === codeKey(code.code)) : undefined
@@ -61,6 +88,7 @@ export async function reserveCodes(
         codeId: of.id,
         state: 'reserved' as const,
         saves: code.saves,
+        heldFrom: ip === null ? null : hashToken(ip),
         createdAt: at,
       },
     ]
@@ -78,7 +106,7 @@ export async function markCodesUsed(tx: Transaction, orderId: string): Promise<s
     .select({ id: codeUses.id })
     .from(codeUses)
     .where(and(eq(codeUses.orderId, orderId), eq(codeUses.state, 'released')))
-  await tx.update(codeUses).set({ state: 'used' }).where(eq(codeUses.orderId, orderId))
+  await tx.update(codeUses).set({ state: 'used', heldFrom: null }).where(eq(codeUses.orderId, orderId))
   if (released.length === 0) return []
   const ids = released.map(({ id }) => id)
   const count = (of: ReturnType<typeof sql>) =>

@@ -21,6 +21,15 @@ export function proxyList(named: readonly string[]): BlockList {
   return list
 }
 
+const lists = new WeakMap<object, BlockList>()
+
+/** The list of a configuration's proxies, made once. */
+export function proxiesOf(config: { trustedProxies: readonly string[] }): BlockList {
+  const list = lists.get(config) ?? proxyList(config.trustedProxies)
+  lists.set(config, list)
+  return list
+}
+
 /**
  * The address of whoever asks. What a proxy forwards is believed from proxies that are named alone, and of a chain of
  * addresses the last that is none of them counts: everything before it may be made up.

@@ -48,6 +48,7 @@ export type JournalEntry =
   | 'address-changed'
   | 'code-over-limit'
   | 'code-given-back'
+  | 'code-released'
   | 'method-changed'
   | 'course-opened'
   | 'course-given'

@@ -1,11 +1,10 @@
 import type { Context, Handler, Hono } from 'hono'
 import { readMoney } from '../../core/money/parse.ts'
-import { BASKET_DAYS, nameIn, putIn, setTakenOut } from '../baskets/basket.ts'
+import { BASKET_DAYS, isBasketKnown, nameIn, putIn, setTakenOut } from '../baskets/basket.ts'
 import { basketView } from '../baskets/shown.ts'
 import { liveFront } from '../catalogue/front.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { BODY_LIMITS, limitBody } from '../http/bodies.ts'
-import { clientAddress, proxyList } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
 import { inMode, type Services } from '../platform/context.ts'
@@ -89,12 +88,15 @@ type Fields = ReadonlyMap<string, string>
  * The visitor with the cookie of this browser's basket, which is set, or kept for longer. @throws Problem 429 from where
  * too many browsers begin one.
  */
-async function ownerOf(c: Context, { config, limits }: Services, visitor: Visitor): Promise<Visitor> {
-  if (!visitor.basketHash && !visitor.person) {
-    const address = clientAddress(c, proxyList(config.trustedProxies))
-    await limits.count({ 'basket:ip': address.ip, 'basket:range': address.range })
+async function ownerOf(c: Context, services: Services, visitor: Visitor): Promise<Visitor> {
+  const { config, limits } = services
+  // A cookie that was made up, or whose basket has ended, begins a basket like none at all.
+  const isKnown = await isBasketKnown(services, visitor)
+  if (!isKnown && !visitor.person) {
+    const { ip = null, range = null } = visitor.address ?? {}
+    await limits.count({ 'basket:ip': ip, 'basket:range': range })
   }
-  return { ...visitor, basketHash: basketHashOf(c, config, BASKET_DAYS) }
+  return { ...visitor, basketHash: basketHashOf(c, config, BASKET_DAYS, isKnown) }
 }
 
 /** Ids of offers as a link or a field has them. */

@@ -10,6 +10,7 @@ import { findLivePage, type LivePage, livePageById } from '../catalogue/pages.ts
 import { type LineCourse, type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
 import { beside } from '../checkout/beside.ts'
 import { quoteKnownCode } from '../checkout/place.ts'
+import { enterCodes } from '../coupons/entered.ts'
 import { catalogue, orderLines, orders } from '../db/schema/index.ts'
 import { shownPaymentMethods } from '../gateways/shownMethods.ts'
 import type { Services } from '../platform/context.ts'
@@ -137,6 +138,8 @@ export async function productPage(
   const shownOffers = buyable.length > 0 ? buyable : offers
   const shownChosen = buyable.includes(chosen) ? chosen : (buyable[0] ?? chosen)
   const codes = [query.code, page.live.code].flatMap((code) => code || []).slice(0, 1)
+  // What a link says is counted like what is typed; what the creator says is not.
+  const entered = query.code ? await enterCodes(services, [query.code], visitor) : null
   const facts = await productFacts(services, school, { page, product, offers: shownOffers, ...bundled })
   return {
     name: 'checkout',
@@ -162,7 +165,8 @@ export async function productPage(
     pending,
     prefill: { name: query.name ?? '', email: query.email ?? '' },
     from: query.from ?? '',
-    answered: codes[0] === undefined ? null : await quoteKnownCode(services, codes[0], shownChosen.id, visitor),
+    answered:
+      codes[0] === undefined ? null : await quoteKnownCode(services, codes[0], shownChosen.id, visitor, entered),
     declined: null,
     page: { shaped: page.live, facts },
   }

@@ -52,10 +52,10 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     const school = await findSchool(base.db)
     if (!school) return c.redirect('/studio')
     rememberSchool(base, school)
-    browserHashOf(c, base.config)
+    const browserHash = browserHashOf(c, base.config)
     const { isOwnView, ...seen } = await visitorOf(c, base, school)
     const mode = (await modeOf?.(c)) ?? seen.mode
-    const visitor = { ...seen, mode, person: seen.person?.mode === mode ? seen.person : null }
+    const visitor = { ...seen, browserHash, mode, person: seen.person?.mode === mode ? seen.person : null }
     const services = await inMode(base, mode)
     const view = await load(services, c, school, visitor)
     if ('goTo' in view && !('name' in view)) return c.redirect(view.goTo, 303)

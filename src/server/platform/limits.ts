@@ -40,10 +40,12 @@ export const CEILINGS = {
   'mail:range': { points: 100, seconds: HOUR },
   'mail:email': { points: 5, seconds: HOUR },
   'mail:moment': { points: 1, seconds: 60 },
-  /** Discount codes that do not exist. */
-  'code:ip': { points: 30, seconds: QUARTER },
-  'code:range': { points: 150, seconds: QUARTER },
+  /** Different discount codes that a browser enters, by a link too; those of placed orders are given back. */
+  'code:ip': { points: 60, seconds: QUARTER },
+  'code:range': { points: 300, seconds: QUARTER },
   'code:browser': { points: 15, seconds: QUARTER },
+  /** The same code once more in the same browser, which is free. */
+  'code:seen': { points: 1, seconds: QUARTER },
   /** Baskets that a browser begins. */
   'basket:ip': { points: 60, seconds: HOUR },
   'basket:range': { points: 300, seconds: HOUR },
@@ -52,6 +54,9 @@ export const CEILINGS = {
   'guess:range': { points: 300, seconds: HOUR },
 } as const satisfies Record<string, Ceiling>
 export type LimitName = keyof typeof CEILINGS
+
+/** Longer keys are cut off. */
+const MAX_KEY = 200
 
 /** So many requests are counted by one statement. */
 const AT_ONCE = 50
@@ -90,13 +95,26 @@ export class Limits {
 
   /** Counts one, and says whether that was still within the ceiling. */
   async isWithin(name: LimitName, key: string): Promise<boolean> {
-    const [wait] = await this.#take(entriesOf({ [name]: key }))
-    return wait === 0
+    return (await this.within(name, [key])).length > 0
+  }
+
+  /** Counts one by each key of a limit. @returns those with which it was still within the ceiling. */
+  async within(name: LimitName, keys: readonly string[]): Promise<string[]> {
+    const waits = await this.#take(keys.map((key): Entry => [name, key.slice(0, MAX_KEY)]))
+    return keys.filter((_key, index) => waits[index] === 0)
+  }
+
+  /** Counts so many by each key, all or none. @returns the seconds until there is room for one; 0 where they were counted. */
+  async spend(by: Counted, times: number): Promise<number> {
+    const asked = repeated(entriesOf(by), times)
+    const wait = Math.max(0, ...(await this.#take(asked)))
+    if (wait > 0) await this.#giveBack(asked)
+    return wait
   }
 
   /** Takes back what was counted for something that turned out well. */
-  async giveBack(by: Counted): Promise<void> {
-    await this.#giveBack(entriesOf(by))
+  async giveBack(by: Counted, times = 1): Promise<void> {
+    await this.#giveBack(repeated(entriesOf(by), times))
   }
 
   /** Forgets everything that was counted by these keys. */
@@ -170,14 +188,20 @@ const keyOf = ([name, key]: Entry): string => `${name}:${key}`
 
 function entriesOf(by: Counted): Entry[] {
   return (Object.entries(by) as [LimitName, string | null][]).flatMap(([name, key]): Entry[] =>
-    key === null ? [] : [[name, key.slice(0, 200)]],
+    key === null ? [] : [[name, key.slice(0, MAX_KEY)]],
   )
 }
 
+const repeated = (entries: readonly Entry[], times: number): Entry[] =>
+  Array.from({ length: times }, () => entries).flat()
+
+/** That something was tried too often, with when to try it again. */
+export function againIn(title: string, seconds: number): string {
+  return seconds < 90
+    ? say(REFUSED.againInSeconds, { title, count: seconds })
+    : say(REFUSED.againInMinutes, { title, count: Math.ceil(seconds / 60) })
+}
+
 function tooMany(title: string, seconds: number): Problem {
-  const says =
-    seconds < 90
-      ? say(REFUSED.againInSeconds, { title, count: seconds })
-      : say(REFUSED.againInMinutes, { title, count: Math.ceil(seconds / 60) })
-  return new Problem(429, 'slow-down', says, [], { retryAfter: seconds })
+  return new Problem(429, 'slow-down', againIn(title, seconds), [], { retryAfter: seconds })
 }

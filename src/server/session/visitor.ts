@@ -1,6 +1,7 @@
 import type { Context } from 'hono'
 import { getCookie } from 'hono/cookie'
 import type { Mode } from '../db/schema/columns.ts'
+import { type ClientAddress, clientAddress, proxiesOf } from '../http/clientAddress.ts'
 import type { Services } from '../platform/context.ts'
 import { hashToken, newToken } from '../platform/secrets.ts'
 import type { School } from '../school/service.ts'
@@ -22,6 +23,8 @@ export interface Visitor {
   basketHash?: string | null
   /** The signed-in creator, who may try a real purchase. */
   isCreator?: boolean
+  /** From where they ask; absent where nobody does. */
+  address?: ClientAddress
 }
 
 /**
@@ -47,6 +50,7 @@ export async function visitorOf(
     basketHash: basket ? hashToken(basket) : null,
     isOwnView: mode !== school.shopMode,
     isCreator: creator !== null,
+    address: clientAddress(c, proxiesOf(services.config)),
   }
 }
 
@@ -62,13 +66,13 @@ export function browserHashOf(c: Context, config: Services['config'], key?: stri
   return hashToken(token)
 }
 
-/** The hash of this browser's basket, whose cookie is set anew so that it is kept for `days` from now. */
-export function basketHashOf(c: Context, config: Services['config'], days: number): string {
-  const { token, hash } = known(getCookie(c, BASKET_COOKIE)) ?? newToken()
+/**
+ * The hash of this browser's basket, whose cookie is set anew so that it is kept for `days` from now.
+ * @param isKnown whether its cookie is one of ours; any other is as good as none, and is replaced.
+ */
+export function basketHashOf(c: Context, config: Services['config'], days: number, isKnown: boolean): string {
+  const cookie = isKnown ? getCookie(c, BASKET_COOKIE) : undefined
+  const { token, hash } = cookie === undefined ? newToken() : { token: cookie, hash: hashToken(cookie) }
   keepCookie(c, config, BASKET_COOKIE, token, days)
   return hash
-}
-
-function known(token: string | undefined): { token: string; hash: string } | null {
-  return token ? { token, hash: hashToken(token) } : null
 }

@@ -285,6 +285,8 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return `Code ${data.code} was used more often than it allows`
     case 'code-given-back':
       return `Code ${data.code} can be used again`
+    case 'code-released':
+      return `Code ${data.code} is no longer held for this order. It keeps its price`
     case 'transfer-given-up':
       return 'Stopped waiting for the transfer'
     case 'refund-started':

@@ -1,10 +1,15 @@
+import { useMutation } from '@tanstack/react-query'
 import { Link } from 'react-router'
+import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { type CouponContent, type CouponProblem, isFor } from '../../core/content/coupon.ts'
 import { effectOf } from '../../core/content/couponEffect.ts'
 import { formatCoupon, type NameOf } from '../../core/content/couponSentence.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { WhyNot } from '../../core/quote/types.ts'
+import { Button } from '../../ui/Button.tsx'
+import { unwrap } from '../../ui/problem.ts'
+import { api } from '../api.ts'
 import { PreviewSection } from '../frame/Places.tsx'
 import { useSession, useStudioNow } from '../session/session.ts'
 import type { BenchCoupon } from './queries.ts'
@@ -53,14 +58,30 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
             )}
           </p>
           {brought.days.length > 1 && <ByDay couponId={coupon.id} days={brought.days} />}
-          {brought.waiting > 0 && (
-            <p className="mt-1 text-[13.5px] text-ink-2">
-              Reserved by {brought.waiting} {brought.waiting === 1 ? 'order' : 'orders'} not paid yet.
-            </p>
-          )}
+          {brought.waiting > 0 && <Held couponId={coupon.id} count={brought.waiting} />}
         </PreviewSection>
       )}
     </>
+  )
+}
+
+/** How many uses are held by orders that are not paid, and the way to let them go. */
+function Held({ couponId, count }: { couponId: string; count: number }) {
+  const release = useMutation({
+    mutationFn: () => unwrap(api.coupons[':id']['release-held'].$post({ param: { id: couponId } })),
+    onSuccess: ({ released }) => toast(`${released} ${released === 1 ? 'use' : 'uses'} released.`),
+  })
+  const isOne = count === 1
+  return (
+    <p className="mt-1 text-[13.5px] text-ink-2">
+      {count} {isOne ? 'use is held by an order that is' : 'uses are held by orders that are'} not paid yet.{' '}
+      <Button kind="link" disabled={release.isPending} onClick={() => release.mutate()}>
+        Release {isOne ? 'it' : 'them'}
+      </Button>
+      <span className="block">
+        Others can then use the code. {isOne ? 'The order keeps its price' : 'The orders keep their prices'}.
+      </span>
+    </p>
   )
 }
 

@@ -25,7 +25,8 @@ export const CODES = {
   notBesideSale: 'It does not count beside a sale price.',
   nothingLeft: 'There is nothing for it to take off here.',
   belowMinimum: 'It is for orders of at least {minimum}; this one is {sum}.',
-  tooManyReserved: 'This browser holds codes for other orders that are not paid. Pay or cancel one of those first.',
-  tooManyGuesses: 'Too many codes that do not exist.',
+  tooManyHeld:
+    'Too many codes are held for orders that are not paid yet. Pay or cancel one of those, or order without a code.',
+  tooManyTried: 'Too many codes were tried here.',
   changed: 'The code “{code}” does not count any more: {why} Nothing was charged.',
 } as const

@@ -63,11 +63,15 @@ export const codeUses = pgTable(
       .references(() => orders.id, { onDelete: 'cascade' }),
     state: text({ enum: CODE_USE_STATES }).notNull(),
     saves: amount().notNull(),
+    /** Hash of the address from which it was reserved, as long as it is. */
+    heldFrom: text(),
     createdAt: moment().notNull(),
   },
   (table) => [
     unique('code_uses_once_per_order').on(table.orderId, table.couponId),
     index('code_uses_of_code').on(table.codeId),
+    index('code_uses_held_from').on(table.heldFrom).where(sql`${table.state} = 'reserved'`),
+    index('code_uses_held').on(table.createdAt).where(sql`${table.state} = 'reserved'`),
     index('code_uses_of_coupon').on(table.couponId, table.mode).where(sql`${table.state} <> 'released'`),
   ],
 )
