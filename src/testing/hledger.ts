@@ -1,4 +1,5 @@
 import { spawnSync } from 'node:child_process'
+import Papa from 'papaparse'
 import { currencyDigits } from '../core/money/currency.ts'
 import type { Balance } from '../server/ledger/sums.ts'
 
@@ -13,6 +14,13 @@ function run(journal: string, ...args: string[]): string {
   if (error) throw error
   if (status !== 0) throw new Error(`hledger ${args.join(' ')}: ${stderr}`)
   return stdout
+}
+
+/** Every posting as hledger reads it: its day, account and amount; it refuses a journal that is not sound. */
+export function registerByHledger(journal: string): string[] {
+  run(journal, 'check', '--strict')
+  const { data } = Papa.parse<Record<string, string>>(run(journal, 'register', '-O', 'csv'), { header: true })
+  return data.flatMap(({ date, account, amount }) => (date ? [`${date} ${account} ${amount}`] : [])).sort()
 }
 
 /** What hledger says that each account holds, in minor units; it refuses a journal that is not sound. */

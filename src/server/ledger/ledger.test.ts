@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { asc, eq, sql } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
-import { balancesByHledger } from '../../testing/hledger.ts'
+import { balancesByHledger, registerByHledger } from '../../testing/hledger.ts'
 import { advance, agree } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
@@ -374,6 +374,78 @@ describe('as a plain-text journal', () => {
     expect(text).toMatch(/ {4}income:sales:a-title-with-tags-quotes-and-lines {2}-41\.67 EUR/)
     expect(balancesByHledger(text)).toEqual(await balancesOf(world.db, 'practice'))
   })
+})
+
+it('no title and no note is anything but text to another program: every day, account and amount is as it was', async () => {
+  const hostile = [
+    ...[
+      '[2026-07]',
+      '[1.]',
+      '[7/1]',
+      '[=2026-01-01]',
+      '[2026-01-01=2026-02-02]',
+      'A [2026-07-01] retreat',
+      ']2026-01-01[',
+      '[[1]]',
+    ],
+    ...[
+      '[2026-99-99]',
+      '[date:2026-01-01]',
+      'date:2026-01-01',
+      'date: 1/1',
+      'date2:2026-01-01',
+      'a:b, c:d',
+      'type:A',
+      '; date:1/1',
+    ],
+    ...[
+      '; ; ;',
+      '* pending',
+      '! (code) x',
+      '{3 EUR} @ 4 EUR',
+      '= 5 EUR',
+      '== 0',
+      '~ monthly',
+      '= expr',
+      'include /dev/null',
+    ],
+    ...[
+      'comment',
+      'end comment',
+      'P 2026-01-01 EUR 2.00 USD',
+      'account x',
+      'Y2020',
+      'D 1,000.00 USD',
+      '# % | \\',
+      '“quotes” \'"`',
+    ],
+    ...[
+      'a\nb',
+      'a\r\n2026-01-01 x\n    assets:bank  1 EUR',
+      'a\u2028b',
+      '\u202Eright to left',
+      '🪡 [1.]',
+      'x'.repeat(120),
+    ],
+  ]
+  for (const [n, title] of hostile.entries()) {
+    const course = await world.sell(5000 + n, title.trim() || 'x')
+    await world.buy(course.slug, world.request(course.offerId, 5000 + n, { email: `hostile${n}@ledger.example` }))
+    await enterPayout(world.services, 'practice', {
+      paymentMethod: 'thistle',
+      amount: 10 + n,
+      day: await schoolDay(world.services),
+      note: title,
+    })
+  }
+  const text = await journal('practice')
+  const { rows } = await world.db.execute<{ day: string; account: string; amount: string }>(
+    sql`select day::text, account, (amount / 100.0)::numeric(20, 2)::text as amount from ledger where mode = 'practice'`,
+  )
+  expect(registerByHledger(text)).toEqual(
+    rows.map(({ day, account, amount }) => `${day} ${account} ${amount} EUR`).sort(),
+  )
+  expect(text).toContain('A (2026-07-01) retreat')
 })
 
 it('a database from before the ledger is booked as it would have been', async () => {

@@ -19,8 +19,8 @@ const WORDS: Record<Movement, string> = {
 
 /** What would end a comment, or begin something else, is taken out of a text. */
 const plain = (text: string) => text.replace(/[\p{Cc}\u2028\u2029]+/gu, ' ').trim()
-/** In a comment, `name:` begins a tag. */
-const comment = (text: string) => plain(text).replace(/:/g, ' ')
+/** In a comment, `name:` begins a tag, and what stands in square brackets is a date or an error. */
+const comment = (text: string) => plain(text).replace(/:/g, ' ').replaceAll('[', '(').replaceAll(']', ')')
 
 /** "-12.50 EUR": a point before the decimals, no separators. */
 function journalAmount(amount: number, currency: string): string {
