@@ -5,7 +5,7 @@ import { allGateways } from '../gateways/registry.ts'
 import { makeStandins } from '../standins/app.ts'
 import { SAMPLE_CARDS } from '../standins/thistle/cards.ts'
 
-type Fetch = (request: Request) => Response | Promise<Response>
+type Fetch = (request: Request, env?: unknown) => Response | Promise<Response>
 
 /** Listens on a free port of loopback. */
 export function listen(fetch: Fetch): Promise<{ origin: string; server: ServerType }> {
@@ -19,7 +19,7 @@ export function listen(fetch: Fetch): Promise<{ origin: string; server: ServerTy
 /** The stand-ins on a port of their own, with one account, keeping nothing. */
 export async function startStandins() {
   let handle: Fetch = () => new Response(null, { status: 503 })
-  const { origin, server } = await listen((request) => handle(request))
+  const { origin, server } = await listen((request, env) => handle(request, env))
   const standins = makeStandins({ dataDir: null, origin })
   handle = standins.app.fetch
   const account = standins.books.openAccount('Test school')

@@ -175,6 +175,11 @@ export function pageProblems(
       if (additions.findIndex((other) => other.offerId === offerId) < index) {
         return [{ at, why: `${capital(called)} offers the same as another one.` }]
       }
+      // Ticked together they would be two offers of one product in one order. An upsell may come back to it for less.
+      const isOfSame = (other: Addition) => offers.find(({ id }) => id === other.offerId)?.productId === offer.productId
+      if (field === 'bumps' && additions.findIndex(isOfSame) < index) {
+        return [{ at, why: `${capital(called)} offers the same course or bundle as another one.` }]
+      }
       return []
     })
   return [

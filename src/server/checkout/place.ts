@@ -261,7 +261,7 @@ function withRoles(lines: readonly Omit<PlacingLine, 'role'>[], page: LivePage |
   })
 }
 
-/** What a request asks for, in its order. @throws Problem 410 where something of it is not on sale, 422 where it is in it twice. */
+/** What a request asks for, in its order. @throws Problem 410 where something of it is not on sale, 422 where it, or its product, is in it twice. */
 async function askedFor(
   { db, now }: Services,
   { lines }: Pick<PlaceRequest, 'lines'>,
@@ -271,9 +271,13 @@ async function askedFor(
   const twice = ids.findIndex((id, index) => ids.indexOf(id) !== index)
   if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, REFUSED.inBasket)
   const sellable = await sellableLines(db, ids, now(), isCreator)
-  return lines.map(({ offerId, chosen }) => {
+  const products = new Set<string>()
+  return lines.map(({ offerId, chosen }, index) => {
     const line = sellable.get(offerId)
     if (!line) throw notOnSale()
+    const { id, title } = line.product
+    if (products.has(id)) throw fieldProblem(`/lines/${index}/offerId`, say(REFUSED.twoOffers, { title }))
+    products.add(id)
     return { ...line, chosen }
   })
 }

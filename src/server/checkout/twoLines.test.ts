@@ -50,6 +50,15 @@ describe('what a basket comes to', () => {
     expect((await world.attemptsOf(orderId)).map(({ amount }) => amount)).toEqual([said.today.pay])
   })
 
+  it('holds one offer of a product, quoted and placed', async () => {
+    const other = await world.offer(once.courseId, 9900)
+    const lines = [...both().lines, { offerId: other, chosen: null }]
+    const refusal = [{ at: '/lines/2/offerId', why: `“Marbling ${n}” is in this order twice. Choose one of its offers.` }]
+    const quoted = await quote(once.slug, lines)
+    expect([quoted.status, await quoted.json()]).toEqual([422, expect.objectContaining({ errors: refusal })])
+    await expect(world.buy(once.slug, both({ lines }))).rejects.toMatchObject({ errors: refusal })
+  })
+
   it('is refused at the line whose price does not fit, and where something is not sold here', async () => {
     const own = await world.sell({ kind: 'openPrice', minimum: 500, suggested: 900 }, `Own price ${n}`)
     const of = (chosen: number) => [...both().lines, { offerId: own.offerId, chosen }]

@@ -8,6 +8,7 @@ import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts
 import { offeredMethods } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
+import { lastGap } from '../platform/restored.ts'
 import { getSchool } from '../school/service.ts'
 
 export type Coupon = typeof coupons.$inferSelect
@@ -58,6 +59,8 @@ export async function openCoupon(services: Services, id: string, mode: Mode) {
     ...coupon,
     offers: onSale,
     brought,
+    /** Where a restore lost orders after it was published, and its uses are limited: the time of which they are not known. */
+    gap: await unknownUses(services, coupon),
     /** Published checkout pages that apply one of its codes by themselves. */
     pages: await pagesApplying(db, id),
     paymentMethods: methods.map(({ capabilities }) => capabilities),
@@ -66,6 +69,16 @@ export async function openCoupon(services: Services, id: string, mode: Mode) {
     /** Words that other coupons have, as they are compared. */
     taken: taken.map(({ key }) => key),
   }
+}
+
+/** A restore is spoken of for so long. */
+const GAP_DAYS = 90
+
+async function unknownUses({ db, now }: Services, { live, createdAt }: Coupon) {
+  const isLimited = live !== null && (live.limit !== null || live.limitPerBuyer !== null || live.isSet)
+  const gap = isLimited ? await lastGap(db) : null
+  const isRecent = gap !== null && gap.until.getTime() > now().getTime() - GAP_DAYS * 86_400_000
+  return isRecent && createdAt < gap.until ? gap : null
 }
 
 /** Checkout pages whose own code is one of a coupon. */

@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { readFileSync } from 'node:fs'
+import { isNull } from 'drizzle-orm'
 import sharp from 'sharp'
 import { describe, expect, it } from 'vitest'
 import { VIDEO_PART_BYTES } from '../../core/content/video.ts'
@@ -8,7 +9,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { fileParts, files, pictures, videos } from '../db/schema/index.ts'
 import { rangeOf } from '../files/serve.ts'
 import { storeFile } from '../files/store.ts'
-import { encodePicture, keepPicture } from './pictures.ts'
+import { encodePicture, isPlainWebp, keepPicture } from './pictures.ts'
 import { beginVideo, finishVideo, setCaptions, takeVideoPart, uploadOf } from './videos.ts'
 
 const world = ownWorld()
@@ -73,10 +74,103 @@ describe('a stored picture', () => {
     const svg = '<svg xmlns="http://www.w3.org/2000/svg"><script>alert(1)</script></svg>'
     expect(await why(Buffer.from(svg))).toContain('not a picture')
     expect(await why(hugePng())).toContain('not a picture')
+    // A whole one, of few bytes: it is refused by its size, before any of it is decoded.
+    const flat = sharp({
+      create: { width: 8000, height: 8000, channels: 3, background: '#285a3c' },
+      limitInputPixels: false,
+    })
+    expect(await why(await flat.png().toBuffer())).toContain('8000 × 8000 pixels; that is too large')
     expect(await why(Buffer.from('\0\0\0\x18ftypheic\0\0\0\0', 'latin1'))).toContain('HEIC')
     expect(await why(Buffer.alloc(12 * 1024 * 1024 + 1))).toContain('12 MB')
     expect(await world.db.$count(pictures)).toBe(before)
   })
+})
+
+describe('what an uploaded file holds besides its picture', () => {
+  /** A small WebP as a camera might write it: with its place, its words, and bytes behind it. */
+  async function talkative(): Promise<Buffer> {
+    const picture = await noise(300, 200)
+      .withExif({ IFD3: { GPSLatitudeRef: 'N', GPSLatitude: '48/1 12/1 0/1' }, IFD0: { Artist: 'Secret artist' } })
+      .withXmp('<x:xmpmeta xmlns:x="adobe:ns:meta/">Secret words</x:xmpmeta>')
+      .webp()
+      .toBuffer()
+    return Buffer.concat([picture, Buffer.from('Secret behind it')])
+  }
+
+  it('does not stay, in no width', async () => {
+    const file = await talkative()
+    expect(file.toString('latin1')).toMatch(/Secret artist[\s\S]*Secret/)
+    const { id } = await keepPicture(world.services, file)
+    for (const width of [100, 1600]) {
+      const stored = Buffer.from(await (await fetch(addressOf(id, width))).arrayBuffer())
+      expect(isPlainWebp(stored)).toBe(true)
+      expect(stored.toString('latin1')).not.toMatch(/Secret|EXIF|XMP/)
+    }
+  })
+
+  it('does not stay where the file is small and plain, either: it is encoded anew', async () => {
+    const plain = await noise(300, 200).webp({ quality: 60 }).toBuffer()
+    expect(isPlainWebp(plain)).toBe(true)
+    const { sizes } = await encodePicture(plain)
+    expect(Buffer.compare(sizes[0]?.data as Buffer, plain)).not.toBe(0)
+    // What was written by us before, as in a school's file, stays byte for byte; with anything more in it, it does not.
+    const kept = async (file: Buffer) => (await encodePicture(file, { keepsPlain: true })).sizes[0]?.data as Buffer
+    expect(Buffer.compare(await kept(plain), plain)).toBe(0)
+    expect(isPlainWebp(await kept(await talkative()))).toBe(true)
+    for (const odd of [
+      Buffer.concat([plain, Buffer.from('x')]),
+      plain.subarray(0, -2),
+      Buffer.from('RIFF'),
+      await noise(30, 20).keepIccProfile().withIccProfile('p3').webp().toBuffer(),
+    ])
+      expect(isPlainWebp(odd)).toBe(false)
+  })
+
+  it('the same file again is the same picture', async () => {
+    const file = await noise(200, 100).png().toBuffer()
+    const one = await keepPicture(world.services, file)
+    expect(await keepPicture(world.services, file)).toEqual(one)
+    expect(await keepPicture(world.services, await noise(200, 100).png().toBuffer())).not.toEqual(one)
+  })
+})
+
+it('twenty pictures at once are taken one after the other, and nobody else waits for them', async () => {
+  const files = await Promise.all(Array.from({ length: 20 }, () => noise(900, 900).png().toBuffer()))
+  const cookie = `acorn_studio=${world.creatorToken}; acorn_mode=practice`
+  let isOver = false
+  const upload = (data: Buffer) => {
+    const body = new FormData()
+    body.set('file', new File([new Uint8Array(data)], 'noise.png'))
+    const headers = { origin: world.origin, cookie }
+    return fetch(`${world.origin}/api/media/pictures`, { method: 'POST', headers, body })
+  }
+  const uploading = Promise.all(files.map(upload)).finally(() => {
+    isOver = true
+  })
+  let served = 0
+  while (!isOver) {
+    expect((await world.call('GET', '/')).status).toBe(200)
+    served++
+  }
+  expect(served).toBeGreaterThan(1)
+  const ids = new Set<string>()
+  for (const [n, first] of (await uploading).entries()) {
+    // Where the machine is slow, some are told to come again; what they sent is made all the same, and found.
+    expect([201, 503]).toContain(first.status)
+    let answer = first
+    while (answer.status === 503) answer = await upload(files[n] as Buffer)
+    ids.add(((await answer.json()) as { id: string }).id)
+  }
+  expect(ids.size).toBe(20)
+})
+
+it('videos that were begun are limited in number; those of yesterday make room', async () => {
+  await world.db.delete(files).where(isNull(files.checksum))
+  for (let n = 0; n < 10; n++) await beginVideo(world.services, 5_000_000)
+  await expect(beginVideo(world.services, 5_000_000)).rejects.toMatchObject({ code: 'too-many-uploads' })
+  world.clock.offsetMs += 86_400_000 + 1000
+  await beginVideo(world.services, 5_000_000)
+  expect(await world.db.$count(files, isNull(files.checksum))).toBe(1)
 })
 
 /** The head of a PNG that says it is 40 000 pixels wide and high. */

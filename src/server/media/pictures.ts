@@ -1,4 +1,6 @@
+import { createHash } from 'node:crypto'
 import { asc, eq, inArray } from 'drizzle-orm'
+import pLimit from 'p-limit'
 import sharp, { type Sharp } from 'sharp'
 import type { PictureFacts } from '../../core/checkoutPages/facts.ts'
 import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
@@ -28,22 +30,36 @@ export interface EncodedPicture {
 }
 
 /**
- * Checks an uploaded picture by its content, not its name, and keeps it re-encoded as WebP in several widths, without the
- * metadata that cameras add.
+ * Checks an uploaded picture by its content, not its name, and keeps it encoded anew as WebP in several widths: of what
+ * else its file holds nothing is left. The same file again is the same picture.
  * @throws Problem 422 at `/file` where it is no picture or too large.
  */
 export async function keepPicture(services: Services, file: Uint8Array): Promise<{ id: string }> {
+  const { db, now } = services
+  const checksum = checksumOf(file)
+  const [known] = await db
+    .update(pictures)
+    // It stays as long as one that was uploaded now.
+    .set({ createdAt: now() })
+    .where(eq(pictures.checksum, checksum))
+    .returning({ id: pictures.id })
+  if (known) return known
   const encoded = await encodePicture(file)
-  return services.db.transaction(async (tx) => {
+  return db.transaction(async (tx) => {
     const { width, height, preview } = encoded
     const [row] = await tx
       .insert(pictures)
-      .values({ width, height, preview, createdAt: services.now() })
+      .values({ width, height, preview, checksum, createdAt: now() })
       .returning({ id: pictures.id })
     const id = row?.id as string
-    await storeSizes(tx, id, encoded, services.now())
+    await storeSizes(tx, id, encoded, now())
     return { id }
   })
+}
+
+/** By what a picture's file is known again: its SHA-256, in hexadecimal digits. */
+export function checksumOf(file: Uint8Array): string {
+  return createHash('sha256').update(file).digest('hex')
 }
 
 /** Stores the sizes of a picture that has none yet. */
@@ -54,40 +70,80 @@ export async function storeSizes(tx: Queryable, pictureId: string, { sizes }: En
   }
 }
 
-/** A picture as it is kept. One that was kept so already stays as it is. @throws Problem as {@link keepPicture}. */
-export async function encodePicture(file: Uint8Array): Promise<EncodedPicture> {
+/** Pictures are decoded one at a time: each may take a few hundred MB meanwhile. */
+const decoding = pLimit(1)
+
+interface Encoding {
+  /** A file that holds a bounded WebP picture and nothing else stays as it is, as where it was written by us before. */
+  keepsPlain?: boolean
+}
+
+/** A picture as it is kept. @throws Problem as {@link keepPicture}. */
+export function encodePicture(file: Uint8Array, { keepsPlain = false }: Encoding = {}): Promise<EncodedPicture> {
+  return decoding(() => encode(file, keepsPlain))
+}
+
+async function encode(file: Uint8Array, keepsPlain: boolean): Promise<EncodedPicture> {
   if (file.byteLength > MAX_PICTURE_BYTES) throw fieldProblem('/file', PICTURE_TOO_LARGE)
   if (isHeic(file)) throw fieldProblem('/file', HEIC)
+  await checkSize(file)
   try {
-    const image = sharp(file, { limitInputPixels: MAX_PIXELS, failOn: 'error' }).rotate()
-    const { format, width = 0, height = 0, exif, icc } = await image.metadata()
-    if (!format || !FORMATS.has(format)) throw new Error(`not a picture format: ${format}`)
-    const largest = await image
+    const image = sharp(file, { limitInputPixels: MAX_PIXELS, failOn: 'error', sequentialRead: true }).rotate()
+    const { width = 0, height = 0 } = await image.metadata()
+    const { data, info } = await image
       .clone()
       .resize({ width: LARGE_SIDE, height: LARGE_SIDE, fit: 'inside', withoutEnlargement: true })
       .webp({ quality: 82 })
       .toBuffer({ resolveWithObject: true })
     const isBounded = width <= LARGE_SIDE && height <= LARGE_SIDE
-    const isKept = format === 'webp' && isBounded && !exif && !icc
-    const narrower = PICTURE_WIDTHS.filter((one) => one < largest.info.width)
-    const copies = await Promise.all(
-      narrower.map(async (one) => ({
-        width: one,
-        data: await image.clone().resize({ width: one }).webp({ quality: 78 }).toBuffer(),
-      })),
-    )
-    const whole = { width: largest.info.width, data: isKept ? Buffer.from(file) : largest.data }
-    const { info } = largest
-    return {
-      width: info.width,
-      height: info.height,
-      preview: await previewOf(image),
-      sizes: [whole, ...copies.reverse()],
+    const isKept = keepsPlain && isBounded && isPlainWebp(file)
+    const sizes = [{ width: info.width, data: isKept ? Buffer.from(file) : data }]
+    for (const narrower of PICTURE_WIDTHS.filter((one) => one < info.width).toReversed()) {
+      const copy = image.clone().resize({ width: narrower }).webp({ quality: 78 })
+      sizes.push({ width: narrower, data: await copy.toBuffer() })
     }
+    return { width: info.width, height: info.height, preview: await previewOf(image), sizes }
   } catch {
-    throw fieldProblem('/file', 'This file is not a picture that can be read. Use a JPEG, PNG, WebP or AVIF.')
+    throw fieldProblem('/file', UNREADABLE)
   }
 }
+
+const UNREADABLE = 'This file is not a picture that can be read. Use a JPEG, PNG, WebP or AVIF.'
+
+/** Reads a picture's head alone. @throws Problem 422 at `/file` where it is none, or has more pixels than are decoded. */
+async function checkSize(file: Uint8Array): Promise<void> {
+  const { format, width, height } = await sharp(file, { limitInputPixels: false })
+    .metadata()
+    .catch(() => {
+      throw fieldProblem('/file', UNREADABLE)
+    })
+  if (!format || !FORMATS.has(format)) throw fieldProblem('/file', UNREADABLE)
+  if (width * height > MAX_PIXELS) {
+    const most = Math.floor(Math.sqrt(MAX_PIXELS / 100)) * 10
+    throw fieldProblem(
+      '/file',
+      `This picture is ${width} × ${height} pixels; that is too large. Make it smaller, to at most ${most} × ${most}.`,
+    )
+  }
+}
+
+/** Whether a file is a WebP picture and nothing else: no metadata in it, no bytes behind it (the container of RFC 9649). */
+export function isPlainWebp(file: Uint8Array): boolean {
+  const bytes = Buffer.from(file.buffer, file.byteOffset, file.byteLength)
+  const nameAt = (at: number) => bytes.toString('latin1', at, at + 4)
+  if (bytes.length < 20 || nameAt(0) !== 'RIFF' || nameAt(8) !== 'WEBP') return false
+  if (bytes.readUInt32LE(4) + 8 !== bytes.length) return false
+  for (let at = 12; at < bytes.length; ) {
+    if (at + 8 > bytes.length || !IMAGE_CHUNKS.has(nameAt(at))) return false
+    const length = bytes.readUInt32LE(at + 4)
+    at += 8 + length + (length % 2)
+    if (at > bytes.length) return false
+  }
+  return true
+}
+
+/** What a picture itself is made of; everything else says something about it. */
+const IMAGE_CHUNKS = new Set(['VP8 ', 'VP8L', 'VP8X', 'ALPH'])
 
 /** A coarse copy of a picture, some kB, as a data address. A picture that shows what is behind it has none. */
 async function previewOf(image: Sharp): Promise<string | null> {

@@ -1,8 +1,10 @@
 import { Hono } from 'hono'
+import pLimit from 'p-limit'
 import * as v from 'valibot'
 import { MAX_CAPTIONS } from '../../core/content/captions.ts'
 import { limitPicture } from '../http/bodies.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
+import { busy } from '../http/unavailable.ts'
 import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
@@ -12,16 +14,25 @@ import { beginVideo, finishVideo, setCaptions, takeVideoPart, uploadOf } from '.
 const byId = v.object({ id: v.pipe(v.string(), v.uuid('There is no such file.')) })
 const percent = v.pipe(v.number(), v.minValue(0), v.maxValue(100))
 
+/** So many uploaded pictures are read into memory at a time; others wait before they are. */
+const UPLOADS_AT_ONCE = 2
+/** So many wait, before more are told to come again. */
+const MAX_WAITING = 30
+
 /** Pictures and videos that a creator uploads. A video comes in parts, and is gone on with where it was left. */
 export function mediaRoutes(services: Services) {
+  const uploads = pLimit(UPLOADS_AT_ONCE)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .post('/pictures', limitPicture(), async (c) => {
-      const { file } = await c.req.parseBody().catch(() => {
-        throw new Problem(400, 'bad-request', 'This form could not be read.')
+      if (uploads.pendingCount >= MAX_WAITING) throw busy()
+      return uploads(async () => {
+        const { file } = await c.req.parseBody().catch(() => {
+          throw new Problem(400, 'bad-request', 'This form could not be read.')
+        })
+        if (!(file instanceof File)) throw fieldProblem('/file', 'Choose a picture.')
+        return c.json(await keepPicture(services, new Uint8Array(await file.arrayBuffer())), 201)
       })
-      if (!(file instanceof File)) throw fieldProblem('/file', 'Choose a picture.')
-      return c.json(await keepPicture(services, new Uint8Array(await file.arrayBuffer())), 201)
     })
     .post(
       '/pictures/:id/cut',

@@ -1,9 +1,9 @@
-import { eq, inArray } from 'drizzle-orm'
+import { and, eq, inArray, isNull, lt } from 'drizzle-orm'
 import { CustomSource, Input, MP4, WEBM } from 'mediabunny'
 import { type ReadCaptions, readCaptions } from '../../core/content/captions.ts'
 import { codecWarning, MAX_VIDEO_BYTES, VIDEO_PART_BYTES, VIDEO_TOO_LARGE } from '../../core/content/video.ts'
 import type { Queryable } from '../db/client.ts'
-import { files, videos } from '../db/schema/index.ts'
+import { awaitedVideos, files, videos } from '../db/schema/index.ts'
 import {
   beginFile,
   deleteFile,
@@ -15,7 +15,7 @@ import {
   readBytes,
   type StoredFile,
 } from '../files/store.ts'
-import { fieldProblem, notFound } from '../http/problem.ts'
+import { fieldProblem, notFound, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 
 export type Video = typeof videos.$inferSelect
@@ -23,9 +23,20 @@ export type Video = typeof videos.$inferSelect
 /** What is not known yet of a video that is still being uploaded. */
 const NOT_KNOWN = 'application/octet-stream'
 
-/** Begins to take a video of so many bytes. @throws Problem 422 where it is too large. */
+/** So many videos may be on their way; of more, those go that were begun over a day ago. */
+const MAX_BEGUN = 10
+const DAY_MS = 86_400_000
+
+/** Begins to take a video of so many bytes. @throws Problem 422 where it is too large, 409 where too many are begun. */
 export async function beginVideo({ db, now }: Services, length: number): Promise<Upload> {
   if (length > MAX_VIDEO_BYTES) throw fieldProblem('/length', VIDEO_TOO_LARGE)
+  const begun = and(eq(files.type, NOT_KNOWN), isNull(files.checksum))
+  if ((await db.$count(files, begun)) >= MAX_BEGUN) {
+    await db.delete(files).where(and(begun, lt(files.createdAt, new Date(now().getTime() - DAY_MS))))
+    if ((await db.$count(files, begun)) >= MAX_BEGUN) {
+      throw new Problem(409, 'too-many-uploads', `${MAX_BEGUN} videos are being uploaded. Finish one of those first.`)
+    }
+  }
   return { id: await beginFile(db, NOT_KNOWN, length, now()), received: 0, parts: partsOf(length) }
 }
 
@@ -73,7 +84,25 @@ export async function finishVideo({ db, now }: Services, fileId: string, name: s
     .insert(videos)
     .values({ fileId, name, ...facts, createdAt: now() })
     .returning()
+  await fillAwaited(db, video as Video)
   return video as Video
+}
+
+/** Puts a video into the places that wait for its file, named by a school's file. */
+async function fillAwaited(db: Queryable, video: Video): Promise<void> {
+  const { checksum, type, length } = await findFile(db, video.fileId)
+  const awaited = await db
+    .delete(awaitedVideos)
+    .where(
+      and(eq(awaitedVideos.checksum, checksum ?? ''), eq(awaitedVideos.type, type), eq(awaitedVideos.length, length)),
+    )
+    .returning({ id: awaitedVideos.id })
+  for (const { id } of awaited) {
+    await db
+      .insert(videos)
+      .values({ ...video, id })
+      .onConflictDoNothing()
+  }
 }
 
 /** What a file holds as a video; null where it is none. */

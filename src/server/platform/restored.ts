@@ -40,8 +40,21 @@ export async function restoredSince(db: Queryable): Promise<Date | null> {
   return restored ? new Date(restored.data.since ?? 0) : null
 }
 
+/** All is compared: orders are placed again. What was between the backup and then stays marked as not known. */
 export async function endRestoring(db: Queryable): Promise<void> {
-  await db.delete(upkeep).where(eq(upkeep.name, 'restored'))
+  const [restored] = await db.delete(upkeep).where(eq(upkeep.name, 'restored')).returning()
+  if (!restored) return
+  const { at, data } = restored
+  await db
+    .insert(upkeep)
+    .values({ name: 'gap', at, data })
+    .onConflictDoUpdate({ target: upkeep.name, set: { at, data } })
+}
+
+/** The time whose orders were lost with the last restore: money of it is known from the gateways, uses of codes are not. */
+export async function lastGap(db: Queryable): Promise<{ from: Date; until: Date } | null> {
+  const [gap] = await db.select().from(upkeep).where(eq(upkeep.name, 'gap'))
+  return gap ? { from: new Date(gap.data.since ?? 0), until: gap.at } : null
 }
 
 /** @throws Problem 503 while a restored database was not compared with the gateways' books. */

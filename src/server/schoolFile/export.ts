@@ -2,6 +2,7 @@ import { asc, eq, inArray, isNull } from 'drizzle-orm'
 import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import type { Queryable } from '../db/client.ts'
 import {
+  awaitedVideos,
   bundles,
   checkoutPages,
   codes,
@@ -108,13 +109,14 @@ async function videosIn(db: Queryable, pages: SchoolFile['pages']): Promise<Scho
   const parts = pages.flatMap(({ draft, live }) => [...draft.parts, ...(live?.parts ?? [])])
   const ids = [...new Set(parts.flatMap((part) => (part.kind === 'video' ? (part.videoId ?? []) : [])))]
   if (ids.length === 0) return []
-  const rows = await db
+  const here = await db
     .select({ id: videos.id, checksum: files.checksum, type: files.type, length: files.length })
     .from(videos)
     .innerJoin(files, eq(files.id, videos.fileId))
     .where(inArray(videos.id, ids))
-    .orderBy(asc(videos.id))
-  return rows as SchoolFile['videos']
+  const { id, checksum, type, length } = awaitedVideos
+  const awaited = await db.select({ id, checksum, type, length }).from(awaitedVideos).where(inArray(id, ids))
+  return [...here, ...awaited].sort((a, b) => (a.id < b.id ? -1 : 1)) as SchoolFile['videos']
 }
 
 /** The page of the basket; null where nobody has shaped it. */

@@ -9,6 +9,7 @@ import { cleanPage } from '../checkoutPages/bench.ts'
 import type { Transaction } from '../db/client.ts'
 import {
   agreements,
+  awaitedVideos,
   bundles,
   catalogue,
   checkoutPages,
@@ -28,7 +29,7 @@ import {
 } from '../db/schema/index.ts'
 import { type Content, type Drafted, findDrafted, makeLive, type Subject, saveDraft } from '../drafts/drafts.ts'
 import { Problem } from '../http/problem.ts'
-import { encodePicture, storeSizes, wholePicture } from '../media/pictures.ts'
+import { checksumOf, encodePicture, storeSizes, wholePicture } from '../media/pictures.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { applySchool, findSchool } from '../school/service.ts'
 import { settingsOf } from './export.ts'
@@ -204,16 +205,18 @@ async function takePicture(
   at: string,
 ): Promise<void> {
   const bytes = Buffer.from(data, 'base64')
-  const isKnown = (await tx.$count(pictures, eq(pictures.id, id))) > 0
-  if (isKnown && Buffer.compare(await wholePicture(tx, id), bytes) === 0) return
-  const encoded = await encodePicture(bytes).catch((error: unknown) => {
+  const checksum = checksumOf(bytes)
+  const [known] = await tx.select({ checksum: pictures.checksum }).from(pictures).where(eq(pictures.id, id))
+  if (known?.checksum === checksum) return
+  if (known && Buffer.compare(await wholePicture(tx, id), bytes) === 0) return
+  const encoded = await encodePicture(bytes, { keepsPlain: true }).catch((error: unknown) => {
     throw error instanceof Problem ? new FileError(`${at}/data`, error.errors[0]?.why ?? error.message) : error
   })
   const { width, height, preview } = encoded
   await tx
     .insert(pictures)
-    .values({ id, width, height, preview, createdAt: now() })
-    .onConflictDoUpdate({ target: pictures.id, set: { width, height, preview } })
+    .values({ id, width, height, preview, checksum, createdAt: now() })
+    .onConflictDoUpdate({ target: pictures.id, set: { width, height, preview, checksum } })
   await tx.delete(pictureSizes).where(eq(pictureSizes.pictureId, id))
   await storeSizes(tx, id, encoded, now())
 }
@@ -301,19 +304,27 @@ async function takeOffers(within: Within, file: SchoolFile): Promise<void> {
   }
 }
 
-/** A video by another id whose file is here already; where it is not, the part that shows it says so. */
-async function takeVideo({ db: tx }: Within, { id, checksum, length }: SchoolFile['videos'][number]): Promise<void> {
+/** A video by another id whose file is here already; where it is not, its place waits for it, and its part says so. */
+async function takeVideo(
+  { db: tx, now }: Within,
+  { id, checksum, type, length }: SchoolFile['videos'][number],
+): Promise<void> {
+  if ((await tx.$count(videos, eq(videos.id, id))) > 0) return
   const [known] = await tx
     .select({ video: videos })
     .from(videos)
     .innerJoin(files, eq(files.id, videos.fileId))
     .where(and(eq(files.checksum, checksum), eq(files.length, length)))
     .limit(1)
-  if (known)
-    await tx
-      .insert(videos)
-      .values({ ...known.video, id })
-      .onConflictDoNothing()
+  if (known) {
+    await tx.insert(videos).values({ ...known.video, id })
+    await tx.delete(awaitedVideos).where(eq(awaitedVideos.id, id))
+    return
+  }
+  await tx
+    .insert(awaitedVideos)
+    .values({ id, checksum, type, length, createdAt: now() })
+    .onConflictDoUpdate({ target: awaitedVideos.id, set: { checksum, type, length } })
 }
 
 async function takePages(within: Within, file: SchoolFile): Promise<void> {

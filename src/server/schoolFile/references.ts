@@ -159,7 +159,7 @@ function checkIds(file: SchoolFile): void {
     if (seen.has(value)) throw new FileError(at, `This ${what} stands in the file twice.`)
     seen.add(value)
   }
-  for (const name of ['pictures', 'courses', 'bundles', 'pages', 'coupons'] as const) {
+  for (const name of ['pictures', 'videos', 'courses', 'bundles', 'pages', 'coupons'] as const) {
     for (const [index, entry] of file[name].entries()) {
       once(ids, entry.id, `/${name}/${index}/id`, 'id')
       if (!('offers' in entry)) continue
@@ -186,7 +186,7 @@ function checkIds(file: SchoolFile): void {
     for (const [place, { code }] of codes.entries())
       once(words, codeKey(code), `/coupons/${index}/codes/${place}/code`, 'code')
   }
-  for (const name of ['courses', 'pages', 'front', 'basketPage'] as const) {
+  for (const name of ['courses', 'bundles', 'pages', 'front', 'basketPage'] as const) {
     const one = name === 'front' || name === 'basketPage' ? file[name] : null
     const entries = name === 'front' || name === 'basketPage' ? (one ? [one] : []) : file[name]
     for (const [index, entry] of entries.entries()) {
@@ -196,16 +196,17 @@ function checkIds(file: SchoolFile): void {
   }
 }
 
-/** Lessons, order bumps, upsells and sections are named once within what they belong to. */
+/** Whatever has an id (lessons, order bumps, upsells, sections, parts and what is in them) has it once in its list. */
 function innerIds(
-  content: object | null,
+  content: unknown,
   at: string,
   once: (seen: Set<string>, value: string, at: string, what: string) => void,
 ): void {
-  for (const [name, entries] of Object.entries(content ?? {})) {
-    if (!['lessons', 'bumps', 'upsells', 'sections'].includes(name)) continue
-    const seen = new Set<string>()
-    for (const [index, { id }] of (entries as { id: string }[]).entries())
-      once(seen, id, `${at}/${name}/${index}/id`, 'id')
+  if (typeof content !== 'object' || content === null) return
+  const seen = new Set<string>()
+  for (const [name, entry] of Object.entries(content)) {
+    const { id } = (entry ?? {}) as { id?: unknown }
+    if (Array.isArray(content) && typeof id === 'string') once(seen, id, `${at}/${name}/id`, 'id')
+    innerIds(entry, `${at}/${name}`, once)
   }
 }

@@ -11,7 +11,9 @@ import { emptyPart } from '../../core/checkoutPages/parts.ts'
 import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import { newCoupon } from '../../core/content/coupon.ts'
 import { newOffer } from '../../core/content/offer.ts'
+import { VIDEO_PART_BYTES } from '../../core/content/video.ts'
 import { TEMPLATE, testUrl } from '../../testing/globalSetup.ts'
+import { madeVideo } from '../../testing/madeVideo.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { openFront, publishFront, saveFrontDraft } from '../catalogue/front.ts'
 import { getCourse, publishCourse, saveCourseDraft, setCourseRetired } from '../catalogue/service.ts'
@@ -20,10 +22,21 @@ import { createPage, movePage } from '../checkoutPages/make.ts'
 import { createCoupon, endCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { makeCodes, setWithdrawn } from '../coupons/set.ts'
 import { connect, SERVICE_LIMITS } from '../db/client.ts'
-import { checkoutPages, codes, creators, offers, pictures, versions, videos } from '../db/schema/index.ts'
+import {
+  awaitedVideos,
+  checkoutPages,
+  codes,
+  creators,
+  offers,
+  pictures,
+  versions,
+  videos,
+} from '../db/schema/index.ts'
 import { cutPicture, keepPicture } from '../media/pictures.ts'
+import { beginVideo, finishVideo, takeVideoPart, videosOf } from '../media/videos.ts'
 import { schoolView } from '../pages/service.ts'
 import { pageInState } from '../pages/states.ts'
+import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { setUp } from '../session/signIn.ts'
 import { exportSchool } from './export.ts'
@@ -32,6 +45,17 @@ import { importSchool, readFile } from './import.ts'
 import { FileError } from './references.ts'
 
 /** A school in one file: out, in again, and refused. */
+const person = (id: string) => ({ id, words: 'I sewed two.', name: 'Agnes', role: '', picture: null })
+
+/** Uploads a video as the studio does. */
+async function uploadVideo(services: Services, data: Buffer) {
+  const { id, parts } = await beginVideo(services, data.length)
+  for (let n = 0; n < parts; n++) {
+    await takeVideoPart(services, id, n, data.subarray(n * VIDEO_PART_BYTES, (n + 1) * VIDEO_PART_BYTES))
+  }
+  return finishVideo(services, id, 'uploaded.webm')
+}
+
 const world = ownWorld()
 
 beforeAll(async () => {
@@ -241,12 +265,12 @@ describe('a page of its own', () => {
       await importSchool(services, text)
       expect(writeSorted(await exportSchool(services.db))).toBe(text)
     })
-    // Its video is not there: everything else is, and the part says that it is missing.
+    // Its video is not there: everything else is, its place waits for it, and the part says that it is missing.
     await elsewhere(async (services) => {
       await importSchool(services, text)
-      const taken = await exportSchool(services.db)
-      expect(taken.videos).toEqual([])
-      expect(taken.pages).toEqual(file.pages)
+      expect(writeSorted(await exportSchool(services.db))).toBe(text)
+      await importSchool(services, text)
+      expect(await services.db.$count(awaitedVideos)).toBe(1)
       const { parts } = (await openPage(services, id)).draft
       const view = await pageInState(services, await getSchool(services.db), {
         ...{ id, state: 'first', mode: 'practice' },
@@ -255,6 +279,13 @@ describe('a page of its own', () => {
       if (view.view.name !== 'checkout') throw new Error('not sold')
       const { facts } = view.view.page
       expect(parts.filter((part) => whyNotShown(part, facts) !== null).map(({ kind }) => kind)).toEqual(['video'])
+      // Another file does not fill it; that one does, and then it is there by the id that the page names.
+      await uploadVideo(services, await madeVideo('avc'))
+      expect(await services.db.$count(awaitedVideos)).toBe(1)
+      await uploadVideo(services, readFileSync('demo/media/comb.webm'))
+      expect(await services.db.$count(awaitedVideos)).toBe(0)
+      expect(await videosOf(services.db, [videoId])).toMatchObject([{ id: videoId, warning: null }])
+      expect(writeSorted(await exportSchool(services.db))).toBe(text)
     })
   })
 
@@ -353,6 +384,16 @@ describe('an import', () => {
     expect(await refused((file) => void Object.assign(file.courses[1] ?? {}, { slug: file.courses[0]?.slug }))).toBe(
       '/courses/1/slug',
     )
+    const people = { ...emptyPart('testimonials', 'p'), people: [person('a'), person('a')] }
+    const asked = ['x', 'y', 'x'].map((id) => ({ id, question: 'Who?', answer: 'You.' }))
+    const questions = { ...emptyPart('questions', 'q'), list: asked }
+    const pageWith =
+      (...parts: object[]) =>
+      (file: SchoolFile) =>
+        void Object.assign(file.pages[0]?.draft ?? {}, { parts })
+    expect(await refused(pageWith(people))).toBe('/pages/0/draft/parts/0/people/1/id')
+    expect(await refused(pageWith(questions))).toBe('/pages/0/draft/parts/0/list/2/id')
+    expect(await refused(pageWith(emptyPart('text', 't'), emptyPart('text', 't')))).toBe('/pages/0/draft/parts')
     expect(
       await refused((file) => void file.courses[0]?.draft.lessons.push(...(file.courses[0]?.draft.lessons ?? []))),
     ).toBe('/courses/0/draft/lessons/1/id')

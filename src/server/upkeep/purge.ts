@@ -2,6 +2,7 @@ import { and, inArray, isNotNull, lt, or, type SQL, sql } from 'drizzle-orm'
 import type { PgTable } from 'drizzle-orm/pg-core'
 import { endOldBaskets } from '../baskets/basket.ts'
 import {
+  awaitedVideos,
   catalogue,
   checkoutPages,
   eventRefusals,
@@ -63,6 +64,10 @@ export async function purge(services: Services): Promise<Record<string, number>>
     videos: await drop(
       videos,
       and(lt(videos.createdAt, justUploaded), sql`not ${isOnAnyPage(sql`${videos.id}::text`)}`),
+    ),
+    awaitedVideos: await drop(
+      awaitedVideos,
+      and(lt(awaitedVideos.createdAt, justUploaded), sql`not ${isOnAnyPage(sql`${awaitedVideos.id}::text`)}`),
     ),
     // What belongs to nothing any more, and uploads that nobody went on with.
     files: await drop(

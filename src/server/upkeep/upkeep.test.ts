@@ -86,13 +86,13 @@ describe('purging', () => {
     const [agreement] = await db.select().from(agreements).where(eq(agreements.orderId, orderId))
     await makePayLink(services, agreement?.id as string)
     await makePasswordLink(services, (await world.orderOf(orderId))?.personId as string)
-    const picture = async () => {
-      const dot = await sharp({ create: { width: 2, height: 2, channels: 3, background: 'red' } })
+    const picture = async (width: number) => {
+      const dot = await sharp({ create: { width, height: 2, channels: 3, background: 'red' } })
         .png()
         .toBuffer()
       return (await keepPicture(services, dot)).id
     }
-    const [shown, unseen, quoted] = [await picture(), await picture(), await picture()]
+    const [shown, unseen, quoted] = [await picture(2), await picture(3), await picture(4)]
     // Shown only by an earlier version of a page, which can be brought back.
     const person = { id: 'one', words: 'x', name: 'x', role: '', picture: newShot(quoted) }
     await db.insert(versions).values({

@@ -1,4 +1,4 @@
-import { and, desc, eq, inArray, isNotNull, isNull, or, sql } from 'drizzle-orm'
+import { and, desc, eq, exists, inArray, isNotNull, isNull, or, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { UPSELLS } from '../../core/words/en/upsells.ts'
 import type { SavedMethod } from '../charging/paymentMethods.ts'
@@ -12,7 +12,7 @@ import { notFound, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { inheritedTerms } from './inherited.ts'
-import { isTaken, standingOn, walkOf } from './walk.ts'
+import { standingOn, walkOf } from './walk.ts'
 
 type Order = typeof orders.$inferSelect
 
@@ -45,9 +45,10 @@ export async function takeUpsell(
   shopper: Shopper,
 ): Promise<Placed> {
   const order = await ownOrder(services, orderId, shopper)
+  // Pressed again after it was bought: what was bought is the answer, also once the upsells have ended.
+  const taken = await takenBefore(services, order, upsell)
+  if (taken) return orderStatus(services, taken)
   const walk = await walkOf(services, order)
-  const taken = walk?.followers.find((follower) => follower.upsell === upsell)
-  if (walk && taken && isTaken(walk, taken)) return orderStatus(services, taken.id)
   const school = await getSchool(services.db)
   const standing = walk && (await standingOn(services, school, walk, shopper))
   if (!walk || standing?.step.id !== upsell) throw new Problem(410, 'upsell-ended', UPSELLS.ended)
@@ -68,6 +69,20 @@ export async function takeUpsell(
   }
   const lines = [{ ...line, role: 'upsell' as const, chosen: null }]
   return placeBasket(services, lines, request, shopper, { follows: { order, upsell, terms, method } })
+}
+
+/** The order of an upsell that is paid, or whose buyer has done their part; null where there is none. */
+async function takenBefore({ db }: Services, { id }: Order, upsell: string): Promise<string | null> {
+  const awaited = db
+    .select({ id: attempts.id })
+    .from(attempts)
+    .where(and(eq(attempts.orderId, orders.id), eq(attempts.state, 'awaiting')))
+  const [taken] = await db
+    .select({ id: orders.id })
+    .from(orders)
+    .where(and(eq(orders.followsId, id), eq(orders.upsell, upsell), or(eq(orders.state, 'paid'), exists(awaited))))
+    .limit(1)
+  return taken?.id ?? null
 }
 
 /** Notes a no; said again, or of what is answered already, it changes nothing. @throws Problem 404 of no order of theirs. */

@@ -8,6 +8,7 @@ import { formatCoupon, type NameOf } from '../../core/content/couponSentence.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { WhyNot } from '../../core/quote/types.ts'
 import { Button } from '../../ui/Button.tsx'
+import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { PreviewSection } from '../frame/Places.tsx'
@@ -58,10 +59,23 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
             )}
           </p>
           {brought.days.length > 1 && <ByDay couponId={coupon.id} days={brought.days} />}
+          {coupon.gap && <Gap {...coupon.gap} />}
           {brought.waiting > 0 && <Held couponId={coupon.id} count={brought.waiting} />}
         </PreviewSection>
       )}
     </>
+  )
+}
+
+/** What is not known of a code's uses, since the school was put back from a backup. */
+function Gap({ from, until }: { from: string; until: string }) {
+  const { school } = useSession()
+  const { timeZone } = school
+  return (
+    <p className="mt-1 text-[13.5px] text-late">
+      Uses between {formatMoment(from, timeZone)} and {formatMoment(until, timeZone)} are not known: the school was
+      restored from a backup. The code may be used more often than its limit.
+    </p>
   )
 }
 

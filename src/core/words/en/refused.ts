@@ -16,6 +16,7 @@ export const REFUSED = {
   pageOver: 'This page ended while you were on it. Nothing was charged.',
   notOnSale: 'This is not on sale any more.',
   inBasket: 'This is already in the basket.',
+  twoOffers: '“{title}” is in this order twice. Choose one of its offers.',
   needsItBefore:
     '“{title}” at this price is for people who already have “{membership}”. Order that first, then this; nothing was charged.',
   owned: 'You have this course already. You find it under My courses; nothing was charged.',

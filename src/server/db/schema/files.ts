@@ -26,16 +26,22 @@ export const fileParts = pgTable(
 )
 
 /** Uploaded pictures, re-encoded in several widths, without the metadata that cameras add. */
-export const pictures = pgTable('pictures', {
-  id: uuid().primaryKey().defaultRandom(),
-  width: integer().notNull(),
-  height: integer().notNull(),
-  /** A coarse copy of it as a data address, shown while it loads; null where one would shine through. */
-  preview: text(),
-  createdAt: moment().notNull(),
-})
+export const pictures = pgTable(
+  'pictures',
+  {
+    id: uuid().primaryKey().defaultRandom(),
+    width: integer().notNull(),
+    height: integer().notNull(),
+    /** A coarse copy of it as a data address, shown while it loads; null where one would shine through. */
+    preview: text(),
+    /** SHA-256 of the file that it was made of, in hexadecimal digits: the same file again is this picture. */
+    checksum: text(),
+    createdAt: moment().notNull(),
+  },
+  (table) => [index('pictures_by_checksum').on(table.checksum)],
+)
 
-/** A picture in one width; the widest is what was uploaded, bounded. */
+/** A picture in one width; the widest is what was uploaded, bounded and encoded anew. */
 export const pictureSizes = pgTable(
   'picture_sizes',
   {
@@ -48,6 +54,21 @@ export const pictureSizes = pgTable(
       .references(() => files.id),
   },
   (table) => [primaryKey({ columns: [table.pictureId, table.width] })],
+)
+
+/** Videos that a school's file names and whose own files are not here yet: uploading such a file fills its place. */
+export const awaitedVideos = pgTable(
+  'awaited_videos',
+  {
+    /** That of the video to be. */
+    id: uuid().primaryKey(),
+    checksum: text().notNull(),
+    type: text().notNull(),
+    /** In bytes. */
+    length: bigint({ mode: 'number' }).notNull(),
+    createdAt: moment().notNull(),
+  },
+  (table) => [index('awaited_videos_by_file').on(table.checksum)],
 )
 
 /** Uploaded videos, once they were looked into. */

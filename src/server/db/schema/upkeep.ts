@@ -2,9 +2,9 @@ import { index, integer, jsonb, pgTable, text, unique, uuid } from 'drizzle-orm/
 import { amount, MODES, moment } from './columns.ts'
 import { connections } from './gateways.ts'
 
-/** What the installation knows of itself, by name: when it was backed up and put back. */
+/** What the installation knows of itself, by name: when it was backed up and put back, and of which time it lost what was. */
 export const upkeep = pgTable('upkeep', {
-  name: text({ enum: ['backup', 'restored'] }).primaryKey(),
+  name: text({ enum: ['backup', 'restored', 'gap'] }).primaryKey(),
   /** Real time. */
   at: moment().notNull(),
   data: jsonb().$type<Record<string, string>>().notNull().default({}),
