@@ -29,6 +29,7 @@ export function chaosServices(
       trustedProxies: [],
       limits: {},
       retentionDays: 90,
+      clockTolerance: Number.POSITIVE_INFINITY,
       dataDir: '',
       distDir: '',
     },

@@ -57,6 +57,7 @@ async function settings(database: string): Promise<NodeJS.ProcessEnv> {
     STANDINS_DATA: join(dir, 'standins'),
     DIST: '.data/test-dist',
     LIMITS: '1000',
+    CLOCK_TOLERANCE: 'Infinity',
   }
 }
 

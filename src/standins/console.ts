@@ -14,6 +14,7 @@ type Content = ReturnType<typeof html>
 const FLAGS: [keyof World, string][] = [
   ['down', 'Down: every call is refused, nothing is charged'],
   ['answersLost', 'Answers lost: payments are charged, but the product never hears the answer'],
+  ['answersHalved', 'Half answers: payments and refunds are done, but the answer ends in its middle'],
   ['eventsDoubled', 'Every event is sent twice'],
   ['eventsLost', 'Events are lost'],
   ['eventsReordered', 'Events arrive in the wrong order, two at a time'],

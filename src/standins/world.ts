@@ -8,6 +8,8 @@ export interface World {
   downAt: string
   /** Payments are done, but the answer is never sent. */
   answersLost: boolean
+  /** Payments and refunds are done, but the answer ends in its middle. */
+  answersHalved: boolean
   /** Seconds before an event is sent. */
   eventsLateSeconds: number
   eventsDoubled: boolean
@@ -21,6 +23,7 @@ export const GOOD_WEATHER: World = {
   down: false,
   downAt: '',
   answersLost: false,
+  answersHalved: false,
   eventsLateSeconds: 0,
   eventsDoubled: false,
   eventsLost: false,

@@ -59,6 +59,7 @@ export async function openWorld() {
         trustedProxies: [],
         limits: {},
         retentionDays: 90,
+        clockTolerance: Number.POSITIVE_INFINITY,
         dataDir: '',
         distDir: '',
       },

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { and, eq } from 'drizzle-orm'
+import { and, eq, sql } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { eventually, shopper } from '../../testing/world.ts'
@@ -7,6 +7,8 @@ import { attempts, connections, grants, messages, orders, payments, people } fro
 import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { Problem } from '../http/problem.ts'
 import { hashToken } from '../platform/secrets.ts'
+import { refundLine } from '../refunds/service.ts'
+import { settleRefund } from '../refunds/settle.ts'
 import { basketOf } from './orderRows.ts'
 import { checkOrder } from './status.ts'
 
@@ -318,4 +320,41 @@ it('practice and live buyers are two people, with two orders', async () => {
   expect(
     (await world.db.select().from(people).where(eq(people.email, email()))).map(({ mode }) => mode).sort(),
   ).toEqual(['live', 'practice'])
+})
+
+describe('an answer that ends in its middle', () => {
+  it('is looked up, never repeated blindly: the order is paid once, and refunded once', async () => {
+    const course = await world.sell(12_900, 'Half an answer')
+    const request = world.request(course.offerId, 12_900, { email: 'half@post.example' })
+    const paymentsOf = () =>
+      [...world.standins.books.payments.values()].filter(({ reference }) => reference.endsWith('Half an answer'))
+    Object.assign(world.standins.world, { answersHalved: true, eventsLost: true })
+    const placed = await world.buy(course.slug, request, 'half')
+    expect(placed.state).toBe('checking')
+    expect(paymentsOf()).toMatchObject([{ state: 'captured' }])
+    expect(await world.attemptsOf(placed.orderId)).toMatchObject([{ state: 'unknown' }])
+    expect(await world.grantsOf(placed.orderId)).toEqual([])
+    // Pressed again while nobody knows: nothing new begins.
+    const again = await world.buy(course.slug, request, 'half')
+    expect(again).toMatchObject({ orderId: placed.orderId })
+    const [attempt] = await world.attemptsOf(placed.orderId)
+    await lookUpUntilSettled(world.services, attempt?.id as string)
+    expect(await world.orderOf(placed.orderId)).toMatchObject({ state: 'paid' })
+    expect(await world.attemptsOf(placed.orderId)).toHaveLength(1)
+    expect(paymentsOf()).toHaveLength(1)
+    const { rows } = await world.db.execute<{ id: string }>(
+      sql`select id from order_lines where order_id = ${placed.orderId}`,
+    )
+    const back = { lineId: rows[0]?.id as string, amount: 500, courseIds: null, access: 'keep', note: 'half' } as const
+    expect(await refundLine(world.services, 'practice', placed.orderId, back)).toMatchObject({ waiting: 500 })
+    world.standins.world.answersHalved = false
+    const job = world.queue.findLast(({ name }) => name === 'refund-settle')
+    const { refundId } = job?.data as { refundId: string }
+    await settleRefund(world.services, refundId)
+    expect(paymentsOf()).toMatchObject([{ refunded: 500 }])
+    const { rows: given } = await world.db.execute(
+      sql`select state, amount::int from refunds where order_id = ${placed.orderId}`,
+    )
+    expect(given).toEqual([{ state: 'refunded', amount: 500 }])
+  })
 })

@@ -53,10 +53,12 @@ describe('what a basket comes to', () => {
   it('holds one offer of a product, quoted and placed', async () => {
     const other = await world.offer(once.courseId, 9900)
     const lines = [...both().lines, { offerId: other, chosen: null }]
-    const refusal = [{ at: '/lines/2/offerId', why: `“Marbling ${n}” is in this order twice. Choose one of its offers.` }]
+    const refusal = [
+      { at: '/lines/2/offerId', why: `“Marbling ${n}” is in this order twice. Choose one of its offers.` },
+    ]
     const quoted = await quote(once.slug, lines)
     expect([quoted.status, await quoted.json()]).toEqual([422, expect.objectContaining({ errors: refusal })])
-    await expect(world.buy(once.slug, both({ lines }))).rejects.toMatchObject({ errors: refusal })
+    await expect(world.buy(once.slug, { ...both(), lines })).rejects.toMatchObject({ errors: refusal })
   })
 
   it('is refused at the line whose price does not fit, and where something is not sold here', async () => {

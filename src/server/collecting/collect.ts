@@ -13,6 +13,7 @@ import { settleAlone, settleAttempt, settleCollected } from '../fulfilment/settl
 import { openRow } from '../gateways/service.ts'
 import { notFound } from '../http/problem.ts'
 import { record } from '../journal/journal.ts'
+import { isClockTrusted } from '../platform/clock.ts'
 import { inMode, inTransaction, type Services, type Within, withClock } from '../platform/context.ts'
 import { Gathered } from '../platform/gathered.ts'
 import { mapConcurrently } from '../platform/mapConcurrently.ts'
@@ -52,6 +53,7 @@ export async function agreementsDue(services: Services, mode: Mode): Promise<str
   const { db, now } = await inMode(services, mode)
   const school = await findSchool(db)
   if (!school || (await restoredSince(db))) return []
+  if (mode === 'live' && !(await isClockTrusted(services))) return []
   const day = collectingDay(school, now())
   const underWay = db
     .select({ id: attempts.id })
@@ -86,6 +88,7 @@ export async function collectAgreement(base: Services, agreementId: string): Pro
   const [found] = await whereabouts(base, [agreementId])
   if (!found) throw notFound('agreement')
   if (await restoredSince(base.db)) return
+  if (found.mode === 'live' && !(await isClockTrusted(base))) return
   const services = withClock(base, found.mode, found.aheadMs)
   for (;;) {
     const day = collectingDay(found, services.now())
@@ -143,7 +146,7 @@ async function collectBatch(base: Services, ids: readonly string[], failed: Map<
   for (const mode of MODES) {
     const of = found.filter((one) => one.mode === mode)
     const [first] = of
-    if (!first) continue
+    if (!first || (mode === 'live' && !(await isClockTrusted(base)))) continue
     const services = withClock(base, mode, first.aheadMs)
     const day = collectingDay(first, services.now())
     const those = of.map(({ id }) => id)

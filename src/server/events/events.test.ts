@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { eq } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import { Webhook } from 'standardwebhooks'
 import { beforeEach, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
@@ -188,6 +188,40 @@ it('of another connection settles nothing, though it names the key', async () =>
   expect(kept).toMatchObject({ state: 'unknown' })
   expect((await post('of-the-card', world.connectionId)).status).toBe(200)
   expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid' })
+})
+
+it('replayed, rightly signed, as often as anybody likes: nothing happens twice', async () => {
+  const { orderId } = await world.buy(course.slug, ask())
+  const [attempt] = await world.attemptsOf(orderId)
+  const reference = attempt?.reference as string
+  world.standins.announceDispute(world.standins.books.dispute(reference, 'Not theirs'))
+  const told = () =>
+    world.db
+      .select({ id: gatewayEvents.eventId, type: gatewayEvents.type, body: gatewayEvents.body })
+      .from(gatewayEvents)
+      .where(
+        sql`${gatewayEvents.body}::text like ${`%${reference}%`} or ${gatewayEvents.body}::text like ${`%${attempt?.key}%`}`,
+      )
+  await eventually(async () => new Set((await told()).map(({ type }) => type)).size > 1)
+  const everything = async () =>
+    Promise.all(
+      ['attempts', 'payments', 'grants', 'ledger', 'disputes', 'refunds', 'messages', 'journal', 'orders'].map(
+        async (table) => {
+          const { rows } = await world.db.execute(
+            sql`select md5(string_agg(t::text, '|' order by t::text)) as sum from ${sql.identifier(table)} t`,
+          )
+          return [table, rows[0]?.sum]
+        },
+      ),
+    )
+  const before = await everything()
+  for (const { id, body } of await told()) {
+    const text = JSON.stringify(body)
+    // The same event again, and the same content under another name, many at once.
+    const again = await Promise.all(Array.from({ length: 10 }, (_, n) => send(text, n < 5 ? { id: id as string } : {})))
+    expect(new Set(again.map(({ status }) => status))).toEqual(new Set([200]))
+  }
+  expect(await everything()).toEqual(before)
 })
 
 it('that was kept but not worked on, because the process was killed, is worked on when it is sent again', async () => {

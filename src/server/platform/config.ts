@@ -19,6 +19,8 @@ export interface Config {
   limits: Partial<Record<LimitName, number>> | number
   /** For so many days events, links and the like are kept; the books are kept for good. */
   retentionDays: number
+  /** By so many seconds the clock may differ from the database's before nothing is collected in Live. */
+  clockTolerance: number
   /** Where the built interface is. */
   distDir: string
 }
@@ -38,6 +40,7 @@ export function readConfig(env: NodeJS.ProcessEnv = process.env): Config {
     databaseConnections: Number(env.DATABASE_CONNECTIONS ?? 10),
     dataDir: env.DATA_DIR ?? '.data',
     retentionDays: Number(env.RETENTION_DAYS ?? 90),
+    clockTolerance: Number(env.CLOCK_TOLERANCE ?? 3600),
     distDir: env.DIST ?? 'dist',
   }
 }

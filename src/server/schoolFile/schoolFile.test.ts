@@ -433,6 +433,48 @@ describe('an import', () => {
     expect(await refused(() => ({ ...file, courses: [], pages: [], bundles: [asBundle] }))).toBe('/bundles/0/id')
   })
 
+  it('that is huge, deep or full of markup is refused, or taken without harm', async () => {
+    const deep = `${'['.repeat(200_000)}${']'.repeat(200_000)}`
+    expect(await refused(() => deep)).toBe('/format')
+    expect(
+      await refused((file) => JSON.stringify({ ...file, courses: 0 }).replace('"courses":0', `"courses":${deep}`)),
+    ).toMatch(/^(\/courses.*)?$/)
+    expect(
+      await refused((file) =>
+        JSON.stringify(file).replace('"draft":{', `"draft":{"odd":${'{"a":'.repeat(50_000)}1${'}'.repeat(50_000)},`),
+      ),
+    ).toMatch(/odd$|^$/)
+    expect(await refused((file) => JSON.stringify(file).replace('{', '{"__proto__":{"isRetired":true},'))).toMatch(
+      /__proto__|^$/,
+    )
+    const long = 'x'.repeat(5_000_000)
+    expect(await refused((file) => void Object.assign(file.courses[0]?.draft ?? {}, { title: long }))).toBe(
+      '/courses/0/draft/title',
+    )
+    expect(await refused((file) => void Object.assign(file.courses[0]?.draft ?? {}, { description: long }))).toBe(
+      '/courses/0/draft/description',
+    )
+    const many = (file: SchoolFile) =>
+      Array.from({ length: 20_000 }, () => ({ ...file.courses[0], id: randomUUID(), slug: randomUUID(), offers: [] }))
+    expect(await refused((file) => ({ ...file, courses: many(file) }) as never)).toMatch(/^\/courses/)
+    const hostile = '"><script>alert(1)</script><img src=x onerror=alert(1)>{{7*7}}'
+    await elsewhere(async (services) => {
+      const file = JSON.parse(await written()) as SchoolFile
+      for (const course of file.courses) {
+        for (const content of [course.draft, course.live]) {
+          if (!content) continue
+          Object.assign(content, { title: hostile, summary: hostile, description: `<p>${hostile}</p>` })
+        }
+      }
+      await importSchool(services, JSON.stringify(file))
+      const taken = await exportSchool(services.db)
+      expect(taken.courses[0]?.draft.title).toBe(hostile)
+      expect(
+        JSON.stringify(taken.courses.map(({ draft, live }) => [draft.description, live?.description])),
+      ).not.toMatch(/<script|onerror/)
+    })
+  })
+
   it('of 64 MB is too large', () => {
     expect(() => readFile(' '.repeat(64 * 1024 * 1024 + 1))).toThrow('larger than 64 MB')
   })

@@ -20,11 +20,13 @@ import {
 } from '../db/schema/index.ts'
 import { capabilitiesOf } from '../gateways/service.ts'
 import type { JournalEntry } from '../journal/journal.ts'
+import { untrustedClock } from '../platform/clock.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 
 /** What a person should look at, the most pressing first. */
 export const ATTENTION_KINDS = [
+  'clock',
   'disputed',
   'paid-twice',
   'paid-too-late',
@@ -260,6 +262,7 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
         and(eq(orders.mode, mode), inArray(attempts.state, ['started', 'unknown']), lt(attempts.startedAt, aWhileAgo)),
       )
       .limit(MAX_LISTED),
+    clock: untrustedClocks(db, mode),
     surplus: ofJournal('attempt-surplus'),
     mismatch: ofJournal('attempt-mismatch'),
     'code-over-limit': ofJournal('code-over-limit'),
@@ -326,10 +329,26 @@ export async function needsAttention(base: Services, mode: Mode): Promise<Attent
     ATTENTION_KINDS.map(async (kind) => (await found[kind]).map((item) => ({ kind, ...item }))),
   )
   const named = (item: AttentionItem): AttentionItem =>
-    item.orderId === null && !item.personId
+    item.orderId === null && !item.personId && item.kind !== 'clock'
       ? { ...item, course: capabilitiesOf(services.gateways, item.course).name }
       : item
   return all.flat().map(named)
+}
+
+/** A process whose clock differs from the database's: it collects no real money. */
+async function untrustedClocks(db: Services['db'], mode: Mode): Promise<Omit<AttentionItem, 'kind'>[]> {
+  const clock = mode === 'live' ? await untrustedClock(db) : null
+  if (!clock) return []
+  const nothing = {
+    orderId: null,
+    number: null,
+    buyer: '',
+    course: 'Collecting',
+    amount: null,
+    currency: '',
+    next: null,
+  }
+  return [{ ...nothing, since: clock.at.toISOString(), why: clock.says }]
 }
 
 function instant(column: Parameters<typeof desc>[0]): SQL<string> {

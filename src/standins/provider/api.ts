@@ -1,4 +1,5 @@
 import type { HttpBindings } from '@hono/node-server'
+import { RESPONSE_ALREADY_SENT } from '@hono/node-server/utils/response'
 import { type Context, Hono } from 'hono'
 import * as v from 'valibot'
 import type { EventSender } from '../events.ts'
@@ -111,7 +112,7 @@ export function providerApi<P extends Payment>({
   app.post('/payments/:id/refunds', async (c) => {
     const { amount } = await read(c, v.object({ amount: v.pipe(v.number(), v.integer()) }))
     const refund = books.refund(c.get('account').id, c.get('mode'), c.req.param('id'), keyIn(c), amount)
-    return c.json({ id: refund.id, amount: refund.amount })
+    return wholeOrHalf(c, { id: refund.id, amount: refund.amount })
   })
 
   /** @throws Refusal where it takes no such money. */
@@ -130,7 +131,17 @@ export function providerApi<P extends Payment>({
       await new Promise((resolve) => setTimeout(resolve, BROKEN_OFF_MS))
       ;(c.env as HttpBindings).incoming.socket.destroy()
     }
-    return c.json(view(payment))
+    return wholeOrHalf(c, view(payment))
+  }
+
+  /** Sends what was done, or only the first half of it where the world is so. */
+  function wholeOrHalf(c: Context, done: object) {
+    if (!world.answersHalved || c.req.method !== 'POST') return c.json(done)
+    const text = JSON.stringify(done)
+    const { outgoing } = c.env as HttpBindings
+    outgoing.writeHead(200, { 'content-type': 'application/json', 'content-length': String(Buffer.byteLength(text)) })
+    outgoing.write(text.slice(0, text.length / 2), () => outgoing.destroy())
+    return RESPONSE_ALREADY_SENT
   }
 
   /** Tells every listener of the account and mode what became of a payment. */

@@ -38,6 +38,12 @@ const KINDS: Record<
     word: 'dispute lost',
     says: () => 'The money went back. Decide whether the course stays open.',
   },
+  clock: {
+    shape: 'failed',
+    word: 'clock is wrong',
+    says: ({ why }) =>
+      `Nothing is collected in Live: a clock differs from the database’s (${why ?? ''}). Set the clock of that machine.`,
+  },
   'surplus-transfer': {
     shape: 'failed',
     word: 'transfer not owed',
@@ -163,8 +169,9 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
   )
 }
 
-/** Where an item is dealt with: at its order, its buyer, or its gateway. */
-function leadsTo({ orderId, personId }: Item): string {
+/** Where an item is dealt with, or its payments stand: at its order, its buyer, its gateway, or under Money. */
+function leadsTo({ kind, orderId, personId }: Item): string {
+  if (kind === 'clock') return '/studio/money'
   if (orderId) return `/studio/orders/${orderId}`
   return personId ? `/studio/people/${personId}` : '/studio/setup/gateways'
 }

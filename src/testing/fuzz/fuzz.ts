@@ -55,10 +55,13 @@ const PAGES = [
 ]
 const RAW_PATHS = ['/api/%c0%af', '/%', '/course/%ff', '/%00', '/api/orders/%00', '/learn/%E0%A4%A']
 
-/** Sends requests made from the API's own description, and pages, as each who may ask; the same seed sends the same. */
+/**
+ * Sends requests made from the API's own description, and pages, as each who may ask; the same seed sends the same.
+ * @param isValid only what the description allows, as who may ask it.
+ */
 export async function fuzz(
   { origin, cookies, known }: Target,
-  { requests, seed }: { requests: number; seed: number },
+  { requests, seed, isValid = false }: { requests: number; seed: number; isValid?: boolean },
 ): Promise<Fuzzed> {
   const description = (await (await fetch(`${origin}/api/openapi.json`)).json()) as {
     paths: Record<string, Record<string, Operation>>
@@ -70,8 +73,10 @@ export async function fuzz(
   const dice = new Dice(seed)
   const found: Fuzzed = { requests, statuses: {}, broken: [] }
   const all = Array.from({ length: requests }, () => {
-    const cookie = dice.pick(Object.values(cookies))
-    return { cookie, asked: makeRequest(dice, usable, known) }
+    if (!isValid) return { cookie: dice.pick(Object.values(cookies)), asked: makeRequest(dice, usable, known) }
+    const asked = makeRequest(dice, usable, known, true)
+    // As who may ask it, so that it reaches what it asks for.
+    return { cookie: (asked.path.includes('/shop/') ? cookies.buyer : cookies.creator) ?? '', asked }
   })
   await mapConcurrently(AT_A_TIME, all, async ({ cookie, asked }) => {
     const { method, path, body } = asked
@@ -89,8 +94,10 @@ function makeRequest(
   dice: Dice,
   operations: readonly { path: string; method: string; operation: Operation }[],
   known: readonly string[],
+  isValid = false,
 ): Asked {
-  const word = () => encodeURIComponent(wellFormed(dice.chance(0.6) ? dice.pick(known) : dice.pick(ODD_TEXTS)))
+  const word = () =>
+    encodeURIComponent(wellFormed(isValid || dice.chance(0.6) ? dice.pick(known) : dice.pick(ODD_TEXTS)))
   const filled = (path: string) => path.replace(/\{[^}]*\}/g, word)
   const headers: Record<string, string> = {}
   if (dice.chance(0.12)) {
@@ -109,7 +116,7 @@ function makeRequest(
   const address = filled(path) + (asked.length > 0 ? `?${asked.join('&')}` : '')
   const schema = operation.requestBody?.content['application/json'].schema
   const isPlain = method === 'get'
-  let body = isPlain ? null : JSON.stringify(schema ? valueFor(schema, dice, known) : {})
+  let body = isPlain ? null : JSON.stringify(schema ? valueFor(schema, dice, known, isValid) : {})
   if (!isPlain) headers['content-type'] = 'application/json'
   // Mostly a new key, sometimes one that others had too, or none that can be one.
   if (operation.parameters?.some((parameter) => parameter.in === 'header')) {
@@ -117,10 +124,10 @@ function makeRequest(
       ? `fuzzed-${String(dice.roll()).slice(2)}`.padEnd(20, '0')
       : dice.pick(['a-key-of-several-requests', '', 'short', 'x'.repeat(80)])
   }
-  if (body !== null && dice.chance(0.08)) {
+  if (body !== null && !isValid && dice.chance(0.08)) {
     body = dice.pick(['', '{', '[[[[', 'null', '"x"', '{"a":NaN}', '['.repeat(50_000), `${body}}`, '\0'])
   }
-  if (body !== null && dice.chance(0.05)) {
+  if (body !== null && !isValid && dice.chance(0.05)) {
     headers['content-type'] = dice.pick([
       'text/plain',
       'multipart/form-data',

@@ -63,49 +63,65 @@ const ODD_NUMBERS: readonly number[] = [
   Number.MIN_VALUE,
 ]
 
-/** A value for a schema, mostly as it asks for, now and then as nobody would send it. `known` are ids that exist. */
-export function valueFor(schema: Schema, dice: Dice, known: readonly string[], depth = 0): unknown {
-  if (dice.chance(0.12)) return oddValue(dice)
+/**
+ * A value for a schema, mostly as it asks for, now and then as nobody would send it. `known` are ids that exist.
+ * @param isValid always as it asks for.
+ */
+export function valueFor(schema: Schema, dice: Dice, known: readonly string[], isValid = false, depth = 0): unknown {
+  if (!isValid && dice.chance(0.12)) return oddValue(dice)
   const choices = schema.anyOf ?? schema.oneOf
-  if (choices && choices.length > 0) return valueFor(dice.pick(choices), dice, known, depth)
+  if (choices && choices.length > 0) return valueFor(dice.pick(choices), dice, known, isValid, depth)
   if ('const' in schema) return schema.const
   if (schema.enum) return dice.pick(schema.enum)
   switch (schema.type) {
     case 'object':
-      return objectFor(schema, dice, known, depth)
+      return objectFor(schema, dice, known, isValid, depth)
     case 'array':
-      return Array.from({ length: dice.about(1.5) }, () => valueFor(schema.items ?? {}, dice, known, depth + 1))
+      return Array.from({ length: dice.about(1.5) }, () =>
+        valueFor(schema.items ?? {}, dice, known, isValid, depth + 1),
+      )
     case 'integer':
     case 'number':
-      return dice.chance(0.3)
+      return !isValid && dice.chance(0.3)
         ? dice.pick(ODD_NUMBERS)
-        : Math.floor(dice.roll() * Math.min(schema.maximum ?? 5000, 5000))
+        : Math.max(schema.minimum ?? 0, Math.floor(dice.roll() * Math.min(schema.maximum ?? 5000, 5000)))
     case 'boolean':
       return dice.chance(0.5)
     case 'null':
       return null
     case 'string':
-      return textFor(schema, dice, known)
+      return textFor(schema, dice, known, isValid)
     default:
-      return oddValue(dice)
+      return isValid ? 'x' : oddValue(dice)
   }
 }
 
-function objectFor(schema: Schema, dice: Dice, known: readonly string[], depth: number): Record<string, unknown> {
+function objectFor(
+  schema: Schema,
+  dice: Dice,
+  known: readonly string[],
+  isValid: boolean,
+  depth: number,
+): Record<string, unknown> {
   const made: Record<string, unknown> = {}
   for (const [name, of] of Object.entries(schema.properties ?? {})) {
     const isRequired = schema.required?.includes(name) ?? false
-    if (dice.chance(isRequired ? 0.97 : 0.5)) made[name] = valueFor(of, dice, known, depth + 1)
+    if ((isValid && isRequired) || dice.chance(isRequired ? 0.97 : 0.5)) {
+      made[name] = valueFor(of, dice, known, isValid, depth + 1)
+    }
   }
+  if (isValid) return made
   if (dice.chance(0.05)) Object.defineProperty(made, '__proto__', { value: { polluted: true }, enumerable: true })
   if (dice.chance(0.03)) made[dice.pick(ODD_TEXTS)] = 1
   return made
 }
 
-function textFor({ format }: Schema, dice: Dice, known: readonly string[]): string {
+function textFor({ format }: Schema, dice: Dice, known: readonly string[], isValid: boolean): string {
+  const ids = known.filter((one) => /^[0-9a-f-]{36}$/.test(one))
+  if (isValid && format === 'uuid') return dice.pick(ids)
   if (format === 'uuid') return dice.chance(0.8) ? dice.pick(known) : dice.pick(ODD_TEXTS)
   if (format === 'email') return `fuzz${Math.floor(dice.roll() * 30)}@post.example`
-  if (dice.chance(0.35)) return dice.pick(ODD_TEXTS)
+  if (!isValid && dice.chance(0.35)) return dice.pick(ODD_TEXTS)
   return dice.pick([...known, 'EUR', '2027-03-31', 'thistle', 'Some words', '1|2', 'practice', '12'])
 }
 

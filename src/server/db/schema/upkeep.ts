@@ -4,7 +4,7 @@ import { connections } from './gateways.ts'
 
 /** What the installation knows of itself, by name: when it was backed up and put back, and of which time it lost what was. */
 export const upkeep = pgTable('upkeep', {
-  name: text({ enum: ['backup', 'restored', 'gap'] }).primaryKey(),
+  name: text({ enum: ['backup', 'restored', 'gap', 'clock'] }).primaryKey(),
   /** Real time. */
   at: moment().notNull(),
   data: jsonb().$type<Record<string, string>>().notNull().default({}),
