@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { and, eq, sql } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { newCoupon } from '../core/content/coupon.ts'
@@ -372,6 +373,8 @@ describe('every act that moves money, books it or grants something', () => {
         .map(({ method, path }) => `${method} ${path}`),
     )
     expect([...takesKey].sort()).toEqual(Object.keys(ACTS).sort())
+    const table = readFileSync('docs/architecture.md', 'utf8')
+    expect(Object.keys(ACTS).filter((address) => !table.includes(`| \`${address}\` `))).toEqual([])
     const unsaid = [...new Set(changing.map(({ method, path }) => `${method} ${path}`))].filter(
       (address) => !takesKey.has(address) && !Object.values(WITHOUT_KEY).some((free) => free.test(address)),
     )

@@ -7,7 +7,7 @@ export interface KeyHeader {
 }
 
 /** A new key. Made of random bytes, which a browser has on a plain connection too, where it has no `randomUUID`. */
-export function newKey(): string {
+function newKey(): string {
   return [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('')
 }
 

@@ -349,7 +349,7 @@ describe('an answer that ends in its middle', () => {
     expect(await refundLine(world.services, 'practice', placed.orderId, back)).toMatchObject({ waiting: 500 })
     world.standins.world.answersHalved = false
     const job = world.queue.findLast(({ name }) => name === 'refund-settle')
-    const { refundId } = job?.data as { refundId: string }
+    const { refundId } = (job as { data: { refundId: string } }).data
     await settleRefund(world.services, refundId)
     expect(paymentsOf()).toMatchObject([{ refunded: 500 }])
     const { rows: given } = await world.db.execute(

@@ -79,7 +79,7 @@ export async function walkOf({ db, now }: Services, order: Order): Promise<Walk 
 }
 
 /** Whether an order was taken: it is paid, or its buyer has done their part. */
-export function isTaken({ awaited }: Walk, { id, state }: Order): boolean {
+function isTaken({ awaited }: Walk, { id, state }: Order): boolean {
   return state === 'paid' || awaited.has(id)
 }
 
