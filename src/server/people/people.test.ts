@@ -10,7 +10,7 @@ import { hashToken } from '../platform/secrets.ts'
 import { getSchool } from '../school/service.ts'
 import { makePasswordLink, readBuyerLink } from '../session/links.ts'
 import { listOrders, openOrder } from '../support/orders.ts'
-import { addPerson, findPerson, listPeople, openPerson } from './service.ts'
+import { addPerson, correctPerson, findPerson, listPeople, openPerson } from './service.ts'
 
 const world = ownWorld()
 
@@ -218,4 +218,22 @@ describe('messages', () => {
       expect(greeting(name)).toEqual({ text: `Hello ${name},` })
     }
   })
+})
+
+it('somebody is added while others give them another address: each time there is somebody', async () => {
+  const address = 'moves@post.example'
+  const away = async (n: number) => {
+    const person = await findPerson(world.db, 'practice', address)
+    if (!person) return
+    const correction = { name: 'Moves', email: `moved${n}@post.example`, postalAddress: '', note: 'again' }
+    await correctPerson(world.services, 'practice', person.id, correction)
+  }
+  const added = await Promise.all(
+    Array.from({ length: 60 }, async (_, n) => {
+      if (n % 2 === 0) return addPerson(world.services, 'practice', 'Moves', address)
+      await away(n).catch(() => {})
+      return null
+    }),
+  )
+  expect(added.filter((person) => person !== null && person.id.length === 36)).toHaveLength(30)
 })

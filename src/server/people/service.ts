@@ -136,10 +136,14 @@ export async function addPerson(
   name: string,
   email: string,
 ): Promise<{ id: string }> {
-  await db.insert(people).values({ mode, name, email, createdAt: now() }).onConflictDoNothing()
-  const person = await findPerson(db, mode, email)
+  const [person] = await db
+    .insert(people)
+    .values({ mode, name, email, createdAt: now() })
+    // Found by the same statement: in between, they could get another address.
+    .onConflictDoUpdate({ target: [people.mode, people.email], set: { email } })
+    .returning({ id: people.id })
   if (!person) throw new Error('The person was not stored.')
-  return { id: person.id }
+  return person
 }
 
 export async function findPerson(db: Queryable, mode: Mode, email: string): Promise<Person | null> {
