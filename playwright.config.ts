@@ -1,5 +1,6 @@
 import { defineConfig } from '@playwright/test'
 import { CHROMIUM } from './scripts/chromium.ts'
+import './scripts/testDay.mjs'
 
 export default defineConfig({
   testDir: 'e2e',

@@ -12,6 +12,33 @@ interface Running {
 export const running = (): Running => JSON.parse(process.env.ACORN ?? '') as Running
 export const OWNER = { email: 'owner@foldandquire.example', password: 'kettle-stitch-and-quire' }
 
+/** By so much the day of the tests is ahead of the machine's, in milliseconds (`scripts/testDay.mjs`). */
+const testDayAhead = () => Number(process.env.TEST_DAY_AHEAD_MS ?? 0)
+
+/** Lets the pages of a browser live on the day of the tests, as the product does that they come from. */
+function onTestDay(browser: Browser): Browser {
+  const newContext = browser.newContext.bind(browser)
+  browser.newContext = async (...options) => {
+    const context = await newContext(...options)
+    await context.addInitScript(liveAhead, testDayAhead())
+    return context
+  }
+  return browser
+}
+
+/** Runs in the page. */
+function liveAhead(aheadMs: number) {
+  const RealDate = Date
+  globalThis.Date = class extends RealDate {
+    constructor(...given: unknown[]) {
+      super(...((given.length === 0 ? [RealDate.now() + aheadMs] : given) as []))
+    }
+    static override now() {
+      return RealDate.now() + aheadMs
+    }
+  } as DateConstructor
+}
+
 let counter = 0
 /** A word that no other test uses. */
 export const unique = (word: string) => `${word} ${process.pid % 1000}${Date.now() % 100_000}${++counter}`
@@ -21,9 +48,14 @@ export const unique = (word: string) => `${word} ${process.pid % 1000}${Date.now
  * another one draws nothing, and then nothing in it can be waited for.
  */
 export const test = base.extend<{ studio: Page; shop: Page }, { studioBrowser: Browser }>({
+  browser: [async ({ browser }, use) => use(onTestDay(browser)), { scope: 'worker' }],
+  context: async ({ context }, use) => {
+    await context.addInitScript(liveAhead, testDayAhead())
+    await use(context)
+  },
   studioBrowser: [
     async ({ playwright }, use) => {
-      const browser = await playwright.chromium.launch(CHROMIUM)
+      const browser = onTestDay(await playwright.chromium.launch(CHROMIUM))
       await use(browser)
       await browser.close()
     },

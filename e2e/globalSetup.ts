@@ -13,9 +13,13 @@ export default async function setup() {
 }
 
 function startServer(args: string[]): Promise<{ child: ChildProcess; said: string }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', 'scripts/testServer.ts', ...args], {
-    stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
-  })
+  const child = spawn(
+    process.execPath,
+    ['--import', 'tsx', '--import', './scripts/testDay.mjs', 'scripts/testServer.ts', ...args],
+    {
+      stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
+    },
+  )
   return new Promise((resolve, reject) => {
     let output = ''
     child.stdout?.on('data', (chunk: Buffer) => {

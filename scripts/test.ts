@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { pathToFileURL } from 'node:url'
 import { aptInstall, SetUpError } from './postgres.ts'
 
 /**
@@ -28,6 +29,8 @@ try {
 }
 
 mkdirSync('test-results', { recursive: true })
+// One day for every process that is started here, and for what those start.
+process.env.NODE_OPTIONS = `${process.env.NODE_OPTIONS ?? ''} --import=${pathToFileURL('scripts/testDay.mjs').href}`
 // A build of its own, so that a started product beside it keeps its files.
 process.env.DIST = '.data/test-dist'
 await Promise.all([
