@@ -1,6 +1,7 @@
 import { createWriteStream, mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { pathToFileURL } from 'node:url'
 import { readConfig } from '../src/server/platform/config.ts'
 import { buildWhatChanged } from './build.ts'
 import { dropDatabase } from './databases.ts'
@@ -30,6 +31,8 @@ const env = {
   LIMITS: '1000',
   // Tests have a day of their own.
   CLOCK_TOLERANCE: 'Infinity',
+  // What is started here lives on that day too.
+  NODE_OPTIONS: `--import=${pathToFileURL('scripts/testDay.mjs').href}`,
   DIST: '.data/test-dist',
   STANDINS_DATA: join(dataDir, 'standins'),
 }
