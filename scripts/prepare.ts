@@ -1,9 +1,9 @@
 import { loadDemo } from '../demo/load.ts'
 import { readDemo } from '../demo/school.ts'
-import { connect, DatabaseIsNewer, migrateDatabase } from '../src/server/db/client.ts'
+import { connect, DatabaseIsNewer } from '../src/server/db/client.ts'
 import { type Config, readConfig } from '../src/server/platform/config.ts'
-import { startJobs } from '../src/server/platform/jobs.ts'
 import { findSchool } from '../src/server/school/service.ts'
+import { readyDatabase } from '../src/server/services.ts'
 import { ensureDatabase, SetUpError } from './postgres.ts'
 
 /**
@@ -14,9 +14,7 @@ export async function prepareData(config: Config, standinsData: string, wantsDem
   await ensureDatabase(config.databaseUrl)
   const { db, pool } = connect(config.databaseUrl, 2)
   try {
-    await migrateDatabase(db)
-    const { close } = await startJobs(config.databaseUrl, false)
-    await close()
+    await readyDatabase(config.databaseUrl)
     const school = await findSchool(db)
     if (school) return school.name === readDemo().file.school.name
   } finally {

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import { allGateways } from '../src/gateways/registry.ts'
-import { connect, migrateDatabase } from '../src/server/db/client.ts'
+import { connect } from '../src/server/db/client.ts'
 import { Problem } from '../src/server/http/problem.ts'
 import { readConfig } from '../src/server/platform/config.ts'
 import { startJobs } from '../src/server/platform/jobs.ts'
@@ -10,6 +10,7 @@ import { exportSchool } from '../src/server/schoolFile/export.ts'
 import { MAX_FILE_BYTES, schoolFileJsonSchema, writeSorted } from '../src/server/schoolFile/format.ts'
 import { importSchool } from '../src/server/schoolFile/import.ts'
 import { FileError } from '../src/server/schoolFile/references.ts'
+import { readyDatabase } from '../src/server/services.ts'
 import { ensureDatabase, startCluster } from './postgres.ts'
 
 /**
@@ -58,7 +59,7 @@ async function withDatabase(what: 'export' | 'import') {
     await ensureDatabase(config.databaseUrl)
     const { db, pool } = connect(config.databaseUrl, 4)
     try {
-      await migrateDatabase(db)
+      await readyDatabase(config.databaseUrl)
       if (what === 'export') return await answer(writeSorted(await exportSchool(db)))
       const { jobs, close } = await startJobs(config.databaseUrl, false)
       try {

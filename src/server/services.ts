@@ -8,15 +8,9 @@ import { loadSecrets } from './platform/secrets.ts'
 
 /** Opens everything that services stand on. `close` ends it in order. */
 export async function openServices(config: Config, { work = false, now = () => new Date() } = {}) {
+  await readyDatabase(config.databaseUrl)
   const { db, pool } = connect(config.databaseUrl, config.databaseConnections, SERVICE_LIMITS)
-  const {
-    boss,
-    jobs,
-    close: closeJobs,
-  } = await oneAtATime(config.databaseUrl, async () => {
-    await migrateAlone(config.databaseUrl)
-    return startJobs(config.databaseUrl, work)
-  })
+  const { boss, jobs, close: closeJobs } = await startJobs(config.databaseUrl, work)
   const services: Services = {
     config,
     db,
@@ -33,12 +27,18 @@ export async function openServices(config: Config, { work = false, now = () => n
   return { services, boss, close }
 }
 
-/** A migration takes the time that it needs, on a connection without limits. */
-async function migrateAlone(url: string): Promise<void> {
-  const { db, pool } = connect(url, 1)
-  try {
-    await migrateDatabase(db)
-  } finally {
-    await pool.end()
-  }
+/**
+ * Brings a database to this version, with its queues; where several processes start at once, one does and the others wait.
+ * A migration takes the time that it needs, on a connection without limits.
+ */
+export async function readyDatabase(url: string): Promise<void> {
+  await oneAtATime(url, async () => {
+    const { db, pool } = connect(url, 1)
+    try {
+      await migrateDatabase(db)
+    } finally {
+      await pool.end()
+    }
+    await (await startJobs(url, false)).close()
+  })
 }

@@ -7,6 +7,7 @@ import { MODES } from './db/schema/columns.ts'
 import { endOldTransfers } from './fulfilment/bankTransfer.ts'
 import { lookUpUntilSettled, sweepOpenAttempts } from './fulfilment/lookup.ts'
 import { log } from './log/log.ts'
+import { cleanOldPictures } from './media/pictures.ts'
 import { sendAccountMail } from './messages/accountMail.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 import { aggregate } from './money/sums.ts'
@@ -83,7 +84,10 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
   work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   work('practice-move', () => continueMove(services))
   work('reconcile', async () => void (await reconcileAll(services)))
-  work('purge', async () => void (await purge(services)))
+  work('purge', async () => {
+    await cleanOldPictures(services)
+    await purge(services)
+  })
   work('bundle-grow', ({ growthId }) => growBundle(services, growthId))
   work('codes-make', ({ couponId }) => makeAsked(services, couponId))
   work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })

@@ -71,8 +71,8 @@ export function planRoutes(base: Services) {
     return link && { services, ...link }
   }
   const byBuyer = keyed(base, async (c) => {
-    const { mode, person } = await visitorOf(c, base, await getSchool(base.db))
-    return { who: person?.id ?? browserHashOf(c, base.config, keyOf(c)), mode }
+    const { mode, person, address: stranger } = await visitorOf(c, base, await getSchool(base.db))
+    return person ? { who: person.id, mode } : { who: browserHashOf(c, base.config, keyOf(c)), mode, stranger }
   })
   return new Hono()
     .use(countGuesses(base))

@@ -6,10 +6,10 @@ import { describe, expect, it } from 'vitest'
 import { VIDEO_PART_BYTES } from '../../core/content/video.ts'
 import { madeVideo } from '../../testing/madeVideo.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
-import { fileParts, files, pictures, videos } from '../db/schema/index.ts'
+import { fileParts, files, pictureSizes, pictures, videos } from '../db/schema/index.ts'
 import { rangeOf } from '../files/serve.ts'
 import { storeFile } from '../files/store.ts'
-import { encodePicture, isPlainWebp, keepPicture } from './pictures.ts'
+import { cleanOldPictures, encodePicture, isPlainWebp, keepPicture } from './pictures.ts'
 import { beginVideo, finishVideo, setCaptions, takeVideoPart, uploadOf } from './videos.ts'
 
 const world = ownWorld()
@@ -124,6 +124,19 @@ describe('what an uploaded file holds besides its picture', () => {
       await noise(30, 20).keepIccProfile().withIccProfile('p3').webp().toBuffer(),
     ])
       expect(isPlainWebp(odd)).toBe(false)
+  })
+
+  it('does not stay in pictures of an earlier version, which kept small ones as they were', async () => {
+    const { services, db } = world
+    const [old] = await db.insert(pictures).values({ width: 300, height: 200, createdAt: services.now() }).returning()
+    const id = old?.id as string
+    const fileId = await storeFile(db, 'image/webp', await talkative(), services.now())
+    await db.insert(pictureSizes).values({ pictureId: id, width: 300, fileId })
+    const stored = async () => Buffer.from(await (await fetch(addressOf(id, 320))).arrayBuffer())
+    expect((await stored()).toString('latin1')).toContain('Secret')
+    expect(await cleanOldPictures(services)).toBe(1)
+    expect(isPlainWebp(await stored())).toBe(true)
+    expect(await cleanOldPictures(services)).toBe(0)
   })
 
   it('the same file again is the same picture', async () => {

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { asc, eq, inArray } from 'drizzle-orm'
+import { and, asc, eq, exists, inArray, isNull } from 'drizzle-orm'
 import pLimit from 'p-limit'
 import sharp, { type Sharp } from 'sharp'
 import type { PictureFacts } from '../../core/checkoutPages/facts.ts'
@@ -210,4 +210,40 @@ export async function pictureFactsOf(db: Queryable, ids: readonly string[]): Pro
     .from(pictures)
     .where(inArray(pictures.id, [...ids]))
   return Object.fromEntries(rows.map(({ id, ...facts }) => [id, facts]))
+}
+
+/** So many pictures of before are looked at in one go. */
+const A_TURN = 20
+
+/**
+ * Encodes pictures anew that an earlier version kept as they were sent, with whatever else stood in their files. Called once
+ * a day, it does some each time. @returns how many there were.
+ */
+export async function cleanOldPictures({ db, now }: Services): Promise<number> {
+  const old = await db
+    .select({ id: pictures.id })
+    .from(pictures)
+    .where(
+      and(
+        isNull(pictures.checksum),
+        exists(db.select().from(pictureSizes).where(eq(pictureSizes.pictureId, pictures.id))),
+      ),
+    )
+    .limit(A_TURN)
+  let cleaned = 0
+  for (const { id } of old) {
+    const whole = await wholePicture(db, id)
+    const anew = isPlainWebp(whole) ? null : await encodePicture(whole)
+    await db.transaction(async (tx) => {
+      await tx
+        .update(pictures)
+        .set({ checksum: checksumOf(whole) })
+        .where(eq(pictures.id, id))
+      if (!anew) return
+      await tx.delete(pictureSizes).where(eq(pictureSizes.pictureId, id))
+      await storeSizes(tx, id, anew, now())
+    })
+    if (anew) cleaned++
+  }
+  return cleaned
 }

@@ -63,8 +63,8 @@ export function shopRoutes(base: Services) {
   const byBuyer = keyed(base, async (c) => {
     const asked = await openAsShopper(c, keyOf(c))
     opened.set(c, asked)
-    const { person, browserHash, mode } = asked.shopper
-    return { who: person?.id ?? browserHash, mode }
+    const { person, browserHash, mode, address } = asked.shopper
+    return person ? { who: person.id, mode } : { who: browserHash, mode, stranger: address }
   })
   const openedFor = (c: { var: KeyedEnv['Variables'] }) => {
     const { services, shopper } = opened.get(c) as Awaited<ReturnType<typeof openAsShopper>>

@@ -46,6 +46,8 @@ export const CEILINGS = {
   'code:browser': { points: 15, seconds: QUARTER },
   /** The same code once more in the same browser, which is free. */
   'code:seen': { points: 1, seconds: QUARTER },
+  /** Refusals that are kept for who is not signed in, should they ask once more by the same key. */
+  'refused:ip': { points: 200, seconds: HOUR },
   /** Baskets that a browser begins. */
   'basket:ip': { points: 60, seconds: HOUR },
   'basket:range': { points: 300, seconds: HOUR },

@@ -3,6 +3,7 @@ import type { Context, MiddlewareHandler } from 'hono'
 import type { ContentfulStatusCode } from 'hono/utils/http-status'
 import * as v from 'valibot'
 import type { Mode } from '../db/schema/columns.ts'
+import type { ClientAddress } from '../http/clientAddress.ts'
 import { Problem } from '../http/problem.ts'
 import { schemaOf } from '../http/validate.ts'
 import type { KeyedRequest, Services } from '../platform/context.ts'
@@ -31,18 +32,25 @@ export function keyOf(c: Context): string {
   )
 }
 
+interface Whose {
+  who: string
+  mode: Mode
+  /** Where they ask from, if they are not signed in: what they are refused is kept only so often. */
+  stranger?: ClientAddress
+}
+
 /**
  * Makes an act happen once for its key, however often it is asked for: the same request again gets the same answer, and
  * waits for it where the first is still under way. What failed (5xx) is not kept. Stands behind what says who asks.
  * @param whoOf whose key it is, and in which mode.
  */
 export function keyed<E extends object>(
-  { db }: Pick<Services, 'db'>,
-  whoOf: (c: Context<E>) => Promise<{ who: string; mode: Mode }> | { who: string; mode: Mode },
+  { db, limits }: Pick<Services, 'db' | 'limits'>,
+  whoOf: (c: Context<E>) => Promise<Whose> | Whose,
 ): MiddlewareHandler<KeyedEnv, string, KeyInput> {
   const handler: MiddlewareHandler<KeyedEnv, string, KeyInput> = async (c, next) => {
     const key = keyOf(c)
-    const { who, mode } = await whoOf(c as unknown as Context<E>)
+    const { who, mode, stranger } = await whoOf(c as unknown as Context<E>)
     const address = `${c.req.method} ${new URL(c.req.url).pathname}`
     const fingerprint = createHash('sha256')
       .update(`${address}\n${await c.req.text()}`)
@@ -55,7 +63,9 @@ export function keyed<E extends object>(
     c.set('request', begun)
     await next()
     const { status } = c.res
-    if (status >= 500) await releaseKeyed(db, begun)
+    // A refusal has done nothing: forgotten, it is given anew. Strangers could fill the database with them.
+    const isKept = status < 400 || (status < 500 && (!stranger || (await limits.isWithin('refused:ip', stranger.ip))))
+    if (!isKept) await releaseKeyed(db, begun)
     else await keepAnswer(db, begun, { status, body: await c.res.clone().text() })
   }
   schemaOf.set(handler, { target: 'header', schema: keySchema })
@@ -63,7 +73,7 @@ export function keyed<E extends object>(
 }
 
 /** The same for what a creator does. Stands behind `creatorOnly`. */
-export function keyedByCreator(services: Pick<Services, 'db'>) {
+export function keyedByCreator(services: Pick<Services, 'db' | 'limits'>) {
   return keyed<StudioEnv>(services, (c) => ({ who: c.get('creator').id, mode: c.get('mode') }))
 }
 

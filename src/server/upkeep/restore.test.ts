@@ -5,6 +5,7 @@ import { and, asc, eq } from 'drizzle-orm'
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest'
 import { makeBackup, restoreBackup } from '../../../scripts/backups.ts'
 import { dropDatabase } from '../../../scripts/databases.ts'
+import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
@@ -12,8 +13,18 @@ import { attemptKey } from '../charging/attemptKey.ts'
 import { placeOrder } from '../checkout/place.ts'
 import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { payManually } from '../collecting/manualPayment.ts'
+import { createCoupon, openCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { connect, type Database } from '../db/client.ts'
-import { agreements, attempts, grants, orders, payments, sessions, unknownPayments } from '../db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  coupons,
+  grants,
+  orders,
+  payments,
+  sessions,
+  unknownPayments,
+} from '../db/schema/index.ts'
 import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { openConnection } from '../gateways/service.ts'
 import type { Services } from '../platform/context.ts'
@@ -109,6 +120,16 @@ describe('a backup that is put back in the middle of collecting', () => {
 
     expect(await reconcileAll(services)).toBe(true)
     expect(await restoredSince(db)).toBeNull()
+    // What codes were used meanwhile no gateway knows; that is said where their uses are counted.
+    const { id } = await createCoupon(services)
+    await db
+      .update(coupons)
+      .set({ createdAt: new Date(0) })
+      .where(eq(coupons.id, id))
+    const { draftRev } = await saveCouponDraft(services, id, 1, { ...newCoupon(), code: 'KNOWN-NO-MORE', limit: 5 })
+    await publishCoupon(services, id, draftRev, null)
+    const { gap } = await openCoupon(services, id, 'practice')
+    expect(gap?.from.getTime()).toBeLessThan(gap?.until.getTime() ?? 0)
     expect(await paid(db, life.planOrder)).toEqual([1, 2, 3])
     expect((await db.select().from(agreements).where(eq(agreements.id, life.agreementId)))[0]?.state).toBe('completed')
     expect((await db.select().from(orders).where(eq(orders.id, life.singleOrder)))[0]?.state).toBe('paid')

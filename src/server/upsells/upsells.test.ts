@@ -187,6 +187,18 @@ describe('an upsell', () => {
     expect(await followers(seen)).toEqual([])
   })
 
+  it('pressed again after it was bought answers with what was bought, also once the upsells have ended', async () => {
+    const orderId = await buyMain()
+    const bought = await take(orderId, 1800)
+    expect(bought.state).toBe('paid')
+    await thanksView(world.services, orderId, who())
+    expect(await take(orderId, 1800)).toEqual(bought)
+    world.clock.offsetMs += 60 * 60_000
+    expect(await take(orderId, 1800)).toEqual(bought)
+    await expect(take(orderId, 1800, { as: who('another') })).rejects.toMatchObject({ status: 404 })
+    expect(await followers(orderId)).toHaveLength(1)
+  })
+
   it('is nobody else’s, at no other price, and for no other thing', async () => {
     const orderId = await buyMain()
     await expect(take(orderId, 1800, { as: who('another') })).rejects.toMatchObject({ status: 404 })
