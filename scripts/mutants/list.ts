@@ -285,8 +285,15 @@ export const MUTANTS: readonly Mutant[] = [
     ['src/server/coupons'],
     [
       ['coupons are not held while they are counted', ".for('no key update')", ''],
-      ['a browser holds any number of codes', 'return rows.length >= MAX_RESERVED', 'return rows.length < 0'],
-      ['a paid order leaves its codes reserved', "set({ state: 'used' })", "set({ state: 'reserved' })"],
+      ['anybody holds any number of codes', '>= MAX_HELD', '< 0'],
+      ['a browser holds any number of codes', 'Math.max(byBrowser, byEmail,', 'Math.max(byEmail,'],
+      ['an email holds any number of codes', 'Math.max(byBrowser, byEmail,', 'Math.max(byBrowser,'],
+      ['an address holds any number of codes', 'isScarce ? fromThere : 0', '0'],
+      [
+        'a paid order leaves its codes reserved',
+        "set({ state: 'used', heldFrom: null })",
+        "set({ state: 'reserved' })",
+      ],
       [
         'a declined try keeps its codes',
         "set({ state: 'released' })\n    .where(and(eq(codeUses.orderId, orderId), eq(codeUses.state, 'reserved')",
@@ -466,6 +473,71 @@ export const MUTANTS: readonly Mutant[] = [
         'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0)',
         'if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 9)',
       ],
+    ],
+  ),
+  ...of(
+    'src/server/coupons/entered.ts',
+    ['src/server/coupons'],
+    [
+      ['several codes of one quote count as one', 'fresh.length)', '1)'],
+      ['codes of placed orders are not given back', 'if (count > 0) await', 'if (count < 0) await'],
+      ['a right code is said over the limit', 'typed.filter((code) => !refused.has(codeKey(code))),', 'typed,'],
+      [
+        'a refused code is free when it is entered again',
+        'if (wait > 0) for (const key of fresh)',
+        'if (wait < 0) for (const key of fresh)',
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/coupons/held.ts',
+    ['src/server/coupons'],
+    [
+      ['a transfer holds a use for ever', 'const HELD_MS = 86_400_000', 'const HELD_MS = 8_640_000_000'],
+      ['a transfer holds a use for no time', 'const HELD_MS = 86_400_000', 'const HELD_MS = 0'],
+      ['unlimited uses are let go too', 'isLimited,\n      ),', '),'],
+    ],
+  ),
+  ...of(
+    'src/server/platform/clock.ts',
+    ['src/server/platform/clock.test.ts'],
+    [
+      [
+        'a clock that is behind is trusted',
+        'Math.abs(aheadSeconds) <= clockTolerance',
+        'aheadSeconds <= clockTolerance',
+      ],
+      [
+        'a wrong clock is not said',
+        '.onConflictDoUpdate({ target: upkeep.name, set: row })\n  return false',
+        '.onConflictDoUpdate({ target: upkeep.name, set: row })\n  return true',
+      ],
+    ],
+  ),
+  ...of(
+    'src/server/platform/consume.ts',
+    ['src/server/platform/consume.test.ts'],
+    [
+      ['what was done is said once, or never', 'if (isStopping) return null', 'return null'],
+      ['what failed is said to be done', 'jobs.filter(({ id }) => !failed.has(id))', 'jobs'],
+    ],
+  ),
+  ...of(
+    'src/server/ledger/plainText.ts',
+    ['src/server/ledger'],
+    [['a title in brackets is a date', ".replaceAll('[', '(')", '']],
+  ),
+  ...of(
+    'src/server/media/pictures.ts',
+    ['src/server/media'],
+    [
+      [
+        'small pictures are kept as they were sent',
+        'const isKept = keepsPlain && isBounded',
+        'const isKept = isBounded',
+      ],
+      ['bytes behind a picture are not seen', 'if (bytes.readUInt32LE(4) + 8 !== bytes.length) return false', ''],
+      ['pictures of any size are decoded', 'if (width * height > MAX_PIXELS) {', 'if (width * height < 0) {'],
     ],
   ),
   ...of(

@@ -21,7 +21,8 @@ export interface KeptAnswer {
 
 /** So long an answer is waited for before another may go on with its request; longer than a request may take. */
 const BUSY_SECONDS = 40
-const POLL_MS = 50
+/** How often the first is asked after: soon, then more seldom, in milliseconds. */
+const POLL_MS = { first: 50, most: 500 }
 /** So long a second request waits for the answer of the first. */
 const WAIT_MS = 25_000
 /** Keys are kept for so many days. */
@@ -42,7 +43,8 @@ export async function beginKeyed(db: Database, name: RequestName): Promise<Keyed
     .returning({ id: keyedRequests.id })
   if (begun) return { id: begun.id, result: null }
   const mine = and(eq(keyedRequests.who, who), eq(keyedRequests.mode, mode), eq(keyedRequests.key, key))
-  for (const began = Date.now(); Date.now() - began < WAIT_MS; ) {
+  const began = performance.now()
+  for (let pause = POLL_MS.first; performance.now() - began < WAIT_MS; pause = Math.min(pause * 1.5, POLL_MS.most)) {
     const [row] = await db.select().from(keyedRequests).where(mine)
     // What was answered with a failure is forgotten, and is begun anew.
     if (!row) return beginKeyed(db, name)
@@ -54,7 +56,7 @@ export async function beginKeyed(db: Database, name: RequestName): Promise<Keyed
       .where(and(eq(keyedRequests.id, row.id), isNull(keyedRequests.status), sql`${keyedRequests.busyUntil} < now()`))
       .returning({ id: keyedRequests.id, result: keyedRequests.result })
     if (taken) return taken
-    await new Promise((resolve) => setTimeout(resolve, POLL_MS))
+    await new Promise((resolve) => setTimeout(resolve, pause))
   }
   throw busy()
 }
