@@ -134,7 +134,9 @@ test('a subscription through its trial, three renewals, a decline that its buyer
     await expect(other.getByRole('heading', { name: 'This link has expired or is not yours.' })).toBeVisible()
     const key = plan.split('/').at(-1)
     const origin = new URL(plan).origin
-    const answer = await other.request.post(`${origin}/api/shop/plan/${key}/cancel`, { headers: { origin } })
+    const answer = await other.request.post(`${origin}/api/shop/plan/${key}/cancel`, {
+      headers: { origin, 'idempotency-key': crypto.randomUUID() },
+    })
     expect(answer.status()).toBe(410)
     await other.context().close()
   })

@@ -351,7 +351,10 @@ test('nobody else sees a receipt, marks money or forges an event', async ({ stud
   expect((await stranger.goto(`/thanks/${order?.id}`))?.status()).toBe(404)
   await expect(stranger.getByText('RF')).toHaveCount(0)
   const send = (path: string, data: object, headers = {}) =>
-    stranger.request.post(origin + path, { data, headers: { origin, ...headers } })
+    stranger.request.post(origin + path, {
+      data,
+      headers: { origin, 'idempotency-key': crypto.randomUUID(), ...headers },
+    })
   const came = { amount: 4300, day: '2026-01-01', note: '' }
   expect((await send(`/api/settling/orders/${order?.id}/transfers`, came)).status()).toBe(401)
   expect(

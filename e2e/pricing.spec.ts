@@ -88,7 +88,7 @@ test('who asks for a members’ price without being one is refused by the server
   })
   await shop.goto('/')
   const response = await shop.request.post(`/api/shop/checkout/${slug}`, {
-    headers: { origin: new URL(shop.url()).origin },
+    headers: { origin: new URL(shop.url()).origin, 'idempotency-key': crypto.randomUUID() },
     data: {
       lines: [{ offerId, chosen: null }],
       ...someone(),

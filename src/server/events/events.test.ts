@@ -4,7 +4,7 @@ import { Webhook } from 'standardwebhooks'
 import { beforeEach, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { eventually } from '../../testing/world.ts'
-import { connections, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
+import { connections, disputes, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { needsAttention } from '../support/attention.ts'
 
@@ -202,7 +202,8 @@ it('replayed, rightly signed, as often as anybody likes: nothing happens twice',
       .where(
         sql`${gatewayEvents.body}::text like ${`%${reference}%`} or ${gatewayEvents.body}::text like ${`%${attempt?.key}%`}`,
       )
-  await eventually(async () => new Set((await told()).map(({ type }) => type)).size > 1)
+  const noted = () => world.db.$count(disputes, eq(disputes.orderId, orderId))
+  await eventually(async () => new Set((await told()).map(({ type }) => type)).size > 1 && (await noted()) === 1)
   const everything = async () =>
     Promise.all(
       ['attempts', 'payments', 'grants', 'ledger', 'disputes', 'refunds', 'messages', 'journal', 'orders'].map(
