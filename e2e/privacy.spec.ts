@@ -39,7 +39,8 @@ test('the card number reaches nothing of ours: no request, page, table, file or 
   seen.push(...filesIn(dataDir))
   expect(seen.some((text) => text.includes('The product runs.'))).toBe(true)
 
-  for (const text of seen) for (const spelling of SPELLINGS) expect(text).not.toContain(spelling)
+  const told = seen.filter((text) => SPELLINGS.some((spelling) => text.includes(spelling)))
+  expect(told).toEqual([])
 })
 
 test('a secret key stands in no answer, page or table', async ({ studio }) => {
