@@ -40,7 +40,7 @@ export class Once {
 /** Sends one act. @throws ApiError as {@link unwrap}. */
 export type SendOnce = <T>(call: (header: KeyHeader) => Promise<JsonAnswer<T>>) => Promise<T>
 
-/** One act of a dialog or page, with a key of its own. Each act of a screen takes one. */
+/** Returns what sends one act of a dialog or page with a key of its own. Each act of a screen takes one. */
 export function useOnce(): SendOnce {
   const once = useRef<Once>(undefined)
   once.current ??= new Once()

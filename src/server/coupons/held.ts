@@ -5,7 +5,7 @@ import { attempts, codes, codeUses, coupons, orders } from '../db/schema/index.t
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 
-/** So long an order that waits for a transfer holds a limited use. */
+/** How long an order that waits for a transfer holds a limited use, in milliseconds. */
 const HELD_MS = 86_400_000
 
 /** Whether a coupon's uses are limited in any way. */

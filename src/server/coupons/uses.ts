@@ -7,7 +7,7 @@ import { codes, codeUses, coupons, orders } from '../db/schema/index.ts'
 import { hashToken } from '../platform/secrets.ts'
 import type { FoundCode } from './codes.ts'
 
-/** Most reservations that are held at a time by orders that are not paid: of one browser, one buyer, one address. */
+/** The most unpaid orders that may hold reservations at a time, for one browser, one buyer or one IP address. */
 const MAX_HELD = 3
 
 /** Who holds reservations. */

@@ -186,7 +186,7 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
   return { db, pool }
 }
 
-/** What is said of a connection that is of no use any more. */
+/** Messages of errors after which a connection cannot be used any more. */
 const BROKEN = /query read timeout|connection terminated|not queryable|EPIPE|ECONNRESET|ETIMEDOUT/i
 
 /**

@@ -74,7 +74,7 @@ export async function storeSizes(tx: Queryable, pictureId: string, { sizes }: En
 const decoding = pLimit(1)
 
 interface Encoding {
-  /** A file that holds a bounded WebP picture and nothing else stays as it is, as where it was written by us before. */
+  /** Keeps a file as it is that holds a bounded WebP picture and nothing else, as an export of ours does. */
   keepsPlain?: boolean
 }
 
@@ -212,7 +212,7 @@ export async function pictureFactsOf(db: Queryable, ids: readonly string[]): Pro
   return Object.fromEntries(rows.map(({ id, ...facts }) => [id, facts]))
 }
 
-/** So many pictures of before are looked at in one go. */
+/** How many pictures of earlier versions are checked at a time. */
 const A_TURN = 20
 
 /**

@@ -42,7 +42,7 @@ const KINDS: Record<
     shape: 'failed',
     word: 'clock is wrong',
     says: ({ why }) =>
-      `Nothing is collected in Live: a clock differs from the database’s (${why ?? ''}). Set the clock of that machine.`,
+      `No payments are charged in Live, because a server’s clock is wrong (${why ?? ''}). Correct it, and charging resumes.`,
   },
   'surplus-transfer': {
     shape: 'failed',
