@@ -8,9 +8,12 @@ import { shopper } from '../../testing/world.ts'
 import { takeBack } from '../access/close.ts'
 import { accessDecisionOn, grantsOf } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
+import { readAgreement } from '../agreements/agreements.ts'
 import { createCourse, deleteCourse, publishCourse, setCourseRetired } from '../catalogue/service.ts'
 import { cancelAgreement } from '../collecting/deeds.ts'
+import { manualPaymentOn, payManually } from '../collecting/manualPayment.ts'
 import {
+  agreements,
   bundleGrowths,
   courses,
   grants,
@@ -374,6 +377,36 @@ describe('a bundle that grows', () => {
     await recordTransferReceived(world.services, 'practice', waiting.orderId, { amount: 9900, day, note: '' })
     expect(await openTo(stab.courseId, 'wait')).toBe('open')
     expect(await weightsOf((await lineOf(waiting.orderId)).id)).toEqual([12_900, 2400, 0])
+  })
+
+  it('for who is late with a payment too: it opens with the rest when they have paid, and not for who left', async () => {
+    const monthly = await world.bundle([coptic.courseId, marbling.courseId], MONTHLY, `Monthly ${n}`, {
+      access: WHILE_PAYING,
+    })
+    const subscribe = async (who: string, card: string) => {
+      const { orderId } = await world.buy(
+        monthly.slug,
+        world.request(monthly.offerId, 1900, { email: email(who) }, card),
+        `${who}${n}`,
+      )
+      const [agreed] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
+      return agreed?.id as string
+    }
+    const late = await subscribe('late', 'pays-once')
+    await cancelAgreement(world.services, await subscribe('left', 'pays'), 'period-end', 'buyer')
+    bundle = monthly
+    // A month, the grace of three days, and one more.
+    await advance(world, 35)
+    expect([await openTo(coptic.courseId, 'late'), await openTo(coptic.courseId, 'left')]).toEqual(['closed', 'closed'])
+    await change(withStab(), { opens: true, closes: false, notifies: false })
+    await grow()
+    expect([await openTo(stab.courseId, 'late'), await openTo(stab.courseId, 'left')]).toEqual(['closed', 'no-grant'])
+    const { agreement } = await readAgreement(world.db, late)
+    const asked = manualPaymentOn(agreement, await schoolDay(world.services))
+    if (!asked) throw new Error('Nothing is late.')
+    const byCard = { connectionId: world.connectionId, token: world.standins.tokenOf('pays') }
+    await payManually(world.services, late, { ...byCard, ...asked })
+    expect([await openTo(stab.courseId, 'late'), await openTo(coptic.courseId, 'late')]).toEqual(['open', 'open'])
   })
 
   it('opens as long as the bundle is open, and shuts with it', async () => {

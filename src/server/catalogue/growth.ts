@@ -23,12 +23,17 @@ export interface ForHolders {
 const NOBODY: ForHolders = { opens: false, closes: false, notifies: false }
 
 /**
- * Lines by which somebody has a bundle: paid, with access that has not ended for good, and not refunded in whole. `day`
- * is today in the line's mode. To be joined as `l` (order_lines) and `o` (orders).
+ * Lines by which somebody has a bundle: paid, with access that is open, yet to open, or shut until a late payment comes,
+ * and not refunded in whole. `day` is today in the line's mode. To be joined as `l` (order_lines) and `o` (orders).
  */
 export const holdsBundle = (day: ReturnType<typeof sql>) => sql`
   o.state = 'paid' and l.duplicate_of is null
-  and exists (select from grants g where g.line_id = l.id and g.ended_at is null and (g.closes is null or g.closes > ${day}))
+  and exists (
+    select from grants g left join agreements a on a.line_id = g.line_id
+    where g.line_id = l.id and g.ended_at is null and (
+      g.closes is null or g.closes > ${day} or a.state = 'active' or (a.state = 'stopped' and a.kind = 'installments')
+    )
+  )
   and not exists (
     select from refunds r where r.line_id = l.id and r.state = 'refunded'
     having sum(r.amount) >= (select sum(p.pay) from payments p where p.line_id = l.id and p.state = 'collected')
