@@ -1,15 +1,28 @@
-import { type APIRequestContext, type Browser, test as base, expect, type Page } from '@playwright/test'
+import {
+  type APIRequestContext,
+  type Browser,
+  type BrowserContext,
+  test as base,
+  expect,
+  type Page,
+} from '@playwright/test'
 import { CHROMIUM } from '../scripts/chromium.ts'
+import type { TestServer } from '../scripts/testServer.ts'
 import { newOffer } from '../src/core/content/offer.ts'
 
-interface Running {
-  origin: string
-  standins: string
-  databaseUrl: string
-  dataDir: string
+/** The product whose clock journeys may move; every other one is a worker's own. */
+let isClockMoved = false
+/** Called first in a file that moves practice time. */
+export function onMovedClock() {
+  isClockMoved = true
 }
 
-export const running = (): Running => JSON.parse(process.env.ACORN ?? '') as Running
+/** The product that this worker's journeys use: its own, or the one whose clock is moved. */
+export function running(): TestServer {
+  if (isClockMoved) return JSON.parse(process.env.ACORN_MOVED ?? '') as TestServer
+  const all = JSON.parse(process.env.ACORN ?? '') as TestServer[]
+  return all[Number(process.env.TEST_PARALLEL_INDEX)] as TestServer
+}
 export const OWNER = { email: 'owner@foldandquire.example', password: 'kettle-stitch-and-quire' }
 
 /** By so much the day of the tests is ahead of the machine's, in milliseconds (`scripts/testDay.mjs`). */
@@ -48,6 +61,8 @@ export const unique = (word: string) => `${word} ${process.pid % 1000}${Date.now
  * another one draws nothing, and then nothing in it can be waited for.
  */
 export const test = base.extend<{ studio: Page; shop: Page }, { studioBrowser: Browser }>({
+  // biome-ignore lint/correctness/noEmptyPattern: a fixture names what it needs, here nothing.
+  baseURL: async ({}, use) => use(running().origin),
   browser: [async ({ browser }, use) => use(onTestDay(browser)), { scope: 'worker' }],
   context: async ({ context }, use) => {
     await context.addInitScript(liveAhead, testDayAhead())
@@ -68,7 +83,7 @@ export const test = base.extend<{ studio: Page; shop: Page }, { studioBrowser: B
   },
   shop: async ({ browser }, use) => {
     // High enough for a whole checkout: right after scrolling, a click may still reach the gateway's frame where it was.
-    const context = await browser.newContext({ viewport: { width: 1280, height: 1200 } })
+    const context = await browser.newContext({ viewport: { width: 1280, height: 1200 }, baseURL: running().origin })
     const page = await context.newPage()
     await use(page)
     await context.close()
@@ -77,10 +92,24 @@ export const test = base.extend<{ studio: Page; shop: Page }, { studioBrowser: B
 
 export { expect }
 
+type Kept = Awaited<ReturnType<BrowserContext['storageState']>>
+/** The session of this worker's creator, by the product's address. */
+const sessions = new Map<string, Kept>()
+
+/** A page of the signed-in creator; one session serves all journeys of a worker, since checking a password takes long on purpose. */
 export async function signedIn(browser: Browser): Promise<Page> {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, baseURL: running().origin })
+  const { origin } = running()
+  const storageState = sessions.get(origin)
+  const context = await browser.newContext({
+    viewport: { width: 1280, height: 800 },
+    baseURL: origin,
+    ...(storageState && { storageState }),
+  })
   const page = await context.newPage()
-  await post(page.request, '/api/session/sign-in', OWNER)
+  if (!storageState) {
+    await post(page.request, '/api/session/sign-in', OWNER)
+    sessions.set(origin, await context.storageState())
+  }
   return page
 }
 

@@ -7,6 +7,7 @@ import {
   fillCheckout,
   mailTo,
   makeCourse,
+  onMovedClock,
   ordersOf,
   post,
   pressOnce,
@@ -15,6 +16,7 @@ import {
   unique,
 } from './acorn.ts'
 
+onMovedClock()
 test.describe.configure({ mode: 'serial', timeout: 240_000 })
 
 const month = { count: 1, unit: 'month' }

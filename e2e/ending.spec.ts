@@ -14,7 +14,7 @@ test('a server that is asked to end does so, also while somebody’s request nev
     STANDINS_PORT: new URL(standins).port,
   }
   const server = await startPart(
-    { name: 'another server', args: ['src/server/main.ts', 'server'], ready: /server: / },
+    { name: 'another server', args: ['.data/test-parts/server.js', 'server'], ready: /server: / },
     env,
   )
   const slow = connect(port, '127.0.0.1')

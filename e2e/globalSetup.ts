@@ -1,39 +1,17 @@
-import { type ChildProcess, spawn } from 'node:child_process'
+import type { FullConfig } from '@playwright/test'
+import { startTestServers } from '../scripts/testServer.ts'
 
-/** Starts the product twice, with the demo school and empty, and ends both after the last test. */
-export default async function setup() {
-  const demo = await startServer([])
-  const empty = await startServer(['empty'])
-  process.env.ACORN = demo.said
-  process.env.ACORN_EMPTY = empty.said
-  return async () => {
-    await end(empty.child)
-    await end(demo.child)
-  }
-}
-
-function startServer(args: string[]): Promise<{ child: ChildProcess; said: string }> {
-  const child = spawn(
-    process.execPath,
-    ['--import', 'tsx', '--import', './scripts/testDay.mjs', 'scripts/testServer.ts', ...args],
-    {
-      stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
-    },
-  )
-  return new Promise((resolve, reject) => {
-    let output = ''
-    child.stdout?.on('data', (chunk: Buffer) => {
-      output += chunk.toString()
-      const ready = /^ready (.*)$/m.exec(output)
-      if (ready) resolve({ child, said: ready[1] as string })
-    })
-    child.once('exit', (code) => reject(new Error(`The test server ended (status ${code}):\n${output}`)))
-  })
-}
-
-function end(child: ChildProcess): Promise<void> {
-  return new Promise((resolve) => {
-    child.once('exit', () => resolve())
-    child.kill('SIGTERM')
-  })
+/**
+ * Starts a product with the demo school for each worker, one whose clock is moved, and an empty one; ends them after the
+ * last test.
+ */
+export default async function setup({ workers }: FullConfig) {
+  const demos = Array.from({ length: workers + 1 }, () => 'demo' as const)
+  const { servers, end } = await startTestServers([...demos, 'empty'])
+  const empty = servers.pop()
+  const moved = servers.pop()
+  process.env.ACORN = JSON.stringify(servers)
+  process.env.ACORN_MOVED = JSON.stringify(moved)
+  process.env.ACORN_EMPTY = JSON.stringify(empty)
+  return end
 }

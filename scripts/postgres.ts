@@ -93,7 +93,10 @@ export async function startCluster({
     `-p ${port}`,
     '-c listen_addresses=127.0.0.1',
     "-c unix_socket_directories=''",
-    ...(fsync ? [] : ['-c fsync=off', '-c synchronous_commit=off', '-c full_page_writes=off']),
+    // In tests many products share it.
+    ...(fsync
+      ? []
+      : ['-c fsync=off', '-c synchronous_commit=off', '-c full_page_writes=off', '-c max_connections=300']),
   ]
   const started = asOwner(
     [join(bin, 'pg_ctl'), '-D', data, '-w', '-l', join(data, 'server.log'), '-o', settings.join(' '), 'start'],

@@ -3,6 +3,7 @@ import { SetUpError } from './postgres.ts'
 
 export interface Part {
   name: string
+  /** What Node is started with. */
   args: string[]
   /** What it prints when it is ready. */
   ready: RegExp
@@ -12,7 +13,7 @@ const READY_MS = 60_000
 
 /** Starts a part of the product as a child that ends with this process, and waits until it is ready. */
 export function startPart({ name, args, ready }: Part, env: NodeJS.ProcessEnv): Promise<ChildProcess> {
-  const child = spawn(process.execPath, ['--import', 'tsx', ...args], { env, stdio: ['ignore', 'pipe', 'pipe', 'ipc'] })
+  const child = spawn(process.execPath, args, { env, stdio: ['ignore', 'pipe', 'pipe', 'ipc'] })
   return new Promise((resolve, reject) => {
     let said = ''
     const timer = setTimeout(() => reject(new Error(`${name} did not start within a minute:\n${said}`)), READY_MS)
@@ -114,12 +115,23 @@ export function runStep(args: string[], env: NodeJS.ProcessEnv = {}): Promise<bo
   })
 }
 
-/** The three parts, in the order in which they need each other. */
-export const PARTS: Part[] = [
-  { name: 'stand-ins', args: ['src/standins/main.ts'], ready: /stand-ins: / },
-  { name: 'worker', args: ['src/server/main.ts', 'worker'], ready: /worker: ready/ },
-  { name: 'server', args: ['src/server/main.ts', 'server'], ready: /server: / },
-]
+/** The three parts, in the order in which they need each other, by the programs of the stand-ins and of the server. */
+function partsOf(standins: string[], server: string[]): Part[] {
+  return [
+    { name: 'stand-ins', args: standins, ready: /stand-ins: / },
+    { name: 'worker', args: [...server, 'worker'], ready: /worker: ready/ },
+    { name: 'server', args: [...server, 'server'], ready: /server: / },
+  ]
+}
+
+export const PARTS = partsOf(['--import', 'tsx', 'src/standins/main.ts'], ['--import', 'tsx', 'src/server/main.ts'])
+
+/** The same, bundled into a folder. They start faster, for whoever starts many. */
+export async function bundleParts(folder: string): Promise<Part[]> {
+  const { bundle } = await import('./bundle.ts')
+  await bundle({ standins: 'src/standins/main.ts', server: 'src/server/main.ts' }, folder, false)
+  return partsOf([`${folder}/standins.js`], [`${folder}/server.js`])
+}
 
 /** Asks a child to end and waits for it. */
 export function endPart(child: ChildProcess): Promise<void> {

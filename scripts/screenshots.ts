@@ -1,14 +1,15 @@
-import { spawn } from 'node:child_process'
 import { mkdirSync } from 'node:fs'
 import { type BrowserContext, chromium, type Page } from '@playwright/test'
 import { readDemo } from '../demo/school.ts'
 import { CHROMIUM } from './chromium.ts'
+import { startTestServers, type TestServer } from './testServer.ts'
 
 /** `npm run screenshots`: one picture of each main view, made from the demo school, into docs/screenshots. */
 const DIR = 'docs/screenshots'
 mkdirSync(DIR, { recursive: true })
 
-const { origin, end } = await startServer()
+const { servers, end } = await startTestServers(['demo'])
+const [{ origin }] = servers as [TestServer]
 const browser = await chromium.launch(CHROMIUM)
 try {
   const wide = await browser.newContext({
@@ -21,7 +22,7 @@ try {
   await studio(await browser.newContext({ viewport: { width: 1280, height: 800 }, baseURL: origin }))
 } finally {
   await browser.close()
-  end()
+  await end()
 }
 process.exit(0)
 
@@ -156,23 +157,4 @@ async function shoot(page: Page, name: string) {
   await page.evaluate(() => document.fonts.ready)
   await page.screenshot({ path: `${DIR}/${name}.png` })
   console.log(`${DIR}/${name}.png`)
-}
-
-function startServer(): Promise<{ origin: string; standins: string; end: () => void }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', 'scripts/testServer.ts'], {
-    stdio: ['ignore', 'pipe', 'inherit', 'ipc'],
-  })
-  return new Promise((resolve, reject) => {
-    let output = ''
-    child.stdout?.on('data', (chunk: Buffer) => {
-      output += chunk.toString()
-      const ready = /^ready (.*)$/m.exec(output)
-      if (ready)
-        resolve({
-          ...(JSON.parse(ready[1] as string) as { origin: string; standins: string }),
-          end: () => void child.kill('SIGTERM'),
-        })
-    })
-    child.once('exit', (code) => reject(new Error(`The server ended (status ${code}):\n${output}`)))
-  })
 }

@@ -1,19 +1,8 @@
 import { type ChildProcess, spawn } from 'node:child_process'
-import { build } from 'vite'
 import type { Dice } from '../../src/testing/dice.ts'
+import { bundle } from '../bundle.ts'
 
 const BUILT = '.data/chaos-worker'
-
-/** Builds the worker into one file: hundreds are started, and each would translate all its sources again. */
-async function buildWorker(): Promise<string> {
-  await build({
-    configFile: false,
-    logLevel: 'warn',
-    ssr: { noExternal: true, external: ['@node-rs/argon2', 'pg-native'] },
-    build: { ssr: 'scripts/chaos/worker.ts', outDir: BUILT, emptyOutDir: true },
-  })
-  return `${BUILT}/worker.js`
-}
 
 /** Workers that are killed at any instruction, each followed by another. */
 export class Crew {
@@ -26,7 +15,9 @@ export class Crew {
   private constructor(private readonly args: string[]) {}
 
   static async of(size: number, args: string[]): Promise<Crew> {
-    const crew = new Crew([await buildWorker(), ...args])
+    // Hundreds are started.
+    await bundle({ worker: 'scripts/chaos/worker.ts' }, BUILT, true)
+    const crew = new Crew([`${BUILT}/worker.js`, ...args])
     for (let n = 0; n < size; n++) crew.hire()
     return crew
   }
