@@ -41,10 +41,6 @@ const grantsOf = compiled<{ personIds: readonly string[]; courseIds: readonly st
   ),
 )
 
-/** Orders by their ids, or by those of attempts at them; as an array, so that they are looked up and not joined. */
-export const ordersBy = (ids: SQLWrapper) => sql`any (array (select unnest(${ids}::uuid[]) union all
-  select ${attempts.orderId} from ${attempts} where ${attempts.id} = any (${ids}::uuid[])))`
-
 /** All grants of who has an address to some courses. */
 export const grantsOfBuyer = compiled<{ mode: Mode; email: string; courseIds: readonly string[] }>()((db, given) =>
   allGrants(db).where(
@@ -56,13 +52,13 @@ export const grantsOfBuyer = compiled<{ mode: Mode; email: string; courseIds: re
   ),
 )
 
-/** Grants of the buyers of orders to the courses that these would open; the orders by their ids, or by those of attempts. */
+/** Grants of the buyers of orders to the courses that these would open. */
 export const grantsBeside = compiled<{ orders: readonly string[] }>()((db, given) =>
   allGrants(db).where(
     and(
-      sql`${grants.personId} = any (array (select o.person_id from ${orders} o where o.id = ${ordersBy(given('orders'))}))`,
+      sql`${grants.personId} = any (array (select o.person_id from ${orders} o where o.id = ${anyOf(given('orders'))}))`,
       sql`${grants.courseId} = any (array (select c.course_id from ${orderLines} l join ${lineCourses} c on c.line_id = l.id
-        where l.order_id = ${ordersBy(given('orders'))}))`,
+        where l.order_id = ${anyOf(given('orders'))}))`,
       isNull(grants.endedAt),
     ),
   ),

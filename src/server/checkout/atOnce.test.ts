@@ -1,10 +1,12 @@
 import { asc, eq, inArray, sql } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
+import { eventually } from '../../testing/world.ts'
 import { grants, ledger, messages, orders, payments, people } from '../db/schema/index.ts'
-import { settleAttempt, settleCollected } from '../fulfilment/settle.ts'
+import { settleAttempt, settleAttempts } from '../fulfilment/settle.ts'
+import { failedBatches } from '../platform/batch.ts'
 
-/** What is placed and paid at the same moment is stored and settled together, and comes out as one after another. */
+/** What is placed and paid at the same moment comes out as one after another. */
 const world = ownWorld()
 let n = 0
 let book: Awaited<ReturnType<typeof world.sell>>
@@ -118,17 +120,24 @@ describe('new buyers who order at the same moment', () => {
 })
 
 describe('what gateways say at the same moment', () => {
-  const waiting = (count: number) => Promise.all(times(count, (who) => buy(who, 'confirms')))
+  const waiting = (count: number, of = '') => Promise.all(times(count, (who) => buy(`${of}${who}`, 'confirms')))
   const attemptOf = async (orderId: string) => (await world.attemptsOf(orderId))[0]?.id as string
+  const settle = (tries: readonly string[], outcomeOf = (id: string) => collected(12_900, `ref ${id}`)) =>
+    settleAttempts(
+      world.services,
+      tries.map((attemptId) => ({ attemptId, outcome: outcomeOf(attemptId), source: 'event' as const })),
+    )
 
-  it('is settled once each, told three times over and in any order', async () => {
+  it('is settled once each, told three times over and in any order, one by one or many at once', async () => {
     const all = await waiting(6)
     const tries = await Promise.all(all.map(({ orderId }) => attemptOf(orderId)))
-    await Promise.all(
-      [...tries, ...[...tries].reverse(), ...tries].map((id) =>
-        settleAttempt(world.services, id, collected(12_900, `ref ${id}`), 'event'),
-      ),
-    )
+    const orderly = [...tries, ...tries]
+    const results = await Promise.all([
+      settle(orderly),
+      settle(orderly.reverse()),
+      ...tries.map((id) => settleAttempt(world.services, id, collected(12_900, `ref ${id}`), 'event')),
+    ])
+    expect(results.slice(0, 2)).toEqual([new Map(), new Map()])
     for (const { orderId } of all) {
       const stored = await storedOf(orderId)
       expect(stored).toMatchObject({ state: 'paid', payments: [{ state: 'collected', fee: 31 }], grants: [{}] })
@@ -138,18 +147,44 @@ describe('what gateways say at the same moment', () => {
     }
   })
 
+  it('of every kind at once comes out as each alone', async () => {
+    const outcomes = [
+      collected(12_900, 'mixed'),
+      { state: 'declined' as const, reference: 'mixed', reason: 'refused' as const, method: null },
+      { state: 'abandoned' as const },
+      { state: 'awaited' as const, reference: 'mixed', method: null },
+      { state: 'absent' as const },
+    ]
+    const [alone, together] = [await waiting(5), await waiting(5, 'together')]
+    for (const [index, outcome] of outcomes.entries()) {
+      await settleAttempt(world.services, await attemptOf(alone[index]?.orderId as string), outcome, 'event')
+    }
+    const failed = await settleAttempts(
+      world.services,
+      await Promise.all(
+        together.map(async ({ orderId }, index) => ({
+          attemptId: await attemptOf(orderId),
+          outcome: outcomes[index] as (typeof outcomes)[0],
+          source: 'event' as const,
+        })),
+      ),
+    )
+    expect(failed).toEqual(new Map())
+    const [one, many] = await Promise.all(
+      [alone, together].map((all) => Promise.all(all.map(({ orderId }) => storedOf(orderId)))),
+    )
+    expect(many).toEqual(one)
+    expect(one?.map(({ state }) => state)).toEqual(['paid', 'open', 'open', 'paying', 'paying'])
+  })
+
   it('another sum or currency than was asked for settles nothing, and holds up none of the others', async () => {
     const all = await waiting(4)
     const tries = await Promise.all(all.map(({ orderId }) => attemptOf(orderId)))
-    const said = [
-      collected(12_900, `r0 ${n}`),
-      collected(12_899, `r1 ${n}`),
-      collected(12_900, `r2 ${n}`, 'USD'),
-      collected(12_900, `r3 ${n}`),
-    ]
-    await Promise.all(
-      tries.map((id, index) => settleAttempt(world.services, id, said[index] as (typeof said)[0], 'event')),
-    )
+    const said = new Map([
+      [tries[1], collected(12_899, `r1 ${n}`)],
+      [tries[2], collected(12_900, `r2 ${n}`, 'USD')],
+    ])
+    expect(await settle(tries, (id) => said.get(id) ?? collected(12_900, id))).toEqual(new Map())
     const stored = await Promise.all(all.map(({ orderId }) => storedOf(orderId)))
     expect(stored.map(({ state }) => state)).toEqual(['paid', 'paying', 'paying', 'paid'])
     expect(stored.map(({ journal }) => journal.includes('attempt-mismatch'))).toEqual([false, true, true, false])
@@ -161,47 +196,45 @@ describe('what gateways say at the same moment', () => {
     const tries = await Promise.all(all.map(({ orderId }) => attemptOf(orderId)))
     const held = all[1]?.orderId as string
     let free = () => {}
+    let isHeld = () => {}
+    const begun = new Promise<void>((done) => {
+      isHeld = done
+    })
     const holding = world.db.transaction(async (tx) => {
       await tx.execute(sql`select 1 from orders where id = ${held} for update`)
+      isHeld()
       await new Promise<void>((done) => {
         free = done
       })
     })
-    await new Promise((done) => setTimeout(done, 30))
-    const settled = tries.map((id) => settleAttempt(world.services, id, collected(12_900, `held ${id}`), 'event'))
-    await Promise.all([settled[0], settled[2]])
-    expect((await storedOf(all[0]?.orderId as string)).state).toBe('paid')
-    expect((await storedOf(all[2]?.orderId as string)).state).toBe('paid')
+    await begun
+    const settling = settle(tries)
+    const stateOf = async (index: number) => (await storedOf(all[index]?.orderId as string)).state
+    await eventually(async () => (await stateOf(0)) === 'paid' && (await stateOf(2)) === 'paid')
+    expect(await stateOf(1)).toBe('paying')
     free()
-    await Promise.all([holding, ...settled])
+    await holding
+    expect(await settling).toEqual(new Map())
     expect(await storedOf(held)).toMatchObject({ state: 'paid', grants: [{}] })
   })
 
-  it('one that cannot be settled fails alone, and the others are paid', async () => {
+  it('one that cannot be settled fails alone, the others are paid, and the batch that failed is counted', async () => {
     const all = await waiting(3)
     const tries = await Promise.all(all.map(({ orderId }) => attemptOf(orderId)))
-    const said = collected(12_900, `fails ${n}`)
     const nobody = crypto.randomUUID()
-    const results = await Promise.allSettled(
-      [...tries, nobody].map((id) => settleAttempt(world.services, id, said, 'event')),
-    )
-    expect(results.map(({ status }) => status)).toEqual(['fulfilled', 'fulfilled', 'fulfilled', 'rejected'])
+    const before = failedBatches('settling')
+    const failed = await settle([tries[0] as string, nobody, ...tries.slice(1)])
+    expect([...failed.keys()]).toEqual([nobody])
+    expect(String(failed.get(nobody))).toContain(nobody)
+    expect(failedBatches('settling')).toBe(before + 1)
     for (const { orderId } of all) expect((await storedOf(orderId)).state).toBe('paid')
+    await expect(settleAttempt(world.services, nobody, collected(12_900, 'x'), 'event')).rejects.toThrow(nobody)
   })
 
-  it('of two orders of one buyer only one is settled in a round: the second follows from the first', async () => {
+  it('of two orders of one buyer the second follows from the first, and stands as paid twice', async () => {
     const [one, two] = [await buy('both', 'confirms', `a ${n}`), await buy('both', 'confirms', `b ${n}`)]
-    const tries = [await attemptOf(one.orderId), await attemptOf(two.orderId)]
-    const told = tries.map((attemptId) => ({
-      attemptId,
-      outcome: collected(12_900, attemptId),
-      source: 'event' as const,
-    }))
-    const left = await settleCollected(world.services, told)
-    expect(left).toHaveLength(1)
-    await settleCollected(world.services, left)
-    expect(
-      [await world.duplicatesOf(one.orderId), await world.duplicatesOf(two.orderId)].flat().filter(Boolean),
-    ).toHaveLength(1)
+    expect(await settle([await attemptOf(one.orderId), await attemptOf(two.orderId)])).toEqual(new Map())
+    expect(await world.duplicatesOf(one.orderId)).toEqual([null])
+    expect(await world.duplicatesOf(two.orderId)).toEqual([one.orderId])
   })
 })

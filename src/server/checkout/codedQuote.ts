@@ -8,7 +8,7 @@ import { purchasesOf } from '../coupons/uses.ts'
 import type { Queryable } from '../db/client.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import type { School } from '../school/service.ts'
-import type { PlacingLine } from './placing.ts'
+import type { PlacingLine, Shopper } from './placing.ts'
 import { type Quoted, quoteBasket } from './quoteBasket.ts'
 
 /** What a basket is quoted by: its lines, and the codes as they were typed, with those that exist. */
@@ -64,4 +64,9 @@ function quoteFor(school: School, lines: readonly PlacingLine[], quote: () => Qu
 
 export function notOnSale(): Problem {
   return new Problem(410, 'not-on-sale', REFUSED.notOnSale)
+}
+
+/** Uses as they count before the buyer is known: what this browser has reserved and not paid is its own. */
+export function countingFor({ mode, person, browserHash }: Shopper): Counting {
+  return { mode, personId: person?.id ?? null, except: { browserHash } }
 }

@@ -1,11 +1,9 @@
-import { isOver } from '../../core/content/checkoutPage.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import { CODES } from '../../core/words/en/codes.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
-import { findLivePage, type LivePage } from '../catalogue/pages.ts'
-import { sellableLines } from '../catalogue/sellable.ts'
+import type { LivePage } from '../catalogue/pages.ts'
 import { BASKET_SLUG } from '../catalogue/slug.ts'
 import { callGateway } from '../charging/call.ts'
 import {
@@ -16,25 +14,23 @@ import {
   saveMethod,
   sourceOf,
 } from '../charging/paymentMethods.ts'
-import { type Counting, findCodes } from '../coupons/codes.ts'
-import { type EnteredCodes, enterCodes, giveEnteredBack, withRefused } from '../coupons/entered.ts'
-import { describeCodes, formatWhyNot } from '../coupons/sayings.ts'
+import { enterCodes, giveEnteredBack } from '../coupons/entered.ts'
+import { formatWhyNot } from '../coupons/sayings.ts'
 import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
 import { hasLaterPayments } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { connectionBy } from '../gateways/service.ts'
-import { fieldProblem, Problem } from '../http/problem.ts'
+import { Problem } from '../http/problem.ts'
 import { inTransaction, type Services } from '../platform/context.ts'
 import type { Counted } from '../platform/limits.ts'
 import { requireCompared } from '../platform/restored.ts'
 import { getSchool, type School } from '../school/service.ts'
-import type { BasketAnswer } from '../views/data.ts'
+import { basketOn } from './asked.ts'
 import { requireHolder } from './audience.ts'
-import { type Coded, notOnSale, quoteFollowing, quoteWithCodes } from './codedQuote.ts'
+import { type Coded, countingFor, quoteFollowing, quoteWithCodes } from './codedQuote.ts'
 import type { Following, Placed, PlaceRequest, Placing, PlacingLine, Shopper } from './placing.ts'
 import { prepare } from './prepare.ts'
-import { prepareTogether } from './prepareTogether.ts'
 import type { Quoted } from './quoteBasket.ts'
 import { orderStatus, resolveOpenAttempt } from './status.ts'
 
@@ -57,71 +53,6 @@ export async function placeOrder(
     readyFor(services, request, shopper),
   ])
   return place(services, lines, request, shopper, ready, { page, fromBasketId })
-}
-
-/**
- * What a basket comes to with its codes, as it would be placed now; nothing is placed by it. Whether a buyer used a code
- * before is said to who is signed in alone.
- * @param slug the address of the page on which it is.
- * @throws Problem 410 where something is not on sale, 422 at a price that cannot be paid.
- */
-export async function quoteOnPage(
-  services: Services,
-  slug: string,
-  request: Pick<PlaceRequest, 'lines' | 'codes'>,
-  shopper: Shopper,
-): Promise<BasketAnswer> {
-  const { db } = services
-  const [{ lines }, school, entered] = await Promise.all([
-    basketOn(services, slug, request, shopper),
-    getSchool(db),
-    enterCodes(services, request.codes ?? [], shopper),
-  ])
-  const { found } = entered
-  const coded = { lines, codes: request.codes ?? [], found }
-  const { quote } = await quoteWithCodes(db, school, coded, countingFor(shopper), services.now())
-  return { quote, codes: withRefused(await describeCodes(db, school, found, { quote, lines }), entered) }
-}
-
-/**
- * What one offer comes to with a code, as a page is shown with it; null where its creator's code does not exist, or the
- * offer's price is the buyer's own.
- * @param entered how a code of the page's address was entered, which counts as if it were typed; absent: it is the creator's.
- */
-export async function quoteKnownCode(
-  { db, now }: Services,
-  code: string,
-  offerId: string,
-  { mode, person, browserHash }: Pick<Shopper, 'mode' | 'person'> & { browserHash: string | null },
-  entered: EnteredCodes | null = null,
-): Promise<BasketAnswer | null> {
-  const [found, sellable, school] = await Promise.all([
-    entered?.found ?? findCodes(db, [code]),
-    sellableLines(db, [offerId], now()),
-    getSchool(db),
-  ])
-  const line = sellable.get(offerId)
-  if ((found.length === 0 && !entered) || !line || line.offer.live.terms.kind === 'openPrice') return null
-  const lines = [{ ...line, chosen: null, role: 'main' as const }]
-  const counting = { mode, personId: person?.id ?? null, except: { browserHash: browserHash ?? '' } }
-  const { quote } = await quoteWithCodes(db, school, { lines, codes: [code], found }, counting, now())
-  const codes = await describeCodes(db, school, found, { quote, lines })
-  return { quote, codes: entered ? withRefused(codes, entered) : codes }
-}
-
-/** Uses as they count before the buyer is known: what this browser has reserved and not paid is its own. */
-function countingFor({ mode, person, browserHash }: Shopper): Counting {
-  return { mode, personId: person?.id ?? null, except: { browserHash } }
-}
-
-/** What is in a basket, and the page on which it is. */
-async function basketOn(services: Services, slug: string, request: Pick<PlaceRequest, 'lines'>, shopper: Shopper) {
-  const [found, page] = await Promise.all([askedFor(services, request, shopper), findLivePage(services.db, slug)])
-  if (!page || (page.productId !== null && found[0]?.product.id !== page.productId)) throw notOnSale()
-  if (page.isRetired || isOver(page.live, services.now().toISOString())) {
-    throw new Problem(410, 'page-over', REFUSED.pageOver)
-  }
-  return { lines: withRoles(found, page), page }
 }
 
 /**
@@ -240,48 +171,6 @@ async function codeThatRanOut(
   return new Problem(409, 'code-changed', say(CODES.changed, { code: over.code, why }))
 }
 
-/** What a request asks for, in its order, on no page. @throws Problem as on a page. */
-export async function linesOf(
-  services: Services,
-  request: Pick<PlaceRequest, 'lines'>,
-  shopper: Shopper,
-): Promise<PlacingLine[]> {
-  return withRoles(await askedFor(services, request, shopper), null)
-}
-
-/**
- * The roles of what is asked for: what a page has as an order bump is one, behind the first. @throws Problem 410 where
- * something is sold as an addition only, and is none here.
- */
-function withRoles(lines: readonly Omit<PlacingLine, 'role'>[], page: LivePage | null): PlacingLine[] {
-  return lines.map((line, index) => {
-    const isBump = index > 0 && (page?.live.bumps.some(({ offerId }) => offerId === line.offer.id) ?? false)
-    if (line.offer.live.audience.who === 'added' && !isBump) throw notOnSale()
-    return { ...line, role: isBump ? 'bump' : 'main' }
-  })
-}
-
-/** What a request asks for, in its order. @throws Problem 410 where something of it is not on sale, 422 where it, or its product, is in it twice. */
-async function askedFor(
-  { db, now }: Services,
-  { lines }: Pick<PlaceRequest, 'lines'>,
-  { isCreator }: Shopper,
-): Promise<Omit<PlacingLine, 'role'>[]> {
-  const ids = lines.map(({ offerId }) => offerId)
-  const twice = ids.findIndex((id, index) => ids.indexOf(id) !== index)
-  if (twice > 0) throw fieldProblem(`/lines/${twice}/offerId`, REFUSED.inBasket)
-  const sellable = await sellableLines(db, ids, now(), isCreator)
-  const products = new Set<string>()
-  return lines.map(({ offerId, chosen }, index) => {
-    const line = sellable.get(offerId)
-    if (!line) throw notOnSale()
-    const { id, title } = line.product
-    if (products.has(id)) throw fieldProblem(`/lines/${index}/offerId`, say(REFUSED.twoOffers, { title }))
-    products.add(id)
-    return { ...line, chosen }
-  })
-}
-
 /** A members' offer needs the membership before; it cannot be bought in one go with it (selling rules, section 2). */
 function requireNotInOneBasket(title: string, needed: readonly string[], lines: readonly PlacingLine[]) {
   const brings = lines.find(({ courses }) => courses.some(({ id }) => needed.includes(id)))
@@ -303,8 +192,6 @@ async function placeOnce(
   placing: Placing,
   whenCollected: () => Promise<void>,
 ): Promise<Placed> {
-  const begun = paymentMethod ? await prepareTogether(services, placing) : null
-  if (begun && paymentMethod) return charge(services, paymentMethod, begun, placing, whenCollected)
   // An attempt left open by this order is settled first; then there is nothing in the way.
   for (let round = 0; round < 3; round++) {
     const prepared = await inTransaction(services, (services) => prepare(services, placing))

@@ -3,16 +3,17 @@ import { addDays, type Day } from '../../core/calendar/day.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { afterCollected, afterGivenBack, nextTryOf, taskOn } from '../../core/collecting/agreement.ts'
 import type { Outcome } from '../../gateways/contract.ts'
-import { type Held, holdAgreement, holdAgreements, saveAgreement } from '../agreements/agreements.ts'
+import { type Held, holdAgreements, saveAgreement } from '../agreements/agreements.ts'
 import { callGateway, declined } from '../charging/call.ts'
-import { type Asked, type Attempt, startAttempt, startAttempts } from '../charging/start.ts'
+import { type Asked, type Attempt, startAttempts } from '../charging/start.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, school } from '../db/schema/index.ts'
 import { advanceAll } from '../fulfilment/outcome.ts'
-import { settleAlone, settleAttempt, settleCollected } from '../fulfilment/settle.ts'
+import { settleAttempts } from '../fulfilment/settle.ts'
 import { openRow } from '../gateways/service.ts'
 import { notFound } from '../http/problem.ts'
 import { record } from '../journal/journal.ts'
+import { inOneGo } from '../platform/batch.ts'
 import { isClockTrusted } from '../platform/clock.ts'
 import { inMode, inTransaction, type Services, type Within, withClock } from '../platform/context.ts'
 import { Gathered } from '../platform/gathered.ts'
@@ -24,8 +25,6 @@ import { findSchool, type School } from '../school/service.ts'
 const FROM_HOUR = 6
 /** So many are queued at a time, every twenty seconds or so. */
 const MAX_QUEUED = 1500
-/** So many agreements that are not plain one process collects at a time: mostly it waits for the gateway. */
-const COLLECTED_AT_ONCE = 8
 
 /**
  * The day whose payments may be collected now: today from six in the morning on, by the school's clock,
@@ -81,25 +80,33 @@ export async function queueDue(services: Services): Promise<number> {
 }
 
 /**
- * Does for an agreement all that is to be done today (collecting rules, section 2). Safe to call twice, at the
- * same time too: the order's row is locked while it is decided, and an attempt under way ends the turn.
+ * Does for an agreement all that is to be done today (collecting rules, section 2). Safe to call twice, at the same time
+ * too: the order's row is locked while it is decided, and an attempt under way ends the turn.
+ * @throws Problem 404 where there is none.
  */
-export async function collectAgreement(base: Services, agreementId: string): Promise<void> {
-  const [found] = await whereabouts(base, [agreementId])
-  if (!found) throw notFound('agreement')
-  if (await restoredSince(base.db)) return
-  if (found.mode === 'live' && !(await isClockTrusted(base))) return
-  const services = withClock(base, found.mode, found.aheadMs)
-  for (;;) {
-    const day = collectingDay(found, services.now())
-    const turn = await inTransaction(services, (services) => takeTurn(services, agreementId, day))
-    if (turn.kind === 'nothing') return
-    if (turn.kind === 'settled') continue
-    const outcome = await chargeSavedMethod(services, turn, found.name)
-    if (!outcome) return
-    await settleAttempt(services, turn.attempt.id, outcome, 'answer')
-    if (outcome.state !== 'collected' || !isDueAgain(turn.held, day)) return
-  }
+export async function collectAgreement(services: Services, agreementId: string): Promise<void> {
+  const failed = await collectAgreements(services, [agreementId])
+  if (failed.has(agreementId)) throw failed.get(agreementId)
+}
+
+/**
+ * The same for many: decided in one transaction, charged side by side, and settled a handful at a time as the answers
+ * come, so that none waits for a slow one.
+ * @returns what failed, by agreement.
+ */
+export async function collectAgreements(services: Services, ids: readonly string[]): Promise<Map<string, unknown>> {
+  const failed = new Map<string, unknown>()
+  if (ids.length === 0 || (await restoredSince(services.db))) return failed
+  const batches = Array.from({ length: Math.ceil(ids.length / DECIDED_TOGETHER) }, (_, n) =>
+    ids.slice(n * DECIDED_TOGETHER, (n + 1) * DECIDED_TOGETHER),
+  )
+  // While one batch waits for its gateway, the next is begun.
+  await mapConcurrently(2, batches, async (batch) => {
+    const found = await whereabouts(services, batch)
+    for (const id of batch) if (!found.some((one) => one.id === id)) failed.set(id, notFound('agreement'))
+    for (const mode of MODES) await collectOf(services, mode, found, failed)
+  })
+  return failed
 }
 
 /** Of agreements: their modes with how far practice time runs ahead, and the school. */
@@ -117,95 +124,36 @@ function whereabouts({ db }: Services, ids: readonly string[]) {
     .where(sql`${agreements.id} = any(${sql.param([...ids])}::uuid[])`)
 }
 
-/** Once a payment came, the next may be due today already. Mostly it is not, and no lock is needed to see that. */
-function isDueAgain({ agreement, retryAfterDays }: Held, day: Day): boolean {
-  const next = nextTryOf(afterCollected(agreement, day), retryAfterDays)
-  return next !== null && next <= day
-}
+type Whereabouts = Awaited<ReturnType<typeof whereabouts>>
 
-/**
- * The same for many: all that are plain are begun in one transaction, charged side by side, and settled a handful at a
- * time as their answers come, so that none waits for a slow one. What is not plain, and all of a batch that fails, is
- * done one at a time.
- * @returns what failed, by agreement.
- */
-export async function collectAgreements(base: Services, ids: readonly string[]): Promise<Map<string, unknown>> {
-  const failed = new Map<string, unknown>()
-  if (ids.length === 0 || (await restoredSince(base.db))) return failed
-  const batches = Array.from({ length: Math.ceil(ids.length / CLAIMED_TOGETHER) }, (_, n) =>
-    ids.slice(n * CLAIMED_TOGETHER, (n + 1) * CLAIMED_TOGETHER),
-  )
-  // While one batch waits for its gateway, the next is begun.
-  await mapConcurrently(2, batches, (batch) => collectBatch(base, batch, failed))
-  return failed
-}
-
-async function collectBatch(base: Services, ids: readonly string[], failed: Map<string, unknown>): Promise<void> {
-  const found = await whereabouts(base, ids)
-  const alone = ids.filter((id) => !found.some((one) => one.id === id))
-  for (const mode of MODES) {
-    const of = found.filter((one) => one.mode === mode)
-    const [first] = of
-    if (!first || (mode === 'live' && !(await isClockTrusted(base)))) continue
-    const services = withClock(base, mode, first.aheadMs)
+/** Takes the turns of a mode's agreements until nothing of today is left to do for any. What failed is added to `failed`. */
+async function collectOf(base: Services, mode: Mode, all: Whereabouts, failed: Map<string, unknown>): Promise<void> {
+  const of = all.filter((one) => one.mode === mode)
+  const [first] = of
+  if (!first || (mode === 'live' && !(await isClockTrusted(base)))) return
+  const services = withClock(base, mode, first.aheadMs)
+  for (let left = of.map(({ id }) => id); left.length > 0; ) {
     const day = collectingDay(first, services.now())
-    const those = of.map(({ id }) => id)
-    const begun = await inTransaction(services, (services) => beginPlain(services, those, day)).catch(() => null)
-    if (begun === null) {
-      alone.push(...those)
-      continue
-    }
-    alone.push(...begun.others)
-    alone.push(...(await chargeAll(services, begun.tries, first.name, day, failed)))
+    const tries: Try[] = []
+    const settled: string[] = []
+    const undecided = await inOneGo(
+      'collecting',
+      left,
+      (id) => id,
+      async (batch) => {
+        const turns = await inTransaction(services, (within) => takeTurns(within, batch, day))
+        tries.push(...turns.tries)
+        settled.push(...turns.settled)
+        return []
+      },
+    )
+    for (const [id, error] of undecided) failed.set(id, error)
+    left = [...settled, ...(await chargeAll(services, tries, first.name, day, failed))]
   }
-  await mapConcurrently(COLLECTED_AT_ONCE, alone, async (id) => {
-    try {
-      await collectAgreement(base, id)
-    } catch (error) {
-      failed.set(id, error)
-    }
-  })
 }
 
-/** Begins what is plain: an agreement with a method that is there, whose next payment is to be charged. */
-async function beginPlain(
-  services: Within,
-  ids: readonly string[],
-  day: Day,
-): Promise<{ tries: Try[]; others: string[] }> {
-  const { db: tx } = services
-  const held = await holdAgreements(tx, ids)
-  const connectionIds = [...new Set(held.map(({ row }) => row.connectionId))]
-  const opened = await tx.select().from(connections).where(inArray(connections.id, connectionIds))
-  const others: string[] = []
-  const plain = held.flatMap((one) => {
-    const { row, order, agreement, retryAfterDays } = one
-    if (one.isUnderWay) return []
-    const task = taskOn(agreement, retryAfterDays, day)
-    const connection = opened.find(({ id }) => id === row.connectionId)
-    if (task?.do !== 'try' || one.isTakenBack || !row.savedMethod || !connection || connection.disconnectedAt) {
-      others.push(row.id)
-      return []
-    }
-    return [{ held: one, connection, asked: askFor(row, order, task.payment, day) }]
-  })
-  const started = await startAttempts(
-    services,
-    plain.map(({ held: { order }, asked }) => ({ about: { orderId: order.id, personId: order.personId }, asked })),
-  )
-  const tries = plain.map(
-    ({ held: of, connection }, index): Try => ({
-      kind: 'try',
-      held: of,
-      connection,
-      attempt: started[index] as Attempt,
-    }),
-  )
-  return { tries, others }
-}
-
-/** So many agreements are begun together. */
-const CLAIMED_TOGETHER = 40
+/** So many agreements are decided together. */
+const DECIDED_TOGETHER = 40
 /** So many answers are settled together, or as many as came within so many milliseconds. */
 const SETTLED_TOGETHER = 25
 const SETTLED_WITHIN_MS = 20
@@ -213,7 +161,7 @@ const SETTLED_WITHIN_MS = 20
 const CALLED_AT_ONCE = 24
 
 /**
- * Charges what was begun and settles the answers as they come.
+ * Charges what was begun and settles the answers as they come. What failed is added to `failed`.
  * @returns agreements for which something is due today still.
  */
 async function chargeAll(
@@ -225,22 +173,14 @@ async function chargeAll(
 ): Promise<string[]> {
   const again: string[] = []
   const settle = async (answered: readonly { turn: Try; outcome: Outcome }[]) => {
-    const told = answered.map(({ turn, outcome }) => ({
-      attemptId: turn.attempt.id,
-      outcome,
-      source: 'answer' as const,
-    }))
-    // A batch that fails is settled one at a time: it is known then which of them it is.
-    const left = await settleCollected(services, told).catch(() => told)
+    const unsettled = await settleAttempts(
+      services,
+      answered.map(({ turn, outcome }) => ({ attemptId: turn.attempt.id, outcome, source: 'answer' as const })),
+    )
     for (const { turn, outcome } of answered) {
       const { id } = turn.held.row
-      try {
-        const isLeft = left.some(({ attemptId }) => attemptId === turn.attempt.id)
-        if (isLeft) await settleAlone(services, turn.attempt.id, outcome, 'answer')
-        if (outcome.state === 'collected' && isDueAgain(turn.held, day)) again.push(id)
-      } catch (error) {
-        failed.set(id, error)
-      }
+      if (unsettled.has(turn.attempt.id)) failed.set(id, unsettled.get(turn.attempt.id))
+      else if (outcome.state === 'collected' && isDueAgain(turn.held, day)) again.push(id)
     }
   }
   const answers = new Gathered(SETTLED_TOGETHER, SETTLED_WITHIN_MS, settle)
@@ -254,6 +194,12 @@ async function chargeAll(
   })
   await answers.end()
   return again
+}
+
+/** Once a payment came, the next may be due today already. Mostly it is not, and no lock is needed to see that. */
+function isDueAgain({ agreement, retryAfterDays }: Held, day: Day): boolean {
+  const next = nextTryOf(afterCollected(agreement, day), retryAfterDays)
+  return next !== null && next <= day
 }
 
 /** What an agreement's next payment asks for. */
@@ -271,26 +217,56 @@ function askFor(row: Held['row'], order: Held['order'], { n, pay }: { n: number;
   }
 }
 
+/** A payment that is tried, whose attempt is stored. */
 interface Try {
-  kind: 'try'
   held: Held
   attempt: Attempt
-  /** Read already, where many are. */
-  connection?: typeof connections.$inferSelect
+  /** Its payment method; absent where it is gone. */
+  connection: typeof connections.$inferSelect | undefined
 }
-type Turn = { kind: 'nothing' } | { kind: 'settled' } | Try
 
-/** Decides what is next, and stores it before any money moves. */
-async function takeTurn(services: Within, agreementId: string, day: Day): Promise<Turn> {
+/** Decides of each agreement what is next, and stores it before any money moves. */
+async function takeTurns(
+  services: Within,
+  ids: readonly string[],
+  day: Day,
+): Promise<{ tries: Try[]; settled: string[] }> {
   const { db: tx } = services
-  const held = await holdAgreement(tx, agreementId)
+  const held = await holdAgreements(tx, ids)
+  const trying: { held: Held; asked: Asked }[] = []
+  const settled: string[] = []
+  for (const one of held) {
+    const turn = one.isUnderWay ? null : await takeTurn(services, one, day)
+    if (turn === 'settled') settled.push(one.row.id)
+    else if (turn) trying.push({ held: one, asked: turn })
+  }
+  const connectionIds = [...new Set(trying.map(({ held: { row } }) => row.connectionId))]
+  const [started, methods] = await Promise.all([
+    startAttempts(
+      services,
+      trying.map(({ held: { order }, asked }) => ({ about: { orderId: order.id, personId: order.personId }, asked })),
+    ),
+    tx.select().from(connections).where(inArray(connections.id, connectionIds)),
+  ])
+  const tries = trying.map(
+    ({ held: of }, index): Try => ({
+      held: of,
+      attempt: started[index] as Attempt,
+      connection: methods.find(({ id }) => id === of.row.connectionId),
+    }),
+  )
+  return { tries, settled }
+}
+
+/** @returns what is tried; null where nothing is to be done; "settled" where a payment of nothing was, and more may be due. */
+async function takeTurn(services: Within, held: Held, day: Day): Promise<Asked | 'settled' | null> {
+  const { db: tx } = services
   const { row, order, agreement, retryAfterDays } = held
-  if (held.isUnderWay) return { kind: 'nothing' }
   const task = taskOn(agreement, retryAfterDays, day)
   if (!task) {
     // The day of the next try may be stored by an older policy.
     if (nextTryOf(agreement, retryAfterDays) !== row.nextTry) await saveAgreement(tx, held, agreement)
-    return { kind: 'nothing' }
+    return null
   }
   const { n } = task.payment
   const about = { orderId: order.id, personId: order.personId }
@@ -299,26 +275,21 @@ async function takeTurn(services: Within, agreementId: string, day: Day): Promis
     // Nothing is charged for a course that the creator has shut, whatever way that came about.
     await saveAgreement(tx, held, ended)
     await record(tx, services.now(), about, 'agreement-cancelled', { when: 'now', by: 'creator' })
-    return { kind: 'nothing' }
+    return null
   }
-  if (task.do === 'settle') {
-    const { id } = held.scheduled[agreement.collected] as (typeof held.scheduled)[number]
-    await tx.update(payments).set({ state: 'collected', collectedAt: services.now() }).where(eq(payments.id, id))
-    await advanceAll(services, [
-      { held, count: 1, day, events: [{ about, what: 'payment-settled', data: { n } }], isTold: false },
-    ])
-    return { kind: 'settled' }
-  }
-  const attempt = await startAttempt(services, { about, asked: askFor(row, order, task.payment, day) })
-  return { kind: 'try', held, attempt }
+  if (task.do === 'try') return askFor(row, order, task.payment, day)
+  const { id } = held.scheduled[agreement.collected] as (typeof held.scheduled)[number]
+  await tx.update(payments).set({ state: 'collected', collectedAt: services.now() }).where(eq(payments.id, id))
+  await advanceAll(services, [
+    { held, count: 1, day, events: [{ about, what: 'payment-settled', data: { n } }], isTold: false },
+  ])
+  return 'settled'
 }
 
 /** Charges the saved method; null where no answer came, which is looked up later. */
 async function chargeSavedMethod(services: Services, turn: Try, schoolName: string): Promise<Outcome | null> {
-  const { held, attempt } = turn
+  const { held, attempt, connection } = turn
   const { row, line } = held
-  const ofRow = eq(connections.id, row.connectionId)
-  const connection = turn.connection ?? (await services.db.select().from(connections).where(ofRow))[0]
   if (!row.savedMethod || !connection || connection.disconnectedAt) return declined('no-method', row.method)
   const outcome = await callGateway(services, {
     open: () => openRow(services, connection),

@@ -5,7 +5,7 @@ import { CODE_ALPHABET } from '../../core/content/codePattern.ts'
 import { type CouponContent, newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper } from '../../testing/world.ts'
-import { quoteOnPage } from '../checkout/place.ts'
+import { quoteOnPage } from '../checkout/pageQuote.ts'
 import { codes } from '../db/schema/index.ts'
 import { createCoupon, publishCoupon, saveCouponDraft, setCouponRetired } from './service.ts'
 import {

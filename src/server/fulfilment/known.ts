@@ -1,7 +1,7 @@
-import { asc, eq, type SQLWrapper, sql } from 'drizzle-orm'
-import { grantsBeside, ordersBy } from '../access/heldAlready.ts'
+import { asc, eq, type Placeholder, sql } from 'drizzle-orm'
+import { grantsBeside } from '../access/heldAlready.ts'
 import type { Transaction } from '../db/client.ts'
-import { compiled } from '../db/compiled.ts'
+import { anyOf, compiled } from '../db/compiled.ts'
 import { lineCourses, orderLines, orders, payments, products } from '../db/schema/index.ts'
 import { getSchool } from '../school/service.ts'
 
@@ -23,7 +23,7 @@ const linesBy = compiled<Ids>()((db, given) =>
     .select({ line: orderLines, product: products.bookName, kind: products.kind })
     .from(orderLines)
     .innerJoin(products, eq(products.id, orderLines.productId))
-    .where(sql`${orderLines.orderId} = ${ordersBy(given('ids'))}`)
+    .where(sql`${orderLines.orderId} = ${anyOf(given('ids'))}`)
     .orderBy(asc(orderLines.position)),
 )
 
@@ -32,7 +32,7 @@ const coursesBy = compiled<Ids>()((db, given) =>
     .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, title: lineCourses.title })
     .from(lineCourses)
     .where(
-      sql`${lineCourses.lineId} = any (array (select l.id from ${orderLines} l where l.order_id = ${ordersBy(given('ids'))}))`,
+      sql`${lineCourses.lineId} = any (array (select l.id from ${orderLines} l where l.order_id = ${anyOf(given('ids'))}))`,
     )
     .orderBy(asc(lineCourses.position)),
 )
@@ -48,15 +48,15 @@ const paymentsBy = compiled<Ids>()((db, given) =>
       tax: payments.tax,
     })
     .from(payments)
-    .where(sql`${payments.orderId} = ${ordersBy(given('ids'))}`)
+    .where(sql`${payments.orderId} = ${anyOf(given('ids'))}`)
     .orderBy(asc(payments.id)),
 )
 
-const buyersOf = (db: Transaction, ids: SQLWrapper) =>
+const buyersOf = (db: Transaction, ids: Placeholder) =>
   db
     .selectDistinct({ id: sql<string>`${orders.personId}`.as('id') })
     .from(orders)
-    .where(sql`${orders.id} = ${ordersBy(ids)}`)
+    .where(sql`${orders.id} = ${anyOf(ids)}`)
     .orderBy(sql`1`)
     .as('buyers')
 
@@ -76,7 +76,6 @@ const tryBuyers = compiled<Ids>()((db, given) => {
 /**
  * Reads what must be known of orders before they are paid. Orders of one buyer that are settled in the same moment wait
  * for each other here, before it is read what their buyer has.
- * @param ids those of the orders, or of attempts at them.
  * @param buyers wait: until nobody else settles an order of theirs · try: those for whom it is so already are in `held`.
  */
 export async function readKnown(tx: Transaction, ids: readonly string[], buyers: 'wait' | 'try') {

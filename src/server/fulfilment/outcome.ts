@@ -2,13 +2,13 @@ import { and, eq, inArray, sql } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
 import { split } from '../../core/money/arithmetic.ts'
 import type { Outcome } from '../../gateways/contract.ts'
-import { type Held, readAgreement, saveAgreement, saveAgreements } from '../agreements/agreements.ts'
+import { type Held, saveAgreement, saveAgreements } from '../agreements/agreements.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookLater } from '../ledger/book.ts'
 import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
-import { type Attempt, noteSurplus, type Order, type Source } from './notes.ts'
+import type { Attempt, Order, Source } from './notes.ts'
 
 type Collected = Extract<Outcome, { state: 'collected' }>
 type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'reason' | 'method'>
@@ -33,21 +33,6 @@ export function isNext(later: Pick<Later, 'held' | 'attempt'>): boolean {
   const [first] = coveredBy(later)
   // They are collected in their order, so that none after the next one is paid.
   return first !== undefined && first.n === agreement.payments[agreement.collected]?.n
-}
-
-/** What follows from a later payment that was collected. The order is locked by the caller. */
-export async function laterCollected(
-  services: Within,
-  order: Order,
-  attempt: Attempt,
-  outcome: Collected,
-  source: Source,
-): Promise<void> {
-  const held = await readAgreement(services.db, attempt.agreementId as string)
-  const later = { order, held, attempt, outcome, source }
-  // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
-  if (!isNext(later)) return noteSurplus(services, order, attempt, outcome)
-  await writeCollected(services, [later])
 }
 
 /**
@@ -171,14 +156,11 @@ export async function advanceAll(services: Within, all: readonly Advancing[]): P
 /** What follows from a try that was declined: another later, or the agreement stops. The order is locked by the caller. */
 export async function laterDeclined(
   services: Within,
-  order: Order,
-  attempt: Attempt,
-  { reference, reason, method }: Declined,
-  source: Source,
+  { order, held, attempt, outcome, source }: Omit<Later, 'outcome'> & { outcome: Declined },
 ): Promise<void> {
   const { db: tx } = services
   const at = services.now()
-  const held = await readAgreement(tx, attempt.agreementId as string)
+  const { reference, reason, method } = outcome
   const { row } = held
   const about = { orderId: order.id, personId: order.personId }
   await tx

@@ -1,4 +1,4 @@
-import { and, eq, inArray, sql } from 'drizzle-orm'
+import { and, eq, type Placeholder, sql } from 'drizzle-orm'
 import { UPSELL_MINUTES } from '../../core/content/checkoutPage.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { readAgreements } from '../agreements/agreements.ts'
@@ -6,90 +6,16 @@ import { nextState } from '../charging/states.ts'
 import { releaseCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
-import type { Mode } from '../db/schema/columns.ts'
 import { attempts, connections, orders } from '../db/schema/index.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
+import { inOneGo } from '../platform/batch.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
-import { Together } from '../platform/together.ts'
 import { collectedAgain } from './chargedAgain.ts'
 import { markPaid, type Paying } from './fulfil.ts'
 import { type Known, readKnown } from './known.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
-import { isNext, type Later, laterCollected, laterDeclined, writeCollected } from './outcome.ts'
-
-/**
- * The one state change that follows from a gateway's word about an attempt, whoever brings it and
- * in whatever order; told twice, it happens once. "Paid" and the grants are one transaction. What was collected, as
- * mostly, is settled together with others that come at the same time.
- */
-export async function settleAttempt(
-  services: Services,
-  attemptId: string,
-  outcome: Outcome,
-  source: Source,
-): Promise<void> {
-  if (outcome.state === 'collected') {
-    const isSettled = await together(services).ask({ services, attemptId, outcome, source })
-    if (isSettled) return
-  }
-  await settleAlone(services, attemptId, outcome, source)
-}
-
-/** The same in a transaction of its own, waiting for whoever holds its order. */
-export async function settleAlone(
-  services: Services,
-  attemptId: string,
-  outcome: Outcome,
-  source: Source,
-): Promise<void> {
-  await inTransaction(services, async (services) => {
-    const { db: tx } = services
-    // The order's row is the lock for all that happens to it; the attempt is read once it is held.
-    const [[order], [attempt]] = await Promise.all([
-      lockOrder(tx, { id: attemptId }),
-      attemptsBy(tx, { ids: [attemptId] }),
-    ])
-    if (!order || !attempt) throw new Error(`There is no attempt ${attemptId}.`)
-    await settleIn(services, order, attempt.attempt, outcome, source)
-  })
-}
-
-const lockOrder = compiled<{ id: string }>()((db, given) =>
-  db
-    .select()
-    .from(orders)
-    .where(
-      inArray(
-        orders.id,
-        db
-          .select({ id: attempts.orderId })
-          .from(attempts)
-          .where(eq(attempts.id, given('id'))),
-      ),
-    )
-    .for('no key update'),
-)
-
-/** Orders of attempts, those left out that somebody else holds: nobody waits for a slow neighbour, or in a circle. */
-const lockFreeOrders = compiled<{ ids: readonly string[] }>()((db, given) =>
-  db
-    .select()
-    .from(orders)
-    .where(
-      sql`${orders.id} = any (array (select ${attempts.orderId} from ${attempts} where ${attempts.id} = ${anyOf(given('ids'))}))`,
-    )
-    .for('no key update', { skipLocked: true }),
-)
-
-/** Attempts with the payment method of each. */
-const attemptsBy = compiled<{ ids: readonly string[] }>()((db, given) =>
-  db
-    .select({ attempt: attempts, adapter: connections.adapter })
-    .from(attempts)
-    .innerJoin(connections, eq(connections.id, attempts.connectionId))
-    .where(sql`${attempts.id} = ${anyOf(given('ids'))}`),
-)
+import { isNext, type Later, laterDeclined, writeCollected } from './outcome.ts'
 
 /** A gateway's word about an attempt. */
 export interface Reported {
@@ -98,72 +24,79 @@ export interface Reported {
   source: Source
 }
 
-/** So many are settled in one transaction. */
-const TOGETHER = 25
-/** Where much is collected, one waits so long for others. */
-const GATHER_MS = 8
-
-type Asked = Reported & { services: Services }
-
-const queues = new WeakMap<Services['db'], Map<Mode | undefined, Together<Asked, boolean>>>()
-
-/** What is settled together: attempts of one mode, by its clock. */
-function together({ db, clockOf }: Services): Together<Asked, boolean> {
-  const byClock = queues.get(db) ?? new Map<Mode | undefined, Together<Asked, boolean>>()
-  queues.set(db, byClock)
-  const known = byClock.get(clockOf)
-  if (known) return known
-  const made = new Together<Asked, boolean>(TOGETHER, GATHER_MS, async (all) => {
-    const [first] = all
-    // A round that fails is settled one at a time: it is known then which of them it is.
-    const left = first ? await settleCollected(first.services, all).catch(() => all) : all
-    return all.map((one) => !left.includes(one))
-  })
-  byClock.set(clockOf, made)
-  return made
-}
-
 /**
- * Settles what was collected, in one transaction, by statements over many rows.
- * @returns those that are not so plain, or not of this kind: they are settled one at a time.
+ * The one state change that follows from a gateway's word about an attempt, whoever brings it and in whatever order; told
+ * twice, it happens once. "Paid" and the grants are one transaction.
  */
-export async function settleCollected<R extends Reported>(services: Services, all: readonly R[]): Promise<R[]> {
-  return inTransaction(services, async (services) => {
-    const { db: tx } = services
-    const ids = [...new Set(all.map(({ attemptId }) => attemptId))]
-    const [found, tries, known] = await Promise.all([
-      lockFreeOrders(tx, { ids }),
-      attemptsBy(tx, { ids }),
-      readKnown(tx, ids, 'try'),
-    ])
-    const taken = new Set<string>()
-    const plain = all.flatMap(({ attemptId, outcome, source }) => {
-      const of = tries.find(({ attempt }) => attempt.id === attemptId)
-      const order = found.find(({ id }) => id === of?.attempt.orderId)
-      if (!of || !order || outcome.state !== 'collected') return []
-      const { attempt, adapter } = of
-      if (nextState(attempt.state, outcome.state) === null) return []
-      if (!isSameMoney(outcome, attempt)) return []
-      // Of one agreement, and of one buyer's orders, one at a time: the second follows from the first.
-      const one = attempt.agreementId ?? order.personId
-      if (taken.has(one)) return []
-      taken.add(one)
-      return [{ order, attempt, adapter, outcome, source }]
-    })
-    const first = plainOrders(plain, known, ids.length === 1)
-    const later = await plainLater(tx, plain)
-    if (later.length > 0) await writeCollected(services, later)
-    if (first.length > 0) await writePaid(services, first, known)
-    const done = new Map([...first, ...later].map(({ attempt, outcome }) => [attempt.id, outcome]))
-    // What is told of it twice, or was told before, has nothing left to settle.
-    return all.filter(({ attemptId, outcome }) => {
-      const now = done.get(attemptId)
-      if (now) return outcome.state !== 'collected' || !isSameMoney(outcome, now)
-      const attempt = tries.find((one) => one.attempt.id === attemptId)?.attempt
-      return !attempt || nextState(attempt.state, outcome.state) !== null
-    })
-  })
+export async function settleAttempt(
+  services: Services,
+  attemptId: string,
+  outcome: Outcome,
+  source: Source,
+): Promise<void> {
+  const failed = await settleAttempts(services, [{ attemptId, outcome, source }])
+  if (failed.has(attemptId)) throw failed.get(attemptId)
 }
+
+/** The same for several, in one transaction as far as they do not wait for anybody. @returns what failed, by attempt. */
+export function settleAttempts(services: Services, all: readonly Reported[]): Promise<Map<string, unknown>> {
+  return inOneGo(
+    'settling',
+    all,
+    ({ attemptId }) => attemptId,
+    (batch) => inTransaction(services, (within) => settleBatch(within, batch)),
+  )
+}
+
+/** @returns those that somebody else holds, or that follow from another of the batch. */
+async function settleBatch(services: Within, all: readonly Reported[]): Promise<Reported[]> {
+  const { db: tx } = services
+  const others = all.length === 1 ? 'wait' : 'leave'
+  const ids = [...new Set(all.map(({ attemptId }) => attemptId))]
+  // The order's row is the lock for all that happens to it; the attempt is read once it is held.
+  const [orderRows, tries] = await Promise.all([
+    others === 'wait' ? lockOrders(tx, { ids }) : lockFreeOrders(tx, { ids }),
+    attemptsBy(tx, { ids }),
+  ])
+  const left = new Set<Reported>()
+  const held = all.flatMap((reported) => {
+    const attempt = tries.find(({ id }) => id === reported.attemptId)
+    if (!attempt) throw new Error(`There is no attempt ${reported.attemptId}.`)
+    const order = orderRows.find(({ id }) => id === attempt.orderId)
+    if (order) return [{ ...reported, order, attempt, reported }]
+    left.add(reported)
+    return []
+  })
+  for (const { reported } of await settleHeld(services, held, others)) left.add(reported)
+  return [...left]
+}
+
+const ofAttempts = (ids: Placeholder) =>
+  sql`${orders.id} = any (array (select ${attempts.orderId} from ${attempts} where ${attempts.id} = ${anyOf(ids)}))`
+
+const lockOrders = compiled<{ ids: readonly string[] }>()((db, given) =>
+  db
+    .select()
+    .from(orders)
+    .where(ofAttempts(given('ids')))
+    .for('no key update'),
+)
+
+/** The same without those that somebody else holds: nobody waits for a slow neighbour, or in a circle. */
+const lockFreeOrders = compiled<{ ids: readonly string[] }>()((db, given) =>
+  db
+    .select()
+    .from(orders)
+    .where(ofAttempts(given('ids')))
+    .for('no key update', { skipLocked: true }),
+)
+
+const attemptsBy = compiled<{ ids: readonly string[] }>()((db, given) =>
+  db
+    .select()
+    .from(attempts)
+    .where(sql`${attempts.id} = ${anyOf(given('ids'))}`),
+)
 
 interface Money {
   amount: number
@@ -175,71 +108,134 @@ function isSameMoney(collected: Money, asked: Money): boolean {
   return collected.amount === asked.amount && collected.currency === asked.currency
 }
 
-/** What a gateway collected for an attempt whose order is held. */
-interface Held extends Pick<Later, 'order' | 'attempt' | 'outcome' | 'source'> {
-  adapter: string
+/** A gateway's word about an attempt whose order is held. */
+interface Told {
+  order: Order
+  attempt: Attempt
+  outcome: Outcome
+  source: Source
 }
+type Collected = Told & { outcome: Extract<Outcome, { state: 'collected' }> }
 
-/** Later payments that are the next of their agreements. */
-async function plainLater(tx: Transaction, all: readonly Held[]): Promise<Later[]> {
-  const ids = all.flatMap(({ attempt }) => attempt.agreementId ?? [])
-  if (ids.length === 0) return []
-  const held = await readAgreements(tx, ids)
-  return all.flatMap(({ order, attempt, outcome, source }) => {
-    const agreed = held.find(({ row }) => row.id === attempt.agreementId)
-    return agreed && isNext({ held: agreed, attempt }) ? [{ order, held: agreed, attempt, outcome, source }] : []
-  })
+/** The same in the caller's transaction, which holds the order's lock and has read the attempt since. */
+export async function settleIn(
+  services: Within,
+  order: Order,
+  attempt: Attempt,
+  outcome: Outcome,
+  source: Source,
+): Promise<void> {
+  await settleHeld(services, [{ order, attempt, outcome, source }], 'wait')
 }
 
 /**
- * First payments of orders in which nothing waits for anybody else: no code is counted, no bundle can grow meanwhile. One
- * that is alone in its round may wait: nobody waits for it.
+ * Settles what was reported of attempts whose orders are held.
+ * @param others wait: for whoever settles an order of the same buyer, counts the same code or changes the same bundle ·
+ * leave: nobody is waited for, since several orders are held.
+ * @returns those that are left: they would have to wait, or follow from another of them.
  */
-function plainOrders(all: readonly Held[], { lines, held }: Known, isAlone: boolean): Held[] {
-  return all.filter(({ order, attempt }) => {
-    if (attempt.agreementId !== null || order.state === 'paid' || !held.has(order.personId)) return false
-    if (isAlone) return true
-    const isBundled = lines.some(({ line, kind }) => line.orderId === order.id && kind === 'bundle')
-    return !isBundled && order.quote.codes.length === 0
+async function settleHeld<T extends Told>(services: Within, all: readonly T[], others: 'wait' | 'leave'): Promise<T[]> {
+  const { db: tx } = services
+  const left: T[] = []
+  const taken = new Set<string>()
+  const news = all.filter((told) => {
+    if (nextState(told.attempt.state, told.outcome.state) === null) return false
+    // Of one agreement, and of one buyer's orders, one at a time: the second follows from the first.
+    const one = told.attempt.agreementId ?? told.order.personId
+    if (taken.has(one)) {
+      left.push(told)
+      return false
+    }
+    taken.add(one)
+    return true
   })
+  const paying = news.filter((told): told is T & Collected => isCollected(told) && isFirst(told))
+  const agreed = news.flatMap(({ attempt }) => attempt.agreementId ?? [])
+  const [known, held] = await Promise.all([
+    paying.length > 0
+      ? readKnown(
+          tx,
+          paying.map(({ order }) => order.id),
+          others === 'wait' ? 'wait' : 'try',
+        )
+      : null,
+    agreed.length > 0 ? readAgreements(tx, agreed) : [],
+  ])
+  const first: Collected[] = []
+  const later: Later[] = []
+  for (const told of news) {
+    const { order, attempt, outcome, source } = told
+    const agreement = held.find(({ row }) => row.id === attempt.agreementId)
+    if (outcome.state !== 'collected') {
+      if (outcome.state === 'declined' && agreement) {
+        await laterDeclined(services, { order, held: agreement, attempt, outcome, source })
+      } else await leaveUnpaid(services, order, attempt, outcome, source)
+    } else if (!isSameMoney(outcome, attempt)) {
+      // Nothing is settled by other money than was asked for.
+      const { amount: asked, currency, key } = attempt
+      const { reference, amount, currency: said } = outcome
+      await noteOnce(services, order, 'attempt-mismatch', key, { asked, currency, reference, amount, said })
+    } else if (agreement) {
+      const one = { order, held: agreement, attempt, outcome, source }
+      // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.
+      if (isNext(one)) later.push(one)
+      else await noteSurplus(services, order, attempt, outcome)
+    } else if (attempt.replacesId !== null) await collectedAgain(services, order, attempt, outcome, source)
+    else if (order.state === 'paid') {
+      // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
+      await noteSurplus(services, order, attempt, outcome)
+    } else if (others === 'wait' || (known && waitsForNobody(order, known))) {
+      first.push({ order, attempt, outcome, source })
+    } else left.push(told)
+  }
+  if (later.length > 0) await writeCollected(services, later)
+  if (first.length > 0 && known) await writePaid(services, first, known)
+  return left
 }
 
-/** The same in the caller's transaction, which holds the order's lock and has read the attempt since. */
-export async function settleIn(services: Within, order: Order, attempt: Attempt, outcome: Outcome, source: Source) {
+function isCollected(told: Told): told is Collected {
+  return told.outcome.state === 'collected' && isSameMoney(told.outcome, told.attempt)
+}
+
+/** Whether an attempt is for what an unpaid order asks on its day. */
+function isFirst({ order, attempt }: Told): boolean {
+  return attempt.agreementId === null && attempt.replacesId === null && order.state !== 'paid'
+}
+
+/** Whether an order can be paid beside others: its buyer is held, no code is counted, no bundle can grow meanwhile. */
+function waitsForNobody({ id, personId, quote }: Order, { lines, held }: Known): boolean {
+  const isBundled = lines.some(({ line, kind }) => line.orderId === id && kind === 'bundle')
+  return held.has(personId) && !isBundled && quote.codes.length === 0
+}
+
+/** What follows where no money came, yet or at all. */
+async function leaveUnpaid(
+  services: Within,
+  order: Order,
+  attempt: Attempt,
+  outcome: Exclude<Outcome, { state: 'collected' }>,
+  source: Source,
+): Promise<void> {
   const { db: tx } = services
-  const next = nextState(attempt.state, outcome.state)
-  if (next === null) return
-  const isLater = attempt.agreementId !== null
   const at = services.now()
   const about = { orderId: order.id, personId: order.personId }
   switch (outcome.state) {
-    case 'collected':
-      if (!isSameMoney(outcome, attempt)) {
-        // Nothing is settled by other money than was asked for.
-        const { amount: asked, currency, key } = attempt
-        const { reference, amount, currency: said } = outcome
-        const data = { asked, currency, reference, amount, said }
-        await noteOnce(services, order, 'attempt-mismatch', key, data)
-        return
-      }
-      if (isLater) return laterCollected(services, order, attempt, outcome, source)
-      return attempt.replacesId === null
-        ? collected(services, order, attempt, outcome, source)
-        : collectedAgain(services, order, attempt, outcome, source)
+    case 'absent':
+      // It changes nothing, whatever the attempt's state.
+      return
     case 'confirming':
-      await change(tx, attempt, { state: next, reference: outcome.reference, confirmUrl: outcome.url })
+      await change(tx, attempt, { state: 'confirming', reference: outcome.reference, confirmUrl: outcome.url })
       return record(tx, at, about, 'attempt-confirming', { reference: outcome.reference })
     case 'awaited': {
       const { reference, method } = outcome
-      await change(tx, attempt, { state: next, reference, method, confirmUrl: null })
+      await change(tx, attempt, { state: 'awaiting', reference, method, confirmUrl: null })
       const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'awaiting' })
       await Promise.all(writes)
       return recordAll(tx, at, [{ about, what: 'attempt-awaiting', data: { reference, method, source } }, queued])
     }
     case 'declined':
-      if (isLater) return laterDeclined(services, order, attempt, outcome, source)
       await change(tx, attempt, {
-        state: next,
+        state: 'declined',
         reference: outcome.reference,
         reason: outcome.reason,
         method: outcome.method,
@@ -249,9 +245,8 @@ export async function settleIn(services: Within, order: Order, attempt: Attempt,
       await reopen(tx, order)
       return notifyDeclined(services, order, attempt, outcome, source)
     case 'abandoned':
-      await change(tx, attempt, { state: next, settledAt: at, confirmUrl: null })
-      if (isLater) return record(tx, at, about, 'attempt-abandoned', { source })
-      await reopen(tx, order)
+      await change(tx, attempt, { state: 'abandoned', settledAt: at, confirmUrl: null })
+      if (attempt.agreementId === null) await reopen(tx, order)
       return record(tx, at, about, 'attempt-abandoned', { source })
   }
 }
@@ -282,22 +277,6 @@ async function notifyDeclined(
   return recordAll(tx, services.now(), [declined, queued])
 }
 
-async function collected(
-  services: Within,
-  order: Order,
-  attempt: Attempt,
-  outcome: Extract<Outcome, { state: 'collected' }>,
-  source: Source,
-) {
-  const { db: tx } = services
-  if (order.state === 'paid') {
-    // The gateway took money for an attempt that it had said was closed. Nothing opens twice; a person must see it.
-    return noteSurplus(services, order, attempt, outcome)
-  }
-  const [[of], known] = await Promise.all([attemptsBy(tx, { ids: [attempt.id] }), readKnown(tx, [order.id], 'wait')])
-  await writePaid(services, [{ order, attempt, outcome, source, adapter: of?.adapter ?? '' }], known)
-}
-
 const putCollected = compiled<{ rows: string; ids: readonly string[]; at: Date }>()((db, given) =>
   db
     .update(attempts)
@@ -321,9 +300,17 @@ const putCollected = compiled<{ rows: string; ids: readonly string[]; at: Date }
     .where(and(eq(attempts.id, sql`r.try`), sql`${attempts.id} = ${anyOf(given('ids'))}`)),
 )
 
+const adaptersBy = compiled<{ ids: readonly string[] }>()((db, given) =>
+  db
+    .select({ id: connections.id, adapter: connections.adapter })
+    .from(connections)
+    .where(sql`${connections.id} = ${anyOf(given('ids'))}`),
+)
+
 /** Writes down first payments that were collected, and all that follows, with as many statements for many as for one. */
-async function writePaid(services: Within, all: readonly Held[], known: Known): Promise<void> {
+async function writePaid(services: Within, all: readonly Collected[], known: Known): Promise<void> {
   const at = services.now()
+  const adapters = await adaptersBy(services.db, { ids: all.map(({ attempt }) => attempt.connectionId) })
   // What was charged by a method that was saved before goes on being charged to that.
   const settled = all.map((one) => ({
     ...one,
@@ -339,14 +326,14 @@ async function writePaid(services: Within, all: readonly Held[], known: Known): 
     until: expires,
     forget: forgetAt && new Date(at.getTime() + UPSELL_MINUTES * 60_000),
   }))
-  const paying = settled.map(({ order, attempt, adapter, outcome, source, reference, expires }): Paying => {
+  const paying = settled.map(({ order, attempt, outcome, source, reference, expires }): Paying => {
     const about = { orderId: order.id, personId: order.personId }
     const { amount, currency, connectionId } = attempt
     const { method, fee } = outcome
     const data = { amount, currency, reference: outcome.reference, method, source }
     return {
       order,
-      by: { id: attempt.id, adapter, fee },
+      by: { id: attempt.id, adapter: adapters.find(({ id }) => id === connectionId)?.adapter ?? '', fee },
       before: [{ about, what: 'attempt-collected', data }],
       savedMethod: { connectionId, reference, method, expires },
     }
