@@ -3,7 +3,7 @@ import { allGateways } from '../src/gateways/registry.ts'
 import { connect } from '../src/server/db/client.ts'
 import { Problem } from '../src/server/http/problem.ts'
 import { readConfig } from '../src/server/platform/config.ts'
-import { startJobs } from '../src/server/platform/jobs.ts'
+import { JOBS } from '../src/server/platform/jobs.ts'
 import { Limits } from '../src/server/platform/limits.ts'
 import { loadSecrets } from '../src/server/platform/secrets.ts'
 import { exportSchool } from '../src/server/schoolFile/export.ts'
@@ -61,23 +61,18 @@ async function withDatabase(what: 'export' | 'import') {
     try {
       await readyDatabase(config.databaseUrl)
       if (what === 'export') return await answer(writeSorted(await exportSchool(db)))
-      const { jobs, close } = await startJobs(config.databaseUrl, false)
-      try {
-        await importSchool(
-          {
-            config,
-            db,
-            jobs,
-            now: () => new Date(),
-            gateways: allGateways(config.standinsOrigin, config.origin),
-            secrets: loadSecrets(config.dataDir),
-            limits: new Limits(db),
-          },
-          text,
-        )
-      } finally {
-        await close()
-      }
+      await importSchool(
+        {
+          config,
+          db,
+          jobs: JOBS,
+          now: () => new Date(),
+          gateways: allGateways(config.standinsOrigin, config.origin),
+          secrets: loadSecrets(config.dataDir),
+          limits: new Limits(db),
+        },
+        text,
+      )
     } finally {
       await pool.end()
     }

@@ -74,9 +74,8 @@ type Columns = Map<string, string>
 /** The columns of each table that can be written; those that PostgreSQL works out itself are left to it. */
 async function columnsOf(pool: pg.Pool): Promise<Columns> {
   const { rows } = await pool.query(
-    `select case table_schema when 'pgboss' then 'pgboss.' else '' end || table_name as table,
-       string_agg(quote_ident(column_name), ', ' order by ordinal_position) as columns
-     from information_schema.columns where table_schema in ('public', 'pgboss') and is_generated = 'NEVER' group by 1`,
+    `select table_name as table, string_agg(quote_ident(column_name), ', ' order by ordinal_position) as columns
+     from information_schema.columns where table_schema = 'public' and is_generated = 'NEVER' group by 1`,
   )
   return new Map(rows.map(({ table, columns }) => [table as string, columns as string]))
 }
@@ -139,7 +138,7 @@ async function copyRows(pool: pg.Pool, round: number): Promise<Copy[]> {
   const opened = await all('line_courses', `t.line_id in (select l.id from order_lines l where l.order_id in (${ids}))`)
   const people = new Map((await all('people', `t.email like 'bench${round}-%'`)).map((row) => [row.id, row]))
   const events = await all('gateway_events', `t.type = 'payment.captured'`)
-  const jobs = await all('pgboss.job', `t.name in ('attempt-lookup', 'message-send')`)
+  const jobs = await all('jobs', `t.name in ('attempt-lookup', 'message-send')`)
   const lookUp = jobs.find(({ name }) => name === 'attempt-lookup') as Row
   const send = jobs.find(({ name }) => name === 'message-send') as Row
   return orders.map((order, index) => {
@@ -160,14 +159,14 @@ async function copyRows(pool: pg.Pool, round: number): Promise<Copy[]> {
       first: [
         ...FIRST.flatMap((table) => put(table, rows[table])),
         ...put('journal', entries.slice(0, before)),
-        ...put('pgboss.job', [lookUp]),
+        ...put('jobs', [lookUp]),
       ],
       updates: { orderId: renamed(order).id as string, attempt: renamed(attempts.get(id)?.[0] as Row) },
       second: [
         ...put('grants', grants.get(id) ?? []),
         ...put('journal', entries.slice(before)),
         ...put('messages', messages.get(id) ?? []),
-        ...put('pgboss.job', [send]),
+        ...put('jobs', [send]),
       ],
       ledger: (ledger.get(id) ?? []).map((row) => ({
         ...renamed(row),

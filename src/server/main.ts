@@ -42,8 +42,8 @@ if (role === 'server') {
     await close()
   })
 } else if (role === 'worker') {
-  const { services, boss, close } = await openServices(config, { work: true })
-  const stop = await runWorker(services, boss)
+  const { services, queue, close } = await openServices(config)
+  const stop = await runWorker(services, queue)
   console.log('worker: ready')
   whenAsked(async () => {
     // What is not done by then is done by the next worker.

@@ -11,12 +11,14 @@ import { endPart, PARTS, runStep, startPart } from '../../scripts/processes.ts'
 import { PASSWORD, putOnSale, setUpSchool } from '../testing/school.ts'
 import { eventually } from '../testing/world.ts'
 import { connect } from './db/client.ts'
+import { jobs } from './db/schema/index.ts'
 import { addPerson } from './people/service.ts'
 import { readConfig } from './platform/config.ts'
 import { openServices } from './services.ts'
 
 /** The whole product while its database is restarted, killed and away; and several processes that start at once. */
 const MINUTE = 60_000
+const QUEUED = '5a0c6c1e-1111-4222-8333-444455556666'
 const dir = mkdtempSync(join(tmpdir(), 'young-acorn-restarts-'))
 let port = 0
 let cluster: Awaited<ReturnType<typeof startCluster>>
@@ -64,7 +66,7 @@ async function settings(database: string): Promise<NodeJS.ProcessEnv> {
 describe('processes that start at once', () => {
   const startFour = async (env: NodeJS.ProcessEnv) => {
     const config = readConfig(env)
-    const opened = await Promise.all([true, false, true, false].map((work) => openServices(config, { work })))
+    const opened = await Promise.all([1, 2, 3, 4].map(() => openServices(config)))
     for (const { services, close } of opened) {
       expect(await services.db.$count(services.db._.fullSchema.orders)).toBe(0)
       await close()
@@ -84,8 +86,19 @@ describe('processes that start at once', () => {
     writeFileSync(file, JSON.stringify({ ...journal, entries: journal.entries.slice(0, -12) }))
     const { db, pool } = connect(env.DATABASE_URL as string, 1)
     await migrate(db, { migrationsFolder: folder })
+    // The queue was a package's then.
+    await db.execute(`create schema pgboss; create table pgboss.job
+      (id uuid, name text, data jsonb, start_after timestamptz, retry_count int, state text);
+      insert into pgboss.job values
+        ('${QUEUED}', 'message-send', '{"messageId":"kept"}', '2026-11-20', 2, 'retry'),
+        (gen_random_uuid(), 'message-send', '{}', now(), 0, 'completed')`)
     await pool.end()
     await startFour(env)
+    const { db: now, pool: after } = connect(env.DATABASE_URL as string, 1)
+    expect(await now.select().from(jobs)).toMatchObject([
+      { id: QUEUED, name: 'message-send', data: { messageId: 'kept' }, tries: 2, state: 'waiting' },
+    ])
+    await after.end()
   })
 })
 

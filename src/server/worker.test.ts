@@ -11,7 +11,7 @@ import { openOutbox, sendAgain } from './messages/sent.ts'
 import { queueMessage } from './outbox/queue.ts'
 import { addPerson } from './people/service.ts'
 import { inTransaction, type Services } from './platform/context.ts'
-import { startJobs } from './platform/jobs.ts'
+import { JOBS, jobsIn } from './platform/jobs.ts'
 import { runWorker } from './worker.ts'
 
 const world = ownWorld()
@@ -36,8 +36,7 @@ it('one message that is refused keeps no other from being sent; it is seen, and 
   const port = await new Promise<number>((resolve) => {
     const listening = server.listen(0, '127.0.0.1', () => resolve((listening.address() as { port: number }).port))
   })
-  const { boss, jobs, close } = await startJobs(world.services.config.databaseUrl, true)
-  const services: Services = { ...world.services, jobs, config: { ...world.services.config, mailPort: port } }
+  const services: Services = { ...world.services, jobs: JOBS, config: { ...world.services.config, mailPort: port } }
   const ids: string[] = []
   for (const email of ['first@post.example', 'refused@post.example', 'third@post.example']) {
     const { id } = await addPerson(services, 'practice', 'Ada', email)
@@ -46,7 +45,7 @@ it('one message that is refused keeps no other from being sent; it is seen, and 
       await Promise.all(queueMessage(services, { mode: 'practice', kind: 'password', personId: id }).writes)
     })
   }
-  const stop = await runWorker(services, boss)
+  const stop = await runWorker(services, jobsIn(world.db))
   await eventually(async () => taken.length === 2)
   expect(taken.sort()).toEqual(['first@post.example', 'third@post.example'])
   await eventually(async () => (await openOutbox(services, 'practice')).failed.length === 1)
@@ -64,7 +63,6 @@ it('one message that is refused keeps no other from being sent; it is seen, and 
   const [sent] = await stored()
   await expect(sendAgain(services, 'practice', sent?.id as string)).rejects.toMatchObject({ status: 409 })
   await stop()
-  await close()
   await new Promise<void>((closed) => server.close(closed))
 })
 

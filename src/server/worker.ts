@@ -12,9 +12,9 @@ import { sendAccountMail } from './messages/accountMail.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 import { aggregate } from './money/sums.ts'
 import { isClockTrusted } from './platform/clock.ts'
-import { type Consumer, consume, type JobSource } from './platform/consume.ts'
+import { consume, type Handler } from './platform/consume.ts'
 import type { Services } from './platform/context.ts'
-import type { JobData, JobName } from './platform/jobs.ts'
+import type { Job, JobData, JobName, JobSource } from './platform/jobs.ts'
 import { mapConcurrently } from './platform/mapConcurrently.ts'
 import { restoredSince } from './platform/restored.ts'
 import { continueMove, resumeMove } from './practice/practiceTime.ts'
@@ -25,8 +25,7 @@ import { reconcileAll } from './upkeep/reconcile.ts'
 import { forgetMethods } from './upsells/forget.ts'
 
 const SWEEP_MS = 20_000
-const POLL_MS = 500
-/** So many jobs are fetched at a time; with the polling it bounds what one worker does a second. */
+/** So many messages are taken at a time. */
 const BATCH = 40
 /** Agreements are collected many at a time. */
 const COLLECTED_BATCH = 400
@@ -46,41 +45,41 @@ async function endWhatWaited(services: Services): Promise<void> {
  */
 export async function runWorker(services: Services, queue: JobSource): Promise<() => Promise<void>> {
   const post = smtpPost(services.config.mailPort)
-  const consumers: Consumer[] = []
+  // biome-ignore lint/suspicious/noExplicitAny: each takes the jobs of its own name only.
+  const handlers: Handler<any>[] = []
   // Each job stands for itself: one that fails is tried again alone, and keeps no other from being done.
   const work = <N extends JobName>(
     name: N,
     handle: (data: JobData[N]) => Promise<void>,
     { batch = 5, together = 1 } = {},
   ) =>
-    consumers.push(
-      consume(queue, name, { batch, pollMs: POLL_MS }, async (jobs) => {
+    handlers.push({
+      name,
+      batch,
+      work: async (jobs: Job<N>[]) => {
         const failed = new Map<string, unknown>()
         await mapConcurrently(together, jobs, async ({ id, data }) => {
           await handle(data).catch((error: unknown) => failed.set(id, error))
         })
         return failed
-      }),
+      },
+    })
+  const collect: Handler<'agreement-collect'>['work'] = async (jobs) => {
+    const failed = await collectAgreements(
+      services,
+      jobs.map(({ data }) => data.agreementId),
     )
-  // A school that was put back from a backup is compared with the gateways' books before anything is collected.
-  if (await restoredSince(services.db)) await reconcileAll(services)
-  work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId), { together: 5 })
-  // Two at a time: while one waits for a gateway that takes long, the other goes on.
-  for (let n = 0; n < 2; n++) {
-    consumers.push(
-      consume(queue, 'agreement-collect', { batch: COLLECTED_BATCH, pollMs: POLL_MS }, async (jobs) => {
-        const failed = await collectAgreements(
-          services,
-          jobs.map(({ data }) => data.agreementId),
-        )
-        return new Map(
-          jobs.flatMap(({ id, data: { agreementId } }) =>
-            failed.has(agreementId) ? [[id, failed.get(agreementId)] as const] : [],
-          ),
-        )
-      }),
+    return new Map(
+      jobs.flatMap(({ id, data: { agreementId } }) =>
+        failed.has(agreementId) ? [[id, failed.get(agreementId)] as const] : [],
+      ),
     )
   }
+  // A school that was put back from a backup is compared with the gateways' books before anything is collected.
+  if (await restoredSince(services.db)) await reconcileAll(services)
+  // Two at a time: while one waits for a gateway that takes long, the other goes on.
+  for (let n = 0; n < 2; n++) handlers.push({ name: 'agreement-collect', batch: COLLECTED_BATCH, work: collect })
+  work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId), { together: 5 })
   work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   work('practice-move', () => continueMove(services))
   work('reconcile', async () => void (await reconcileAll(services)))
@@ -92,6 +91,7 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
   work('codes-make', ({ couponId }) => makeAsked(services, couponId))
   work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })
   work('account-mail', (mail) => sendAccountMail(services, mail, post))
+  const consumer = consume(queue, handlers)
   let isSweeping = false
   const sweep = setInterval(() => {
     // One that waits for a slow database is not overtaken.
@@ -116,6 +116,6 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
   }, SWEEP_MS)
   return async () => {
     clearInterval(sweep)
-    await Promise.all(consumers.map(({ stop }) => stop()))
+    await consumer.stop()
   }
 }

@@ -1,7 +1,6 @@
 import { dropDatabase } from '../../scripts/databases.ts'
 import { ensureDatabase, startCluster } from '../../scripts/postgres.ts'
 import { connect, migrateDatabase } from '../server/db/client.ts'
-import { startJobs } from '../server/platform/jobs.ts'
 
 /** A cluster for tests alone, beside any started product. Nothing in it outlives a crash, on purpose. */
 export const TEST_PORT = Number(process.env.TEST_DATABASE_PORT ?? 7430)
@@ -17,7 +16,5 @@ export default async function setup() {
   const { db, pool } = connect(testUrl(TEMPLATE), 1)
   await migrateDatabase(db)
   await pool.end()
-  const { close } = await startJobs(testUrl(TEMPLATE), false)
-  await close()
   return cluster.stop
 }

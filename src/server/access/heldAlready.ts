@@ -1,4 +1,4 @@
-import { and, eq, isNull, type SQLWrapper, sql } from 'drizzle-orm'
+import { and, eq, isNull, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { afterTakenBack } from '../../core/collecting/agreement.ts'
 import type { QuotedLine } from '../../core/quote/types.ts'
@@ -6,7 +6,7 @@ import { readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, attempts, grants, lineCourses, orderLines, orders, people } from '../db/schema/index.ts'
+import { agreements, grants, lineCourses, orderLines, orders, people } from '../db/schema/index.ts'
 
 /** A grant by which somebody has a course, and what is agreed for it. */
 export type Holding = Awaited<ReturnType<typeof heldBy>>[number]

@@ -49,7 +49,7 @@ export const SERVICE_LIMITS: DatabaseLimits = {
 }
 
 /** Settings of every connection that a server or worker opens. */
-export function limitsOf(limits: DatabaseLimits): pg.PoolConfig {
+function limitsOf(limits: DatabaseLimits): pg.PoolConfig {
   return {
     ...KEPT_ALIVE,
     connectionTimeoutMillis: limits.acquire,

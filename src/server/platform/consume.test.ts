@@ -1,6 +1,7 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import { eventually } from '../../testing/world.ts'
-import { type Consumer, consume, type JobSource } from './consume.ts'
+import { type Consumer, consume } from './consume.ts'
+import type { Job, JobSource } from './jobs.ts'
 
 /** A queue in memory that can be away. */
 function queue(ids: string[]) {
@@ -12,12 +13,13 @@ function queue(ids: string[]) {
     state.asked++
     return state.isAway ? Promise.reject(new Error('connect ECONNREFUSED')) : Promise.resolve(value())
   }
-  const source = {
-    fetch: (_name: string, { batchSize }: { batchSize: number }) =>
-      answer(() => waiting.splice(0, batchSize).map((id) => ({ id, name: 'purge', data: {} }))),
-    complete: (_name: string, all: string[]) => answer(() => void done.push(...all)),
-    fail: (_name: string, id: string) => answer(() => void failed.push(id)),
-  } as unknown as JobSource
+  const source: JobSource = {
+    due: () => answer(() => (waiting.length > 0 ? ['purge'] : [])),
+    take: (name, atMost) =>
+      answer(() => waiting.splice(0, atMost).map((id) => ({ id, name, data: {} as never, tries: 1 }))),
+    complete: (all) => answer(() => void done.push(...all)),
+    fail: ({ id }) => answer(() => void failed.push(id)),
+  }
   return { source, waiting, done, failed, state }
 }
 
@@ -30,9 +32,11 @@ afterEach(async () => {
 })
 const work = (source: JobSource, handle: (ids: string[]) => Promise<ReadonlyMap<string, unknown>>, batch = 2) =>
   consumers.push(
-    consume(source, 'purge', { batch, pollMs: 1, pauseMs: { first: 1, most: 4 } }, (jobs) =>
-      handle(jobs.map(({ id }) => id)),
-    ),
+    consume(source, [{ name: 'purge', batch, work: (jobs: Job<'purge'>[]) => handle(jobs.map(({ id }) => id)) }], {
+      poll: 1,
+      first: 1,
+      most: 4,
+    }),
   )
 
 describe('a consumer', () => {

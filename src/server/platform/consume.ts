@@ -1,91 +1,108 @@
-import type PgBoss from 'pg-boss'
 import { log } from '../log/log.ts'
 import { describeError } from '../log/logError.ts'
-import type { JobData, JobName } from './jobs.ts'
+import type { Job, JobName, JobSource } from './jobs.ts'
 
-/** How jobs are fetched, and how it is said what became of them. */
-export type JobSource = Pick<PgBoss, 'fetch' | 'complete' | 'fail'>
-
-export interface Consuming {
-  /** So many jobs are fetched at a time. */
+/** Works on the jobs of one name. */
+export interface Handler<N extends JobName = JobName> {
+  name: N
+  /** So many jobs are taken at a time. */
   batch: number
-  /** How long to wait where there was nothing to do, in milliseconds. */
-  pollMs: number
-  /** How long to wait after the queue did not answer: at first, and at most, doubled each time. */
-  pauseMs?: { first: number; most: number }
+  /** Does the jobs. @returns what failed, by the job's id; where it throws, all of them did. */
+  work: (jobs: Job<N>[]) => Promise<ReadonlyMap<string, unknown>>
 }
 
-/** Works on one queue. */
+/** In milliseconds. */
+export interface Pauses {
+  /** How often it is looked whether there is anything to do. */
+  poll: number
+  /** How long to wait after the queue did not answer: at first, and at most, doubled each time. */
+  first: number
+  most: number
+}
+
 export interface Consumer {
-  /** Fetches nothing more; resolves once what is under way is done. */
+  /** Takes nothing more; resolves once what is under way is done. */
   stop: () => Promise<void>
 }
 
-type Job<N extends JobName> = PgBoss.Job<JobData[N]>
-
-const PAUSE_MS = { first: 500, most: 15_000 }
+const PAUSES: Pauses = { poll: 500, first: 500, most: 15_000 }
 
 /**
- * Works on the jobs of a queue until it is stopped, also through a time without a database: what was done is said as soon
- * as it can be, and nothing that fails here ends the process. A job of which nothing could be said is done again once its
- * time is over, as every job may be.
- * @param work does the jobs. @returns what failed, by the job's id; where it throws, all of them did.
+ * Works on jobs until it is stopped, also through a time without a database: what was done is said as soon as it can be,
+ * and nothing that fails here ends the process. A job of which nothing could be said is done again once its time is over,
+ * as every job may be. One question for all names tells which handlers have something to do.
  */
-export function consume<N extends JobName>(
+export function consume(
   source: JobSource,
-  name: N,
-  { batch, pollMs, pauseMs = PAUSE_MS }: Consuming,
-  work: (jobs: Job<N>[]) => Promise<ReadonlyMap<string, unknown>>,
+  // biome-ignore lint/suspicious/noExplicitAny: each handler takes the jobs of its own name only.
+  handlers: readonly Handler<any>[],
+  pauses: Pauses = PAUSES,
 ): Consumer {
   let isStopping = false
-  let wake = () => {}
+  const sleepers = new Set<() => void>()
   const pause = (ms: number) =>
     new Promise<void>((resolve) => {
       if (isStopping) return resolve()
-      const timer = setTimeout(resolve, ms)
-      wake = () => {
+      const wake = () => {
         clearTimeout(timer)
+        sleepers.delete(wake)
         resolve()
       }
+      const timer = setTimeout(wake, ms)
+      sleepers.add(wake)
     })
 
   /** Asks the queue until it answers, or nobody wants to know any more. */
-  const ask = async <T>(call: () => Promise<T>): Promise<T | null> => {
-    for (let wait = pauseMs.first; ; wait = Math.min(2 * wait, pauseMs.most)) {
+  const ask = async <T>(what: string, call: () => Promise<T>): Promise<T | null> => {
+    for (let wait = pauses.first; ; wait = Math.min(2 * wait, pauses.most)) {
       try {
         return await call()
       } catch (error) {
-        log('error', `queue ${name}`, error)
+        log('error', `queue ${what}`, error)
         if (isStopping) return null
         await pause(wait)
       }
     }
   }
 
-  const run = async () => {
+  /** Does all there is of one name. */
+  const empty = async ({ name, batch, work }: Handler) => {
     while (!isStopping) {
-      const jobs = (await ask(() => source.fetch<JobData[N]>(name, { batchSize: batch }))) ?? []
-      if (jobs.length === 0) {
-        await pause(pollMs)
-        continue
-      }
+      const jobs = (await ask(name, () => source.take(name, batch))) ?? []
+      if (jobs.length === 0) return
       const failed = await work(jobs).catch(
         (error: unknown): ReadonlyMap<string, unknown> => new Map(jobs.map(({ id }) => [id, error])),
       )
       const done = jobs.filter(({ id }) => !failed.has(id)).map(({ id }) => id)
-      if (done.length > 0) await ask(() => source.complete(name, done))
-      for (const [id, error] of failed) {
-        log('error', name, error)
-        await ask(() => source.fail(name, id, { why: describeError(error) }))
+      if (done.length > 0) await ask(name, () => source.complete(done))
+      for (const job of jobs.filter(({ id }) => failed.has(id))) {
+        log('error', name, failed.get(job.id))
+        await ask(name, () => source.fail(job, describeError(failed.get(job.id))))
       }
     }
+  }
+
+  const busy = new Map<Handler, Promise<void>>()
+  const run = async () => {
+    while (!isStopping) {
+      const due = new Set((await ask('polling', () => source.due())) ?? [])
+      for (const handler of handlers) {
+        if (busy.has(handler) || !due.has(handler.name)) continue
+        busy.set(
+          handler,
+          empty(handler).finally(() => busy.delete(handler)),
+        )
+      }
+      await pause(pauses.poll)
+    }
+    await Promise.all(busy.values())
   }
 
   const running = run()
   return {
     stop: () => {
       isStopping = true
-      wake()
+      for (const wake of [...sleepers]) wake()
       return running
     },
   }

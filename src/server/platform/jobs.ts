@@ -1,10 +1,8 @@
-import { sql } from 'drizzle-orm'
-import pg from 'pg'
-import PgBoss from 'pg-boss'
-import { limitsOf, type Queryable, SERVICE_LIMITS } from '../db/client.ts'
+import { eq, inArray, sql } from 'drizzle-orm'
+import type { Database, Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
+import { jobs as table } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
-import { log } from '../log/log.ts'
 
 /** A link that an account asked for: the creator's new password, or a buyer's new address. */
 export type AccountMail =
@@ -15,16 +13,6 @@ export type AccountMail =
   | { kind: 'test'; creatorId: string; of: MessageKind; ownWords: string }
   /** Yesterday's sales, to the creator who wants them once a day. */
   | { kind: 'sold'; mode: Mode; day: string }
-
-/**
- * Mail is tried again with growing pauses: so often that three days have passed with the last, however the pauses fall
- * out. A message is given up after that (messages/send.ts): a mail server may stand still over a weekend.
- */
-const MAIL_RETRIES = { retryLimit: 14, retryDelay: 20, retryBackoff: true }
-const RETRIES: Partial<Record<JobName, typeof MAIL_RETRIES>> = {
-  'message-send': MAIL_RETRIES,
-  'account-mail': MAIL_RETRIES,
-}
 
 /** The queues, and what each job carries. */
 export interface JobData {
@@ -51,18 +39,6 @@ export interface JobData {
 }
 
 export type JobName = keyof JobData
-const JOB_NAMES: readonly JobName[] = [
-  'attempt-lookup',
-  'agreement-collect',
-  'refund-settle',
-  'practice-move',
-  'reconcile',
-  'purge',
-  'bundle-grow',
-  'codes-make',
-  'message-send',
-  'account-mail',
-]
 
 /** When a job is done: after so many seconds; `once` names what need not be queued twice within a time, a minute by default. */
 export interface When {
@@ -78,87 +54,107 @@ export interface Jobs {
   sendAll<N extends JobName>(tx: Queryable, name: N, data: readonly JobData[N][], when?: When): Promise<void>
 }
 
-/** The queue in the product's own PostgreSQL. `work` also runs upkeep; senders need none. `close` ends its connections. */
-export async function startJobs(
-  databaseUrl: string,
-  work: boolean,
-): Promise<{ boss: PgBoss; jobs: Jobs; close: () => Promise<void> }> {
-  const pool = new pg.Pool({ connectionString: databaseUrl, max: work ? 6 : 2, ...limitsOf(SERVICE_LIMITS) })
-  pool.on('error', (error) => log('error', `jobs: ${error.message}`))
-  const boss = new PgBoss({
-    db: { executeSql: (text, values) => pool.query(text, values) },
-    supervise: work,
-    schedule: false,
-    retryLimit: 8,
-    retryDelay: 2,
-    retryBackoff: true,
-    // Longer than what is done once a day may be held back; done jobs are deleted after a week.
-    archiveCompletedAfterSeconds: 90_000,
-    deleteAfterDays: 7,
-  })
-  boss.on('error', (error) => log('error', `jobs: ${error.message}`))
-  await boss.start()
-  for (const name of JOB_NAMES) await boss.createQueue(name)
-  const jobs: Jobs = {
-    send: (tx, name, data, when = {}) => sendJob(boss, tx, name, data, when),
-    sendAll: (tx, name, data, when = {}) => sendJobs(boss, tx, name, data, when),
-  }
-  const close = async () => {
-    await boss.stop({ graceful: false })
-    await pool.end()
-  }
-  return { boss, jobs, close }
+/** A job that a worker has taken. */
+export interface Job<N extends JobName = JobName> {
+  id: string
+  name: N
+  data: JobData[N]
+  /** How often it was taken, this time included. */
+  tries: number
 }
 
-async function sendJob<N extends JobName>(
-  boss: PgBoss,
-  tx: Queryable,
-  name: N,
-  data: JobData[N],
-  { afterSeconds = 0, once, onceInSeconds = 60 }: When,
-) {
-  await boss.send(name, data, {
-    startAfter: afterSeconds,
-    ...RETRIES[name],
-    ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: onceInSeconds }),
-    db: { executeSql: (text, values) => tx.execute(withValues(text, values)) },
-  })
+/** Where workers find what is to be done, and say what became of it. */
+export interface JobSource {
+  /** The names of which something is to be done now. */
+  due(): Promise<JobName[]>
+  /** Takes so many at most. Nobody else gets them before {@link LEASE_SECONDS} are over. */
+  take<N extends JobName>(name: N, atMost: number): Promise<Job<N>[]>
+  complete(ids: readonly string[]): Promise<void>
+  /** Lets it be tried again later, or, after the last try, leaves it as failed. */
+  fail(job: Job, why: string): Promise<void>
 }
 
-async function sendJobs<N extends JobName>(
-  boss: PgBoss,
-  tx: Queryable,
-  name: N,
-  all: readonly JobData[N][],
-  { afterSeconds = 0, once, onceInSeconds = 60 }: When,
-) {
-  if (all.length === 0) return
-  const how = {
-    // The queue's own clock is the database's.
-    startAfter: `${afterSeconds} seconds`,
-    ...RETRIES[name],
-    ...(once === undefined ? {} : { singletonKey: once, singletonSeconds: onceInSeconds }),
-  }
-  const jobs = all.map((data) => ({ name, data, ...how }))
-  await boss.insert(jobs as PgBoss.JobInsert[], {
-    db: {
-      executeSql: (text, values) =>
-        tx.execute(withValues(text.replace('json_to_recordset($1)', 'json_to_recordset($1::json)'), values)),
-    },
-  })
-}
+/** A job of which nothing was heard for so long is done again: its worker has gone. */
+const LEASE_SECONDS = 900
 
+/** How often a job is tried in all; pauses in seconds, doubled each time, of which chance takes up to half. */
+interface Tries {
+  most: number
+  pause: number
+}
+const TRIES: Tries = { most: 9, pause: 1 }
 /**
- * The queue speaks in `$1` placeholders and may use one several times; Drizzle numbers every value
- * anew. So each use is written with a type of its own, which numbered placeholders would share.
+ * Mail is tried so often that three days have passed with the last, however the pauses fall out. A message is given up
+ * after that (messages/send.ts): a mail server may stand still over a weekend.
  */
-function withValues(text: string, values: unknown[]) {
-  const pieces = text.split(/\$(\d+)/)
-  return sql.join(pieces.map((piece, index) => (index % 2 === 0 ? sql.raw(piece) : typed(values[Number(piece) - 1]))))
+const MAIL_TRIES: Tries = { most: 15, pause: 20 }
+
+function triesOf(name: JobName): Tries {
+  return name === 'message-send' || name === 'account-mail' ? MAIL_TRIES : TRIES
 }
 
-function typed(value: unknown) {
-  if (value === null || value === undefined) return sql.raw('null')
-  if (typeof value === 'number' || typeof value === 'boolean') return sql.raw(String(value))
-  return sql`${typeof value === 'string' ? value : JSON.stringify(value)}::text`
+/** Queues jobs by rows in the product's own database. */
+export const JOBS: Jobs = {
+  send: (tx, name, data, when) => JOBS.sendAll(tx, name, [data], when),
+  async sendAll(tx, name, all, { afterSeconds = 0, once, onceInSeconds = 60 } = {}) {
+    if (all.length === 0) return
+    await tx
+      .insert(table)
+      .values(
+        all.map((data) => ({
+          name,
+          data,
+          ...(afterSeconds > 0 && { runAt: sql`now() + make_interval(secs => ${afterSeconds})` }),
+          ...(once !== undefined && {
+            once: sql`${once} || ' ' || ${onceInSeconds}::int * floor(extract(epoch from now()) / ${onceInSeconds}::int)`,
+          }),
+        })),
+      )
+      .onConflictDoNothing()
+  },
+}
+
+/** The jobs in a database. */
+export function jobsIn(db: Database): JobSource {
+  return {
+    async due() {
+      const rows = await db
+        .selectDistinct({ name: table.name })
+        .from(table)
+        .where(sql`${table.state} = 'waiting' and ${table.runAt} <= now()`)
+      return rows.map(({ name }) => name as JobName)
+    },
+    async take<N extends JobName>(name: N, atMost: number) {
+      const taken = await db
+        .update(table)
+        .set({ tries: sql`${table.tries} + 1`, runAt: sql`now() + make_interval(secs => ${LEASE_SECONDS})` })
+        .where(
+          sql`${table.id} = any (array (
+            select id from ${table} where name = ${name} and state = 'waiting' and run_at <= now()
+            order by run_at limit ${atMost} for update skip locked))`,
+        )
+        .returning({ id: table.id, data: table.data, tries: table.tries })
+      return taken.map(({ id, data, tries }) => ({ id, name, data: data as JobData[N], tries }))
+    },
+    async complete(ids) {
+      await db
+        .update(table)
+        .set({ state: 'done', endedAt: sql`now()` })
+        .where(inArray(table.id, [...ids]))
+    },
+    async fail({ id, name, tries }, why) {
+      const { most, pause } = triesOf(name)
+      const ends = tries >= most
+      const seconds = pause * 2 ** tries * (0.5 + Math.random() / 2)
+      await db
+        .update(table)
+        .set({
+          why,
+          ...(ends
+            ? { state: 'failed', endedAt: sql`now()` }
+            : { runAt: sql`now() + make_interval(secs => ${seconds})` }),
+        })
+        .where(eq(table.id, id))
+    },
+  }
 }

@@ -8,6 +8,7 @@ import {
   eventRefusals,
   files,
   gatewayEvents,
+  jobs,
   keyedRequests,
   orderLinks,
   passwordLinks,
@@ -27,6 +28,8 @@ import { KEYED_DAYS } from '../platform/keyedRequest.ts'
 const DAY_MS = 86_400_000
 /** What was uploaded just now may not stand in a draft yet. */
 const PICTURE_DAYS = 7
+/** Longer than anything that is queued once a time. */
+const JOB_DAYS = 8
 
 /**
  * Deletes what grows without end and nobody needs any more, by the days that the operator sets (`RETENTION_DAYS`):
@@ -59,6 +62,7 @@ export async function purge(services: Services): Promise<Record<string, number>>
     baskets: await endOldBaskets(services, now),
     names: await forgetOldNames(services),
     orderLinks: await drop(orderLinks, lt(orderLinks.expiresAt, old)),
+    jobs: await drop(jobs, lt(jobs.endedAt, new Date(now.getTime() - JOB_DAYS * DAY_MS))),
     limits: await drop(rateLimits, and(isNotNull(rateLimits.expire), lt(rateLimits.expire, now.getTime()))),
     pictures: await drop(pictures, and(lt(pictures.createdAt, justUploaded), sql`not ${isShown}`)),
     videos: await drop(
