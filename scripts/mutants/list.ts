@@ -456,7 +456,7 @@ export const MUTANTS: readonly Mutant[] = [
       'hourIn(timeZone, at) >= FROM_HOUR ? day : addDays(day, -1)',
       'hourIn(timeZone, at) >= 0 ? day : addDays(day, -1)',
     ],
-    ['a second try is made while one is under way', "if (held.isUnderWay) return { kind: 'nothing' }", ''],
+    ['a second try is made while one is under way', 'one.isUnderWay ? null : await takeTurn', 'await takeTurn'],
   ]),
   ...of(
     'src/server/collecting/deeds.ts',

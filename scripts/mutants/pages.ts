@@ -51,7 +51,7 @@ export const PAGE_MUTANTS: readonly Mutant[] = [
     ['buttons lead to a retired page', 'if (everyday) await leadTo', 'if (!everyday) await leadTo'],
     ['a page is deleted on which was ordered', 'if (await wasOrderedOn(tx, id)) {', 'if (!id) {'],
   ]),
-  ...of('src/server/checkout/place.ts', PAGES, [
+  ...of('src/server/checkout/asked.ts', PAGES, [
     [
       'a page that has ended takes orders',
       'page.isRetired || isOver(page.live, services.now().toISOString())',

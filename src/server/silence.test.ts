@@ -12,7 +12,7 @@ import { Limits } from './platform/limits.ts'
 /** A network between server and database that goes silent, breaks, or is not there. */
 const world = ownWorld()
 /** Short, so that the tests are; nothing depends on how fast anything is answered. */
-const LIMITS = { ...SERVICE_LIMITS, acquire: 3000, statement: 1500, answer: 2000, smallAnswer: 1500 }
+const LIMITS = { ...SERVICE_LIMITS, acquire: 3000, statement: 1500, answer: 2000 }
 let proxy: TcpProxy
 let origin = ''
 let server: ServerType

@@ -1,7 +1,7 @@
 import { and, eq, isNotNull, ne, or, sql } from 'drizzle-orm'
 import { EVERYDAY_PAGE, type PageContent } from '../../core/content/checkoutPage.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { lookup } from '../db/compiled.ts'
+import { compiled } from '../db/compiled.ts'
 import { checkoutPages, pageAddresses } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
 
@@ -44,7 +44,7 @@ export async function leadTo(tx: Transaction, productId: string, pageId: string)
   await tx.update(checkoutPages).set({ isMain: true }).where(eq(checkoutPages.id, pageId))
 }
 
-const pageAt = lookup<{ slug: string }>()((db, given) => {
+const pageAt = compiled<{ slug: string }>()((db, given) => {
   const slug = sql`${given('slug')}::text`
   const old = db.select({ id: pageAddresses.pageId }).from(pageAddresses).where(eq(pageAddresses.slug, slug))
   return db

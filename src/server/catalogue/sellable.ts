@@ -3,7 +3,7 @@ import { type BundleContent, weightOf } from '../../core/content/bundle.ts'
 import type { CourseContent, CoverColor } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
 import type { Queryable } from '../db/client.ts'
-import { anyOf, lookup } from '../db/compiled.ts'
+import { anyOf, compiled } from '../db/compiled.ts'
 import {
   CATALOGUE_COLUMNS,
   catalogue,
@@ -138,7 +138,7 @@ export interface SellableLine {
   courses: LineCourse[]
 }
 
-const offersOnSale = lookup<{ ids: readonly string[]; withTestPurchase: boolean }>()((db, given) =>
+const offersOnSale = compiled<{ ids: readonly string[]; withTestPurchase: boolean }>()((db, given) =>
   db
     .select({ offer: offers, product: CATALOGUE_COLUMNS })
     .from(offers)
@@ -185,7 +185,7 @@ export async function sellableLines(
   return found
 }
 
-const coursesOf = lookup<{ productIds: readonly string[]; offerIds: readonly string[] }>()((db, given) =>
+const coursesOf = compiled<{ productIds: readonly string[]; offerIds: readonly string[] }>()((db, given) =>
   db
     .select({ of: productCourses.productId, weight: productCourses.weight, course: courses })
     .from(productCourses)

@@ -30,7 +30,7 @@ describe('inside a transaction', () => {
 })
 
 describe('limits', () => {
-  const limits = { acquire: 100, statement: 150, idleInTransaction: 150, answer: 60_000, smallAnswer: 60_000 }
+  const limits = { acquire: 100, statement: 150, idleInTransaction: 150, answer: 60_000 }
 
   it('a statement, the wait for a connection and an idle transaction end, and are told as 503', async () => {
     const { db, pool } = connect(testUrl('postgres'), 1, limits)

@@ -2,7 +2,7 @@ import { eq, sql } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { SecondConnection } from './client.ts'
-import { anyOf, compiled, lookup } from './compiled.ts'
+import { anyOf, compiled } from './compiled.ts'
 import { people } from './schema/index.ts'
 
 const world = ownWorld()
@@ -13,13 +13,13 @@ const byEmail = compiled<{ email: string }>()((db, given) =>
     .from(people)
     .where(eq(people.email, given('email'))),
 )
-const found = lookup<{ email: string }>()((db, given) =>
+const found = compiled<{ email: string }>()((db, given) =>
   db
     .select({ name: people.name })
     .from(people)
     .where(eq(people.email, given('email'))),
 )
-const byIds = lookup<{ ids: readonly string[] }>()((db, given) =>
+const byIds = compiled<{ ids: readonly string[] }>()((db, given) =>
   db
     .select({ id: people.id })
     .from(people)
@@ -43,6 +43,17 @@ async function person(email: string, name = 'Ida') {
 }
 
 describe('a statement that is built once', () => {
+  it('is planned once a connection by the database', async () => {
+    const { email } = await person('eva@post.example', 'Eva')
+    await world.db.transaction(async (tx) => {
+      for (let n = 0; n < 3; n++) await byEmail(tx, { email })
+      const { rows } = await tx.execute<{ plans: number }>(
+        sql`select (generic_plans + custom_plans)::int as plans from pg_prepared_statements where statement like '%"email" = $1%'`,
+      )
+      expect(rows.map(({ plans }) => plans)).toContain(3)
+    })
+  })
+
   it('answers as the query builder does, with the values of each call', async () => {
     const [ida, ole] = [await person('ida@post.example'), await person('ole@post.example', 'Ole')]
     expect(await byEmail(world.db, { email: ida.email })).toEqual([ida])
@@ -95,60 +106,5 @@ describe('a statement that is built once', () => {
       ]),
     )
     expect(answers.map(([row]) => row?.name)).toEqual(all.flatMap(({ name }) => [name, name, name]))
-  })
-})
-
-describe('the connection that lookups share', () => {
-  const ofShared = lookup()((db) => db.select({ pid: sql<number>`pg_backend_pid()` }).from(sql`(select 1) as one`))
-
-  it('is one for all, and refused to whoever is in a transaction and asks outside of it', async () => {
-    const pids = await Promise.all(Array.from({ length: 10 }, () => ofShared(world.db, {})))
-    expect(new Set(pids.map(([row]) => row?.pid)).size).toBe(1)
-    const caught = await world.db.transaction(async () => ofShared(world.db, {})).catch((error: unknown) => error)
-    const cause = caught instanceof Error && caught.cause !== undefined ? caught.cause : caught
-    expect(cause).toBeInstanceOf(SecondConnection)
-  })
-
-  const failing = lookup<{ by: number }>()((db, given) => db.select({ n: sql`1 / ${given('by')}::int` }).from(people))
-
-  it('asks once for what several ask for in one moment, and anew for whoever asks later', async () => {
-    const { email } = await person('eva@post.example', 'Eva')
-    const [first, second, other] = await Promise.all([
-      found(world.db, { email }),
-      found(world.db, { email }),
-      found(world.db, { email: 'ada@post.example' }),
-    ])
-    expect(second).toBe(first)
-    expect([first, other]).toEqual([[{ name: 'Eva' }], []])
-    // Whoever asks after something was written is told of it, also where others asked just before.
-    const before = found(world.db, { email })
-    await rename(world.db, { email, name: 'Eva the Second' })
-    const [after, stale] = await Promise.all([found(world.db, { email }), before])
-    expect(after).toEqual([{ name: 'Eva the Second' }])
-    expect(after).not.toBe(stale)
-    // In a transaction each asks for itself, in its turn.
-    await world.db.transaction(async (tx) => {
-      const [one, two] = await Promise.all([found(tx, { email }), found(tx, { email })])
-      expect(two).not.toBe(one)
-    })
-  })
-
-  it('tells each of several who asked that it failed, and goes on', async () => {
-    const all = await Promise.allSettled([
-      failing(world.db, { by: 0 }),
-      failing(world.db, { by: 0 }),
-      failing(world.db, { by: 1 }),
-    ])
-    expect(all.map(({ status }) => status)).toEqual(['rejected', 'rejected', 'fulfilled'])
-    expect((await failing(world.db, { by: 1 })).length).toBeGreaterThan(0)
-  })
-
-  it('is opened anew where the database ended it: only who asked on it meanwhile is told', async () => {
-    const [before] = await ofShared(world.db, {})
-    await world.db.execute(sql`select pg_terminate_backend(${before?.pid})`)
-    await new Promise((done) => setTimeout(done, 50))
-    const [after] = await ofShared(world.db, {})
-    expect(after?.pid).not.toBe(before?.pid)
-    expect(after?.pid).toBeGreaterThan(0)
   })
 })

@@ -1,7 +1,6 @@
 import { and, eq, sql } from 'drizzle-orm'
 import { EventRefused, EventUnreadable, type GatewayEvent } from '../../gateways/contract.ts'
-import { onShared } from '../db/client.ts'
-import { lookup } from '../db/compiled.ts'
+import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, eventRefusals, gatewayEvents } from '../db/schema/index.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
@@ -79,7 +78,7 @@ type Known = Pick<typeof gatewayEvents.$inferSelect, 'connectionId' | 'eventId'>
 const keep = togetherIn(
   AT_ONCE,
   async (db, events: readonly (Known & { type: string; body: unknown; receivedAt: Date })[]): Promise<boolean[]> => {
-    const stored = await onShared(db).execute<{ at: number }>(sql`
+    const stored = await db.execute<{ at: number }>(sql`
       with arrived as (
         select r.*, ordinality::int - 1 as at from rows from (jsonb_to_recordset(${JSON.stringify(events)}::jsonb)
           as ("connectionId" uuid, "eventId" text, type text, body jsonb, "receivedAt" timestamptz)) with ordinality r),
@@ -98,7 +97,7 @@ const keep = togetherIn(
 const finish = togetherIn(
   AT_ONCE,
   async (db, events: readonly (Known & Pick<typeof gatewayEvents.$inferSelect, 'state' | 'note'>)[]) => {
-    await onShared(db).execute(sql`
+    await db.execute(sql`
       update ${gatewayEvents} e set state = r.state, note = r.note
       from jsonb_to_recordset(${JSON.stringify(events)}::jsonb)
         as r ("connectionId" uuid, "eventId" text, state text, note text)
@@ -109,7 +108,7 @@ const finish = togetherIn(
   },
 )
 
-const attemptBy = lookup<{ key: string; connectionId: string }>()((db, given) =>
+const attemptBy = compiled<{ key: string; connectionId: string }>()((db, given) =>
   db
     .select({ id: attempts.id, state: attempts.state })
     .from(attempts)

@@ -5,7 +5,7 @@ import { BANK_TRANSFER, BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { type Adapter, type Capabilities, type Credentials, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Gateways } from '../../gateways/registry.ts'
 import type { Transaction } from '../db/client.ts'
-import { lookup } from '../db/compiled.ts'
+import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections, type TransferSettings } from '../db/schema/index.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
@@ -42,7 +42,7 @@ export const connectSchema = v.object({
 })
 
 /** A connection by its id, whatever has become of it. */
-export const connectionBy = lookup<{ id: string }>()((db, given) =>
+export const connectionBy = compiled<{ id: string }>()((db, given) =>
   db
     .select()
     .from(connections)

@@ -1,6 +1,6 @@
 import type { Gateways } from '../../gateways/registry.ts'
 import type { Database, Queryable, Transaction } from '../db/client.ts'
-import { lookup } from '../db/compiled.ts'
+import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { school } from '../db/schema/index.ts'
 import type { Config } from './config.ts'
@@ -60,7 +60,7 @@ export function liveTime({ liveNow, now }: Pick<Tools, 'liveNow' | 'now'>): Date
   return (liveNow ?? now)()
 }
 
-const readAhead = lookup()((db) => db.select({ aheadMs: school.practiceAheadMs }).from(school))
+const readAhead = compiled()((db) => db.select({ aheadMs: school.practiceAheadMs }).from(school))
 
 /**
  * The services with the clock of a mode: practice time may run ahead (by so much as the school has moved it),

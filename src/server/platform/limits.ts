@@ -1,7 +1,7 @@
 import { inArray, sql } from 'drizzle-orm'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
-import { type Database, onShared } from '../db/client.ts'
+import type { Database } from '../db/client.ts'
 import { rateLimits } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { Together } from './together.ts'
@@ -145,7 +145,7 @@ export class Limits {
       times,
       expire: now + CEILINGS[name].seconds * 1000,
     }))
-    const counted = await onShared(this.#db).execute<{ key: string; points: number; left: number }>(sql`
+    const counted = await this.#db.execute<{ key: string; points: number; left: number }>(sql`
       insert into ${rateLimits} as c (key, points, expire)
       select r.key, r.times, r.expire
       from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, times int, expire bigint) order by 1
@@ -166,7 +166,7 @@ export class Limits {
 
   async #giveBackAll(all: readonly (readonly Entry[])[]): Promise<undefined[]> {
     const rows = [...timesOf(all)].map(([key, { times }]) => ({ key, times }))
-    await onShared(this.#db).execute(sql`
+    await this.#db.execute(sql`
       insert into ${rateLimits} as c (key, points, expire)
       select r.key, r.times, 0 from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (key text, times int) order by 1
       on conflict (key) do update set points = greatest(c.points - excluded.points, 0)`)

@@ -1,6 +1,6 @@
 import { eq, sql } from 'drizzle-orm'
 import type { Queryable } from '../db/client.ts'
-import { lookup } from '../db/compiled.ts'
+import { compiled } from '../db/compiled.ts'
 import { upkeep } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 
@@ -32,7 +32,7 @@ export async function markRestored(db: Queryable, at: Date): Promise<void> {
   await db.execute(sql`update password_links set used_at = now() where used_at is null`)
 }
 
-const readRestored = lookup()((db) => db.select().from(upkeep).where(eq(upkeep.name, 'restored')))
+const readRestored = compiled()((db) => db.select().from(upkeep).where(eq(upkeep.name, 'restored')))
 
 /** Since when something may be missing in a database that was put back; null where it was not, or all is compared. */
 export async function restoredSince(db: Queryable): Promise<Date | null> {

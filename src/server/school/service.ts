@@ -7,7 +7,7 @@ import { readable } from '../../core/look/readable.ts'
 import { isCurrency } from '../../core/money/currency.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
-import { lookup } from '../db/compiled.ts'
+import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { bundles, coupons, offers, orders, productCourses, school } from '../db/schema/index.ts'
 import { forgetComparing, makeLive, saveDraft } from '../drafts/drafts.ts'
@@ -68,7 +68,7 @@ export const schoolSchema = v.object({
 /** What transactions have read of the school: within one it does not change, but by {@link changeSchool}, which reads it no more. */
 const readBy = new WeakMap<Queryable, Promise<School | null>>()
 
-const readSchool = lookup()((db) => db.select().from(school))
+const readSchool = compiled()((db) => db.select().from(school))
 
 /** The school, or null before it was set up; read once in a transaction. */
 export function findSchool(db: Queryable): Promise<School | null> {
