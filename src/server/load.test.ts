@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { eq } from 'drizzle-orm'
+import { eq, sql } from 'drizzle-orm'
 import { Webhook } from 'standardwebhooks'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { Dice } from '../testing/dice.ts'
@@ -159,7 +159,7 @@ describe(`${AT_ONCE} at once`, () => {
     const signedIn = await sendConcurrently(() =>
       world.call('POST', '/api/session/sign-in', { email: 'owner@school.example', password: PASSWORD }),
     )
-    expect([...signedIn.keys()].sort()).toEqual([200])
+    expect([...signedIn.keys()].filter((status) => status !== 503)).toEqual([200])
   })
 
   it('copies of one course: each its own address', { timeout: 2 * MINUTE }, async () => {
@@ -168,7 +168,9 @@ describe(`${AT_ONCE} at once`, () => {
       () => world.call('POST', `/api/catalogue/courses/${courseId}/duplicate`, {}, creator),
       40,
     )
-    expect([...found.keys()]).toEqual([201])
+    // Who finds no free connection in time is told to come again, and nothing was made.
+    expect([...found.keys()].filter((status) => status !== 503)).toEqual([201])
+    expect(await world.db.$count(courses, sql`${courses.draft} ->> 'title' like 'Copied (copy)%'`)).toBe(found.get(201))
     const slugs = (await world.db.select({ slug: courses.slug }).from(courses)).map(({ slug }) => slug)
     expect(new Set(slugs).size).toBe(slugs.length)
   })

@@ -1,8 +1,8 @@
-import { and, asc, desc, eq, gt, isNull, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, isNull } from 'drizzle-orm'
 import { buyPathOf } from '../catalogue/products.ts'
 import { getCourse } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
-import { agreements, catalogue, courses, grants, messages, orders, people } from '../db/schema/index.ts'
+import { agreements, catalogue, courses, grants, orders, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
@@ -243,24 +243,4 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     endedAt: grant.endedAt,
     endedNote: grant.endedNote,
   }))
-}
-
-/** Messages sent about an order or to a person, oldest first. */
-export async function listMessages(db: Queryable, of: { personId: string } | { orderId: string }) {
-  return db
-    .select({
-      id: messages.id,
-      kind: messages.kind,
-      state: messages.state,
-      createdAt: messages.createdAt,
-      sentAt: messages.sentAt,
-      /** Its text is kept, and can be read and sent once more. */
-      isKept: sql<boolean>`${messages.letter} is not null`,
-      isAgain: sql<boolean>`${messages.againOf} is not null`,
-      to: messages.to,
-      error: messages.error,
-    })
-    .from(messages)
-    .where('personId' in of ? eq(messages.personId, of.personId) : eq(messages.orderId, of.orderId))
-    .orderBy(asc(messages.createdAt), asc(messages.kind))
 }

@@ -2,6 +2,7 @@ import { and, asc, eq, isNull, sql } from 'drizzle-orm'
 import { holdsBundle } from '../catalogue/growth.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { bundleGrowths, courses } from '../db/schema/index.ts'
+import { recordAll } from '../journal/journal.ts'
 import { queueMessages } from '../outbox/queue.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 
@@ -68,12 +69,26 @@ async function takeTurn(within: Within, growthId: string): Promise<boolean> {
   return isLast
 }
 
-interface Turn {
+interface DoneLine {
+  line_id: string
+  order_id: string
+  person_id: string
+  mode: Mode
+}
+
+interface Turn<L extends DoneLine = DoneLine> {
   /** How many lines were looked at, and the last of them. */
   looked: number
   last: string | null
   /** Those for which something was done. */
-  lines: { line_id: string; order_id: string; person_id: string; mode: Mode }[]
+  lines: L[]
+}
+
+/** With the days from which, and until when, the course is open for it. */
+type OpenedLine = DoneLine & { opens: string; closes: string | null }
+
+function aboutOf({ order_id: orderId, person_id: personId }: DoneLine) {
+  return { orderId, personId }
 }
 type Growth = typeof bundleGrowths.$inferSelect
 
@@ -97,7 +112,7 @@ function held({ bundleId, after, liveDay, practiceDay }: Growth) {
 async function open(within: Within, growth: Growth, title: string): Promise<Turn> {
   const at = within.now()
   const { courseId } = growth
-  const { rows } = await within.db.execute<{ looked: number; last: string | null; lines: Turn['lines'] }>(sql`
+  const { rows } = await within.db.execute<{ looked: number; last: string | null; lines: OpenedLine[] }>(sql`
     with ${held(growth)},
     listed as (
       insert into line_courses (line_id, course_id, position, title, weight)
@@ -113,17 +128,22 @@ async function open(within: Within, growth: Growth, title: string): Promise<Turn
         set ended_at = null, ended_note = null, closes = excluded.closes, suspended_from = excluded.suspended_from
         where grants.ended_note = ${LEFT_BUNDLE}
       returning mode, person_id, order_id, line_id, opens, closes
-    ),
-    noted as (
-      insert into journal (order_id, person_id, at, what, data)
-      select order_id, person_id, ${at}, 'course-opened',
-        jsonb_build_object('course', ${title}::text, 'opens', opens, 'closes', closes)
-      from opened
     )
     select (select count(*)::int from held) as looked, (select line_id from held order by line_id desc limit 1) as last,
       coalesce((select jsonb_agg(jsonb_build_object(
-        'line_id', line_id, 'order_id', order_id, 'person_id', person_id, 'mode', mode)) from opened), '[]') as lines`)
-  return turnOf(rows[0])
+        'line_id', line_id, 'order_id', order_id, 'person_id', person_id, 'mode', mode, 'opens', opens, 'closes', closes))
+        from opened), '[]') as lines`)
+  const turn = turnOf(rows[0])
+  await recordAll(
+    within.db,
+    at,
+    turn.lines.map(({ opens, closes, ...line }) => ({
+      about: aboutOf(line),
+      what: 'course-opened',
+      data: { course: title, opens, closes },
+    })),
+  )
+  return turn
 }
 
 /** The course closes for the next lines, as far as the bundle opened it. */
@@ -136,20 +156,24 @@ async function close(within: Within, growth: Growth, title: string): Promise<Tur
       from held
       where grants.line_id = held.line_id and grants.course_id = ${growth.courseId} and grants.ended_at is null
       returning grants.mode, grants.person_id, grants.order_id, grants.line_id
-    ),
-    noted as (
-      insert into journal (order_id, person_id, at, what, data)
-      select order_id, person_id, ${at}, 'course-taken-back',
-        jsonb_build_object('course', ${title}::text, 'note', ${LEFT_BUNDLE}::text)
-      from closed
     )
     select (select count(*)::int from held) as looked, (select line_id from held order by line_id desc limit 1) as last,
       coalesce((select jsonb_agg(jsonb_build_object(
         'line_id', line_id, 'order_id', order_id, 'person_id', person_id, 'mode', mode)) from closed), '[]') as lines`)
-  return turnOf(rows[0])
+  const turn = turnOf(rows[0])
+  await recordAll(
+    within.db,
+    at,
+    turn.lines.map((line) => ({
+      about: aboutOf(line),
+      what: 'course-taken-back',
+      data: { course: title, note: LEFT_BUNDLE },
+    })),
+  )
+  return turn
 }
 
-function turnOf(row: Turn | undefined): Turn {
+function turnOf<L extends DoneLine>(row: Turn<L> | undefined): Turn<L> {
   if (!row) throw new Error('A turn of a growth has no answer.')
   return row
 }

@@ -40,7 +40,7 @@ export async function cancelAgreement(
     const held = await holdAgreement(tx, agreementId)
     const next = afterCancelled(held.agreement, await schoolDay(services), when)
     if (!next) throw new Problem(409, 'not-cancellable', 'There is nothing to cancel: this agreement has ended.')
-    await end(services, held, next, 'cancelled', { what: 'agreement-cancelled', data: { when, by } })
+    await end(services, held, next, { about: aboutOf(held), what: 'agreement-cancelled', data: { when, by } })
   })
 }
 
@@ -79,7 +79,7 @@ export async function stopRetrying(services: Services, agreementId: string, note
     const held = await holdAgreement(tx, agreementId)
     const next = afterStopped(held.agreement)
     if (!next) throw new Problem(409, 'ended', 'This agreement has ended; nothing is retried any more.')
-    await end(services, held, next, null, { what: 'agreement-stopped', data: { note } })
+    await end(services, held, next, { about: aboutOf(held), what: 'agreement-stopped', data: { note } })
   })
 }
 
@@ -95,7 +95,8 @@ export async function writeOff(services: Services, agreementId: string, note: st
     if (!next) throw new Problem(409, 'not-stopped', 'Only a stopped plan with payments still owed can be written off.')
     const { agreement, order } = held
     const amount = restOf(agreement).reduce((sum, { pay }) => sum + pay, 0)
-    await end(services, held, next, null, { what: 'written-off', data: { amount, currency: order.currency, note } })
+    const data = { amount, currency: order.currency, note }
+    await end(services, held, next, { about: aboutOf(held), what: 'written-off', data })
   })
 }
 
@@ -158,21 +159,18 @@ export async function sendPayLink(services: Services, agreementId: string): Prom
   })
 }
 
-async function end(
-  services: Within,
-  held: Held,
-  next: Agreement,
-  kind: 'cancelled' | null,
-  what: Pick<JournalEvent, 'what'> & { data: Record<string, string | number> },
-) {
+function aboutOf({ order }: Held): JournalEvent['about'] {
+  return { orderId: order.id, personId: order.personId }
+}
+
+/** Ends an agreement, or how it was tried, and tells who must know. */
+async function end(services: Within, held: Held, next: Agreement, event: JournalEvent) {
   const { db: tx } = services
   const { order, row } = held
-  const about = { orderId: order.id, personId: order.personId }
   await saveAgreement(tx, held, next)
-  if (kind) await notifyOf(services, { order, agreementId: row.id, kind }, [{ about, ...what }])
-  if (kind && what.data.by === 'buyer')
-    await notifyOf(services, { order, agreementId: row.id, kind: 'creator-cancelled' }, [])
-  if (!kind) await recordAll(tx, services.now(), [{ about, ...what }])
+  if (event.what !== 'agreement-cancelled') return recordAll(tx, services.now(), [event])
+  await notifyOf(services, { order, agreementId: row.id, kind: 'cancelled' }, [event])
+  if (event.data.by === 'buyer') await notifyOf(services, { order, agreementId: row.id, kind: 'creator-cancelled' }, [])
 }
 
 /** Queues a message about an agreement and writes what happened. */

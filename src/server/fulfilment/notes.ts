@@ -2,7 +2,8 @@ import { and, eq, sql } from 'drizzle-orm'
 import type { Outcome } from '../../gateways/contract.ts'
 import type { Attempt } from '../charging/start.ts'
 import { journal, type orders } from '../db/schema/index.ts'
-import { record } from '../journal/journal.ts'
+import type { Happened } from '../journal/happened.ts'
+import { recordAll } from '../journal/journal.ts'
 import { bookSurplus } from '../ledger/book.ts'
 import type { Within } from '../platform/context.ts'
 
@@ -19,7 +20,8 @@ export async function noteSurplus(
   attempt: Attempt,
   { reference, amount, currency, fee }: Extract<Outcome, { state: 'collected' }>,
 ): Promise<void> {
-  const isNew = await noteOnce(services, order, 'attempt-surplus', attempt.key, { reference, amount, currency })
+  const { key } = attempt
+  const isNew = await noteOnce(services, order, { what: 'attempt-surplus', data: { key, reference, amount, currency } })
   if (isNew) await bookSurplus(services, order, attempt, { amount, fee })
 }
 
@@ -27,12 +29,18 @@ export async function noteSurplus(
 export async function noteOnce(
   { db: tx, now }: Within,
   { id: orderId, personId }: Pick<Order, 'id' | 'personId'>,
-  what: 'attempt-mismatch' | 'attempt-surplus',
-  key: string,
-  data: Record<string, string | number | null>,
+  noted: Noted,
 ): Promise<boolean> {
-  const noted = and(eq(journal.orderId, orderId), eq(journal.what, what), sql`${journal.data}->>'key' = ${key}`)
-  if ((await tx.$count(journal, noted)) > 0) return false
-  await record(tx, now(), { orderId, personId }, what, { key, ...data })
+  const same = and(
+    eq(journal.orderId, orderId),
+    eq(journal.what, noted.what),
+    sql`${journal.data}->>'key' = ${noted.data.key}`,
+  )
+  if ((await tx.$count(journal, same)) > 0) return false
+  await recordAll(tx, now(), [{ about: { orderId, personId }, ...noted }])
   return true
 }
+
+type Noted = {
+  [K in 'attempt-mismatch' | 'attempt-surplus']: { what: K; data: Happened[K] }
+}['attempt-mismatch' | 'attempt-surplus']

@@ -174,7 +174,8 @@ async function settleHeld<T extends Told>(services: Within, all: readonly T[], o
       // Nothing is settled by other money than was asked for.
       const { amount: asked, currency, key } = attempt
       const { reference, amount, currency: said } = outcome
-      await noteOnce(services, order, 'attempt-mismatch', key, { asked, currency, reference, amount, said })
+      const data = { key, asked, currency, reference, amount, said }
+      await noteOnce(services, order, { what: 'attempt-mismatch', data })
     } else if (agreement) {
       const one = { order, held: agreement, attempt, outcome, source }
       // The gateway took money for payments that were paid already. Nothing counts twice; a person must see it.

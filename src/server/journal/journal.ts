@@ -1,78 +1,9 @@
 import type { Queryable } from '../db/client.ts'
 import { type Insert, insertAll, rowsOf } from '../db/insertAll.ts'
 import { journal } from '../db/schema/index.ts'
+import type { About, Happened, JournalEntry, JournalEvent, Said } from './happened.ts'
 
-/** What a journal can say; the screens put it in words. */
-export type JournalEntry =
-  | 'order-placed'
-  | 'order-changed'
-  | 'attempt-started'
-  | 'attempt-unknown'
-  | 'attempt-confirming'
-  | 'attempt-awaiting'
-  | 'attempt-declined'
-  | 'attempt-abandoned'
-  | 'attempt-collected'
-  | 'attempt-surplus'
-  | 'charging-again'
-  | 'attempt-mismatch'
-  | 'order-paid'
-  | 'order-paid-twice'
-  | 'agreement-begun'
-  | 'agreement-goes-on'
-  | 'agreement-stopped'
-  | 'agreement-completed'
-  | 'agreement-cancelled'
-  | 'payment-collected'
-  | 'payment-settled'
-  | 'payment-declined'
-  | 'due-moved'
-  | 'cancel-taken-back'
-  | 'written-off'
-  | 'transfer-came'
-  | 'transfer-taken-back'
-  | 'transfer-given-up'
-  | 'transfer-ended'
-  | 'transfer-waits-again'
-  | 'refund-started'
-  | 'refunded'
-  | 'refund-refused'
-  | 'dispute-opened'
-  | 'dispute-answered'
-  | 'dispute-ended'
-  | 'dispute-decided'
-  | 'transfer-surplus'
-  | 'transfer-given-back'
-  | 'person-joined'
-  | 'person-erased'
-  | 'address-changed'
-  | 'code-over-limit'
-  | 'code-given-back'
-  | 'code-released'
-  | 'method-changed'
-  | 'course-opened'
-  | 'course-given'
-  | 'course-taken-back'
-  | 'course-shut'
-  | 'message-queued'
-  | 'message-sent'
-  | 'message-failed'
-  | 'message-off'
-  | 'password-set'
-  | 'email-changed'
-  | 'name-changed'
-
-export interface About {
-  orderId?: string | null
-  personId?: string | null
-}
-
-/** One thing that happened, not written yet. */
-export interface JournalEvent {
-  about: About
-  what: JournalEntry
-  data?: Record<string, string | number | null>
-}
+export type { About, JournalEntry, JournalEvent } from './happened.ts'
 
 /** Writes several things that happened at one moment, in their order. */
 export async function recordAll(tx: Queryable, at: Date, events: readonly JournalEvent[]): Promise<void> {
@@ -94,12 +25,12 @@ export function journalRows(at: Date, events: readonly JournalEvent[]): Insert {
 }
 
 /** Writes what happened, in the caller's transaction. */
-export async function record(
+export async function record<K extends JournalEntry>(
   tx: Queryable,
   at: Date,
   about: About,
-  what: JournalEntry,
-  data: Record<string, string | number | null> = {},
+  what: K,
+  ...[data]: Said<K> extends { data: Happened[K] } ? [data: Happened[K]] : []
 ): Promise<void> {
-  await recordAll(tx, at, [{ about, what, data }])
+  await recordAll(tx, at, [{ about, what, data } as JournalEvent])
 }

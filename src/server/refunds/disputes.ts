@@ -177,7 +177,7 @@ export async function answerDispute(
     const answered = {
       about,
       what: 'dispute-answered' as const,
-      data: { answer: accept ? 'given-up' : 'contested', note: why },
+      data: { answer: accept ? ('given-up' as const) : ('contested' as const), note: why },
     }
     await recordAll(tx, services.now(), [answered, ...closed])
   })

@@ -23,7 +23,7 @@ import { AgainstAtOnce } from './AgainstAtOnce.tsx'
 import { AudienceBench } from './AudienceBench.tsx'
 import { LinkBench } from './LinkBench.tsx'
 import { OfferMirror } from './OfferMirror.tsx'
-import { OwnBench, PageBench } from './PageBench.tsx'
+import { OnPage, OwnBench } from './OnPage.tsx'
 import { type BenchOffer, coursesOf, productPath, refreshShelf, useOffer } from './queries.ts'
 import { RetireAsk } from './RetireAsk.tsx'
 import { SaleBench } from './SaleBench.tsx'
@@ -260,7 +260,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             <LinkBench slug={offer.product.slug} offerId={offer.id} isLive={offer.live !== null && offer.onSale} />
           </Section>
           <Section title="On the page">
-            <PageBench
+            <OnPage
               content={content}
               madeButton={said ? formatEnrolButton(said.priced, '', content.audience.who === 'holders') : 'Enrol'}
               schoolName={school.name}

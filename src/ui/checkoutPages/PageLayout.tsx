@@ -21,7 +21,7 @@ import {
   Teacher,
   Testimonials,
   Video,
-} from './parts.tsx'
+} from './partViews.tsx'
 
 interface PageLayoutProps {
   shaped: Pick<PageContent, 'parts' | 'formSide' | 'color'>

@@ -3,7 +3,7 @@ import { MAX_LINES, type OfferContent, statementProblem } from '../../core/conte
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { InlineText } from './InlineFields.tsx'
 
-interface PageBenchProps {
+interface OnPageProps {
   content: OfferContent
   /** What the button says where nothing is written. */
   madeButton: string
@@ -13,7 +13,7 @@ interface PageBenchProps {
 }
 
 /** How the offer stands on the page and on the buyer's statement. */
-export function PageBench({ content, madeButton, schoolName, change }: PageBenchProps) {
+export function OnPage({ content, madeButton, schoolName, change }: OnPageProps) {
   const [problem, setProblem] = useState<string | null>(null)
   const whyId = useId()
   return (
@@ -105,7 +105,7 @@ function StatementField({ value, schoolName, whyId, say, onChange }: StatementFi
 }
 
 /** What only the creator sees. */
-export function OwnBench({ content, change }: Pick<PageBenchProps, 'content' | 'change'>) {
+export function OwnBench({ content, change }: Pick<OnPageProps, 'content' | 'change'>) {
   return (
     <div className="text-[16.5px] leading-[2.1]">
       Called{' '}
