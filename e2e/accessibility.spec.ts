@@ -2,8 +2,6 @@ import type { Page } from '@playwright/test'
 import { expect, fillCheckout, OWNER, ordersOf, post, pressOnce, test } from './acorn.ts'
 import { expectNothingSerious } from './axe.ts'
 
-test.describe.configure({ timeout: 90_000 })
-
 const SHOP = [
   '/',
   '/course/coptic-binding',

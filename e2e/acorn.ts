@@ -207,7 +207,7 @@ export async function pressOnce(page: Page, name: string) {
   await expect(async () => {
     if (await button.isVisible()) await button.click({ timeout: 2000 })
     await expect(button).toBeHidden({ timeout: 1000 })
-  }).toPass({ timeout: 20_000 })
+  }).toPass({ timeout: 30_000 })
 }
 
 /** The page that is shaped, on the bench: a document of its own. */

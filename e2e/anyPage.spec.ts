@@ -13,7 +13,7 @@ test(`${COUNT} random pages can be used by everybody, and nothing on them is wid
   studio,
   shop,
 }) => {
-  test.setTimeout(60_000 + COUNT * 8000)
+  test.setTimeout(60_000 + COUNT * 30_000)
   const course = await makeCourse(studio, unique('Any'), 12_900)
   const form = { file: { name: 'x.png', mimeType: 'image/png', buffer: await wide() } }
   const { origin } = running()

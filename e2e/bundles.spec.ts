@@ -68,7 +68,7 @@ test('a bundle from the bench to opened courses, grown for its buyers, refunded 
     await shop.goto(`/learn/${boxes.slug}`)
     await expect(shop.getByRole('heading', { name: boxes.title })).toBeVisible()
     await expect
-      .poll(async () => (await mailTo(shop, who.email)).map(({ subject }) => subject), { timeout: 15_000 })
+      .poll(async () => (await mailTo(shop, who.email)).map(({ subject }) => subject))
       .toContain(`${boxes.title} is yours too`)
   })
 

@@ -17,7 +17,7 @@ import {
 } from './acorn.ts'
 
 onMovedClock()
-test.describe.configure({ mode: 'serial', timeout: 240_000 })
+test.describe.configure({ mode: 'serial', timeout: 600_000 })
 
 const month = { count: 1, unit: 'month' }
 const parts = { kind: 'installments', count: 3, every: month, amount: 4300, total: null, deposit: null, trial: null }
@@ -53,7 +53,7 @@ async function pass(studio: Page, step: 'A day' | 'A week' | 'A month' | 'A year
   await expect(async () => {
     const { move } = await post(studio.request, '/api/school/practice', undefined, 'GET')
     expect(move.state).toBe('done')
-  }).toPass({ timeout: 150_000 })
+  }).toPass({ timeout: 300_000 })
   await expect(studio.getByRole('button', { name: step, exact: true })).toBeEnabled()
 }
 

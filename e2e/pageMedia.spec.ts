@@ -3,7 +3,6 @@ import { expect, makeCourse, pageOnBench, publish, test, unique } from './acorn.
 import { halves, newPage, pagesOf } from './pageBench.ts'
 
 // A bench draws a whole page again and again, which a browser without a graphics card does slowly.
-test.describe.configure({ timeout: 240_000 })
 
 test('a picture stays in sight where its focus is, at three widths, and is described before it is published', async ({
   studio,

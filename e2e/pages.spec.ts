@@ -17,7 +17,6 @@ import { expectNothingSerious } from './axe.ts'
 import { halves, newPage, pagesOf } from './pageBench.ts'
 
 // A bench draws a whole page again and again, which a browser without a graphics card does slowly.
-test.describe.configure({ timeout: 240_000 })
 
 test('a page is copied, written on, published as a campaign, and sells; the order names it', async ({
   studio,

@@ -15,8 +15,6 @@ import {
   unique,
 } from './acorn.ts'
 
-test.describe.configure({ timeout: 90_000 })
-
 const month = { count: 1, unit: 'month' }
 const monthly = { kind: 'subscription', amount: 1900, every: month, payments: null, setupFee: null, trial: null }
 const yearly = { ...monthly, amount: 19_000, every: { count: 1, unit: 'year' } }
