@@ -5,7 +5,7 @@ import { dayIn } from '../../core/calendar/instant.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { MovementRow } from './movements.ts'
-import type { MoneyRow } from './service.ts'
+import type { MoneyRow } from './rows.ts'
 
 /** What a spreadsheet would run as a formula stays text; a number, below zero too, stays a number. */
 export const FORMULA = /^(?!-?\d+(\.\d+)?$)[=+\-@\t\r]/

@@ -5,7 +5,8 @@ import type { Mode } from '../db/schema/columns.ts'
 import { attempts, ledger, type Movement, orderLines, orders, people, refunds } from '../db/schema/index.ts'
 import type { Moved } from '../ledger/sums.ts'
 import { inMode, type Services } from '../platform/context.ts'
-import { type DaySpan, type MoneyFilters, type movementsQuery, ofBuyers, offersOf, PAGE } from './service.ts'
+import { ofBuyers, offersOf } from './finding.ts'
+import { type DaySpan, type MoneyFilters, type movementsQuery, PAGE } from './query.ts'
 
 /** Money that moved, as the ledger has it: one movement's part of one line of an order, or a payout. Minor units. */
 export interface MovementRow {

@@ -9,7 +9,9 @@ import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { stopRetrying } from '../collecting/deeds.ts'
 import { agreements } from '../db/schema/index.ts'
 import { schoolDay } from '../school/service.ts'
-import { listLate, listPayments, type MoneyFilters, type MoneyRow, PAGE, paymentsBetween } from './service.ts'
+import { listLate, listPayments, paymentsBetween } from './payments.ts'
+import { type MoneyFilters, PAGE } from './query.ts'
+import type { MoneyRow } from './rows.ts'
 
 const ALWAYS = { from: '2020-01-01', until: '2039-12-31' }
 const DAY = 86_400_000

@@ -6,7 +6,7 @@ import { catalogue, lineCourses, offers, refunds } from '../db/schema/index.ts'
 import { movedByOffer } from '../ledger/sums.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { type MovedOf, movedByLine, movedByOfferOfBuyers } from './movements.ts'
-import { spanQuery } from './service.ts'
+import { spanQuery } from './query.ts'
 
 /** product: a bundle's money is its own · course: it is its courses', by their shares. */
 export const productsQuery = v.intersect([spanQuery, v.object({ by: v.picklist(['product', 'course']) })])

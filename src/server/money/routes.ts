@@ -8,19 +8,9 @@ import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answering, keyedByCreator } from '../session/keyed.ts'
 import { moneyCalendar, movementsCsv, paymentsCsv } from './files.ts'
 import { listMovements, movementsBetween } from './movements.ts'
+import { listLate, listPayments, paymentsBetween, paymentsToCome } from './payments.ts'
 import { productsQuery, sumProducts } from './products.ts'
-import {
-  exportQuery,
-  lateQuery,
-  listLate,
-  listPayments,
-  monthsQuery,
-  movementsQuery,
-  paymentsBetween,
-  paymentsQuery,
-  paymentsToCome,
-  spanQuery,
-} from './service.ts'
+import { exportQuery, lateQuery, monthsQuery, movementsQuery, paymentsQuery, spanQuery } from './query.ts'
 import { sumMonths, sumSpan } from './spans.ts'
 
 const byPayout = v.object({ id: v.pipe(v.string(), v.uuid('There is no such payout.')) })

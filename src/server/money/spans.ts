@@ -5,7 +5,8 @@ import { type Moved, movedBetween } from '../ledger/sums.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import { movedOfBuyers } from './movements.ts'
-import { type DaySpan, type MoneyFilters, paymentsOfBuyers, type spanQuery } from './service.ts'
+import { paymentsOfBuyers } from './payments.ts'
+import type { DaySpan, MoneyFilters, spanQuery } from './query.ts'
 import { type AwaitedPayment, awaitedIn, type Overdue, overdueOf, type Sum, sumsBetween } from './sums.ts'
 
 /** A year back and a year ahead, whole months. */
