@@ -386,11 +386,7 @@ export const MUTANTS: readonly Mutant[] = [
   ),
   ...of('src/server/checkout/place.ts', CHECKOUT, [
     ['a members’ price stands beside the membership', 'requireNotInOneBasket(product.title, audience.of, lines)\n', ''],
-    [
-      'a later line’s method is not kept',
-      'quoted.quote.lines.some((line) => hasLaterPayments',
-      'quoted.quote.lines.slice(0, 1).some((line) => hasLaterPayments',
-    ],
+    ['a later line’s method is not kept', 'const isPaidLater = hasLater(quoted.quote)', 'const isPaidLater = false'],
     ['another price is charged than the button said', 'request.agreed.pay !== pay || ', ''],
     ['another currency is charged than the button said', ' || request.agreed.currency !== school.currency', ''],
     [

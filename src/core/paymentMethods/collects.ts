@@ -1,4 +1,5 @@
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
+import { hasLater } from '../quote/later.ts'
 import type { Quote } from '../quote/types.ts'
 
 /** What a payment method can do, as far as it decides which offers it can collect. Amounts in minor units. */
@@ -38,7 +39,7 @@ export function toCollect(quote: Quote, currency: string, today: number = quote.
   const later = quote.lines.flatMap(({ payments }) =>
     payments.filter(({ due }) => due !== quote.purchaseDay).map(({ pay }) => pay),
   )
-  return { currency, today, later, hasLaterPayments: quote.committed === null || later.length > 0 }
+  return { currency, today, later, hasLaterPayments: hasLater(quote) }
 }
 
 /** Whether a payment method takes money of a currency. */

@@ -11,6 +11,7 @@ import {
   type WhyNot,
   whyNot,
 } from '../paymentMethods/collects.ts'
+import { lineHasLater } from '../quote/later.ts'
 import type { OfferInWords } from '../sentence/sentence.ts'
 import { formatList } from '../sentence/words.ts'
 
@@ -246,7 +247,7 @@ export function needOf({ line, purchaseDay }: OfferInWords, currency: string): T
     currency,
     today: sum(line.payments.filter(({ due }) => due === purchaseDay)),
     later: later.map(({ pay }) => pay),
-    hasLaterPayments: line.untilCancelled || later.length > 0,
+    hasLaterPayments: lineHasLater(line, purchaseDay),
   }
 }
 

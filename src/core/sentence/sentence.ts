@@ -2,6 +2,7 @@ import type { Day } from '../calendar/day.ts'
 import { formatDay } from '../calendar/formatDay.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
+import { lineHasLater } from '../quote/later.ts'
 import type { PaymentKind, Quote, QuotedLine, ScheduledPayment } from '../quote/types.ts'
 import type { Access, Terms } from '../terms/terms.ts'
 import { OFFER, PAY, PRICE, SENTENCE } from '../words/en/price.ts'
@@ -209,11 +210,11 @@ export function formatEnrolButton(
   if (terms.kind === 'openPrice')
     return terms.minimum === 0 ? OFFER.nameYourPrice : say(OFFER.from, { money: formatMoney(terms.minimum, money) })
   const today = line.payments.filter(({ due }) => due === purchaseDay).reduce((sum, { pay }) => sum + pay, 0)
-  const hasLater = line.untilCancelled || line.payments.some(({ due }) => due > purchaseDay)
+  const isPaidLater = lineHasLater(line, purchaseDay)
   if (today === 0 && 'trial' in terms && terms.trial) {
     return say(OFFER.tryFree, { length: formatLength(terms.trial.length) })
   }
-  return say(hasLater ? OFFER.enrolToday : OFFER.enrol, { money: formatMoney(today, money) })
+  return say(isPaidLater ? OFFER.enrolToday : OFFER.enrol, { money: formatMoney(today, money) })
 }
 
 function formatOpenPrice(minimum: Amount, suggested: Amount, access: string, money: MoneyFormat): string {
@@ -291,8 +292,6 @@ function formatLasts(lasts: Access['lasts'], day: (when: Day) => string): string
  * Of several, one may end or come on other days than another.
  */
 export function isOneUntilCancelled({ lines, purchaseDay }: Pick<Quote, 'lines' | 'purchaseDay'>): boolean {
-  const toCome = lines.filter(
-    ({ untilCancelled, payments }) => untilCancelled || payments.some(({ due }) => due > purchaseDay),
-  )
+  const toCome = lines.filter((line) => lineHasLater(line, purchaseDay))
   return toCome.length === 1 && toCome[0]?.untilCancelled === true
 }

@@ -2,6 +2,7 @@ import { isShownInBasket } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney, formatPlain } from '../../core/money/format.ts'
+import { hasLater } from '../../core/quote/later.ts'
 import { formatWholePrice } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
@@ -240,7 +241,7 @@ export async function basketView(
     lines,
     wrong,
     today: quote ? quote.today.pay : null,
-    hasLater: quote !== null && (quote.committed === null || quote.later.length > 0),
+    hasLater: quote !== null && hasLater(quote),
     link: offers.length > 0 ? `${services.config.origin}/basket?with=${offers.join(',')}` : null,
   }
 }

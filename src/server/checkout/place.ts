@@ -1,5 +1,6 @@
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
 import { codeKey } from '../../core/quote/codes.ts'
+import { hasLater } from '../../core/quote/later.ts'
 import { CODES } from '../../core/words/en/codes.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { say } from '../../core/words/message.ts'
@@ -17,7 +18,6 @@ import {
 import { enterCodes, giveEnteredBack } from '../coupons/entered.ts'
 import { formatWhyNot } from '../coupons/sayings.ts'
 import { awaitTransfer } from '../fulfilment/bankTransfer.ts'
-import { hasLaterPayments } from '../fulfilment/fulfil.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { connectionBy } from '../gateways/service.ts'
@@ -119,23 +119,34 @@ async function place(
     const ranOut = follows ? null : await codeThatRanOut(services, school, coded, quoted, request.agreed.pay)
     throw ranOut ?? new Problem(409, 'price-changed', REFUSED.priceChanged)
   }
-  const hasLater = quoted.quote.lines.some((line) => hasLaterPayments(line, quoted.quote.purchaseDay))
+  const isPaidLater = hasLater(quoted.quote)
   // What was saved is charged where nothing else was given.
   const charged = request.payment === null ? (follows?.method ?? null) : null
   const payment = charged ? { connectionId: charged.connectionId, token: '' } : request.payment
   const paymentMethod =
-    pay > 0 || hasLater ? await openPaymentMethod(services, payment, shopper.mode, connection) : null
+    pay > 0 || isPaidLater ? await openPaymentMethod(services, payment, shopper.mode, connection) : null
   if (paymentMethod && whyNot(paymentMethod.capabilities, toCollect(quoted.quote, school.currency))) {
     throw new Problem(409, 'method-not-offered', REFUSED.methodCannot)
   }
-  const counted = countedBy(request.email, shopper, pay > 0 || hasLater ? 'order' : 'free')
+  const counted = countedBy(request.email, shopper, pay > 0 || isPaidLater ? 'order' : 'free')
   await services.limits.count(counted, REFUSED.tooManyOrders)
   const savedMethod =
     paymentMethod && pay === 0 ? (charged ?? (await saveMethod(paymentMethod, payment?.token ?? ''))) : null
   const hasUpsells = follows !== null || (page?.live.upsells.length ?? 0) > 0
   const isKeptForUpsells = hasUpsells && !charged && (paymentMethod?.capabilities.chargesAgain ?? false)
   const placing: Placing = {
-    ...{ school, page, lines, request, keyed: services.request, payment, shopper, quoted, found, hasLater },
+    ...{
+      school,
+      page,
+      lines,
+      request,
+      keyed: services.request,
+      payment,
+      shopper,
+      quoted,
+      found,
+      hasLater: isPaidLater,
+    },
     ...{ savedMethod, charged, isKeptForUpsells, fromBasketId, follows },
   }
   const countingCodes = quoted.quote.codes.filter(({ counts }) => counts).length

@@ -174,11 +174,6 @@ async function markPaidTwice(services: Within, order: Order, duplicates: Duplica
   return [{ about, what: 'order-paid-twice', data: { amount: row?.amount ?? 0, currency } }, queued]
 }
 
-/** Whether a line has payments to come after the purchase day. */
-export function hasLaterPayments({ payments: all, untilCancelled }: QuotedLine, purchaseDay: string): boolean {
-  return untilCancelled || all.some(({ n, due }) => n > 0 && due > purchaseDay)
-}
-
 const putPaid = compiled<{ ids: readonly string[]; at: Date; day: string }>()((db, given) =>
   db
     .update(orders)

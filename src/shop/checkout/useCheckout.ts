@@ -2,6 +2,7 @@ import { type RefObject, useEffect, useRef, useState } from 'react'
 import { formatMoney, formatPlain } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
 import { toCollect, whyNot } from '../../core/paymentMethods/collects.ts'
+import { hasLater } from '../../core/quote/later.ts'
 import { joinQuotes } from '../../core/quote/sums.ts'
 import { taxOf } from '../../core/quote/tax.ts'
 import type { Quote } from '../../core/quote/types.ts'
@@ -9,7 +10,7 @@ import type { OpenPriceTerms } from '../../core/terms/terms.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
-import type { CheckoutView, PaymentMethod, Placed, ShopOffer, ShopPage } from '../../server/client.ts'
+import type { CheckoutView, PaymentMethod, Placed, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { Once } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
@@ -23,11 +24,6 @@ export interface FieldErrors {
   chosen?: string | undefined
   name?: string | undefined
   email?: string | undefined
-}
-
-/** Whether payments come after today. */
-function hasLaterPayments({ quote }: Pick<ShopOffer, 'quote'>): boolean {
-  return quote.committed === null || quote.later.length > 0
 }
 
 /** The price that a buyer names. */
@@ -106,7 +102,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
   const quote = answered ?? (isAsking && last.current?.basket === basket ? last.current.quote : null)
   const read = estimate && answer ? saidOf(estimate, answer, extrasPay) : estimate
   // While their price cannot be read the page stays as it was by the last one that could.
-  const hasLater = together ? hasLaterPayments({ quote: quote ?? together }) : false
+  const isPaidLater = together ? hasLater(quote ?? together) : false
   const lastPay = useRef(offer?.quote.today.pay ?? 0)
   const ownPay = read?.pay ?? lastPay.current
   if (read) lastPay.current = ownPay
@@ -201,7 +197,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     setPhase({ kind: 'sending' })
     try {
       let payment: { connectionId: string; token: string } | null = null
-      if ((pay > 0 || hasLater) && paymentMethod) {
+      if ((pay > 0 || isPaidLater) && paymentMethod) {
         const card = await tokenOf(paymentMethod)
         if (!card.ok) {
           isBusy.current = false
@@ -329,7 +325,7 @@ export function useCheckout(page: ShopPage, first: CheckoutView, frame: RefObjec
     /** Payment methods that cannot collect all of it, and what it is that each cannot. */
     missingMethods: offer ? missingFor(view, [offer, ...extras], paymentMethods, page) : [],
     /** Whether payments come after today, with what the codes take off. */
-    hasLater,
+    hasLater: isPaidLater,
     codes,
     setCodes,
     isAsking,
@@ -389,7 +385,7 @@ function missingFor(
 function canBeTogether(view: CheckoutView, offers: readonly { quote: Quote }[], page: ShopPage): boolean {
   const quote = joinQuotes(offers.map((one) => one.quote))
   const { pay } = quote.today
-  const isFree = pay === 0 && !hasLaterPayments({ quote })
+  const isFree = pay === 0 && !hasLater(quote)
   return isFree || paymentMethodsFor(view.paymentMethods, quote, pay, page).length > 0
 }
 

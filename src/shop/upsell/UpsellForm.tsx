@@ -1,5 +1,6 @@
 import { useRef } from 'react'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { hasLater } from '../../core/quote/later.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { UPSELLS } from '../../core/words/en/upsells.ts'
 import { say } from '../../core/words/message.ts'
@@ -23,7 +24,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
   const { school } = page
   const { quote } = offered
   const { pay } = quote.today
-  const hasLater = quote.committed === null || quote.later.length > 0
+  const isPaidLater = hasLater(quote)
   const isBusy = phase.kind !== 'idle'
   return (
     <>
@@ -43,7 +44,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
           }
         />
       </div>
-      {hasLater && (
+      {isPaidLater && (
         <div className="mt-4">
           <WhatHappensTogether
             page={page}
@@ -82,7 +83,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
           disabled={isBusy}
           onClick={upsell.take}
         >
-          {isBusy ? PAYING.busy : formatYes(page, isBySavedMethod ? undefined : paymentMethod, pay, hasLater)}
+          {isBusy ? PAYING.busy : formatYes(page, isBySavedMethod ? undefined : paymentMethod, pay, isPaidLater)}
         </Button>
         <Button
           className="rounded-lg border-[1.5px] !border-ink py-3 font-semibold"
@@ -93,7 +94,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
         </Button>
       </div>
       <p className="mt-2 text-[13px] text-ink-3">
-        {isBySavedMethod ? formatCharge(page, view, pay, hasLater) : formatOther(paymentMethod, pay, hasLater)}{' '}
+        {isBySavedMethod ? formatCharge(page, view, pay, isPaidLater) : formatOther(paymentMethod, pay, isPaidLater)}{' '}
         {isBySavedMethod && upsell.hasOthers && !isBusy && (
           <button type="button" className="link" onClick={upsell.useAnother}>
             {UPSELLS.another}
