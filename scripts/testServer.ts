@@ -133,7 +133,7 @@ async function prepare(config: Config, standinsData: string, wantsDemo: boolean)
   await prepareData(config, standinsData, wantsDemo)
 }
 
-/** What the stand-ins keep names the product to which they send events, and the links in its mail. */
+/** Rewrites the addresses in the stand-ins' files: where events are sent, and the links in stored mail. */
 function moveStandins(dir: string, from: Config, to: Config): void {
   for (const name of readdirSync(dir)) {
     const file = join(dir, name)

@@ -21,7 +21,7 @@ beforeAll(async () => {
 })
 
 const AT_ONCE = 200
-/** Over three for each connection to the database. */
+/** More than three requests for each connection to the database. */
 const OF_EACH = 40
 const PATIENCE_MS = 40_000
 const MINUTE = 60_000

@@ -12,7 +12,7 @@ import { sendAccountMail } from './messages/accountMail.ts'
 import { sendMessage, smtpPost } from './messages/send.ts'
 import { aggregate } from './money/sums.ts'
 import { isClockTrusted } from './platform/clock.ts'
-import { consume, type Handler } from './platform/consume.ts'
+import { consume, type Handler, handlerOf } from './platform/consume.ts'
 import type { Services } from './platform/context.ts'
 import type { Job, JobData, JobName, JobSource } from './platform/jobs.ts'
 import { mapConcurrently } from './platform/mapConcurrently.ts'
@@ -45,26 +45,23 @@ async function endWhatWaited(services: Services): Promise<void> {
  */
 export async function runWorker(services: Services, queue: JobSource): Promise<() => Promise<void>> {
   const post = smtpPost(services.config.mailPort)
-  // biome-ignore lint/suspicious/noExplicitAny: each takes the jobs of its own name only.
-  const handlers: Handler<any>[] = []
+  const handlers: Handler[] = []
   // Each job stands for itself: one that fails is tried again alone, and keeps no other from being done.
   const work = <N extends JobName>(
     name: N,
     handle: (data: JobData[N]) => Promise<void>,
     { batch = 5, together = 1 } = {},
   ) =>
-    handlers.push({
-      name,
-      batch,
-      work: async (jobs: Job<N>[]) => {
+    handlers.push(
+      handlerOf(name, batch, async (jobs) => {
         const failed = new Map<string, unknown>()
         await mapConcurrently(together, jobs, async ({ id, data }) => {
           await handle(data).catch((error: unknown) => failed.set(id, error))
         })
         return failed
-      },
-    })
-  const collect: Handler<'agreement-collect'>['work'] = async (jobs) => {
+      }),
+    )
+  const collect = async (jobs: Job<'agreement-collect'>[]) => {
     const failed = await collectAgreements(
       services,
       jobs.map(({ data }) => data.agreementId),
@@ -78,7 +75,7 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
   // A school that was put back from a backup is compared with the gateways' books before anything is collected.
   if (await restoredSince(services.db)) await reconcileAll(services)
   // Two at a time: while one waits for a gateway that takes long, the other goes on.
-  for (let n = 0; n < 2; n++) handlers.push({ name: 'agreement-collect', batch: COLLECTED_BATCH, work: collect })
+  for (let n = 0; n < 2; n++) handlers.push(handlerOf('agreement-collect', COLLECTED_BATCH, collect))
   work('attempt-lookup', ({ attemptId }) => lookUpUntilSettled(services, attemptId), { together: 5 })
   work('refund-settle', ({ refundId }) => settleRefund(services, refundId))
   work('practice-move', () => continueMove(services))

@@ -161,7 +161,7 @@ const SETTLED_WITHIN_MS = 20
 const CALLED_AT_ONCE = 24
 
 /**
- * Charges what was begun and settles the answers as they come. What failed is added to `failed`.
+ * Charges the attempts that were stored and settles each answer as it comes. What failed is added to `failed`.
  * @returns agreements for which something is due today still.
  */
 async function chargeAll(

@@ -85,7 +85,7 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
     ...(limits ? limitsOf(limits) : KEPT_ALIVE),
   } as pg.PoolConfig)
   const db = on(pool)
-  // Statements that are built once stand with their connection.
+  // A connection keeps the statements that were built for it.
   const byConnection = new WeakMap<pg.PoolClient, Database>()
   db.transaction = async (run, config) => {
     const client = await pool.connect()

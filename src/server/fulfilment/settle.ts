@@ -109,13 +109,13 @@ function isSameMoney(collected: Money, asked: Money): boolean {
 }
 
 /** A gateway's word about an attempt whose order is held. */
-interface Told {
+interface Report {
   order: Order
   attempt: Attempt
   outcome: Outcome
   source: Source
 }
-type Collected = Told & { outcome: Extract<Outcome, { state: 'collected' }> }
+type Collected = Report & { outcome: Extract<Outcome, { state: 'collected' }> }
 
 /** The same in the caller's transaction, which holds the order's lock and has read the attempt since. */
 export async function settleIn(
@@ -131,25 +131,29 @@ export async function settleIn(
 /**
  * Settles what was reported of attempts whose orders are held.
  * @param others wait: for whoever settles an order of the same buyer, counts the same code or changes the same bundle ·
- * leave: nobody is waited for, since several orders are held.
+ * leave: waits for nobody, since several orders are held.
  * @returns those that are left: they would have to wait, or follow from another of them.
  */
-async function settleHeld<T extends Told>(services: Within, all: readonly T[], others: 'wait' | 'leave'): Promise<T[]> {
+async function settleHeld<T extends Report>(
+  services: Within,
+  all: readonly T[],
+  others: 'wait' | 'leave',
+): Promise<T[]> {
   const { db: tx } = services
   const left: T[] = []
   const taken = new Set<string>()
-  const news = all.filter((told) => {
-    if (nextState(told.attempt.state, told.outcome.state) === null) return false
-    // Of one agreement, and of one buyer's orders, one at a time: the second follows from the first.
-    const one = told.attempt.agreementId ?? told.order.personId
+  const news = all.filter((report) => {
+    if (nextState(report.attempt.state, report.outcome.state) === null) return false
+    // A batch settles one report of an agreement, or of a buyer: the next depends on what the first changed.
+    const one = report.attempt.agreementId ?? report.order.personId
     if (taken.has(one)) {
-      left.push(told)
+      left.push(report)
       return false
     }
     taken.add(one)
     return true
   })
-  const paying = news.filter((told): told is T & Collected => isCollected(told) && isFirst(told))
+  const paying = news.filter((report): report is T & Collected => isCollected(report) && isFirst(report))
   const agreed = news.flatMap(({ attempt }) => attempt.agreementId ?? [])
   const [known, held] = await Promise.all([
     paying.length > 0
@@ -163,8 +167,8 @@ async function settleHeld<T extends Told>(services: Within, all: readonly T[], o
   ])
   const first: Collected[] = []
   const later: Later[] = []
-  for (const told of news) {
-    const { order, attempt, outcome, source } = told
+  for (const report of news) {
+    const { order, attempt, outcome, source } = report
     const agreement = held.find(({ row }) => row.id === attempt.agreementId)
     if (outcome.state !== 'collected') {
       if (outcome.state === 'declined' && agreement) {
@@ -187,19 +191,19 @@ async function settleHeld<T extends Told>(services: Within, all: readonly T[], o
       await noteSurplus(services, order, attempt, outcome)
     } else if (others === 'wait' || (known && waitsForNobody(order, known))) {
       first.push({ order, attempt, outcome, source })
-    } else left.push(told)
+    } else left.push(report)
   }
   if (later.length > 0) await writeCollected(services, later)
   if (first.length > 0 && known) await writePaid(services, first, known)
   return left
 }
 
-function isCollected(told: Told): told is Collected {
-  return told.outcome.state === 'collected' && isSameMoney(told.outcome, told.attempt)
+function isCollected(report: Report): report is Collected {
+  return report.outcome.state === 'collected' && isSameMoney(report.outcome, report.attempt)
 }
 
 /** Whether an attempt is for what an unpaid order asks on its day. */
-function isFirst({ order, attempt }: Told): boolean {
+function isFirst({ order, attempt }: Report): boolean {
   return attempt.agreementId === null && attempt.replacesId === null && order.state !== 'paid'
 }
 

@@ -60,7 +60,7 @@ function ofOffers(ids: string[]): SQL {
   return more.length === 0 ? eq(payments.offerId, only) : inArray(payments.offerId, ids)
 }
 
-/** Stands in a list of ids where there is none. */
+/** An id that nobody has, for a list of ids that may not be empty. */
 export const NOBODY = '00000000-0000-0000-0000-000000000000'
 
 /**

@@ -1,7 +1,7 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import { eventually } from '../../testing/world.ts'
-import { type Consumer, consume } from './consume.ts'
-import type { Job, JobSource } from './jobs.ts'
+import { type Consumer, consume, handlerOf } from './consume.ts'
+import type { JobSource } from './jobs.ts'
 
 /** A queue in memory that can be away. */
 function queue(ids: string[]) {
@@ -32,7 +32,7 @@ afterEach(async () => {
 })
 const work = (source: JobSource, handle: (ids: string[]) => Promise<ReadonlyMap<string, unknown>>, batch = 2) =>
   consumers.push(
-    consume(source, [{ name: 'purge', batch, work: (jobs: Job<'purge'>[]) => handle(jobs.map(({ id }) => id)) }], {
+    consume(source, [handlerOf('purge', batch, (jobs) => handle(jobs.map(({ id }) => id)))], {
       poll: 1,
       first: 1,
       most: 4,

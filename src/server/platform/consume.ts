@@ -3,12 +3,24 @@ import { describeError } from '../log/logError.ts'
 import type { Job, JobName, JobSource } from './jobs.ts'
 
 /** Works on the jobs of one name. */
-export interface Handler<N extends JobName = JobName> {
-  name: N
+export interface Handler {
+  name: JobName
   /** So many jobs are taken at a time. */
   batch: number
-  /** Does the jobs. @returns what failed, by the job's id; where it throws, all of them did. */
-  work: (jobs: Job<N>[]) => Promise<ReadonlyMap<string, unknown>>
+  work: (jobs: Job[]) => Promise<ReadonlyMap<string, unknown>>
+}
+
+/**
+ * A handler of one name.
+ * @param work does the jobs. @returns what failed, by the job's id; where it throws, all of them did.
+ */
+export function handlerOf<N extends JobName>(
+  name: N,
+  batch: number,
+  work: (jobs: Job<N>[]) => Promise<ReadonlyMap<string, unknown>>,
+): Handler {
+  // It is handed the jobs of its own name only.
+  return { name, batch, work: (jobs) => work(jobs as Job<N>[]) }
 }
 
 /** In milliseconds. */
@@ -32,12 +44,7 @@ const PAUSES: Pauses = { poll: 500, first: 500, most: 15_000 }
  * and nothing that fails here ends the process. A job of which nothing could be said is done again once its time is over,
  * as every job may be. One question for all names tells which handlers have something to do.
  */
-export function consume(
-  source: JobSource,
-  // biome-ignore lint/suspicious/noExplicitAny: each handler takes the jobs of its own name only.
-  handlers: readonly Handler<any>[],
-  pauses: Pauses = PAUSES,
-): Consumer {
+export function consume(source: JobSource, handlers: readonly Handler[], pauses: Pauses = PAUSES): Consumer {
   let isStopping = false
   const sleepers = new Set<() => void>()
   const pause = (ms: number) =>

@@ -70,8 +70,8 @@ export type Counted = Partial<Record<LimitName, string | null>>
 export class Limits {
   readonly #db: Database
   readonly #points: (name: LimitName) => number
-  readonly #taking = new Together<readonly Entry[], readonly number[]>(AT_ONCE, 0, (all) => this.#takeAll(all))
-  readonly #givingBack = new Together<readonly Entry[], undefined>(AT_ONCE, 0, (all) => this.#giveBackAll(all))
+  readonly #taking = new Together<readonly Entry[], readonly number[]>(AT_ONCE, (all) => this.#takeAll(all))
+  readonly #givingBack = new Together<readonly Entry[], undefined>(AT_ONCE, (all) => this.#giveBackAll(all))
 
   /**
    * @param points the ceilings that differ from {@link CEILINGS}, by name, or one factor for all of them.

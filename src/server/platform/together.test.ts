@@ -5,11 +5,10 @@ import { Together } from './together.ts'
 const tick = () => new Promise<void>((done) => setImmediate(done))
 
 /** A queue whose rounds end when they are told to. */
-function held(most: number, gatherMs = 0) {
+function held(most: number) {
   const rounds: { items: readonly number[]; end: () => void; fail: (error: Error) => void }[] = []
   const queue = new Together<number, number>(
     most,
-    gatherMs,
     (items) =>
       new Promise((resolve, reject) => {
         rounds.push({ items, end: () => resolve(items.map((item) => item * 10)), fail: reject })
@@ -59,7 +58,7 @@ it('what fails fails for those of its round alone', async () => {
 
 it('of a round that fails each is done by itself, and whose fault it is alone fails', async () => {
   const seen: (readonly number[])[] = []
-  const queue = new Together<number, number>(10, 0, async (items) => {
+  const queue = new Together<number, number>(10, async (items) => {
     seen.push(items)
     await tick()
     if (items.includes(3)) throw new Error('three')
@@ -76,30 +75,6 @@ it('of a round that fails each is done by itself, and whose fault it is alone fa
   expect(await queue.ask(5)).toBe(50)
 })
 
-it('waits a moment for more where several came lately, and for nobody once it is quiet again', async () => {
-  const { queue, rounds } = held(10, 30)
-  const asked = [queue.ask(1), queue.ask(2), queue.ask(3)]
-  rounds[0]?.end()
-  await tick()
-  // What came during the first round was one round's worth before the next; the first itself was alone.
-  rounds[1]?.end()
-  await Promise.all(asked)
-  asked.push(queue.ask(4))
-  expect(rounds).toHaveLength(2)
-  asked.push(queue.ask(5))
-  await new Promise((done) => setTimeout(done, 60))
-  expect(rounds[2]?.items).toEqual([4, 5])
-  rounds[2]?.end()
-  await Promise.all(asked)
-  const six = queue.ask(6)
-  await new Promise((done) => setTimeout(done, 60))
-  rounds[3]?.end()
-  await six
-  void queue.ask(7)
-  expect(rounds.map(({ items }) => items)).toEqual([[1], [2, 3], [4, 5], [6], [7]])
-  rounds[4]?.end()
-})
-
 describe('whatever comes whenever', () => {
   it('each gets its own answer, once, and all are done in the order in which they came', async () => {
     await fc.assert(
@@ -108,7 +83,7 @@ describe('whatever comes whenever', () => {
         fc.integer({ min: 1, max: 6 }),
         async (pauses, most) => {
           const done: number[] = []
-          const queue = new Together<number, number>(most, 0, async (items) => {
+          const queue = new Together<number, number>(most, async (items) => {
             await tick()
             done.push(...items)
             return items.map((item) => item + 1000)

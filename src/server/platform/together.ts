@@ -8,25 +8,21 @@ interface Waiting<T, R> {
 
 /**
  * Does for several what costs as much for one: what is asked for while a round is under way waits for it, and is done
- * in the next. Whoever asks alone waits for nobody; where several came lately, a round waits a moment for more.
+ * in the next. Whoever asks alone waits for nobody.
  */
 export class Together<T, R> {
   #waiting: Waiting<T, R>[] = []
   #isRunning = false
-  #cameLately = 1
   readonly #most: number
-  readonly #gatherMs: number
   readonly #run: (items: readonly T[]) => Promise<readonly R[]>
 
   /**
    * @param most so many are done in one round.
-   * @param gatherMs so long a round waits for more where the one before it had several.
    * @param run gives the results in the order of the items. A round that fails is run again for each by itself, so that
    * none fails for another's fault: what failed must have done nothing, or be harmless twice.
    */
-  constructor(most: number, gatherMs: number, run: (items: readonly T[]) => Promise<readonly R[]>) {
+  constructor(most: number, run: (items: readonly T[]) => Promise<readonly R[]>) {
     this.#most = most
-    this.#gatherMs = gatherMs
     this.#run = run
   }
 
@@ -49,10 +45,7 @@ export class Together<T, R> {
   async #go(): Promise<void> {
     this.#isRunning = true
     while (this.#waiting.length > 0) {
-      if (this.#cameLately > 1 && this.#gatherMs > 0)
-        await new Promise((gathered) => setTimeout(gathered, this.#gatherMs))
       const round = this.#waiting.splice(0, this.#most)
-      this.#cameLately = round.length
       try {
         const results = await this.#run(round.map(({ item }) => item))
         for (const [index, { done }] of round.entries()) done(results[index] as R)
@@ -72,7 +65,7 @@ export function togetherIn<T, R>(
 ): (db: Database, item: T) => Promise<R> {
   const byDatabase = new WeakMap<Database, Together<T, R>>()
   return (db, item) => {
-    const queue = byDatabase.get(db) ?? new Together<T, R>(most, 0, (items) => run(db, items))
+    const queue = byDatabase.get(db) ?? new Together<T, R>(most, (items) => run(db, items))
     byDatabase.set(db, queue)
     return queue.ask(item)
   }

@@ -42,7 +42,7 @@ const KINDS: Record<
     shape: 'failed',
     word: 'clock is wrong',
     says: ({ why }) =>
-      `No payments are charged in Live, because a server’s clock is wrong (${why ?? ''}). Correct it, and charging resumes.`,
+      `No payments are being charged in Live because a server’s clock is wrong (${why ?? ''}). Charging resumes once the clock is corrected.`,
   },
   'surplus-transfer': {
     shape: 'failed',

@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm'
 import { index, integer, jsonb, pgTable, text, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
 import { moment } from './columns.ts'
 
-/** What the workers have to do. Its clock is the database's, so that workers whose clocks differ agree. */
+/** The jobs of the workers. Their clock is the database's, so that workers whose clocks differ agree. */
 export const jobs = pgTable(
   'jobs',
   {
