@@ -6,6 +6,7 @@ import { makeApp } from './app.ts'
 import { log } from './log/log.ts'
 import { builtRenderer } from './pages/renderer.ts'
 import { readConfig } from './platform/config.ts'
+import { SERVER_OPTIONS } from './platform/keepAlive.ts'
 import { openServices } from './services.ts'
 import { describeLostKeys } from './upkeep/reseal.ts'
 import { runWorker } from './worker.ts'
@@ -34,8 +35,9 @@ if (role === 'server') {
     }),
   )
   app.route('/', makeApp(services, await builtRenderer(config.distDir)))
-  const server = serve({ fetch: app.fetch, port: config.port, hostname: config.host }, () =>
-    console.log(`server: ${config.origin}`),
+  const server = serve(
+    { fetch: app.fetch, port: config.port, hostname: config.host, serverOptions: SERVER_OPTIONS },
+    () => console.log(`server: ${config.origin}`),
   )
   whenAsked(async () => {
     await new Promise((closed) => server.close(closed))

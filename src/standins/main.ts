@@ -8,5 +8,8 @@ const dataDir = process.env.STANDINS_DATA ?? '.data/standins'
 
 const { app, mailbox } = makeStandins({ dataDir, origin })
 await mailbox.listen(mailPort)
-serve({ fetch: app.fetch, port, hostname: '127.0.0.1' }, () => console.log(`stand-ins: ${origin}`))
+// Idle connections are kept for longer than those who call keep theirs, so that none is lost in between.
+serve({ fetch: app.fetch, port, hostname: '127.0.0.1', serverOptions: { keepAliveTimeout: 75_000 } }, () =>
+  console.log(`stand-ins: ${origin}`),
+)
 process.on('disconnect', () => process.exit(0))

@@ -2,6 +2,7 @@ import { type ServerType, serve } from '@hono/node-server'
 import { Hono } from 'hono'
 import type { Harness } from '../gateways/conformance.ts'
 import { allGateways } from '../gateways/registry.ts'
+import { SERVER_OPTIONS } from '../server/platform/keepAlive.ts'
 import { makeStandins } from '../standins/app.ts'
 import { SAMPLE_CARDS } from '../standins/thistle/cards.ts'
 
@@ -10,7 +11,7 @@ type Fetch = (request: Request, env?: unknown) => Response | Promise<Response>
 /** Listens on a free port of loopback. */
 export function listen(fetch: Fetch): Promise<{ origin: string; server: ServerType }> {
   return new Promise((resolve) => {
-    const server = serve({ fetch, port: 0, hostname: '127.0.0.1' }, ({ port }) =>
+    const server = serve({ fetch, port: 0, hostname: '127.0.0.1', serverOptions: SERVER_OPTIONS }, ({ port }) =>
       resolve({ origin: `http://127.0.0.1:${port}`, server }),
     )
   })
