@@ -36,7 +36,9 @@ await ensureDatabase(url)
 const { db, pool } = connect(url, 6)
 await migrateDatabase(db)
 const standins = await startStandins()
-const product = await listenAsProduct((origin) => chaosServices(db, url, standins.origin, origin))
+const product = await listenAsProduct((origin) =>
+  chaosServices(db, { databaseUrl: url, standinsOrigin: standins.origin, origin, patienceMs: 250 }),
+)
 const { services } = product
 
 try {

@@ -99,7 +99,19 @@ export async function startCluster({
       : ['-c fsync=off', '-c synchronous_commit=off', '-c full_page_writes=off', '-c max_connections=300']),
   ]
   const started = asOwner(
-    [join(bin, 'pg_ctl'), '-D', data, '-w', '-l', join(data, 'server.log'), '-o', settings.join(' '), 'start'],
+    [
+      join(bin, 'pg_ctl'),
+      '-D',
+      data,
+      '-w',
+      '-t',
+      '300',
+      '-l',
+      join(data, 'server.log'),
+      '-o',
+      settings.join(' '),
+      'start',
+    ],
     true,
   )
   if (started !== 0) throw new SetUpError(`The database did not start. Its log is ${join(data, 'server.log')}.`)

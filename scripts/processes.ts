@@ -9,14 +9,14 @@ export interface Part {
   ready: RegExp
 }
 
-const READY_MS = 60_000
+const READY_MS = 180_000
 
 /** Starts a part of the product as a child that ends with this process, and waits until it is ready. */
 export function startPart({ name, args, ready }: Part, env: NodeJS.ProcessEnv): Promise<ChildProcess> {
   const child = spawn(process.execPath, args, { env, stdio: ['ignore', 'pipe', 'pipe', 'ipc'] })
   return new Promise((resolve, reject) => {
     let said = ''
-    const timer = setTimeout(() => reject(new Error(`${name} did not start within a minute:\n${said}`)), READY_MS)
+    const timer = setTimeout(() => reject(new Error(`${name} did not start within three minutes:\n${said}`)), READY_MS)
     const hear = (chunk: Buffer, isError: boolean) => {
       const text = chunk.toString()
       said += text

@@ -3,7 +3,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { basename } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { stripVTControlCharacters } from 'node:util'
-import { aptInstall, SetUpError } from './postgres.ts'
+import { aptInstall, findPostgres, SetUpError } from './postgres.ts'
 
 /**
  * Every check, side by side where they do not disturb each other: types, lint, unused code and the build with its
@@ -22,6 +22,8 @@ let failed = 0
 const failures: { name: string; why: string }[] = []
 
 try {
+  // Before those begin that would each install it.
+  findPostgres()
   if (!existsSync('/usr/bin/chromium')) {
     console.log('Installing Chromium from Debian’s packages…')
     aptInstall('chromium')

@@ -37,7 +37,7 @@ export async function benchCollecting(): Promise<void> {
     await migrateDatabase(db)
     // As patient with the gateway as the product is.
     const services = {
-      ...chaosServices(db, url, standin.origin),
+      ...chaosServices(db, { databaseUrl: url, standinsOrigin: standin.origin, patienceMs: 250 }),
       gateways: allGateways(standin.origin, 'http://127.0.0.1'),
     }
     await fill()

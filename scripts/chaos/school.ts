@@ -27,6 +27,9 @@ export interface OnSale {
   paymentMethods: OfferedMethod[]
 }
 
+/** Long for a gateway, so that people are answered where the machine is busy; workers wait less, and look up. */
+const PATIENCE_MS = 4000
+
 export type ChaosSchool = Awaited<ReturnType<typeof openSchool>>
 
 /**
@@ -44,7 +47,9 @@ export async function openSchool(orders: number) {
   const { db, pool } = connect(url, 12)
   await migrateDatabase(db)
   const standins = await startStandins()
-  const { services, server } = await listenAsProduct((origin) => chaosServices(db, url, standins.origin, origin))
+  const { services, server } = await listenAsProduct((origin) =>
+    chaosServices(db, { databaseUrl: url, standinsOrigin: standins.origin, origin, patienceMs: PATIENCE_MS }),
+  )
   await setUpSchool(services, 'Chaos', 'owner@chaos.example')
   const accounts = {
     thistle: standins.account,

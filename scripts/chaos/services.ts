@@ -7,15 +7,23 @@ import { Secrets } from '../../src/server/platform/secrets.ts'
 /** The same key in every process of a run, which holds nothing worth keeping. */
 const KEY = Buffer.alloc(32, 7)
 
+interface ChaosProcess {
+  databaseUrl: string
+  standinsOrigin: string
+  origin?: string
+  patienceMs: number
+}
+
 /** All its buyers come from one place. */
 const UNLIMITED = 100_000
 
-/** The services of one process of the chaos run. Its jobs are not queued: its workers look for what is to be done. */
+/**
+ * The services of one process of the chaos run. Its jobs are not queued: its workers look for what is to be done.
+ * @param patienceMs how long a gateway may take to answer.
+ */
 export function chaosServices(
   db: Database,
-  databaseUrl: string,
-  standinsOrigin: string,
-  origin = 'http://127.0.0.1',
+  { databaseUrl, standinsOrigin, origin = 'http://127.0.0.1', patienceMs }: ChaosProcess,
 ): Services {
   return {
     config: {
@@ -35,7 +43,7 @@ export function chaosServices(
     },
     db,
     jobs: { send: async () => {}, sendAll: async () => {} },
-    gateways: allGateways(standinsOrigin, origin, 250),
+    gateways: allGateways(standinsOrigin, origin, patienceMs),
     secrets: new Secrets(KEY),
     limits: new Limits(db, UNLIMITED),
     now: () => new Date(),

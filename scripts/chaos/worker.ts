@@ -22,7 +22,7 @@ const AT_ONCE = 8
 const YOUNG_MS = 3000
 
 const [url = '', standinsOrigin = ''] = process.argv.slice(2)
-const services = chaosServices(connect(url, AT_ONCE).db, url, standinsOrigin)
+const services = chaosServices(connect(url, AT_ONCE).db, { databaseUrl: url, standinsOrigin, patienceMs: 250 })
 const { db } = services
 
 process.send?.('ready')

@@ -1,4 +1,5 @@
 import { allGateways } from '../gateways/registry.ts'
+import { fillPhases } from './agreements/phases.ts'
 import { connect, migrateDatabase, oneAtATime, SERVICE_LIMITS } from './db/client.ts'
 import type { Config } from './platform/config.ts'
 import type { Services } from './platform/context.ts'
@@ -34,6 +35,7 @@ export async function readyDatabase(url: string): Promise<void> {
     const { db, pool } = connect(url, 1)
     try {
       await migrateDatabase(db)
+      await fillPhases(db)
     } finally {
       await pool.end()
     }

@@ -1,18 +1,20 @@
 import { addDays, type Day, later } from '../calendar/day.ts'
 import { closesOnceIn, opensOn } from '../quote/access.ts'
-import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
+import type { QuotedLine } from '../quote/types.ts'
 import { type Agreement, nextPayment } from './agreement.ts'
+import type { Phase } from './phase.ts'
+
+/** What decides when a course is open: an access rule, the terms that are paid, and the days of purchase and payment. */
+export type AccessBasis = Pick<Phase, 'access' | 'terms' | 'purchaseDay' | 'placedOn'>
 
 /**
- * When the course closes as things stand: by what was paid so far, or the day it was cancelled now. `placedOn` is the
- * day on which the order was paid, where its money came after the purchase day.
+ * When the course closes as things stand: by what was paid so far, or the day it was cancelled now.
+ * @param paidBefore regular payments that the purchase paid, for what makes no agreement.
  */
 export function closesAsItStands(
-  { access, terms }: QuotedOffer,
+  { access, terms, purchaseDay, placedOn }: AccessBasis,
   agreement: Agreement | null,
-  purchaseDay: Day,
   paidBefore: number,
-  placedOn: Day = purchaseDay,
 ): Day | null {
   const paid = agreement
     ? agreement.payments.slice(0, agreement.collected).filter(({ kind }) => kind === 'regular').length
@@ -24,7 +26,7 @@ export function closesAsItStands(
 }
 
 /** A payment that was moved to a later day does not shut the course before it: it stays open to that day, and its grace. */
-function openToDue(byPaid: Day, { graceDays }: QuotedOffer['access'], agreement: Agreement | null): Day {
+function openToDue(byPaid: Day, { graceDays }: AccessBasis['access'], agreement: Agreement | null): Day {
   const unpaid = agreement && nextPayment(agreement)
   return unpaid ? later(byPaid, addDays(unpaid.due, graceDays)) : byPaid
 }
@@ -35,16 +37,10 @@ export function paidAtPurchase({ payments }: QuotedLine, purchaseDay: Day): numb
 }
 
 /** Whether the course is open on a day, judged by all that happened up to its end (collecting rules, section 4). */
-export function isOpenOn(
-  day: Day,
-  offer: QuotedOffer,
-  agreement: Agreement | null,
-  purchaseDay: Day,
-  paid: number,
-): boolean {
-  if (opensOn(offer.access, purchaseDay) > day) return false
-  const closes = closesAsItStands(offer, agreement, purchaseDay, paid)
-  const suspendedFrom = suspendedForDebt(offer, agreement)
+export function isOpenOn(day: Day, basis: AccessBasis, agreement: Agreement | null, paidBefore: number): boolean {
+  if (opensOn(basis.access, basis.placedOn) > day) return false
+  const closes = closesAsItStands(basis, agreement, paidBefore)
+  const suspendedFrom = suspendedForDebt(basis, agreement)
   return (closes === null || day < closes) && (suspendedFrom === null || day < suspendedFrom)
 }
 
@@ -52,7 +48,7 @@ export function isOpenOn(
  * The day from which an unpaid payment shuts the course, past its grace, until it is paid; null where none
  * does. Of a cancelled agreement only what was due before the cancelling counts.
  */
-export function suspendedForDebt({ access }: QuotedOffer, agreement: Agreement | null): Day | null {
+export function suspendedForDebt({ access }: Pick<AccessBasis, 'access'>, agreement: Agreement | null): Day | null {
   const unpaid = agreement && nextPayment(agreement)
   if (access.lasts === 'whilePaying' || !agreement || !unpaid) return null
   if (agreement.cancelled !== null && unpaid.due >= agreement.cancelled.on) return null

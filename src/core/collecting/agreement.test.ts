@@ -2,7 +2,7 @@ import { expect, it } from 'vitest'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
-import { closesAsItStands, suspendedForDebt } from './access.ts'
+import { type AccessBasis, closesAsItStands, suspendedForDebt } from './access.ts'
 import {
   type Agreement,
   afterCancelled,
@@ -34,6 +34,13 @@ function agreed(terms: object, access: object = {}): { offer: QuotedOffer; agree
   const agreement = beginAgreement(quote(request).lines[0] as QuotedLine, offer.terms.kind, '2027-01-31')
   return { offer, agreement: agreement as Agreement }
 }
+
+/** The offer's rules for who bought it on 31 January 2027. */
+const bought = (offer: QuotedOffer, placedOn = '2027-01-31'): AccessBasis => ({
+  ...offer,
+  purchaseDay: '2027-01-31',
+  placedOn,
+})
 
 it('is tried once a day at most, and again so many days after its first try, also where nobody worked', () => {
   const { agreement } = agreed(PLAN)
@@ -81,18 +88,18 @@ it('a stopped plan owes and can be paid by hand; a stopped subscription cannot',
 
 it('a payment that was moved to a later day keeps the course open to that day, and its grace', () => {
   const { offer, agreement } = agreed(MONTHLY, { lasts: 'whilePaying', graceDays: 3 })
-  expect(closesAsItStands(offer, agreement, '2027-01-31', 0)).toBe('2027-03-03')
+  expect(closesAsItStands(bought(offer), agreement, 0)).toBe('2027-03-03')
   const [first, second, ...rest] = agreement.payments
   const moved = { ...agreement, payments: [first, { ...second, due: '2027-03-20' }, ...rest] } as Agreement
-  expect(closesAsItStands(offer, moved, '2027-01-31', 0)).toBe('2027-03-23')
+  expect(closesAsItStands(bought(offer), moved, 0)).toBe('2027-03-23')
 })
 
 it('a span counts from the day on which the order was paid; what is paid while it lasts, from the purchase', () => {
   const year = agreed(PLAN, { lasts: { count: 1, unit: 'year' }, graceDays: 3 })
-  expect(closesAsItStands(year.offer, year.agreement, '2027-01-31', 1, '2027-02-20')).toBe('2028-02-20')
-  expect(closesAsItStands(year.offer, year.agreement, '2027-01-31', 1)).toBe('2028-01-31')
+  expect(closesAsItStands(bought(year.offer, '2027-02-20'), year.agreement, 1)).toBe('2028-02-20')
+  expect(closesAsItStands(bought(year.offer), year.agreement, 1)).toBe('2028-01-31')
   const monthly = agreed(MONTHLY, { lasts: 'whilePaying', graceDays: 0 })
-  expect(closesAsItStands(monthly.offer, monthly.agreement, '2027-01-31', 1, '2027-02-20')).toBe('2027-02-28')
+  expect(closesAsItStands(bought(monthly.offer, '2027-02-20'), monthly.agreement, 1)).toBe('2027-02-28')
 })
 
 it('a debt shuts the course after its grace, of what is cancelled only where it was due before', () => {

@@ -2,7 +2,7 @@ import { addDays, after, type Day } from '../calendar/day.ts'
 import { quote } from '../quote/quote.ts'
 import { anchorOf } from '../quote/schedule.ts'
 import type { Quote, QuotedLine, QuotedOffer, QuoteRequest } from '../quote/types.ts'
-import { closesAsItStands, isOpenOn, paidAtPurchase } from './access.ts'
+import { type AccessBasis, closesAsItStands, isOpenOn, paidAtPurchase } from './access.ts'
 import {
   type Agreement,
   afterCancelled,
@@ -56,7 +56,7 @@ export interface Rehearsed {
 /** One line on its way through the days. */
 interface Running {
   index: number
-  offer: QuotedOffer
+  basis: AccessBasis
   quoted: QuotedLine
   agreement: Agreement | null
   paidAtPurchase: number
@@ -81,13 +81,13 @@ export function rehearse({ request, retryAfterDays, attempts, events, until }: R
   for (let day = quoted.purchaseDay; day <= until; day = addDays(day, 1)) {
     for (const event of events) if (event.on === day) log.push(...happen(lines[event.line] as Running, event))
     for (const line of lines) log.push(...work(line, retryAfterDays, day, attempt))
-    for (const line of lines) noteAccess(line, day, quoted.purchaseDay)
+    for (const line of lines) noteAccess(line, day)
   }
   return {
     placed: true,
     first: { pay, outcome },
     log,
-    lines: lines.map((line) => figures(line, quoted.purchaseDay, until, retryAfterDays)),
+    lines: lines.map((line) => figures(line, until, retryAfterDays)),
   }
 }
 
@@ -117,7 +117,8 @@ function notPlaced({ today, lines }: Quote): Rehearsed {
 function begin(quoted: QuotedLine, index: number, request: QuoteRequest, purchaseDay: Day): Running {
   const offer = request.lines[index]?.offer as QuotedOffer
   const agreement = beginAgreement(quoted, offer.terms.kind, purchaseDay)
-  return { index, offer, quoted, agreement, paidAtPurchase: paidAtPurchase(quoted, purchaseDay), access: [] }
+  const basis = { ...offer, purchaseDay, placedOn: purchaseDay }
+  return { index, basis, quoted, agreement, paidAtPurchase: paidAtPurchase(quoted, purchaseDay), access: [] }
 }
 
 /** What the buyer or the creator does, and what follows. */
@@ -161,15 +162,15 @@ function work(line: Running, retryAfterDays: readonly number[], day: Day, attemp
   }
 }
 
-function noteAccess(line: Running, day: Day, purchaseDay: Day): void {
-  const isOpen = isOpenOn(day, line.offer, line.agreement, purchaseDay, line.paidAtPurchase)
+function noteAccess(line: Running, day: Day): void {
+  const isOpen = isOpenOn(day, line.basis, line.agreement, line.paidAtPurchase)
   const last = line.access.at(-1)
   if (isOpen && last?.to !== null) line.access.push({ from: day, to: null })
   else if (!isOpen && last?.to === null) last.to = day
 }
 
-function figures(line: Running, purchaseDay: Day, until: Day, retryAfterDays: readonly number[]): RehearsedLine {
-  const { agreement, quoted, offer } = line
+function figures(line: Running, until: Day, retryAfterDays: readonly number[]): RehearsedLine {
+  const { agreement, quoted, basis } = line
   const sum = (list: readonly { pay: number }[]) => list.reduce((all, { pay }) => all + pay, 0)
   const once = quoted.payments.filter(({ n }) => n === 0)
   const numbered = quoted.payments.filter(({ n }) => n > 0)
@@ -184,7 +185,7 @@ function figures(line: Running, purchaseDay: Day, until: Day, retryAfterDays: re
     toCome: agreement?.endless && agreement.state === 'active' ? null : sum(unpaid),
     next: agreement && nextOf(agreement, until, retryAfterDays),
     access: line.access,
-    closes: closesAsItStands(offer, agreement, purchaseDay, line.paidAtPurchase),
+    closes: closesAsItStands(basis, agreement, line.paidAtPurchase),
   }
 }
 

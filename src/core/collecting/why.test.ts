@@ -34,11 +34,8 @@ function why(terms: object, access: object, { paid, today, cancelled }: Asked): 
   }
   if (cancelled) agreement = afterCancelled(agreement, cancelled.on, cancelled.when) as Agreement
   return formatWhyOpen({
-    offer,
+    phase: { ...offer, purchaseDay, placedOn: purchaseDay },
     agreement,
-    line,
-    purchaseDay,
-    placedOn: purchaseDay,
     today,
     method: 'card ending 4821',
     language: 'en',

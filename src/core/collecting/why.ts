@@ -1,16 +1,12 @@
 import { addDays, type Day } from '../calendar/day.ts'
 import { formatDay } from '../calendar/formatDay.ts'
-import type { QuotedLine, QuotedOffer } from '../quote/types.ts'
-import { closesAsItStands, paidAtPurchase, suspendedForDebt } from './access.ts'
+import { opensOn } from '../quote/access.ts'
+import { type AccessBasis, closesAsItStands, suspendedForDebt } from './access.ts'
 import type { Agreement } from './agreement.ts'
 
 interface Reasons {
-  offer: QuotedOffer
+  phase: AccessBasis
   agreement: Agreement
-  line: QuotedLine
-  purchaseDay: Day
-  /** The day on which the order was paid. */
-  placedOn: Day
   /** The day on which it is asked. */
   today: Day
   method: string | null
@@ -21,20 +17,12 @@ interface Reasons {
  * Why a course is open until when, or shut since when, in words: "Open until 4 April: paid through 1 April, plus
  * 3 days of grace; payment 5 of 12 collected on 1 March by card ending 4821." All of it is read off the agreement.
  */
-export function formatWhyOpen({
-  offer,
-  agreement,
-  line,
-  purchaseDay,
-  placedOn,
-  today,
-  method,
-  language,
-}: Reasons): string {
+export function formatWhyOpen({ phase, agreement, today, method, language }: Reasons): string {
   const day = (when: Day) => formatDay(when, language)
-  const closes = closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line, purchaseDay), placedOn)
-  const suspendedFrom = suspendedForDebt(offer, agreement)
-  const { graceDays, lasts } = offer.access
+  const closes = closesAsItStands(phase, agreement, 0)
+  const suspendedFrom = suspendedForDebt(phase, agreement)
+  const { graceDays, lasts } = phase.access
+  const opens = opensOn(phase.access, phase.placedOn)
   const grace = `${graceDays} ${graceDays === 1 ? 'day' : 'days'} of grace`
   const count = agreement.endless ? '' : ` of ${agreement.payments.length}`
   const collected =
@@ -42,7 +30,7 @@ export function formatWhyOpen({
       ? `payment ${agreement.collected}${count} collected on ${day(agreement.lastCollected)}${method ? ` by ${method}` : ''}`
       : 'nothing due so far'
   if (agreement.cancelled?.when === 'now') return `Closed on ${day(agreement.cancelled.on)}: cancelled on that day.`
-  const open = line.opens > today ? `Opens on ${day(line.opens)}, ` : 'Open '
+  const open = opens > today ? `Opens on ${day(opens)}, ` : 'Open '
   const until =
     closes === null
       ? `${open}for good`

@@ -21,11 +21,8 @@ export async function explainGrants(services: Services, of: { personId: string }
           why: formatWhyGiven({ opens, closes, note: orderId ? null : (note ?? ''), today, language }),
         }
       }
-      const { offer, agreement, line, order, row } = await readAgreement(db, agreementId)
-      const { purchaseDay } = order.quote
-      const placedOn = order.placedOn ?? purchaseDay
-      const { method } = row
-      const why = formatWhyOpen({ offer, agreement, line: line.quoted, purchaseDay, placedOn, today, method, language })
+      const { phase, agreement, row } = await readAgreement(db, agreementId)
+      const why = formatWhyOpen({ phase, agreement, today, method: row.method, language })
       return { ...grant, why }
     }),
   )

@@ -1,11 +1,8 @@
 import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm'
-import { after, type Day } from '../../core/calendar/day.ts'
-import { closesAsItStands, paidAtPurchase, suspendedForDebt } from '../../core/collecting/access.ts'
+import { after } from '../../core/calendar/day.ts'
+import { type AccessBasis, closesAsItStands, suspendedForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
-import { quote } from '../../core/quote/quote.ts'
-import { anchorOf } from '../../core/quote/schedule.ts'
-import { readStoredQuote } from '../../core/quote/stored.ts'
-import type { QuotedOffer, QuoteRequest } from '../../core/quote/types.ts'
+import { currentPhase, type Phase, paymentsOf } from '../../core/collecting/phase.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import {
   agreements,
@@ -28,17 +25,12 @@ const ORDER = {
   number: orders.number,
   personId: orders.personId,
   currency: orders.currency,
-  quoteInput: orders.quoteInput,
-  quote: orders.quote,
-  placedOn: orders.placedOn,
 }
 const LINE = {
   id: orderLines.id,
-  position: orderLines.position,
   offerId: orderLines.offerId,
   title: orderLines.title,
   offerName: orderLines.offerName,
-  quoted: orderLines.quoted,
   /** The product's name in the books. */
   product: products.bookName,
 }
@@ -77,8 +69,8 @@ export interface Held {
   /** The numbered payments in due order. */
   scheduled: Scheduled[]
   agreement: Agreement
-  request: QuoteRequest
-  offer: QuotedOffer
+  /** What it charges and opens by now. */
+  phase: Phase
   /** The school's policy at this moment. */
   retryAfterDays: readonly number[]
   /** An attempt of it is under way. */
@@ -155,11 +147,7 @@ function withSchedule(
   found: Pick<Held, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'isTakenBack'>,
   scheduled: Scheduled[],
 ): Held {
-  const { row, order, line } = found
-  const request = readStoredQuote(order.quoteInput)
-  const offer = request.lines[line.position]?.offer
-  if (!offer) throw new Error(`Order ${order.number} has no quote for its line ${line.position}.`)
-  return { ...found, scheduled, request, offer, agreement: coreOf(row, scheduled) }
+  return { ...found, scheduled, phase: currentPhase(found.row.phases), agreement: coreOf(found.row, scheduled) }
 }
 
 /** An agreement in the core's own shape. */
@@ -207,21 +195,14 @@ export function storedOf(agreement: Agreement, retryAfterDays: readonly number[]
   }
 }
 
-/** The day of the purchase, and the day on which it was paid: in older orders the same. */
-function daysOf({ quote: { purchaseDay }, placedOn }: AgreedOrder) {
-  return { purchaseDay, placedOn: placedOn ?? purchaseDay }
-}
-
-/** Until when the course is open as an agreement stands, for its grant; `placedOn` is the day on which the order was paid. */
-export function grantDates(
-  offer: QuotedOffer,
-  agreement: Agreement | null,
-  line: Pick<Held['line'], 'quoted'>,
-  { purchaseDay, placedOn }: { purchaseDay: Day; placedOn: Day },
-) {
+/**
+ * Until when the course is open as an agreement stands, for its grant.
+ * @param paidBefore regular payments that the purchase paid, for what makes no agreement.
+ */
+export function grantDates(basis: AccessBasis, agreement: Agreement | null, paidBefore = 0) {
   return {
-    closes: closesAsItStands(offer, agreement, purchaseDay, paidAtPurchase(line.quoted, purchaseDay), placedOn),
-    suspendedFrom: suspendedForDebt(offer, agreement),
+    closes: closesAsItStands(basis, agreement, paidBefore),
+    suspendedFrom: suspendedForDebt(basis, agreement),
   }
 }
 
@@ -244,7 +225,7 @@ export async function saveAgreements(
     const more = ahead[index] ?? []
     return more.length > 0 ? { ...next, payments: [...next.payments, ...more] } : next
   })
-  const rows = all.map(({ held: { row, order, line, offer, retryAfterDays } }, index) => {
+  const rows = all.map(({ held: { row, line, phase, retryAfterDays } }, index) => {
     const agreement = listed[index] as Agreement
     const stored = storedOf(agreement, retryAfterDays)
     return {
@@ -261,7 +242,7 @@ export async function saveAgreements(
       next_try: stored.nextTry,
       cancelled_on: stored.cancelledOn,
       cancelled_when: stored.cancelledWhen,
-      ...grantDates(offer, agreement, line, daysOf(order)),
+      ...grantDates(phase, agreement),
     }
   })
   const more = all.flatMap(({ held: { order, line } }, index) =>
@@ -299,13 +280,11 @@ export async function saveAgreements(
 }
 
 /** More payments of what goes on until cancelled, so that a year's worth always stands ahead. */
-function paymentsAhead({ order, line, request, offer }: Held, next: Agreement): Agreement['payments'][number][] {
-  const known = next.payments.length
-  if (!next.endless || next.state !== 'active' || offer.terms.kind !== 'subscription') return []
+function paymentsAhead({ phase }: Held, next: Agreement): Agreement['payments'][number][] {
+  const { terms, anchor } = phase
+  if (!next.endless || next.state !== 'active' || terms.kind !== 'subscription') return []
   const yearOn = after(next.lastCollected, 1, { count: 1, unit: 'year' })
-  const anchor = anchorOf(offer.terms, order.quote.purchaseDay)
   let horizon = next.collected + MIN_AHEAD
-  while (horizon < next.collected + MAX_AHEAD && after(anchor, horizon, offer.terms.every) <= yearOn) horizon++
-  if (horizon <= known) return []
-  return quote({ ...request, horizon }).lines[line.position]?.payments.filter(({ n }) => n > known) ?? []
+  while (horizon < next.collected + MAX_AHEAD && after(anchor, horizon, terms.every) <= yearOn) horizon++
+  return paymentsOf(phase, next.payments.length + 1, horizon)
 }

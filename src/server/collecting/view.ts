@@ -65,7 +65,7 @@ export async function planView(
 ): Promise<PlanView> {
   const { db } = services
   const held = await readAgreement(db, agreementId)
-  const { agreement, row, line, order, offer } = held
+  const { agreement, row, line, order, phase } = held
   const [day, { retryAfterDays }] = await Promise.all([schoolDay(services), getSchool(db)])
   const [found] = await db
     .select({ grant: grants, slug: catalogue.slug, coverColor: catalogue.draft })
@@ -96,7 +96,7 @@ export async function planView(
     method: row.method,
     endless: row.endless,
     // Set-up and trial too: what was paid is the same sum here as under My courses.
-    payments: all.map((payment) => shownPayment(payment, row, offer.terms)),
+    payments: all.map((payment) => shownPayment(payment, row, phase.terms)),
     toPay: asked && { amount, since, from: asked.from, to: asked.to },
     rest: rest && { amount: rest.agreed, from: rest.from, to: rest.to },
     next: next && on ? { pay: next.pay, on, isAgain: agreement.tries > 0 } : null,

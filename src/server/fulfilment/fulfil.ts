@@ -1,6 +1,8 @@
 import { and, asc, eq, inArray, not, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
+import { paidAtPurchase } from '../../core/collecting/access.ts'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
+import { firstPhase, type StoredPhases } from '../../core/collecting/phase.ts'
 import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
@@ -277,11 +279,12 @@ async function openedBy(
   const request = readStoredQuote(order.quoteInput)
   const begun = fresh.map(({ line, courses: of }) => {
     const offer = request.lines[line.position]?.offer as QuotedOffer
-    return { line, courses: of, offer, agreement: beginAgreement(line.quoted, offer.terms.kind, purchaseDay) }
+    const agreement = beginAgreement(line.quoted, offer.terms.kind, purchaseDay)
+    return { line, courses: of, basis: { ...offer, purchaseDay, placedOn }, agreement }
   })
-  const granted = begun.flatMap(({ line, courses: of, offer, agreement }) => {
-    const opens = opensOn(offer.access, placedOn)
-    const dates = grantDates(offer, agreement, line, { purchaseDay, placedOn })
+  const granted = begun.flatMap(({ line, courses: of, basis, agreement }) => {
+    const opens = opensOn(basis.access, placedOn)
+    const dates = grantDates(basis, agreement, paidAtPurchase(line.quoted, purchaseDay))
     const grant = { mode, personId, orderId, lineId: line.id, offerId: line.offerId, opens, createdAt, ...dates }
     return of.map(({ courseId, title }) => ({ title, grant: { ...grant, courseId } }))
   })
@@ -294,7 +297,8 @@ async function openedBy(
       const { connectionId, reference, method, expires } = savedMethod
       const charged = { connectionId, savedMethod: reference, method, expires }
       const of = { mode, personId, orderId, lineId: line.id }
-      return { ...storedOf(agreement, school.retryAfterDays), ...of, ...charged, createdAt }
+      const phases: StoredPhases = { version: 1, phases: [firstPhase(request, line.position, placedOn)] }
+      return { ...storedOf(agreement, school.retryAfterDays), phases, ...of, ...charged, createdAt }
     }),
     events: [
       ...before,

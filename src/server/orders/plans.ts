@@ -1,4 +1,5 @@
 import { and, asc, desc, eq, inArray } from 'drizzle-orm'
+import { currentPhase } from '../../core/collecting/phase.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import type { Terms } from '../../core/terms/terms.ts'
@@ -10,7 +11,7 @@ import { orderTitles } from './status.ts'
 /** A buyer's agreements with what was paid and what comes when, newest first. */
 export async function plansOf(db: Queryable, personId: string) {
   const rows = await db
-    .select({ row: agreements, currency: orders.currency, quoteInput: orders.quoteInput, line: orderLines })
+    .select({ row: agreements, currency: orders.currency, line: orderLines })
     .from(agreements)
     .innerJoin(orders, eq(orders.id, agreements.orderId))
     .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
@@ -27,8 +28,8 @@ export async function plansOf(db: Queryable, personId: string) {
       ),
     )
     .orderBy(asc(payments.due), asc(payments.n))
-  return rows.map(({ row, currency, quoteInput, line }) => {
-    const terms = termsOf(quoteInput, line.position)
+  return rows.map(({ row, currency, line }) => {
+    const { terms } = currentPhase(row.phases)
     const numbered = scheduled.filter(({ lineId, n }) => lineId === row.lineId && n > 0)
     const nextPayment = numbered[row.collected]
     return {

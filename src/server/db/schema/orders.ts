@@ -15,6 +15,7 @@ import {
   uniqueIndex,
   uuid,
 } from 'drizzle-orm/pg-core'
+import type { StoredPhases } from '../../../core/collecting/phase.ts'
 import type { Quote, QuotedLine } from '../../../core/quote/types.ts'
 import { baskets } from './baskets.ts'
 import { checkoutPages, courses, offers, products } from './catalogue.ts'
@@ -341,6 +342,8 @@ export const agreements = pgTable(
     /** Goes on until cancelled: more payments follow those listed. */
     endless: boolean().notNull(),
     state: text({ enum: AGREEMENT_STATES }).notNull(),
+    /** What it charges and opens, from which of its numbers on. */
+    phases: jsonb().$type<StoredPhases>().notNull(),
     /** How many of the numbered payments are collected; the next is in hand. */
     collected: integer().notNull(),
     lastCollected: date({ mode: 'string' }).notNull(),
