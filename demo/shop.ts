@@ -23,8 +23,7 @@ import {
   orderLines,
   orders,
 } from '../src/server/db/schema/index.ts'
-import { recordTransferReceived } from '../src/server/fulfilment/bankTransfer.ts'
-import { lookUpUntilSettled } from '../src/server/fulfilment/lookup.ts'
+import { lookUpUntilSettled } from '../src/server/lookup/lookup.ts'
 import { getOffer } from '../src/server/offers/service.ts'
 import { upsellView } from '../src/server/pages/upsell.ts'
 import { findPerson } from '../src/server/people/service.ts'
@@ -33,6 +32,7 @@ import { hashToken } from '../src/server/platform/secrets.ts'
 import { answerDispute, noteDispute } from '../src/server/refunds/disputes.ts'
 import { refundLine } from '../src/server/refunds/service.ts'
 import { getSchool, schoolDay } from '../src/server/school/service.ts'
+import { recordTransferReceived } from '../src/server/transfers/marks.ts'
 import { refuseUpsell, takeUpsell } from '../src/server/upsells/answer.ts'
 import type { makeStandins } from '../src/standins/app.ts'
 import { endOfMonth, SAMPLE_CARDS } from '../src/standins/thistle/cards.ts'

@@ -2,6 +2,7 @@ import type { Page } from '@playwright/test'
 import { expect, fillCheckout, OWNER, ordersOf, post, pressOnce, test } from './acorn.ts'
 import { expectNothingSerious } from './axe.ts'
 
+const YEAR = new Date().getFullYear()
 const SHOP = [
   '/',
   '/course/coptic-binding',
@@ -88,7 +89,7 @@ const STUDIO: [string, (studio: Page) => Promise<string>][] = [
   ['late money', async () => '/studio/money?view=late'],
   ['where the money is', async () => '/studio/money?view=accounts'],
   ['money received', async () => '/studio/money?list=received'],
-  ['money of a year', async () => '/studio/money?from=2026-01-01&until=2026-12-31'],
+  ['money of a year', async () => `/studio/money?from=${YEAR}-01-01&until=${YEAR}-12-31`],
   ['money as a calendar', async () => '/studio/money?view=calendar'],
   [
     'order that waits for a transfer',

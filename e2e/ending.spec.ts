@@ -3,8 +3,8 @@ import { endPart, startPart } from '../scripts/processes.ts'
 import { expect, running, test } from './acorn.ts'
 
 test('a server that is asked to end does so, also while somebody’s request never finishes', async () => {
-  const { databaseUrl, dataDir, standins } = running()
-  const port = 7460
+  const { databaseUrl, dataDir, standins, origin } = running()
+  const port = Number(new URL(origin).port) + 50
   const env = {
     ...process.env,
     PORT: String(port),

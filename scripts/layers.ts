@@ -44,6 +44,8 @@ const SERVER_FOLDERS = [
   'access',
   'charging',
   'fulfilment',
+  'transfers',
+  'lookup',
   'orders',
   'checkout',
   'baskets',

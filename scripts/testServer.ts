@@ -45,7 +45,7 @@ export async function startTestServers(
 }
 
 const BUNDLED = '.data/test-parts'
-const FIRST_PORT = 7410
+const FIRST_PORT = Number(process.env.TEST_PORT ?? 7410)
 /** What is loaded once, and copied for each product that has the demo school. */
 const LOADED = 'acorn_e2e'
 

@@ -22,7 +22,6 @@ import {
   payments,
   refunds,
 } from '../../src/server/db/schema/index.ts'
-import { recordTransferReceived } from '../../src/server/fulfilment/bankTransfer.ts'
 import { Problem } from '../../src/server/http/problem.ts'
 import { upsellView } from '../../src/server/pages/upsell.ts'
 import { inMode, type Services } from '../../src/server/platform/context.ts'
@@ -31,6 +30,7 @@ import { savedMethodOf } from '../../src/server/refunds/chargeAgain.ts'
 import { chargesOf, type RefundableCharge } from '../../src/server/refunds/charges.ts'
 import { refundLine, refundWhole } from '../../src/server/refunds/service.ts'
 import { getSchool, schoolDay } from '../../src/server/school/service.ts'
+import { recordTransferReceived } from '../../src/server/transfers/marks.ts'
 import { refuseUpsell, takeUpsell } from '../../src/server/upsells/answer.ts'
 import { GOOD_WEATHER } from '../../src/standins/world.ts'
 import type { Dice } from '../../src/testing/dice.ts'

@@ -5,7 +5,7 @@ import { bundleRoutes } from './bundles/routes.ts'
 import { catalogueRoutes } from './catalogue/routes.ts'
 import { checkoutPageRoutes } from './checkoutPages/routes.ts'
 import { agreementRoutes } from './collecting/routes.ts'
-import { couponRoutes } from './coupons/routes.ts'
+import { couponRoutes, orderCodeRoutes } from './coupons/routes.ts'
 import { receiveEvent } from './events/events.ts'
 import { BODY_LIMITS, limitBody } from './http/bodies.ts'
 import { deadline } from './http/deadline.ts'
@@ -27,13 +27,14 @@ import { pageRoutes } from './pages/routes.ts'
 import { shopRoutes } from './pages/shopRoutes.ts'
 import { peopleRoutes } from './people/routes.ts'
 import type { Services } from './platform/context.ts'
-import { settlingRoutes } from './refunds/routes.ts'
+import { refundRoutes } from './refunds/routes.ts'
 import { sameOrigin } from './session/guard.ts'
 import { accountRoutes, sessionRoutes } from './session/routes.ts'
 import { gatewayRoutes } from './setup/gatewayRoutes.ts'
 import { schoolRoutes } from './setup/schoolRoutes.ts'
 import { findRoutes } from './support/findRoutes.ts'
 import { orderRoutes } from './support/routes.ts'
+import { transferRoutes } from './transfers/routes.ts'
 
 /** The API that studio and shop call through the typed client. */
 export function apiRoutes(services: Services, renderer: Renderer) {
@@ -54,7 +55,9 @@ export function apiRoutes(services: Services, renderer: Renderer) {
     .route('/gateways', gatewayRoutes(services))
     .route('/orders', orderRoutes(services))
     .route('/agreements', agreementRoutes(services))
-    .route('/settling', settlingRoutes(services))
+    .route('/settling', refundRoutes(services))
+    .route('/settling', transferRoutes(services))
+    .route('/settling', orderCodeRoutes(services))
     .route('/money', moneyRoutes(services))
     .route('/messages', messageRoutes(services))
     .route('/people', peopleRoutes(services))

@@ -24,7 +24,6 @@ import {
   orderLines,
   people,
 } from '../db/schema/index.ts'
-import { recordTransferReceived } from '../fulfilment/bankTransfer.ts'
 import { Problem } from '../http/problem.ts'
 import { sendMessage } from '../messages/send.ts'
 import { checkoutView } from '../pages/checkout.ts'
@@ -33,6 +32,7 @@ import { hashToken } from '../platform/secrets.ts'
 import { refundLine } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { listOrders, openOrder } from '../support/orders.ts'
+import { recordTransferReceived } from '../transfers/marks.ts'
 import { growBundle, resumeGrowths } from './grow.ts'
 import { getBundle, openBundle, publishBundle, saveBundleDraft } from './service.ts'
 

@@ -74,7 +74,7 @@ describe('an order with payments to come', () => {
     const url = new URL(placed.url)
     world.standins.books.confirm(url.pathname.split('/').at(-1) ?? '', url.searchParams.get('s') ?? '', true)
     const [attempt] = await world.attemptsOf(placed.orderId)
-    const { lookUpAttempt } = await import('../fulfilment/lookup.ts')
+    const { lookUpAttempt } = await import('../lookup/lookup.ts')
     if (attempt) await lookUpAttempt(world.services, attempt)
     expect(await agreementOf(placed.orderId)).toMatchObject({ savedMethod: expect.stringMatching(/^method-/) })
   })

@@ -4,8 +4,8 @@ import type { Access } from '../../core/terms/terms.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { shopper } from '../../testing/world.ts'
 import { people } from '../db/schema/index.ts'
-import { recordTransferReceived } from '../fulfilment/bankTransfer.ts'
 import { schoolDay } from '../school/service.ts'
+import { recordTransferReceived } from '../transfers/marks.ts'
 import { placeOrder } from './place.ts'
 
 const world = ownWorld()

@@ -4,7 +4,6 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { agreements, ledger, messages, orderLines, payments } from '../db/schema/index.ts'
-import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { sendMessage } from '../messages/send.ts'
 import { receiptOf } from '../orders/receipt.ts'
@@ -13,6 +12,7 @@ import { refundLine } from '../refunds/service.ts'
 import { schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { openOrder } from '../support/orders.ts'
+import { recordTransferReceived, takeMarkBack } from '../transfers/marks.ts'
 
 /** Of several things that wait for their money, another order opens some meanwhile: only those are paid twice. */
 const world = ownWorld()

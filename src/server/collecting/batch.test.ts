@@ -4,7 +4,7 @@ import { type Agreed, agree } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS } from '../../testing/terms.ts'
 import { fillPhases } from '../agreements/phases.ts'
-import { agreements, attempts, grants, journal, ledger, messages, orders, payments } from '../db/schema/index.ts'
+import { agreements, attempts, grants, journal, ledger, messages, payments } from '../db/schema/index.ts'
 import { agreementsDue, collectAgreement, collectAgreements } from './collect.ts'
 import { cancelAgreement } from './deeds.ts'
 

@@ -10,7 +10,7 @@ import { type Agreed, agree as agreeIn, entryOf, work } from '../../testing/over
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { agreements, attempts, grants, messages, payments } from '../db/schema/index.ts'
-import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
+import { lookUpUntilSettled } from '../lookup/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { schoolDay } from '../school/service.ts'
 import { collectAgreement, collectingDay } from './collect.ts'

@@ -6,6 +6,7 @@ import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answering, keyedByCreator } from '../session/keyed.ts'
+import { giveCodesBack } from './givenBack.ts'
 import { releaseHeld } from './held.ts'
 import {
   createCoupon,
@@ -121,5 +122,17 @@ export function couponRoutes(services: Services) {
     .delete('/:id', validate('param', byId), async (c) => {
       await deleteCoupon(services, c.req.valid('param').id)
       return c.json({ ok: true })
+    })
+}
+
+const byOrder = v.object({ order: v.pipe(v.string(), v.uuid('There is no such order.')) })
+
+/** What becomes of an order's codes. */
+export function orderCodeRoutes(services: Services) {
+  return new Hono<StudioEnv>()
+    .use(creatorOnly(services))
+    .post('/orders/:order/codes/give-back', validate('param', byOrder), keyedByCreator(services), async (c) => {
+      const mode = c.get('mode')
+      return c.json(await giveCodesBack(answering(c, await inMode(services, mode)), mode, c.req.valid('param').order))
     })
 }

@@ -7,10 +7,10 @@ import { agreementsDue, collectAgreement } from '../collecting/collect.ts'
 import { cancelAgreement, moveDue, stopRetrying, takeCancelBack } from '../collecting/deeds.ts'
 import { changeMethod, payManually } from '../collecting/manualPayment.ts'
 import { agreements, moneyDeltas, orderLines } from '../db/schema/index.ts'
-import { recordTransferReceived, takeMarkBack } from '../fulfilment/bankTransfer.ts'
 import { movedBetween } from '../ledger/sums.ts'
 import { clearPractice } from '../practice/practice.ts'
 import { refundLine } from '../refunds/service.ts'
+import { recordTransferReceived, takeMarkBack } from '../transfers/marks.ts'
 import { aggregate, overdueOf, sumsBetween } from './sums.ts'
 
 const world = ownWorld()

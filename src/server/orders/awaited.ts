@@ -4,8 +4,8 @@ import { transferCode } from '../../core/bank/transferCode.ts'
 import { qrPath } from '../../core/qr/qrPath.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, connections, type TransferSettings } from '../db/schema/index.ts'
-import { receivedFor, referenceOf } from '../fulfilment/bankTransfer.ts'
 import type { Order } from '../fulfilment/notes.ts'
+import { receivedFor, referenceOf } from '../transfers/transfers.ts'
 import type { Awaited, TransferView } from '../views/data.ts'
 
 /** The payment of an order that is awaited, as its buyer is told of it; null where none is. */

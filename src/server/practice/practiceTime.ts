@@ -16,8 +16,8 @@ import {
   people,
   school,
 } from '../db/schema/index.ts'
-import { lookUpAwaited } from '../fulfilment/lookup.ts'
 import { Problem } from '../http/problem.ts'
+import { lookUpAwaited } from '../lookup/lookup.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 import { isCommitted, onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool, schoolDay } from '../school/service.ts'

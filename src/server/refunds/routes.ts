@@ -1,20 +1,11 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import {
-  cameSchema,
-  giveSurplusBack,
-  giveTransferUp,
-  recordTransferReceived,
-  takeMarkBack,
-  waitAgain,
-} from '../fulfilment/bankTransfer.ts'
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answering, keyedByCreator } from '../session/keyed.ts'
 import { answerDispute, answerSchema, decideLost, lostSchema } from './disputes.ts'
 import {
-  giveCodesBack,
   refundLine,
   refundOutside,
   refundOutsideSchema,
@@ -24,12 +15,10 @@ import {
 } from './service.ts'
 
 const byOrder = v.object({ order: v.pipe(v.string(), v.uuid('There is no such order.')) })
-const byTransfer = v.object({ ...byOrder.entries, id: v.pipe(v.string(), v.uuid('There is no such transfer.')) })
 const byDispute = v.object({ id: v.pipe(v.string(), v.uuid('There is no such dispute.')) })
-const note = v.pipe(v.string(), v.trim(), v.nonEmpty('Say why. It is kept in the history.'), v.maxLength(300))
 
-/** Money that a person says has come or has gone back: transfers, refunds, disputes. */
-export function settlingRoutes(services: Services) {
+/** Money that goes back: refunds and disputes. */
+export function refundRoutes(services: Services) {
   const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
@@ -65,42 +54,6 @@ export function settlingRoutes(services: Services) {
         return c.json({ ok: true })
       },
     )
-    .post('/orders/:order/transfers', validate('param', byOrder), validate('json', cameSchema), keyed, async (c) => {
-      const mode = c.get('mode')
-      await recordTransferReceived(
-        answering(c, await inMode(services, mode)),
-        mode,
-        c.req.valid('param').order,
-        c.req.valid('json'),
-      )
-      return c.json({ ok: true })
-    })
-    .post(
-      '/orders/:order/transfers/:id/take-back',
-      validate('param', byTransfer),
-      validate('json', v.object({ note })),
-      keyed,
-      async (c) => {
-        const mode = c.get('mode')
-        const { order, id } = c.req.valid('param')
-        await takeMarkBack(answering(c, await inMode(services, mode)), mode, order, id, c.req.valid('json').note)
-        return c.json({ ok: true })
-      },
-    )
-    .post('/orders/:order/transfers/give-up', validate('param', byOrder), keyed, async (c) => {
-      const mode = c.get('mode')
-      await giveTransferUp(answering(c, await inMode(services, mode)), mode, c.req.valid('param').order)
-      return c.json({ ok: true })
-    })
-    .post('/orders/:order/transfers/wait-again', validate('param', byOrder), keyed, async (c) => {
-      const mode = c.get('mode')
-      await waitAgain(answering(c, await inMode(services, mode)), mode, c.req.valid('param').order)
-      return c.json({ ok: true })
-    })
-    .post('/orders/:order/codes/give-back', validate('param', byOrder), keyed, async (c) => {
-      const mode = c.get('mode')
-      return c.json(await giveCodesBack(answering(c, await inMode(services, mode)), mode, c.req.valid('param').order))
-    })
     .post('/disputes/:id/answer', validate('param', byDispute), validate('json', answerSchema), keyed, async (c) => {
       const mode = c.get('mode')
       await answerDispute(
@@ -116,16 +69,4 @@ export function settlingRoutes(services: Services) {
       await decideLost(answering(c, await inMode(services, mode)), mode, c.req.valid('param').id, c.req.valid('json'))
       return c.json({ ok: true })
     })
-    .post(
-      '/orders/:order/transfers/:id/given-back',
-      validate('param', byTransfer),
-      validate('json', v.object({ note })),
-      keyed,
-      async (c) => {
-        const mode = c.get('mode')
-        const { order, id } = c.req.valid('param')
-        await giveSurplusBack(answering(c, await inMode(services, mode)), mode, order, id, c.req.valid('json').note)
-        return c.json({ ok: true })
-      },
-    )
 }

@@ -3,13 +3,12 @@ import * as v from 'valibot'
 import { refundableAmounts, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
-import { giveUsesBack } from '../coupons/uses.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { lineCourses, orderLines, orders, refunds } from '../db/schema/index.ts'
 import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
-import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
+import { record } from '../journal/journal.ts'
 import type { Services, Within } from '../platform/context.ts'
 import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -193,29 +192,6 @@ export async function refundOutside(
     )
     await tx.update(refunds).set({ isOutside: true }).where(inArray(refunds.id, rows))
     for (const key of await keysOf(tx, rows)) await bookIn(services, key, { state: 'refunded', reference })
-  })
-}
-
-/**
- * Lets others use the codes of an order that was refunded. @returns the codes. @throws Problem 404, or 409 where nothing
- * of it was refunded, or no code of it is used.
- */
-export async function giveCodesBack(services: Services, mode: Mode, orderId: string): Promise<{ codes: string[] }> {
-  return onceInTransaction(services, async ({ db: tx, now }) => {
-    const order = await holdOrder(tx, mode, orderId)
-    const refunded = and(eq(refunds.orderId, orderId), eq(refunds.state, 'refunded'))
-    if ((await tx.$count(refunds, refunded)) === 0) {
-      throw new Problem(409, 'not-refunded', 'Nothing of this order was refunded.')
-    }
-    const codes = await giveUsesBack(tx, orderId)
-    if (codes.length === 0) throw new Problem(409, 'no-code', 'No code of this order is used.')
-    const about = { orderId, personId: order.personId }
-    await recordAll(
-      tx,
-      now(),
-      codes.map((code): JournalEvent => ({ about, what: 'code-given-back', data: { code } })),
-    )
-    return { codes }
   })
 }
 

@@ -25,8 +25,8 @@ import {
   sessions,
   unknownPayments,
 } from '../db/schema/index.ts'
-import { lookUpUntilSettled } from '../fulfilment/lookup.ts'
 import { openConnection } from '../gateways/service.ts'
+import { lookUpUntilSettled } from '../lookup/lookup.ts'
 import type { Services } from '../platform/context.ts'
 import { restoredSince } from '../platform/restored.ts'
 import { needsAttention } from '../support/attention.ts'

@@ -4,12 +4,12 @@ import { GatewayUnreachable } from '../../gateways/contract.ts'
 import { CALL_SECONDS } from '../charging/start.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { attempts, connections, OPEN_ATTEMPTS } from '../db/schema/index.ts'
+import type { Attempt } from '../fulfilment/notes.ts'
+import { settleAttempt } from '../fulfilment/settle.ts'
 import { openConnection } from '../gateways/service.ts'
 import { log } from '../log/log.ts'
 import { inMode, type Services } from '../platform/context.ts'
-import { awaitTransfer, isByTransfer } from './bankTransfer.ts'
-import type { Attempt } from './notes.ts'
-import { settleAttempt } from './settle.ts'
+import { awaitTransfer, isByTransfer } from '../transfers/transfers.ts'
 
 /** How long a buyer may take to approve a payment. */
 const CONFIRM_SECONDS = 20 * 60
