@@ -1,13 +1,29 @@
 import { spawn } from 'node:child_process'
-import { cpSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
-import { join, resolve } from 'node:path'
-import { MUTANTS } from './mutants/list.ts'
-import type { Mutant } from './mutants/mutant.ts'
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
+import { basename, dirname, join, resolve } from 'node:path'
+import { parseArgs } from 'node:util'
+import { Dice } from '../src/testing/dice.ts'
+import { type Mutant, mutantsOf } from './mutants/rules.ts'
 
 /**
- * Puts wrong changes into copies of the project, one at a time, runs the tests that cover each, and prints which
- * live: those that no test noticed. `npm run mutants -- [text…]` tries only those whose file or name holds one of the texts.
+ * `npm run mutants -- [--count 60] [--seed 1] [file or folder…]`: wrong changes made by rule, drawn by chance from the core
+ * and the services or from what is named, are put into copies of the project, one at a time; the tests that cover each
+ * are run. Prints which live: no test noticed them. Each is killed by a test, or changes nothing.
  */
+const { values, positionals } = parseArgs({
+  options: { count: { type: 'string', default: '60' }, seed: { type: 'string', default: '1' } },
+  allowPositionals: true,
+})
 const COPIES = 2
 const FIRST_PORT = 7480
 const COPIED = [
@@ -21,27 +37,48 @@ const COPIED = [
   'drizzle.config.ts',
 ]
 
-const wanted = process.argv.length > 2 ? process.argv.slice(2) : ['']
-const chosen = MUTANTS.filter(({ file, what }) => wanted.some((text) => file.includes(text) || what.includes(text)))
-const broken = chosen.filter(({ file, find }) => readFileSync(file, 'utf8').split(find).length !== 2)
-for (const { file, what } of broken) console.error(`does not fit: ${what} (${file})`)
-if (broken.length > 0 || chosen.length === 0) {
-  console.error(
-    chosen.length === 0
-      ? `No mutant holds “${wanted.join('” or “')}”.`
-      : 'Each must be found exactly once in its file.',
-  )
+const sources = (positionals.length > 0 ? positionals : ['src/core', 'src/server']).flatMap((path) => filesIn(path))
+const tests = filesIn('src', /\.test\.ts$/).map((path) => ({ path, text: readFileSync(path, 'utf8') }))
+const queue = drawn(
+  sources.flatMap((file) => mutantsOf(file, readFileSync(file, 'utf8'))),
+  Number(values.count),
+)
+if (queue.length === 0) {
+  console.error('There is nothing to change in what is named.')
   process.exit(2)
 }
-
-const queue = [...chosen]
+const count = queue.length
 const lived: Mutant[] = []
 const copies = Array.from({ length: COPIES }, (_, index) => copyTo(`.data/mutants-${index}`))
 await Promise.all(copies.map((dir, index) => work(dir, FIRST_PORT + index)))
 for (const dir of copies) rmSync(dir, { recursive: true, force: true })
-for (const { what, file } of lived) console.log(`lives: ${what} (${file})`)
-console.log(`${chosen.length} mutants, ${lived.length} live`)
+for (const { file, line, what } of lived) console.log(`lives: ${file}:${line} ${what}`)
+console.log(`${count} changes, ${lived.length} live`)
 process.exit(lived.length > 0 ? 1 : 0)
+
+/** Sources of a file or folder; texts and generated files decide nothing. */
+function filesIn(path: string, which = /(?<!\.test)\.tsx?$/): string[] {
+  if (!existsSync(path)) {
+    console.error(`There is no ${path}.`)
+    process.exit(2)
+  }
+  if (statSync(path).isFile()) return [path]
+  return readdirSync(path).flatMap((name) => {
+    const below = join(path, name)
+    if (statSync(below).isDirectory()) return ['words', 'migrations'].includes(name) ? [] : filesIn(below, which)
+    return which.test(name) ? [below] : []
+  })
+}
+
+function drawn(all: Mutant[], most: number): Mutant[] {
+  const dice = new Dice(Number(values.seed))
+  const left = [...all]
+  const chosen: Mutant[] = []
+  while (chosen.length < most && left.length > 0) {
+    chosen.push(...left.splice(Math.floor(dice.roll() * left.length), 1))
+  }
+  return chosen
+}
 
 function copyTo(dir: string): string {
   rmSync(dir, { recursive: true, force: true })
@@ -51,28 +88,38 @@ function copyTo(dir: string): string {
   return dir
 }
 
-/** Tries mutants in one copy until none is left. */
+/** Tries changes in one copy until none is left. */
 async function work(dir: string, port: number) {
   for (let mutant = queue.shift(); mutant; mutant = queue.shift()) {
-    const { file, find, put, what, tests } = mutant
+    const { file, start, end, put, line, what } = mutant
     const path = join(dir, file)
     const whole = readFileSync(path, 'utf8')
-    writeFileSync(
-      path,
-      whole.replace(find, () => put),
-    )
-    const passed = await testsPass(dir, port, tests)
+    writeFileSync(path, whole.slice(0, start) + put + whole.slice(end))
+    const lives = await passes(dir, port, testsOf(file))
     writeFileSync(path, whole)
-    if (passed) lived.push(mutant)
-    console.log(`${passed ? 'LIVES ' : 'killed'} ${what} (${file})`)
+    if (lives) lived.push(mutant)
+    console.log(`${lives ? 'LIVES ' : 'killed'} ${file}:${line} ${what}`)
   }
 }
 
-function testsPass(dir: string, port: number, tests: readonly string[]): Promise<boolean> {
+/** The tests beside a file, and those that name something which it exports; of the core those in the core. */
+function testsOf(file: string): string[] {
+  const exported = [...readFileSync(file, 'utf8').matchAll(/export (?:async )?(?:function|const|class) (\w+)/g)]
+  const names = new RegExp(`\\b(${exported.map(([, name]) => name).join('|') || '(?!)'})\\b`)
+  const beside = tests.filter(({ path }) => dirname(path) === dirname(file))
+  // Its own first: mostly it is enough.
+  const own = beside.filter(({ path }) => basename(path).split('.')[0] === basename(file).split('.')[0])
+  const isOfCore = file.startsWith('src/core/')
+  const naming = tests.filter(({ path, text }) => names.test(text) && (!isOfCore || path.startsWith('src/core/')))
+  return [...new Set([...own, ...beside, ...naming].map(({ path }) => path))]
+}
+
+function passes(dir: string, port: number, those: readonly string[]): Promise<boolean> {
+  if (those.length === 0) return Promise.resolve(true)
   return new Promise((done, fail) => {
     const child = spawn(
       process.execPath,
-      [resolve('node_modules/vitest/vitest.mjs'), 'run', ...tests, '--bail=1', '--reporter=dot'],
+      [resolve('node_modules/vitest/vitest.mjs'), 'run', ...those, '--bail=1', '--reporter=dot'],
       { cwd: dir, stdio: 'ignore', env: { ...process.env, TEST_DATABASE_PORT: String(port) } },
     )
     child.once('error', fail)

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
-import { type Charge, refundableAmounts, shareRefund } from './refund.ts'
+import { type Charge, refundableAmounts, shareOfCourses, shareRefund } from './refund.ts'
 
 const part = (id: string, left: number): Charge => ({ id, left, gives: 'part' })
 const whole = (id: string, left: number): Charge => ({ id, left, gives: 'whole' })
@@ -37,12 +37,42 @@ it.each<[string, Charge[], number, [string, number][] | null]>([
       ['b', 17],
     ],
   ],
+  [
+    'whole ones before parts, though a part alone would do',
+    [part('b', 50), whole('a', 43)],
+    50,
+    [
+      ['a', 43],
+      ['b', 7],
+    ],
+  ],
+  [
+    'of wholes the largest sum that fits, the newest of the same',
+    [whole('d', 5), part('c', 20), whole('b', 10), whole('a', 10)],
+    16,
+    [
+      ['d', 5],
+      ['b', 10],
+      ['c', 1],
+    ],
+  ],
   ['what was given back already', [part('b', 0), part('a', 10)], 10, [['a', 10]]],
 ])('%s', (_name, charges, amount, expected) => {
   expect(shareRefund(charges, amount)?.map(({ chargeId, amount: of }) => [chargeId, of]) ?? null).toEqual(expected)
 })
 
+it('proposes for some courses their share, less what was given back for them, and never below 0', () => {
+  expect(shareOfCourses([1000, 1000], [1, 3], [1], [])).toBe(1500)
+  expect(shareOfCourses([1000, 1000], [1, 3], [1], [{ amount: 400, of: [1] }])).toBe(1100)
+  expect(shareOfCourses([1000, 1000], [1, 3], [1], [{ amount: 400, of: [0] }])).toBe(1500)
+  expect(shareOfCourses([1000, 1000], [1, 3], [1], [{ amount: 400, of: null }])).toBe(1200)
+  expect(shareOfCourses([1000], [1, 3], [0], [{ amount: 600, of: [0] }])).toBe(0)
+  expect(shareOfCourses([1000], [1, 3], [], [])).toBe(0)
+})
+
 it('says which amounts can be given back', () => {
+  expect(refundableAmounts([whole('b', 30), whole('a', 20)])).toEqual([20, 30, 50])
+  expect(refundableAmounts([whole('b', 30), whole('a', 0), part('c', 0)])).toEqual([30])
   expect(refundableAmounts([whole('b', 43), whole('a', 43)])).toEqual([43, 86])
   expect(refundableAmounts([whole('b', 43), part('a', 1)])).toBeNull()
 })

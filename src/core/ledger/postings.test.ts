@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { BANK, isMoney, OVERPAID, PREPAID, VAT } from './accounts.ts'
+import { BANK, DISPUTES, isMoney, OVERPAID, PREPAID, VAT } from './accounts.ts'
 import { type BookedPayment, collected, givenBack, type Posting, partReceived, surplusReceived } from './postings.ts'
 
 const sum = (rows: readonly Posting[], account?: string) =>
@@ -120,11 +120,53 @@ describe('every movement adds up to nothing', () => {
           const rows = surplusReceived(of, amount, { into: 'assets:gateway:moor', method: 'moor', fee })
           expect(sum(rows)).toBe(0)
           expect(sum(rows, OVERPAID)).toBe(-amount)
+          expect(sum(rows, 'expenses:fees:moor')).toBe(fee)
+          expect(sum(rows, 'assets:gateway:moor')).toBe(amount - fee)
           expect(rows.filter(({ account }) => isMoney(account)).reduce((so, row) => so + row.amount, 0)).toBe(amount)
         },
       ),
     )
   })
+})
+
+it('what comes too much is shared as what was asked for is, and its fee with it', () => {
+  const of = { lineId: 'l', offerId: 'o', product: 'marbling', tax: 0, fee: 0 }
+  const rows = surplusReceived(
+    [
+      { ...of, paymentId: 'p1', pay: 3000 },
+      { ...of, paymentId: 'p2', pay: 1000 },
+    ],
+    400,
+    { into: BANK, method: 'moor', fee: 40 },
+  )
+  expect(rows.map(({ paymentId, account, amount }) => [paymentId, account, amount])).toEqual([
+    ['p1', BANK, 270],
+    ['p1', 'expenses:fees:moor', 30],
+    ['p1', OVERPAID, -300],
+    ['p2', BANK, 90],
+    ['p2', 'expenses:fees:moor', 10],
+    ['p2', OVERPAID, -100],
+  ])
+})
+
+it('a dispute that takes more than is left is shared by what was paid, and takes no more tax than is left', () => {
+  const of = { lineId: 'l', offerId: 'o', product: 'marbling', fee: 0 }
+  const rows = givenBack(
+    [
+      { ...of, paymentId: 'p1', pay: 3000, tax: 500, left: 100, taxLeft: 17 },
+      { ...of, paymentId: 'p2', pay: 1000, tax: 100, left: 1000, taxLeft: 100 },
+    ],
+    2000,
+    { from: BANK, as: 'dispute' },
+  )
+  expect(rows.map(({ paymentId, account, amount }) => [paymentId, account, amount])).toEqual([
+    ['p1', BANK, -1500],
+    ['p1', DISPUTES, 1483],
+    ['p1', VAT, 17],
+    ['p2', BANK, -500],
+    ['p2', DISPUTES, 450],
+    ['p2', VAT, 50],
+  ])
 })
 
 it('a third given back of a payment with tax takes a third of the tax; the rest of it goes with the last', () => {

@@ -142,6 +142,12 @@ describe('codes', () => {
     expect(whys(coupons, ['A', 'B', 'C'])).toEqual([1000, 9000, 'nothing-eligible'])
   })
 
+  it('have their minimum counted before any of them', () => {
+    const half = { code: 'A', kind: 'percent', rate: 5000, combines: true }
+    expect(whys([half, percent('B', { combines: true, minimum: 10_000 })], ['A', 'B'])).toEqual([5000, 500])
+    expect(whys([half, percent('B', { combines: true, minimum: 10_001 })], ['A', 'B'])).toEqual([5000, 'below-minimum'])
+  })
+
   it('a fixed amount is shared by what is left of the lines', () => {
     const lines = [line(single(10_000)), line(single(5000), {}, 'main', 'o2')]
     const quoted = ask(

@@ -29,7 +29,7 @@ import { getSchool } from '../school/service.ts'
 import { openSession } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
 import type { BasketView, CheckoutView } from '../views/data.ts'
-import { countIn, endOldBaskets, findBasket, putIn } from './basket.ts'
+import { countIn, endOldBaskets, findBasket, putIn, setTakenOut } from './basket.ts'
 import { basketView } from './shown.ts'
 
 /** What somebody collects before they pay for it. */
@@ -106,6 +106,9 @@ describe('a basket', () => {
     expect(titles(view)).toEqual([`Coptic ${n}`, `Paper ${n}`])
     expect(view).toMatchObject({ today: 15_300, hasLater: false })
     expect(await show(visitor('another'))).toMatchObject({ lines: [], today: null, link: null })
+    // Nor is it shown in the other mode.
+    expect(await show({ ...visitor(), mode: 'live' })).toMatchObject({ lines: [], today: null, link: null })
+    expect(await countIn(world.services, { ...visitor(), mode: 'live' })).toBe(0)
     // A page of another origin changes nothing in it.
     const foreign = await post(
       '/basket/take-out',
@@ -230,6 +233,17 @@ describe('a basket', () => {
     await putIn(world.services, visitor(`desk ${n}`), [coptic.offerId])
     expect(titles(await show(visitor(`desk ${n}`, other)))).toEqual([`Coptic ${n}`])
     expect(titles(await show(visitor(`desk ${n}`)))).toEqual([])
+    // What was taken out on one side and collected on the other is wanted; what was taken out on both is not.
+    await setTakenOut(world.services, home, coptic.courseId, true)
+    await setTakenOut(world.services, home, club.courseId, true)
+    await putIn(world.services, visitor(`work ${n}`), [coptic.offerId, club.offerId])
+    await setTakenOut(world.services, visitor(`work ${n}`), club.courseId, true)
+    const joined = await show(visitor(`work ${n}`, person))
+    expect(joined.lines.map(({ card, isTakenOut }) => [card.title, isTakenOut])).toEqual([
+      [`Coptic ${n}`, false],
+      [`Club ${n}`, true],
+    ])
+    await setTakenOut(world.services, home, club.courseId, false)
     // Several pages of a browser that has just signed in, at once.
     await putIn(world.services, visitor(`tab ${n}`), [paper.offerId])
     const tab = visitor(`tab ${n}`, person)

@@ -3,7 +3,7 @@ import { beforeEach, describe, expect, it } from 'vitest'
 import { split } from '../../core/money/arithmetic.ts'
 import { advance, work } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
-import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
+import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
 import { takeBack } from '../access/close.ts'
 import { accessDecisionOn, grantsOf } from '../access/service.ts'
@@ -266,6 +266,11 @@ describe('a refund of one course of a bundle', () => {
       refundLine(world.services, 'practice', orderId, { ...asked, courseIds: [stab.courseId] }),
     )
     expect(wrong.errors.map(({ at }) => at)).toEqual(['/courseIds'])
+    // Beside one that is in it, too.
+    const both = { ...asked, courseIds: [coptic.courseId, stab.courseId] }
+    expect((await problem(refundLine(world.services, 'practice', orderId, both))).errors.map(({ at }) => at)).toEqual([
+      '/courseIds',
+    ])
     const much = refundLine(world.services, 'practice', orderId, {
       ...asked,
       amount: 9901,
@@ -409,6 +414,24 @@ describe('a bundle that grows', () => {
     expect([await openTo(stab.courseId, 'late'), await openTo(coptic.courseId, 'late')]).toEqual(['open', 'open'])
   })
 
+  it('for who owes of a plan it is paused as the rest is', async () => {
+    const inParts = await world.bundle([coptic.courseId, marbling.courseId], THREE_PARTS, `In parts ${n}`)
+    const { orderId } = await world.buy(
+      inParts.slug,
+      world.request(inParts.offerId, 4300, { email: email('owes') }, 'pays-once'),
+      `owes${n}`,
+    )
+    bundle = inParts
+    await advance(world, 35)
+    await change(withStab(), { opens: true, closes: false, notifies: false })
+    await grow()
+    const grants = await world.grantsOf(orderId)
+    expect(grants).toHaveLength(3)
+    expect(new Set(grants.map(({ suspendedFrom }) => suspendedFrom)).size).toBe(1)
+    expect(grants[0]?.suspendedFrom).not.toBeNull()
+    expect(await openTo(stab.courseId, 'owes')).toBe('closed')
+  })
+
   it('opens as long as the bundle is open, and shuts with it', async () => {
     const access = { from: null, lasts: { count: 30, unit: 'day' }, graceDays: 0 } as const
     const month = await world.bundle([coptic.courseId, marbling.courseId], 5000, `Month ${n}`, { access })
@@ -447,6 +470,18 @@ describe('a course that leaves a bundle', () => {
     await change([coptic.courseId, marbling.courseId], { opens: true, closes: false, notifies: false })
     await grow()
     expect(await openTo(marbling.courseId)).toBe('open')
+  })
+
+  it('that was refunded stays shut when it comes back to its bundle', async () => {
+    const { orderId } = await buy()
+    const refund = { amount: 100, courseIds: [marbling.courseId], access: 'close' as const, note: 'asked' }
+    await refundLine(world.services, 'practice', orderId, { lineId: (await lineOf(orderId)).id, ...refund })
+    expect([await openTo(marbling.courseId), await openTo(coptic.courseId)]).toEqual(['no-grant', 'open'])
+    await change([coptic.courseId, stab.courseId], { opens: false, closes: true, notifies: false })
+    await grow()
+    await change([coptic.courseId, marbling.courseId], { opens: true, closes: false, notifies: false })
+    await grow()
+    expect([await openTo(marbling.courseId), await openTo(coptic.courseId)]).toEqual(['no-grant', 'open'])
   })
 
   it('cannot be retired without saying what happens to it there, nor deleted', async () => {

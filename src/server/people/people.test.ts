@@ -131,6 +131,15 @@ describe('lists', () => {
     expect((await listOrders(world.services, 'practice', { search: '100%_', state: 'all' })).orders).toEqual([])
   })
 
+  it('are those of practice where no mode was chosen', async () => {
+    const list = async (cookie: string) => (await world.call('GET', '/api/people', undefined, { cookie })).text()
+    const creator = `acorn_studio=${world.creatorToken}`
+    const practice = await list(`${creator}; acorn_mode=practice`)
+    expect(await list(creator)).toBe(practice)
+    expect(await list(`${creator}; acorn_mode=anything`)).toBe(practice)
+    expect(await list(`${creator}; acorn_mode=live`)).not.toBe(practice)
+  })
+
   it('an order of one mode is not opened in the other', async () => {
     const { orderId } = await bought('Modes', 'modes@post.example')
     expect((await openOrder(world.services, 'practice', orderId)).grants).toHaveLength(1)

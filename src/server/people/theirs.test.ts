@@ -19,7 +19,6 @@ import { addPerson, correctPerson, findPerson, openPerson, sendPasswordLink } fr
 import { dataOf } from './theirData.ts'
 
 const DAY = 86_400_000
-const _month = { count: 1, unit: 'month' } as const
 
 const world = ownWorld()
 let n = 0
@@ -205,6 +204,10 @@ describe('a buyer’s data', () => {
     const [agreed] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
     await cancelAgreement(world.services, agreed?.id as string, 'now', 'creator')
     await erasePerson(world.services, 'practice', person.id, 'asked for it')
+    // Nobody can charge it any more.
+    expect(agreed?.savedMethod).not.toBeNull()
+    const [left] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
+    expect(left?.savedMethod).toBeNull()
     const visitor = { mode: 'practice' as const, person, browserHash: null }
     expect((await checkAccess(world.services, courseId, visitor)).state).toBe('no-grant')
     expect(await findPerson(world.db, 'practice', email)).toBeNull()

@@ -208,8 +208,9 @@ describe.each([1, 2])('a dispute about an order of %i things', (things) => {
 
   it('contested and won, everything stays; an old event changes nothing any more', async () => {
     const { orderId } = await disputed('Won')
-    await answer(orderId, false)
-    expect((await of(orderId))?.state).toBe('contested')
+    // What becomes of the course is asked only where the money is given up.
+    await answer(orderId, false, 'close')
+    expect([(await of(orderId))?.state, await openOf(orderId)]).toEqual(['contested', things])
     const [attempt] = await world.attemptsOf(orderId)
     const booked = [...world.standins.books.disputes.values()].find(({ payment }) => payment === attempt?.reference)
     const open = {

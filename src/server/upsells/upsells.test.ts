@@ -28,7 +28,7 @@ import { getSchool } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { ordersCsv } from '../support/files.ts'
 import { listOrders, openOrder, ordersFor } from '../support/orders.ts'
-import { refuseUpsell, takeUpsell } from './answer.ts'
+import { methodOf, refuseUpsell, takeUpsell } from './answer.ts'
 import { forgetMethods } from './forget.ts'
 
 /** What is offered between the payment and the thanks page. */
@@ -90,6 +90,25 @@ const withCode = async (content: Partial<CouponContent>) => {
   await publishCoupon(world.services, id, draftRev, null)
   return `CODE${n}`
 }
+
+it('is charged to the method that was used last, of the order or of what followed it', async () => {
+  const first = await buyMain()
+  const placed = await take(first, 1800, { payment: card() })
+  const second = placed.orderId
+  const [one, two] = [(await world.attemptsOf(first))[0], (await world.attemptsOf(second))[0]]
+  const [order] = await world.db.select().from(orders).where(eq(orders.id, first))
+  const settled = (id: string | undefined, savedMethod: string, minute: number) =>
+    world.db
+      .update(attempts)
+      .set({ savedMethod, settledAt: new Date(Date.UTC(2026, 10, 18, 10, minute)) })
+      .where(eq(attempts.id, id ?? ''))
+  const charged = async () => (await methodOf(world.services, order as NonNullable<typeof order>))?.reference
+  await settled(one?.id, 'of the order', 1)
+  await settled(two?.id, 'of what followed', 2)
+  expect(await charged()).toBe('of what followed')
+  await settled(one?.id, 'of the order', 3)
+  expect(await charged()).toBe('of the order')
+})
 
 describe('an upsell', () => {
   it('is shown to who paid, with its price here, what it costs in the shop, and what one press charges', async () => {
