@@ -56,7 +56,7 @@ export function mutantsOf(file: string, source: string): Mutant[] {
   return found
 }
 
-const COMMENT = /\/\*[^]*?\*\/|\/\/.*/g
+const COMMENT = /\/\*[\s\S]*?\*\/|\/\/.*/g
 
 /** What TypeScript wraps around an expression. */
 const EXPRESSIONS = new Set(['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression'])

@@ -1,20 +1,5 @@
-import {
-  type Announcements,
-  closestCenter,
-  DndContext,
-  type DragEndEvent,
-  KeyboardSensor,
-  PointerSensor,
-  useSensor,
-  useSensors,
-} from '@dnd-kit/core'
-import {
-  arrayMove,
-  SortableContext,
-  sortableKeyboardCoordinates,
-  useSortable,
-  verticalListSortingStrategy,
-} from '@dnd-kit/sortable'
+import { type Announcements, closestCenter, DndContext, type DragEndEvent } from '@dnd-kit/core'
+import { arrayMove, SortableContext, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
 import { GripVertical } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
@@ -22,6 +7,7 @@ import { inOrder, partsAt, stepPart } from '../../core/checkoutPages/arrange.ts'
 import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
 import { type PagePart, PLACES, type Place } from '../../core/checkoutPages/parts.ts'
 import { classes } from '../../ui/classes.ts'
+import { useListSensors, useSortableRow } from '../frame/SortableList.tsx'
 import { useIsChosen, usePageBench } from './bench.tsx'
 import { type Dropped, dropped, rowsOf } from './listRows.ts'
 import { PART_NAMES, PLACE_NAMES } from './names.ts'
@@ -43,10 +29,7 @@ interface PartListProps {
 export function PartList({ parts, facts, form, move }: PartListProps) {
   const { part: partOf, step } = usePageBench()
   const [said, setSaid] = useState('')
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  )
+  const sensors = useListSensors()
   const rows = rowsOf(parts)
   const named = (id: unknown) => {
     const part = parts.find((one) => one.id === id)
@@ -153,15 +136,14 @@ interface PartRowProps {
 }
 
 function PartRow({ part, facts, step }: PartRowProps) {
-  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({ id: part.id })
+  const { row, handle, onKeyDown, isDragging } = useSortableRow(part.id)
   const { store } = usePageBench()
   const isChosen = useIsChosen(part.id)
   const [name] = PART_NAMES[part.kind]
   const why = facts ? whyNotShown(part, facts) : null
   return (
     <li
-      ref={setNodeRef}
-      style={{ transform: CSS.Translate.toString(transform), transition }}
+      {...row}
       className={classes(
         'grid grid-cols-[24px_minmax(0,1fr)] items-center rounded-field text-[13.5px]',
         isChosen ? 'bg-acorn' : 'hover:bg-sheet-2',
@@ -170,8 +152,7 @@ function PartRow({ part, facts, step }: PartRowProps) {
     >
       <button
         type="button"
-        {...attributes}
-        {...listeners}
+        {...handle}
         id={`move-${part.id}`}
         aria-label={`Move ${name}`}
         title="Drag, or Alt with an arrow key"
@@ -180,7 +161,7 @@ function PartRow({ part, facts, step }: PartRowProps) {
           if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
             event.preventDefault()
             step(part.id, event.key === 'ArrowUp' ? 'up' : 'down')
-          } else listeners?.onKeyDown?.(event)
+          } else onKeyDown?.(event)
         }}
       >
         <GripVertical size={13} aria-hidden="true" />

@@ -1,37 +1,16 @@
-import {
-  type Announcements,
-  DndContext,
-  type DragEndEvent,
-  KeyboardSensor,
-  PointerSensor,
-  useSensor,
-  useSensors,
-} from '@dnd-kit/core'
-import {
-  arrayMove,
-  SortableContext,
-  sortableKeyboardCoordinates,
-  useSortable,
-  verticalListSortingStrategy,
-} from '@dnd-kit/sortable'
-import { CSS } from '@dnd-kit/utilities'
-import { GripVertical } from 'lucide-react'
 import { type BundleContent, MAX_COURSES } from '../../core/content/bundle.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { Spine } from '../../ui/Spine.tsx'
 import { Select } from '../frame/Select.tsx'
+import { DragHandle, moved, SortableList, useSortableRow } from '../frame/SortableList.tsx'
 import { useSession } from '../session/session.ts'
 import { PriceField } from './PriceField.tsx'
 import type { BenchBundle } from './queries.ts'
 
 type Listed = BundleContent['courses'][number]
 type Known = BenchBundle['known'][number]
-
-const screenReaderInstructions = {
-  draggable: 'Press space to pick the course up, the arrow keys to move it, space to put it down, escape to leave it.',
-}
 
 interface BundleCoursesProps {
   content: BundleContent
@@ -108,46 +87,32 @@ interface ListedCoursesProps {
 }
 
 function ListedCourses({ courses, known, onChange }: ListedCoursesProps) {
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  )
-  const courseOf = (id: unknown) => known.find((course) => course.id === id)
-  const onDragEnd = ({ active, over }: DragEndEvent) => {
-    if (!over || active.id === over.id) return
-    const at = (id: unknown) => courses.findIndex((course) => course.id === id)
-    onChange(arrayMove(courses, at(active.id), at(over.id)))
-  }
-  const titled = (id: unknown) => `“${courseOf(id)?.title ?? 'A course that is gone'}”`
-  const placed = (id: unknown) => `place ${courses.findIndex((course) => course.id === id) + 1} of ${courses.length}`
-  const announcements: Announcements = {
-    onDragStart: ({ active }) => `${titled(active.id)} is picked up at ${placed(active.id)}.`,
-    onDragOver: ({ active, over }) => (over ? `${titled(active.id)} would stand at ${placed(over.id)}.` : undefined),
-    onDragEnd: ({ active, over }) => `${titled(active.id)} stands at ${placed((over ?? active).id)}.`,
-    onDragCancel: ({ active }) => `${titled(active.id)} stays where it was.`,
-  }
+  const courseOf = (id: string) => known.find((course) => course.id === id)
   const left = known.filter(({ id, isOnShelf }) => isOnShelf && !courses.some((course) => course.id === id))
   const add = (id: string) => onChange([...courses, { id, figure: null }])
   return (
     <>
-      <DndContext sensors={sensors} onDragEnd={onDragEnd} accessibility={{ announcements, screenReaderInstructions }}>
-        <SortableContext items={courses.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
-          <ol>
-            {courses.map((course, index) => (
-              <CourseRow
-                key={course.id}
-                listed={course}
-                course={courseOf(course.id)}
-                number={index + 1}
-                setFigure={(figure) =>
-                  onChange(courses.map((other) => (other.id === course.id ? { ...other, figure } : other)))
-                }
-                remove={() => onChange(courses.filter(({ id }) => id !== course.id))}
-              />
-            ))}
-          </ol>
-        </SortableContext>
-      </DndContext>
+      <SortableList
+        word="course"
+        ids={courses.map(({ id }) => id)}
+        nameOf={(id) => `“${courseOf(id)?.title ?? 'A course that is gone'}”`}
+        onMove={(id, over) => onChange(moved(courses, id, over))}
+      >
+        <ol>
+          {courses.map((course, index) => (
+            <CourseRow
+              key={course.id}
+              listed={course}
+              course={courseOf(course.id)}
+              number={index + 1}
+              setFigure={(figure) =>
+                onChange(courses.map((other) => (other.id === course.id ? { ...other, figure } : other)))
+              }
+              remove={() => onChange(courses.filter(({ id }) => id !== course.id))}
+            />
+          ))}
+        </ol>
+      </SortableList>
       {courses.length === 0 && <p className="pt-[5px] pb-2 text-ink-2">Two courses or more make a bundle.</p>}
       {left.length > 0 && courses.length < MAX_COURSES && (
         <div className="mt-2 flex flex-wrap items-center gap-3">
@@ -183,26 +148,17 @@ interface CourseRowProps {
 
 function CourseRow({ listed, course, number, setFigure, remove }: CourseRowProps) {
   const { school } = useSession()
-  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({ id: listed.id })
+  const { row, handle, isDragging } = useSortableRow(listed.id)
   const title = course?.title ?? 'A course that is gone'
   return (
     <li
-      ref={setNodeRef}
-      style={{ transform: CSS.Translate.toString(transform), transition: transition ?? undefined }}
+      {...row}
       className={classes(
         'flex items-center gap-2 border-b border-line py-1.5',
         isDragging && 'relative z-10 bg-sheet opacity-90',
       )}
     >
-      <button
-        type="button"
-        aria-label={`Move ${title}`}
-        className="cursor-grab p-1 text-ink-3"
-        {...attributes}
-        {...listeners}
-      >
-        <GripVertical size={15} />
-      </button>
+      <DragHandle label={`Move ${title}`} handle={handle} />
       <span className="w-5 text-right text-ink-3">{number}</span>
       {course && <Spine colors={[course.coverColor]} className="h-4 w-[7px] rounded-[2px]" />}
       <span className="min-w-0 flex-1 truncate">

@@ -1,35 +1,15 @@
-import {
-  type Announcements,
-  DndContext,
-  type DragEndEvent,
-  KeyboardSensor,
-  PointerSensor,
-  useSensor,
-  useSensors,
-} from '@dnd-kit/core'
-import {
-  arrayMove,
-  SortableContext,
-  sortableKeyboardCoordinates,
-  useSortable,
-  verticalListSortingStrategy,
-} from '@dnd-kit/sortable'
-import { CSS } from '@dnd-kit/utilities'
-import { ChevronDown, ChevronRight, GripVertical } from 'lucide-react'
+import { ChevronDown, ChevronRight } from 'lucide-react'
 import { useState } from 'react'
 import { flushSync } from 'react-dom'
 import type { Lesson } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
+import { DragHandle, moved, SortableList, useSortableRow } from '../frame/SortableList.tsx'
 import { RichText } from './RichText.tsx'
 
 /** A lesson without words yet. */
 export function newLesson(): Lesson {
   return { id: crypto.randomUUID(), title: '', body: '' }
-}
-
-const screenReaderInstructions = {
-  draggable: 'Press space to pick the lesson up, the arrow keys to move it, space to put it down, escape to leave it.',
 }
 
 /** Puts the keyboard into a lesson's title. */
@@ -45,10 +25,6 @@ interface LessonsProps {
 /** The lessons in their order, each opened in place. */
 export function Lessons({ lessons, onChange }: LessonsProps) {
   const [openId, setOpenId] = useState<string | null>(null)
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  )
   const add = () => {
     const lesson = newLesson()
     // It is named first: drawn at once, so that its title can take the focus.
@@ -58,43 +34,34 @@ export function Lessons({ lessons, onChange }: LessonsProps) {
     })
     focusTitle(lesson)
   }
-  const onDragEnd = ({ active, over }: DragEndEvent) => {
-    if (!over || active.id === over.id) return
-    const at = (id: unknown) => lessons.findIndex((lesson) => lesson.id === id)
-    onChange(arrayMove(lessons, at(active.id), at(over.id)))
-  }
-  const titled = (id: unknown) => {
+  const nameOf = (id: string) => {
     const at = lessons.findIndex((lesson) => lesson.id === id)
     return `“${lessons[at]?.title || `Lesson ${at + 1}`}”`
   }
-  const placed = (id: unknown) => `place ${lessons.findIndex((lesson) => lesson.id === id) + 1} of ${lessons.length}`
-  const announcements: Announcements = {
-    onDragStart: ({ active }) => `${titled(active.id)} is picked up at ${placed(active.id)}.`,
-    onDragOver: ({ active, over }) => (over ? `${titled(active.id)} would stand at ${placed(over.id)}.` : undefined),
-    onDragEnd: ({ active, over }) => `${titled(active.id)} stands at ${placed((over ?? active).id)}.`,
-    onDragCancel: ({ active }) => `${titled(active.id)} stays where it was.`,
-  }
   return (
     <>
-      <DndContext sensors={sensors} onDragEnd={onDragEnd} accessibility={{ announcements, screenReaderInstructions }}>
-        <SortableContext items={lessons.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
-          <ol>
-            {lessons.map((lesson, index) => (
-              <LessonRow
-                key={lesson.id}
-                lesson={lesson}
-                number={index + 1}
-                isOpen={lesson.id === openId}
-                toggle={() => setOpenId(lesson.id === openId ? null : lesson.id)}
-                change={(patch) =>
-                  onChange(lessons.map((other) => (other.id === lesson.id ? { ...other, ...patch } : other)))
-                }
-                remove={() => onChange(lessons.filter(({ id }) => id !== lesson.id))}
-              />
-            ))}
-          </ol>
-        </SortableContext>
-      </DndContext>
+      <SortableList
+        word="lesson"
+        ids={lessons.map(({ id }) => id)}
+        nameOf={nameOf}
+        onMove={(id, over) => onChange(moved(lessons, id, over))}
+      >
+        <ol>
+          {lessons.map((lesson, index) => (
+            <LessonRow
+              key={lesson.id}
+              lesson={lesson}
+              number={index + 1}
+              isOpen={lesson.id === openId}
+              toggle={() => setOpenId(lesson.id === openId ? null : lesson.id)}
+              change={(patch) =>
+                onChange(lessons.map((other) => (other.id === lesson.id ? { ...other, ...patch } : other)))
+              }
+              remove={() => onChange(lessons.filter(({ id }) => id !== lesson.id))}
+            />
+          ))}
+        </ol>
+      </SortableList>
       {lessons.length === 0 && (
         <p className="pt-[5px] pb-2 text-ink-2">
           A lesson is a title and a text. Two or three are enough to begin with.
@@ -117,23 +84,11 @@ interface LessonRowProps {
 }
 
 function LessonRow({ lesson, number, isOpen, toggle, change, remove }: LessonRowProps) {
-  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({ id: lesson.id })
+  const { row, handle, isDragging } = useSortableRow(lesson.id)
   return (
-    <li
-      ref={setNodeRef}
-      style={{ transform: CSS.Translate.toString(transform), transition: transition ?? undefined }}
-      className={classes('border-b border-line py-1', isDragging && 'relative z-10 bg-sheet opacity-90')}
-    >
+    <li {...row} className={classes('border-b border-line py-1', isDragging && 'relative z-10 bg-sheet opacity-90')}>
       <div className="flex items-center gap-1.5">
-        <button
-          type="button"
-          aria-label={`Move lesson ${number}${lesson.title ? `, “${lesson.title}”` : ''}`}
-          className="cursor-grab p-1 text-ink-3"
-          {...attributes}
-          {...listeners}
-        >
-          <GripVertical size={15} />
-        </button>
+        <DragHandle label={`Move lesson ${number}${lesson.title ? `, “${lesson.title}”` : ''}`} handle={handle} />
         <span className="w-5 text-right text-ink-3">{number}</span>
         <input
           id={`lesson-${lesson.id}`}

@@ -1,14 +1,4 @@
-import { DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
-import {
-  arrayMove,
-  SortableContext,
-  sortableKeyboardCoordinates,
-  useSortable,
-  verticalListSortingStrategy,
-} from '@dnd-kit/sortable'
-import { CSS } from '@dnd-kit/utilities'
 import { useMutation } from '@tanstack/react-query'
-import { GripVertical } from 'lucide-react'
 import { type ReactNode, useState } from 'react'
 import { NavLink, useNavigate } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
@@ -17,6 +7,7 @@ import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { Spine } from '../../ui/Spine.tsx'
 import { api, IN_PLACE, queryClient } from '../api.ts'
+import { DragHandle, moved, SortableList, useSortableRow } from '../frame/SortableList.tsx'
 import { Drawer } from './Drawer.tsx'
 import { AddOffer, OfferLine } from './OfferLine.tsx'
 import { productPath, type ShelfProduct, useShelf } from './queries.ts'
@@ -40,10 +31,6 @@ interface ProductDrawerProps {
 export function ProductDrawer({ kind, isOpen, toggle, search, isNaming, setNaming, acts, empty }: ProductDrawerProps) {
   const shelf = useShelf()
   const [showsRetired, setShowsRetired] = useState(false)
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  )
   const everything = shelf.data ?? []
   const all = everything.filter((product) => product.kind === kind)
   const retired = all.filter((product) => product.isRetired)
@@ -66,11 +53,6 @@ export function ProductDrawer({ kind, isOpen, toggle, search, isNaming, setNamin
       ),
     meta: { invalidates: [['shelf']] },
   })
-  const onDragEnd = ({ active, over }: DragEndEvent) => {
-    if (!over || active.id === over.id) return
-    const ids = all.map(({ id }) => id)
-    arrange.mutate(arrayMove(ids, ids.indexOf(String(active.id)), ids.indexOf(String(over.id))))
-  }
   const isSearching = search.trim() !== ''
   if (isSearching && shown.length === 0) return null
   return (
@@ -90,15 +72,18 @@ export function ProductDrawer({ kind, isOpen, toggle, search, isNaming, setNamin
     >
       {isNaming && <NewProduct kind={kind} onClose={() => setNaming(false)} />}
       {shelf.isSuccess && all.length === 0 && !isNaming && <div className="px-1.5 text-ink-2">{empty}</div>}
-      <DndContext sensors={sensors} onDragEnd={onDragEnd}>
-        <SortableContext items={shown.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
-          <ul>
-            {shown.map((product) => (
-              <Volume key={product.id} product={product} />
-            ))}
-          </ul>
-        </SortableContext>
-      </DndContext>
+      <SortableList
+        word={kind}
+        ids={shown.map(({ id }) => id)}
+        nameOf={(id) => `“${all.find((product) => product.id === id)?.title}”`}
+        onMove={(id, over) => arrange.mutate(moved(all, id, over).map((product) => product.id))}
+      >
+        <ul>
+          {shown.map((product) => (
+            <Volume key={product.id} product={product} />
+          ))}
+        </ul>
+      </SortableList>
       {retired.length > 0 && (
         <Button kind="link" className="px-1.5 text-[13px]" onClick={() => setShowsRetired(!showsRetired)}>
           {showsRetired ? `Hide retired ${kind}s` : `Show ${retired.length} retired`}
@@ -114,11 +99,10 @@ function matches(product: ShelfProduct, search: string): boolean {
 }
 
 function Volume({ product }: { product: ShelfProduct }) {
-  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({ id: product.id })
+  const { row, handle, isDragging } = useSortableRow(product.id)
   return (
     <li
-      ref={setNodeRef}
-      style={{ transform: CSS.Translate.toString(transform), transition: transition ?? undefined }}
+      {...row}
       className={classes('group relative mb-2.5 grid grid-cols-[7px_1fr] gap-2.5', isDragging && 'z-10 opacity-80')}
     >
       <Spine
@@ -140,15 +124,11 @@ function Volume({ product }: { product: ShelfProduct }) {
               </span>
             )}
           </NavLink>
-          <button
-            type="button"
-            aria-label={`Move ${product.title}`}
-            className="cursor-grab p-1 text-ink-3 opacity-0 group-hover:opacity-100 focus-visible:opacity-100"
-            {...attributes}
-            {...listeners}
-          >
-            <GripVertical size={14} />
-          </button>
+          <DragHandle
+            label={`Move ${product.title}`}
+            handle={handle}
+            className="opacity-0 group-hover:opacity-100 focus-visible:opacity-100"
+          />
         </div>
         {product.offers
           .filter(({ isRetired }) => !isRetired)
