@@ -1,9 +1,10 @@
-import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm'
+import { and, asc, eq, gt, inArray, isNull, sql } from 'drizzle-orm'
 import { after } from '../../core/calendar/day.ts'
 import { type AccessBasis, closesAsItStands, suspendedForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
 import { currentPhase, type Phase, paymentsOf } from '../../core/collecting/phase.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
+import { updateAll } from '../db/insertAll.ts'
 import {
   agreements,
   grants,
@@ -225,26 +226,6 @@ export async function saveAgreements(
     const more = ahead[index] ?? []
     return more.length > 0 ? { ...next, payments: [...next.payments, ...more] } : next
   })
-  const rows = all.map(({ held: { row, line, phase, retryAfterDays } }, index) => {
-    const agreement = listed[index] as Agreement
-    const stored = storedOf(agreement, retryAfterDays)
-    return {
-      id: row.id,
-      line_id: line.id,
-      kind: stored.kind,
-      endless: stored.endless,
-      state: stored.state,
-      collected: stored.collected,
-      last_collected: stored.lastCollected,
-      tries: stored.tries,
-      first_tried: stored.firstTried,
-      last_tried: stored.lastTried,
-      next_try: stored.nextTry,
-      cancelled_on: stored.cancelledOn,
-      cancelled_when: stored.cancelledWhen,
-      ...grantDates(phase, agreement),
-    }
-  })
   const more = all.flatMap(({ held: { order, line } }, index) =>
     (ahead[index] ?? []).map((payment) => ({
       ...payment,
@@ -256,16 +237,26 @@ export async function saveAgreements(
     })),
   )
   const ended = all.flatMap(({ held }, index) => (owes(listed[index] as Agreement) ? [] : [held.line.id]))
-  const given = sql`jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (id uuid, line_id uuid, kind text, endless boolean,
-    state text, collected int, last_collected date, tries int, first_tried date, last_tried date, next_try date,
-    cancelled_on date, cancelled_when text, closes date, "suspendedFrom" date)`
   await Promise.all([
-    tx.execute(sql`update ${agreements} a set kind = r.kind, endless = r.endless, state = r.state, collected = r.collected,
-      last_collected = r.last_collected, tries = r.tries, first_tried = r.first_tried, last_tried = r.last_tried,
-      next_try = r.next_try, cancelled_on = r.cancelled_on, cancelled_when = r.cancelled_when
-      from ${given} where a.id = r.id`),
-    tx.execute(sql`update ${grants} g set closes = r.closes, suspended_from = r."suspendedFrom"
-      from ${given} where g.line_id = r.line_id and g.ended_at is null`),
+    updateAll(
+      tx,
+      agreements,
+      'id',
+      all.map(({ held }, index) => ({
+        id: held.row.id,
+        ...storedOf(listed[index] as Agreement, held.retryAfterDays),
+      })),
+    ),
+    updateAll(
+      tx,
+      grants,
+      'lineId',
+      all.map(({ held }, index) => ({
+        lineId: held.line.id,
+        ...grantDates(held.phase, listed[index] as Agreement),
+      })),
+      isNull(grants.endedAt),
+    ),
     ...(more.length > 0 ? [tx.insert(payments).values(more)] : []),
     ...(ended.length > 0
       ? [

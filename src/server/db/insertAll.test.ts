@@ -1,7 +1,7 @@
 import { asc, eq, sql } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
-import { insertAll, rowsOf } from './insertAll.ts'
+import { insertAll, rowsOf, updateAll } from './insertAll.ts'
 import { grants, journal, messages, people } from './schema/index.ts'
 
 const world = ownWorld()
@@ -118,4 +118,28 @@ describe('where one does not fit', () => {
 it('nothing is asked where there is nothing to write', async () => {
   await insertAll(world.db)
   await insertAll(world.db, rowsOf(people, []), rowsOf(journal, []))
+})
+
+it('rows are changed together, each to what is its own, and only those for which it holds', async () => {
+  const { db } = world
+  const [one, two, three] = ['one', 'two', 'three'].map((name) => newPerson(`${name}@changed.example`))
+  if (!one || !two || !three) throw new Error('nobody')
+  await insertAll(db, rowsOf(people, [one, two, three]))
+  const later = new Date('2027-01-31T09:00:00.007Z')
+  await updateAll(
+    db,
+    people,
+    'id',
+    [
+      { id: one.id, name: 'A "quoted" – name', createdAt: later, passwordHash: null },
+      { id: two.id, name: 'Other', createdAt: at, passwordHash: 'x' },
+      { id: three.id, name: 'Not this one', createdAt: later, passwordHash: 'y' },
+    ],
+    sql`${people.email} <> ${three.email}`,
+  )
+  await updateAll(db, people, 'id', [])
+  const found = async ({ id }: { id: string }) => (await db.select().from(people).where(eq(people.id, id)))[0]
+  expect(await found(one)).toMatchObject({ name: 'A "quoted" – name', createdAt: later, passwordHash: null })
+  expect(await found(two)).toMatchObject({ name: 'Other', createdAt: at, passwordHash: 'x', email: two.email })
+  expect(await found(three)).toMatchObject({ name: 'Ida', createdAt: at, passwordHash: null })
 })

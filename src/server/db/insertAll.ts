@@ -44,22 +44,46 @@ function statementFor(table: PgTable, keys: readonly string[], computed: Record<
     return column
   }
   const columns = keys.map((key) => [key, columnOf(key)] as const)
-  const quoted = (column: PgColumn) => `"${column.keyAsName ? toSnakeCase(column.name) : column.name}"`
-  const isJson = (column: PgColumn) => column.getSQLType() === 'jsonb'
   const names = [
     ...columns.map(([, column]) => quoted(column)),
     ...Object.keys(computed).map((key) => quoted(columnOf(key))),
   ]
-  const values = [
-    ...columns.map(([, column]) => `r.${quoted(column)}${isJson(column) ? '::jsonb' : ''}`),
-    ...Object.values(computed),
-  ]
-  const types = columns.map(([, column]) => `${quoted(column)} ${isJson(column) ? 'text' : column.getSQLType()}`)
+  const values = [...columns.map(([, column]) => given(column)), ...Object.values(computed)]
   return {
     columns,
     before: sql.raw(`insert into "${getTableName(table)}" (${names}) select ${values} from jsonb_to_recordset(`),
-    after: sql.raw(`::jsonb) as r (${types})`),
+    after: sql.raw(`::jsonb) as r (${columns.map(([, column]) => typed(column))})`),
   }
+}
+
+const nameOf = (column: PgColumn) => (column.keyAsName ? toSnakeCase(column.name) : column.name)
+const quoted = (column: PgColumn) => `"${nameOf(column)}"`
+const isJson = (column: PgColumn) => column.getSQLType() === 'jsonb'
+/** A column of the rows `r` that were given. */
+const given = (column: PgColumn) => `r.${quoted(column)}${isJson(column) ? '::jsonb' : ''}`
+const typed = (column: PgColumn) => `${quoted(column)} ${isJson(column) ? 'text' : column.getSQLType()}`
+
+/**
+ * Changes rows of a table by one statement, however many they are: all that each names, which is the same for all.
+ * @param by the column by which they are found; with `where` only those for which it holds, too.
+ */
+export async function updateAll<T extends PgTable>(
+  db: Queryable,
+  table: T,
+  by: keyof T['$inferInsert'] & string,
+  rows: readonly Partial<T['$inferInsert']>[],
+  where: SQL = sql`true`,
+): Promise<void> {
+  const [first] = rows
+  if (!first) return
+  const all: Record<string, PgColumn> = getTableColumns(table)
+  const columns = Object.keys(first).map((key) => [key, all[key] as PgColumn] as const)
+  const set = columns.flatMap(([key, column]) => (key === by ? [] : [`${quoted(column)} = ${given(column)}`]))
+  const types = columns.map(([, column]) => typed(column))
+  const found = sql.raw(`${quoted(all[by] as PgColumn)} = r.${quoted(all[by] as PgColumn)}`)
+  await db.execute(sql`update ${table} set ${sql.raw(String(set))}
+    from jsonb_to_recordset(${JSON.stringify(stored(columns, rows))}::jsonb) as r (${sql.raw(String(types))})
+    where ${table}.${found} and ${where}`)
 }
 
 /**
@@ -77,16 +101,17 @@ export async function insertAll(db: Queryable, ...inserts: readonly Insert[]): P
 }
 
 function asSql({ statement: { before, after, columns }, rows }: Insert): SQL {
-  const stored = rows.map((row) =>
+  return sql`${before}${JSON.stringify(stored(columns, rows))}${after}`
+}
+
+/** Rows as they are sent, by the names that their columns have in the database. */
+function stored(columns: Statement['columns'], rows: readonly Record<string, unknown>[]) {
+  return rows.map((row) =>
     Object.fromEntries(
       columns.map(([key, column]) => {
         const value = row[key]
-        return [
-          column.keyAsName ? toSnakeCase(column.name) : column.name,
-          value === null || value === undefined ? null : column.mapToDriverValue(value),
-        ]
+        return [nameOf(column), value === null || value === undefined ? null : column.mapToDriverValue(value)]
       }),
     ),
   )
-  return sql`${before}${JSON.stringify(stored)}${after}`
 }
