@@ -16,6 +16,7 @@ import { receiptOf } from '../orders/receipt.ts'
 import { schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { listOrders, openOrder } from '../support/orders.ts'
+import { savedMethodOf } from './chargeAgain.ts'
 import { refundLine, refundOutside, refundWhole } from './service.ts'
 import { settleRefund } from './settle.ts'
 
@@ -81,6 +82,30 @@ const saidOf = async (orderId: string, what: string) =>
       .from(journal)
       .where(and(eq(journal.orderId, orderId), eq(journal.what, what)))
   ).map(({ data }) => data)
+
+it('only what says at once whether the money came, and has not expired, is charged again', async () => {
+  const { orderId } = await buy()
+  const { gateways } = world.services
+  const adapter = gateways.get('moor')
+  if (!adapter) throw new Error('There is no wallet.')
+  const by = (more: object) => {
+    const changed = { ...adapter, capabilities: { ...adapter.capabilities, ...more } }
+    return savedMethodOf({ gateways: new Map([...gateways, ['moor', changed]]) }, world.db, orderId, TODAY)
+  }
+  const TODAY = await schoolDay(world.services)
+  expect(await by({})).toMatchObject({ connectionId: moor })
+  expect(await by({ known: 'later' })).toBeNull()
+  expect(await by({ chargesAgain: false })).toBeNull()
+  const expiring = (expires: string) =>
+    Promise.all([
+      world.db.update(agreements).set({ expires }).where(eq(agreements.orderId, orderId)),
+      world.db.update(attempts).set({ expires }).where(eq(attempts.orderId, orderId)),
+    ])
+  await expiring(TODAY)
+  expect(await by({})).toMatchObject({ connectionId: moor })
+  await expiring(addDays(TODAY, -1))
+  expect(await by({})).toBeNull()
+})
 
 /** What stands in the ledger, added up by another program. */
 async function balances() {
