@@ -1,5 +1,6 @@
 import { type Day, later } from '../../core/calendar/day.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { FiguresTable } from './FiguresTable.tsx'
 import type { ListOf } from './lists.ts'
 import type { SpanData, Sums } from './queries.ts'
 import { addressOf, type DaySpan, formatMonth, spanOfMonth } from './span.ts'
@@ -37,61 +38,45 @@ export function MonthTable({ isMoved, span, sums: { months, total }, money, go }
   // A column in which there is nothing says nothing.
   const columns = (isMoved ? (MOVED as Column[]) : DUE).filter(([, of]) => of(total) !== 0)
   const cells = (sums: Sums, of: DaySpan) =>
-    columns.map(([label, figure, list]) => (
-      <td key={label} className="text-right whitespace-nowrap">
-        {figure(sums) === 0 ? (
-          '–'
-        ) : (
-          <button
-            type="button"
-            className="hover:underline"
-            onClick={() => go({ ...addressOf(of), list })}
-            aria-label={`${label} ${formatMoney(figure(sums), money)}`}
-          >
-            {formatMoney(figure(sums), money)}
-          </button>
-        )}
-      </td>
-    ))
-  const head = 'border-b border-line-2 py-1.5 pr-3 text-[12px] font-semibold text-ink-3'
+    columns.map(([label, figure, list]) =>
+      figure(sums) === 0 ? (
+        '–'
+      ) : (
+        <button
+          key={label}
+          type="button"
+          className="hover:underline"
+          onClick={() => go({ ...addressOf(of), list })}
+          aria-label={`${label} ${formatMoney(figure(sums), money)}`}
+        >
+          {formatMoney(figure(sums), money)}
+        </button>
+      ),
+    )
   return (
-    <div className="mb-6 overflow-x-auto">
-      <table className="w-full text-[13.5px] [&_td]:border-b [&_td]:border-line [&_td]:py-2 [&_td]:pr-3">
-        <caption className="sr-only">By month</caption>
-        <thead>
-          <tr>
-            <th scope="col" className={`${head} pl-1.5 text-left`}>
-              Month
-            </th>
-            {columns.map(([label]) => (
-              <th key={label} scope="col" className={`${head} text-right`}>
-                {label}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {months.map(({ month, ...sums }) => (
-            <tr key={month} className="hover:bg-sheet-2">
-              <td className="pl-1.5">
-                <button
-                  type="button"
-                  className="link text-left whitespace-nowrap"
-                  onClick={() => go(addressOf(within(spanOfMonth(month), span)))}
-                >
-                  {formatMonth(month)}
-                </button>
-              </td>
-              {cells(sums, within(spanOfMonth(month), span))}
-            </tr>
-          ))}
-          <tr className="font-semibold">
-            <td className="pl-1.5">Altogether</td>
-            {cells(total, span)}
-          </tr>
-        </tbody>
-      </table>
+    <div className="mb-6">
+      <FiguresTable
+        caption="By month"
+        heads={['Month', ...columns.map(([label]) => label)]}
+        rows={months.map(({ month, ...sums }) => {
+          const of = within(spanOfMonth(month), span)
+          return {
+            key: month,
+            name: <MonthLink month={month} open={() => go(addressOf(of))} />,
+            cells: cells(sums, of),
+          }
+        })}
+        total={cells(total, span)}
+      />
     </div>
+  )
+}
+
+function MonthLink({ month, open }: { month: string; open: () => void }) {
+  return (
+    <button type="button" className="link text-left whitespace-nowrap" onClick={open}>
+      {formatMonth(month)}
+    </button>
   )
 }
 
