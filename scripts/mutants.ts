@@ -56,7 +56,7 @@ for (const { file, line, what } of lived) console.log(`lives: ${file}:${line} ${
 console.log(`${count} changes, ${lived.length} live`)
 process.exit(lived.length > 0 ? 1 : 0)
 
-/** Sources of a file or folder; texts and generated files decide nothing. */
+/** The source files of a path. Words and migrations are left out: nothing is decided there. */
 function filesIn(path: string, which = /(?<!\.test)\.tsx?$/): string[] {
   if (!existsSync(path)) {
     console.error(`There is no ${path}.`)

@@ -3,11 +3,11 @@ import { parseAst } from 'vite'
 /** A wrong change at one place of a file. */
 export interface Mutant {
   file: string
-  /** Where the change begins and ends, in characters, and what stands there then. */
+  /** The place that is changed, in characters from the file's beginning, and its new text. */
   start: number
   end: number
   put: string
-  /** The line, and what was changed there into what. */
+  /** The number of its line, and the old and the new text, shortened. */
   line: number
   what: string
 }

@@ -9,7 +9,7 @@ export type AccessBasis = Pick<Phase, 'access' | 'terms' | 'purchaseDay' | 'plac
 
 /**
  * When the course closes as things stand: by what was paid so far, or the day it was cancelled now.
- * @param paidBefore regular payments that the purchase paid, for what makes no agreement.
+ * @param paidBefore number of regular payments that the purchase paid; it counts where there is no agreement.
  */
 export function closesAsItStands(
   { access, terms, purchaseDay, placedOn }: AccessBasis,

@@ -13,7 +13,7 @@ import type { Access, Tax, Terms } from '../terms/terms.ts'
 export interface Phase {
   /** The number of its first payment. */
   from: number
-  /** The day of the purchase, by which access counts. */
+  /** The day of the purchase: the course opens by it, and access while paying counts from it. */
   purchaseDay: Day
   /** The day on which the purchase was paid, from which access that lasts a span counts. */
   placedOn: Day

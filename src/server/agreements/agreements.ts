@@ -198,7 +198,7 @@ export function storedOf(agreement: Agreement, retryAfterDays: readonly number[]
 
 /**
  * Until when the course is open as an agreement stands, for its grant.
- * @param paidBefore regular payments that the purchase paid, for what makes no agreement.
+ * @param paidBefore number of regular payments that the purchase paid; it counts where there is no agreement.
  */
 export function grantDates(basis: AccessBasis, agreement: Agreement | null, paidBefore = 0) {
   return {

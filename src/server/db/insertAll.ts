@@ -64,8 +64,9 @@ const given = (column: PgColumn) => `r.${quoted(column)}${isJson(column) ? '::js
 const typed = (column: PgColumn) => `${quoted(column)} ${isJson(column) ? 'text' : column.getSQLType()}`
 
 /**
- * Changes rows of a table by one statement, however many they are: all that each names, which is the same for all.
- * @param by the column by which they are found; with `where` only those for which it holds, too.
+ * Changes rows of a table by one statement, however many they are. Every row names the same columns.
+ * @param by the column that tells which row is meant.
+ * @param where a further condition that a row must meet to be changed.
  */
 export async function updateAll<T extends PgTable>(
   db: Queryable,
