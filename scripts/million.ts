@@ -3,7 +3,7 @@ import { sql } from 'drizzle-orm'
 import { addDays, after } from '../src/core/calendar/day.ts'
 import type { DraftTerms } from '../src/core/content/offer.ts'
 import { placeOrder } from '../src/server/checkout/place.ts'
-import { connect, migrateDatabase } from '../src/server/db/client.ts'
+import { connect, migrateDatabase, transaction } from '../src/server/db/client.ts'
 import { connections, creators } from '../src/server/db/schema/index.ts'
 import { connectGateway } from '../src/server/gateways/service.ts'
 import { hashToken } from '../src/server/platform/secrets.ts'
@@ -106,7 +106,7 @@ async function fill() {
       { mode: 'practice', browserHash: hashToken(name), person: null },
     )
   }
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     // What the triggers would add up payment by payment is added up once, at the end.
     await tx.execute(sql`set local session_replication_role = replica`)
     await tx.execute(sql`
@@ -173,7 +173,7 @@ async function fill() {
       select gen_random_uuid(), 'practice', 'receipt', c.person_id, c.id, 'sent', now(), now() from copies c`)
   })
   await db.execute(sql`vacuum analyze`)
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     // A few pay by another payment method, which is looked for among all.
     await tx.execute(sql`set local session_replication_role = replica`)
     const few = sql`(select id from orders where number % 500 = 7)`

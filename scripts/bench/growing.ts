@@ -1,6 +1,7 @@
 import { eq, sql } from 'drizzle-orm'
 import { growBundle } from '../../src/server/bundles/grow.ts'
 import { getBundle, publishBundle, saveBundleDraft } from '../../src/server/bundles/service.ts'
+import { transaction } from '../../src/server/db/client.ts'
 import { bundleGrowths, grants } from '../../src/server/db/schema/index.ts'
 import { bundleUp, putOnSale } from '../../src/testing/school.ts'
 import { openEmpty } from './empty.ts'
@@ -62,7 +63,7 @@ async function fill({ db }: Services, bundleId: string, offerId: string, courseI
 
 /** The rows that growing writes, for another course, with one statement for each table and one commit. */
 async function insertPlainly({ db }: Services, bundleId: string, courseId: string): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     await tx.execute(sql`
       insert into line_courses (line_id, course_id, position, title, weight)
       select l.id, ${courseId}, 9, 'Four', 0 from order_lines l where l.product_id = ${bundleId}`)

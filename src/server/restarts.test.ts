@@ -3,6 +3,7 @@ import { chmodSync, cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } f
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { drizzle } from 'drizzle-orm/node-postgres'
 import { migrate } from 'drizzle-orm/node-postgres/migrator'
 import pg from 'pg'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
@@ -85,7 +86,7 @@ describe('processes that start at once', () => {
     const journal = JSON.parse(readFileSync(file, 'utf8')) as { entries: unknown[] }
     writeFileSync(file, JSON.stringify({ ...journal, entries: journal.entries.slice(0, -12) }))
     const { db, pool } = connect(env.DATABASE_URL as string, 1)
-    await migrate(db, { migrationsFolder: folder })
+    await migrate(drizzle(pool), { migrationsFolder: folder })
     // The queue was a package's then.
     await db.execute(`create schema pgboss; create table pgboss.job
       (id uuid, name text, data jsonb, start_after timestamptz, retry_count int, state text);

@@ -6,7 +6,7 @@ import { listen } from '../testing/standins.ts'
 import { type TcpProxy, tcpProxy } from '../testing/tcpProxy.ts'
 import { eventually } from '../testing/world.ts'
 import { makeApp } from './app.ts'
-import { connect, type Database, SERVICE_LIMITS } from './db/client.ts'
+import { connect, type Database, SERVICE_LIMITS, transaction } from './db/client.ts'
 import { Limits } from './platform/limits.ts'
 
 /** A network between server and database that goes silent, breaks, or is not there. */
@@ -64,7 +64,7 @@ describe('between server and database', () => {
   })
 
   it('silence in a transaction gives its connection back to nobody', async () => {
-    const held = db.transaction(async (tx) => {
+    const held = transaction(db, async (tx) => {
       await tx.execute('select 1')
       proxy.silence()
       await tx.execute('select 2')

@@ -1,7 +1,7 @@
 import { asc, eq, sql } from 'drizzle-orm'
 import { firstPhase, type StoredPhases } from '../../core/collecting/phase.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
-import type { Database } from '../db/client.ts'
+import { type Database, transaction } from '../db/client.ts'
 import { agreements, orderLines, orders } from '../db/schema/index.ts'
 
 /** So many are filled in by one transaction. */
@@ -29,7 +29,7 @@ export async function fillPhases(db: Database): Promise<number> {
       .orderBy(asc(agreements.id))
       .limit(AT_ONCE)
     if (rows.length === 0) return filled
-    await db.transaction(async (tx) => {
+    await transaction(db, async (tx) => {
       for (const { id, quoteInput, quote, placedOn, position } of rows) {
         const phase = firstPhase(readStoredQuote(quoteInput), position, placedOn ?? quote.purchaseDay)
         const phases: StoredPhases = { version: 1, phases: [phase] }

@@ -6,7 +6,7 @@ import { allCourses, changeCourses, type ForHolders, growthsOf, holdersOf } from
 import { makeEverydayPage, moveEverydayPage } from '../catalogue/pages.ts'
 import { cleanRichText } from '../catalogue/richText.ts'
 import { freeSlug } from '../catalogue/slug.ts'
-import type { Queryable, Transaction } from '../db/client.ts'
+import { type Queryable, type Transaction, transaction } from '../db/client.ts'
 import { bundles, courses, offers, orderLines, productCourses, products } from '../db/schema/index.ts'
 import { type Drafted, findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { notFound, Problem } from '../http/problem.ts'
@@ -65,7 +65,7 @@ export async function openBundle(services: Services, id: string) {
 }
 
 export async function createBundle({ db, now }: Services, title: string): Promise<{ id: string }> {
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const [row] = await tx.select({ last: max(bundles.position) }).from(bundles)
     const position = (row?.last ?? -1) + 1
     // Courses take the colours from the other end.
@@ -90,7 +90,7 @@ async function insertBundle(tx: Transaction, draft: BundleContent, position: num
  */
 export async function saveBundleDraft({ db, now }: Services, id: string, baseRev: number, content: BundleContent) {
   const draft: BundleContent = { ...content, description: cleanRichText(content.description) }
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const current = await getBundle(tx, id)
     const keepsSlug = current.live !== null || current.draft.title === draft.title
     const slug = keepsSlug ? current.slug : await freeSlug(tx, draft.title, id)
@@ -165,7 +165,7 @@ export async function makeBundleLive(
 
 /** A copy of a bundle and its offers, all as drafts. */
 export async function duplicateBundle({ db, now }: Services, id: string): Promise<{ id: string }> {
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const bundle = await getBundle(tx, id)
     const draft = { ...bundle.draft, title: `${bundle.draft.title.slice(0, 113)} (copy)` }
     const [row] = await tx.select({ last: max(bundles.position) }).from(bundles)
@@ -180,7 +180,7 @@ export async function duplicateBundle({ db, now }: Services, id: string): Promis
 }
 
 export async function reorderBundles({ db }: Services, ids: string[]): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const known = await tx.select({ id: bundles.id }).from(bundles).where(inArray(bundles.id, ids))
     if (known.length !== ids.length) throw notFound('bundle')
     for (const [position, id] of ids.entries()) await tx.update(bundles).set({ position }).where(eq(bundles.id, id))

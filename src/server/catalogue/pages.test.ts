@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
 import { EVERYDAY_PAGE } from '../../core/content/checkoutPage.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
+import { transaction } from '../db/client.ts'
 import { checkoutPages } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
 import { checkoutView } from '../pages/checkout.ts'
@@ -21,7 +22,7 @@ const show = async (slug: string, offer?: string) =>
 async function shape(pageId: string, live: PageContent) {
   const [page] = await world.db.select().from(checkoutPages).where(eq(checkoutPages.id, pageId))
   if (!page) throw new Error(pageId)
-  await world.db.transaction((tx) => makeLive(tx, 'page', page, { live, at: world.services.now(), by: null }))
+  await transaction(world.db, (tx) => makeLive(tx, 'page', page, { live, at: world.services.now(), by: null }))
 }
 
 describe('the page for every day', () => {

@@ -2,7 +2,7 @@ import { and, asc, desc, eq, inArray, max } from 'drizzle-orm'
 import type { BundleContent } from '../../core/content/bundle.ts'
 import { COVER_COLORS, type CourseContent, type CoverColor } from '../../core/content/course.ts'
 import { formatList } from '../../core/sentence/words.ts'
-import type { Queryable, Transaction } from '../db/client.ts'
+import { type Queryable, type Transaction, transaction } from '../db/client.ts'
 import { catalogue, courses, grants, lineCourses, offers, productCourses, products } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { notFound, Problem } from '../http/problem.ts'
@@ -90,7 +90,7 @@ export async function openCourse(services: Services, id: string) {
 }
 
 export async function createCourse({ db, now }: Services, title: string): Promise<{ id: string }> {
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const position = await nextPosition(tx)
     const draft: CourseContent = {
       title,
@@ -131,7 +131,7 @@ export async function saveCourseDraft({ db, now }: Services, id: string, baseRev
     description: cleanRichText(content.description),
     lessons: content.lessons.map((lesson) => ({ ...lesson, body: cleanRichText(lesson.body) })),
   }
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const current = await getCourse(tx, id)
     const keepsSlug = current.live !== null || current.draft.title === draft.title
     const slug = keepsSlug ? current.slug : await freeSlug(tx, draft.title, id)
@@ -166,7 +166,7 @@ export async function makeCourseLive(
 
 /** A copy of a course and its offers, all as drafts. */
 export async function duplicateCourse({ db, now }: Services, id: string): Promise<{ id: string }> {
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const course = await getCourse(tx, id)
     const draft = { ...course.draft, title: `${course.draft.title.slice(0, 113)} (copy)` }
     const made = await insertCourse(tx, draft, await nextPosition(tx), now())
@@ -190,7 +190,7 @@ export async function duplicateCourse({ db, now }: Services, id: string): Promis
 
 /** Puts the courses in the order of `ids`; courses not named keep their place behind them. */
 export async function reorderCourses({ db }: Services, ids: string[]): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const known = await tx.select({ id: courses.id }).from(courses).where(inArray(courses.id, ids))
     if (known.length !== ids.length) throw notFound('course')
     for (const [position, id] of ids.entries()) await tx.update(courses).set({ position }).where(eq(courses.id, id))

@@ -2,6 +2,7 @@ import { asc, eq, inArray, sql } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { eventually } from '../../testing/world.ts'
+import { transaction } from '../db/client.ts'
 import { grants, ledger, messages, orders, payments, people } from '../db/schema/index.ts'
 import { settleAttempt, settleAttempts } from '../fulfilment/settle.ts'
 import { failedBatches } from '../platform/batch.ts'
@@ -200,7 +201,7 @@ describe('what gateways say at the same moment', () => {
     const begun = new Promise<void>((done) => {
       isHeld = done
     })
-    const holding = world.db.transaction(async (tx) => {
+    const holding = transaction(world.db, async (tx) => {
       await tx.execute(sql`select 1 from orders where id = ${held} for update`)
       isHeld()
       await new Promise<void>((done) => {

@@ -1,7 +1,7 @@
 import { and, asc, desc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
 import { type CouponContent, couponProblems, formatTaken, newCoupon } from '../../core/content/coupon.ts'
 import { codeKey } from '../../core/quote/codes.ts'
-import type { Queryable, Transaction } from '../db/client.ts'
+import { type Queryable, type Transaction, transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { catalogue, checkoutPages, codes, codeUses, coupons, offers, orders } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
@@ -260,7 +260,7 @@ export function saveCouponDraft(
  * @throws Problem 409 where it was changed meanwhile, 422 at the field where something is missing, or its word is taken.
  */
 export async function publishCoupon({ db, now }: Services, id: string, rev: number, by: string | null): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const coupon = await holdDraft(tx, 'coupon', id, rev)
     if (coupon.retiredAt) throw new Problem(409, 'retired', 'This coupon is retired.')
     const problems = couponProblems(coupon.draft, now().toISOString())
@@ -307,7 +307,7 @@ export async function endCoupon({ db, now }: Services, id: string): Promise<void
  * ordered with it stays as it is.
  */
 export async function setCouponRetired({ db, now }: Services, id: string, isRetired: boolean): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const coupon = await getCoupon(tx, id)
     const at = now()
     await tx

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest'
 import { testUrl } from '../../testing/globalSetup.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { unavailable } from '../http/unavailable.ts'
-import { connect, SecondConnection } from './client.ts'
+import { connect, SecondConnection, transaction } from './client.ts'
 
 const world = ownWorld()
 
@@ -11,20 +11,20 @@ describe('inside a transaction', () => {
   it('the pool refuses a second connection, also where it is asked for somewhere deep', async () => {
     const { db } = world
     const deep = async () => db.execute(sql`select 1`)
-    const caught = await db.transaction(async () => deep()).catch((error: unknown) => error)
+    const caught = await transaction(db, async () => deep()).catch((error: unknown) => error)
     const cause = caught instanceof Error && caught.cause !== undefined ? caught.cause : caught
     expect(cause).toBeInstanceOf(SecondConnection)
-    await expect(db.transaction(async () => db.transaction(async () => 1))).rejects.toBeInstanceOf(SecondConnection)
+    await expect(transaction(db, async () => transaction(db, async () => 1))).rejects.toBeInstanceOf(SecondConnection)
   })
 
   it('whoever does not ask inside it has connections', async () => {
     const { db } = world
     const [, outside] = await Promise.all([
-      db.transaction(async (tx) => tx.execute(sql`select pg_sleep(0.05)`)),
+      transaction(db, async (tx) => tx.execute(sql`select pg_sleep(0.05)`)),
       db.execute(sql`select 1 as one`),
     ])
     expect(outside.rows).toEqual([{ one: 1 }])
-    await db.transaction(async (tx) => tx.execute(sql`select 1`))
+    await transaction(db, async (tx) => tx.execute(sql`select 1`))
     expect((await db.execute(sql`select 2 as two`)).rows).toEqual([{ two: 2 }])
   })
 })
@@ -37,7 +37,9 @@ describe('limits', () => {
     const slow = await db.execute(sql`select pg_sleep(5)`).catch((error: unknown) => error)
     expect(unavailable(slow)).toMatchObject({ status: 503, code: 'busy' })
     let free = () => {}
-    const held = db.transaction(() => new Promise<void>((resolve) => (free = resolve))).catch((error: unknown) => error)
+    const held = transaction(db, () => new Promise<void>((resolve) => (free = resolve))).catch(
+      (error: unknown) => error,
+    )
     await new Promise((resolve) => setTimeout(resolve, 20))
     const waited = await db.execute(sql`select 1`).catch((error: unknown) => error)
     expect(unavailable(waited)).toMatchObject({ status: 503, more: { retryAfter: 2 } })

@@ -8,11 +8,15 @@ import pg from 'pg'
 import { log } from '../log/log.ts'
 import * as schema from './schema/index.ts'
 
-/** The database by its pool, which a transaction has not: it cannot be handed to what takes connections of its own. */
-export type Database = NodePgDatabase<typeof schema> & { $client: pg.Pool }
+/** The database, one connection of it, or a transaction in it. */
+export type Queryable = Omit<NodePgDatabase<typeof schema>, 'transaction'>
+/**
+ * The database by its pool, which a transaction has not: it cannot be handed to what takes connections of its own.
+ * Transactions in it are begun by {@link transaction}.
+ */
+export type Database = Queryable & { $client: OwnPool }
 export type Transaction = Parameters<Parameters<NodePgDatabase<typeof schema>['transaction']>[0]>[0]
-/** The database, or a transaction in it. */
-export type Queryable = Database | Transaction
+type OneConnection = NodePgDatabase<typeof schema>
 
 /** A service asked for a second connection inside a transaction: enough of those at once would wait for each other. */
 export class SecondConnection extends Error {
@@ -58,13 +62,16 @@ function limitsOf(limits: DatabaseLimits): pg.PoolConfig {
 /** The system asks after the other end of a connection that is idle. */
 const KEPT_ALIVE = { keepAlive: true, keepAliveInitialDelayMillis: 10_000 }
 
+/** What drizzle knows of our tables. */
+const OURS = { schema, casing: 'snake_case' } as const
+
 const MIGRATIONS = fileURLToPath(new URL('./migrations', import.meta.url))
 
 /** Marks what runs inside a transaction, so that it cannot take a second connection. */
 const insideTransaction = new AsyncLocalStorage<boolean>()
 
 /** The database of the one connection that a transaction has. */
-const beneath = new WeakMap<Queryable, Database>()
+const beneath = new WeakMap<Queryable, OneConnection>()
 
 /** What lasts longer than a transaction: the database of the connection on which it runs. Outside of one, the database itself. */
 export function lastingBeneath(db: Queryable): Queryable {
@@ -84,31 +91,32 @@ export function connect(url: string, connections = 10, limits?: DatabaseLimits):
     options: '-c random_page_cost=1.1 -c jit=off',
     ...(limits ? limitsOf(limits) : KEPT_ALIVE),
   } as pg.PoolConfig)
-  const db = on(pool)
-  // A connection keeps the statements that were built for it.
-  const byConnection = new WeakMap<pg.PoolClient, Database>()
-  db.transaction = async (run, config) => {
-    const client = await pool.connect()
-    let failed: unknown = null
-    try {
-      const own = byConnection.get(client) ?? on(client)
-      byConnection.set(client, own)
-      return await own.transaction((tx) => {
-        beneath.set(tx, own)
-        return insideTransaction.run(true, () => run(tx))
-      }, config)
-    } catch (error) {
-      failed = error
-      throw error
-    } finally {
-      client.release(pool.isBroken(client, failed))
-    }
-  }
-  return { db, pool }
+  return { db: drizzle(pool, OURS), pool }
 }
 
-function on(client: pg.Pool | pg.PoolClient): Database {
-  return drizzle(client as pg.Pool, { schema, casing: 'snake_case' })
+/** The databases of single connections, which keep the statements that were built for them. */
+const byConnection = new WeakMap<pg.PoolClient, OneConnection>()
+
+/**
+ * Runs `work` in one transaction on a connection of its own, and throws that connection away where it broke.
+ * @throws what `work` throws, with nothing of it stored; {@link SecondConnection} inside another transaction.
+ */
+export async function transaction<T>({ $client: pool }: Database, work: (tx: Transaction) => Promise<T>): Promise<T> {
+  const client = await pool.connect()
+  let failed: unknown = null
+  try {
+    const own = byConnection.get(client) ?? drizzle(client, OURS)
+    byConnection.set(client, own)
+    return await own.transaction((tx) => {
+      beneath.set(tx, own)
+      return insideTransaction.run(true, () => work(tx))
+    })
+  } catch (error) {
+    failed = error
+    throw error
+  } finally {
+    client.release(pool.isBroken(client, failed))
+  }
 }
 
 /** Messages of errors after which a connection cannot be used any more. */
@@ -213,5 +221,5 @@ export async function migrateDatabase(db: Database): Promise<void> {
       )
     }
   }
-  await migrate(db, { migrationsFolder: MIGRATIONS })
+  await migrate(drizzle(db.$client, OURS), { migrationsFolder: MIGRATIONS })
 }

@@ -1,7 +1,7 @@
 import { eq, sql } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
-import { SecondConnection } from './client.ts'
+import { SecondConnection, transaction } from './client.ts'
 import { anyOf, compiled } from './compiled.ts'
 import { people } from './schema/index.ts'
 
@@ -45,7 +45,7 @@ async function person(email: string, name = 'Ida') {
 describe('a statement that is built once', () => {
   it('is planned once a connection by the database', async () => {
     const { email } = await person('eva@post.example', 'Eva')
-    await world.db.transaction(async (tx) => {
+    await transaction(world.db, async (tx) => {
       for (let n = 0; n < 3; n++) await byEmail(tx, { email })
       const { rows } = await tx.execute<{ plans: number }>(
         sql`select (generic_plans + custom_plans)::int as plans from pg_prepared_statements where statement like '%"email" = $1%'`,
@@ -65,10 +65,10 @@ describe('a statement that is built once', () => {
 
   it('sees in a transaction what that did, and nobody else does before its end', async () => {
     const { email } = await person('una@post.example', 'Una')
-    await world.db.transaction(async (tx) => {
+    await transaction(world.db, async (tx) => {
       expect(await rename(tx, { email, name: 'Una the First' })).toEqual([{ name: 'Una the First' }])
       expect(await found(tx, { email })).toEqual([{ name: 'Una the First' }])
-      const [outside] = await world.db.transaction(async () => [], undefined).catch((error: unknown) => [error])
+      const [outside] = await transaction(world.db, async () => []).catch((error: unknown) => [error])
       expect(outside).toBeInstanceOf(SecondConnection)
     })
     expect(await found(world.db, { email })).toEqual([{ name: 'Una the First' }])
@@ -76,7 +76,7 @@ describe('a statement that is built once', () => {
 
   it('is undone with its transaction', async () => {
     const { email } = await person('pia@post.example', 'Pia')
-    const failing = world.db.transaction(async (tx) => {
+    const failing = transaction(world.db, async (tx) => {
       await rename(tx, { email, name: 'Somebody' })
       throw new Error('no')
     })
@@ -87,7 +87,7 @@ describe('a statement that is built once', () => {
   it('goes on after a statement of its connection failed', async () => {
     const { email } = await person('max@post.example', 'Max')
     for (let round = 0; round < 3; round++) {
-      const failing = world.db.transaction(async (tx) => {
+      const failing = transaction(world.db, async (tx) => {
         await found(tx, { email })
         await tx.execute(sql`select 1 / 0`)
       })
@@ -101,7 +101,7 @@ describe('a statement that is built once', () => {
     const answers = await Promise.all(
       all.flatMap(({ email }) => [
         found(world.db, { email }),
-        world.db.transaction((tx) => found(tx, { email })),
+        transaction(world.db, (tx) => found(tx, { email })),
         byEmail(world.db, { email }),
       ]),
     )

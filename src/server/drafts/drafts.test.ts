@@ -5,6 +5,7 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { createBundle } from '../bundles/service.ts'
 import { openFront } from '../catalogue/front.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from '../coupons/service.ts'
+import { transaction } from '../db/client.ts'
 import { checkoutPages, versions } from '../db/schema/index.ts'
 import { findDrafted, forgetComparing, holdDraft, makeLive, publishedOf, type Subject, saveDraft } from './drafts.ts'
 
@@ -17,7 +18,7 @@ async function one(subject: Subject): Promise<string> {
   const coupon = await createCoupon(world.services)
   await publishOwn(coupon.id)
   const bundle = await createBundle(world.services, 'Several')
-  await world.db.transaction(async (tx) => {
+  await transaction(world.db, async (tx) => {
     const row = await holdDraft(tx, 'bundle', bundle.id, 1)
     await makeLive(tx, 'bundle', row, { live: row.draft, at: new Date('2027-01-01T10:00:00Z'), by: null })
   })
@@ -59,12 +60,12 @@ describe.each(['course', 'bundle', 'offer', 'page', 'coupon', 'front'] as const)
   it('is published in the revision that was looked at, and every version is kept', async () => {
     const id = await one(subject)
     const { draftRev, liveVersion } = await findDrafted(world.db, subject, id)
-    await world.db.transaction(async (tx) => {
+    await transaction(world.db, async (tx) => {
       const row = await holdDraft(tx, subject, id, draftRev)
       expect(await makeLive(tx, subject, row, { live: row.draft, at, by: null })).toBe(liveVersion + 1)
     })
     expect(await findDrafted(world.db, subject, id)).toMatchObject({ liveVersion: liveVersion + 1, liveAt: at })
-    const old = world.db.transaction((tx) => holdDraft(tx, subject, id, draftRev + 1))
+    const old = transaction(world.db, (tx) => holdDraft(tx, subject, id, draftRev + 1))
     await expect(old).rejects.toMatchObject({ code: 'changed-elsewhere' })
     const kept = await world.db.select().from(versions).where(eq(versions.subjectId, id)).orderBy(versions.version)
     expect(kept.map(({ version }) => version)).toEqual(Array.from({ length: liveVersion + 1 }, (_, n) => n + 1))
@@ -76,13 +77,13 @@ describe.each(['course', 'bundle', 'offer', 'page', 'coupon', 'front'] as const)
     const id = crypto.randomUUID()
     const { draft } = await findDrafted(world.db, subject, await one(subject))
     await expect(saveDraft(world.db, subject, id, { baseRev: 1, draft, at })).rejects.toMatchObject({ status: 404 })
-    await expect(world.db.transaction((tx) => holdDraft(tx, subject, id, 1))).rejects.toMatchObject({ status: 404 })
+    await expect(transaction(world.db, (tx) => holdDraft(tx, subject, id, 1))).rejects.toMatchObject({ status: 404 })
   })
 })
 
 it('what does not compare any more is left out, of its kind alone', async () => {
   const [offer, page] = [await one('offer'), await one('page')]
-  await world.db.transaction((tx) => forgetComparing(tx, 'offer'))
+  await transaction(world.db, (tx) => forgetComparing(tx, 'offer'))
   expect((await publishedOf(world.db, 'offer', [offer])).has(offer)).toBe(false)
   expect((await publishedOf(world.db, 'page', [page])).get(page)).toHaveLength(1)
 })

@@ -4,7 +4,7 @@ import { formatList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER, BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { type Adapter, type Capabilities, type Credentials, GatewayUnreachable } from '../../gateways/contract.ts'
 import type { Gateways } from '../../gateways/registry.ts'
-import type { Transaction } from '../db/client.ts'
+import { type Transaction, transaction } from '../db/client.ts'
 import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { connections, type TransferSettings } from '../db/schema/index.ts'
@@ -296,7 +296,7 @@ export async function pauseGateway(
 
 /** Puts the payment methods into the order in which buyers see them. @throws Problem 422 where it does not name them all. */
 export async function orderGateways({ db }: Services, mode: Mode, order: string[]): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const rows = await tx.select().from(connections).where(inUse(mode)).for('update')
     const named = new Set(order)
     if (named.size !== rows.length || rows.some(({ adapter }) => !named.has(adapter))) {

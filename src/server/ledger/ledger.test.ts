@@ -6,6 +6,7 @@ import { advance, agree } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { THREE_PARTS } from '../../testing/terms.ts'
 import { eventually } from '../../testing/world.ts'
+import { transaction } from '../db/client.ts'
 import { attempts, disputes, ledger, orderLines, orders, transfers } from '../db/schema/index.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { movementsBetween } from '../money/movements.ts'
@@ -320,7 +321,7 @@ describe('what stands', () => {
     ]) {
       await expect(world.db.execute(change)).rejects.toMatchObject(said('never changed'))
     }
-    const clearing = world.db.transaction(async (tx) => {
+    const clearing = transaction(world.db, async (tx) => {
       await tx.execute(sql`select set_config('ledger.clears', 'practice', true)`)
       await tx.delete(ledger).where(eq(ledger.mode, 'live'))
     })
@@ -458,7 +459,7 @@ it('a database from before the ledger is booked as it would have been', async ()
     return rows
   }
   const before = await net()
-  await world.db.transaction(async (tx) => {
+  await transaction(world.db, async (tx) => {
     await tx.execute(sql`select set_config('ledger.clears', 'practice', true)`)
     await tx.delete(ledger).where(eq(ledger.mode, 'practice'))
     const file = new URL('../db/migrations/0018_ledger.sql', import.meta.url)

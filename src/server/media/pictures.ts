@@ -5,7 +5,7 @@ import sharp, { type Sharp } from 'sharp'
 import type { PictureFacts } from '../../core/checkoutPages/facts.ts'
 import { MAX_PICTURE_BYTES, PICTURE_TOO_LARGE } from '../../core/content/course.ts'
 import { PICTURE_WIDTHS } from '../../core/content/pictureWidths.ts'
-import type { Queryable } from '../db/client.ts'
+import { type Queryable, transaction } from '../db/client.ts'
 import { files, pictureSizes, pictures } from '../db/schema/index.ts'
 import { readFile, type StoredFile, storeFile } from '../files/store.ts'
 import { fieldProblem, notFound } from '../http/problem.ts'
@@ -45,7 +45,7 @@ export async function keepPicture(services: Services, file: Uint8Array): Promise
     .returning({ id: pictures.id })
   if (known) return known
   const encoded = await encodePicture(file)
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const { width, height, preview } = encoded
     const [row] = await tx
       .insert(pictures)
@@ -234,7 +234,7 @@ export async function cleanOldPictures({ db, now }: Services): Promise<number> {
   for (const { id } of old) {
     const whole = await wholePicture(db, id)
     const anew = isPlainWebp(whole) ? null : await encodePicture(whole)
-    await db.transaction(async (tx) => {
+    await transaction(db, async (tx) => {
       await tx
         .update(pictures)
         .set({ checksum: checksumOf(whole) })

@@ -1,5 +1,6 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { createTransport } from 'nodemailer'
+import { transaction } from '../db/client.ts'
 import { attempts, messages, orders, people } from '../db/schema/index.ts'
 import { record } from '../journal/journal.ts'
 import { log } from '../log/log.ts'
@@ -95,7 +96,7 @@ export async function sendMessage(base: Services, messageId: string, post: Maile
     await post({ ...letter, to, ...(await senderIn(services, school)) })
   } catch (error) {
     const why = error instanceof Error ? error.message : String(error)
-    await db.transaction(async (tx) => {
+    await transaction(db, async (tx) => {
       await tx.update(messages).set({ state: 'failed', error: why }).where(eq(messages.id, messageId))
       await record(tx, now(), about, 'message-failed', { kind: message.kind, why })
     })
@@ -106,7 +107,7 @@ export async function sendMessage(base: Services, messageId: string, post: Maile
     }
     throw error
   }
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const kept = { to, letter: keptOf(letter, services.config.origin) }
     await tx
       .update(messages)

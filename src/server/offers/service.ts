@@ -7,7 +7,7 @@ import { getBundle, makeBundleLive } from '../bundles/service.ts'
 import { getProduct } from '../catalogue/products.ts'
 import { coursesOfProducts } from '../catalogue/sellable.ts'
 import { makeCourseLive } from '../catalogue/service.ts'
-import type { Queryable } from '../db/client.ts'
+import { type Queryable, transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { courses, grants, offers, orderLines } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, publishedOf, saveDraft } from '../drafts/drafts.ts'
@@ -100,7 +100,7 @@ async function countSales(db: Queryable, offerId: string): Promise<number> {
 }
 
 export async function createOffer({ db, now }: Services, productId: string): Promise<{ id: string }> {
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     await getProduct(tx, productId)
     const [last] = await tx
       .select({ position: max(offers.position) })
@@ -216,7 +216,7 @@ export async function setOfferRetired({ db, now }: Services, id: string, isRetir
 }
 
 export async function duplicateOffer({ db, now }: Services, id: string): Promise<{ id: string }> {
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     const offer = await getOffer(tx, id)
     await tx
       .update(offers)
@@ -239,7 +239,7 @@ export async function deleteOffer({ db }: Services, id: string): Promise<void> {
 }
 
 export async function reorderOffers({ db }: Services, productId: string, ids: string[]): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const known = await tx
       .select({ id: offers.id })
       .from(offers)

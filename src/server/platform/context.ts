@@ -1,5 +1,5 @@
 import type { Gateways } from '../../gateways/registry.ts'
-import type { Database, Queryable, Transaction } from '../db/client.ts'
+import { type Database, type Queryable, type Transaction, transaction } from '../db/client.ts'
 import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { school } from '../db/schema/index.ts'
@@ -52,7 +52,7 @@ export interface WithDatabase extends Tools {
 
 /** Runs `work` in one transaction; all it needs of the database it takes from what it is given. */
 export function inTransaction<T>(services: Services, work: (within: Within) => Promise<T>): Promise<T> {
-  return services.db.transaction((tx) => work({ ...services, db: tx }))
+  return transaction(services.db, (tx) => work({ ...services, db: tx }))
 }
 
 /** Live time, whatever clock the services were given. */

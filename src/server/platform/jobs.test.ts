@@ -3,7 +3,7 @@ import { eq, sql } from 'drizzle-orm'
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { copyDatabase, dropDatabase } from '../../../scripts/databases.ts'
 import { TEMPLATE, testUrl } from '../../testing/globalSetup.ts'
-import { connect, type Database, DatabaseIsNewer, migrateDatabase } from '../db/client.ts'
+import { connect, type Database, DatabaseIsNewer, migrateDatabase, transaction } from '../db/client.ts'
 import { jobs } from '../db/schema/index.ts'
 import { queueDaily } from '../upkeep/daily.ts'
 import { JOBS, jobsIn } from './jobs.ts'
@@ -32,8 +32,8 @@ const waiting = async () =>
   ).rows
 
 it('a job exists if, and only if, its transaction commits', async () => {
-  await db.transaction((tx) => JOBS.send(tx, 'message-send', { messageId: 'kept' }))
-  const failing = db.transaction(async (tx) => {
+  await transaction(db, (tx) => JOBS.send(tx, 'message-send', { messageId: 'kept' }))
+  const failing = transaction(db, async (tx) => {
     await JOBS.send(tx, 'message-send', { messageId: 'gone' })
     throw new Error('rolled back')
   })
@@ -74,7 +74,7 @@ it('what is queued once a time is queued again when that is over, and not before
 describe('workers', () => {
   const source = () => jobsIn(db)
   const queue = (count: number) =>
-    db.transaction((tx) =>
+    transaction(db, (tx) =>
       JOBS.sendAll(
         tx,
         'refund-settle',

@@ -1,4 +1,5 @@
 import { eq, sql } from 'drizzle-orm'
+import { transaction } from '../db/client.ts'
 import {
   agreements,
   baskets,
@@ -22,7 +23,7 @@ import type { Services } from '../platform/context.ts'
  * @throws Problem 409 while its time is moving.
  */
 export async function clearPractice({ db }: Services): Promise<void> {
-  await db.transaction(async (tx) => {
+  await transaction(db, async (tx) => {
     const [row] = await tx.select({ move: school.practiceMove }).from(school).for('update')
     if (row?.move?.state === 'moving') {
       throw new Problem(409, 'moving', 'The practice clock is moving. Stop it first, or wait until it is done.')

@@ -4,7 +4,7 @@ import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { CALL_SECONDS } from '../charging/start.ts'
 import { announceIn } from '../collecting/announce.ts'
 import { agreementsDue, collectAgreements } from '../collecting/collect.ts'
-import type { Queryable } from '../db/client.ts'
+import { type Queryable, transaction } from '../db/client.ts'
 import {
   agreements,
   attempts,
@@ -133,7 +133,7 @@ export async function startMove(base: Services, to: { days: number } | 'next'): 
 /** Lets practice time go no further than the day on which it is, whatever keeps it there. */
 export async function stopMove(base: Services): Promise<void> {
   const day = await schoolDay(await inMode(base, 'practice'))
-  await base.db.transaction(async (tx) => {
+  await transaction(base.db, async (tx) => {
     const move = await holdMove(tx)
     if (move?.state !== 'moving') return
     await tx.update(school).set({ practiceMove: { ...move, to: day, state: 'done' } })

@@ -6,7 +6,7 @@ import type { Look } from '../../core/look/look.ts'
 import { readable } from '../../core/look/readable.ts'
 import { isCurrency } from '../../core/money/currency.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
-import type { Queryable, Transaction } from '../db/client.ts'
+import { type Queryable, type Transaction, transaction } from '../db/client.ts'
 import { compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { bundles, coupons, offers, orders, productCourses, school } from '../db/schema/index.ts'
@@ -103,7 +103,7 @@ async function countPaidLive(db: Queryable): Promise<number> {
  * @throws Problem 409 at `/currency` once something was sold live.
  */
 export async function changeSchool({ db, now }: Services, wanted: v.InferOutput<typeof schoolSchema>): Promise<void> {
-  await db.transaction((tx) => applySchool(tx, wanted, now()))
+  await transaction(db, (tx) => applySchool(tx, wanted, now()))
 }
 
 /** The same in the caller's transaction. @throws Problem 409 before the school was set up, or at `/currency`. */

@@ -1,5 +1,6 @@
 import { eq } from 'drizzle-orm'
 import * as v from 'valibot'
+import { transaction } from '../db/client.ts'
 import { creators, sessions } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { fieldProblem, notFound, Problem } from '../http/problem.ts'
@@ -48,7 +49,7 @@ export async function changeCreatorPassword(
 ): Promise<string> {
   await confirmPassword(services, creator, old, '/current', address)
   const passwordHash = await hashPassword(password)
-  await services.db.transaction(async (tx) => {
+  await transaction(services.db, async (tx) => {
     await tx.update(creators).set({ passwordHash }).where(eq(creators.id, creator.id))
     await tx.delete(sessions).where(eq(sessions.creatorId, creator.id))
   })

@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm'
 import * as v from 'valibot'
-import type { Queryable } from '../db/client.ts'
+import { type Queryable, transaction } from '../db/client.ts'
 import { creators, school } from '../db/schema/index.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import { Problem } from '../http/problem.ts'
@@ -22,7 +22,7 @@ export async function setUp(
 ): Promise<{ token: string }> {
   const { db, now } = services
   const passwordHash = await hashPassword(input.creator.password)
-  const creatorId = await db.transaction(async (tx) => {
+  const creatorId = await transaction(db, async (tx) => {
     const made = await tx
       .insert(school)
       .values({ ...input.school, createdAt: now() })

@@ -5,6 +5,7 @@ import { takesCurrency } from '../../core/paymentMethods/collects.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import type { TermsKind } from '../../core/terms/terms.ts'
 import { sellableProducts } from '../catalogue/sellable.ts'
+import { transaction } from '../db/client.ts'
 import { attempts, courses, grants, type MessageKind, offers, orderLines, orders, refunds } from '../db/schema/index.ts'
 import { makeLive } from '../drafts/drafts.ts'
 import { offeredMethods } from '../gateways/service.ts'
@@ -186,7 +187,7 @@ export async function openTrial(services: Services): Promise<{ path: string }> {
   const [course] = (await sellableProducts(db, { kind: 'course' })).filter(({ offers: listed }) => listed.length > 0)
   if (!course) throw new Problem(409, 'no-course', 'Publish a course with an offer first.')
   const live = { ...newOffer('A real purchase, to try it'), terms: { kind: 'single' as const, amount } }
-  return db.transaction(async (tx) => {
+  return transaction(db, async (tx) => {
     // One course at a time holds it, and the lock makes two clicks one.
     await tx.select({ id: courses.id }).from(courses).where(eq(courses.id, course.id)).for('update')
     const [known] = await tx
