@@ -24,7 +24,6 @@ const SERVER_FOLDERS = [
   'log',
   'db',
   'http',
-  'views',
   'platform',
   'files',
   'drafts',

@@ -22,15 +22,15 @@ import { checkoutView } from '../pages/checkout.ts'
 import { pageRoutes } from '../pages/routes.ts'
 import { thanksView } from '../pages/service.ts'
 import { upsellView } from '../pages/upsell.ts'
+import type { CheckoutView } from '../pages/views.ts'
 import { joinPeople } from '../people/join.ts'
 import { Limits } from '../platform/limits.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { getSchool } from '../school/service.ts'
 import { openSession } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { BasketView, CheckoutView } from '../views/data.ts'
 import { countIn, endOldBaskets, findBasket, putIn, setTakenOut } from './basket.ts'
-import { basketView } from './shown.ts'
+import { type BasketView, basketView } from './shown.ts'
 
 /** What somebody collects before they pay for it. */
 const world = ownWorld()

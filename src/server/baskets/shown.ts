@@ -7,6 +7,7 @@ import { formatWholePrice } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
 import { say } from '../../core/words/message.ts'
+import type { ProductCard } from '../catalogue/cards.ts'
 import { buyPathOf } from '../catalogue/products.ts'
 import {
   coursesOfProducts,
@@ -23,8 +24,41 @@ import { catalogue } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { BasketLineView, BasketView, ProductCard } from '../views/data.ts'
 import { type BasketRow, findBasket, linesIn } from './basket.ts'
+
+/** One thing in a basket as it stands now. */
+export interface BasketLineView {
+  productId: string
+  card: ProductCard
+  /** Taken out, and can be put back. */
+  isTakenOut: boolean
+  offerId: string
+  offer: string
+  /** Its whole price in words. */
+  price: string
+  /** What it cost when it was put in, where that was otherwise. */
+  was: string | null
+  /** Why it cannot be ordered; null where it can. */
+  problem: string | null
+  /** What its buyer should know before paying. */
+  warnings: string[]
+  /** The prices among which they can choose. */
+  choices: { id: string; name: string; price: string }[]
+  /** Where they name the price: what they wrote, or is suggested, and the least, in minor units. */
+  ownPrice: { typed: string; minimum: number } | null
+}
+
+export interface BasketView {
+  name: 'basket'
+  lines: BasketLineView[]
+  /** A price that was written wrong just now. */
+  wrong: { productId: string; typed: string } | null
+  /** What is paid today for all that can be ordered, minor units; null where nothing can. */
+  today: number | null
+  hasLater: boolean
+  /** A link that puts the same things into another basket; null where nothing can be ordered. */
+  link: string | null
+}
 
 /** A thing in a basket that can be ordered, with what is said of it. */
 export interface Orderable {

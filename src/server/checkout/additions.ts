@@ -1,8 +1,11 @@
 import type { Addition } from '../../core/content/checkoutPage.ts'
+import type { CoverColor } from '../../core/content/course.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import type { Quote } from '../../core/quote/types.ts'
 import { formatWholePrice } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
+import type { Access } from '../../core/terms/terms.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import { pricesAlone } from '../catalogue/alone.ts'
@@ -10,9 +13,28 @@ import { type SellableLine, sellableLines } from '../catalogue/sellable.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { AdditionView } from '../views/data.ts'
 import { needsOf } from './audience.ts'
 import { beside } from './beside.ts'
+
+/** What a page offers besides what it sells. */
+export interface AdditionView {
+  id: string
+  offerId: string
+  title: string
+  text: string
+  coverId: string | null
+  coverColor: CoverColor
+  /** What it sells, as the order names it. */
+  product: string
+  /** Its whole price in words. */
+  price: string
+  /** What it costs in the shop where that is more, in words; null: not said. */
+  inShop: string | null
+  access: Access
+  quote: Quote
+  /** What its buyer should know before: they have some of it, or would pay for it twice; null: nothing. */
+  warning: string | null
+}
 
 /** Something that a page offers besides what it sells, as a visitor sees it, and what would be ordered. */
 export interface Offered<A extends Addition> {

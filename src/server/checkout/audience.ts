@@ -8,8 +8,14 @@ import { fieldProblem, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { Needs } from '../views/data.ts'
 import type { Shopper } from './placing.ts'
+
+/** What must be held to buy an offer. */
+export interface Needs {
+  courses: { slug: string; title: string }[]
+  /** Whether this visitor holds one of them. */
+  isMet: boolean
+}
 
 /** How a course stands for who holds it. */
 const HOLDS: readonly AccessDecision['state'][] = ['open', 'opens-later']

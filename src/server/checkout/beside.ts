@@ -1,4 +1,5 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
+import type { Quote } from '../../core/quote/types.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { HELD } from '../../core/words/en/notice.ts'
 import { say } from '../../core/words/message.ts'
@@ -7,19 +8,25 @@ import { grantsOf } from '../access/service.ts'
 import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { CheckoutView, ShopOffer } from '../views/data.ts'
+
+/** What the visitor has of a course already, and where they change it. */
+export interface HeldView {
+  says: string
+  label: string
+  href: string
+}
 
 /**
  * Of what is on sale, what can be bought beside what the visitor has, and what is said of that (selling rules,
  * section 2). Of who is not signed in only the browser that bought just now is known.
  */
-export async function beside<T extends Pick<ShopOffer, 'id' | 'quote'>>(
+export async function beside<T extends { id: string; quote: Quote }>(
   services: Services,
   school: School,
   courses: readonly { id: string; title: string }[],
   offers: readonly T[],
   visitor: Visitor,
-): Promise<{ buyable: T[]; says: CheckoutView['held'] }> {
+): Promise<{ buyable: T[]; says: HeldView | null }> {
   const personId = visitor.person?.id ?? (await buyerInBrowser(services, courses, visitor))
   if (!personId) return { buyable: [...offers], says: null }
   const day = await schoolDay(services)
@@ -66,7 +73,7 @@ function formatHeld(
   held: readonly Holding[],
   back: string | null,
   canBuy: boolean,
-): CheckoutView['held'] {
+): HeldView | null {
   const ongoing = held.find(({ state }) => state === 'active' || state === 'stopped')
   if (ongoing?.agreementId) {
     const { nextTry } = ongoing

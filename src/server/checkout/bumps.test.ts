@@ -11,7 +11,7 @@ import { checkoutView } from '../pages/checkout.ts'
 import { bundleView, courseView, schoolView } from '../pages/service.ts'
 import { refundLine } from '../refunds/service.ts'
 import { getSchool } from '../school/service.ts'
-import type { BasketAnswer } from '../views/data.ts'
+import type { BasketAnswer } from './pageQuote.ts'
 
 /** Something else that is ticked on a checkout page and ordered with it. */
 const world = ownWorld()

@@ -1,13 +1,19 @@
+import type { Quote } from '../../core/quote/types.ts'
 import { sellableLines } from '../catalogue/sellable.ts'
 import { findCodes } from '../coupons/codes.ts'
 import { type EnteredCodes, enterCodes, withRefused } from '../coupons/entered.ts'
-import { describeCodes } from '../coupons/sayings.ts'
+import { describeCodes, type EnteredCode } from '../coupons/sayings.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
-import type { BasketAnswer } from '../views/data.ts'
 import { basketOn } from './asked.ts'
 import { countingFor, quoteWithCodes } from './codedQuote.ts'
 import type { PlaceRequest, Shopper } from './placing.ts'
+
+/** What a basket comes to as it would be placed now, with the codes that were entered. */
+export interface BasketAnswer {
+  quote: Quote
+  codes: EnteredCode[]
+}
 
 /**
  * What a basket comes to with its codes, as it would be placed now; nothing is placed by it. Whether a buyer used a code

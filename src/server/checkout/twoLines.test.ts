@@ -22,7 +22,7 @@ import { needsAttention } from '../support/attention.ts'
 import { ordersCsv } from '../support/files.ts'
 import { listOrders, openOrder, ordersFor } from '../support/orders.ts'
 import { recordTransferReceived } from '../transfers/marks.ts'
-import type { BasketAnswer } from '../views/data.ts'
+import type { BasketAnswer } from './pageQuote.ts'
 import { checkOrder } from './status.ts'
 
 /** Orders of two lines with different offers: everything is true by line. */

@@ -1,20 +1,54 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
 import { afterTakenBack, nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import type { CoverColor } from '../../core/content/course.ts'
 import { whyNot } from '../../core/paymentMethods/collects.ts'
 import { renewsOn } from '../access/service.ts'
 import { type Held, readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, catalogue, connections, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
-import { shownPaymentMethods } from '../gateways/shownMethods.ts'
+import { type PaymentMethod, shownPaymentMethods } from '../gateways/shownMethods.ts'
 import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
-import { shownPayment } from '../orders/plans.ts'
+import { type PlanPayment, type PlanShown, shownPayment } from '../orders/plans.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { PaymentMethod, PlanView } from '../views/data.ts'
 import { manualPaymentOn, restOn } from './manualPayment.ts'
 import { readPayLink } from './payLinks.ts'
+
+/** One agreement, where its buyer pays, gives another method or cancels. */
+export interface PlanView {
+  name: 'plan'
+  /** Its id, or the link's token: what the page's requests name it by. */
+  key: string
+  byLink: boolean
+  course: { title: string; slug: string; coverColor: CoverColor }
+  offer: string
+  currency: string
+  state: PlanShown['state']
+  method: string | null
+  endless: boolean
+  payments: PlanPayment[]
+  /** What can be paid by hand, payments `from` to `to`; `since` null: the next payment, early. */
+  toPay: { amount: number; since: string | null; from: number; to: number } | null
+  /** All that is left of a plan, to be paid at once; null where that is no more than `toPay`. */
+  rest: { amount: number; from: number; to: number } | null
+  next: PlanShown['next']
+  /** The first day on which the course is shut as things stand. */
+  closedFrom: string | null
+  /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
+  renews: string | null
+  isClosed: boolean
+  mayCancel: boolean
+  /** Its cancelling can be taken back, without a charge. */
+  mayComeBack: boolean
+  openUntilIfCancelled: string | null
+  paymentMethods: PaymentMethod[]
+  /** What is kept can be charged by hand too. */
+  mayPayBySavedMethod: boolean
+  /** A payment by hand is under way. */
+  pending: boolean
+}
 
 /** An agreement that was asked for, and by what right. */
 export interface Asked {

@@ -4,8 +4,8 @@ import { CODES } from '../../core/words/en/codes.ts'
 import type { ClientAddress } from '../http/clientAddress.ts'
 import type { WithDatabase } from '../platform/context.ts'
 import { againIn, type Counted } from '../platform/limits.ts'
-import type { EnteredCode } from '../views/data.ts'
 import { type FoundCode, findCodes } from './codes.ts'
+import type { EnteredCode } from './sayings.ts'
 
 /** Who enters codes: a browser without a cookie is a new one each time. */
 export interface Entering {

@@ -12,8 +12,15 @@ import { say } from '../../core/words/message.ts'
 import type { Queryable } from '../db/client.ts'
 import { catalogue, offers } from '../db/schema/index.ts'
 import type { School } from '../school/service.ts'
-import type { EnteredCode } from '../views/data.ts'
 import type { FoundCode } from './codes.ts'
+
+/** A code that was entered: whether it counts, what it takes off in all (minor units), and that, or why not, in words. */
+export interface EnteredCode {
+  code: string
+  counts: boolean
+  saves: number
+  says: string
+}
 
 /** What a basket is, as far as codes are explained by it. */
 export interface CodedBasket {

@@ -2,8 +2,8 @@ import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
+import type { Awaited } from '../orders/awaited.ts'
 import type { School } from '../school/service.ts'
-import type { Awaited } from '../views/data.ts'
 import { type Email, greeting, letter, said } from './compose.ts'
 
 export interface AwaitedFacts {

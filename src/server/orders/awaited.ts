@@ -6,7 +6,27 @@ import type { Queryable } from '../db/client.ts'
 import { attempts, connections, type TransferSettings } from '../db/schema/index.ts'
 import type { Order } from '../fulfilment/notes.ts'
 import { receivedFor, referenceOf } from '../transfers/transfers.ts'
-import type { Awaited, TransferView } from '../views/data.ts'
+
+export interface Awaited {
+  amount: number
+  /** What has come so far. */
+  came: number
+  method: string
+  transfer: TransferView | null
+}
+
+/** All that a buyer needs for a transfer to the school's account. */
+export interface TransferView {
+  instructions: string
+  holder: string
+  /** In groups of four. */
+  iban: string
+  bic: string
+  /** In groups of four (ISO 11649). */
+  reference: string
+  /** A QR code that banking apps scan (EPC069-12), as an SVG path and its side; null where there is none. */
+  code: { path: string; side: number } | null
+}
 
 /** The payment of an order that is awaited, as its buyer is told of it; null where none is. */
 export async function awaitedOf(db: Queryable, order: Order): Promise<Awaited | null> {

@@ -8,8 +8,30 @@ import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
 import { orderTitles } from './status.ts'
 
+/** What an agreement has come to, and what comes next. */
+export interface PlanShown {
+  id: string
+  state: 'active' | 'completed' | 'stopped' | 'cancelled'
+  course: string
+  offer: string
+  method: string | null
+  currency: string
+  endless: boolean
+  payments: PlanPayment[]
+  /** The next try, and whether an earlier one failed. */
+  next: { pay: number; on: string; isAgain: boolean } | null
+}
+
+export interface PlanPayment {
+  due: string
+  pay: number
+  /** What it is for where it is no regular payment: "Set-up fee", "First 7 days". */
+  name: string | null
+  state: 'collected' | 'to-come' | 'late' | 'written-off'
+}
+
 /** A buyer's agreements with what was paid and what comes when, newest first. */
-export async function plansOf(db: Queryable, personId: string) {
+export async function plansOf(db: Queryable, personId: string): Promise<PlanShown[]> {
   const rows = await db
     .select({ row: agreements, currency: orders.currency, line: orderLines })
     .from(agreements)

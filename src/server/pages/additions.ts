@@ -5,7 +5,7 @@ import { offeredTo } from '../checkout/additions.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { BumpView } from '../views/data.ts'
+import type { BumpView } from './views.ts'
 
 /**
  * The order bumps of a page as this visitor sees them. Whether a payment method can collect one together with the rest is

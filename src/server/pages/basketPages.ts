@@ -11,8 +11,8 @@ import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { sameOrigin } from '../session/guard.ts'
 import { basketHashOf, type Visitor, visitorOf } from '../session/visitor.ts'
-import type { ShopView } from '../views/data.ts'
 import { missing } from './notices.ts'
+import type { ShopView } from './views.ts'
 
 /** What a page shows, or where its visitor is sent instead. */
 export type Loaded = ShopView | { goTo: string }

@@ -6,10 +6,10 @@ import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
-import type { PageOnBench } from '../views/data.ts'
 import type { Renderer } from './renderer.ts'
 import { shopPage } from './shopPage.ts'
 import { pageInState } from './states.ts'
+import type { PageOnBench } from './views.ts'
 
 /** What the bench shows of a checkout page that is being shaped: the shop's own view of it, in any state. */
 export function pageBenchRoutes(base: Services, renderer: Renderer) {

@@ -6,7 +6,7 @@ import { pricesAlone } from '../catalogue/alone.ts'
 import { coursesOfProducts, type LineCourse, type SellableProduct } from '../catalogue/sellable.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
-import type { ShopOffer } from '../views/data.ts'
+import type { ShopOffer } from './views.ts'
 
 /** What there is to say of products that are bundles: the colours of their courses, and what each saves. */
 export async function bundledIn({ db, now }: Services, school: School, products: readonly SellableProduct[]) {

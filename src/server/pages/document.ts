@@ -2,9 +2,9 @@ import { html, raw } from 'hono/html'
 import { BASKET } from '../../core/words/en/basket.ts'
 import { PAGE } from '../../core/words/en/notice.ts'
 import { say } from '../../core/words/message.ts'
-import type { ShopPage } from '../views/data.ts'
 import { linkedDataOf } from './linkedData.ts'
 import type { PageFiles, Renderer } from './renderer.ts'
+import type { ShopPage } from './views.ts'
 
 /** JSON that may stand inside a script element. */
 function embed(data: unknown): string {

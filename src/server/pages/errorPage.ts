@@ -5,10 +5,10 @@ import type { Problem } from '../http/problem.ts'
 import { log } from '../log/log.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
-import type { NoticeView } from '../views/data.ts'
 import { shopDocument } from './document.ts'
 import type { Renderer } from './renderer.ts'
 import { shopPage } from './shopPage.ts'
+import type { NoticeView } from './views.ts'
 
 /** What a visitor reads where a page of the shop could not be made: what is wrong, and a way on. */
 function noticeOf({ status, code, title }: Problem, path: string): NoticeView {

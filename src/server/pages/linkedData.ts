@@ -2,7 +2,7 @@ import type { Span } from '../../core/calendar/day.ts'
 import { currencyDigits } from '../../core/money/currency.ts'
 import type { ScheduledPayment } from '../../core/quote/types.ts'
 import { runsOf } from '../../core/sentence/runs.ts'
-import type { ShopOffer, ShopPage } from '../views/data.ts'
+import type { ShopOffer, ShopPage } from './views.ts'
 
 /**
  * schema.org data of a page that sells a course, or a bundle, which is a product. What only members may buy is not

@@ -6,7 +6,7 @@ import type { SellableProduct } from '../catalogue/sellable.ts'
 import { catalogue } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { NoticeView } from '../views/data.ts'
+import type { NoticeView } from './views.ts'
 
 /** Notices of the shop: why something is not here, and what to do. */
 

@@ -14,7 +14,7 @@ import { pictureFactsOf } from '../media/pictures.ts'
 import { videosOf } from '../media/videos.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
-import type { ShopOffer } from '../views/data.ts'
+import type { ShopOffer } from './views.ts'
 
 /** What a page is made of, as far as it is known where its form is made. */
 interface Known {

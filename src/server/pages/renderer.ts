@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import type { ShopPage } from '../views/data.ts'
+import type { ShopPage } from './views.ts'
 
 /** The files of one page, as they stand in its head. */
 export interface PageFiles {

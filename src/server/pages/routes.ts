@@ -17,7 +17,6 @@ import { sameOrigin } from '../session/guard.ts'
 import { countGuesses } from '../session/guesses.ts'
 import { closeSession } from '../session/sessions.ts'
 import { BROWSER_COOKIE, browserHashOf, SHOP_COOKIE, visitorOf } from '../session/visitor.ts'
-import type { ShopView } from '../views/data.ts'
 import { basketPages, type Load } from './basketPages.ts'
 import { checkoutView, movedTo } from './checkout.ts'
 import { shopDocument, studioDocument } from './document.ts'
@@ -41,6 +40,7 @@ import {
 import { sharingOf, sharingPicture } from './sharing.ts'
 import { shopPage } from './shopPage.ts'
 import { upsellView } from './upsell.ts'
+import type { ShopView } from './views.ts'
 
 /** The shop's pages, made on the server with their data inside, and the studio's one page. */
 export function pageRoutes(base: Services, renderer: Renderer) {

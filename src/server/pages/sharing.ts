@@ -7,8 +7,8 @@ import { beginSentence } from '../../core/sentence/words.ts'
 import { wholePicture } from '../media/pictures.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
-import type { CheckoutView } from '../views/data.ts'
 import { breakLines, drawLine } from './letters.ts'
+import type { CheckoutView } from './views.ts'
 
 /** The size of a picture for sharing, in pixels, as the sites that show it have it. */
 const [WIDTH, HEIGHT] = [1200, 630]

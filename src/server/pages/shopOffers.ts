@@ -7,7 +7,7 @@ import { publishedOf } from '../drafts/drafts.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { ShopOffer } from '../views/data.ts'
+import type { ShopOffer } from './views.ts'
 
 /**
  * The offers of a product as this visitor sees them. Those that are sold by their link alone are not

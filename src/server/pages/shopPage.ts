@@ -1,5 +1,5 @@
 import type { School } from '../school/service.ts'
-import type { ShopPage } from '../views/data.ts'
+import type { ShopPage } from './views.ts'
 
 /** What every page of the shop is told of its school, beside what it shows. */
 export function shopPage(school: School, shown: Omit<ShopPage, 'school'>): ShopPage {

@@ -15,10 +15,10 @@ import { findDrafted } from '../drafts/drafts.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { CheckoutView, NoticeView, ShopOffer } from '../views/data.ts'
 import { bundledIn } from './bundled.ts'
 import { pageEnded, productFacts, productPage } from './checkout.ts'
 import { goneOrMissing, notice } from './notices.ts'
+import type { CheckoutView, NoticeView, ShopOffer } from './views.ts'
 
 /** A made-up buyer, whom the page would know. */
 const KNOWN = { name: 'Clara Lindqvist', email: 'clara@example.org' }

@@ -10,7 +10,7 @@ import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { methodOf } from '../upsells/answer.ts'
 import { standingOn, walkOf } from '../upsells/walk.ts'
-import type { UpsellView } from '../views/data.ts'
+import type { UpsellView } from './views.ts'
 
 /** What is offered to a buyer after an order; null where nothing is, or any more, or the order is not theirs. */
 export async function upsellView(

@@ -7,11 +7,10 @@ import { quoteFollowing } from '../checkout/codedQuote.ts'
 import type { Quoted } from '../checkout/quoteBasket.ts'
 import { attempts, connections, orders, upsellRefusals } from '../db/schema/index.ts'
 import { versionOf } from '../drafts/drafts.ts'
-import { shownPaymentMethods } from '../gateways/shownMethods.ts'
+import { type PaymentMethod, shownPaymentMethods } from '../gateways/shownMethods.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import type { PaymentMethod } from '../views/data.ts'
 import { inheritedTerms } from './inherited.ts'
 
 type Order = typeof orders.$inferSelect

@@ -4,10 +4,19 @@ import type { CoverColor } from '../../core/content/course.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import type { Look } from '../../core/look/look.ts'
-import type { CollectingMethod } from '../../core/paymentMethods/collects.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
+import type { BasketView } from '../baskets/shown.ts'
+import type { ProductCard } from '../catalogue/cards.ts'
+import type { AdditionView } from '../checkout/additions.ts'
+import type { Needs } from '../checkout/audience.ts'
+import type { HeldView } from '../checkout/beside.ts'
+import type { BasketAnswer } from '../checkout/pageQuote.ts'
+import type { PlanView } from '../collecting/view.ts'
 import type { Mode } from '../db/schema/columns.ts'
+import type { PaymentMethod } from '../gateways/shownMethods.ts'
+import type { Awaited } from '../orders/awaited.ts'
+import type { PlanShown } from '../orders/plans.ts'
 
 /** What a page of the shop is made of. The server puts it into the page; no further request is needed. */
 export interface ShopPage {
@@ -69,25 +78,6 @@ export interface ShopOffer {
   needs: Needs | null
 }
 
-/** What must be held to buy an offer. */
-export interface Needs {
-  courses: { slug: string; title: string }[]
-  /** Whether this visitor holds one of them. */
-  isMet: boolean
-}
-
-/** A course, or a bundle of courses; its page is at `/<kind>/<slug>`. */
-export interface ProductCard {
-  kind: 'course' | 'bundle'
-  slug: string
-  /** The path of the checkout page to which its buttons lead. */
-  buy: string
-  title: string
-  summary: string
-  coverColor: CoverColor
-  coverId: string | null
-}
-
 export interface SchoolView {
   name: 'school'
   /** Empty: made from the school's name. */
@@ -135,44 +125,6 @@ export interface BundleView {
   saving: string | null
   /** The visitor has every course of it. */
   isOwned: boolean
-}
-
-export interface PaymentMethod {
-  connectionId: string
-  adapter: string
-  gateway: string
-  method: string
-  /** For bank transfer, what the creator wrote. */
-  description: string
-  style: 'embedded' | 'redirect' | 'offline'
-  /** Whether the money is known to have come at once, or hours or days later. */
-  known: 'at-once' | 'later'
-  /** The page of the gateway's own fields, for a frame; null where it has none. */
-  fieldsUrl: string | null
-  /** It does not answer at the moment. */
-  isDown: boolean
-  /** What it can collect. */
-  can: CollectingMethod
-}
-
-/** What a page offers besides what it sells. */
-export interface AdditionView {
-  id: string
-  offerId: string
-  title: string
-  text: string
-  coverId: string | null
-  coverColor: CoverColor
-  /** What it sells, as the order names it. */
-  product: string
-  /** Its whole price in words. */
-  price: string
-  /** What it costs in the shop where that is more, in words; null: not said. */
-  inShop: string | null
-  access: Access
-  quote: Quote
-  /** What its buyer should know before: they have some of it, or would pay for it twice; null: nothing. */
-  warning: string | null
 }
 
 /** What can be ticked on a checkout page to be ordered too. */
@@ -235,8 +187,8 @@ export interface CheckoutView {
   codes: string[]
   paymentMethods: PaymentMethod[]
   isOwned: boolean
-  /** What the visitor has of the course already, and where they change it; null where they have nothing, or cannot be known. */
-  held: { says: string; label: string; href: string } | null
+  /** Null where the visitor has nothing of it, or cannot be known. */
+  held: HeldView | null
   /** An order of this browser whose payment is under way. */
   pending: string | null
   /** What the address said of the visitor: filled into the form, where nothing better is known. */
@@ -265,61 +217,6 @@ export interface PageOnBench {
 /** A checkout page as far as it is shown. */
 export type ShapedPage = Pick<PageContent, 'parts' | 'formSide' | 'color' | 'search'>
 
-/** One thing in a basket as it stands now. */
-export interface BasketLineView {
-  productId: string
-  card: ProductCard
-  /** Taken out, and can be put back. */
-  isTakenOut: boolean
-  offerId: string
-  offer: string
-  /** Its whole price in words. */
-  price: string
-  /** What it cost when it was put in, where that was otherwise. */
-  was: string | null
-  /** Why it cannot be ordered; null where it can. */
-  problem: string | null
-  /** What its buyer should know before paying. */
-  warnings: string[]
-  /** The prices among which they can choose. */
-  choices: { id: string; name: string; price: string }[]
-  /** Where they name the price: what they wrote, or is suggested, and the least, in minor units. */
-  ownPrice: { typed: string; minimum: number } | null
-}
-
-export interface BasketView {
-  name: 'basket'
-  lines: BasketLineView[]
-  /** A price that was written wrong just now. */
-  wrong: { productId: string; typed: string } | null
-  /** What is paid today for all that can be ordered, minor units; null where nothing can. */
-  today: number | null
-  hasLater: boolean
-  /** A link that puts the same things into another basket; null where nothing can be ordered. */
-  link: string | null
-}
-
-export interface Awaited {
-  amount: number
-  /** What has come so far. */
-  came: number
-  method: string
-  transfer: TransferView | null
-}
-
-/** All that a buyer needs for a transfer to the school's account. */
-export interface TransferView {
-  instructions: string
-  holder: string
-  /** In groups of four. */
-  iban: string
-  bic: string
-  /** In groups of four (ISO 11649). */
-  reference: string
-  /** A QR code that banking apps scan (EPC069-12), as an SVG path and its side; null where there is none. */
-  code: { path: string; side: number } | null
-}
-
 /** One thing of an order. */
 export interface Bought {
   product: ProductCard
@@ -334,20 +231,6 @@ export interface Bought {
   hasEnded: boolean
   /** Another order had opened it before the money came, so that this one opens nothing. */
   isPaidTwice: boolean
-}
-
-/** A code that was entered: whether it counts, what it takes off in all (minor units), and that, or why not, in words. */
-export interface EnteredCode {
-  code: string
-  counts: boolean
-  saves: number
-  says: string
-}
-
-/** What a basket comes to as it would be placed now, with the codes that were entered. */
-export interface BasketAnswer {
-  quote: Quote
-  codes: EnteredCode[]
 }
 
 export interface ThanksView {
@@ -366,66 +249,10 @@ export interface ThanksView {
   needsPassword: boolean
   /** Where the receipt is as a PDF; null before it is paid. */
   receiptPdf: string | null
-  /** What was taken after it, each an order of its own; `isPaid` false: it waits for its money. */
   /** What is in the basket still, from which the order was placed; its titles. */
   stillInBasket: string[]
+  /** What was taken after it, each an order of its own; `isPaid` false: it waits for its money. */
   followers: { id: string; number: number; title: string; pay: number; isPaid: boolean; course: string | null }[]
-}
-
-/** What an agreement has come to, and what comes next. */
-export interface PlanShown {
-  id: string
-  state: 'active' | 'completed' | 'stopped' | 'cancelled'
-  course: string
-  offer: string
-  method: string | null
-  currency: string
-  endless: boolean
-  payments: PlanPayment[]
-  /** The next try, and whether an earlier one failed. */
-  next: { pay: number; on: string; isAgain: boolean } | null
-}
-
-export interface PlanPayment {
-  due: string
-  pay: number
-  /** What it is for where it is no regular payment: "Set-up fee", "First 7 days". */
-  name: string | null
-  state: 'collected' | 'to-come' | 'late' | 'written-off'
-}
-
-/** One agreement, where its buyer pays, gives another method or cancels. */
-export interface PlanView {
-  name: 'plan'
-  /** Its id, or the link's token: what the page's requests name it by. */
-  key: string
-  byLink: boolean
-  course: { title: string; slug: string; coverColor: CoverColor }
-  offer: string
-  currency: string
-  state: PlanShown['state']
-  method: string | null
-  endless: boolean
-  payments: PlanPayment[]
-  /** What can be paid by hand, payments `from` to `to`; `since` null: the next payment, early. */
-  toPay: { amount: number; since: string | null; from: number; to: number } | null
-  /** All that is left of a plan, to be paid at once; null where that is no more than `toPay`. */
-  rest: { amount: number; from: number; to: number } | null
-  next: PlanShown['next']
-  /** The first day on which the course is shut as things stand. */
-  closedFrom: string | null
-  /** Of a subscription that goes on: the day until which it is paid, and on which it renews. */
-  renews: string | null
-  isClosed: boolean
-  mayCancel: boolean
-  /** Its cancelling can be taken back, without a charge. */
-  mayComeBack: boolean
-  openUntilIfCancelled: string | null
-  paymentMethods: PaymentMethod[]
-  /** What is kept can be charged by hand too. */
-  mayPayBySavedMethod: boolean
-  /** A payment by hand is under way. */
-  pending: boolean
 }
 
 export interface MyView {
