@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { basename } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { stripVTControlCharacters } from 'node:util'
+import { BROWSER, HEADLESS } from './chromium.ts'
 import { aptInstall, findPostgres, SetUpError } from './postgres.ts'
 
 /**
@@ -24,9 +25,14 @@ const failures: { name: string; why: string }[] = []
 try {
   // Before those begin that would each install it.
   findPostgres()
-  if (!existsSync('/usr/bin/chromium')) {
-    console.log('Installing Chromium from Debian’s packages…')
-    aptInstall('chromium')
+  if (!existsSync(HEADLESS)) {
+    console.log('Installing Chromium without windows from Debian’s packages…')
+    try {
+      aptInstall('chromium-headless-shell')
+    } catch (error) {
+      if (!existsSync(BROWSER)) throw error
+      console.log('It could not be installed: the journeys go through the Chromium that is here, and take longer.')
+    }
   }
   // Another program than ours reads the ledger.
   if (!existsSync('/usr/bin/hledger')) {

@@ -18,25 +18,27 @@ import { CardFrame } from './CardFrame.tsx'
 import { CodeField } from './CodeField.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
 import { FORM_BOX, Held } from './formBox.tsx'
+import type { MissingMethod } from './methodsFor.ts'
 import { PaymentMethods } from './PaymentMethods.tsx'
 import { Terms } from './Terms.tsx'
-import { type MissingMethod, useCheckout } from './useCheckout.ts'
+import { useCheckout } from './useCheckout.ts'
 import { WhatHappens } from './WhatHappens.tsx'
 import { WhatHappensTogether } from './WhatHappensTogether.tsx'
 
 /** What is bought, by whom, how it is paid, and what happens when: all that the browser takes over of the checkout. */
 export function CheckoutForm({ page, view: first }: { page: ShopPage; view: CheckoutView }) {
   const frame = useRef<HTMLIFrameElement>(null)
-  const checkout = useCheckout(page, first, frame)
-  const { view, offer, phase, message, errors, pay, paymentMethods, paymentMethod, shownPaymentMethod } = checkout
+  const { view, chosen, price, paying } = useCheckout(page, first, frame)
+  const { offer, extras, pay, hasLater, paymentMethods, paymentMethod, shownPaymentMethod } = price
+  const { phase, message, errors } = paying
   if (!offer) return null
-  const { hasLater } = checkout
+  const priceProblem = price.own?.why
   const isBusy = phase.kind !== 'idle' && phase.kind !== 'elsewhere'
   // A price that is being typed may be 0 for a moment: what was entered for the card stays.
   const isOwnPrice = offer.terms.kind === 'openPrice'
   const needsPaymentMethod = pay > 0 || hasLater
-  const cannotPay = needsPaymentMethod && !paymentMethod && checkout.priceProblem === undefined
-  const titles = [view.product.title, ...checkout.extras.map(({ product }) => product)]
+  const cannotPay = needsPaymentMethod && !paymentMethod && priceProblem === undefined
+  const titles = [view.product.title, ...extras.map(({ product }) => product)]
   const lacks = offer.needs !== null && !offer.needs.isMet
 
   return (
@@ -47,7 +49,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       noValidate
       onSubmit={(event) => {
         event.preventDefault()
-        void checkout.place()
+        void paying.place()
       }}
     >
       <i
@@ -62,13 +64,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       ))}
       {view.offers.length > 1 && (
         <Step title={CHECKOUT.howYouPay} isDone>
-          <OfferChoice
-            offers={view.offers}
-            chosen={offer.id}
-            choose={checkout.setChosenId}
-            page={page}
-            isBusy={isBusy}
-          />
+          <OfferChoice offers={view.offers} chosen={offer.id} choose={chosen.setOfferId} page={page} isBusy={isBusy} />
         </Step>
       )}
       {lacks && offer.needs && (
@@ -78,10 +74,10 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
         </Step>
       )}
       {!lacks && offer.terms.kind === 'openPrice' && (
-        <Step title={CHECKOUT.yourPrice} isDone={!checkout.priceProblem}>
+        <Step title={CHECKOUT.yourPrice} isDone={!priceProblem}>
           <Field
             label={say(CHECKOUT.inCurrency, { currency: page.school.currency })}
-            error={checkout.priceProblem ?? errors.chosen}
+            error={priceProblem ?? errors.chosen}
             hint={
               offer.terms.minimum > 0
                 ? say(CHECKOUT.atLeast, { money: formatMoney(offer.terms.minimum, page.school) })
@@ -96,8 +92,8 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 inputMode="decimal"
                 maxLength={20}
                 readOnly={isBusy}
-                value={checkout.ownPrice ?? formatPlain(suggestedOf(offer), page.school)}
-                onChange={(event) => checkout.setOwnPrice(event.target.value)}
+                value={chosen.ownPrice ?? formatPlain(suggestedOf(offer), page.school)}
+                onChange={(event) => chosen.setOwnPrice(event.target.value)}
               />
             )}
           </Field>
@@ -105,20 +101,20 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
       )}
       {!lacks && (
         <>
-          {checkout.bumps.length > 0 && (
-            <Step title={CHECKOUT.add} isDone={checkout.ticked.length > 0}>
-              {checkout.bumps.map((bump) => (
+          {price.bumps.length > 0 && (
+            <Step title={CHECKOUT.add} isDone={price.ticked.length > 0}>
+              {price.bumps.map((bump) => (
                 <BumpBox
                   key={bump.id}
                   {...bump}
-                  isTicked={checkout.ticked.includes(bump)}
+                  isTicked={price.ticked.includes(bump)}
                   isDisabled={isBusy}
-                  toggle={(isTicked) => checkout.tick(bump.id, isTicked)}
+                  toggle={(isTicked) => chosen.tick(bump.id, isTicked)}
                 />
               ))}
             </Step>
           )}
-          <Step title={CHECKOUT.who} isDone={Boolean(checkout.name && checkout.email)}>
+          <Step title={CHECKOUT.who} isDone={Boolean(chosen.name && chosen.email)}>
             <div className="grid grid-cols-[repeat(auto-fit,minmax(min(190px,100%),1fr))] gap-2.5">
               <Field label={CHECKOUT.name} error={errors.name}>
                 {(wiring) => (
@@ -128,9 +124,9 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                     autoComplete="name"
                     maxLength={100}
                     placeholder={CHECKOUT.namePlace}
-                    value={checkout.name}
+                    value={chosen.name}
                     readOnly={isBusy}
-                    onChange={(event) => checkout.setName(event.target.value)}
+                    onChange={(event) => chosen.setName(event.target.value)}
                   />
                 )}
               </Field>
@@ -143,9 +139,9 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                     autoComplete="email"
                     maxLength={254}
                     placeholder={CHECKOUT.emailPlace}
-                    value={checkout.email}
+                    value={chosen.email}
                     readOnly={isBusy}
-                    onChange={(event) => checkout.setEmail(event.target.value)}
+                    onChange={(event) => chosen.setEmail(event.target.value)}
                   />
                 )}
               </Field>
@@ -163,7 +159,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
               <PaymentMethods
                 paymentMethods={paymentMethods}
                 chosen={shownPaymentMethod}
-                choose={checkout.setPaymentMethodId}
+                choose={chosen.setConnectionId}
                 isBusy={isBusy}
                 fields={
                   <CardFrame
@@ -171,38 +167,38 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                     ref={frame}
                     paymentMethod={shownPaymentMethod}
                     mode={page.mode}
-                    submit={() => void checkout.place()}
+                    submit={() => void paying.place()}
                   />
                 }
               />
-              <Missing view={view} missing={checkout.missingMethods} titles={titles} />
+              <Missing view={view} missing={price.missingMethods} titles={titles} />
             </Step>
           )}
           <Step title={CHECKOUT.dates} isLast>
-            {checkout.extras.length > 0 && checkout.together ? (
+            {extras.length > 0 && price.together ? (
               <WhatHappensTogether
                 page={page}
-                quote={checkout.quote ?? checkout.together}
-                before={checkout.quote && checkout.codes.length > 0 && !isOwnPrice ? checkout.together : null}
+                quote={price.quote ?? price.together}
+                before={price.quote && chosen.codes.length > 0 && !isOwnPrice ? price.together : null}
                 titles={titles}
-                accesses={[offer.access, ...checkout.extras.map(({ access }) => access)]}
+                accesses={[offer.access, ...extras.map(({ access }) => access)]}
               />
             ) : (
               <WhatHappens
                 count={view.product.kind === 'bundle' ? view.gets.length : 1}
                 page={page}
                 offer={offer}
-                said={checkout.quote}
-                pay={checkout.priceProblem === undefined ? pay : null}
+                said={price.quote}
+                pay={priceProblem === undefined ? pay : null}
               />
             )}
-            {(offer.terms.kind !== 'free' || checkout.extras.length > 0) && (
+            {(offer.terms.kind !== 'free' || extras.length > 0) && (
               <CodeField
-                codes={checkout.codes}
-                said={checkout.saidOfCodes}
-                problem={checkout.codeProblem}
+                codes={chosen.codes}
+                said={price.saidOfCodes}
+                problem={price.codeProblem}
                 isBusy={isBusy}
-                setCodes={checkout.setCodes}
+                setCodes={chosen.setCodes}
               />
             )}
             {!view.isBasket && offer.sale && <SaleLine sale={offer.sale} money={page.school} />}
@@ -213,20 +209,20 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 ))}
               </ul>
             )}
-            {cannotPay && checkout.missingMethods.length > 0 && (
+            {cannotPay && price.missingMethods.length > 0 && (
               <>
                 <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
                   {BASKET.onlyApart}
                 </p>
-                <Missing view={view} missing={checkout.missingMethods} titles={titles} />
+                <Missing view={view} missing={price.missingMethods} titles={titles} />
               </>
             )}
-            {cannotPay && checkout.missingMethods.length === 0 && (
+            {cannotPay && price.missingMethods.length === 0 && (
               <p role="alert" className="mt-3 rounded-field bg-late-soft px-3 py-2 font-medium">
                 {say(CHECKOUT.cannotPay, { school: page.school.name })}
               </p>
             )}
-            <AfterPress message={message} phase={phase} anew={checkout.payAnotherWay} />
+            <AfterPress message={message} phase={phase} anew={paying.payAnotherWay} />
             {view.hasUpsells && needsPaymentMethod && paymentMethod?.can.chargesAgain && (
               <p className="mt-3 text-[13px] text-ink-2">
                 {say(CHECKOUT.keptForMore, {
@@ -238,11 +234,11 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             <Button
               kind="press"
               type="submit"
-              disabled={isBusy || cannotPay || checkout.isAsking}
+              disabled={isBusy || cannotPay || price.isAsking}
               className="mt-3 w-full rounded-lg py-[13px] text-[16px]"
             >
-              {!isBusy && !checkout.isAsking
-                ? checkout.priceProblem
+              {!isBusy && !price.isAsking
+                ? priceProblem
                   ? CHECKOUT.pay
                   : formatButton(page, paymentMethod, pay, hasLater)
                 : phase.kind === 'checking'
@@ -257,7 +253,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
         </>
       )}
       {phase.kind === 'confirming' && (
-        <ConfirmDialog url={phase.url} done={() => void checkout.confirmed(phase.orderId)} leave={checkout.walkAway} />
+        <ConfirmDialog url={phase.url} done={() => void paying.confirmed(phase.orderId)} leave={paying.walkAway} />
       )}
     </form>
   )

@@ -7,9 +7,9 @@ import type { PaymentMethod, PlanView, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { Once, useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
+import { forgetBack } from '../checkout/back.ts'
 import { formatDeclined } from '../checkout/declined.ts'
 import { tokenise } from '../checkout/GatewayFields.ts'
-import { forgetBack } from '../checkout/useCheckout.ts'
 
 type Paid = Awaited<ReturnType<typeof askHow>>
 const askHow = (key: string) => unwrap(api.plan[':key'].check.$post({ param: { key } }))
