@@ -21,9 +21,7 @@ export function EmailSheet({ view }: { view: EmailView }) {
       </Sheet>
     )
   }
-  const confirm = async () => {
-    if (await attempt(() => unwrap(api.email.$post({ json: { token: view.token } })))) location.assign('/my')
-  }
+  const confirm = () => attempt(() => unwrap(api.email.$post({ json: { token: view.token } })), '/my')
   return (
     <Sheet narrow>
       <h1 className="text-[24px]">{PEOPLE.confirmEmail}</h1>

@@ -24,10 +24,7 @@ export function PasswordSheet({ view }: { view: PasswordView }) {
       </Sheet>
     )
   }
-  const save = async () => {
-    if (await attempt(() => unwrap(api.password.$post({ json: { token: view.token, password } }))))
-      location.assign('/my')
-  }
+  const save = () => attempt(() => unwrap(api.password.$post({ json: { token: view.token, password } })), '/my')
   return (
     <Sheet narrow>
       <h1 className="text-[24px]">{PEOPLE.setPassword}</h1>

@@ -14,9 +14,7 @@ export function SignInSheet({ view }: { view: SignInView }) {
   const [form, setForm] = useState({ email: view.email, password: '' })
   const [isSent, setSent] = useState(false)
   const { error, isBusy, attempt } = useAttempt()
-  const signIn = async () => {
-    if (await attempt(() => unwrap(api['sign-in'].$post({ json: form })))) location.assign(view.goTo)
-  }
+  const signIn = () => attempt(() => unwrap(api['sign-in'].$post({ json: form })), view.goTo)
   const resend = async () => {
     if (await attempt(() => unwrap(api.password.resend.$post({ json: { email: form.email } })))) setSent(true)
   }
