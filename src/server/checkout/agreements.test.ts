@@ -1,9 +1,10 @@
-import { eq } from 'drizzle-orm'
+import { and, eq } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY } from '../../testing/terms.ts'
 import { agreements, payments } from '../db/schema/index.ts'
 import { plansOf } from '../orders/plans.ts'
+import { receiptOf } from '../orders/receipt.ts'
 
 const month = { count: 1, unit: 'month' } as const
 const parts = {
@@ -44,6 +45,24 @@ describe('an order with payments to come', () => {
     expect(await world.journalOf(orderId)).toContain('agreement-begun')
   })
 
+  it('names set-up before trial, in whatever order the database holds them', async () => {
+    const terms = { ...MONTHLY, setupFee: 500, trial: { ...trial, amount: 100 } }
+    const { offerId, slug } = await world.sell(terms, `Set up ${n}`)
+    const { orderId } = await world.buy(slug, world.request(offerId, 600, { email: email() }))
+    const { personId } = (await agreementOf(orderId)) ?? {}
+    for (const kind of ['setup', 'trial', 'setup'] as const) {
+      // Written anew, a row stands behind the others.
+      await world.db
+        .update(payments)
+        .set({ kind })
+        .where(and(eq(payments.orderId, orderId), eq(payments.kind, kind)))
+      const [plan] = await plansOf(world.db, personId as string)
+      expect(plan?.payments.slice(0, 3).map(({ pay }) => pay)).toEqual([500, 100, 1900])
+      const { payments: received } = await receiptOf(world.services, orderId)
+      expect(received.map(({ amount }) => amount)).toEqual([500, 100])
+    }
+  })
+
   it('a free trial charges nothing, and still keeps a card', async () => {
     const { offerId, slug } = await world.sell({ ...MONTHLY, trial }, `Trial ${n}`)
     const before = world.standins.books.payments.size
@@ -56,6 +75,7 @@ describe('an order with payments to come', () => {
 
   it('a free trial without a card, or with a spent token, is refused, and nothing opens', async () => {
     const { offerId, slug } = await world.sell({ ...MONTHLY, trial }, `No card ${n}`)
+    const before = await world.db.$count(agreements)
     await expect(world.buy(slug, world.request(offerId, 0, { email: email(), payment: null }))).rejects.toMatchObject({
       code: 'invalid',
     })
@@ -63,7 +83,7 @@ describe('an order with payments to come', () => {
     await expect(world.buy(slug, world.request(offerId, 0, { email: email(), payment: spent }))).rejects.toMatchObject({
       code: 'card-refused',
     })
-    expect(await world.db.$count(agreements)).toBe(2)
+    expect(await world.db.$count(agreements)).toBe(before)
   })
 
   it('a card that asks keeps its method when it is approved', async () => {

@@ -1,9 +1,10 @@
-import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
+import { and, eq, inArray, isNull } from 'drizzle-orm'
 import { afterTakenBack, nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import type { CoverColor } from '../../core/content/course.ts'
 import { whyNot } from '../../core/paymentMethods/collects.ts'
 import { renewsOn } from '../access/service.ts'
 import { type Held, readAgreement } from '../agreements/agreements.ts'
+import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, catalogue, connections, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
 import { type PaymentMethod, shownPaymentMethods } from '../gateways/shownMethods.ts'
@@ -111,7 +112,7 @@ export async function planView(
     .select()
     .from(payments)
     .where(eq(payments.lineId, line.id))
-    .orderBy(asc(payments.due), asc(payments.n))
+    .orderBy(...PAYMENTS_IN_ORDER)
   const asked = manualPaymentOn(agreement, day)
   const amount = asked?.agreed ?? 0
   const rest = restOn(agreement, day)

@@ -1,20 +1,9 @@
-import { asc, eq, sql } from 'drizzle-orm'
+import { asc, eq } from 'drizzle-orm'
 import { accessIn, taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import { sums } from '../../core/quote/sums.ts'
 import type { Queryable } from '../db/client.ts'
-import {
-  CATALOGUE_COLUMNS,
-  catalogue,
-  courses,
-  lineCourses,
-  orderLines,
-  type orders,
-  payments,
-} from '../db/schema/index.ts'
-
-/** Payments of one day as the order has what they are for. */
-export const BY_LINE = sql`(select position from ${orderLines} where order_lines.id = ${payments.lineId})`
+import { CATALOGUE_COLUMNS, catalogue, courses, lineCourses, orderLines, type orders } from '../db/schema/index.ts'
 
 type Order = Pick<typeof orders.$inferSelect, 'id' | 'quoteInput' | 'placedOn'>
 

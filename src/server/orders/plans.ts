@@ -1,9 +1,10 @@
-import { and, asc, desc, eq, inArray } from 'drizzle-orm'
+import { and, desc, eq, inArray } from 'drizzle-orm'
 import { currentPhase } from '../../core/collecting/phase.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import type { Terms } from '../../core/terms/terms.ts'
 import type { AgreementRow, Scheduled } from '../agreements/agreements.ts'
+import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
 import { orderTitles } from './status.ts'
@@ -49,7 +50,7 @@ export async function plansOf(db: Queryable, personId: string): Promise<PlanShow
         rows.map(({ row }) => row.lineId),
       ),
     )
-    .orderBy(asc(payments.due), asc(payments.n))
+    .orderBy(...PAYMENTS_IN_ORDER)
   return rows.map(({ row, currency, line }) => {
     const { terms } = currentPhase(row.phases)
     const numbered = scheduled.filter(({ lineId, n }) => lineId === row.lineId && n > 0)

@@ -5,12 +5,12 @@ import { formatCodes } from '../../core/sentence/codes.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
+import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, chargedAgain, ledger, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool, type School } from '../school/service.ts'
-import { BY_LINE } from './bought.ts'
 
 /** One amount that was received or given back; minor units, tax inside. */
 export interface ReceiptPayment {
@@ -68,7 +68,7 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     .from(payments)
     .leftJoin(attempts, eq(attempts.id, payments.attemptId))
     .where(and(eq(payments.orderId, orderId), eq(payments.state, 'collected')))
-    .orderBy(asc(payments.due), BY_LINE, asc(payments.n))
+    .orderBy(...PAYMENTS_IN_ORDER)
   const given = await db
     .select({ refund: refunds, method: attempts.method })
     .from(refunds)

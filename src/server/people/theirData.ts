@@ -1,4 +1,5 @@
 import { asc, eq, inArray } from 'drizzle-orm'
+import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import { basketOfPerson } from '../baskets/basket.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
@@ -31,7 +32,13 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
   const [inBasket, lines, paid, tries, given, came, agreed, held, sent, events] = await Promise.all([
     basketOfPerson(services, id),
     of((some) => db.select().from(orderLines).where(inArray(orderLines.orderId, some))),
-    of((some) => db.select().from(payments).where(inArray(payments.orderId, some)).orderBy(asc(payments.due))),
+    of((some) =>
+      db
+        .select()
+        .from(payments)
+        .where(inArray(payments.orderId, some))
+        .orderBy(...PAYMENTS_IN_ORDER),
+    ),
     of((some) => db.select().from(attempts).where(inArray(attempts.orderId, some)).orderBy(asc(attempts.startedAt))),
     of((some) => db.select().from(refunds).where(inArray(refunds.orderId, some))),
     of((some) => db.select().from(transfers).where(inArray(transfers.orderId, some))),

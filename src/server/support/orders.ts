@@ -5,6 +5,7 @@ import { afterTakenBack, nextPayment, nextTryOf, owes, payableOn, restOf } from 
 import { namePayment } from '../../core/sentence/sentence.ts'
 import { explainGrants } from '../access/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
+import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import { manualPaymentOn } from '../collecting/manualPayment.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -30,7 +31,6 @@ import { versionOf } from '../drafts/drafts.ts'
 import { notFound } from '../http/problem.ts'
 import { movedOfMode } from '../ledger/sums.ts'
 import { awaitedOf } from '../orders/awaited.ts'
-import { BY_LINE } from '../orders/bought.ts'
 import { termsOf } from '../orders/plans.ts'
 import { agreementStatus, firstAgreement, orderStatusColumns, orderTitles } from '../orders/status.ts'
 import { listMessages } from '../outbox/listed.ts'
@@ -205,7 +205,11 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
       .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
       .where(eq(orderLines.orderId, id))
       .orderBy(asc(lineCourses.position)),
-    db.select().from(payments).where(eq(payments.orderId, id)).orderBy(asc(payments.due), BY_LINE, asc(payments.n)),
+    db
+      .select()
+      .from(payments)
+      .where(eq(payments.orderId, id))
+      .orderBy(...PAYMENTS_IN_ORDER),
     db
       .select({
         id: attempts.id,
