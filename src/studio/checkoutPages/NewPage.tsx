@@ -1,11 +1,10 @@
-import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { ARRANGEMENTS, type Arrangement, arranged } from '../../core/checkoutPages/arrangements.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
-import { api, IN_PLACE } from '../api.ts'
+import { api } from '../api.ts'
 import { Dialog } from '../drafting/Dialog.tsx'
 import { FormDialog } from '../drafting/FormDialog.tsx'
 import { Select } from '../frame/Select.tsx'
@@ -37,18 +36,12 @@ export function NewPage({ copied, onClose }: NewPageProps) {
   const [chosen, setChosen] = useState(copied?.productId ?? '')
   const [from, setFrom] = useState<string>(copied ? copied.id : 'short')
   const productId = chosen || (products[0]?.id ?? '')
-  const { mutate, error, isPending } = useMutation({
-    mutationFn: () => {
-      const arrangement = ARRANGEMENTS.find((one) => one === from)
-      const json = { productId, name: name.trim(), from: arrangement ? { arrangement } : { copyOf: from } }
-      return unwrap(api.pages.$post({ json }))
-    },
-    onSuccess: ({ id }) => {
-      onClose()
-      void navigate(`/studio/sell/pages/${id}`)
-    },
-    meta: { ...IN_PLACE, invalidates: [['pages']] },
-  })
+  const create = async () => {
+    const arrangement = ARRANGEMENTS.find((one) => one === from)
+    const json = { productId, name: name.trim(), from: arrangement ? { arrangement } : { copyOf: from } }
+    const { id } = await unwrap(api.pages.$post({ json }))
+    void navigate(`/studio/sell/pages/${id}`)
+  }
   if (shelf.data && products.length === 0) {
     return (
       <Dialog title="New checkout page" text="A page sells a course or a bundle. Create one first." onClose={onClose}>
@@ -63,76 +56,79 @@ export function NewPage({ copied, onClose }: NewPageProps) {
       title={copied ? 'Copy this page' : 'New checkout page'}
       text="It sells nothing before you publish it; the page for every day stays as it is."
       action="Create the page"
-      error={error}
-      isBusy={isPending}
-      act={() => mutate()}
+      run={create}
+      invalidates={[['pages']]}
       onClose={onClose}
       wide={copied === null}
     >
-      <Field label="Name, only for you" error={error?.at('/name')}>
-        {(wiring) => (
-          <input
-            {...wiring}
-            className={BOX_INPUT}
-            maxLength={80}
-            placeholder="Spring campaign"
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        )}
-      </Field>
-      <Field label="What it sells" error={error?.at('/productId')}>
-        {(wiring) => (
-          <Select
-            wiring={wiring}
-            className={BOX_INPUT}
-            value={productId}
-            options={products.map(({ id, title }) => [id, title] as const)}
-            onChange={setChosen}
-          />
-        )}
-      </Field>
-      {copied === null && (
-        <fieldset>
-          <legend className="mb-1 text-[13px] font-semibold">It begins with</legend>
-          <div className="mb-2 grid gap-2 sm:grid-cols-3">
-            {(Object.entries(NAMES) as [Arrangement, readonly [string, string]][]).map(([value, [title, what]]) => (
-              <label
-                key={value}
-                className="cursor-pointer rounded-lg border border-line px-3 py-2 has-checked:border-leaf has-checked:bg-acorn-soft has-focus-visible:outline-2 has-focus-visible:outline-leaf"
-              >
-                <input
-                  type="radio"
-                  name="from"
-                  className="sr-only"
-                  checked={from === value}
-                  onChange={() => setFrom(value)}
+      {({ error }) => (
+        <>
+          <Field label="Name, only for you" error={error?.at('/name')}>
+            {(wiring) => (
+              <input
+                {...wiring}
+                className={BOX_INPUT}
+                maxLength={80}
+                placeholder="Spring campaign"
+                value={name}
+                onChange={(event) => setName(event.target.value)}
+              />
+            )}
+          </Field>
+          <Field label="What it sells" error={error?.at('/productId')}>
+            {(wiring) => (
+              <Select
+                wiring={wiring}
+                className={BOX_INPUT}
+                value={productId}
+                options={products.map(({ id, title }) => [id, title] as const)}
+                onChange={setChosen}
+              />
+            )}
+          </Field>
+          {copied === null && (
+            <fieldset>
+              <legend className="mb-1 text-[13px] font-semibold">It begins with</legend>
+              <div className="mb-2 grid gap-2 sm:grid-cols-3">
+                {(Object.entries(NAMES) as [Arrangement, readonly [string, string]][]).map(([value, [title, what]]) => (
+                  <label
+                    key={value}
+                    className="cursor-pointer rounded-lg border border-line px-3 py-2 has-checked:border-leaf has-checked:bg-acorn-soft has-focus-visible:outline-2 has-focus-visible:outline-leaf"
+                  >
+                    <input
+                      type="radio"
+                      name="from"
+                      className="sr-only"
+                      checked={from === value}
+                      onChange={() => setFrom(value)}
+                    />
+                    <b className="block text-[14px] font-semibold">{title}</b>
+                    <span className="block text-[12.5px] text-ink-2">{what}</span>
+                    <span className="mt-1 block text-[12px] text-ink-3">
+                      {arranged(value)
+                        .parts.map(({ kind }) => PART_NAMES[kind][0])
+                        .join(' · ')}
+                    </span>
+                  </label>
+                ))}
+              </div>
+              {(pages.data ?? []).length > 0 && (
+                <Select
+                  label="Or a copy of a page"
+                  className={BOX_INPUT}
+                  value={ARRANGEMENTS.some((one) => one === from) ? '' : from}
+                  options={[
+                    ['', 'Or a copy of a page…'],
+                    ...(pages.data ?? []).map(
+                      ({ id, name: called, title }) => [id, called || title || 'The basket'] as const,
+                    ),
+                  ]}
+                  onChange={(id) => setFrom(id === '' ? 'short' : id)}
                 />
-                <b className="block text-[14px] font-semibold">{title}</b>
-                <span className="block text-[12.5px] text-ink-2">{what}</span>
-                <span className="mt-1 block text-[12px] text-ink-3">
-                  {arranged(value)
-                    .parts.map(({ kind }) => PART_NAMES[kind][0])
-                    .join(' · ')}
-                </span>
-              </label>
-            ))}
-          </div>
-          {(pages.data ?? []).length > 0 && (
-            <Select
-              label="Or a copy of a page"
-              className={BOX_INPUT}
-              value={ARRANGEMENTS.some((one) => one === from) ? '' : from}
-              options={[
-                ['', 'Or a copy of a page…'],
-                ...(pages.data ?? []).map(
-                  ({ id, name: called, title }) => [id, called || title || 'The basket'] as const,
-                ),
-              ]}
-              onChange={(id) => setFrom(id === '' ? 'short' : id)}
-            />
+              )}
+            </fieldset>
           )}
-        </fieldset>
+        </>
       )}
     </FormDialog>
   )

@@ -1,26 +1,43 @@
+import { useMutation } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import { Button } from '../../ui/Button.tsx'
 import type { ApiError } from '../../ui/problem.ts'
+import { type SendOnce, useOnce } from '../../ui/useOnce.ts'
+import { IN_PLACE } from '../api.ts'
 import { Dialog } from './Dialog.tsx'
+
+/** What the server refused; `forget` as soon as it is being put right. */
+export interface Refused {
+  error: ApiError | null
+  forget: () => void
+}
 
 interface FormDialogProps {
   title: string
   text?: string | undefined
   /** What its button does. */
   action: string
-  /** What the server said. What belongs to a field is said there, by the fields; anything else here. */
-  error: ApiError | null
-  isBusy: boolean
-  act: () => void
+  /** Whether all is there that it needs; what is not is said at its field. */
+  check?: () => boolean
+  /** Does it; sent by `once`, it is done once, however often it is pressed. The dialog closes when it is done. */
+  run: (once: SendOnce) => Promise<unknown>
+  /** What is read anew after it, by the names of queries; all, where nothing is said. */
+  invalidates?: (readonly string[])[]
   onClose: () => void
   wide?: boolean
-  /** The fields. */
-  children: ReactNode
+  /** The fields, told what the server refused: what belongs to one is said there, anything else below. */
+  children: ReactNode | ((refused: Refused) => ReactNode)
 }
 
 /** A few fields over the page, and the button that does something with them. */
 export function FormDialog(props: FormDialogProps) {
-  const { title, text, action, error, isBusy, act, onClose, wide = false, children } = props
+  const { title, text, action, check = () => true, run, invalidates, onClose, wide = false, children } = props
+  const once = useOnce()
+  const { mutate, error, isPending, reset } = useMutation({
+    mutationFn: () => run(once),
+    onSuccess: onClose,
+    meta: { ...IN_PLACE, ...(invalidates && { invalidates }) },
+  })
   return (
     <Dialog title={title} {...(text && { text })} onClose={onClose} wide={wide}>
       <form
@@ -28,10 +45,10 @@ export function FormDialog(props: FormDialogProps) {
         className="grid gap-3"
         onSubmit={(event) => {
           event.preventDefault()
-          act()
+          if (check()) mutate()
         }}
       >
-        {children}
+        {typeof children === 'function' ? children({ error, forget: reset }) : children}
         {error && error.problem.errors.length === 0 && (
           <p role="alert" className="font-medium text-failed">
             {error.message}
@@ -39,7 +56,7 @@ export function FormDialog(props: FormDialogProps) {
         )}
         <div className="mt-2 flex justify-end gap-2">
           <Button onClick={onClose}>Cancel</Button>
-          <Button kind="press" type="submit" disabled={isBusy}>
+          <Button kind="press" type="submit" disabled={isPending}>
             {action}
           </Button>
         </div>

@@ -3,14 +3,11 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
-import { readMoney } from '../../core/money/parse.ts'
 import { Button } from '../../ui/Button.tsx'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { useOnce } from '../../ui/useOnce.ts'
-import { api, IN_PLACE } from '../api.ts'
-import { LabelledDay } from '../days/LabelledDay.tsx'
-import { FormDialog } from '../drafting/FormDialog.tsx'
-import { TextField } from '../frame/TextField.tsx'
+import { api } from '../api.ts'
+import { ReceivedDialog } from '../money/ReceivedDialog.tsx'
 import { NoteDialog } from '../people/NoteDialog.tsx'
 import type { Order } from './order.ts'
 
@@ -163,86 +160,45 @@ interface MarkDialogProps {
   onClose: () => void
 }
 
-/** What came, when, and a note. */
+/** What came for an order that awaits it, or was paid already. */
 function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const isSurplus = order.state === 'paid'
-  const [typed, setTyped] = useState(isSurplus ? '' : formatPlain(left, money))
-  const [day, setDay] = useState(order.today)
-  const [note, setNote] = useState('')
-  const [isPressed, setPressed] = useState(false)
-  const read = readMoney(typed, money)
-  const nothing = read.ok && read.amount === 0 ? 'Write how much was received; it cannot be 0.' : undefined
-  const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
-  const isPart = read.ok && read.amount > 0 && read.amount < left
-  const over = read.ok ? Math.max(0, read.amount - left) : 0
-  const once = useOnce()
-  const { mutate, error, isPending, reset } = useMutation({
-    mutationFn: (amount: number) => {
-      const json = { amount, day, note, ...(isSurplus ? { isSurplus } : {}) }
-      return once((header) =>
-        api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json, header }),
-      )
-    },
-    onSuccess: () => {
-      toast(
-        isSurplus
-          ? 'Noted. Now return it at your bank.'
-          : isPart
-            ? 'Marked. The rest is still missing.'
-            : 'Marked. The order is paid.',
-      )
-      onClose()
-    },
-    meta: IN_PLACE,
-  })
-  const mark = () => (read.ok && read.amount > 0 ? mutate(read.amount) : setPressed(true))
+  /** What comes of an amount. */
+  const says = (amount: number) => {
+    if (amount < left) {
+      const missing = formatMoney(left - amount, money)
+      return `This is a part. ${missing} is then still missing, and access stays closed.`
+    }
+    if (amount === left) return PAID_BY_IT
+    const over = formatMoney(amount - left, money)
+    return `This is ${over} more than was owed. The order is paid and access opens; the rest is noted for you to return.`
+  }
   return (
-    <FormDialog
+    <ReceivedDialog
       title={`Mark as received for order ${order.number}`}
       action="Mark as received"
-      error={error}
-      isBusy={isPending}
-      act={mark}
+      money={money}
+      today={order.today}
+      amount={{
+        label: 'How much was received',
+        first: isSurplus ? '' : formatPlain(left, money),
+        hint: (amount) => (isSurplus ? NOT_OWED : amount ? says(amount) : PAID_BY_IT),
+        notZero: 'Write how much was received; it cannot be 0.',
+      }}
+      day={{ label: 'On which day' }}
+      noteHint="For example who sent it."
+      run={async ({ amount, day, note }, once) => {
+        const json = { amount, day, note, ...(isSurplus ? { isSurplus } : {}) }
+        await once((header) =>
+          api.settling.orders[':order'].transfers.$post({ param: { order: order.id }, json, header }),
+        )
+        const marked = amount < left ? 'Marked. The rest is still missing.' : 'Marked. The order is paid.'
+        toast(isSurplus ? 'Noted. Now return it at your bank.' : marked)
+      }}
       onClose={onClose}
-    >
-      <TextField
-        label="How much was received"
-        error={unread ?? nothing ?? error?.at('/amount')}
-        hint={
-          isSurplus
-            ? 'The order is already paid. This transfer stays under Needs attention until you have returned it.'
-            : isPart
-              ? `This is a part. ${formatMoney(left - (read.ok ? read.amount : 0), money)} is then still missing, and access stays closed.`
-              : over > 0
-                ? `This is ${formatMoney(over, money)} more than was owed. The order is paid and access opens; the rest is noted for you to return.`
-                : 'With this the order is paid and access opens.'
-        }
-        inputMode="decimal"
-        value={typed}
-        onChange={(text) => {
-          reset()
-          setTyped(text)
-        }}
-      />
-      <LabelledDay
-        label="On which day"
-        error={error?.at('/day')}
-        language={money.language}
-        today={order.today}
-        value={day}
-        onChange={(chosen) => {
-          reset()
-          setDay(chosen)
-        }}
-      />
-      <TextField
-        label="Note"
-        error={error?.at('/note')}
-        hint="For example who sent it."
-        maxLength={300}
-        value={note}
-        onChange={setNote}
-      />
-    </FormDialog>
+    />
   )
 }
+
+const PAID_BY_IT = 'With this the order is paid and access opens.'
+const NOT_OWED = 'The order is already paid. This transfer stays under Needs attention until you have returned it.'

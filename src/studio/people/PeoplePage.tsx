@@ -1,6 +1,6 @@
 import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { Link, NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
+import { Link, NavLink, useParams, useSearchParams } from 'react-router'
 import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
@@ -20,7 +20,7 @@ import { formatWorth, orderState } from '../orders/words.ts'
 import { NarrowBy } from '../sell/NarrowBy.tsx'
 import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
-import { type Details, DetailsDialog } from './DetailsDialog.tsx'
+import { AddSomeone } from './AddSomeone.tsx'
 import { GrantRow } from './GrantRow.tsx'
 import { NoteDialog } from './NoteDialog.tsx'
 import { PersonDeeds } from './PersonDeeds.tsx'
@@ -141,7 +141,7 @@ function PeopleList() {
           {params.size > 0 ? 'No results.' : 'Nobody yet. Buyers appear here by themselves.'}
         </p>
       )}
-      {isAdding && <AddPerson onClose={() => setAdding(false)} />}
+      {isAdding && <AddSomeone onClose={() => setAdding(false)} />}
     </>
   )
 }
@@ -198,24 +198,6 @@ function PeopleStart() {
         </p>
       )}
     </>
-  )
-}
-
-function AddPerson({ onClose }: { onClose: () => void }) {
-  const navigate = useNavigate()
-  const add = async (details: Details) => {
-    const { id } = await unwrap(api.people.$post({ json: details }))
-    navigate(`/studio/people/${id}`)
-  }
-  return (
-    <DetailsDialog
-      title="Add someone"
-      text="Then give them access. They are told when you do."
-      action="Add"
-      first={{ name: '', email: '' }}
-      save={add}
-      onClose={onClose}
-    />
   )
 }
 
