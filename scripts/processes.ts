@@ -40,7 +40,7 @@ const PAUSE_MS = { first: 1000, most: 60_000 }
 /** A part that ran for so long ended for another reason than the time before. */
 const LASTED_MS = 60_000
 
-export interface KeptPart {
+export interface WatchedPart {
   /** Asks it to end, and waits for that; it is not started anew. */
   end: () => Promise<void>
 }
@@ -55,7 +55,7 @@ export async function keepRunning(
   env: NodeJS.ProcessEnv,
   say: (what: string) => void,
   pauseMs = PAUSE_MS,
-): Promise<KeptPart> {
+): Promise<WatchedPart> {
   let child: ChildProcess | null = null
   let timer: NodeJS.Timeout | undefined
   let isEnding = false

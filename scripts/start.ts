@@ -4,7 +4,7 @@ import { readDemo } from '../demo/school.ts'
 import { readConfig } from '../src/server/platform/config.ts'
 import { dropDatabase } from './databases.ts'
 import { isPortTaken, SetUpError, startCluster } from './postgres.ts'
-import { type KeptPart, keepRunning, PARTS, runStep } from './processes.ts'
+import { keepRunning, PARTS, runStep, type WatchedPart } from './processes.ts'
 
 const HELP = `./start           sets up what is missing and runs Young Acorn with the demo school
 ./start --fresh   deletes all data and loads the demo school anew
@@ -15,7 +15,7 @@ DATABASE_URL uses a PostgreSQL that already runs; DATA_DIR is where everything i
 
 const known = new Set(['--fresh', '--empty', '--help'])
 const flags = new Set(process.argv.slice(2))
-const parts: KeptPart[] = []
+const parts: WatchedPart[] = []
 let stopDatabase = () => {}
 let isEnding = false
 

@@ -8,7 +8,7 @@ import { quoteOnPage } from '../../src/server/checkout/pageQuote.ts'
 import { placeBasket, placeOrder } from '../../src/server/checkout/place.ts'
 import type { Placed, PlacingLine, Shopper } from '../../src/server/checkout/placing.ts'
 import { checkOrder } from '../../src/server/checkout/status.ts'
-import { cancelAgreement } from '../../src/server/collecting/deeds.ts'
+import { cancelAgreement } from '../../src/server/collecting/actions.ts'
 import { manualPaymentOn, payManually } from '../../src/server/collecting/manualPayment.ts'
 import { findCodes } from '../../src/server/coupons/codes.ts'
 import {

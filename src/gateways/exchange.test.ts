@@ -8,7 +8,7 @@ afterEach(() => {
   for (const end of ended.splice(0)) end()
 })
 
-interface Asked {
+interface SentRequest {
   method: string | undefined
   headers: Record<string, unknown>
   body: string
@@ -16,8 +16,8 @@ interface Asked {
 }
 
 /** A server that answers as it is told to. */
-async function serving(answer: (response: ServerResponse, asked: Asked, n: number) => void) {
-  const asked: Asked[] = []
+async function serving(answer: (response: ServerResponse, asked: SentRequest, n: number) => void) {
+  const asked: SentRequest[] = []
   const server: Server = createServer((request, response) => {
     let body = ''
     request.on('data', (part) => {

@@ -12,7 +12,7 @@ import { apiRoutes } from './app.ts'
 import { createBundle, getBundle, saveBundleDraft } from './bundles/service.ts'
 import { createCourse } from './catalogue/service.ts'
 import { openPage, publishPage, savePageDraft } from './checkoutPages/bench.ts'
-import { moveDue, stopRetrying } from './collecting/deeds.ts'
+import { moveDue, stopRetrying } from './collecting/actions.ts'
 import { createCoupon, publishCoupon, saveCouponDraft } from './coupons/service.ts'
 import {
   checkoutPages,

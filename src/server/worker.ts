@@ -2,7 +2,7 @@ import { growBundle, resumeGrowths } from './bundles/grow.ts'
 import { announceAll } from './collecting/announce.ts'
 import { collectAgreements, queueDue } from './collecting/collect.ts'
 import { releaseWaiting } from './coupons/held.ts'
-import { makeAsked, resumeMaking } from './coupons/set.ts'
+import { makeRequestedCodes, resumeMaking } from './coupons/set.ts'
 import { MODES } from './db/schema/columns.ts'
 import { log } from './log/log.ts'
 import { lookUpUntilSettled, sweepOpenAttempts } from './lookup/lookup.ts'
@@ -85,7 +85,7 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
     await purge(services)
   })
   work('bundle-grow', ({ growthId }) => growBundle(services, growthId))
-  work('codes-make', ({ couponId }) => makeAsked(services, couponId))
+  work('codes-make', ({ couponId }) => makeRequestedCodes(services, couponId))
   work('message-send', ({ messageId }) => sendMessage(services, messageId, post), { batch: BATCH, together: 4 })
   work('account-mail', (mail) => sendAccountMail(services, mail, post))
   const consumer = consume(queue, handlers)

@@ -11,14 +11,14 @@ const endless = { kind: 'subscription', amount: 1900, every: month }
 const parts = { kind: 'installments', count: 3, every: month, amount: 4300 }
 const whilePaying = { lasts: 'whilePaying', graceDays: 3 }
 
-interface Asked {
+interface TestCase {
   /** Payments collected on their days, the first included. */
   paid: number
   today: Day
   cancelled?: { on: Day; when: 'now' | 'period-end' }
 }
 
-function why(terms: object, access: object, { paid, today, cancelled }: Asked): string {
+function why(terms: object, access: object, { paid, today, cancelled }: TestCase): string {
   const request = readQuoteRequest({
     currency: 'EUR',
     timeZone: 'Europe/Vienna',

@@ -21,7 +21,7 @@ const year = { count: 1, unit: 'year' }
 const days = (count: number) => ({ count, unit: 'day' })
 const euro = { currency: 'EUR', language: 'en' }
 
-interface Asked {
+interface TestCase {
   access?: object
   sale?: object
   tax?: object
@@ -32,7 +32,7 @@ interface Asked {
 
 function inWords(
   terms: object,
-  { access, sale, tax, at = '2027-01-31T09:30:00+01:00', currency = 'EUR', language = 'en' }: Asked = {},
+  { access, sale, tax, at = '2027-01-31T09:30:00+01:00', currency = 'EUR', language = 'en' }: TestCase = {},
 ): OfferInWords {
   const request = readQuoteRequest({
     currency,
@@ -53,7 +53,7 @@ const monthly = { kind: 'subscription', amount: 1900, every: month }
 const whilePaying = (graceDays = 0) => ({ access: { lasts: 'whilePaying', graceDays } })
 
 describe('the whole price in sentences', () => {
-  const table: [string, string, object, Asked?][] = [
+  const table: [string, string, object, TestCase?][] = [
     ['Free. Open for good.', 'free', { kind: 'free' }],
     ['Free. Open until 31 January 2028.', 'free', { kind: 'free' }, { access: { lasts: year } }],
     ['€129.00 today. Open for good.', '€129', single],
@@ -336,7 +336,7 @@ const deposit = { kind: 'installments', count: 8, every: month, amount: 6500, de
 const trial = (amount: number, count = 7) => ({ trial: { length: days(count), amount } })
 
 describe('a price in the shop, whole', () => {
-  it.each<[string, object, Asked?]>([
+  it.each<[string, object, TestCase?]>([
     ['free', { kind: 'free' }],
     ['€129', single],
     ['from €4', { kind: 'openPrice', minimum: 400, suggested: 900 }],
@@ -389,7 +389,7 @@ describe('a price in the shop, whole', () => {
 })
 
 describe('the line below an offer', () => {
-  it.each<[string, object, Asked?]>([
+  it.each<[string, object, TestCase?]>([
     ['opens at once · yours for good', single],
     ['opens at once · for 1 year', single, { access: { lasts: year } }],
     [

@@ -63,7 +63,7 @@ type AgreedLine = Pick<typeof orderLines.$inferSelect, Exclude<keyof typeof LINE
 export type Scheduled = Pick<typeof payments.$inferSelect, keyof typeof SCHEDULED>
 
 /** An agreement as it is stored, and as the core sees it. */
-export interface Held {
+export interface LoadedAgreement {
   row: AgreementRow
   order: AgreedOrder
   line: AgreedLine
@@ -89,14 +89,14 @@ const MAX_AHEAD = 120
  * Locks the order of an agreement, which is the lock for all that happens to it, and reads how it stands.
  * @throws Problem 404 where there is none.
  */
-export async function holdAgreement(tx: Transaction, id: string): Promise<Held> {
+export async function holdAgreement(tx: Transaction, id: string): Promise<LoadedAgreement> {
   const [held] = await holdAgreements(tx, [id])
   if (!held) throw notFound('agreement')
   return held
 }
 
 /** The same for several; those that are not there are left out. Their orders are locked in one order, so that nobody waits in a circle. */
-export async function holdAgreements(tx: Transaction, ids: readonly string[]): Promise<Held[]> {
+export async function holdAgreements(tx: Transaction, ids: readonly string[]): Promise<LoadedAgreement[]> {
   const ofAgreements = tx
     .select({ id: agreements.orderId })
     .from(agreements)
@@ -111,14 +111,14 @@ export async function holdAgreements(tx: Transaction, ids: readonly string[]): P
 }
 
 /** How an agreement stands. @throws Problem 404 where there is none. */
-export async function readAgreement(db: Queryable, id: string): Promise<Held> {
+export async function readAgreement(db: Queryable, id: string): Promise<LoadedAgreement> {
   const [held] = await readAgreements(db, [id])
   if (!held) throw notFound('agreement')
   return held
 }
 
 /** How several stand; those that are not there are left out. */
-export async function readAgreements(db: Queryable, ids: readonly string[]): Promise<Held[]> {
+export async function readAgreements(db: Queryable, ids: readonly string[]): Promise<LoadedAgreement[]> {
   const found = await db
     .select({ row: agreements, order: ORDER, line: LINE, ...BESIDE })
     .from(agreements)
@@ -145,9 +145,9 @@ export async function readAgreements(db: Queryable, ids: readonly string[]): Pro
 }
 
 function withSchedule(
-  found: Pick<Held, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'isTakenBack'>,
+  found: Pick<LoadedAgreement, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'isTakenBack'>,
   scheduled: Scheduled[],
-): Held {
+): LoadedAgreement {
   return { ...found, scheduled, phase: currentPhase(found.row.phases), agreement: coreOf(found.row, scheduled) }
 }
 
@@ -211,7 +211,7 @@ export function grantDates(basis: AccessBasis, agreement: Agreement | null, paid
  * Stores what became of an agreement, in the caller's transaction: the row, more payments where it goes
  * on, those no longer expected, and until when its courses are open.
  */
-export async function saveAgreement(tx: Transaction, held: Held, next: Agreement): Promise<Agreement> {
+export async function saveAgreement(tx: Transaction, held: LoadedAgreement, next: Agreement): Promise<Agreement> {
   const [listed] = await saveAgreements(tx, [{ held, next }])
   return listed as Agreement
 }
@@ -219,7 +219,7 @@ export async function saveAgreement(tx: Transaction, held: Held, next: Agreement
 /** The same for several, with as many statements as for one. @returns them with the payments that are listed now. */
 export async function saveAgreements(
   tx: Transaction,
-  all: readonly { held: Held; next: Agreement }[],
+  all: readonly { held: LoadedAgreement; next: Agreement }[],
 ): Promise<Agreement[]> {
   const ahead = all.map(({ held, next }) => paymentsAhead(held, next))
   const listed = all.map(({ next }, index) => {
@@ -271,7 +271,7 @@ export async function saveAgreements(
 }
 
 /** More payments of what goes on until cancelled, so that a year's worth always stands ahead. */
-function paymentsAhead({ phase }: Held, next: Agreement): Agreement['payments'][number][] {
+function paymentsAhead({ phase }: LoadedAgreement, next: Agreement): Agreement['payments'][number][] {
   const { terms, anchor } = phase
   if (!next.endless || next.state !== 'active' || terms.kind !== 'subscription') return []
   const yearOn = after(next.lastCollected, 1, { count: 1, unit: 'year' })

@@ -113,7 +113,7 @@ export async function showBasket(services: Services, school: School, visitor: Vi
       }
       const view = { productId: row.productId, card, isTakenOut: row.takenOutAt !== null }
       if (row.takenOutAt) return { row, view: { ...view, ...NOTHING }, orderable: null }
-      const stands = await standingOf(services, school, row, sellable.get(row.offerId), product, visitor)
+      const stands = await lineStatus(services, school, row, sellable.get(row.offerId), product, visitor)
       return { row, view: { ...view, ...stands.view }, orderable: stands.orderable }
     }),
   )
@@ -163,7 +163,7 @@ const NOTHING = {
 }
 
 /** How one thing stands: whether it can be ordered, at which price, and what is to be said. */
-async function standingOf(
+async function lineStatus(
   services: Services,
   school: School,
   row: BasketRow,

@@ -10,7 +10,7 @@ import { accessDecisionOn, grantsOf } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import { createCourse, deleteCourse, publishCourse, setCourseRetired } from '../catalogue/service.ts'
-import { cancelAgreement } from '../collecting/deeds.ts'
+import { cancelAgreement } from '../collecting/actions.ts'
 import { manualPaymentOn, payManually } from '../collecting/manualPayment.ts'
 import {
   agreements,

@@ -11,7 +11,7 @@ export type Attempt = typeof attempts.$inferSelect
 export const CALL_SECONDS = 30
 
 /** What an attempt is to collect, by which connection, and whose doing it is. */
-export interface Asked
+export interface ChargeRequest
   extends Collects,
     Pick<Attempt, 'connectionId' | 'amount' | 'currency' | 'day' | 'madeBy'>,
     // What an attempt is charged to, whether what it saves is for upsells, and what it is to replace.
@@ -23,7 +23,7 @@ export interface Asked
 /** An attempt to be started: what it is about, what it asks for, and what is written of it before. */
 export interface Starting {
   about: JournalEvent['about']
-  asked: Asked
+  asked: ChargeRequest
   before?: JournalEvent[]
   /** Rows of its order that are stored together with it. */
   rows?: readonly Insert[]

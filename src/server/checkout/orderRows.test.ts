@@ -48,7 +48,7 @@ function placing(lines: PlacingLine[], more: Partial<Placing> = {}): Placing {
     payment: { connectionId: 'card', token: 'token' },
     shopper: { mode: 'live', browserHash: 'browser', person: null },
     quoted: quoteBasket(SCHOOL, lines, AT),
-    ...{ hasLater: false, savedMethod: null, charged: null, isKeptForUpsells: false },
+    ...{ hasLater: false, savedMethod: null, charged: null, savesForUpsells: false },
     ...more,
   }
 }
@@ -132,7 +132,7 @@ it('what is asked today is what the quote says, of what was given to pay with', 
   })
   const charged = { connectionId: 'card', reference: 'saved', method: 'card ending 4821', expires: '2031-04-30' }
   expect(askedOf(order, { ...of, charged }, AT)).toMatchObject({ savedMethod: 'saved', expires: '2031-04-30' })
-  expect(askedOf(order, { ...of, isKeptForUpsells: true }, AT)).toMatchObject({ forgetAt: AT })
+  expect(askedOf(order, { ...of, savesForUpsells: true }, AT)).toMatchObject({ forgetAt: AT })
 })
 
 it('orders are numbered by the sequence of their mode', () => {

@@ -1,7 +1,7 @@
 import { eq } from 'drizzle-orm'
 import type { QuotedLine } from '../../core/quote/types.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
-import type { Asked } from '../charging/start.ts'
+import type { ChargeRequest } from '../charging/start.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import { type Insert, rowsOf } from '../db/insertAll.ts'
 import { lineCourses, orderLines, orders, payments, type people } from '../db/schema/index.ts'
@@ -115,9 +115,9 @@ export function linesOfOrders(all: readonly { order: NewOrder; placing: Placing 
 /** What a placed order asks its payment method for today. */
 export function askedOf(
   { id: orderId }: NewOrder,
-  { school, payment, charged, isKeptForUpsells, quoted }: Placing,
+  { school, payment, charged, savesForUpsells, quoted }: Placing,
   now: Date,
-): Asked {
+): ChargeRequest {
   return {
     orderId,
     agreementId: null,
@@ -129,7 +129,7 @@ export function askedOf(
     day: quoted.quote.purchaseDay,
     madeBy: 'buyer',
     ...(charged ? { savedMethod: charged.reference, expires: charged.expires } : {}),
-    ...(isKeptForUpsells ? { forgetAt: now } : {}),
+    ...(savesForUpsells ? { forgetAt: now } : {}),
   }
 }
 

@@ -133,7 +133,7 @@ async function place(
   const savedMethod =
     paymentMethod && pay === 0 ? (charged ?? (await saveMethod(paymentMethod, payment?.token ?? ''))) : null
   const hasUpsells = follows !== null || (page?.live.upsells.length ?? 0) > 0
-  const isKeptForUpsells = hasUpsells && !charged && (paymentMethod?.capabilities.chargesAgain ?? false)
+  const savesForUpsells = hasUpsells && !charged && (paymentMethod?.capabilities.chargesAgain ?? false)
   const placing: Placing = {
     ...{
       school,
@@ -147,7 +147,7 @@ async function place(
       found,
       hasLater: isPaidLater,
     },
-    ...{ savedMethod, charged, isKeptForUpsells, fromBasketId, follows },
+    ...{ savedMethod, charged, savesForUpsells, fromBasketId, follows },
   }
   const countingCodes = quoted.quote.codes.filter(({ counts }) => counts).length
   // What is paid was no try of a card. What costs nothing still sends a message to whatever address was typed.
@@ -245,7 +245,7 @@ async function charge(
   placing: Placing,
   whenCollected: () => Promise<void>,
 ): Promise<Placed> {
-  const { school, page, lines, payment, hasLater, charged, isKeptForUpsells, follows } = placing
+  const { school, page, lines, payment, hasLater, charged, savesForUpsells, follows } = placing
   const { gateway } = paymentMethod
   if (!gateway) {
     await awaitTransfer(services, attempt)
@@ -267,7 +267,7 @@ async function charge(
     attempt,
     source: charged?.reference
       ? { savedMethod: charged.reference }
-      : sourceOf(paymentMethod, payment?.token ?? '', hasLater || isKeptForUpsells, services.config.origin + back),
+      : sourceOf(paymentMethod, payment?.token ?? '', hasLater || savesForUpsells, services.config.origin + back),
     schoolName: school.name,
     titles: lines.map(({ product }) => product.title),
     ...(lines.length === 1 && first ? { statement: first.offer.live.statement } : {}),

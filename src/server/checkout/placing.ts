@@ -126,6 +126,6 @@ export interface Placing {
   /** The method that was saved before and is charged now; null: what was given is. */
   charged: SavedMethod | null
   /** The method is saved for upsells, if for nothing else. */
-  isKeptForUpsells: boolean
+  savesForUpsells: boolean
   follows: Following | null
 }

@@ -14,8 +14,8 @@ import { insertAll } from '../db/insertAll.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { attempts, lineCourses, messages, OPEN_ATTEMPTS, orderLines, orders, people } from '../db/schema/index.ts'
 import { markPaid } from '../fulfilment/fulfil.ts'
-import { readKnown } from '../fulfilment/known.ts'
 import type { Attempt, Order } from '../fulfilment/notes.ts'
+import { readOrderContext } from '../fulfilment/orderContext.ts'
 import { recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
@@ -106,7 +106,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
     await insertAll(tx, ...left)
     const [stored] = await tx.select().from(orders).where(eq(orders.id, order.id))
     const paying = { order: stored as Order, by: null, before: [placed], savedMethod: placing.savedMethod }
-    await markPaid(services, [paying], await readKnown(tx, [order.id], 'wait'))
+    await markPaid(services, [paying], await readOrderContext(tx, [order.id], 'wait'))
     return { kind: 'paid', orderId: order.id }
   }
   const attempt = await startAttempt(services, {

@@ -5,7 +5,7 @@ import { advance } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
-import { cancelAgreement } from '../collecting/deeds.ts'
+import { cancelAgreement } from '../collecting/actions.ts'
 import { agreements, disputes, orderLines, orders, payments, refunds } from '../db/schema/index.ts'
 import { movedBetween } from '../ledger/sums.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -107,7 +107,7 @@ const refundedOf = (orderId: string) =>
     .orderBy(asc(refunds.createdAt), asc(refunds.amount))
 
 /** The text of the latest message of a kind about an order, as it is sent now. */
-async function letterOf(orderId: string, kind: string) {
+async function emailOf(orderId: string, kind: string) {
   const { messages } = await openOrder(world.services, 'practice', orderId)
   let letter = ''
   await sendMessage(world.services, messages.filter((row) => row.kind === kind).at(-1)?.id as string, async (sent) => {
@@ -214,7 +214,7 @@ describe('by bank transfer', () => {
     const { orderId } = await world.buyTogether(request)
     expect(await openCourses(orderId)).toEqual([])
     const came = (amount: number) => schoolDay(world.services).then((day) => ({ amount, day, note: '' }))
-    expect(await letterOf(orderId, 'awaiting')).toContain(`“Marbling ${n} and Gift ${n}”`)
+    expect(await emailOf(orderId, 'awaiting')).toContain(`“Marbling ${n} and Gift ${n}”`)
     await recordTransferReceived(world.services, 'practice', orderId, await came(5000))
     expect(await openCourses(orderId)).toEqual([])
     await recordTransferReceived(world.services, 'practice', orderId, await came(7900))
@@ -279,7 +279,7 @@ describe('refunded', () => {
       [12_900, 'refunded'],
     ])
     expect(await openCourses(orderId)).toEqual([])
-    const told = await letterOf(orderId, 'refunded')
+    const told = await emailOf(orderId, 'refunded')
     expect(told).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was refunded`)
     expect(told).toContain('Access to the courses has ended')
     await expect(refundWhole(world.services, 'practice', orderId, whole)).rejects.toMatchObject({ code: 'not-whole' })
@@ -301,7 +301,7 @@ describe('refunded', () => {
     expect(await world.db.select().from(refunds).where(eq(refunds.orderId, other))).toMatchObject([
       { amount: 1900, state: 'refunded', isOutside: true, reference: 'Transfer of 3 May', lineId: line.id },
     ])
-    const said = await letterOf(other, 'refunded')
+    const said = await emailOf(other, 'refunded')
     expect(said).toContain(`€19.00 for “Club again ${n}” was refunded (Transfer of 3 May)`)
     expect(said).not.toContain('wallet')
     await expect(refundOutside(world.services, 'practice', other, outside)).rejects.toMatchObject({

@@ -5,7 +5,7 @@ import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements } from '../db/schema/index.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 import { findSchool, getSchool, schoolDay } from '../school/service.ts'
-import { notifyOf } from './deeds.ts'
+import { notifyOf } from './actions.ts'
 
 /** So many days before a payment its buyer is told that the card for it will have ended by then. */
 const DAYS_AHEAD = 14

@@ -5,8 +5,8 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS } from '../../testing/terms.ts'
 import { fillPhases } from '../agreements/phases.ts'
 import { agreements, attempts, grants, journal, ledger, messages, payments } from '../db/schema/index.ts'
+import { cancelAgreement } from './actions.ts'
 import { agreementsDue, collectAgreement, collectAgreements } from './collect.ts'
-import { cancelAgreement } from './deeds.ts'
 
 const world = ownWorld()
 const DAY_MS = 86_400_000

@@ -3,9 +3,9 @@ import { addDays, type Day } from '../../core/calendar/day.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import { afterCollected, afterGivenBack, nextTryOf, taskOn } from '../../core/collecting/agreement.ts'
 import type { Outcome } from '../../gateways/contract.ts'
-import { type Held, holdAgreements, saveAgreement } from '../agreements/agreements.ts'
+import { holdAgreements, type LoadedAgreement, saveAgreement } from '../agreements/agreements.ts'
 import { callGateway, declined } from '../charging/call.ts'
-import { type Asked, type Attempt, startAttempts } from '../charging/start.ts'
+import { type Attempt, type ChargeRequest, startAttempts } from '../charging/start.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
 import { agreements, attempts, connections, OPEN_ATTEMPTS, payments, school } from '../db/schema/index.ts'
 import { advanceAll } from '../fulfilment/outcome.ts'
@@ -197,13 +197,18 @@ async function chargeAll(
 }
 
 /** Once a payment came, the next may be due today already. Mostly it is not, and no lock is needed to see that. */
-function isDueAgain({ agreement, retryAfterDays }: Held, day: Day): boolean {
+function isDueAgain({ agreement, retryAfterDays }: LoadedAgreement, day: Day): boolean {
   const next = nextTryOf(afterCollected(agreement, day), retryAfterDays)
   return next !== null && next <= day
 }
 
 /** What an agreement's next payment asks for. */
-function askFor(row: Held['row'], order: Held['order'], { n, pay }: { n: number; pay: number }, day: Day): Asked {
+function askFor(
+  row: LoadedAgreement['row'],
+  order: LoadedAgreement['order'],
+  { n, pay }: { n: number; pay: number },
+  day: Day,
+): ChargeRequest {
   return {
     orderId: order.id,
     agreementId: row.id,
@@ -219,7 +224,7 @@ function askFor(row: Held['row'], order: Held['order'], { n, pay }: { n: number;
 
 /** A payment that is tried, whose attempt is stored. */
 interface Try {
-  held: Held
+  held: LoadedAgreement
   attempt: Attempt
   /** Its payment method; absent where it is gone. */
   connection: typeof connections.$inferSelect | undefined
@@ -233,7 +238,7 @@ async function takeTurns(
 ): Promise<{ tries: Try[]; settled: string[] }> {
   const { db: tx } = services
   const held = await holdAgreements(tx, ids)
-  const trying: { held: Held; asked: Asked }[] = []
+  const trying: { held: LoadedAgreement; asked: ChargeRequest }[] = []
   const settled: string[] = []
   for (const one of held) {
     const turn = one.isUnderWay ? null : await takeTurn(services, one, day)
@@ -259,7 +264,7 @@ async function takeTurns(
 }
 
 /** @returns what is tried; null where nothing is to be done; "settled" where a payment of nothing was, and more may be due. */
-async function takeTurn(services: Within, held: Held, day: Day): Promise<Asked | 'settled' | null> {
+async function takeTurn(services: Within, held: LoadedAgreement, day: Day): Promise<ChargeRequest | 'settled' | null> {
   const { db: tx } = services
   const { row, order, agreement, retryAfterDays } = held
   const task = taskOn(agreement, retryAfterDays, day)

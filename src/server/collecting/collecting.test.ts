@@ -13,8 +13,8 @@ import { agreements, attempts, grants, messages, payments } from '../db/schema/i
 import { lookUpUntilSettled } from '../lookup/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { schoolDay } from '../school/service.ts'
+import { cancelAgreement, moveDue, stopRetrying } from './actions.ts'
 import { collectAgreement, collectingDay } from './collect.ts'
-import { cancelAgreement, moveDue, stopRetrying } from './deeds.ts'
 import { changeMethod, checkManualPayment, payManually } from './manualPayment.ts'
 import { makePayLink, readPayLink } from './payLinks.ts'
 

@@ -4,7 +4,7 @@ import { type Agreement, nextPayment, payableOn, restOf } from '../../core/colle
 import type { ScheduledPayment } from '../../core/quote/types.ts'
 import { REFUSED } from '../../core/words/en/refused.ts'
 import { type DeclineReason, GatewayRefused, GatewayUnreachable, type SavedReference } from '../../gateways/contract.ts'
-import { type Held, holdAgreement, readAgreement } from '../agreements/agreements.ts'
+import { holdAgreement, type LoadedAgreement, readAgreement } from '../agreements/agreements.ts'
 import { callGateway } from '../charging/call.ts'
 import {
   type Gateway,
@@ -26,7 +26,7 @@ import type { Services, Within } from '../platform/context.ts'
 import { isCommitted, onceInTransaction } from '../platform/keyedRequest.ts'
 import { requireCompared } from '../platform/restored.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
-import { notifyOf } from './deeds.ts'
+import { notifyOf } from './actions.ts'
 import { endPayLinks } from './payLinks.ts'
 
 /** How a payment by hand stands. */
@@ -59,20 +59,20 @@ function payableManually(agreement: Agreement, day: Day) {
 }
 
 /** What is asked for by hand: the sum in minor units, and the numbers of its payments. */
-export type Asked = Pick<ManualPayment, 'agreed' | 'from' | 'to'>
+export type AgreedPayment = Pick<ManualPayment, 'agreed' | 'from' | 'to'>
 
 /** What a page asks for that pays by hand on a day; null where nothing can be paid. */
-export function manualPaymentOn(agreement: Agreement, day: Day): Asked | null {
+export function manualPaymentOn(agreement: Agreement, day: Day): AgreedPayment | null {
   return askedFor(payableManually(agreement, day))
 }
 
 /** All that is left of an installment plan, where that is more than what is asked for anyway; else null. */
-export function restOn(agreement: Agreement, day: Day): Asked | null {
+export function restOn(agreement: Agreement, day: Day): AgreedPayment | null {
   const rest = restOf(agreement)
   return rest.length > payableManually(agreement, day).length ? askedFor(rest) : null
 }
 
-function askedFor(payable: readonly ScheduledPayment[]): Asked | null {
+function askedFor(payable: readonly ScheduledPayment[]): AgreedPayment | null {
   const agreed = payable.reduce((sum, { pay }) => sum + pay, 0)
   return agreed > 0 ? { agreed, from: payable[0]?.n ?? 0, to: payable.at(-1)?.n ?? 0 } : null
 }
@@ -97,7 +97,7 @@ export async function payManually(
     : await openSavedMethod(services, row)
   const gateway = requireChargesAgain(paymentMethod)
   if (await isBusy(services, agreementId)) return { state: 'checking' }
-  let started: { attempt: Attempt; held: Held } | null = null
+  let started: { attempt: Attempt; held: LoadedAgreement } | null = null
   const kind = await onceInTransaction(services, async (services) => {
     const method = { connectionId: paymentMethod.connection.id, isBySavedMethod: !connectionId }
     const begun = await begin(services, agreementId, method, request)
@@ -107,7 +107,7 @@ export async function payManually(
   if (kind === 'paid') return { state: 'paid' }
   if (kind === 'under-way') return { state: 'checking' }
   if (!started) return checkManualPayment(services, agreementId)
-  const { attempt, held } = started as { attempt: Attempt; held: Held }
+  const { attempt, held } = started as { attempt: Attempt; held: LoadedAgreement }
   if (!(await isUp(paymentMethod))) {
     await settleAttempt(services, attempt.id, { state: 'abandoned' }, 'answer')
     throw gatewayDown(paymentMethod)
@@ -130,7 +130,7 @@ export async function payManually(
 /** The payment method by which an agreement is charged, also where it is paused: what is agreed is still collected. */
 async function openSavedMethod(
   services: Services,
-  { connectionId, savedMethod }: Held['row'],
+  { connectionId, savedMethod }: LoadedAgreement['row'],
 ): Promise<OpenPaymentMethod> {
   const [connection] = await services.db.select().from(connections).where(eq(connections.id, connectionId))
   if (!savedMethod || !connection || connection.disconnectedAt) throw savedMethodGone()
@@ -179,12 +179,15 @@ export async function isPaidByNow(
 }
 
 /** Whether the payments that a request is for are all paid. */
-function isPaid({ scheduled }: Pick<Held, 'scheduled'>, { from, to }: Pick<ManualPayment, 'from' | 'to'>): boolean {
+function isPaid(
+  { scheduled }: Pick<LoadedAgreement, 'scheduled'>,
+  { from, to }: Pick<ManualPayment, 'from' | 'to'>,
+): boolean {
   const asked = scheduled.filter(({ n }) => n >= from && n <= to)
   return asked.length > 0 && asked.every(({ state }) => state === 'collected')
 }
 
-type Begun = { kind: 'paid' } | { kind: 'under-way' } | { kind: 'begun'; attempt: Attempt; held: Held }
+type Begun = { kind: 'paid' } | { kind: 'under-way' } | { kind: 'begun'; attempt: Attempt; held: LoadedAgreement }
 
 /** Stores an attempt at what a request is for, unless it is paid or under way. @throws Problem 409 where more or less is due. */
 async function begin(

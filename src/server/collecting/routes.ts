@@ -19,7 +19,7 @@ import {
   stopRetrying,
   takeCancelBack,
   writeOff,
-} from './deeds.ts'
+} from './actions.ts'
 import {
   changeMethod,
   checkManualPayment,

@@ -3,7 +3,7 @@ import { afterTakenBack, nextPayment, nextTryOf, payableOn } from '../../core/co
 import type { CoverColor } from '../../core/content/course.ts'
 import { whyNot } from '../../core/paymentMethods/collects.ts'
 import { renewsOn } from '../access/service.ts'
-import { type Held, readAgreement } from '../agreements/agreements.ts'
+import { type LoadedAgreement, readAgreement } from '../agreements/agreements.ts'
 import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, catalogue, connections, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
@@ -52,14 +52,14 @@ export interface PlanView {
 }
 
 /** An agreement that was asked for, and by what right. */
-export interface Asked {
+export interface PlanAccess {
   agreementId: string
   /** By a link in a message, which pays and gives another method, and does nothing else. */
   byLink: boolean
 }
 
 /** The agreement of a signed-in buyer by its id, or the one that a link is for; null where there is no right to it. */
-export async function askFor(services: Services, key: string, { person, mode }: Visitor): Promise<Asked | null> {
+export async function askFor(services: Services, key: string, { person, mode }: Visitor): Promise<PlanAccess | null> {
   if (!isId(key)) {
     const agreementId = await readPayLink(services, key)
     if (!agreementId) return null
@@ -78,7 +78,7 @@ export async function askFor(services: Services, key: string, { person, mode }: 
 /** Ways of the checkout that can collect what an agreement still brings. */
 async function paymentMethodsForLater(
   services: Services,
-  { row, order, agreement }: Held,
+  { row, order, agreement }: LoadedAgreement,
   today: number,
 ): Promise<PaymentMethod[]> {
   const paymentMethods = await shownPaymentMethods(services, row.mode, order.currency)
@@ -94,7 +94,7 @@ async function paymentMethodsForLater(
 /** An agreement as its buyer sees it: what was paid, what is due, what comes, and what can be done. */
 export async function planView(
   services: Services,
-  { agreementId, byLink }: Asked,
+  { agreementId, byLink }: PlanAccess,
   key: string,
   cameBack = false,
 ): Promise<PlanView> {

@@ -15,8 +15,8 @@ import {
   importCodes,
   leftToMake,
   listCodes,
-  makeAsked,
   makeCodes,
+  makeRequestedCodes,
   resumeMaking,
   setWithdrawn,
 } from './set.ts'
@@ -75,13 +75,13 @@ describe('codes that were asked for', () => {
         return world.services.now()
       },
     }
-    await expect(makeAsked(failing, set)).rejects.toThrow('the worker is gone')
+    await expect(makeRequestedCodes(failing, set)).rejects.toThrow('the worker is gone')
     expect([(await codesOf()).length, await leftToMake(world.services, set)]).toEqual([2500, 1100])
     world.queue.length = 0
     expect(await resumeMaking(world.services)).toBe(1)
     expect(world.queue).toEqual([{ name: 'codes-make', data: { couponId: set } }])
     // Two workers at once make no more than was asked for.
-    await Promise.all([makeAsked(world.services, set), makeAsked(world.services, set)])
+    await Promise.all([makeRequestedCodes(world.services, set), makeRequestedCodes(world.services, set)])
     expect(new Set(await codesOf()).size).toBe(3600)
     expect(await resumeMaking(world.services)).toBe(0)
     await expect(askForCodes(world.services, set, 6401)).rejects.toMatchObject({ errors: [{ at: '/count' }] })
@@ -90,7 +90,7 @@ describe('codes that were asked for', () => {
   it('of a set that is retired meanwhile are made no more', async () => {
     await askForCodes(world.services, set, 10)
     await setCouponRetired(world.services, set, true)
-    await makeAsked(world.services, set)
+    await makeRequestedCodes(world.services, set)
     expect([await codesOf(), await leftToMake(world.services, set)]).toEqual([[], 0])
   })
 })

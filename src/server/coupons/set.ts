@@ -48,7 +48,7 @@ export async function askForCodes(services: Services, couponId: string, count: n
 }
 
 /** The worker's job: makes what was asked for of a set, turn by turn; broken off, another goes on where it stopped. */
-export async function makeAsked(services: Services, couponId: string): Promise<void> {
+export async function makeRequestedCodes(services: Services, couponId: string): Promise<void> {
   while ((await makeTurn(services, couponId)) > 0);
 }
 
@@ -104,7 +104,7 @@ async function fill(
  */
 export async function makeCodes(services: Services, couponId: string, count: number): Promise<{ all: number }> {
   await askForCodes(services, couponId, count)
-  await makeAsked(services, couponId)
+  await makeRequestedCodes(services, couponId)
   return { all: await countCodes(services.db, couponId) }
 }
 

@@ -69,7 +69,7 @@ export async function receiveEvent(
 /** So many events are stored by one statement. */
 const AT_ONCE = 50
 
-type Known = Pick<typeof gatewayEvents.$inferSelect, 'connectionId' | 'eventId'>
+type EventKey = Pick<typeof gatewayEvents.$inferSelect, 'connectionId' | 'eventId'>
 
 /**
  * Stores events that arrive at the same time. A fall of the database forgets none whose payment is settled: that is
@@ -77,7 +77,7 @@ type Known = Pick<typeof gatewayEvents.$inferSelect, 'connectionId' | 'eventId'>
  */
 const keep = togetherIn(
   AT_ONCE,
-  async (db, events: readonly (Known & { type: string; body: unknown; receivedAt: Date })[]): Promise<boolean[]> => {
+  async (db, events: readonly (EventKey & { type: string; body: unknown; receivedAt: Date })[]): Promise<boolean[]> => {
     const stored = await db.execute<{ at: number }>(sql`
       with arrived as (
         select r.*, ordinality::int - 1 as at from rows from (jsonb_to_recordset(${JSON.stringify(events)}::jsonb)
@@ -96,7 +96,7 @@ const keep = togetherIn(
 /** Writes down what became of events that were handled at the same time. */
 const finish = togetherIn(
   AT_ONCE,
-  async (db, events: readonly (Known & Pick<typeof gatewayEvents.$inferSelect, 'state' | 'note'>)[]) => {
+  async (db, events: readonly (EventKey & Pick<typeof gatewayEvents.$inferSelect, 'state' | 'note'>)[]) => {
     await db.execute(sql`
       update ${gatewayEvents} e set state = r.state, note = r.note
       from jsonb_to_recordset(${JSON.stringify(events)}::jsonb)

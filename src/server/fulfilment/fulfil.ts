@@ -30,7 +30,7 @@ import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
 import { dayFor, type School } from '../school/service.ts'
 import { shareFee } from './fees.ts'
-import type { Known, OpeningLine, ScheduledPayment } from './known.ts'
+import type { OpeningLine, OrderContext, ScheduledPayment } from './orderContext.ts'
 
 type Order = typeof orders.$inferSelect
 
@@ -188,7 +188,7 @@ const putPaid = compiled<{ ids: readonly string[]; at: Date; day: string }>()((d
  * many statements for many as for one. What another order opened while one waited is not opened again: its money
  * stands as paid twice. The caller holds the orders, no two of one buyer, and has read what is known of them since.
  */
-export async function markPaid(services: Within, all: readonly Paying[], known: Known): Promise<void> {
+export async function markPaid(services: Within, all: readonly Paying[], known: OrderContext): Promise<void> {
   const { db: tx } = services
   const at = services.now()
   const { school } = known

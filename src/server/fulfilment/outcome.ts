@@ -2,7 +2,7 @@ import { and, eq, inArray, sql } from 'drizzle-orm'
 import { afterCollected, afterDeclined } from '../../core/collecting/agreement.ts'
 import { split } from '../../core/money/arithmetic.ts'
 import type { Outcome } from '../../gateways/contract.ts'
-import { type Held, saveAgreement, saveAgreements } from '../agreements/agreements.ts'
+import { type LoadedAgreement, saveAgreement, saveAgreements } from '../agreements/agreements.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookLater } from '../ledger/book.ts'
@@ -16,7 +16,7 @@ type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'rea
 /** A later payment that a gateway says it collected, with its agreement as it stands. */
 export interface Later {
   order: Order
-  held: Held
+  held: LoadedAgreement
   attempt: Attempt
   outcome: Collected
   source: Source
@@ -101,7 +101,7 @@ export async function writeCollected(services: Within, all: readonly Later[]): P
 
 /** An agreement whose next payments are settled on a day, and what is written of it before. */
 interface Advancing {
-  held: Held
+  held: LoadedAgreement
   count: number
   day: string
   events: JournalEvent[]
@@ -146,7 +146,7 @@ export async function advanceAll(services: Within, all: readonly Advancing[]): P
   await Promise.all([
     saveAgreements(
       tx,
-      all.map(({ held }, index) => ({ held, next: next[index] as Held['agreement'] })),
+      all.map(({ held }, index) => ({ held, next: next[index] as LoadedAgreement['agreement'] })),
     ),
     ...writes,
     recordAll(tx, services.now(), events),

@@ -13,8 +13,8 @@ import { inOneGo } from '../platform/batch.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { collectedAgain } from './chargedAgain.ts'
 import { markPaid, type Paying } from './fulfil.ts'
-import { type Known, readKnown } from './known.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
+import { type OrderContext, readOrderContext } from './orderContext.ts'
 import { isNext, type Later, laterDeclined, writeCollected } from './outcome.ts'
 
 /** A gateway's word about an attempt. */
@@ -157,7 +157,7 @@ async function settleHeld<T extends Report>(
   const agreed = news.flatMap(({ attempt }) => attempt.agreementId ?? [])
   const [known, held] = await Promise.all([
     paying.length > 0
-      ? readKnown(
+      ? readOrderContext(
           tx,
           paying.map(({ order }) => order.id),
           others === 'wait' ? 'wait' : 'try',
@@ -208,7 +208,7 @@ function isFirst({ order, attempt }: Report): boolean {
 }
 
 /** Whether an order can be paid beside others: its buyer is held, no code is counted, no bundle can grow meanwhile. */
-function waitsForNobody({ id, personId, quote }: Order, { lines, held }: Known): boolean {
+function waitsForNobody({ id, personId, quote }: Order, { lines, held }: OrderContext): boolean {
   const isBundled = lines.some(({ line, kind }) => line.orderId === id && kind === 'bundle')
   return held.has(personId) && !isBundled && quote.codes.length === 0
 }
@@ -313,7 +313,7 @@ const adaptersBy = compiled<{ ids: readonly string[] }>()((db, given) =>
 )
 
 /** Writes down first payments that were collected, and all that follows, with as many statements for many as for one. */
-async function writePaid(services: Within, all: readonly Collected[], known: Known): Promise<void> {
+async function writePaid(services: Within, all: readonly Collected[], known: OrderContext): Promise<void> {
   const at = services.now()
   const adapters = await adaptersBy(services.db, { ids: all.map(({ attempt }) => attempt.connectionId) })
   // What was charged by a method that was saved before goes on being charged to that.

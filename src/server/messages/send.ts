@@ -24,7 +24,7 @@ import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
 import { awaitedFacts, creatorAddress, creatorFacts, grewFacts, paidTwiceFacts, refundFacts } from './facts.ts'
-import { keptOf, renewedOf } from './letters.ts'
+import { renewedOf, storedEmail } from './sentEmail.ts'
 
 type Message = typeof messages.$inferSelect
 type Person = typeof people.$inferSelect
@@ -108,7 +108,7 @@ export async function sendMessage(base: Services, messageId: string, post: Maile
     throw error
   }
   await transaction(db, async (tx) => {
-    const kept = { to, letter: keptOf(letter, services.config.origin) }
+    const kept = { to, letter: storedEmail(letter, services.config.origin) }
     await tx
       .update(messages)
       .set({ state: 'sent', sentAt: now(), error: null, ...kept })

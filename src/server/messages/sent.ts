@@ -8,7 +8,7 @@ import { inMode, inTransaction, type Services } from '../platform/context.ts'
 import { takeEmail } from '../session/links.ts'
 import type { Creator } from '../session/sessions.ts'
 import { isForCreator } from './composeForCreator.ts'
-import { maskedOf } from './letters.ts'
+import { maskedOf } from './sentEmail.ts'
 
 /** So many failed messages are listed. */
 const MAX_LISTED = 30

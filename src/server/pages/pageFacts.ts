@@ -17,7 +17,7 @@ import type { School } from '../school/service.ts'
 import type { ShopOffer } from './views.ts'
 
 /** What a page is made of, as far as it is known where its form is made. */
-interface Known {
+interface FactSources {
   page: LivePage
   product: SellableProduct
   offers: readonly ShopOffer[]
@@ -28,7 +28,7 @@ interface Known {
 }
 
 /** Everything that a checkout page shows besides what its creator wrote. */
-export async function factsOf(services: Services, school: School, known: Known): Promise<PageFacts> {
+export async function factsOf(services: Services, school: School, known: FactSources): Promise<PageFacts> {
   const { page, product, offers, titles, titlesOf, saving, about } = known
   const { title, summary, coverColor, coverId } = product.live
   const at = services.now().toISOString()

@@ -9,7 +9,7 @@ import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
 import { methodOf } from '../upsells/answer.ts'
-import { standingOn, walkOf } from '../upsells/walk.ts'
+import { upsellStatus, walkOf } from '../upsells/walk.ts'
 import type { UpsellView } from './views.ts'
 
 /** What is offered to a buyer after an order; null where nothing is, or any more, or the order is not theirs. */
@@ -29,7 +29,7 @@ export async function upsellView(
   if (!row || !isOwnOrder(row.order, { ...visitor, browserHash: browserHash ?? '' })) return null
   const { order, email } = row
   const walk = await walkOf(services, order)
-  const standing = walk && (await standingOn(services, school, walk, visitor))
+  const standing = walk && (await upsellStatus(services, school, walk, visitor))
   if (!walk || !standing) return null
   const [lines, method, tries] = await Promise.all([
     db.select({ title: orderLines.title }).from(orderLines).where(eq(orderLines.orderId, orderId)),

@@ -14,7 +14,7 @@ export interface RequestName {
   fingerprint: string
 }
 
-export interface KeptAnswer {
+export interface StoredAnswer {
   status: number
   body: string
 }
@@ -33,7 +33,7 @@ export const KEYED_DAYS = 7
  * is gone on with.
  * @throws Problem 422 where the key was used for something else, 503 where the first is not answered in time.
  */
-export async function beginKeyed(db: Database, name: RequestName): Promise<KeyedRequest | KeptAnswer> {
+export async function beginKeyed(db: Database, name: RequestName): Promise<KeyedRequest | StoredAnswer> {
   const { who, mode, key, fingerprint } = name
   const busyUntil = sql`now() + make_interval(secs => ${BUSY_SECONDS})`
   const [begun] = await db
@@ -70,7 +70,7 @@ function usedOtherwise(): Problem {
 }
 
 /** Keeps the answer of a request, for whoever sends it again. */
-export async function keepAnswer(db: Database, { id }: KeyedRequest, { status, body }: KeptAnswer): Promise<void> {
+export async function keepAnswer(db: Database, { id }: KeyedRequest, { status, body }: StoredAnswer): Promise<void> {
   await db.update(keyedRequests).set({ status, body }).where(eq(keyedRequests.id, id))
 }
 

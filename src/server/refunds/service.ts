@@ -257,7 +257,7 @@ async function askLater({ db: tx, jobs }: Within, ids: readonly string[]) {
 
 async function settleAll(services: Services, ids: string[]): Promise<Refunded> {
   for (const id of ids) await settleRefund(services, id)
-  return standingOf(services.db, ids)
+  return refundedOf(services.db, ids)
 }
 
 async function keysOf(db: Queryable, ids: string[]): Promise<string[]> {
@@ -280,7 +280,7 @@ function formatCannot(charges: readonly RefundableCharge[], money: (amount: numb
   return `${gateway} refunds whole payments only: ${amounts.map(money).join(', ')}.`
 }
 
-async function standingOf(db: Queryable, ids: string[]): Promise<Refunded> {
+async function refundedOf(db: Queryable, ids: string[]): Promise<Refunded> {
   const rows = await db.select().from(refunds).where(inArray(refunds.id, ids))
   const sum = (state: (typeof rows)[number]['state']) =>
     rows.filter((row) => row.state === state).reduce((all, { amount }) => all + amount, 0)

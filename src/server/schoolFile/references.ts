@@ -17,7 +17,7 @@ export class FileError extends Error {
 }
 
 /** What is there already, beside what a file brings: ids by what they are of. */
-export interface Known {
+export interface ExistingIds {
   courses: ReadonlySet<string>
   bundles: ReadonlySet<string>
   offers: ReadonlySet<string>
@@ -29,7 +29,7 @@ export interface Known {
  * Whether everything in a file can be what it says: ids once, references that lead somewhere, and what is live fit to be
  * sold. @throws FileError at the first that is not so.
  */
-export function checkReferences(file: SchoolFile, known: Known): void {
+export function checkReferences(file: SchoolFile, known: ExistingIds): void {
   checkIds(file)
   const courses = new Set([...known.courses, ...file.courses.map(({ id }) => id)])
   const bundles = new Set([...known.bundles, ...file.bundles.map(({ id }) => id)])

@@ -12,7 +12,7 @@ import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School, schoolDay } from '../school/service.ts'
 
 /** An offer on sale, and what it asks of whoever collects it. */
-interface AskedFor {
+interface NeededCapability {
   id: string
   productId: string
   name: string
@@ -85,7 +85,7 @@ export async function listGateways(base: Services, mode: Mode) {
     return { ...connection, isKeyLost: !isReadable(services, secret) }
   }
   const known = allPaymentMethods(gateways)
-  const canAny = (asked: AskedFor) =>
+  const canAny = (asked: NeededCapability) =>
     offered.some(({ adapter }) => {
       const paymentMethod = known.find(({ id }) => id === adapter)
       return paymentMethod !== undefined && whyNot(paymentMethod.capabilities, asked.need) === null
@@ -112,7 +112,7 @@ export async function listGateways(base: Services, mode: Mode) {
 }
 
 /** Everything on sale that costs something, now or later. */
-async function askedFor({ db, now }: Services): Promise<AskedFor[]> {
+async function askedFor({ db, now }: Services): Promise<NeededCapability[]> {
   const school = await getSchool(db)
   const at = now().toISOString()
   return (await sellableProducts(db)).flatMap((product) =>
@@ -126,7 +126,7 @@ async function askedFor({ db, now }: Services): Promise<AskedFor[]> {
   )
 }
 
-function against(paymentMethod: Capabilities, asking: AskedFor[], school: School): CannotCollect[] {
+function against(paymentMethod: Capabilities, asking: NeededCapability[], school: School): CannotCollect[] {
   const found = new Map<WhyNot, CannotCollect>()
   for (const { need, ...offer } of asking) {
     const why = whyNot(paymentMethod, need)

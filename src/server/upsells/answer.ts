@@ -12,7 +12,7 @@ import { notFound, Problem } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { inheritedTerms } from './inherited.ts'
-import { standingOn, walkOf } from './walk.ts'
+import { upsellStatus, walkOf } from './walk.ts'
 
 type Order = typeof orders.$inferSelect
 
@@ -50,7 +50,7 @@ export async function takeUpsell(
   if (taken) return orderStatus(services, taken)
   const walk = await walkOf(services, order)
   const school = await getSchool(services.db)
-  const standing = walk && (await standingOn(services, school, walk, shopper))
+  const standing = walk && (await upsellStatus(services, school, walk, shopper))
   if (!walk || standing?.step.id !== upsell) throw new Problem(410, 'upsell-ended', UPSELLS.ended)
   const { line } = standing.offered
   const [[person], terms, method] = await Promise.all([

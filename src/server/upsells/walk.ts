@@ -83,7 +83,7 @@ function isTaken({ awaited }: Walk, { id, state }: Order): boolean {
 }
 
 /** The step at which a buyer stands, with what it comes to by the codes of the order before it. */
-export interface Standing {
+export interface UpsellStatus {
   step: Upsell
   offered: Offered<Upsell>
   quoted: Quoted
@@ -97,12 +97,12 @@ export interface Standing {
  * Where a buyer stands: the first step on their way that is not answered. What they have already, is off sale, or cannot be
  * collected is passed by as if they had said no. Null where the way is at its end.
  */
-export async function standingOn(
+export async function upsellStatus(
   services: Services,
   school: School,
   walk: Walk,
   visitor: Visitor,
-): Promise<Standing | null> {
+): Promise<UpsellStatus | null> {
   const { order, upsells, followers, refused, byTransfer } = walk
   const methods = await shownPaymentMethods(services, order.mode, school.currency)
   let step = upsells[0] ?? null

@@ -20,13 +20,13 @@ export interface Basket {
 const keyOf = (slug: string) => `acorn-basket ${slug}`
 const WHO = 'acorn-buyer'
 
-export function keepBasket(slug: string, basket: Basket): void {
+export function saveBasket(slug: string, basket: Basket): void {
   sessionStorage.setItem(keyOf(slug), JSON.stringify(basket))
   sessionStorage.setItem(WHO, JSON.stringify({ name: basket.name, email: basket.email }))
 }
 
 /** What was kept for a course; who the buyer is, also from the checkout of another. */
-export function keptBasket(slug: string): Partial<Basket> {
+export function readBasket(slug: string): Partial<Basket> {
   return { ...read(WHO), ...read(keyOf(slug)) }
 }
 

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from 'react'
 import { formatPlain } from '../../core/money/format.ts'
 import type { CheckoutView, ShopPage } from '../../server/client.ts'
-import { keepBasket, keptBasket } from './basket.ts'
+import { readBasket, saveBasket } from './basket.ts'
 
 /** What a buyer types and chooses on a checkout page. It stays in this tab, and stands there again after a reload. */
 export function useChosen(page: ShopPage, first: CheckoutView) {
@@ -21,12 +21,12 @@ export function useChosen(page: ShopPage, first: CheckoutView) {
   // Stored as it is typed and chosen, once what was stored before has been read.
   useEffect(() => {
     if (!hasRead.current) return
-    keepBasket(slug, { name, email, linked, offerId, ownPrice, connectionId, codes, ticked })
+    saveBasket(slug, { name, email, linked, offerId, ownPrice, connectionId, codes, ticked })
   }, [slug, name, email, linked, offerId, ownPrice, connectionId, codes, ticked])
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
-    const before = keptBasket(slug)
+    const before = readBasket(slug)
     if (!page.visitor) {
       setName((typed) => typed || before.name || '')
       setEmail((typed) => typed || before.email || '')

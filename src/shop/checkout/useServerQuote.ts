@@ -17,7 +17,7 @@ export type Answer = BasketAnswer | { why: string; of: 'price' | 'codes' }
 type Mutable<T extends readonly unknown[]> = T[number][]
 
 /** What is asked of a basket. */
-interface Asked {
+interface QuoteRequest {
   /** The offers in it; of the first the price that the buyer names, in minor units, where they name one. */
   lines: readonly { offerId: string; chosen: number | null }[]
   /** The codes that were entered. */
@@ -35,7 +35,10 @@ interface Asked {
  * wrong with it. Null before it has said so of just this one, and while it cannot say; what is shown until then is
  * an estimate, and pressing the button asks again, and says whatever else is wrong.
  */
-export function useServerQuote(slug: string, { lines, codes, isNeeded, round, first = null }: Asked): Answer | null {
+export function useServerQuote(
+  slug: string,
+  { lines, codes, isNeeded, round, first = null }: QuoteRequest,
+): Answer | null {
   const asked = JSON.stringify([lines, codes, round])
   const [said, setSaid] = useState<{ of: string; answer: Answer } | null>(first && { of: asked, answer: first })
   const isKnown = said?.of === asked
@@ -43,7 +46,7 @@ export function useServerQuote(slug: string, { lines, codes, isNeeded, round, fi
     if (!isNeeded || isKnown) return
     let isOver = false
     const ask = async () => {
-      const [basket, entered] = JSON.parse(asked) as [Mutable<Asked['lines']>, string[]]
+      const [basket, entered] = JSON.parse(asked) as [Mutable<QuoteRequest['lines']>, string[]]
       const json = { lines: basket, codes: entered }
       const answer = await unwrap(api.checkout[':slug'].quote.$post({ param: { slug }, json })).catch(
         (error: unknown): Answer | null => {

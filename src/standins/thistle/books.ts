@@ -89,7 +89,7 @@ export class Books extends ProviderBooks<CardPayment, More> {
     const known = this.known(account.id, mode, key, request.amount, request.currency)
     if (known) return { payment: known, isNew: false }
     const card = request.method
-      ? this.keptMethod(account.id, mode, request.method)
+      ? this.savedMethod(account.id, mode, request.method)
       : this.takeToken(account.id, mode, request.token)
     const hasExpired = card.expires != null && card.expires < when.toISOString().slice(0, 10)
     const behaviour: CardBehaviour = hasExpired ? 'expired' : card.behaviour
@@ -228,7 +228,7 @@ export class Books extends ProviderBooks<CardPayment, More> {
     if (method) this.write({ kind: 'method', method: { ...method, behaviour: 'not-enough-money' } })
   }
 
-  private keptMethod(account: string, mode: Mode, id: string): Method {
+  private savedMethod(account: string, mode: Mode, id: string): Method {
     const method = this.methods.get(id)
     if (method?.account !== account || method.mode !== mode || method.isForgotten)
       throw new Refusal(422, 'bad-token', 'There is no such method.')

@@ -21,7 +21,7 @@ interface EndlessListProps {
  */
 export function EndlessList({ label, narrowed, list, moreLabel, children }: EndlessListProps) {
   const element = useRef<HTMLUListElement>(null)
-  useKeptPlace(`place of ${label} ${narrowed}`, element, list)
+  useScrollPlace(`place of ${label} ${narrowed}`, element, list)
   return (
     <>
       <ul ref={element} aria-label={label} onKeyDown={(event) => walk(event, element.current, 'a')}>
@@ -48,7 +48,7 @@ interface Place {
 }
 
 /** Keeps how far a list was read and scrolled, for when the page is loaded anew. */
-export function useKeptPlace(
+export function useScrollPlace(
   key: string,
   element: React.RefObject<HTMLElement | null>,
   list: EndlessListProps['list'],

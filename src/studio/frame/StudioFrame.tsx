@@ -10,7 +10,7 @@ import { StateMark } from '../../ui/State.tsx'
 import { Palette } from '../find/Palette.tsx'
 import { useAttention } from '../orders/AttentionList.tsx'
 import { useDaysAhead, useSession, useSignOut, useStudioToday, useSwitchMode } from '../session/session.ts'
-import { useKeptFocus } from './keepFocus.ts'
+import { useFocusReturn } from './keepFocus.ts'
 import { Menu, MenuItem } from './Menu.tsx'
 
 const AREAS = [
@@ -24,7 +24,7 @@ const AREAS = [
 /** What stands on every page of the studio: areas, search, the mode. */
 export function StudioFrame() {
   const [isFinding, setFinding] = useState(false)
-  useKeptFocus()
+  useFocusReturn()
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {

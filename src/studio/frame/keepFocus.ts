@@ -13,7 +13,7 @@ interface Trail {
  * Keeps the keyboard's focus somewhere: where what had it is taken out of the page, it goes to what has taken its place,
  * or else to the bench.
  */
-export function useKeptFocus(): void {
+export function useFocusReturn(): void {
   useEffect(() => {
     let trail: Trail | null = null
     const onFocus = ({ target }: FocusEvent) => {

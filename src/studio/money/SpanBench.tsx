@@ -4,7 +4,7 @@ import { formatDay } from '../../core/calendar/formatDay.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
 import { Button, buttonClass } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
-import { useKeptPlace, walk } from '../frame/EndlessList.tsx'
+import { useScrollPlace, walk } from '../frame/EndlessList.tsx'
 import { ShowMore } from '../frame/ShowMore.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
@@ -235,7 +235,7 @@ function Listed({
   children: ReactNode
 }) {
   const table = useRef<HTMLDivElement>(null)
-  useKeptPlace(`place of ${label}`, table, list)
+  useScrollPlace(`place of ${label}`, table, list)
   // Empty is said only once it is known to be.
   if (list.isPending) return <Waiting lines={5} />
   return (

@@ -4,8 +4,8 @@ import { formatWorth, orderState } from './words.ts'
 const money = { currency: 'EUR', language: 'en' }
 const plan = { kind: 'installments', state: 'active', tries: 0, collected: 1, count: 3 } as const
 const member = { ...plan, kind: 'subscription', count: null } as const
-type Standing = Parameters<typeof orderState>[0]
-const paid = (agreement: object | null, more: Partial<Standing> = {}) =>
+type OrderStatus = Parameters<typeof orderState>[0]
+const paid = (agreement: object | null, more: Partial<OrderStatus> = {}) =>
   ({
     state: 'paid',
     payToday: 4300,
@@ -17,7 +17,7 @@ const paid = (agreement: object | null, more: Partial<Standing> = {}) =>
     agreement,
     lines: 1,
     ...more,
-  }) as Standing
+  }) as OrderStatus
 const unpaid = (last: string | null, came = 0) => paid(null, { state: 'paying', received: 0, last, came })
 
 describe('how an order stands', () => {

@@ -23,7 +23,7 @@ import { useSession } from '../session/session.ts'
 import { AddSomeone } from './AddSomeone.tsx'
 import { GrantRow } from './GrantRow.tsx'
 import { NoteDialog } from './NoteDialog.tsx'
-import { PersonDeeds } from './PersonDeeds.tsx'
+import { PersonActions } from './PersonActions.tsx'
 
 const loadPerson = (id: string) => unwrap(api.people[':id'].$get({ param: { id } }))
 type PersonShown = Awaited<ReturnType<typeof loadPerson>>
@@ -226,7 +226,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
           : `${person.email} · ${person.hasPassword ? 'has set a password' : 'has not set a password yet'}`}
       </p>
       {person.postalAddress && <p className="mt-1 whitespace-pre-line text-ink-2">{person.postalAddress}</p>}
-      {!person.erasedAt && <PersonDeeds person={person} />}
+      {!person.erasedAt && <PersonActions person={person} />}
       <Section title="Courses">
         {grants.length === 0 && <p className="pt-[5px] text-ink-2">None.</p>}
         {grants.map((grant) => (

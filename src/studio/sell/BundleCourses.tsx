@@ -10,11 +10,11 @@ import { PriceField } from './PriceField.tsx'
 import type { BenchBundle } from './queries.ts'
 
 type Listed = BundleContent['courses'][number]
-type Known = BenchBundle['known'][number]
+type KnownCourse = BenchBundle['known'][number]
 
 interface BundleCoursesProps {
   content: BundleContent
-  known: readonly Known[]
+  known: readonly KnownCourse[]
   change: (patch: Partial<BundleContent>) => void
 }
 
@@ -43,7 +43,7 @@ export function BundleCourses({ content, known, change }: BundleCoursesProps) {
   )
 }
 
-function AllCourses({ known }: { known: readonly Known[] }) {
+function AllCourses({ known }: { known: readonly KnownCourse[] }) {
   const held = known.filter(({ isOnShelf }) => isOnShelf)
   return (
     <>
@@ -67,7 +67,7 @@ function AllCourses({ known }: { known: readonly Known[] }) {
 }
 
 /** What a course costs alone. */
-function Alone({ course }: { course: Known }) {
+function Alone({ course }: { course: KnownCourse }) {
   const { school } = useSession()
   const { alone } = course
   if (!alone) return <span className="text-[13px] text-ink-3">no one-time price</span>
@@ -82,7 +82,7 @@ function Alone({ course }: { course: Known }) {
 
 interface ListedCoursesProps {
   courses: Listed[]
-  known: readonly Known[]
+  known: readonly KnownCourse[]
   onChange: (courses: Listed[]) => void
 }
 
@@ -140,7 +140,7 @@ function ListedCourses({ courses, known, onChange }: ListedCoursesProps) {
 interface CourseRowProps {
   listed: Listed
   /** Absent where it was deleted since. */
-  course: Known | undefined
+  course: KnownCourse | undefined
   number: number
   setFigure: (figure: number | null) => void
   remove: () => void

@@ -24,7 +24,7 @@ export interface Fuzzed {
   broken: string[]
 }
 
-interface Asked {
+interface SentRequest {
   method: string
   path: string
   headers: Record<string, string>
@@ -95,7 +95,7 @@ function makeRequest(
   operations: readonly { path: string; method: string; operation: Operation }[],
   known: readonly string[],
   isValid = false,
-): Asked {
+): SentRequest {
   const word = () =>
     encodeURIComponent(wellFormed(isValid || dice.chance(0.6) ? dice.pick(known) : dice.pick(ODD_TEXTS)))
   const filled = (path: string) => path.replace(/\{[^}]*\}/g, word)
@@ -144,7 +144,7 @@ function wellFormed(text: string): string {
 }
 
 /** The status of the answer; 0 where none came. */
-async function send(origin: string, cookie: string, { method, path, headers, body }: Asked): Promise<number> {
+async function send(origin: string, cookie: string, { method, path, headers, body }: SentRequest): Promise<number> {
   try {
     const response = await fetch(origin + path, {
       method,

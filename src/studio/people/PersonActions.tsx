@@ -18,7 +18,7 @@ interface PersonShown {
 }
 
 /** What the creator does about a buyer: puts details right, sends a link, joins two, hands out or deletes their data. */
-export function PersonDeeds({ person }: { person: PersonShown }) {
+export function PersonActions({ person }: { person: PersonShown }) {
   const [asking, setAsking] = useState<'correct' | 'join' | 'erase' | null>(null)
   const close = () => setAsking(null)
   const sendLink = useSendPasswordLink(person)

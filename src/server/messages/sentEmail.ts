@@ -1,6 +1,6 @@
 import { eq } from 'drizzle-orm'
 import { makePayLink } from '../collecting/payLinks.ts'
-import { type messages, people, type SentLetter } from '../db/schema/index.ts'
+import { type messages, people, type SentEmail } from '../db/schema/index.ts'
 import { makeOrderLink } from '../orders/orderLinks.ts'
 import type { Services } from '../platform/context.ts'
 import { makePasswordLink } from '../session/links.ts'
@@ -16,7 +16,7 @@ const MARKERS = new RegExp(`one-time:(${SECRET.join('|')})`, 'g')
 const PICTURES = /src="data:image\/png;base64,([^"]+)"/g
 
 /** A letter as it is kept: its secret links are taken out, its pictures put in, so that it can be shown as it was. */
-export function keptOf({ subject, text, html, pictures = [] }: Email, origin: string): SentLetter {
+export function storedEmail({ subject, text, html, pictures = [] }: Email, origin: string): SentEmail {
   const links = new RegExp(`${origin.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}/(${SECRET.join('|')})/[\\w-]{20,}`, 'g')
   const masked = (words: string) => words.replace(links, (_link, secret: string) => marker(secret))
   const shown = pictures.reduce(
@@ -28,7 +28,7 @@ export function keptOf({ subject, text, html, pictures = [] }: Email, origin: st
 }
 
 /** A kept letter as a person reads it: a link that works once leads nowhere. */
-export function maskedOf({ subject, text, html }: SentLetter, origin: string): SentLetter {
+export function maskedOf({ subject, text, html }: SentEmail, origin: string): SentEmail {
   return {
     subject,
     text: text.replace(MARKERS, '[a link that works for the buyer alone]'),
@@ -40,7 +40,7 @@ export function maskedOf({ subject, text, html }: SentLetter, origin: string): S
 export async function renewedOf(
   services: Services,
   message: typeof messages.$inferSelect,
-  { subject, text, html }: SentLetter,
+  { subject, text, html }: SentEmail,
 ): Promise<Email> {
   const made = new Map<string, string>()
   for (const [, secret] of text.matchAll(MARKERS)) {

@@ -11,7 +11,7 @@ import {
   restOf,
   UNTRIED,
 } from '../../core/collecting/agreement.ts'
-import { type Held, holdAgreement, saveAgreement } from '../agreements/agreements.ts'
+import { holdAgreement, type LoadedAgreement, saveAgreement } from '../agreements/agreements.ts'
 import { payments, refunds } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -159,12 +159,12 @@ export async function sendPayLink(services: Services, agreementId: string): Prom
   })
 }
 
-function aboutOf({ order }: Held): JournalEvent['about'] {
+function aboutOf({ order }: LoadedAgreement): JournalEvent['about'] {
   return { orderId: order.id, personId: order.personId }
 }
 
 /** Ends an agreement, or how it was tried, and tells who must know. */
-async function end(services: Within, held: Held, next: Agreement, event: JournalEvent) {
+async function end(services: Within, held: LoadedAgreement, next: Agreement, event: JournalEvent) {
   const { db: tx } = services
   const { order, row } = held
   await saveAgreement(tx, held, next)
@@ -176,7 +176,7 @@ async function end(services: Within, held: Held, next: Agreement, event: Journal
 /** Queues a message about an agreement and writes what happened. */
 export async function notifyOf(
   services: Within,
-  { order, agreementId, kind }: { order: Held['order']; agreementId: string; kind: MessageKind },
+  { order, agreementId, kind }: { order: LoadedAgreement['order']; agreementId: string; kind: MessageKind },
   events: JournalEvent[],
 ) {
   const { db: tx } = services

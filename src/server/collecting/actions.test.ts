@@ -15,8 +15,8 @@ import { sendMessage } from '../messages/send.ts'
 import { checkoutView } from '../pages/checkout.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
+import { cancelAgreement, moveDue, sendPayLink, takeCancelBack, writeOff } from './actions.ts'
 import { announceAll } from './announce.ts'
-import { cancelAgreement, moveDue, sendPayLink, takeCancelBack, writeOff } from './deeds.ts'
 import { manualPaymentOn, payManually, restOn } from './manualPayment.ts'
 
 const DAY = 86_400_000
@@ -49,7 +49,7 @@ const isOpen = async (plan: Agreed) => (await entryOf(world, plan)).state
 const takenFor = async (orderId: string) =>
   (await world.attemptsOf(orderId)).filter(({ state }) => state === 'collected').map(({ amount }) => amount)
 /** The text of the last message of a kind, as it is sent now. */
-async function letterOf(orderId: string, kind: string) {
+async function emailOf(orderId: string, kind: string) {
   const rows = await world.db
     .select()
     .from(messages)
@@ -71,7 +71,7 @@ describe('a course taken back', () => {
     expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', cancelledWhen: 'now', nextTry: null })
     expect(await isOpen(plan)).toBe('no-grant')
     expect(await kindsTo(plan.orderId)).toEqual(['cancelled'])
-    const letter = await letterOf(plan.orderId, 'cancelled')
+    const letter = await emailOf(plan.orderId, 'cancelled')
     expect(letter).toContain('no further payments are charged')
     expect(letter).not.toContain('stays open')
     for (let months = 0; months < 3; months++) await advance(31)
@@ -109,7 +109,7 @@ it('a due day that is moved leaves the course open to the new day, and the buyer
   const moved = addDays(due, 12)
   await moveDue(world.services, plan.id, moved, 'waits for the salary')
   expect(await kindsTo(plan.orderId)).toEqual(['due-moved'])
-  expect(await letterOf(plan.orderId, 'due-moved')).toContain('stays open until then')
+  expect(await emailOf(plan.orderId, 'due-moved')).toContain('stays open until then')
   const [grant] = await listGrants(world.db, { orderId: plan.orderId })
   expect(grant?.closes).toBe(addDays(moved, 3))
   const until = daysBetween(today, moved)
@@ -148,7 +148,7 @@ describe('who cancelled', () => {
     expect(await rowOf(plan.id)).toMatchObject({ state: 'active' })
     expect(await takenFor(plan.orderId)).toEqual([1900])
     expect(await kindsTo(plan.orderId)).toEqual(['cancelled', 'cancel-taken-back'])
-    expect(await letterOf(plan.orderId, 'cancel-taken-back')).toContain('Nothing was charged')
+    expect(await emailOf(plan.orderId, 'cancel-taken-back')).toContain('Nothing was charged')
   })
 
   it('orders another offer, which is paid today, once the overlap was said', async () => {
@@ -256,14 +256,14 @@ describe('a stopped plan', () => {
     expect((await world.attemptsOf(plan.orderId)).at(-1)).toMatchObject({ madeBy: 'creator', state: 'declined' })
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', tries: 4 })
     await sendPayLink(world.services, plan.id)
-    expect(await letterOf(plan.orderId, 'pay-link')).toMatch(/Your link to pay €43.00[\s\S]*\/pay\//)
+    expect(await emailOf(plan.orderId, 'pay-link')).toMatch(/Your link to pay €43.00[\s\S]*\/pay\//)
   })
 })
 
 it('a pay link is sent for what is not late, too, and for nothing that has ended', async () => {
   const plan = await agree(parts)
   await sendPayLink(world.services, plan.id)
-  expect(await letterOf(plan.orderId, 'pay-link')).toContain('the next payment')
+  expect(await emailOf(plan.orderId, 'pay-link')).toContain('the next payment')
   const gone = await agree(MONTHLY)
   await cancelAgreement(world.services, gone.id, 'now', 'creator')
   await expect(sendPayLink(world.services, gone.id)).rejects.toMatchObject({ code: 'nothing-due' })
@@ -279,7 +279,7 @@ it('a renewal is announced once, so many days before as the school has set', asy
   await announceAll(world.services)
   await announceAll(world.services)
   expect(await told()).toBe(1)
-  expect(await letterOf(plan.orderId, 'renewal-ahead')).toMatch(/renews on .*: €19.00 is charged/)
+  expect(await emailOf(plan.orderId, 'renewal-ahead')).toMatch(/renews on .*: €19.00 is charged/)
   await advance(7)
   world.clock.offsetMs += 25 * DAY
   await announceAll(world.services)

@@ -6,13 +6,13 @@ import { lineCourses, orderLines, orders, payments, products } from '../db/schem
 import { getSchool } from '../school/service.ts'
 
 /** What must be known of orders before they are paid, read in one go. */
-export type Known = Awaited<ReturnType<typeof readKnown>>
+export type OrderContext = Awaited<ReturnType<typeof readOrderContext>>
 
 /** A line of an order with the courses that it opens, and its product's name in the books. */
-export type OpeningLine = Known['lines'][number]
+export type OpeningLine = OrderContext['lines'][number]
 
 /** A payment of an order, as it is scheduled. */
-export type ScheduledPayment = Known['payments'][number]
+export type ScheduledPayment = OrderContext['payments'][number]
 
 interface Ids extends Record<string, unknown> {
   ids: readonly string[]
@@ -78,7 +78,7 @@ const tryBuyers = compiled<Ids>()((db, given) => {
  * for each other here, before it is read what their buyer has.
  * @param buyers wait: until nobody else settles an order of theirs · try: those for whom it is so already are in `held`.
  */
-export async function readKnown(tx: Transaction, ids: readonly string[], buyers: 'wait' | 'try') {
+export async function readOrderContext(tx: Transaction, ids: readonly string[], buyers: 'wait' | 'try') {
   const hold = buyers === 'wait' ? waitForBuyers : tryBuyers
   const [school, held, lines, opened, scheduled, grants] = await Promise.all([
     getSchool(tx),
