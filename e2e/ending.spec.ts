@@ -24,7 +24,8 @@ test('a server that is asked to end does so, also while somebody’s request nev
     `POST /api/session/sign-in HTTP/1.1\r\nhost: 127.0.0.1:${port}\r\norigin: http://localhost:${port}\r\n` +
       'content-type: application/json\r\ncontent-length: 1000\r\n\r\n{"email":',
   )
-  await new Promise((resolve) => setTimeout(resolve, 500))
+  // What was sent before this has been read when it is answered.
+  await fetch(`http://127.0.0.1:${port}/`, { headers: { connection: 'close' } })
   await endPart(server)
   // Killed it would have no status of its own; in order it has one.
   expect(server.signalCode).toBeNull()

@@ -294,10 +294,13 @@ test('every part is added, written on, moved by keyboard, and undone', async ({ 
     }
     const before = await place()
     await studio.getByRole('button', { name: 'Move Guarantee', exact: true }).focus()
-    for (const key of ['Space', 'ArrowDown', 'Space']) {
-      await studio.keyboard.press(key)
-      await studio.waitForTimeout(300)
-    }
+    await studio.keyboard.press('Space')
+    const wouldBe = said('Guarantee would be')
+    await expect(wouldBe).toBeAttached()
+    const here = (await wouldBe.textContent()) ?? ''
+    await studio.keyboard.press('ArrowDown')
+    await expect(wouldBe).not.toHaveText(here)
+    await studio.keyboard.press('Space')
     await expect.poll(place).toBe(before + 1)
     await studio.getByRole('button', { name: 'Undo' }).click()
     await expect.poll(place).toBe(before)

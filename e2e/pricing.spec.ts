@@ -224,11 +224,12 @@ test('two offers side by side, with figures to copy', async ({ studio }) => {
 test('undo through a whole edit leads back to where it began', async ({ studio }) => {
   const { offerId } = await makeCourse(studio, unique('Whole edit'), 4800)
   const before = { ...newOffer('One payment'), terms: { kind: 'single', amount: 4800 } }
+  await studio.clock.install()
   await studio.goto(`/studio/sell/offers/${offerId}`)
   const step = async (act: () => Promise<unknown>) => {
     await act()
     // Edits within a moment are one step.
-    await studio.waitForTimeout(700)
+    await studio.clock.fastForward(800)
   }
   await step(() => studio.getByLabel('Name of the offer').fill('In parts'))
   await step(() => studio.getByRole('radio', { name: 'Installments' }).click())

@@ -2,11 +2,13 @@ import { choose, expect, fillCheckout, makeCourse, ordersOf, payButton, post, si
 
 test('undo and redo through an edit, by keys, and the draft follows', async ({ studio }) => {
   const { offerId } = await makeCourse(studio, unique('Undo'), 4800)
+  await studio.clock.install()
   await studio.goto(`/studio/sell/offers/${offerId}`)
   const price = studio.getByLabel('Price', { exact: true })
   const name = studio.getByLabel('Name of the offer')
   await price.fill('52')
-  await studio.waitForTimeout(800)
+  // Edits within a moment are one step.
+  await studio.clock.fastForward(800)
   await name.fill('In one go')
   await studio.keyboard.press('Control+z')
   await expect(name).toHaveValue('One payment')
