@@ -1,13 +1,13 @@
 import { describe, expect, it } from 'vitest'
 import { clientAddress, proxyList } from './clientAddress.ts'
 
-type Asked = Parameters<typeof clientAddress>[0]
+type Request = Parameters<typeof clientAddress>[0]
 /** A request from `remote`, with what it says of where it came from. */
 const from = (remote: string, forwarded?: string) =>
   ({
     env: { incoming: { socket: { remoteAddress: remote } } },
     req: { header: () => forwarded },
-  }) as unknown as Asked
+  }) as unknown as Request
 
 describe('where a request comes from', () => {
   const proxies = proxyList(['127.0.0.1', '10.1.0.0/16', '2001:db8:1::/48'])
@@ -22,6 +22,9 @@ describe('where a request comes from', () => {
     ['10.1.2.3', 'nonsense', '10.1.2.3', '10.1.2'],
     ['2001:db8:1::5', '2001:db8:aaaa:bbbb:1:2:3:4', '2001:db8:aaaa:bbbb', '2001:db8:aaaa'],
     ['2001:db8::1', undefined, '2001:db8:0:0', '2001:db8:0'],
+    ['::FFFF:cb00:7109', undefined, '203.0.113.9', '203.0.113'],
+    ['64:ff9b::203.0.113.9', undefined, '64:ff9b:0:0', '64:ff9b:0'],
+    ['2001:0DB8::00a1', undefined, '2001:db8:0:0', '2001:db8:0'],
   ])('%s, forwarded for %s: %s', (remote, forwarded, ip, range) => {
     expect(clientAddress(from(remote, forwarded), proxies)).toEqual({ ip, range })
   })

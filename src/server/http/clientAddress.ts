@@ -1,6 +1,7 @@
 import { BlockList, isIP } from 'node:net'
 import { getConnInfo } from '@hono/node-server/conninfo'
 import type { Context } from 'hono'
+import ipaddr from 'ipaddr.js'
 
 /** Where a request comes from: the address, and the range that usually belongs to one customer of a provider. */
 export interface ClientAddress {
@@ -54,22 +55,12 @@ function isTrusted(address: string, proxies: BlockList): boolean {
 
 /** An IPv4 address that is written as IPv6 is that IPv4 address. */
 function plain(address: string): string {
-  return address.replace(/^::ffff:(?=\d+\.\d+\.\d+\.\d+$)/i, '')
+  return ipaddr.isValid(address) ? ipaddr.process(address).toString() : address
 }
 
 /** Of IPv6 one customer has at least a /64, which counts as one address. */
 function rangeOf(address: string): ClientAddress {
-  if (isIP(address) !== 6) {
-    return { ip: address, range: address.split('.').slice(0, 3).join('.') }
-  }
-  const groups = expand(address)
+  if (!ipaddr.IPv6.isValid(address)) return { ip: address, range: address.split('.').slice(0, 3).join('.') }
+  const groups = ipaddr.IPv6.parse(address).parts.map((part) => part.toString(16))
   return { ip: groups.slice(0, 4).join(':'), range: groups.slice(0, 3).join(':') }
-}
-
-function expand(address: string): string[] {
-  const [head = '', tail] = address.split('::')
-  const left = head === '' ? [] : head.split(':')
-  const right = tail === undefined || tail === '' ? [] : tail.split(':')
-  const middle = tail === undefined ? [] : new Array<string>(Math.max(0, 8 - left.length - right.length)).fill('0')
-  return [...left, ...middle, ...right].map((group) => group.toLowerCase().replace(/^0+(?=.)/, ''))
 }
