@@ -4,6 +4,7 @@ const MAX_LISTED = 21
 /**
  * The creditor reference of a text by ISO 11649: RF, two check digits (mod 97-10), and the text in capitals.
  * @throws RangeError where the text is not 1 to 21 letters and figures.
+ * @example creditorReference('ORDER1042') // 'RF74ORDER1042'
  */
 export function creditorReference(text: string): string {
   const plain = text.toUpperCase()
@@ -19,7 +20,10 @@ export function isCreditorReference(written: string): boolean {
   return /^RF\d\d[0-9A-Z]{1,21}$/.test(plain) && mod97(plain.slice(4) + plain.slice(0, 4)) === 1
 }
 
-/** A reference or an IBAN in groups of four, as it is printed. */
+/**
+ * A reference or an IBAN in groups of four, as it is printed.
+ * @example inGroups('RF18539007547034') // 'RF18 5390 0754 7034'
+ */
 export function inGroups(plain: string): string {
   return plain.replace(/(.{4})(?=.)/g, '$1 ')
 }

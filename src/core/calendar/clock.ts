@@ -9,6 +9,7 @@ export interface ClockMoment {
 /**
  * A moment (RFC 3339) by a zone's clock. What begins at midnight begins with its day, and what ends at midnight ends with
  * the day before.
+ * @example clockMoment('2026-11-28T23:00:00Z', 'Europe/Vienna', 'until') // { day: '2026-11-28', time: null }
  */
 export function clockMoment(moment: string, timeZone: string, which: 'from' | 'until'): ClockMoment {
   const parts = new Intl.DateTimeFormat('en-CA', {

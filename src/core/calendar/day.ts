@@ -25,7 +25,10 @@ interface Civil {
   day: number
 }
 
-/** `after(day, k, span)`: k·span.count units in one step; a missing day becomes the month's last. */
+/**
+ * `after(day, k, span)`: k·span.count units in one step; a missing day becomes the month's last.
+ * @example after('2026-11-30', 3, { count: 1, unit: 'month' }) // '2027-02-28'
+ */
 export function after(day: Day, k: number, span: Span): Day {
   const steps = k * span.count
   switch (span.unit) {
@@ -45,7 +48,10 @@ export function addDays(day: Day, days: number): Day {
   return days === 0 ? day : fromNumber(toNumber(day) + days)
 }
 
-/** Whole days from `from` to `to`; negative where `to` is earlier. */
+/**
+ * Whole days from `from` to `to`; negative where `to` is earlier.
+ * @example daysBetween('2026-12-30', '2027-01-02') // 3
+ */
 export function daysBetween(from: Day, to: Day): number {
   return toNumber(to) - toNumber(from)
 }

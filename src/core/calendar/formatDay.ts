@@ -1,4 +1,7 @@
-/** A calendar date in words, "28 February 2027"; the year is left out where it is `thisYear`. */
+/**
+ * A calendar date in words, "28 February 2027"; the year is left out where it is `thisYear`.
+ * @example formatDay('2027-02-28', 'en', '2027') // '28 February'
+ */
 export function formatDay(day: string, language: string, thisYear?: string): string {
   const options: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'long', timeZone: 'UTC' }
   if (day.slice(0, 4) !== thisYear) options.year = 'numeric'

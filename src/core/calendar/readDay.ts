@@ -7,6 +7,7 @@ const MONTH_FIRST: readonly string[] = ['en-US']
  * Reads a day as people type it: `2026-12-04`, `4.12.2026`, `4/12/26`, `4 December 2026`, `Dec 4`, `4. Dezember`. Figures are
  * in the order of `language` (BCP 47; English without a region writes the day first, as its sentences do). A day without a
  * year is the next one from `today` on. Null where it is no date.
+ * @example readDay('4/12', 'en', '2026-12-05') // '2027-12-04'
  */
 export function readDay(typed: string, language: string, today: Day): Day | null {
   const text = typed.trim().toLowerCase()

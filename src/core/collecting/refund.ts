@@ -17,6 +17,7 @@ export interface Share {
 /**
  * How an amount is given back from charges, the newest (first) first: whole ones as a whole, the rest from those
  * that give back parts. Null where it cannot be made up exactly.
+ * @example shareRefund([{ id: 'b', left: 4300, gives: 'whole' }, { id: 'a', left: 4300, gives: 'part' }], 5000) // [{ chargeId: 'b', amount: 4300 }, { chargeId: 'a', amount: 700 }]
  */
 export function shareRefund(charges: readonly Charge[], amount: number): Share[] | null {
   const parts = charges.filter(({ gives, left }) => gives === 'part' && left > 0)
@@ -56,7 +57,10 @@ export function shareOfCourses(
   return Math.max(0, paid - back)
 }
 
-/** The amounts that can be given back, where only some can: with whole charges alone. Null: any up to the sum. */
+/**
+ * The amounts that can be given back, where only some can: with whole charges alone. Null: any up to the sum.
+ * @example refundableAmounts([{ id: 'b', left: 4300, gives: 'whole' }, { id: 'a', left: 1900, gives: 'whole' }]) // [1900, 4300, 6200]
+ */
 export function refundableAmounts(charges: readonly Charge[]): number[] | null {
   if (charges.some(({ gives, left }) => gives === 'part' && left > 0)) return null
   return [...sumsOf(charges.filter(({ left }) => left > 0)).keys()].filter((sum) => sum > 0).sort((a, b) => a - b)

@@ -79,7 +79,10 @@ export function oneByOne(courses: readonly { alone: AlonePrice; figure: number |
   }
 }
 
-/** What a bundle saves: minor units, and the percent of it, rounded down. Null where it saves nothing. */
+/**
+ * What a bundle saves: minor units, and the percent of it, rounded down. Null where it saves nothing.
+ * @example savingOf(30_000, 24_500) // { amount: 5500, percent: 18 }
+ */
 export function savingOf(sum: number | null, price: number): { amount: number; percent: number } | null {
   if (sum === null || sum <= price) return null
   return { amount: sum - price, percent: Math.floor(((sum - price) * 100) / sum) }

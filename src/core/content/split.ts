@@ -12,7 +12,10 @@ export interface Split {
   difference: Amount
 }
 
-/** Proposes parts of a price: the exact ones first, then round ones, the nearest first. */
+/**
+ * Proposes parts of a price: the exact ones first, then round ones, the nearest first.
+ * @example proposeSplits(130_000, 3)[0] // { count: 3, total: 130_000, each: 43_333, difference: 0 }
+ */
 export function proposeSplits(total: Amount, count: number): Split[] {
   const exact: Split = { count, total, each: Math.floor(total / count), difference: 0 }
   const full = 10 ** Math.max(0, String(exact.each).length - 2)

@@ -17,6 +17,7 @@ export interface Readable {
  * The colour nearest to the one that was asked for on which text reaches 4.5 : 1: of the same hue, and only as much darker
  * as it must be.
  * @param hex `#rrggbb`.
+ * @example readable('#ffd54a') // { color: '#8a6e00', isChanged: true }
  */
 export function readable(hex: string): Readable {
   if (wcagContrast(hex, ON_COLOR) >= MIN_CONTRAST) return { color: hex, isChanged: false }

@@ -14,6 +14,7 @@ export const LARGEST_AMOUNT: Amount = 99_999_999_999
 
 /**
  * round(a·b/c), half up: floor((2ab + c) / 2c). Exact for any safe integers a, b ≥ 0 and c ≥ 1.
+ * @example roundRatio(4999, 2000, 10_000) // 1000
  */
 export function roundRatio(a: number, b: number, c: number): number {
   const top = 2 * a * b + c
@@ -24,6 +25,7 @@ export function roundRatio(a: number, b: number, c: number): number {
 /**
  * The largest-remainder split of `total` over `weights`: floors first, then one unit each to the
  * largest fractions, ties to the earlier part. All weights 0 count as 1 each. Parts add up to `total`.
+ * @example split(100, [1, 1, 1]) // [34, 33, 33]
  */
 export function split(total: Amount, weights: readonly number[]): Amount[] {
   const sum = weights.reduce((all, weight) => all + weight, 0)

@@ -11,7 +11,10 @@ export interface MoneyFormat {
 
 const formatters = new Map<string, Intl.NumberFormat>()
 
-/** An amount of minor units as text, "€129.00"; `short` leaves out decimals that are all zero. */
+/**
+ * An amount of minor units as text, "€129.00"; `short` leaves out decimals that are all zero.
+ * @example formatMoney(12_900, { currency: 'EUR', language: 'en' }) // '€129.00'
+ */
 export function formatMoney(amount: Amount, format: MoneyFormat, short = false): string {
   const digits = currencyDigits(format.currency)
   const unit = 10 ** digits
@@ -19,7 +22,10 @@ export function formatMoney(amount: Amount, format: MoneyFormat, short = false):
   return formatterFor(format, bare ? 0 : digits).format(amount / unit)
 }
 
-/** An amount as it stands in a field: no currency sign, the school's separators, "1,299.50". */
+/**
+ * An amount as it stands in a field: no currency sign, the school's separators, "1,299.50".
+ * @example formatPlain(129_950, { currency: 'EUR', language: 'de' }) // '1.299,50'
+ */
 export function formatPlain(amount: Amount, { currency, language }: MoneyFormat): string {
   const digits = currencyDigits(currency)
   return new Intl.NumberFormat(language, {
@@ -28,7 +34,10 @@ export function formatPlain(amount: Amount, { currency, language }: MoneyFormat)
   }).format(amount / 10 ** digits)
 }
 
-/** A rate in basis points as text, "20%". */
+/**
+ * A rate in basis points as text, "20%".
+ * @example formatRate(1950, 'en') // '19.5%'
+ */
 export function formatRate(rate: number, language: string): string {
   return new Intl.NumberFormat(language, { style: 'percent', maximumFractionDigits: 2 }).format(rate / 10_000)
 }

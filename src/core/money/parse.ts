@@ -9,6 +9,7 @@ export type ReadMoney = { ok: true; amount: Amount; ambiguous: boolean } | { ok:
  * Reads a price as people type it: `1299`, `1299,5`, `1.299,50`, `1,299.50`, `€ 1 299.50`.
  * A lone separator before exactly three digits could be read in two ways, and is read as the
  * school's language writes numbers. Never rounds: more decimals than the currency has are refused.
+ * @example readMoney('1.299,50', { currency: 'EUR', language: 'de' }) // { ok: true, amount: 129_950, ambiguous: false }
  */
 export function readMoney(typed: string, format: MoneyFormat): ReadMoney {
   const text = withoutSigns(typed, format.currency)

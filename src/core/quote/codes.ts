@@ -9,7 +9,10 @@ export interface DraftLine {
   saleInForce: boolean
 }
 
-/** How codes are compared (pricing rules, section 6). */
+/**
+ * How codes are compared (pricing rules, section 6).
+ * @example codeKey(' spring-26 ') // 'SPRING-26'
+ */
 export function codeKey(code: string): string {
   return code.trim().toUpperCase()
 }

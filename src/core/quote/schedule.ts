@@ -11,7 +11,10 @@ export function isInForce(sale: Sale | null, at: Instant): boolean {
   return !sale.until || isBefore(at, sale.until)
 }
 
-/** The day from which regular payments are counted: the purchase day, or the end of a trial. */
+/**
+ * The day from which regular payments are counted: the purchase day, or the end of a trial.
+ * @example anchorOf({ kind: 'subscription', trial: { length: { count: 14, unit: 'day' } } }, '2026-12-01') // '2026-12-15'
+ */
 export function anchorOf(terms: Terms, purchaseDay: Day): Day {
   const trial = terms.kind === 'installments' || terms.kind === 'subscription' ? terms.trial : null
   return trial ? after(purchaseDay, 1, trial.length) : purchaseDay

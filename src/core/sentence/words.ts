@@ -17,7 +17,10 @@ export function formatRate(span: Span): string {
   return span.count === 1 ? PRICE.rates[span.unit] : formatEvery(span)
 }
 
-/** "a", "a and b", "a, b and c". */
+/**
+ * "a", "a and b", "a, b and c".
+ * @example formatList(['paper', 'linen', 'thread'], 'or') // 'paper, linen or thread'
+ */
 export function formatList(items: readonly string[], joint: 'and' | 'or' = 'and'): string {
   if (items.length < 2) return items[0] ?? ''
   return say(LIST[joint], { first: items.slice(0, -1).reduce(formatListed), last: items.at(-1) ?? '' })
@@ -25,7 +28,10 @@ export function formatList(items: readonly string[], joint: 'and' | 'or' = 'and'
 
 const formatListed = (one: string, next: string) => say(LIST.more, { one, next })
 
-/** What follows one another: "€43.00 today, then €43.00 on 28 February". */
+/**
+ * What follows one another: "€43.00 today, then €43.00 on 28 February".
+ * @example formatThen(['€43.00 today', '€43.00 on 28 February']) // '€43.00 today, then €43.00 on 28 February'
+ */
 export function formatThen(parts: readonly string[]): string {
   return parts.length === 0 ? '' : parts.reduce((first, next) => say(PRICE.oneThen, { first, next }))
 }

@@ -19,6 +19,8 @@ const plurals = new Intl.PluralRules(LANGUAGE)
 /**
  * A message of the catalogue, filled in. Values are put in as they are: whoever makes HTML of it escapes it there.
  * @throws RangeError where a name has no value, which the types refuse already.
+ * @example say('The minimum is {money}.', { money: '€4.00' }) // 'The minimum is €4.00.'
+ * @example say({ one: '{count} lesson', other: '{count} lessons' }, { count: 1 }) // '1 lesson'
  */
 export function say<const M extends Message>(message: M, values: ValuesOf<M>): string {
   const given = values as Record<string, string | number>
