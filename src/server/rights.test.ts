@@ -86,7 +86,9 @@ describe('the studio’s addresses', () => {
         expect([method, path, id, answer.status >= 500]).toEqual([method, path, id, false])
       }
     }
-    expect(noise.mock.calls).toEqual([])
+    // Connections of a test before this one, whose database has ended, may still be said.
+    const said = noise.mock.calls.filter(([line]) => !String(line).includes('due to administrator command'))
+    expect(said).toEqual([])
     expect(await world.db.$count(orders)).toBe(2)
   })
 

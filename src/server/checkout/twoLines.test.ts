@@ -104,7 +104,7 @@ const refundedOf = (orderId: string) =>
     .select({ lineId: refunds.lineId, amount: refunds.amount, state: refunds.state })
     .from(refunds)
     .where(eq(refunds.orderId, orderId))
-    .orderBy(asc(refunds.createdAt), asc(refunds.amount))
+    .orderBy(asc(refunds.amount))
 
 /** The text of the latest message of a kind about an order, as it is sent now. */
 async function emailOf(orderId: string, kind: string) {
