@@ -118,7 +118,7 @@ test('where the money is: a payout is entered from the statement, refused where 
   const dialog = studio.getByRole('dialog')
   const enter = dialog.getByRole('button', { name: 'Enter the payout' })
   await enter.click()
-  await expect(dialog.getByText('Write a price.')).toBeVisible()
+  await expect(dialog.getByText('Write how much was received.')).toBeVisible()
   await dialog.getByLabel('Amount').fill('999999')
   await enter.click()
   await expect(dialog.getByText(/^The books say that €.* is there/)).toBeVisible()

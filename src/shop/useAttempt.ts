@@ -9,9 +9,11 @@ import { ApiError } from '../ui/problem.ts'
 export function useAttempt() {
   const [error, setError] = useState<ApiError | null>(null)
   const [isBusy, setBusy] = useState(false)
-  // Who comes back to this page by the browser's button may press again.
+  // Whoever comes back to this page by the browser's button finds it as it was left, and may press again.
   useEffect(() => {
-    const shown = () => setBusy(false)
+    const shown = ({ persisted }: PageTransitionEvent) => {
+      if (persisted) setBusy(false)
+    }
     addEventListener('pageshow', shown)
     return () => removeEventListener('pageshow', shown)
   }, [])

@@ -46,7 +46,8 @@ export function ReceivedDialog(props: ReceivedDialogProps) {
   const [isPressed, setPressed] = useState(false)
   const read = readMoney(typed, money)
   const zero = read.ok && read.amount === 0 ? amount.notZero : undefined
-  const unread = read.ok || (typed === '' && !isPressed) ? undefined : read.why
+  const missing = isPressed ? 'Write how much was received.' : undefined
+  const unread = typed === '' ? missing : read.ok ? undefined : read.why
   return (
     <FormDialog
       title={title}

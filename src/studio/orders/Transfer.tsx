@@ -160,7 +160,7 @@ interface MarkDialogProps {
   onClose: () => void
 }
 
-/** What came for an order that awaits it, or was paid already. */
+/** Records a transfer for an order that waits for one, or is paid already. */
 function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const isSurplus = order.state === 'paid'
   /** What comes of an amount. */
