@@ -353,15 +353,15 @@ export class DemoShop {
       .select()
       .from(attempts)
       .where(and(eq(attempts.orderId, orderId), isNull(attempts.agreementId), eq(attempts.state, 'collected')))
-    const told = this.standins.books.dispute(attempt?.reference ?? '', 'The payer says they did not order this.')
-    const noted = { ...told.dispute, reference: told.dispute.id, key: attempt?.key ?? '' }
+    const opened = this.standins.books.dispute(attempt?.reference ?? '', 'The payer says they did not order this.')
+    const noted = { ...opened.dispute, reference: opened.dispute.id, key: attempt?.key ?? '' }
     await noteDispute(this.services, 'practice', attempt?.id as string, noted)
     await this.work()
     if (!isAnswered) return
     const dispute = await db.query.disputes.findFirst({ where: (row, { eq: is }) => is(row.orderId, orderId) })
     const answer = { accept: false, access: 'keep' as const, note: 'They have opened nine lessons since' }
     await answerDispute(this.services, 'practice', dispute?.id as string, answer)
-    const { dispute: ended } = this.standins.books.decideDispute(told.dispute.id, true)
+    const { dispute: ended } = this.standins.books.decideDispute(opened.dispute.id, true)
     await noteDispute(this.services, 'practice', attempt?.id as string, { ...noted, state: ended.state })
     await this.work()
   }

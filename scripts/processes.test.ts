@@ -33,7 +33,7 @@ describe('a part of the product', () => {
   it('that ends by itself is started anew, with a pause that grows, and it is said', async () => {
     const { part: one, pids, refuses } = part('worker')
     const said: string[] = []
-    const kept = await keepRunning(one, process.env, (what) => said.push(what), PAUSES)
+    const running = await keepRunning(one, process.env, (what) => said.push(what), PAUSES)
     process.kill(pids()[0] as number, 'SIGKILL')
     await eventually(async () => said.includes('worker runs again.'))
     expect(said[0]).toBe('worker ended by itself (SIGKILL). It is started anew in 0.02 s.')
@@ -44,7 +44,7 @@ describe('a part of the product', () => {
     expect(said.some((what) => what.includes('no database') && what.includes('in 0.08 s'))).toBe(true)
     rmSync(refuses)
     await eventually(async () => said.filter((what) => what === 'worker runs again.').length === 2)
-    await kept.end()
+    await running.end()
     expect(() => process.kill(pids().at(-1) as number, 0)).toThrow()
     const { length } = pids()
     await new Promise((resolve) => setTimeout(resolve, 250))

@@ -174,10 +174,10 @@ function countPlaywright({ stats, suites }: { stats: { expected: number; unexpec
     ...(suite.specs ?? []).flatMap(({ title, ok, tests }) => {
       if (ok) return []
       const errors = tests.flatMap(({ results }) => results.flatMap((result) => result.errors))
-      const told = errors.map(({ message, location }) =>
+      const reasons = errors.map(({ message, location }) =>
         [location && `${basename(location.file)}:${location.line}`, message].filter(Boolean).join(' '),
       )
-      return [{ name: title, why: told.join('\n').slice(0, WHY) }]
+      return [{ name: title, why: reasons.join('\n').slice(0, WHY) }]
     }),
     ...(suite.suites ?? []).flatMap(failedIn),
   ]

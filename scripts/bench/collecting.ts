@@ -216,7 +216,7 @@ function forkStandin(tokens: number): Promise<Standin & { stop: () => void }> {
     execArgv: ['--import', 'tsx'],
   })
   return new Promise((resolve, reject) => {
-    child.once('message', (told) => resolve({ ...(told as Standin), stop: () => child.kill() }))
+    child.once('message', (ready) => resolve({ ...(ready as Standin), stop: () => child.kill() }))
     child.once('exit', (code) => reject(new Error(`The stand-ins ended with ${code}.`)))
   })
 }

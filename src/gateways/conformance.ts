@@ -348,11 +348,11 @@ export const CHECKS: Check[] = [
       const { signingSecret } = await adapter.listen(credentials, listenerUrl)
       const { key, outcome } = await collected(harness)
       await harness.dispute(outcome.reference)
-      const told = (await harness.events(signingSecret))
+      const notice = (await harness.events(signingSecret))
         .map(({ headers, body }) => adapter.readEvent(signingSecret, headers, body))
         .find((event) => event.dispute?.key === key)
-      const reference = told?.dispute?.reference ?? ''
-      ensure(told?.dispute?.state === 'open' && told.dispute.amount === AMOUNT, JSON.stringify(told))
+      const reference = notice?.dispute?.reference ?? ''
+      ensure(notice?.dispute?.state === 'open' && notice.dispute.amount === AMOUNT, JSON.stringify(notice))
       const lost = await adapter.answerDispute(credentials, { reference, accept: true })
       ensure(lost.state === 'lost', `given up, it is ${lost.state}`)
       const left = await adapter.refund(credentials, { key: newKey(), reference: outcome.reference, amount: AMOUNT })

@@ -16,7 +16,7 @@ import { runWorker } from './worker.ts'
 
 const world = ownWorld()
 
-const letter = { subject: 'S', html: '<p>x</p>', text: 'x', to: 'a@post.example', replyTo: 'owner@post.example' }
+const email = { subject: 'S', html: '<p>x</p>', text: 'x', to: 'a@post.example', replyTo: 'owner@post.example' }
 
 it('one message that is refused keeps no other from being sent; it is seen, and sent again', async () => {
   const refusing = new Set(['refused@post.example'])
@@ -73,7 +73,7 @@ it('a mail server that takes the connection and says nothing is given up after a
   })
   const limits = { connectionTimeout: 200, greetingTimeout: 200, socketTimeout: 200, dnsTimeout: 200 }
   await expect(
-    smtpPost(port, limits)({ ...letter, from: senderOf({ name: 'School', senderName: '' }) }),
+    smtpPost(port, limits)({ ...email, from: senderOf({ name: 'School', senderName: '' }) }),
   ).rejects.toThrow()
   mute.close()
 })
@@ -89,7 +89,7 @@ it('a school is named in its mail as it is called, whatever it is called', async
     'a@b <c@d>',
   ]) {
     await smtpPost(port)({
-      ...letter,
+      ...email,
       to: `${mailbox.list().length}@post.example`,
       from: senderOf({ name, senderName: '' }),
     })

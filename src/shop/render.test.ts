@@ -188,9 +188,9 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
   expect(whole({ name: 'my', courses: [], plans: [], orders: [] }).parts).toEqual([])
   expect(whole({ name: 'my', courses: [], plans: [], orders: [] }, { visitor }).parts).toEqual(['details'])
   const description = '<p>Write <code>&lt;div data-part="checkout"</code>, or  data-part="gone".</p>'
-  const told = whole({ name: 'course', course: { ...card, description, lessons: [] }, offers, isOwned: false })
-  expect(told.markup).toContain('data-part="gone"')
-  expect(told.parts).toEqual([])
+  const page = whole({ name: 'course', course: { ...card, description, lessons: [] }, offers, isOwned: false })
+  expect(page.markup).toContain('data-part="gone"')
+  expect(page.parts).toEqual([])
   const { markup, parts } = checkoutOf(false)
   expect(parts).toEqual(['checkout'])
   const [around, form] = markup.split('data-part="checkout"')

@@ -91,9 +91,9 @@ export function anyPage(pictureIds: readonly string[], videoIds: readonly string
     return fc.record({ ...more, ...own[kind] }).map((patch) => ({ ...part, ...patch }) as PagePart)
   }
   const parts = fc.array(fc.constantFrom(...PART_KINDS), { maxLength: 20 }).chain((kinds) => {
-    const kept: PagePart[] = []
-    for (const kind of kinds) if (mayAdd(kept, kind)) kept.push(emptyPart(kind, `part-${kept.length}`))
-    return fc.tuple(...kept.map(({ kind, id }) => filled(kind, id)))
+    const chosen: PagePart[] = []
+    for (const kind of kinds) if (mayAdd(chosen, kind)) chosen.push(emptyPart(kind, `part-${chosen.length}`))
+    return fc.tuple(...chosen.map(({ kind, id }) => filled(kind, id)))
   })
   return fc
     .record({

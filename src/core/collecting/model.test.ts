@@ -259,9 +259,9 @@ it('rehearses what the rules say, whatever is sold, declined, paid and cancelled
     fc.property(cases, (some) => {
       const document = documentOf(some)
       const expected = model(document, some)
-      const { lines, ...told } = rehearse(readRehearsal(document))
-      expect({ ...told, lines: told.placed ? lines : null }).toEqual(expected)
-      if (told.placed) placed++
+      const { lines, ...rehearsed } = rehearse(readRehearsal(document))
+      expect({ ...rehearsed, lines: rehearsed.placed ? lines : null }).toEqual(expected)
+      if (rehearsed.placed) placed++
     }),
     { numRuns: 2000 },
   )

@@ -184,12 +184,12 @@ function lessonChanges(live: CourseContent['lessons'], draft: CourseContent['les
   for (const lesson of live) {
     if (!after.has(lesson.id)) changes.push({ what: 'Lesson', from: lesson.title || 'Untitled', to: null })
   }
-  const kept = (lessons: CourseContent['lessons'], other: Set<string>) =>
+  const remaining = (lessons: CourseContent['lessons'], other: Set<string>) =>
     lessons
       .filter(({ id }) => other.has(id))
       .map(({ id }) => id)
       .join()
-  if (kept(live, after) !== kept(draft, new Set(before.keys()))) {
+  if (remaining(live, after) !== remaining(draft, new Set(before.keys()))) {
     changes.push({ what: 'Order of the lessons', from: 'the old order', to: 'the new order' })
   }
   return changes

@@ -65,9 +65,9 @@ export function pageChanges(live: PageContent | null, draft: PageContent, names:
 /** Parts that come, go, move or are changed; of a changed text both are said. */
 function partChanges(live: readonly PagePart[], draft: readonly PagePart[], { part: nameOf }: PageNames): Change[] {
   const before = new Map(live.map((part) => [part.id, part]))
-  const kept = new Set(draft.map(({ id }) => id))
+  const draftIds = new Set(draft.map(({ id }) => id))
   const gone = live
-    .filter(({ id }) => !kept.has(id))
+    .filter(({ id }) => !draftIds.has(id))
     .map(({ kind }): Change => ({ what: 'Part', from: nameOf(kind), to: null }))
   const others = draft.flatMap((part): Change[] => {
     const name = nameOf(part.kind)

@@ -9,10 +9,10 @@ const document = {
 }
 
 it('a quote is read as every version kept it: bare at first, wrapped with its version now', () => {
-  const kept = JSON.parse(JSON.stringify(storeQuote(document))) as unknown
-  expect(kept).toEqual({ version: 1, document })
-  expect(documentOf(kept)).toEqual(document)
+  const stored = JSON.parse(JSON.stringify(storeQuote(document))) as unknown
+  expect(stored).toEqual({ version: 1, document })
+  expect(documentOf(stored)).toEqual(document)
   expect(documentOf(document)).toEqual(document)
-  expect(readStoredQuote(kept)).toEqual(readStoredQuote(document))
-  expect(readStoredQuote(kept).lines[0]?.offer.terms).toEqual({ kind: 'single', amount: 4300 })
+  expect(readStoredQuote(stored)).toEqual(readStoredQuote(document))
+  expect(readStoredQuote(stored).lines[0]?.offer.terms).toEqual({ kind: 'single', amount: 4300 })
 })

@@ -248,12 +248,12 @@ describe('a refund of one course of a bundle', () => {
     const order = await openOrder(world.services, 'practice', orderId)
     expect(order.refunds).toMatchObject([{ amount: share, courseIds: [marbling.courseId], state: 'refunded' }])
     expect(order.lines[0]?.courses.map(({ title }) => title)).toEqual([`Coptic ${n}`, `Marbling ${n}`])
-    const [told] = await world.db
+    const [notified] = await world.db
       .select()
       .from(messages)
       .where(and(eq(messages.kind, 'refunded'), eq(messages.orderId, orderId)))
     const sent: string[] = []
-    await sendMessage(world.services, told?.id as string, async ({ text }) => void sent.push(text))
+    await sendMessage(world.services, notified?.id as string, async ({ text }) => void sent.push(text))
     expect(sent[0]).toContain(`Marbling ${n}`)
     expect(sent[0]).not.toContain(`Coptic ${n}`)
   })
@@ -333,8 +333,8 @@ describe('a bundle that grows', () => {
         1,
       )
       expect(await weightsOf((await lineOf(orderId)).id)).toEqual([12_900, 2400, 0])
-      const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'bundle-grew'))
-      expect(await world.db.$count(messages, told)).toBe(1)
+      const notified = and(eq(messages.orderId, orderId), eq(messages.kind, 'bundle-grew'))
+      expect(await world.db.$count(messages, notified)).toBe(1)
       const noted = await world.db.select().from(journal).where(eq(journal.orderId, orderId))
       expect(noted.filter(({ what, data }) => what === 'course-opened' && data.course === `Stab ${n}`)).toHaveLength(1)
     }
@@ -348,12 +348,12 @@ describe('a bundle that grows', () => {
     const { orderId } = await buy()
     await change(withStab(), { opens: true, closes: false, notifies: true })
     await grow()
-    const [told] = await world.db
+    const [notified] = await world.db
       .select()
       .from(messages)
       .where(and(eq(messages.orderId, orderId), eq(messages.kind, 'bundle-grew')))
     const sent: { subject: string; text: string }[] = []
-    await sendMessage(world.services, told?.id as string, async (letter) => void sent.push(letter))
+    await sendMessage(world.services, notified?.id as string, async (email) => void sent.push(email))
     expect(sent[0]?.subject).toBe(`Stab ${n} is yours too`)
     expect(sent[0]?.text).toContain(`“Stab ${n}” was added to “Shelf ${n}”`)
     expect(sent[0]?.text).toContain(`/learn/${stab.slug}`)

@@ -130,10 +130,10 @@ export async function makeBundleLive(
   const { id, draft } = bundle
   const known = await knownCourses(within)
   // What was retired, and was said to stay in bundles, stays.
-  const kept = new Set(bundle.live?.courses.map((course) => course.id))
+  const liveCourseIds = new Set(bundle.live?.courses.map((course) => course.id))
   const problems = bundleProblems(
     draft,
-    known.map((course) => ({ ...course, isOnShelf: course.isOnShelf || kept.has(course.id) })),
+    known.map((course) => ({ ...course, isOnShelf: course.isOnShelf || liveCourseIds.has(course.id) })),
   )
   if (problems.length > 0) {
     throw new Problem(

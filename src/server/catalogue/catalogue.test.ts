@@ -44,10 +44,10 @@ describe('drafts and publishing', () => {
     const { offerId } = await world.sell(100, 'Two windows')
     const offer = await getOffer(world.db, offerId)
     await saveOfferDraft(world.services, offerId, offer.draftRev, { ...offer.draft, name: 'First window' })
-    const told = await problem(
+    const refusal = await problem(
       saveOfferDraft(world.services, offerId, offer.draftRev, { ...offer.draft, name: 'Second window' }),
     )
-    expect(told).toMatchObject({
+    expect(refusal).toMatchObject({
       status: 409,
       code: 'changed-elsewhere',
       more: { theirs: { draft: { name: 'First window' } } },
@@ -58,8 +58,8 @@ describe('drafts and publishing', () => {
   it('every published price is kept with its time', async () => {
     const { offerId } = await world.sell(100, 'Kept')
     await world.reprice(offerId, 200)
-    const kept = await world.db.select().from(versions).where(eq(versions.subjectId, offerId))
-    expect(kept.map(({ version, content }) => [version, 'terms' in content && content.terms])).toEqual([
+    const stored = await world.db.select().from(versions).where(eq(versions.subjectId, offerId))
+    expect(stored.map(({ version, content }) => [version, 'terms' in content && content.terms])).toEqual([
       [1, { kind: 'single', amount: 100 }],
       [2, { kind: 'single', amount: 200 }],
     ])

@@ -35,7 +35,7 @@ export async function beside<T extends { id: string; quote: Quote }>(
   )
   const held = byCourse.flatMap((course) => course.held)
   if (held.length === 0) return { buyable: [...offers], says: null }
-  const kept: T[] = []
+  const buyable: T[] = []
   let back: string | null = null
   for (const offer of offers) {
     const [line] = offer.quote.lines
@@ -43,13 +43,13 @@ export async function beside<T extends { id: string; quote: Quote }>(
     if (line && byCourse.every((course) => course.held.some((holding) => outlasts(holding, line)))) continue
     const same = await sameOffer(services.db, held, offer.id, day)
     if (same?.mayComeBack) back = same.agreementId
-    if (!same) kept.push(offer)
+    if (!same) buyable.push(offer)
   }
   const some = byCourse.filter((course) => course.held.length > 0).map(({ title }) => `“${title}”`)
   if (courses.length > 1 && some.length < courses.length) {
-    return { buyable: kept, says: { says: say(HELD.some, { courses: formatList(some) }), ...TO_MY_COURSES } }
+    return { buyable, says: { says: say(HELD.some, { courses: formatList(some) }), ...TO_MY_COURSES } }
   }
-  return { buyable: kept, says: formatHeld(school, held, back, kept.length > 0) }
+  return { buyable, says: formatHeld(school, held, back, buyable.length > 0) }
 }
 
 const TO_MY_COURSES = { label: HELD.myCourses, href: '/my' }

@@ -95,15 +95,15 @@ describe('an order of two things of which another opened one meanwhile', () => {
     const sent = await world.db.select().from(messages).where(eq(messages.orderId, orderId)).orderBy(messages.createdAt)
     expect(sent.map(({ kind }) => kind).sort()).toEqual(['awaiting', 'creator-sold', 'paid-twice', 'receipt'])
     const textOf = async (kind: string) => {
-      let letter = ''
+      let email = ''
       await sendMessage(world.services, sent.find((row) => row.kind === kind)?.id as string, async (mail) => {
-        letter = mail.text
+        email = mail.text
       })
-      return letter
+      return email
     }
-    const told = await textOf('paid-twice')
-    expect(told).toContain(`€49.00 for “Paper ${n}”`)
-    expect(told).not.toContain(`Book ${n}`)
+    const emailText = await textOf('paid-twice')
+    expect(emailText).toContain(`€49.00 for “Paper ${n}”`)
+    expect(emailText).not.toContain(`Book ${n}`)
     const receipt = await textOf('receipt')
     expect(receipt).toContain(`“Book ${n}” is paid and open.`)
     expect(receipt).toContain(`“Paper ${n}” was open already, by another order of yours`)

@@ -169,8 +169,8 @@ describe('money that comes hours later', () => {
     await lookUpAwaited(world.services, 'practice')
     expect(await stateOf(orderId)).toBe('open')
     expect(await world.grantsOf(orderId)).toHaveLength(0)
-    const told = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
-    expect(told.map(({ kind }) => kind)).toEqual(['awaiting', 'not-arrived'])
+    const notified = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
+    expect(notified.map(({ kind }) => kind)).toEqual(['awaiting', 'not-arrived'])
   })
 
   it('is not taken for installments', async () => {
@@ -184,11 +184,11 @@ describe('money that comes hours later', () => {
 /** The receipt of an order, as it is sent now. */
 async function receiptText(orderId: string): Promise<string> {
   const rows = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
-  let letter = ''
+  let email = ''
   await sendMessage(world.services, rows.find(({ kind }) => kind === 'receipt')?.id as string, async ({ text }) => {
-    letter = text
+    email = text
   })
-  return letter
+  return email
 }
 
 describe('bank transfer', () => {

@@ -109,11 +109,11 @@ const refundedOf = (orderId: string) =>
 /** The text of the latest message of a kind about an order, as it is sent now. */
 async function emailOf(orderId: string, kind: string) {
   const { messages } = await openOrder(world.services, 'practice', orderId)
-  let letter = ''
+  let email = ''
   await sendMessage(world.services, messages.filter((row) => row.kind === kind).at(-1)?.id as string, async (sent) => {
-    letter = sent.text
+    email = sent.text
   })
-  return letter
+  return email
 }
 
 describe('placed', () => {
@@ -279,9 +279,9 @@ describe('refunded', () => {
       [12_900, 'refunded'],
     ])
     expect(await openCourses(orderId)).toEqual([])
-    const told = await emailOf(orderId, 'refunded')
-    expect(told).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was refunded`)
-    expect(told).toContain('Access to the courses has ended')
+    const emailText = await emailOf(orderId, 'refunded')
+    expect(emailText).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was refunded`)
+    expect(emailText).toContain('Access to the courses has ended')
     await expect(refundWhole(world.services, 'practice', orderId, whole)).rejects.toMatchObject({ code: 'not-whole' })
     await expect(refundWhole(world.services, 'live', orderId, whole)).rejects.toMatchObject({ status: 404 })
 
@@ -312,10 +312,10 @@ describe('refunded', () => {
   it('by a lost dispute is shared over both lines, and closes both where that is decided', async () => {
     const { orderId } = await world.buyTogether(both())
     const [attempt] = await world.attemptsOf(orderId)
-    const told = { key: attempt?.key as string, reference: 'd-two', amount: 14_800, reason: 'Not theirs' }
-    await noteDispute(world.services, 'practice', attempt?.id as string, { ...told, state: 'open' })
+    const report = { key: attempt?.key as string, reference: 'd-two', amount: 14_800, reason: 'Not theirs' }
+    await noteDispute(world.services, 'practice', attempt?.id as string, { ...report, state: 'open' })
     world.standins.books.dispute(attempt?.reference ?? '', 'Not theirs')
-    await noteDispute(world.services, 'practice', attempt?.id as string, { ...told, state: 'lost' })
+    await noteDispute(world.services, 'practice', attempt?.id as string, { ...report, state: 'lost' })
     const rows = await refundedOf(orderId)
     expect(rows.map(({ lineId, amount }) => [lineId, amount])).toEqual([
       [(await lineOf(orderId, 1)).id, 1900],
@@ -360,8 +360,8 @@ describe('said of it', () => {
     ])
     const { messages } = await openOrder(world.services, 'practice', orderId)
     let text = ''
-    await sendMessage(world.services, messages.find(({ kind }) => kind === 'receipt')?.id as string, async (letter) => {
-      text = letter.text
+    await sendMessage(world.services, messages.find(({ kind }) => kind === 'receipt')?.id as string, async (email) => {
+      text = email.text
     })
     for (const said of [
       `“Marbling ${n}” is paid and open.`,
@@ -384,8 +384,8 @@ describe('said of it', () => {
     })
     const { messages } = await openOrder(world.services, 'practice', orderId)
     let text = ''
-    await sendMessage(world.services, messages.find(({ kind }) => kind === 'receipt')?.id as string, async (letter) => {
-      text = letter.text
+    await sendMessage(world.services, messages.find(({ kind }) => kind === 'receipt')?.id as string, async (email) => {
+      text = email.text
     })
     expect(text).toContain(`thank you. “Marbling ${n}” is paid and open.`)
     expect(text).toContain(`“Tried ${n}” is yours and open.`)
@@ -405,8 +405,8 @@ describe('said of it', () => {
     expect(shown.payments.slice(0, 3).map(({ pay }) => pay)).toEqual([1900, 4300, 12_900])
     let text = ''
     const id = shown.messages.find(({ kind }) => kind === 'receipt')?.id as string
-    await sendMessage(world.services, id, async (letter) => {
-      text = letter.text
+    await sendMessage(world.services, id, async (email) => {
+      text = email.text
     })
     expect(text).toContain('The next payment is €62.00 on ')
     expect(text).not.toContain('and so on')

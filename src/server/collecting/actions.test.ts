@@ -56,11 +56,11 @@ async function emailOf(orderId: string, kind: string) {
     .where(eq(messages.orderId, orderId))
     .orderBy(asc(messages.createdAt))
   const message = rows.filter((row) => row.kind === kind).at(-1)
-  let letter = ''
+  let email = ''
   await sendMessage(world.services, message?.id as string, async ({ subject, text }) => {
-    letter = `${subject}\n${text}`
+    email = `${subject}\n${text}`
   })
-  return letter
+  return email
 }
 
 describe('a course taken back', () => {
@@ -71,9 +71,9 @@ describe('a course taken back', () => {
     expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', cancelledWhen: 'now', nextTry: null })
     expect(await isOpen(plan)).toBe('no-grant')
     expect(await kindsTo(plan.orderId)).toEqual(['cancelled'])
-    const letter = await emailOf(plan.orderId, 'cancelled')
-    expect(letter).toContain('no further payments are charged')
-    expect(letter).not.toContain('stays open')
+    const email = await emailOf(plan.orderId, 'cancelled')
+    expect(email).toContain('no further payments are charged')
+    expect(email).not.toContain('stays open')
     for (let months = 0; months < 3; months++) await advance(31)
     expect(await takenFor(plan.orderId)).toEqual([1900])
   })
@@ -271,18 +271,18 @@ it('a pay link is sent for what is not late, too, and for nothing that has ended
 
 it('a renewal is announced once, so many days before as the school has set', async () => {
   const plan = await agree(MONTHLY)
-  const told = async () => (await kindsTo(plan.orderId)).filter((kind) => kind === 'renewal-ahead').length
+  const notified = async () => (await kindsTo(plan.orderId)).filter((kind) => kind === 'renewal-ahead').length
   world.clock.offsetMs += 25 * DAY
   await announceAll(world.services)
-  expect(await told()).toBe(0)
+  expect(await notified()).toBe(0)
   await world.db.update(school).set({ renewalNoticeDays: 7 })
   await announceAll(world.services)
   await announceAll(world.services)
-  expect(await told()).toBe(1)
+  expect(await notified()).toBe(1)
   expect(await emailOf(plan.orderId, 'renewal-ahead')).toMatch(/renews on .*: €19.00 is charged/)
   await advance(7)
   world.clock.offsetMs += 25 * DAY
   await announceAll(world.services)
-  expect(await told()).toBe(2)
+  expect(await notified()).toBe(2)
   await world.db.update(school).set({ renewalNoticeDays: 0 })
 })

@@ -31,16 +31,16 @@ it('a card that ends before a payment is announced two weeks ahead, once; with a
   await announceAll(world.services)
   expect(await toldOf(placed.orderId)).toBe(1)
   const job = world.queue.filter(({ name }) => name === 'message-send').at(-1)
-  let letter = ''
+  let email = ''
   await sendMessage(
     world.services,
     (job as { data: { messageId: string } }).data.messageId,
     async ({ subject, text }) => {
-      letter = `${subject}\n${text}`
+      email = `${subject}\n${text}`
     },
   )
-  expect(letter).toContain('Your card for Ends expires before the next payment')
-  expect(letter).toContain('/pay/')
+  expect(email).toContain('Your card for Ends expires before the next payment')
+  expect(email).toContain('/pay/')
 
   // Nothing done: the gateway declines it as expired.
   world.clock.offsetMs += 14 * DAY

@@ -19,7 +19,7 @@ async function storedOf({ orderId, id, lineId }: Agreed) {
   const tries = await db.select().from(attempts).where(eq(attempts.orderId, orderId)).orderBy(attempts.startedAt)
   const [grant] = await db.select().from(grants).where(eq(grants.lineId, lineId))
   const moved = await db.select().from(ledger).where(eq(ledger.orderId, orderId)).orderBy(ledger.transaction, ledger.id)
-  const told = await db.select().from(messages).where(eq(messages.orderId, orderId))
+  const notified = await db.select().from(messages).where(eq(messages.orderId, orderId))
   const events = await db.select().from(journal).where(eq(journal.orderId, orderId)).orderBy(journal.id)
   return {
     row: row && {
@@ -36,7 +36,7 @@ async function storedOf({ orderId, id, lineId }: Agreed) {
     }),
     closes: [grant?.closes, grant?.suspendedFrom, grant?.endedAt],
     moved: moved.map(({ day, kind, account, amount }) => [day, kind, account.replace(/over-time.*/, ''), amount]),
-    told: told.map(({ kind, state }) => [kind, state]),
+    notified: notified.map(({ kind, state }) => [kind, state]),
     events: events.map(({ what }) => what),
   }
 }

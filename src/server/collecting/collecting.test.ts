@@ -203,20 +203,20 @@ describe('a payment that is declined', () => {
     expect((await put([], true)).status).toBe(200)
     expect(await rowOf(plan.id)).toMatchObject({ state: 'stopped', nextTry: null })
     expect(await world.journalOf(plan.orderId)).toContain('agreement-stopped')
-    const told = await world.db.select().from(messages).where(eq(messages.orderId, plan.orderId))
-    expect(told.map(({ kind }) => kind)).toContain('stopped')
+    const notified = await world.db.select().from(messages).where(eq(messages.orderId, plan.orderId))
+    expect(notified.map(({ kind }) => kind)).toContain('stopped')
     expect((await put([1, 3, 7])).status).toBe(200)
   })
 
   it('is told with the day on which access is paused: ahead while it is open, behind once it is not', async () => {
     const day = (on: string) => formatDay(on, 'en')
     const textsOf = async (orderId: string, kind: 'declined' | 'stopped') => {
-      const told = await world.db
+      const notified = await world.db
         .select()
         .from(messages)
         .where(and(eq(messages.orderId, orderId), eq(messages.kind, kind)))
       const texts: string[] = []
-      for (const { id } of told) await sendMessage(world.services, id, async ({ text }) => void texts.push(text))
+      for (const { id } of notified) await sendMessage(world.services, id, async ({ text }) => void texts.push(text))
       return texts.join('')
     }
     const plan = await agree(THREE_PARTS, 'pays-once')
@@ -245,10 +245,10 @@ describe('a payment that is declined', () => {
       .select()
       .from(messages)
       .where(and(eq(messages.orderId, plan.orderId), eq(messages.kind, 'declined')))
-    const letters: { text: string }[] = []
-    await sendMessage(world.services, message?.id as string, async (letter) => void letters.push(letter))
-    expect(letters[0]?.text).toContain('failed: there was not enough money.')
-    const token = /\/pay\/(\S+)/.exec(letters[0]?.text ?? '')?.[1] ?? ''
+    const emails: { text: string }[] = []
+    await sendMessage(world.services, message?.id as string, async (email) => void emails.push(email))
+    expect(emails[0]?.text).toContain('failed: there was not enough money.')
+    const token = /\/pay\/(\S+)/.exec(emails[0]?.text ?? '')?.[1] ?? ''
     expect(await readPayLink(world.services, token)).toBe(plan.id)
     const byHand = {
       connectionId: world.connectionId,

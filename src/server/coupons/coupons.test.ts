@@ -450,8 +450,8 @@ describe('a code of an order by bank transfer', () => {
     expect(await world.orderOf(orderId)).toMatchObject({ state: 'open' })
     const events = await world.journalOf(orderId)
     expect(events.filter((what) => what === 'transfer-ended')).toHaveLength(1)
-    const told = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
-    expect(told.filter(({ kind }) => kind === 'not-arrived')).toHaveLength(1)
+    const notified = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
+    expect(notified.filter(({ kind }) => kind === 'not-arrived')).toHaveLength(1)
     const other = await world.sell(5000, `Part ${orderId}`)
     const { transfer } = await world.connectOthers()
     const request = {

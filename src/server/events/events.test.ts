@@ -156,8 +156,8 @@ it('rightly signed, of another amount or shape: kept, told as something to look 
     '{"type":"dispute.opened","data":{"id":"\\u0000\\ud800"}}',
   ]
   for (const body of odd) expect([body, (await send(body)).status]).toEqual([body, 200])
-  const kept = ['"\\ud800"', '{"\\u0000":"a\\\\u0000 \\udc00"}', `${'['.repeat(20_000)}${']'.repeat(20_000)}`]
-  for (const data of kept) {
+  const stored = ['"\\ud800"', '{"\\u0000":"a\\\\u0000 \\udc00"}', `${'['.repeat(20_000)}${']'.repeat(20_000)}`]
+  for (const data of stored) {
     const answer = await send(`{"type":"odd.\\u0000","data":${data}}`)
     expect([data.slice(0, 20), answer.status]).toEqual([data.slice(0, 20), 200])
   }
@@ -186,8 +186,8 @@ it('of another connection settles nothing, though it names the key', async () =>
     fetch(world.origin + path(connectionId), { method: 'POST', body, headers: await headers(id, connectionId) })
   expect((await post('of-the-wallet', moor)).status).toBe(200)
   expect(await world.orderOf(orderId)).toMatchObject({ state: 'paying' })
-  const [kept] = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, 'of-the-wallet'))
-  expect(kept).toMatchObject({ state: 'unknown' })
+  const [stored] = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, 'of-the-wallet'))
+  expect(stored).toMatchObject({ state: 'unknown' })
   expect((await post('of-the-card', world.connectionId)).status).toBe(200)
   expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid' })
 })
@@ -197,7 +197,7 @@ it('replayed, rightly signed, as often as anybody likes: nothing happens twice',
   const [attempt] = await world.attemptsOf(orderId)
   const reference = attempt?.reference as string
   world.standins.announceDispute(world.standins.books.dispute(reference, 'Not theirs'))
-  const told = () =>
+  const deliveries = () =>
     world.db
       .select({ id: gatewayEvents.eventId, type: gatewayEvents.type, body: gatewayEvents.body })
       .from(gatewayEvents)
@@ -205,7 +205,7 @@ it('replayed, rightly signed, as often as anybody likes: nothing happens twice',
         sql`${gatewayEvents.body}::text like ${`%${reference}%`} or ${gatewayEvents.body}::text like ${`%${attempt?.key}%`}`,
       )
   const noted = () => world.db.$count(disputes, eq(disputes.orderId, orderId))
-  await eventually(async () => new Set((await told()).map(({ type }) => type)).size > 1 && (await noted()) === 1)
+  await eventually(async () => new Set((await deliveries()).map(({ type }) => type)).size > 1 && (await noted()) === 1)
   const everything = async () =>
     Promise.all(
       ['attempts', 'payments', 'grants', 'ledger', 'disputes', 'refunds', 'messages', 'journal', 'orders'].map(
@@ -218,7 +218,7 @@ it('replayed, rightly signed, as often as anybody likes: nothing happens twice',
       ),
     )
   const before = await everything()
-  for (const { id, body } of await told()) {
+  for (const { id, body } of await deliveries()) {
     const text = JSON.stringify(body)
     // The same event again, and the same content under another name, many at once.
     const again = await Promise.all(Array.from({ length: 10 }, (_, n) => send(text, n < 5 ? { id: id as string } : {})))
@@ -237,8 +237,8 @@ it('that was kept but not worked on, because the process was killed, is worked o
   await world.db.insert(gatewayEvents).values({ ...row, state: 'received', receivedAt: new Date() })
   expect((await send(body, { id })).status).toBe(200)
   expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid' })
-  const [kept] = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))
-  expect(kept).toMatchObject({ state: 'handled' })
+  const [stored] = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))
+  expect(stored).toMatchObject({ state: 'handled' })
 })
 
 it('many at the same moment, each told three times: each is kept once and does its work once', async () => {
@@ -258,9 +258,9 @@ it('many at the same moment, each told three times: each is kept once and does i
     captured('nobody knows'),
     JSON.stringify({ type: 'odd', data: 1 }),
   ]
-  const told = bodies.map((body) => ({ body, id: randomUUID() }))
+  const deliveries = bodies.map((body) => ({ body, id: randomUUID() }))
   const answers = await Promise.all(
-    [...told, ...told, ...[...told].reverse()].map(({ body, id }) => send(body, { id })),
+    [...deliveries, ...deliveries, ...[...deliveries].reverse()].map(({ body, id }) => send(body, { id })),
   )
   expect(new Set(answers.map(({ status }) => status))).toEqual(new Set([200]))
   for (const { orderId } of placed) {
@@ -268,9 +268,9 @@ it('many at the same moment, each told three times: each is kept once and does i
     expect((await world.journalOf(orderId)).filter((what) => what === 'order-paid')).toHaveLength(1)
     expect(await world.grantsOf(orderId)).toHaveLength(1)
   }
-  for (const [index, { id }] of told.entries()) {
-    const kept = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))
-    expect(kept.map(({ state }) => state)).toEqual([index < 5 ? 'handled' : 'unknown'])
+  for (const [index, { id }] of deliveries.entries()) {
+    const stored = await world.db.select().from(gatewayEvents).where(eq(gatewayEvents.eventId, id))
+    expect(stored.map(({ state }) => state)).toEqual([index < 5 ? 'handled' : 'unknown'])
   }
 })
 

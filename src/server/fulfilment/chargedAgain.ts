@@ -47,11 +47,11 @@ export async function collectedAgain(
  */
 export async function countAsCollectedBy(tx: Transaction, attempt: Attempt): Promise<void> {
   const lines = tx.select({ id: chargedAgain.lineId }).from(chargedAgain).where(eq(chargedAgain.attemptId, attempt.id))
-  const kept = await tx
+  const recharged = await tx
     .select({ id: payments.id, pay: payments.pay })
     .from(payments)
     .where(and(eq(payments.attemptId, attempt.replacesId as string), inArray(payments.lineId, lines)))
-  for (const { id, fee } of shareFee(attempt.fee ?? 0, kept)) {
+  for (const { id, fee } of shareFee(attempt.fee ?? 0, recharged)) {
     await tx
       .update(payments)
       .set({ attemptId: attempt.id, fee: sql`${payments.fee} + ${fee}` })

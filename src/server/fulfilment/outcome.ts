@@ -117,10 +117,10 @@ export async function advanceAll(services: Within, all: readonly Advancing[]): P
     for (let done = 0; done < count; done++) agreement = afterCollected(agreement, day)
     return agreement
   })
-  const told = all.filter(({ isTold }) => isTold)
+  const notified = all.filter(({ isTold }) => isTold)
   const { writes, queued } = queueMessages(
     services,
-    told.map(({ held: { order, row } }) => ({
+    notified.map(({ held: { order, row } }) => ({
       mode: order.mode,
       kind: 'collected' as const,
       personId: order.personId,
@@ -128,7 +128,7 @@ export async function advanceAll(services: Within, all: readonly Advancing[]): P
       agreementId: row.id,
     })),
   )
-  const messageOf = new Map(told.map((one, index) => [one, queued[index] as JournalEvent]))
+  const messageOf = new Map(notified.map((one, index) => [one, queued[index] as JournalEvent]))
   const events = all.flatMap((one, index): JournalEvent[] => {
     const { held } = one
     const about = { orderId: held.order.id, personId: held.order.personId }
@@ -190,9 +190,9 @@ export async function laterDeclined(
   events.push(queued)
   // The creator hears of the first try that failed and of the end; what is between stands under what needs attention.
   if (isOver || next.tries === 1) {
-    const told = queueMessage(services, { ...message, kind: isOver ? 'creator-stopped' : 'creator-declined' })
-    await Promise.all(told.writes)
-    events.push(told.queued)
+    const notified = queueMessage(services, { ...message, kind: isOver ? 'creator-stopped' : 'creator-declined' })
+    await Promise.all(notified.writes)
+    events.push(notified.queued)
   }
   await recordAll(tx, at, events)
 }

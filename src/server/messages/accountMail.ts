@@ -6,7 +6,7 @@ import { inMode, type Services } from '../platform/context.ts'
 import type { AccountMail } from '../platform/jobs.ts'
 import { getSchool } from '../school/service.ts'
 import { makeCreatorEmailLink, makeCreatorLink, makeEmailLink } from '../session/links.ts'
-import { greeting, letter } from './compose.ts'
+import { composeEmail, greeting } from './compose.ts'
 import { creatorAddress } from './facts.ts'
 import { sampleOf } from './samples.ts'
 import { type Mailer, senderIn } from './send.ts'
@@ -21,7 +21,7 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
   if (mail.kind === 'creator-password') {
     const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
     if (!creator) return
-    const made = letter(school, WORDS.newPassword.subject, [
+    const made = composeEmail(school, WORDS.newPassword.subject, [
       greeting(creator.name),
       {
         text: WORDS.newPassword.text,
@@ -34,7 +34,7 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
   if (mail.kind === 'creator-email') {
     const [creator] = await services.db.select().from(creators).where(eq(creators.id, mail.creatorId))
     if (!creator) return
-    const made = letter(school, WORDS.newEmail.subject, [
+    const made = composeEmail(school, WORDS.newEmail.subject, [
       greeting(creator.name),
       {
         text: WORDS.newEmail.studio,
@@ -58,7 +58,7 @@ export async function sendAccountMail(services: Services, mail: AccountMail, pos
   const [person] = await services.db.select().from(people).where(eq(people.id, mail.personId))
   if (!person) return
   const theirs = await inMode(services, person.mode)
-  const made = letter(school, WORDS.newEmail.subject, [
+  const made = composeEmail(school, WORDS.newEmail.subject, [
     greeting(person.name),
     {
       text: say(WORDS.newEmail.school, { school: school.name }),

@@ -24,7 +24,7 @@ export interface Paragraph {
   text: string
   link?: string
   label?: string
-  /** A picture of the letter, by its cid, and what it is. */
+  /** A picture of the composeEmail, by its cid, and what it is. */
   picture?: { cid: string; alt: string }
 }
 
@@ -110,7 +110,7 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   paragraphs.push({ ...WORDS.receipt, link: receipt.receiptLink })
   const paidWith = receipt.method ? say(WORDS.paidWith, { method: receipt.method }) : ''
   const titles = formatList(bought.map(({ course }) => course))
-  return letter(school, say(WORDS.subject, { number: receipt.number, titles }), paragraphs, rows, paidWith)
+  return composeEmail(school, say(WORDS.subject, { number: receipt.number, titles }), paragraphs, rows, paidWith)
 }
 
 /** A name that a mail may repeat: one that holds a link, an address or a line break was typed to be read by others. */
@@ -118,7 +118,7 @@ export function isPlainName(name: string): boolean {
   return !/[@<>\p{Cc}]|:\/\/|\bwww\.|\.\p{L}{2,}/u.test(name)
 }
 
-/** The first line of a letter. */
+/** The first line of an email. */
 export function greeting(name: string): Paragraph {
   return { text: isPlainName(name) ? say(MAIL.hello, { name }) : MAIL.helloNobody }
 }
@@ -158,7 +158,7 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
 
 export function composePassword(school: School, name: string, passwordLink: string): Email {
   const { subject, text } = MAIL.password
-  return letter(school, subject, [greeting(name), { text, link: passwordLink, label: MAIL.setPassword }])
+  return composeEmail(school, subject, [greeting(name), { text, link: passwordLink, label: MAIL.setPassword }])
 }
 
 /** Somebody tried to order, with the address of who gets this, what they have already. */
@@ -170,7 +170,7 @@ export function composeAlreadyOwned(
   passwordLink: string | null,
 ): Email {
   const { subject, text, setPassword, open } = MAIL.alreadyOwned
-  return letter(school, say(subject, { course }), [
+  return composeEmail(school, say(subject, { course }), [
     greeting(name),
     {
       text: say(text, { course }),
@@ -183,7 +183,7 @@ export function composeAlreadyOwned(
 /** Somebody tried to order with a code that this buyer cannot use any more. */
 export function composeCodeRefused(school: School, name: string, course: string, checkoutLink: string): Email {
   const { subject, text, label } = MAIL.codeRefused
-  return letter(school, say(subject, { course }), [
+  return composeEmail(school, say(subject, { course }), [
     greeting(name),
     { text: say(text, { course }), link: checkoutLink, label },
   ])
@@ -202,7 +202,7 @@ export function composeGiven(
     { text: say(text, { school: school.name, course }), link: myCourses, label },
   ]
   if (passwordLink) paragraphs.push({ text: password, link: passwordLink, label: MAIL.setPassword })
-  return letter(school, say(subject, { course }), paragraphs)
+  return composeEmail(school, say(subject, { course }), paragraphs)
 }
 
 /** A course that joined a bundle which a buyer has, and where it is. */
@@ -222,11 +222,11 @@ export function composeBundleGrew(
   const { subject, text, label, password } = MAIL.bundleGrew
   const paragraphs: Paragraph[] = [greeting(name), { text: say(text, { course, bundle }), link: learnLink, label }]
   if (passwordLink) paragraphs.push({ text: password, link: passwordLink, label: MAIL.setPassword })
-  return letter(school, say(subject, { course }), paragraphs)
+  return composeEmail(school, say(subject, { course }), paragraphs)
 }
 
-/** A letter of the school, as HTML and as plain text. */
-export function letter(
+/** An email of the school, as HTML and as plain text. */
+export function composeEmail(
   school: School,
   subject: string,
   paragraphs: Paragraph[],

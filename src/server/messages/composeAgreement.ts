@@ -4,7 +4,7 @@ import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
-import { type Email, greeting, letter, type Paragraph, said } from './compose.ts'
+import { composeEmail, type Email, greeting, type Paragraph, said } from './compose.ts'
 
 /** What there is to say about payments over time. Amounts in minor units, days in the school's zone. */
 export interface AgreementFacts {
@@ -50,7 +50,7 @@ export function isAboutAgreement(kind: MessageKind): kind is AgreementMessage {
   return (ABOUT_AGREEMENTS as readonly MessageKind[]).includes(kind)
 }
 
-/** A letter about payments over time; null where what it would say is no longer true. */
+/** An email about payments over time; null where what it would say is no longer true. */
 export function composeAgreement(
   school: School,
   name: string,
@@ -63,7 +63,7 @@ export function composeAgreement(
   const { course, last, next, due } = facts
   const hello = greeting(name)
   const write = (subject: string, first: Paragraph, ...rest: Paragraph[]) =>
-    letter(school, subject, [hello, first, ...said(ownWords), ...rest])
+    composeEmail(school, subject, [hello, first, ...said(ownWords), ...rest])
   const mine: Paragraph = { ...MAIL.myCourses, link: facts.myCourses }
   switch (kind) {
     case 'collected': {

@@ -3,7 +3,7 @@ import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import type { School } from '../school/service.ts'
-import { type Email, letter } from './compose.ts'
+import { composeEmail, type Email } from './compose.ts'
 
 const FOR_CREATOR = [
   'creator-declined',
@@ -58,5 +58,5 @@ export function composeForCreator(school: School, kind: CreatorMessage, facts: C
         : [say(words.soldFree.subject, about), say(words.soldFree.text, { ...about, offer: facts.offer })],
   }[kind] as [string, string]
   const named = isPractice ? say(MAIL.practice, { subject }) : subject
-  return letter(school, named, [{ text, link: orderLink, label: say(words.order, { number }) }])
+  return composeEmail(school, named, [{ text, link: orderLink, label: say(words.order, { number }) }])
 }

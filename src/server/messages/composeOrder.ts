@@ -4,7 +4,7 @@ import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { Awaited } from '../orders/awaited.ts'
 import type { School } from '../school/service.ts'
-import { type Email, greeting, letter, said } from './compose.ts'
+import { composeEmail, type Email, greeting, said } from './compose.ts'
 
 export interface AwaitedFacts {
   number: number
@@ -33,7 +33,7 @@ export function composeAwaited(
   const hello = greeting(name)
   if (kind === 'not-arrived') {
     const words = MAIL.notReceived
-    return letter(school, say(words.subject, { course }), [
+    return composeEmail(school, say(words.subject, { course }), [
       hello,
       {
         text: say(words.text, { money: money(amount), course }),
@@ -50,7 +50,7 @@ export function composeAwaited(
     const words = MAIL.onItsWay
     const coming = { money: money(amount), course }
     const text = day === null ? say(words.text, coming) : say(words.textLater, { ...coming, day })
-    return letter(school, say(words.subject, coming), [
+    return composeEmail(school, say(words.subject, coming), [
       hello,
       { text, link: orderLink, label: words.label },
       ...said(ownWords),
@@ -69,7 +69,7 @@ export function composeAwaited(
     text: words.scan,
     picture: { cid: 'transfer-code', alt: say(words.code, { money: money(left), iban: transfer.iban }) },
   }
-  const made = letter(
+  const made = composeEmail(
     school,
     say(words.subject, { number, money: money(left), course }),
     [
@@ -127,7 +127,7 @@ export function composeRefunded(
     again ? say(words.again, { whole: format(again.whole), charged: format(again.charged), kept: again.kept }) : '',
     access === 'close' ? say(words.ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',
   ]
-  return letter(school, say(words.subject, { money, course }), [
+  return composeEmail(school, say(words.subject, { money, course }), [
     greeting(name),
     { text: text.filter((sentence) => sentence !== '').join(' ') },
     ...said(ownWords),
@@ -146,7 +146,7 @@ export function composePaidTwice(
 ): Email {
   const money = formatMoney(amount, { ...school, currency })
   const { subject, text, label } = MAIL.paidTwice
-  return letter(school, say(subject, { money, course }), [
+  return composeEmail(school, say(subject, { money, course }), [
     greeting(name),
     { text: say(text, { money, number, course }), link: orderLink, label },
     ...said(ownWords),

@@ -29,8 +29,8 @@ import { renewedOf, storedEmail } from './sentEmail.ts'
 type Message = typeof messages.$inferSelect
 type Person = typeof people.$inferSelect
 
-/** Takes a letter to its address, or throws. */
-export type Mailer = (letter: Email & { to: string; from: Sender; replyTo: string }) => Promise<void>
+/** Takes an email to its address, or throws. */
+export type Mailer = (email: Email & { to: string; from: Sender; replyTo: string }) => Promise<void>
 interface Sender {
   name: string
   address: string
@@ -41,8 +41,8 @@ const SMTP_LIMITS = { connectionTimeout: 10_000, greetingTimeout: 10_000, socket
 
 export function smtpPost(port: number, limits = SMTP_LIMITS): Mailer {
   const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true, ...limits })
-  return async (letter) => {
-    const { pictures = [], ...mail } = letter
+  return async (email) => {
+    const { pictures = [], ...mail } = email
     const attachments = pictures.map(({ cid, png }) => ({ filename: `${cid}.png`, content: png, cid }))
     await transport.sendMail({ ...mail, attachments })
   }
@@ -53,7 +53,7 @@ export function senderOf({ name, senderName }: Pick<School, 'name' | 'senderName
   return { name: (senderName || name).replace(/\p{Cc}+/gu, ' ').trim(), address: 'school@young-acorn.example' }
 }
 
-/** From whom a letter comes, and where an answer to it goes: to the school's own address, or else to the creator. */
+/** From whom an email comes, and where an answer to it goes: to the school's own address, or else to the creator. */
 export async function senderIn(services: Services, school: School): Promise<{ from: Sender; replyTo: string }> {
   return { from: senderOf(school), replyTo: school.replyTo || (await creatorAddress(services)) }
 }
@@ -81,19 +81,19 @@ export async function sendMessage(base: Services, messageId: string, post: Maile
   const { now } = services
   const school = await getSchool(db)
   const notification = message.againOf ? ALWAYS : notificationOf(school, message.kind)
-  const letter = notification.isOn
+  const email = notification.isOn
     ? ((await onceMore(services, message)) ??
       (await compose(services, school, message, { ...person, name: buyer }, notification.ownWords)))
     : null
   const about = { orderId: message.orderId, personId: message.personId }
-  if (!letter) {
+  if (!email) {
     await db.update(messages).set({ state: 'dropped' }).where(eq(messages.id, messageId))
     if (!notification.isOn) await record(db, now(), about, 'message-off', { kind: message.kind })
     return
   }
   const to = isForCreator(message.kind) ? await creatorAddress(services) : person.email
   try {
-    await post({ ...letter, to, ...(await senderIn(services, school)) })
+    await post({ ...email, to, ...(await senderIn(services, school)) })
   } catch (error) {
     const why = error instanceof Error ? error.message : String(error)
     await transaction(db, async (tx) => {
@@ -108,20 +108,20 @@ export async function sendMessage(base: Services, messageId: string, post: Maile
     throw error
   }
   await transaction(db, async (tx) => {
-    const kept = { to, letter: storedEmail(letter, services.config.origin) }
+    const sent = { to, email: storedEmail(email, services.config.origin) }
     await tx
       .update(messages)
-      .set({ state: 'sent', sentAt: now(), error: null, ...kept })
+      .set({ state: 'sent', sentAt: now(), error: null, ...sent })
       .where(eq(messages.id, messageId))
     await record(tx, now(), about, 'message-sent', { kind: message.kind, to })
   })
 }
 
-/** The message that this one sends once more, as it was but with new links; null where it is none, or none is kept. */
+/** The message that this one sends once more, as it was but with new links; null where it is none, or none is stored. */
 async function onceMore(services: Services, { againOf }: Message): Promise<Email | null> {
   if (!againOf) return null
   const [first] = await services.db.select().from(messages).where(eq(messages.id, againOf))
-  return first?.letter ? renewedOf(services, first, first.letter) : null
+  return first?.email ? renewedOf(services, first, first.email) : null
 }
 
 async function compose(

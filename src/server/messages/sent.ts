@@ -46,8 +46,8 @@ export async function readMessage({ db, config }: Services, mode: Mode, id: stri
     .innerJoin(people, eq(people.id, messages.personId))
     .where(and(eq(messages.id, id), eq(messages.mode, mode)))
   if (!row) throw notFound('message')
-  const { kind, to, sentAt, letter } = row.message
-  if (!letter)
+  const { kind, to, sentAt, email } = row.message
+  if (!email)
     throw new Problem(409, 'not-kept', 'The text of this message is not kept: it was not sent, or was deleted.')
   return {
     id,
@@ -55,7 +55,7 @@ export async function readMessage({ db, config }: Services, mode: Mode, id: stri
     to: to ?? row.email,
     sentAt,
     isForCreator: isForCreator(kind),
-    ...maskedOf(letter, config.origin),
+    ...maskedOf(email, config.origin),
     email: row.email,
   }
 }

@@ -10,12 +10,12 @@ import type { Email } from './compose.ts'
 const SECRET = ['pay', 'password', 'order', 'studio/password', 'email'] as const
 type Secret = (typeof SECRET)[number]
 
-/** Stands in a kept letter where a link with a secret stood. */
+/** Stands in a sent email where a link with a secret stood. */
 const marker = (secret: string) => `one-time:${secret}`
 const MARKERS = new RegExp(`one-time:(${SECRET.join('|')})`, 'g')
 const PICTURES = /src="data:image\/png;base64,([^"]+)"/g
 
-/** A letter as it is kept: its secret links are taken out, its pictures put in, so that it can be shown as it was. */
+/** An email as it is stored: its secret links are taken out, its pictures put in, so that it can be shown as it was. */
 export function storedEmail({ subject, text, html, pictures = [] }: Email, origin: string): SentEmail {
   const links = new RegExp(`${origin.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}/(${SECRET.join('|')})/[\\w-]{20,}`, 'g')
   const masked = (words: string) => words.replace(links, (_link, secret: string) => marker(secret))
@@ -27,7 +27,7 @@ export function storedEmail({ subject, text, html, pictures = [] }: Email, origi
   return { subject, text: masked(text), html: masked(shown) }
 }
 
-/** A kept letter as a person reads it: a link that works once leads nowhere. */
+/** A sent email as a person reads it: a link that works once leads nowhere. */
 export function maskedOf({ subject, text, html }: SentEmail, origin: string): SentEmail {
   return {
     subject,
@@ -36,7 +36,7 @@ export function maskedOf({ subject, text, html }: SentEmail, origin: string): Se
   }
 }
 
-/** The same letter once more, with new links where it had some. */
+/** The same email once more, with new links where it had some. */
 export async function renewedOf(
   services: Services,
   message: typeof messages.$inferSelect,

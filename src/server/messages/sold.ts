@@ -8,7 +8,7 @@ import { orderLines, orders, payments, people } from '../db/schema/index.ts'
 import { orderTitles } from '../orders/status.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
-import { type Email, letter } from './compose.ts'
+import { composeEmail, type Email } from './compose.ts'
 
 /** Most sales that are named one by one. */
 const MAX_NAMED = 60
@@ -45,7 +45,7 @@ export async function composeSold(
   const rest = rows.length - MAX_NAMED
   const sold = { count: rows.length, money: money(sum) }
   const subject = say(words.subject, sold)
-  return letter(
+  return composeEmail(
     school,
     mode === 'practice' ? say(MAIL.practice, { subject }) : subject,
     [

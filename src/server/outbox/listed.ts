@@ -12,7 +12,7 @@ export async function listMessages(db: Queryable, of: { personId: string } | { o
       createdAt: messages.createdAt,
       sentAt: messages.sentAt,
       /** Its text is kept, and can be read and sent once more. */
-      isKept: sql<boolean>`${messages.letter} is not null`,
+      isKept: sql<boolean>`${messages.email} is not null`,
       isAgain: sql<boolean>`${messages.againOf} is not null`,
       to: messages.to,
       error: messages.error,

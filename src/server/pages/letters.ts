@@ -69,9 +69,9 @@ export function breakLines(text: string, size: number, width: number, most: numb
     }
   }
   if (line !== '') lines.push(line)
-  const kept = lines.slice(0, most).map((one) => shortened(one, fits))
-  if (lines.length > most && kept.length > 0) kept[most - 1] = shortened(`${kept[most - 1]}…`, fits)
-  return kept
+  const shown = lines.slice(0, most).map((one) => shortened(one, fits))
+  if (lines.length > most && shown.length > 0) shown[most - 1] = shortened(`${shown[most - 1]}…`, fits)
+  return shown
 }
 
 /** A line that is too long for its place, cut at a letter. */

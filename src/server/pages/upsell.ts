@@ -29,17 +29,17 @@ export async function upsellView(
   if (!row || !isOwnOrder(row.order, { ...visitor, browserHash: browserHash ?? '' })) return null
   const { order, email } = row
   const walk = await walkOf(services, order)
-  const standing = walk && (await upsellStatus(services, school, walk, visitor))
-  if (!walk || !standing) return null
+  const status = walk && (await upsellStatus(services, school, walk, visitor))
+  if (!walk || !status) return null
   const [lines, method, tries] = await Promise.all([
     db.select({ title: orderLines.title }).from(orderLines).where(eq(orderLines.orderId, orderId)),
     methodOf(services, order),
-    standing.order ? triesOf(services, standing.order.id) : [],
+    status.order ? triesOf(services, status.order.id) : [],
   ])
-  const price = priceOf(school, standing.quoted)
-  const { view } = standing.offered
-  const isPending = standing.order?.state === 'paying'
-  const canCharge = standing.paymentMethods.some(({ connectionId }) => connectionId === method?.connectionId)
+  const price = priceOf(school, status.quoted)
+  const { view } = status.offered
+  const isPending = status.order?.state === 'paying'
+  const canCharge = status.paymentMethods.some(({ connectionId }) => connectionId === method?.connectionId)
   const [last] = tries
   return {
     name: 'upsell',
@@ -51,14 +51,14 @@ export async function upsellView(
       titles: lines.map(({ title }) => title),
     },
     email,
-    offered: { ...view, price, quote: standing.quoted.quote },
+    offered: { ...view, price, quote: status.quoted.quote },
     before: price === view.price ? null : view.price,
-    taxRate: standing.offered.line.offer.live.taxRate ?? school.taxRate,
+    taxRate: status.offered.line.offer.live.taxRate ?? school.taxRate,
     until: clockMoment(walk.ends.toISOString(), school.timeZone, 'from').time ?? '00:00',
     // What was declined just now is not pressed again without a thought.
     savedMethod: method && canCharge && walk.byTransfer === null && last?.state !== 'declined' ? method.method : null,
-    paymentMethods: standing.paymentMethods,
-    pending: isPending ? (standing.order?.id ?? null) : null,
+    paymentMethods: status.paymentMethods,
+    pending: isPending ? (status.order?.id ?? null) : null,
     declined: !isPending && last?.state === 'declined' ? (last.reason ?? 'refused') : null,
   }
 }

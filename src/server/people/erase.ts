@@ -77,7 +77,7 @@ export async function erasePerson(services: Services, mode: Mode, id: string, no
     await tx
       .update(messages)
       .set({
-        letter: null,
+        email: null,
         to: null,
         error: null,
         state: sql`case when ${messages.state} = 'sent' then 'sent' else 'dropped' end`,
@@ -105,14 +105,14 @@ export async function erasePerson(services: Services, mode: Mode, id: string, no
       .update(orders)
       .set({ buyerName: null })
       .where(and(eq(orders.personId, id), or(isNull(orders.placedOn), lt(orders.placedOn, since))))
-    const kept = await tx.$count(orders, and(eq(orders.personId, id), gte(orders.placedOn, since)))
+    const remaining = await tx.$count(orders, and(eq(orders.personId, id), gte(orders.placedOn, since)))
     await tx
       .update(people)
       .set({
         name: 'Deleted buyer',
         email: `${id}@${GONE}`,
         passwordHash: null,
-        postalAddress: kept > 0 ? person.postalAddress : '',
+        postalAddress: remaining > 0 ? person.postalAddress : '',
         erasedAt: now(),
       })
       .where(eq(people.id, id))

@@ -149,16 +149,16 @@ describe('lists', () => {
 
 describe('messages', () => {
   it('the receipt says what was paid; a new buyer gets a password link, a known one does not', async () => {
-    const letters: (Email & { to: string })[] = []
-    const post = async (letter: Email & { to: string }) => void letters.push(letter)
+    const emails: (Email & { to: string })[] = []
+    const post = async (email: Email & { to: string }) => void emails.push(email)
     const { person, orderId } = await bought('Letters', 'letters@post.example')
     const { messages: sent } = await openOrder(world.services, 'practice', orderId)
     const message = sent.find(({ kind }) => kind === 'receipt')
     await sendMessage(world.services, message?.id as string, post)
     await sendMessage(world.services, message?.id as string, post)
-    expect(letters).toHaveLength(1)
-    expect(letters[0]).toMatchObject({ to: 'letters@post.example', subject: expect.stringContaining('Letters') })
-    for (const body of [letters[0]?.text, letters[0]?.html]) {
+    expect(emails).toHaveLength(1)
+    expect(emails[0]).toMatchObject({ to: 'letters@post.example', subject: expect.stringContaining('Letters') })
+    for (const body of [emails[0]?.text, emails[0]?.html]) {
       expect(body).toContain('€1.00')
       expect(body).toContain('card ending 4821')
       expect(body).toContain('/password/')
@@ -167,7 +167,7 @@ describe('messages', () => {
     const more = await bought('More letters', 'letters@post.example')
     const [second] = (await openOrder(world.services, 'practice', more.orderId)).messages
     await sendMessage(world.services, second?.id as string, post)
-    expect(letters[1]?.text).not.toContain('/password/')
+    expect(emails[1]?.text).not.toContain('/password/')
   })
 
   it('one that cannot be sent says why, and is sent at the next try', async () => {
@@ -187,7 +187,7 @@ describe('messages', () => {
   it('names that hold markup stay text', async () => {
     const { orderId } = await bought('Markup', 'markup@post.example')
     const order = await world.orderOf(orderId)
-    const letter = composeReceipt(await getSchool(world.db), 'Ada', {
+    const email = composeReceipt(await getSchool(world.db), 'Ada', {
       number: 1,
       bought: [
         {
@@ -207,9 +207,9 @@ describe('messages', () => {
       receiptLink: 'http://x/order',
       passwordLink: null,
     })
-    expect(letter.text).toContain('It stays open until 31 January 2028.')
-    expect(letter.html).toContain('&lt;b&gt;C&lt;/b&gt;')
-    expect(letter.text).toContain('Hello Ada,')
+    expect(email.text).toContain('It stays open until 31 January 2028.')
+    expect(email.html).toContain('&lt;b&gt;C&lt;/b&gt;')
+    expect(email.text).toContain('Hello Ada,')
   })
 
   it('a name that holds a link or an address is not repeated in a mail', () => {

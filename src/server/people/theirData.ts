@@ -73,28 +73,28 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
         .map(({ title, offerName }) => ({ course: title, offer: offerName })),
       payments: paid
         .filter((payment) => payment.orderId === orderId)
-        .map(({ due, kind, n, pay, tax, state: standing, collectedAt }) => ({
+        .map(({ due, kind, n, pay, tax, state: status, collectedAt }) => ({
           due,
           kind,
           n,
           pay,
           tax,
-          state: standing,
+          state: status,
           collectedAt,
         })),
       tries: tries
         .filter((attempt) => attempt.orderId === orderId)
-        .map(({ startedAt, amount, state: standing, method, reference, reason }) => ({
+        .map(({ startedAt, amount, state: status, method, reference, reason }) => ({
           startedAt,
           amount,
-          state: standing,
+          state: status,
           method,
           reference,
           reason,
         })),
       givenBack: given
         .filter((refund) => refund.orderId === orderId)
-        .map(({ day, amount, state: standing, note }) => ({ day, amount, state: standing, note })),
+        .map(({ day, amount, state: status, note }) => ({ day, amount, state: status, note })),
       transfers: came
         .filter((transfer) => transfer.orderId === orderId)
         .map(({ day, amount, note, takenBackAt }) => ({ day, amount, note, takenBackAt })),
@@ -116,14 +116,14 @@ export async function dataOf(services: Services, mode: Mode, id: string) {
       endedAt,
       endedNote,
     })),
-    messages: sent.map(({ kind, state, createdAt, sentAt, to, letter }) => ({
+    messages: sent.map(({ kind, state, createdAt, sentAt, to, email }) => ({
       kind,
       state,
       createdAt,
       sentAt,
       to,
-      subject: letter?.subject ?? null,
-      text: letter?.text ?? null,
+      subject: email?.subject ?? null,
+      text: email?.text ?? null,
     })),
     events: events.map(({ at, what, data: { key: _key, ...data } }) => ({ at, what, data })),
   }

@@ -44,9 +44,9 @@ const sentOf = async (orderId: string, kind: string) => {
 }
 /** Sends a message and gives what was posted. */
 async function post(id: string) {
-  const letters: { to: string; text: string; html: string }[] = []
-  await sendMessage(world.services, id, async (letter) => void letters.push(letter))
-  return letters[0] as (typeof letters)[number]
+  const emails: { to: string; text: string; html: string }[] = []
+  await sendMessage(world.services, id, async (email) => void emails.push(email))
+  return emails[0] as (typeof emails)[number]
 }
 
 describe('a message that was sent', () => {
@@ -212,12 +212,12 @@ describe('a buyer’s data', () => {
     expect((await checkAccess(world.services, courseId, visitor)).state).toBe('no-grant')
     expect(await findPerson(world.db, 'practice', email)).toBeNull()
     expect(await world.db.$count(sessions, eq(sessions.personId, person.id))).toBe(0)
-    const kept = JSON.stringify([
+    const remaining = JSON.stringify([
       await world.db.select().from(people).where(eq(people.id, person.id)),
       await world.db.select().from(messages).where(eq(messages.personId, person.id)),
       await world.db.select().from(journal).where(eq(journal.personId, person.id)),
     ])
-    for (const gone of [email, 'Ada Secret']) expect(kept).not.toContain(gone)
+    for (const gone of [email, 'Ada Secret']) expect(remaining).not.toContain(gone)
     // The order stays, with its sum and the name on its receipt.
     expect(await receiptOf(world.services, orderId)).toMatchObject({
       buyer: { name: person.name },

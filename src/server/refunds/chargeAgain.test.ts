@@ -135,13 +135,13 @@ describe('of a course and a club', () => {
 
     // The club's payment is that of the new charge, and cost what both did.
     const [first, again] = await world.attemptsOf(orderId)
-    const [kept] = await world.db
+    const [recharged] = await world.db
       .select()
       .from(payments)
       .where(and(eq(payments.lineId, lineIds[1]), eq(payments.state, 'collected')))
-    expect(kept?.attemptId).toBe(again?.id)
+    expect(recharged?.attemptId).toBe(again?.id)
     const [of] = await world.db.select().from(payments).where(eq(payments.lineId, lineIds[0]))
-    expect((of?.fee ?? 0) + (kept?.fee ?? 0)).toBe((first?.fee ?? 0) + (again?.fee ?? 0))
+    expect((of?.fee ?? 0) + (recharged?.fee ?? 0)).toBe((first?.fee ?? 0) + (again?.fee ?? 0))
     expect(again?.fee).toBeGreaterThan(0)
 
     // In the books the sale of the club, and its tax, stay; nothing is left that nobody owes.

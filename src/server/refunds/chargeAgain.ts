@@ -12,7 +12,7 @@ import type { Services, Tools, Within } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 
 /** What a gateway collected of a line, and is to be charged again. */
-interface Kept {
+interface RechargedLine {
   lineId: string
   amount: number
 }
@@ -80,14 +80,14 @@ export async function startChargingAgain(
   services: Within,
   order: typeof orders.$inferSelect,
   replacesId: string,
-  kept: readonly Kept[],
+  recharged: readonly RechargedLine[],
 ): Promise<ChargingAgain> {
   const { db: tx } = services
   const { id: orderId, personId, currency } = order
   const day = await schoolDay(services)
   const by = await savedMethodOf(services, tx, orderId, day)
   if (by === null || by.reference === null) throw fieldProblem('/keep', NOTHING_SAVED)
-  const amount = kept.reduce((sum, line) => sum + line.amount, 0)
+  const amount = recharged.reduce((sum, line) => sum + line.amount, 0)
   const [connection] = await tx.select().from(connections).where(eq(connections.id, by.connectionId))
   const can = capabilitiesOf(services.gateways, connection?.adapter ?? '')
   // A method that is saved already need not be kept unused.
@@ -101,7 +101,7 @@ export async function startChargingAgain(
     .from(orderLines)
     .where(eq(orderLines.orderId, orderId))
     .orderBy(orderLines.position)
-  const names = titles.flatMap(({ id, title }) => (kept.some(({ lineId }) => lineId === id) ? [title] : []))
+  const names = titles.flatMap(({ id, title }) => (recharged.some(({ lineId }) => lineId === id) ? [title] : []))
   const attempt = await startAttempt(services, {
     about: { orderId, personId },
     asked: {
@@ -118,7 +118,7 @@ export async function startChargingAgain(
   })
   await tx
     .insert(chargedAgain)
-    .values(kept.map(({ lineId, amount: of }) => ({ attemptId: attempt.id, lineId, amount: of })))
+    .values(recharged.map(({ lineId, amount: of }) => ({ attemptId: attempt.id, lineId, amount: of })))
   return { attempt, savedMethod: by.reference, titles: names }
 }
 

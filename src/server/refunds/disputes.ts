@@ -39,18 +39,18 @@ export const lostSchema = v.object({ access: v.picklist(['keep', 'close']), note
  * Writes what a gateway says of a dispute; told twice, or out of order, it changes nothing. It closes nothing: what
  * becomes of the course is decided by the creator. Money that is lost stands as given back.
  */
-export async function noteDispute(base: Services, mode: Mode, attemptId: string, told: Dispute): Promise<void> {
+export async function noteDispute(base: Services, mode: Mode, attemptId: string, report: Dispute): Promise<void> {
   const services = await inMode(base, mode)
-  await inTransaction(services, (services) => take(services, attemptId, told))
+  await inTransaction(services, (services) => take(services, attemptId, report))
 }
 
 /** `isAnswer`: the creator has just given it up, and need not be told. */
-async function take(services: Within, attemptId: string, told: Dispute, isAnswer = false): Promise<DisputeRow> {
+async function take(services: Within, attemptId: string, report: Dispute, isAnswer = false): Promise<DisputeRow> {
   const { db: tx } = services
   const ofAttempt = tx.select({ id: attempts.orderId }).from(attempts).where(eq(attempts.id, attemptId))
   const [order] = await tx.select().from(orders).where(inArray(orders.id, ofAttempt)).for('no key update')
   if (!order) throw notFound('order')
-  const { reference, amount, reason, state } = told
+  const { reference, amount, reason, state } = report
   const [known] = await tx
     .select()
     .from(disputes)
@@ -157,9 +157,9 @@ export async function answerDispute(
   if (dispute.state !== 'open') throw new Problem(409, 'answered', 'This dispute was answered already.')
   const { adapter, credentials } = await openConnection(services, attempt.connectionId)
   if (!adapter.answerDispute) throw new Problem(409, 'no-disputes', 'This gateway does not accept answers to disputes.')
-  let told: Dispute
+  let report: Dispute
   try {
-    told = await adapter.answerDispute(credentials, { reference: dispute.reference, accept })
+    report = await adapter.answerDispute(credentials, { reference: dispute.reference, accept })
   } catch (error) {
     if (error instanceof GatewayUnreachable)
       throw new Problem(502, 'gateway-unreachable', 'The gateway does not answer at the moment. Try again.')
@@ -168,7 +168,7 @@ export async function answerDispute(
   }
   await onceInTransaction(services, async (services) => {
     const { db: tx } = services
-    await take(services, attempt.id, told, accept)
+    await take(services, attempt.id, report, accept)
     const accessDecidedAt = accept ? services.now() : null
     await tx.update(disputes).set({ note: why, accessDecidedAt }).where(eq(disputes.id, disputeId))
     const [order] = await tx.select().from(orders).where(eq(orders.id, dispute.orderId))

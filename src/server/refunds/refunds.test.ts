@@ -95,8 +95,8 @@ describe.each([1, 2])('giving money back for an order of %i things', (things) =>
     await Promise.all([1, 2, 3].map(() => settleRefund(world.services, refund?.id as string)))
     expect(given() - before).toBe(5000)
     expect(await openOf(orderId)).toBe(others)
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
-    expect(await world.db.$count(messages, told)).toBe(1)
+    const notified = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
+    expect(await world.db.$count(messages, notified)).toBe(1)
   })
 
   it('of a subscription it is shared over its payments, newest first; closing ends it', async () => {
@@ -113,8 +113,8 @@ describe.each([1, 2])('giving money back for an order of %i things', (things) =>
     const due = and(eq(payments.orderId, orderId), eq(payments.state, 'due'))
     expect(await world.db.$count(payments, due)).toBe(0)
     await collectAgreement(world.services, agreementId)
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
-    expect(await world.db.$count(messages, told)).toBe(1)
+    const notified = and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded'))
+    expect(await world.db.$count(messages, notified)).toBe(1)
   })
 })
 
@@ -190,8 +190,8 @@ describe.each([1, 2])('a dispute about an order of %i things', (things) => {
     world.standins.world.eventsDoubled = false
     expect(await of(orderId)).toMatchObject({ state: 'open', amount: all, reason: 'Not theirs' })
     expect(await openOf(orderId)).toBe(things)
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-disputed'))
-    expect(await world.db.$count(messages, told)).toBe(1)
+    const notified = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-disputed'))
+    expect(await world.db.$count(messages, notified)).toBe(1)
     await expect(give(orderId, lineId, 12_900)).rejects.toMatchObject({ errors: [{ at: '/amount' }] })
   })
 
@@ -233,8 +233,8 @@ describe.each([1, 2])('a dispute about an order of %i things', (things) => {
     const booked = [...world.standins.books.disputes.values()].find(({ payment }) => payment === attempt?.reference)
     world.standins.announceDispute(world.standins.books.decideDispute(booked?.id ?? '', false))
     await eventually(async () => (await of(orderId))?.state === 'lost')
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-dispute-ended'))
-    expect(await world.db.$count(messages, told)).toBe(1)
+    const notified = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-dispute-ended'))
+    expect(await world.db.$count(messages, notified)).toBe(1)
     const attention = async () =>
       (await needsAttention(world.services, 'practice'))
         .filter((item) => item.orderId === orderId)
@@ -253,8 +253,8 @@ describe.each([1, 2])('a dispute about an order of %i things', (things) => {
   it('given up by the creator asks nothing more', async () => {
     const { orderId } = await disputed('Given up at once')
     await answer(orderId, true, 'keep')
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-dispute-ended'))
-    expect(await world.db.$count(messages, told)).toBe(0)
+    const notified = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-dispute-ended'))
+    expect(await world.db.$count(messages, notified)).toBe(0)
     const kinds = (await needsAttention(world.services, 'practice')).filter((item) => item.orderId === orderId)
     expect(kinds).toEqual([])
   })
@@ -266,9 +266,9 @@ describe('disputes under one reference', () => {
     world.clock.offsetMs += 32 * DAY
     await collectAgreement(world.services, agreementId)
     for (const { id, key } of await world.attemptsOf(orderId)) {
-      const told = { key, reference: 'one for both', amount: 1900, reason: 'Not theirs' }
-      await noteDispute(world.services, 'practice', id, { ...told, state: 'lost' })
-      await noteDispute(world.services, 'practice', id, { ...told, state: 'lost' })
+      const report = { key, reference: 'one for both', amount: 1900, reason: 'Not theirs' }
+      await noteDispute(world.services, 'practice', id, { ...report, state: 'lost' })
+      await noteDispute(world.services, 'practice', id, { ...report, state: 'lost' })
     }
     const rows = await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))
     expect(rows.map(({ amount }) => amount)).toEqual([1900, 1900])
@@ -294,7 +294,7 @@ describe('disputes under one reference', () => {
       { orderId: placed.orderId, amount: 8000 },
     ]) {
       const [attempt] = await world.attemptsOf(orderId)
-      const told = {
+      const report = {
         key: attempt?.key as string,
         reference: 'D-1',
         amount,
@@ -302,7 +302,8 @@ describe('disputes under one reference', () => {
         state: 'lost' as const,
       }
       // Told twice, it is booked once.
-      for (let times = 0; times < 2; times++) await noteDispute(world.services, 'practice', attempt?.id as string, told)
+      for (let times = 0; times < 2; times++)
+        await noteDispute(world.services, 'practice', attempt?.id as string, report)
       expect(await world.db.select().from(refunds).where(eq(refunds.orderId, orderId))).toMatchObject([
         { amount, reference: 'D-1', state: 'refunded' },
       ])

@@ -125,12 +125,12 @@ export async function refundWhole(
     }
     // Where the gateway refused to refund it, after the rest had been charged again, that counts for this refund.
     const before = charges.find(({ againBy }) => againBy !== null)?.againBy ?? null
-    const kept = before === null ? charges.filter(({ lineId }) => keep.includes(lineId)) : []
-    if (before === null && kept.length !== new Set(keep).size)
+    const recharged = before === null ? charges.filter(({ lineId }) => keep.includes(lineId)) : []
+    if (before === null && recharged.length !== new Set(keep).size)
       throw fieldProblem('/keep', 'Choose items of this payment.')
-    const given = charges.filter((charge) => charge.againBy === null && !kept.includes(charge))
+    const given = charges.filter((charge) => charge.againBy === null && !recharged.includes(charge))
     if (given.length === 0) throw fieldProblem('/keep', 'Choose at least one item to refund.')
-    charging = kept.length > 0 ? await startChargingAgain(services, order, attemptId, kept) : null
+    charging = recharged.length > 0 ? await startChargingAgain(services, order, attemptId, recharged) : null
     const shares = given.map(({ id: chargeId, lineId, amount }) => ({ chargeId, lineId, amount }))
     const awaitsId = charging?.attempt.id ?? before
     const rows = await storeRefunds(tx, orderId, shares, { note, access, day, at, awaitsId })

@@ -98,13 +98,13 @@ export async function bookIn(
   const day = await schoolDay(services)
   await tx.update(refunds).set({ state: 'refunded', reference, settledAt: at, day }).where(inArray(refunds.id, ids))
   const again = await chargedAgainBy(tx, first.awaitsId)
-  const kept = again ? await tx.select().from(chargedAgain).where(eq(chargedAgain.attemptId, again.id)) : []
+  const recharged = again ? await tx.select().from(chargedAgain).where(eq(chargedAgain.attemptId, again.id)) : []
   await bookGivenBack(
     services,
     order,
     rows.map((row) => ({ ...row, day })),
     'refund',
-    kept,
+    recharged,
   )
   if (again) await countAsCollectedBy(tx, again)
   const closed: JournalEvent[] = []
@@ -114,8 +114,8 @@ export async function bookIn(
       ...(await (courseIds ? closeCourses(services, lineId, courseIds, note) : closeLine(services, lineId, note))),
     )
   }
-  const told = again ? { ...data, reference, whole: data.amount + again.amount } : { ...data, reference }
-  const events: JournalEvent[] = [{ about, what: 'refunded', data: told }, ...closed]
+  const refundData = again ? { ...data, reference, whole: data.amount + again.amount } : { ...data, reference }
+  const events: JournalEvent[] = [{ about, what: 'refunded', data: refundData }, ...closed]
   // What was given back in one go is told in one message, once all of it is.
   const together = and(eq(refunds.orderId, order.id), eq(refunds.createdAt, first.createdAt))
   const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0

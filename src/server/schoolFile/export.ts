@@ -77,10 +77,10 @@ export async function exportSchool(db: Queryable): Promise<SchoolFile> {
     basketPage: basketPageIn(allPages),
   }
   const shown = [...picturesIn([contents, school.look])]
-  const kept = shown.length > 0 ? await db.select().from(pictures).where(inArray(pictures.id, shown)) : []
+  const storedPictures = shown.length > 0 ? await db.select().from(pictures).where(inArray(pictures.id, shown)) : []
   const written: SchoolFile['pictures'] = []
   // One after the other: each is in memory whole.
-  for (const { id } of kept) written.push({ id, data: (await wholePicture(db, id)).toString('base64') })
+  for (const { id } of storedPictures) written.push({ id, data: (await wholePicture(db, id)).toString('base64') })
   return {
     format: FORMAT,
     version: VERSION,

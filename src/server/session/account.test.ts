@@ -19,9 +19,9 @@ const errorsOf = async (response: Response) =>
 const creator = async () => (await world.db.select().from(creators))[0]
 const jobs = () => world.queue.filter(({ name }) => name === 'account-mail').map(({ data }) => data as AccountMail)
 async function post(mail: AccountMail) {
-  const letters: { to: string; subject: string; text: string; from: { name: string }; replyTo: string }[] = []
-  await sendAccountMail(world.services, mail, async (letter) => void letters.push(letter))
-  return letters[0]
+  const emails: { to: string; subject: string; text: string; from: { name: string }; replyTo: string }[] = []
+  await sendAccountMail(world.services, mail, async (email) => void emails.push(email))
+  return emails[0]
 }
 const signIn = async (email: string, password: string, agent: string) => {
   const response = await world.call('POST', '/api/session/sign-in', { email, password }, { 'user-agent': agent })
@@ -41,9 +41,9 @@ describe('the creator’s account', () => {
     expect(await errorsOf(await ask('owner@school.example', PASSWORD))).toEqual(['/email'])
     expect((await ask('new@school.example', PASSWORD)).status).toBe(200)
     expect((await creator())?.email).toBe('owner@school.example')
-    const letter = await post(jobs().at(-1) as AccountMail)
-    expect(letter?.to).toBe('new@school.example')
-    const token = /\/studio\/email\/(\S+)/.exec(letter?.text ?? '')?.[1]
+    const email = await post(jobs().at(-1) as AccountMail)
+    expect(email?.to).toBe('new@school.example')
+    const token = /\/studio\/email\/(\S+)/.exec(email?.text ?? '')?.[1]
     // A link for an address sets no password.
     const misused = await world.call('POST', '/api/session/password', { token, password: 'another long password' })
     expect(misused.status).toBe(410)
@@ -75,11 +75,11 @@ describe('the creator’s account', () => {
     expect(await errorsOf(await change('wrong', 'another long password'))).toEqual(['/current'])
     expect(await errorsOf(await change(PASSWORD, 'short'))).toEqual(['/password'])
     const changed = await change(PASSWORD, 'another long password')
-    const kept = /acorn_studio=([^;]+)/.exec(changed.headers.getSetCookie().join(' '))?.[1] ?? ''
+    const cookie = /acorn_studio=([^;]+)/.exec(changed.headers.getSetCookie().join(' '))?.[1] ?? ''
     expect((await call('GET', '', undefined, session(other))).status).toBe(401)
-    expect((await call('GET', '', undefined, session(kept))).status).toBe(200)
+    expect((await call('GET', '', undefined, session(cookie))).status).toBe(200)
     expect(await signIn('new@school.example', PASSWORD, 'Phone')).toBe('')
-    world.creatorToken = kept
+    world.creatorToken = cookie
   })
 })
 
@@ -115,14 +115,14 @@ describe('mail of the school', () => {
     expect((await errorsOf(wrong)).sort()).toEqual(['/renewalNoticeDays', '/replyTo'])
     const asked = await world.call('POST', '/api/messages/test', { kind: 'receipt', ownWords: 'See you.' }, session())
     expect(asked.status).toBe(200)
-    const letter = await post(jobs().at(-1) as AccountMail)
-    expect(letter).toMatchObject({
+    const email = await post(jobs().at(-1) as AccountMail)
+    expect(email).toMatchObject({
       to: 'new@school.example',
       from: { name: 'Fold & Quire' },
       replyTo: 'help@school.example',
       subject: expect.stringMatching(/^Test: Your receipt/),
     })
-    expect(letter?.text).toContain('See you.')
+    expect(email?.text).toContain('See you.')
   })
 
   it('tells of sales once a day where that is wanted, and of a day without sales nothing', async () => {
@@ -133,11 +133,11 @@ describe('mail of the school', () => {
     )
     const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
     const day = order?.placedOn as string
-    const told = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-sold'))
-    expect(await world.db.$count(messages, told)).toBe(0)
-    const letter = await post({ kind: 'sold', mode: 'practice', day })
-    expect(letter?.subject).toBe('You sold: 1 order, €49.00 (practice)')
-    expect(letter?.text).toContain('Dana: Told daily, One payment: €49.00')
+    const notified = and(eq(messages.orderId, orderId), eq(messages.kind, 'creator-sold'))
+    expect(await world.db.$count(messages, notified)).toBe(0)
+    const email = await post({ kind: 'sold', mode: 'practice', day })
+    expect(email?.subject).toBe('You sold: 1 order, €49.00 (practice)')
+    expect(email?.text).toContain('Dana: Told daily, One payment: €49.00')
     expect(await post({ kind: 'sold', mode: 'practice', day: '2020-01-01' })).toBeUndefined()
     const before = jobs().length
     await queueDaily(world.services)

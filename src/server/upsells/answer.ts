@@ -50,9 +50,9 @@ export async function takeUpsell(
   if (taken) return orderStatus(services, taken)
   const walk = await walkOf(services, order)
   const school = await getSchool(services.db)
-  const standing = walk && (await upsellStatus(services, school, walk, shopper))
-  if (!walk || standing?.step.id !== upsell) throw new Problem(410, 'upsell-ended', UPSELLS.ended)
-  const { line } = standing.offered
+  const status = walk && (await upsellStatus(services, school, walk, shopper))
+  if (!walk || status?.step.id !== upsell) throw new Problem(410, 'upsell-ended', UPSELLS.ended)
+  const { line } = status.offered
   const [[person], terms, method] = await Promise.all([
     services.db.select().from(people).where(eq(people.id, order.personId)),
     inheritedTerms(services.db, order, line),

@@ -24,10 +24,10 @@ export async function inheritedTerms(
   )
   const narrow = own.filter(({ offers }) => offers !== null).map(({ code }) => codeKey(code))
   const apply = await appliesTo(db, order.id, narrow, { id: offer.id, productId: offer.productId })
-  const kept = own.filter(({ code, offers }) => offers === null || apply.has(codeKey(code)))
+  const applying = own.filter(({ code, offers }) => offers === null || apply.has(codeKey(code)))
   return {
-    coupons: kept.map((coupon) => inherited(coupon, offer.id)),
-    codes: kept.map(({ code }) => code),
+    coupons: applying.map((coupon) => inherited(coupon, offer.id)),
+    codes: applying.map(({ code }) => code),
     buyer,
   }
 }

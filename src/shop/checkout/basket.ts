@@ -31,6 +31,6 @@ export function readBasket(slug: string): Partial<Basket> {
 }
 
 function read(key: string): Partial<Basket> {
-  const kept = sessionStorage.getItem(key)
-  return kept ? (JSON.parse(kept) as Partial<Basket>) : {}
+  const saved = sessionStorage.getItem(key)
+  return saved ? (JSON.parse(saved) as Partial<Basket>) : {}
 }

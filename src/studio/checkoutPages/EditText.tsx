@@ -22,10 +22,10 @@ export function EditText({ part, at, value, label, fallback, maxLength, hasLines
   const read = (span: HTMLSpanElement) => {
     const text = (hasLines ? span.textContent : (span.textContent ?? '')).replaceAll('\u00a0', ' ')
     const plain = hasLines ? text.replace(/\n{3,}/g, '\n\n') : text.replace(/\s*\n\s*/g, ' ')
-    const kept = plain === '\n' ? '' : [...plain].slice(0, maxLength).join('')
-    if (kept !== text) putBack(span, kept)
-    typed.current = kept
-    set(part.id, at, kept)
+    const cleaned = plain === '\n' ? '' : [...plain].slice(0, maxLength).join('')
+    if (cleaned !== text) putBack(span, cleaned)
+    typed.current = cleaned
+    set(part.id, at, cleaned)
   }
   // As in a list anywhere: Enter begins another line, and an empty one goes where it is erased.
   const line = part.kind === 'gets' && at.startsWith('lines/') ? Number(at.slice('lines/'.length)) : null

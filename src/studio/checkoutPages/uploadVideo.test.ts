@@ -41,9 +41,9 @@ const status = (code: number) => () =>
   Promise.resolve(Response.json({ title: 'Refused.', code: 'refused' }, { status: code }))
 
 let server = makeServer()
-let told: Progress[] = []
+let reports: Progress[] = []
 const upload = (of: File, stop = new AbortController().signal) =>
-  uploadVideo(of, (progress) => told.push(progress), stop)
+  uploadVideo(of, (progress) => reports.push(progress), stop)
 /** Lets what waits go on at once. */
 async function settled<T>(waiting: Promise<T>): Promise<T> {
   waiting.catch(() => {})
@@ -53,11 +53,11 @@ async function settled<T>(waiting: Promise<T>): Promise<T> {
 
 beforeEach(() => {
   server = makeServer()
-  told = []
-  const kept = new Map<string, string>()
+  reports = []
+  const storage = new Map<string, string>()
   vi.stubGlobal('localStorage', {
-    getItem: (key: string) => kept.get(key) ?? null,
-    setItem: (key: string, value: string) => void kept.set(key, value),
+    getItem: (key: string) => storage.get(key) ?? null,
+    setItem: (key: string, value: string) => void storage.set(key, value),
   })
   vi.stubGlobal('fetch', (url: string, init: RequestInit = {}) => server.answer(url, init))
   vi.useFakeTimers()
@@ -76,7 +76,7 @@ describe('a video on its way', () => {
       [1, VIDEO_PART_BYTES],
       [2, 5],
     ])
-    expect(told.map(({ sent, parts }) => [sent, parts])).toEqual([
+    expect(reports.map(({ sent, parts }) => [sent, parts])).toEqual([
       [0, 3],
       [1, 3],
       [2, 3],
@@ -89,7 +89,7 @@ describe('a video on its way', () => {
     await settled(upload(file(3 * VIDEO_PART_BYTES)))
     expect(server.asked.filter((one) => one.endsWith('/parts/0'))).toHaveLength(4)
     expect(server.asked.filter((one) => one.endsWith('/parts/1'))).toHaveLength(1)
-    expect(told.filter(({ isWaiting }) => isWaiting)).toHaveLength(3)
+    expect(reports.filter(({ isWaiting }) => isWaiting)).toHaveLength(3)
   })
 
   it('that is stuck is sent again after a while', async () => {

@@ -59,7 +59,7 @@ export type VideoFacts = Awaited<ReturnType<typeof finished>>
 const finished = (id: string) => unwrap(api.media.videos[':id'].finish.$post({ param: { id }, json: { name: '' } }))
 
 async function beginOrGoOn(file: File, waits: () => void, stop: AbortSignal) {
-  const known = kept()[nameOf(file)]
+  const known = savedUploads()[nameOf(file)]
   if (known) {
     const ask = () => unwrap(api.media.videos[':id'].$get({ param: { id: known } }))
     const upload = await patiently(ask, waits, stop).catch(unlessGone)
@@ -67,7 +67,7 @@ async function beginOrGoOn(file: File, waits: () => void, stop: AbortSignal) {
   }
   const begin = () => unwrap(api.media.videos.$post({ json: { length: file.size } }))
   const upload = await patiently(begin, waits, stop)
-  keep({ ...kept(), [nameOf(file)]: upload.id })
+  keep({ ...savedUploads(), [nameOf(file)]: upload.id })
   return upload
 }
 
@@ -98,7 +98,7 @@ function nameOf({ name, size, lastModified }: File): string {
   return `${name} ${size} ${lastModified}`
 }
 
-function kept(): Record<string, string> {
+function savedUploads(): Record<string, string> {
   try {
     return JSON.parse(localStorage.getItem(KEPT) ?? '{}') as Record<string, string>
   } catch {
@@ -111,6 +111,6 @@ function keep(uploads: Record<string, string>): void {
 }
 
 function forget(file: File): void {
-  const { [nameOf(file)]: _gone, ...others } = kept()
+  const { [nameOf(file)]: _gone, ...others } = savedUploads()
   keep(others)
 }

@@ -83,8 +83,8 @@ export function useScrollPlace(
 }
 
 function readPlace(key: string): Place | null {
-  const kept: unknown = JSON.parse(sessionStorage.getItem(key) ?? 'null')
-  return kept && typeof kept === 'object' && 'pages' in kept && 'top' in kept ? (kept as Place) : null
+  const saved: unknown = JSON.parse(sessionStorage.getItem(key) ?? 'null')
+  return saved && typeof saved === 'object' && 'pages' in saved && 'top' in saved ? (saved as Place) : null
 }
 
 /** What scrolls around an element. */

@@ -67,8 +67,8 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
   const sum = formatMoney(charges[0]?.together ?? 0, money)
   // Charged again before: its gateway refused the refund that was to follow.
   const before = charges.filter(({ againBy }) => againBy !== null)
-  const kept = before.length > 0 ? before : charges.filter(({ lineId }) => keep.includes(lineId))
-  const refunded = charges.filter((charge) => !kept.includes(charge))
+  const recharged = before.length > 0 ? before : charges.filter(({ lineId }) => keep.includes(lineId))
+  const refunded = charges.filter((charge) => !recharged.includes(charge))
   const isOfRefunded = ({ lineId }: { lineId: string | null }) => refunded.some((charge) => charge.lineId === lineId)
   const isOpen = order.grants.some((grant) => grant.endedAt === null && isOfRefunded(grant))
   return (
@@ -76,8 +76,8 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
       title={`Refund all ${sum}`}
       text={`${charges[0]?.gateway} refunds whole payments only. This one was for ${charges.map(({ lineId }) => `“${titleOf(order, lineId)}”`).join(' and ')}. The buyer is told.${charges.length > 1 && order.chargedAgainTo === null ? ' No payment method is saved, so what they are to keep they can order and pay for again.' : ''}`}
       action={
-        kept.length > 0 && before.length === 0
-          ? `Charge ${formatMoney(sumOf(kept), money)}, then refund ${sum}`
+        recharged.length > 0 && before.length === 0
+          ? `Charge ${formatMoney(sumOf(recharged), money)}, then refund ${sum}`
           : `Refund ${sum}`
       }
       run={async (note, once) => {
@@ -113,9 +113,9 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
                 </label>
               ))}
               <p className="mt-1 text-[13px] text-ink-2">
-                {kept.length === 0
+                {recharged.length === 0
                   ? 'Untick what the buyer keeps: it is charged again.'
-                  : `${formatKept(sumOf(kept), order.chargedAgainTo, before.length > 0, money)} Then all ${sum} is refunded: the buyer gets ${formatMoney(sumOf(refunded), money)} back in the end.`}
+                  : `${formatKept(sumOf(recharged), order.chargedAgainTo, before.length > 0, money)} Then all ${sum} is refunded: the buyer gets ${formatMoney(sumOf(refunded), money)} back in the end.`}
               </p>
               {error?.at('/keep') && (
                 <p role="alert" className="text-[13px] font-medium text-failed">
@@ -126,7 +126,7 @@ function WholeDialog({ order, attemptId, money, onClose }: WholeDialogProps) {
           )}
           <AccessChoice
             access={access}
-            of={kept.length > 0 ? formatList(refunded.map(({ lineId }) => titleOf(order, lineId))) : undefined}
+            of={recharged.length > 0 ? formatList(refunded.map(({ lineId }) => titleOf(order, lineId))) : undefined}
             isOpen={isOpen}
             hasLaterPayments={order.agreements.some(
               (agreement) => agreement.state === 'active' && isOfRefunded(agreement),

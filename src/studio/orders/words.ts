@@ -98,7 +98,7 @@ function agreementState(agreement: Agreed): readonly [StateShape, string] {
   }
 }
 
-/** A payment's standing as shape and word, as Money has it. */
+/** A payment's status as shape and word, as Money has it. */
 export function paymentState(
   { state, due, lineId }: { state: string; due: string; lineId: string },
   order: PaidOrder,

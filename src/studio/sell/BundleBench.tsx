@@ -173,10 +173,10 @@ function goToCourses() {
 
 /** What stops a draft from being published; courses that were retired and stayed in the bundle may stay. */
 function problemsOf({ known, live }: BenchBundle, content: BundleContent) {
-  const kept = new Set(live?.courses.map(({ id }) => id))
+  const liveCourseIds = new Set(live?.courses.map(({ id }) => id))
   return bundleProblems(
     content,
-    known.map((course) => ({ ...course, isOnShelf: course.isOnShelf || kept.has(course.id) })),
+    known.map((course) => ({ ...course, isOnShelf: course.isOnShelf || liveCourseIds.has(course.id) })),
   )
 }
 

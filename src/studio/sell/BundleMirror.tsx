@@ -26,23 +26,23 @@ interface BundleMirrorProps {
 export function BundleMirror({ bundle, slug, content, problems, isChanged, fix }: BundleMirrorProps) {
   const offers = useShelf().data?.find(({ id }) => id === bundle.id)?.offers ?? []
   const addOffer = useAddOffer(bundle.id)
-  const standing = offers.filter(({ isRetired }) => !isRetired)
+  const onSale = offers.filter(({ isRetired }) => !isRetired)
   const held = heldBy(bundle, content)
   return (
     <>
       <PreviewSection label="How it is sold">
-        <SoldAs offers={standing} />
-        <AddOffer productId={bundle.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
+        <SoldAs offers={onSale} />
+        <AddOffer productId={bundle.id} label={onSale.length === 0 ? 'Give it a price' : 'Add another offer'} />
       </PreviewSection>
       <PreviewSection label="What it saves">
-        <Saving held={held} offers={standing} />
+        <Saving held={held} offers={onSale} />
       </PreviewSection>
       <PreviewSection label="Its buyers">
         <Holders bundle={bundle} />
       </PreviewSection>
       <PreviewSection label="Before the first sale">
         <Obstacles
-          obstacles={obstacles(bundle, standing, problems, isChanged)}
+          obstacles={obstacles(bundle, onSale, problems, isChanged)}
           fix={(to) => (to === 'price' ? addOffer() : fix(to))}
           nothing="Nothing missing in the bundle."
         />

@@ -90,8 +90,8 @@ export function ComparePage() {
 /** The offers of the first course that has two or more with a price. */
 function firstToCompare(courses: readonly ShelfProduct[]): string[] {
   for (const { isRetired, offers } of courses) {
-    const standing = offers.filter((offer) => !offer.isRetired && quotableTerms(offer.content.terms))
-    if (!isRetired && standing.length > 1) return standing.slice(0, 3).map(({ id }) => id)
+    const onSale = offers.filter((offer) => !offer.isRetired && quotableTerms(offer.content.terms))
+    if (!isRetired && onSale.length > 1) return onSale.slice(0, 3).map(({ id }) => id)
   }
   return []
 }

@@ -20,16 +20,16 @@ interface CourseMirrorProps {
 export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
   const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []
   const addOffer = useAddOffer(course.id)
-  const standing = offers.filter(({ isRetired }) => !isRetired)
+  const onSale = offers.filter(({ isRetired }) => !isRetired)
   return (
     <>
       <PreviewSection label="How it is sold">
-        <SoldAs offers={standing} />
-        <AddOffer productId={course.id} label={standing.length === 0 ? 'Give it a price' : 'Add another offer'} />
+        <SoldAs offers={onSale} />
+        <AddOffer productId={course.id} label={onSale.length === 0 ? 'Give it a price' : 'Add another offer'} />
       </PreviewSection>
       <PreviewSection label="Before the first sale">
         <Obstacles
-          obstacles={obstacles(course, content, standing)}
+          obstacles={obstacles(course, content, onSale)}
           fix={(to) => (to === 'price' ? addOffer() : fix(to))}
           nothing="Nothing missing in the course."
         />

@@ -35,7 +35,7 @@ export const MESSAGE_KINDS = [
 ] as const
 export type MessageKind = (typeof MESSAGE_KINDS)[number]
 
-/** A letter as it was sent. */
+/** An email as it was sent. */
 export interface SentEmail {
   subject: string
   text: string
@@ -65,7 +65,7 @@ export const messages = pgTable(
     /** Where it was sent, or is to be sent where that is not the buyer's own address any more. */
     to: text(),
     /** As it was sent; links that work once stand in it as what they are for, so that no secret is stored. */
-    letter: jsonb().$type<SentEmail>(),
+    email: jsonb('letter').$type<SentEmail>(),
     /** The message of which this is sent once more. */
     againOf: uuid().references((): AnyPgColumn => messages.id, { onDelete: 'set null' }),
     createdAt: moment().notNull(),
