@@ -12,7 +12,7 @@ import { sendMessage, smtpPost } from '../src/server/messages/send.ts'
 import { findPerson } from '../src/server/people/service.ts'
 import type { Config } from '../src/server/platform/config.ts'
 import type { Services } from '../src/server/platform/context.ts'
-import type { JobData, JobName, Jobs } from '../src/server/platform/jobs.ts'
+import { type JobData, type JobName, type Jobs, NO_JOBS } from '../src/server/platform/jobs.ts'
 import { Limits } from '../src/server/platform/limits.ts'
 import { loadSecrets } from '../src/server/platform/secrets.ts'
 import { importSchool } from '../src/server/schoolFile/import.ts'
@@ -44,7 +44,10 @@ export async function loadDemo(config: Config, standinsData: string | null): Pro
   const queue: { name: JobName; data: JobData[JobName] }[] = []
   const jobs: Jobs = {
     send: async (_tx, name, data) => void queue.push({ name, data }),
-    sendAll: async (_tx, name, all) => void queue.push(...all.map((data) => ({ name, data }))),
+    rows: (name, all) => {
+      queue.push(...all.map((data) => ({ name, data })))
+      return NO_JOBS
+    },
   }
   const services: Services = {
     // It lives through a year whose days are not the database's.

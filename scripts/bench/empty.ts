@@ -3,6 +3,7 @@ import { allGateways } from '../../src/gateways/registry.ts'
 import { connect, migrateDatabase } from '../../src/server/db/client.ts'
 import { type Config, readConfig } from '../../src/server/platform/config.ts'
 import type { Services } from '../../src/server/platform/context.ts'
+import { NO_JOBS } from '../../src/server/platform/jobs.ts'
 import { Limits } from '../../src/server/platform/limits.ts'
 import { Secrets } from '../../src/server/platform/secrets.ts'
 import { setUpSchool } from '../../src/testing/school.ts'
@@ -32,7 +33,7 @@ export function servicesFor(config: Config): { services: Services; end: () => Pr
   const services: Services = {
     config,
     db,
-    jobs: { send: async () => {}, sendAll: async () => {} },
+    jobs: { send: async () => {}, rows: () => NO_JOBS },
     now: () => new Date(),
     gateways: allGateways(config.standinsOrigin, config.origin),
     secrets: new Secrets(randomBytes(32)),

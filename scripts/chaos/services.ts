@@ -1,6 +1,7 @@
 import { allGateways } from '../../src/gateways/registry.ts'
 import type { Database } from '../../src/server/db/client.ts'
 import type { Services } from '../../src/server/platform/context.ts'
+import { NO_JOBS } from '../../src/server/platform/jobs.ts'
 import { Limits } from '../../src/server/platform/limits.ts'
 import { Secrets } from '../../src/server/platform/secrets.ts'
 
@@ -42,7 +43,7 @@ export function chaosServices(
       distDir: '',
     },
     db,
-    jobs: { send: async () => {}, sendAll: async () => {} },
+    jobs: { send: async () => {}, rows: () => NO_JOBS },
     gateways: allGateways(standinsOrigin, origin, patienceMs),
     secrets: new Secrets(KEY),
     limits: new Limits(db, UNLIMITED),

@@ -5,6 +5,7 @@ import { expect, it } from 'vitest'
 import { Mailbox } from '../standins/mailbox/mailbox.ts'
 import { ownWorld } from '../testing/ownWorld.ts'
 import { eventually } from '../testing/world.ts'
+import { insertAll } from './db/insertAll.ts'
 import { messages } from './db/schema/index.ts'
 import { senderOf, smtpPost } from './messages/send.ts'
 import { openOutbox, sendAgain } from './messages/sent.ts'
@@ -42,7 +43,8 @@ it('one message that is refused keeps no other from being sent; it is seen, and 
     const { id } = await addPerson(services, 'practice', 'Ada', email)
     ids.push(id)
     await inTransaction(services, async (services) => {
-      await Promise.all(queueMessage(services, { mode: 'practice', kind: 'password', personId: id }).writes)
+      const { rows } = queueMessage(services, { mode: 'practice', kind: 'password', personId: id })
+      await insertAll(services.db, ...rows)
     })
   }
   const stop = await runWorker(services, jobsIn(world.db))

@@ -13,7 +13,7 @@ import { connectGateway } from '../server/gateways/service.ts'
 import { setTransfer } from '../server/gateways/transferSettings.ts'
 import { publishOffer, saveOfferDraft } from '../server/offers/service.ts'
 import type { Services } from '../server/platform/context.ts'
-import type { JobData, JobName, Jobs } from '../server/platform/jobs.ts'
+import { type JobData, type JobName, type Jobs, NO_JOBS } from '../server/platform/jobs.ts'
 import { Limits } from '../server/platform/limits.ts'
 import { hashToken, Secrets } from '../server/platform/secrets.ts'
 import { openSession } from '../server/session/sessions.ts'
@@ -45,7 +45,10 @@ export async function openWorld() {
   const queue: { name: JobName; data: JobData[JobName] }[] = []
   const jobs: Jobs = {
     send: async (_tx, name, data) => void queue.push({ name, data }),
-    sendAll: async (_tx, name, all) => void queue.push(...all.map((data) => ({ name, data }))),
+    rows: (name, all) => {
+      queue.push(...all.map((data) => ({ name, data })))
+      return NO_JOBS
+    },
   }
   const { services, origin, server } = await listenAsProduct(
     (at): Services => ({

@@ -118,9 +118,8 @@ export async function takeBack(services: Services, mode: Mode, grantId: string, 
       if (agreed && events.some(({ what }) => what === 'agreement-cancelled')) {
         const { personId, orderId } = grant
         const message = { mode, kind: 'cancelled' as const, personId, orderId, agreementId: agreed.id }
-        const { queued, writes } = queueMessage(services, message)
-        await Promise.all(writes)
-        events.push(queued)
+        const { queued, rows } = queueMessage(services, message)
+        return recordAll(tx, now(), [...events, queued], rows)
       }
       return recordAll(tx, now(), events)
     }

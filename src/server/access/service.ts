@@ -4,7 +4,7 @@ import { getCourse } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, catalogue, courses, grants, orders, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { recordAll } from '../journal/journal.ts'
+import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Services, WithDatabase } from '../platform/context.ts'
 import { onceInTransaction } from '../platform/keyedRequest.ts'
@@ -182,14 +182,14 @@ export async function giveCourse(services: Services, personId: string, courseId:
       throw new Problem(409, 'has-it', `${person.name} has this course already.`)
     await tx.insert(grants).values({ mode: person.mode, personId, courseId, note, opens: day, createdAt: now() })
     const { title } = course.live ?? course.draft
-    const { queued, writes } = queueMessage(services, {
+    const { queued, rows } = queueMessage(services, {
       mode: person.mode,
       kind: 'given',
       personId,
       courseTitle: title,
     })
-    await Promise.all(writes)
-    await recordAll(tx, now(), [{ about: { personId }, what: 'course-given', data: { course: title, note } }, queued])
+    const given: JournalEvent = { about: { personId }, what: 'course-given', data: { course: title, note } }
+    await recordAll(tx, now(), [given, queued], rows)
   })
 }
 

@@ -1,4 +1,4 @@
-import { and, asc, eq, gt, inArray, isNull, sql } from 'drizzle-orm'
+import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm'
 import { after } from '../../core/calendar/day.ts'
 import { type AccessBasis, closesAsItStands, suspendedForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
@@ -255,7 +255,7 @@ export async function saveAgreements(
         lineId: held.line.id,
         ...grantDates(held.phase, listed[index] as Agreement),
       })),
-      isNull(grants.endedAt),
+      'endedAt',
     ),
     ...(more.length > 0 ? [tx.insert(payments).values(more)] : []),
     ...(ended.length > 0

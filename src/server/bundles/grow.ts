@@ -1,5 +1,6 @@
 import { and, asc, eq, isNull, sql } from 'drizzle-orm'
 import { holdsBundle } from '../catalogue/growth.ts'
+import { insertAll } from '../db/insertAll.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { bundleGrowths, courses } from '../db/schema/index.ts'
 import { recordAll } from '../journal/journal.ts'
@@ -181,7 +182,7 @@ function turnOf<L extends DoneLine>(row: Turn<L> | undefined): Turn<L> {
 /** Each person is written to once, about one of their lines. */
 async function notify(within: Within, lines: Turn['lines'], title: string): Promise<void> {
   const byPerson = new Map(lines.map((line) => [line.person_id, line]))
-  const { writes } = queueMessages(
+  const { rows } = queueMessages(
     within,
     [...byPerson.values()].map(({ person_id: personId, order_id: orderId, mode }) => ({
       mode,
@@ -191,5 +192,5 @@ async function notify(within: Within, lines: Turn['lines'], title: string): Prom
       courseTitle: title,
     })),
   )
-  await Promise.all(writes)
+  await insertAll(within.db, ...rows)
 }

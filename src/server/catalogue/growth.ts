@@ -2,6 +2,7 @@ import { and, asc, eq, isNotNull, isNull, sql } from 'drizzle-orm'
 import { MAX_COURSES, MIN_COURSES } from '../../core/content/bundle.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import type { Queryable } from '../db/client.ts'
+import { insertAll } from '../db/insertAll.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { bundleGrowths, bundles, courses, productCourses, products } from '../db/schema/index.ts'
 import { findDrafted, makeLive, saveDraft } from '../drafts/drafts.ts'
@@ -113,11 +114,8 @@ export async function changeCourses(
       })),
     )
     .returning({ id: bundleGrowths.id })
-  await services.jobs.sendAll(
-    tx,
-    'bundle-grow',
-    growths.map(({ id }) => ({ growthId: id })),
-  )
+  const growing = growths.map(({ id }) => ({ growthId: id }))
+  await insertAll(tx, services.jobs.rows('bundle-grow', growing))
 }
 
 /** Live bundles of all courses, as far as they sell anything. */

@@ -63,15 +63,18 @@ export async function startAttempts(services: Within, all: readonly Starting[]):
     const data = { ...(fromN === null ? {} : { n: fromN }), amount, currency, key: keys[index] as string }
     return [...before, { about, what: 'attempt-started', data }]
   })
-  await Promise.all([
-    insertAll(tx, ...all.flatMap((one) => one.rows ?? []), rowsOf(attempts, rows), journalRows(startedAt, events)),
-    services.jobs.sendAll(
-      tx,
-      'attempt-lookup',
-      rows.map(({ id }) => ({ attemptId: id })),
-      { afterSeconds: CALL_SECONDS + 5 },
-    ),
-  ])
+  const lookups = services.jobs.rows(
+    'attempt-lookup',
+    rows.map(({ id }) => ({ attemptId: id })),
+    { afterSeconds: CALL_SECONDS + 5 },
+  )
+  await insertAll(
+    tx,
+    ...all.flatMap((one) => one.rows ?? []),
+    rowsOf(attempts, rows),
+    journalRows(startedAt, events),
+    lookups,
+  )
   return rows
 }
 

@@ -64,7 +64,9 @@ export function orderOf(
 /** New orders of one mode: each gets the next number as it is stored. */
 export function numbered(all: readonly NewOrder[]): Insert {
   const sequence = all[0]?.mode === 'live' ? 'live_order_numbers' : 'practice_order_numbers'
-  return rowsOf(orders, all as (typeof orders.$inferInsert)[], { number: `nextval('${sequence}'::regclass)` })
+  return rowsOf(orders, all as (typeof orders.$inferInsert)[], {
+    computed: { number: `nextval('${sequence}'::regclass)` },
+  })
 }
 
 /** Nothing was ever collected for it, so it may be quoted anew: its lines and payments are replaced. */

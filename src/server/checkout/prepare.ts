@@ -263,7 +263,6 @@ async function notifyOwner(
   const since = new Date(at.getTime() - NOTIFY_AGAIN_HOURS * 3_600_000)
   const recently = and(eq(messages.personId, id), eq(messages.kind, kind), gt(messages.createdAt, since))
   if ((await tx.$count(messages, recently)) > 0) return
-  const { queued, writes } = queueMessage(services, { mode, kind, personId: id, courseTitle })
-  await Promise.all(writes)
-  await recordAll(tx, at, [queued])
+  const { queued, rows } = queueMessage(services, { mode, kind, personId: id, courseTitle })
+  await recordAll(tx, at, [queued], rows)
 }

@@ -181,7 +181,6 @@ export async function notifyOf(
 ) {
   const { db: tx } = services
   const { mode, personId } = order
-  const { queued, writes } = queueMessage(services, { mode, kind, personId, orderId: order.id, agreementId })
-  await Promise.all(writes)
-  await recordAll(tx, services.now(), [...events, queued])
+  const { queued, rows } = queueMessage(services, { mode, kind, personId, orderId: order.id, agreementId })
+  await recordAll(tx, services.now(), [...events, queued], rows)
 }

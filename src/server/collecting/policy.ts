@@ -60,15 +60,14 @@ export async function setRetries(services: Services, retryAfterDays: number[], m
       // One that has had all its tries by the new policy has stopped, and its buyer is told as after a last try.
       await saveAgreement(tx, held, { ...agreement, state: 'stopped' })
       const about = { orderId: order.id, personId: order.personId }
-      const { queued, writes } = queueMessage(inTheirTime, {
+      const { queued, rows } = queueMessage(inTheirTime, {
         mode,
         kind: 'stopped',
         personId: order.personId,
         orderId: order.id,
         agreementId: id,
       })
-      await Promise.all(writes)
-      await recordAll(tx, inTheirTime.now(), [{ about, what: 'agreement-stopped' }, queued])
+      await recordAll(tx, inTheirTime.now(), [{ about, what: 'agreement-stopped' }, queued], rows)
     })
   }
 }

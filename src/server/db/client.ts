@@ -1,7 +1,7 @@
 import { AsyncLocalStorage } from 'node:async_hooks'
 import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
-import { sql } from 'drizzle-orm'
+import { DrizzleQueryError, sql } from 'drizzle-orm'
 import { drizzle, type NodePgDatabase } from 'drizzle-orm/node-postgres'
 import { migrate } from 'drizzle-orm/node-postgres/migrator'
 import pg from 'pg'
@@ -76,6 +76,24 @@ const beneath = new WeakMap<Queryable, OneConnection>()
 /** What lasts longer than a transaction: the database of the connection on which it runs. Outside of one, the database itself. */
 export function lastingBeneath(db: Queryable): Queryable {
   return beneath.get(db) ?? db
+}
+
+/** Names of statements, by their text. */
+const names = new Map<string, string>()
+
+/**
+ * Runs a statement that is written as text, under a name, so that PostgreSQL parses and plans it once a connection. Its
+ * text comes from code alone, and is one of few: what differs stands in the values.
+ */
+export async function runNamed(db: Queryable, text: string, values: readonly unknown[]): Promise<pg.QueryResult> {
+  const name = names.get(text) ?? `named_${names.size + 1}`
+  names.set(text, name)
+  const { $client } = lastingBeneath(db) as Queryable & { $client: OwnPool | pg.PoolClient }
+  try {
+    return await $client.query({ name, text, values: [...values] })
+  } catch (error) {
+    throw new DrizzleQueryError(text, [...values], error as Error)
+  }
 }
 
 /**

@@ -1,7 +1,7 @@
-import { getTableColumns, getTableName, type SQL, sql } from 'drizzle-orm'
+import { getTableColumns, getTableName } from 'drizzle-orm'
 import { toSnakeCase } from 'drizzle-orm/casing'
 import type { PgColumn, PgTable } from 'drizzle-orm/pg-core'
-import type { Queryable } from './client.ts'
+import { type Queryable, runNamed } from './client.ts'
 
 /** Rows of one table that are to be written, see {@link rowsOf}. */
 export interface Insert {
@@ -10,33 +10,38 @@ export interface Insert {
 }
 
 interface Statement {
-  before: SQL
-  after: SQL
+  before: string
+  after: string
   columns: readonly (readonly [key: string, column: PgColumn])[]
 }
 
 const statements = new WeakMap<PgTable, Map<string, Statement>>()
 
-/**
- * Rows for {@link insertAll}. What no row names takes its default; what only some name is null in the others.
- * @param computed columns that PostgreSQL works out for each row, as SQL that comes from code alone.
- */
+interface Options<K extends string> {
+  /** Columns that PostgreSQL works out for each row `r`, as SQL that comes from code alone. */
+  computed?: Partial<Record<K, string>>
+  /** A row that is there already is passed over. */
+  passesOver?: boolean
+}
+
+/** Rows for {@link insertAll}. What no row names takes its default; what only some name is null in the others. */
 export function rowsOf<T extends PgTable>(
   table: T,
   rows: readonly T['$inferInsert'][],
-  computed: Partial<Record<keyof T['$inferInsert'] & string, string>> = {},
+  options: Options<keyof T['$inferInsert'] & string> = {},
 ): Insert {
   const all = rows as readonly Record<string, unknown>[]
   const keys = new Set(all.flatMap((row) => Object.keys(row).filter((key) => row[key] !== undefined)))
-  const name = JSON.stringify([[...keys], computed])
+  const name = JSON.stringify([[...keys], options])
   const known = statements.get(table) ?? new Map<string, Statement>()
   statements.set(table, known)
-  const statement = known.get(name) ?? statementFor(table, [...keys], computed as Record<string, string>)
+  const statement = known.get(name) ?? statementFor(table, [...keys], options)
   known.set(name, statement)
   return { statement, rows: all }
 }
 
-function statementFor(table: PgTable, keys: readonly string[], computed: Record<string, string>): Statement {
+function statementFor(table: PgTable, keys: readonly string[], options: Options<string>): Statement {
+  const { computed = {}, passesOver = false } = options
   const all: Record<string, PgColumn> = getTableColumns(table)
   const columnOf = (key: string) => {
     const column = all[key]
@@ -44,15 +49,13 @@ function statementFor(table: PgTable, keys: readonly string[], computed: Record<
     return column
   }
   const columns = keys.map((key) => [key, columnOf(key)] as const)
-  const names = [
-    ...columns.map(([, column]) => quoted(column)),
-    ...Object.keys(computed).map((key) => quoted(columnOf(key))),
-  ]
-  const values = [...columns.map(([, column]) => given(column)), ...Object.values(computed)]
+  const written = [...new Set([...keys, ...Object.keys(computed)])]
+  const names = written.map((key) => quoted(columnOf(key)))
+  const values = written.map((key) => computed[key] ?? given(columnOf(key)))
   return {
     columns,
-    before: sql.raw(`insert into "${getTableName(table)}" (${names}) select ${values} from jsonb_to_recordset(`),
-    after: sql.raw(`::jsonb) as r (${columns.map(([, column]) => typed(column))})`),
+    before: `insert into "${getTableName(table)}" (${names}) select ${values} from jsonb_to_recordset(`,
+    after: `::jsonb) as r (${columns.map(([, column]) => typed(column))})${passesOver ? ' on conflict do nothing' : ''}`,
   }
 }
 
@@ -66,14 +69,14 @@ const typed = (column: PgColumn) => `${quoted(column)} ${isJson(column) ? 'text'
 /**
  * Changes rows of a table by one statement, however many they are. Every row names the same columns.
  * @param by the column that tells which row is meant.
- * @param where a further condition that a row must meet to be changed.
+ * @param empty a column in which a row must have nothing yet to be changed.
  */
 export async function updateAll<T extends PgTable>(
   db: Queryable,
   table: T,
   by: keyof T['$inferInsert'] & string,
   rows: readonly Partial<T['$inferInsert']>[],
-  where: SQL = sql`true`,
+  empty: (keyof T['$inferInsert'] & string) | null = null,
 ): Promise<void> {
   const [first] = rows
   if (!first) return
@@ -81,28 +84,30 @@ export async function updateAll<T extends PgTable>(
   const columns = Object.keys(first).map((key) => [key, all[key] as PgColumn] as const)
   const set = columns.flatMap(([key, column]) => (key === by ? [] : [`${quoted(column)} = ${given(column)}`]))
   const types = columns.map(([, column]) => typed(column))
-  const found = sql.raw(`${quoted(all[by] as PgColumn)} = r.${quoted(all[by] as PgColumn)}`)
-  await db.execute(sql`update ${table} set ${sql.raw(String(set))}
-    from jsonb_to_recordset(${JSON.stringify(stored(columns, rows))}::jsonb) as r (${sql.raw(String(types))})
-    where ${table}.${found} and ${where}`)
+  const own = `"${getTableName(table)}"`
+  const key = quoted(all[by] as PgColumn)
+  const text = `update ${own} set ${set} from jsonb_to_recordset($1::jsonb) as r (${types})
+    where ${own}.${key} = r.${key}${empty === null ? '' : ` and ${own}.${quoted(all[empty] as PgColumn)} is null`}`
+  await runNamed(db, text, [JSON.stringify(stored(columns, rows))])
 }
 
 /**
  * Writes rows of one or several tables by one statement, however many they are: its text is the same for any number, so
- * that PostgreSQL plans it once, and each table's rows are one value. Rows may refer to each other; they get their
- * numbers in their order.
+ * that PostgreSQL plans it once a connection, and each table's rows are one value. Rows may refer to each other; they get
+ * their numbers in their order.
  * @throws from the database where a row does not fit; then none is written.
  */
 export async function insertAll(db: Queryable, ...inserts: readonly Insert[]): Promise<void> {
-  const parts = inserts.filter(({ rows }) => rows.length > 0).map(asSql)
+  const written = inserts.filter(({ rows }) => rows.length > 0)
+  if (written.length === 0) return
+  const parts = written.map(({ statement: { before, after } }, index) => `${before}$${index + 1}${after}`)
   const last = parts.pop()
-  if (!last) return
-  const first = parts.map((part, index) => sql`${sql.raw(`i${index}`)} as (${part})`)
-  await db.execute(first.length === 0 ? last : sql`with ${sql.join(first, sql`, `)} ${last}`)
-}
-
-function asSql({ statement: { before, after, columns }, rows }: Insert): SQL {
-  return sql`${before}${JSON.stringify(stored(columns, rows))}${after}`
+  const first = parts.map((part, index) => `i${index} as (${part})`)
+  await runNamed(
+    db,
+    first.length === 0 ? `${last}` : `with ${first} ${last}`,
+    written.map(({ statement: { columns }, rows }) => JSON.stringify(stored(columns, rows))),
+  )
 }
 
 /** Rows as they are sent, by the names that their columns have in the database. */

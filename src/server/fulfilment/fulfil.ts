@@ -167,8 +167,8 @@ async function markPaidTwice(services: Within, order: Order, duplicates: Duplica
     .update(payments)
     .set({ state: 'written-off' })
     .where(and(inArray(payments.lineId, ids), not(eq(payments.due, quote.purchaseDay))))
-  const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'paid-twice' })
-  await Promise.all(writes)
+  const { queued, rows } = queueMessage(services, { ...about, mode, kind: 'paid-twice' })
+  await insertAll(tx, ...rows)
   const [row] = await tx
     .select({ amount: sql<number>`coalesce(sum(${payments.pay}), 0)::float8` })
     .from(payments)
@@ -215,32 +215,20 @@ async function openAll(services: Within, paying: readonly Opening[], by: Opening
   const opened: Opened[] = []
   for (const one of paying) opened.push(await openedBy(services, one, by))
   const fresh = opened.filter(({ grants: of }) => of.length > 0)
-  const { queued, writes } = queueMessages(
+  const { queued, rows } = queueMessages(
     services,
     fresh.flatMap(({ order: { id: orderId, mode, personId } }) => [
       { mode, kind: 'receipt' as const, personId, orderId },
       ...(school.saleNotices === 'each' ? [{ mode, kind: 'creator-sold' as const, personId, orderId }] : []),
     ]),
   )
-  await Promise.all([
-    insertAll(
-      tx,
-      rowsOf(
-        agreements,
-        opened.flatMap((one) => one.agreements),
-      ),
-      rowsOf(
-        grants,
-        opened.flatMap((one) => one.grants),
-      ),
-    ),
-    ...writes,
-    recordAll(
-      tx,
-      services.now(),
-      opened.flatMap(({ order, events }) => [...events, ...queued.filter(({ about }) => about.orderId === order.id)]),
-    ),
+  const begun = opened.flatMap((one) => one.agreements)
+  const granted = opened.flatMap((one) => one.grants)
+  const events = opened.flatMap(({ order, events: of }) => [
+    ...of,
+    ...queued.filter(({ about }) => about.orderId === order.id),
   ])
+  await recordAll(tx, services.now(), events, [rowsOf(agreements, begun), rowsOf(grants, granted), ...rows])
 }
 
 interface OpeningBy {

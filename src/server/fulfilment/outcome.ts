@@ -4,9 +4,10 @@ import { split } from '../../core/money/arithmetic.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { type LoadedAgreement, saveAgreement, saveAgreements } from '../agreements/agreements.ts'
 import { agreements, attempts, OPEN_ATTEMPTS, payments } from '../db/schema/index.ts'
+import type { MessageKind } from '../db/schema/messages.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { bookLater } from '../ledger/book.ts'
-import { queueMessage, queueMessages } from '../outbox/queue.ts'
+import { queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
 import type { Attempt, Order, Source } from './notes.ts'
 
@@ -118,7 +119,7 @@ export async function advanceAll(services: Within, all: readonly Advancing[]): P
     return agreement
   })
   const notified = all.filter(({ isTold }) => isTold)
-  const { writes, queued } = queueMessages(
+  const { rows, queued } = queueMessages(
     services,
     notified.map(({ held: { order, row } }) => ({
       mode: order.mode,
@@ -148,8 +149,7 @@ export async function advanceAll(services: Within, all: readonly Advancing[]): P
       tx,
       all.map(({ held }, index) => ({ held, next: next[index] as LoadedAgreement['agreement'] })),
     ),
-    ...writes,
-    recordAll(tx, services.now(), events),
+    recordAll(tx, services.now(), events, rows),
   ])
 }
 
@@ -185,14 +185,14 @@ export async function laterDeclined(
   if (next.state === 'stopped') events.push({ about, what: 'agreement-stopped' })
   const isOver = next.state === 'stopped'
   const message = { mode: order.mode, personId: order.personId, orderId: order.id, agreementId: row.id }
-  const { queued, writes } = queueMessage(services, { ...message, kind: isOver ? 'stopped' : 'declined' })
-  await Promise.all(writes)
-  events.push(queued)
   // The creator hears of the first try that failed and of the end; what is between stands under what needs attention.
-  if (isOver || next.tries === 1) {
-    const notified = queueMessage(services, { ...message, kind: isOver ? 'creator-stopped' : 'creator-declined' })
-    await Promise.all(notified.writes)
-    events.push(notified.queued)
-  }
-  await recordAll(tx, at, events)
+  const kinds: MessageKind[] = [
+    isOver ? 'stopped' : 'declined',
+    ...(isOver || next.tries === 1 ? [isOver ? ('creator-stopped' as const) : ('creator-declined' as const)] : []),
+  ]
+  const { rows, queued } = queueMessages(
+    services,
+    kinds.map((kind) => ({ ...message, kind })),
+  )
+  await recordAll(tx, at, [...events, ...queued], rows)
 }

@@ -234,9 +234,9 @@ async function leaveUnpaid(
     case 'awaited': {
       const { reference, method } = outcome
       await change(tx, attempt, { state: 'awaiting', reference, method, confirmUrl: null })
-      const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind: 'awaiting' })
-      await Promise.all(writes)
-      return recordAll(tx, at, [{ about, what: 'attempt-awaiting', data: { reference, method, source } }, queued])
+      const { queued, rows } = queueMessage(services, { ...about, mode: order.mode, kind: 'awaiting' })
+      const awaiting: JournalEvent = { about, what: 'attempt-awaiting', data: { reference, method, source } }
+      return recordAll(tx, at, [awaiting, queued], rows)
     }
     case 'declined':
       await change(tx, attempt, {
@@ -277,9 +277,8 @@ async function notifyDeclined(
   const about = { orderId, personId }
   const declined: JournalEvent = { about, what: 'attempt-declined', data: { reason, reference, method, source } }
   if (attempt.state !== 'awaiting') return recordAll(tx, services.now(), [declined])
-  const { queued, writes } = queueMessage(services, { ...about, mode, kind: 'not-arrived' })
-  await Promise.all(writes)
-  return recordAll(tx, services.now(), [declined, queued])
+  const { queued, rows } = queueMessage(services, { ...about, mode, kind: 'not-arrived' })
+  return recordAll(tx, services.now(), [declined, queued], rows)
 }
 
 const putCollected = compiled<{ rows: string; ids: readonly string[]; at: Date }>()((db, given) =>

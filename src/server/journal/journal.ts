@@ -5,12 +5,17 @@ import type { About, Happened, JournalEntry, JournalEvent, Said } from './happen
 
 export type { About, JournalEntry, JournalEvent } from './happened.ts'
 
-/** Writes several things that happened at one moment, in their order. */
-export async function recordAll(tx: Queryable, at: Date, events: readonly JournalEvent[]): Promise<void> {
-  await insertAll(tx, journalRows(at, events))
+/** Writes several things that happened at one moment, in their order, and what belongs to them, by one statement. */
+export async function recordAll(
+  tx: Queryable,
+  at: Date,
+  events: readonly JournalEvent[],
+  rows: readonly Insert[] = [],
+): Promise<void> {
+  await insertAll(tx, ...rows, journalRows(at, events))
 }
 
-/** The same, to be written together with other rows. */
+/** What happened, as rows that are written together with others. */
 export function journalRows(at: Date, events: readonly JournalEvent[]): Insert {
   return rowsOf(
     journal,

@@ -1,7 +1,6 @@
-import { sql } from 'drizzle-orm'
-import type { Transaction } from '../db/client.ts'
+import { runNamed, type Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { ledger, type Movement } from '../db/schema/index.ts'
+import type { Movement } from '../db/schema/index.ts'
 
 /** One row of the ledger as it is written; minor units, a debit above 0. */
 export interface Row {
@@ -57,16 +56,18 @@ export async function write(tx: Transaction, entries: readonly Entry[]): Promise
       subject_id: row.subjectId ?? null,
     })),
   )
-  // One text for any number of rows, so that it is planned once.
-  await tx.execute(sql`
-    with numbered as (
-      select entry, nextval('ledger_numbers') as transaction from generate_series(0, ${written.length - 1}::int) entry)
-    insert into ${ledger} (transaction, mode, day, at, kind, currency, account, amount, method,
-      order_id, line_id, payment_id, offer_id, attempt_id, subject_id, note)
-    select n.transaction, r.mode, r.day, r.at, r.kind, r.currency, r.account, r.amount, r.method,
-      r.order_id, r.line_id, r.payment_id, r.offer_id, r.attempt_id, r.subject_id, r.note
-    from jsonb_to_recordset(${JSON.stringify(rows)}::jsonb) as r (entry int, mode text, day date, at timestamptz, kind text,
-      currency text, account text, amount bigint, method text, order_id uuid, line_id uuid, payment_id uuid,
-      offer_id uuid, attempt_id uuid, subject_id uuid, note text)
-    join numbered n using (entry) order by n.transaction`)
+  await runNamed(tx, TEXT, [written.length - 1, JSON.stringify(rows)])
 }
+
+/** The same for any number of rows, so that it is planned once. */
+const TEXT = `
+  with numbered as (
+    select entry, nextval('ledger_numbers') as transaction from generate_series(0, $1::int) entry)
+  insert into ledger (transaction, mode, day, at, kind, currency, account, amount, method,
+    order_id, line_id, payment_id, offer_id, attempt_id, subject_id, note)
+  select n.transaction, r.mode, r.day, r.at, r.kind, r.currency, r.account, r.amount, r.method,
+    r.order_id, r.line_id, r.payment_id, r.offer_id, r.attempt_id, r.subject_id, r.note
+  from jsonb_to_recordset($2::jsonb) as r (entry int, mode text, day date, at timestamptz, kind text,
+    currency text, account text, amount bigint, method text, order_id uuid, line_id uuid, payment_id uuid,
+    offer_id uuid, attempt_id uuid, subject_id uuid, note text)
+  join numbered n using (entry) order by n.transaction`

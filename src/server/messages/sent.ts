@@ -80,9 +80,8 @@ export async function sendOnceMore(base: Services, mode: Mode, id: string, email
     if (!isForCreator(message.kind)) await takeEmail(services, person, email)
     const { kind, personId, orderId, agreementId, refundId, courseTitle } = message
     const again = { mode, kind, personId, orderId, agreementId, refundId, courseTitle, againOf: id }
-    const { queued, writes } = queueMessage(services, again)
-    await Promise.all(writes)
-    await recordAll(tx, services.now(), [queued])
+    const { queued, rows } = queueMessage(services, again)
+    await recordAll(tx, services.now(), [queued], rows)
   })
 }
 

@@ -172,9 +172,8 @@ export async function resendPassword(
   const person = await findPerson(services.db, mode, email)
   if (!person) return
   await inTransaction(services, async (services) => {
-    const { queued, writes } = queueMessage(services, { mode, kind: 'password', personId: person.id })
-    await Promise.all(writes)
-    await recordAll(services.db, services.now(), [queued])
+    const { queued, rows } = queueMessage(services, { mode, kind: 'password', personId: person.id })
+    await recordAll(services.db, services.now(), [queued], rows)
   })
 }
 
@@ -184,9 +183,8 @@ export async function sendPasswordLink(services: Services, mode: Mode, id: strin
   if (person.erasedAt)
     throw new Problem(409, 'erased', 'The data of this buyer was deleted, so there is no email to write to.')
   await inTransaction(services, async (services) => {
-    const { queued, writes } = queueMessage(services, { mode, kind: 'password', personId: id })
-    await Promise.all(writes)
-    await recordAll(services.db, services.now(), [queued])
+    const { queued, rows } = queueMessage(services, { mode, kind: 'password', personId: id })
+    await recordAll(services.db, services.now(), [queued], rows)
   })
 }
 

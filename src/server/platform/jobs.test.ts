@@ -4,6 +4,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest'
 import { copyDatabase, dropDatabase } from '../../../scripts/databases.ts'
 import { TEMPLATE, testUrl } from '../../testing/globalSetup.ts'
 import { connect, type Database, DatabaseIsNewer, migrateDatabase, transaction } from '../db/client.ts'
+import { insertAll } from '../db/insertAll.ts'
 import { jobs } from '../db/schema/index.ts'
 import { queueDaily } from '../upkeep/daily.ts'
 import { JOBS, jobsIn } from './jobs.ts'
@@ -74,9 +75,9 @@ it('what is queued once a time is queued again when that is over, and not before
 describe('workers', () => {
   const source = () => jobsIn(db)
   const queue = (count: number) =>
-    transaction(db, (tx) =>
-      JOBS.sendAll(
-        tx,
+    insertAll(
+      db,
+      JOBS.rows(
         'refund-settle',
         Array.from({ length: count }, (_, n) => ({ refundId: String(n) })),
       ),

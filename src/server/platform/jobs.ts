@@ -1,5 +1,6 @@
 import { eq, inArray, sql } from 'drizzle-orm'
 import type { Database, Queryable } from '../db/client.ts'
+import { type Insert, insertAll, rowsOf } from '../db/insertAll.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { jobs as table } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
@@ -50,8 +51,8 @@ export interface When {
 /** Queues jobs inside the caller's transaction: they exist if, and only if, it commits. */
 export interface Jobs {
   send<N extends JobName>(tx: Queryable, name: N, data: JobData[N], when?: When): Promise<void>
-  /** Several of one name, in one statement. */
-  sendAll<N extends JobName>(tx: Queryable, name: N, data: readonly JobData[N][], when?: When): Promise<void>
+  /** Several of one name, to be written together with other rows. */
+  rows<N extends JobName>(name: N, data: readonly JobData[N][], when?: When): Insert
 }
 
 /** A job that a worker has taken. */
@@ -93,26 +94,28 @@ function triesOf(name: JobName): Tries {
   return name === 'message-send' || name === 'account-mail' ? MAIL_TRIES : TRIES
 }
 
-/** Queues jobs by rows in the product's own database. */
+/** Queues jobs by rows in the product's own database, whose clock they go by. */
 export const JOBS: Jobs = {
-  send: (tx, name, data, when) => JOBS.sendAll(tx, name, [data], when),
-  async sendAll(tx, name, all, { afterSeconds = 0, once, onceInSeconds = 60 } = {}) {
-    if (all.length === 0) return
-    await tx
-      .insert(table)
-      .values(
-        all.map((data) => ({
-          name,
-          data,
-          ...(afterSeconds > 0 && { runAt: sql`now() + make_interval(secs => ${afterSeconds})` }),
+  send: (tx, name, data, when) => insertAll(tx, JOBS.rows(name, [data], when)),
+  rows(name, all, { afterSeconds = 0, once, onceInSeconds = 60 } = {}) {
+    return rowsOf(
+      table,
+      all.map((data) => ({ name, data, once })),
+      {
+        computed: {
+          ...(afterSeconds > 0 && { runAt: `now() + make_interval(secs => ${Number(afterSeconds)})` }),
           ...(once !== undefined && {
-            once: sql`${once} || ' ' || ${onceInSeconds}::int * floor(extract(epoch from now()) / ${onceInSeconds}::int)`,
+            once: `r.once || ' ' || ${Number(onceInSeconds)} * floor(extract(epoch from now()) / ${Number(onceInSeconds)})`,
           }),
-        })),
-      )
-      .onConflictDoNothing()
+        },
+        passesOver: true,
+      },
+    )
   },
 }
+
+/** No rows, for whoever queues jobs elsewhere than in a database. */
+export const NO_JOBS: Insert = rowsOf(table, [])
 
 /** The jobs in a database. */
 export function jobsIn(db: Database): JobSource {

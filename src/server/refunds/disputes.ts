@@ -73,11 +73,9 @@ async function take(services: Within, attemptId: string, report: Dispute, isAnsw
   if (state === 'lost') await bookLoss(services, order, row)
   if (!known || (isEnded && !isAnswer)) {
     const kind = isEnded ? 'creator-dispute-ended' : 'creator-disputed'
-    const { queued, writes } = queueMessage(services, { ...about, mode: order.mode, kind })
-    await Promise.all(writes)
-    events.push(queued)
-  }
-  await recordAll(tx, at, events)
+    const { queued, rows } = queueMessage(services, { ...about, mode: order.mode, kind })
+    await recordAll(tx, at, [...events, queued], rows)
+  } else await recordAll(tx, at, events)
   return row
 }
 

@@ -121,7 +121,6 @@ export async function bookIn(
   const isLast = (await tx.$count(refunds, and(together, eq(refunds.state, 'started')))) === 0
   if (!isLast) return recordAll(tx, at, events)
   const message = { ...about, mode: order.mode, kind: 'refunded' as const, refundId: first.id }
-  const { queued, writes } = queueMessage(services, message)
-  await Promise.all(writes)
-  await recordAll(tx, at, [...events, queued])
+  const { queued, rows: email } = queueMessage(services, message)
+  await recordAll(tx, at, [...events, queued], email)
 }

@@ -62,9 +62,8 @@ export async function endOldTransfers(base: Services, mode: Mode): Promise<void>
       if (attempt.state !== 'awaiting' || (await receivedFor(tx, attempt.id)) > 0) return
       await settleIn(within, order, attempt, { state: 'abandoned' }, 'answer')
       const about = { orderId, personId: order.personId }
-      const { queued, writes } = queueMessage(within, { ...about, mode, kind: 'not-arrived' })
-      await Promise.all(writes)
-      await recordAll(tx, within.now(), [{ about, what: 'transfer-ended' }, queued])
+      const { queued, rows } = queueMessage(within, { ...about, mode, kind: 'not-arrived' })
+      await recordAll(tx, within.now(), [{ about, what: 'transfer-ended' }, queued], rows)
     })
   }
 }
