@@ -24,7 +24,7 @@ export interface Paragraph {
   text: string
   link?: string
   label?: string
-  /** A picture of the composeEmail, by its cid, and what it is. */
+  /** A picture of the email, by its cid, and what it is. */
   picture?: { cid: string; alt: string }
 }
 
@@ -32,7 +32,9 @@ export interface Paragraph {
 export interface ReceiptThing {
   course: string
   offer: string
-  link: string
+  /** The courses that it opens, each with its page; of a bundle those inside. */
+  opens: { title: string; link: string }[]
+  isBundle: boolean
   /** The day on which it opens, where that is later than the purchase. */
   opensLater: string | null
   /** The day on which it closes; null for good, or while it is paid. */
@@ -82,6 +84,8 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   if (school.taxMode === 'exclusive') rows.push(...taxRows(WORDS.vat))
   rows.push([WORDS.paid, money(quote.today.pay)])
   if (school.taxMode === 'inclusive') rows.push(...taxRows(WORDS.vatInside))
+  const opened = bought.filter(({ hasEnded, isPaidTwice }) => !hasEnded && !isPaidTwice)
+  const found = [...new Map(opened.flatMap(({ opens }) => opens.map((course) => [course.link, course]))).values()]
   const paragraphs: Paragraph[] = [
     greeting(name),
     ...bought.map((thing, index) => {
@@ -91,13 +95,11 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
     }),
     ...said(ownWords),
     ...bought.flatMap((thing) => closing(thing, school, bought.length > 1)),
-    ...bought
-      .filter(({ hasEnded, isPaidTwice }) => !hasEnded && !isPaidTwice)
-      .map(({ course, link }, index) => ({
-        text: index > 0 ? WORDS.findMore : bought.length > 1 ? WORDS.findThem : WORDS.findIt,
-        link,
-        label: say(WORDS.open, { course }),
-      })),
+    ...found.map(({ title: course, link }, index) => ({
+      text: index > 0 ? WORDS.findMore : found.length > 1 ? WORDS.findThem : WORDS.findIt,
+      link,
+      label: say(WORDS.open, { course }),
+    })),
     ...later(receipt, school),
   ]
   if (receipt.passwordLink) {
@@ -130,11 +132,12 @@ export function said(ownWords: string): Paragraph[] {
 
 /** How one thing stands: whether something was paid for it today is told apart from what was free. */
 function opening(thing: ReceiptThing, isPaid: boolean, school: School): string {
-  const { course, opensLater, hasEnded, closes, isPaidTwice } = thing
+  const { course, isBundle, opensLater, hasEnded, closes, isPaidTwice } = thing
   const day = (when: string) => formatDay(when, school.language)
   if (isPaidTwice) return say(WORDS.paidTwice, { course })
   if (hasEnded && closes) return say(WORDS.ended, { course, day: day(closes) })
   if (opensLater) return say(WORDS.opensLater, { course, day: day(opensLater) })
+  if (isBundle) return say(isPaid ? WORDS.paidAndOpenBundle : WORDS.freeBundle, { course })
   return say(isPaid ? WORDS.paidAndOpen : WORDS.free, { course })
 }
 

@@ -78,7 +78,8 @@ export async function sampleOf(
             {
               course: COURSE,
               offer: OFFER,
-              link: nowhere,
+              opens: [{ title: COURSE, link: nowhere }],
+              isBundle: false,
               closes: null,
               opensLater: null,
               hasEnded: false,

@@ -187,10 +187,11 @@ async function receiptOf(services: Services, orderId: string) {
     .orderBy(desc(attempts.settledAt))
   return {
     number: order.number,
-    bought: bought.map(({ line, product, opens, closes, hasEnded, isPaidTwice }) => ({
+    bought: bought.map(({ line, product, courses, opens, closes, hasEnded, isPaidTwice }) => ({
       course: line.title,
       offer: line.offerName,
-      link: `${config.origin}/learn/${product.slug}`,
+      opens: courses.map(({ title, slug }) => ({ title, link: `${config.origin}/learn/${slug}` })),
+      isBundle: product.kind === 'bundle',
       opensLater: opens > placedOn ? opens : null,
       closes,
       hasEnded,

@@ -193,7 +193,8 @@ describe('messages', () => {
         {
           course: '<b>C</b>',
           offer: 'O',
-          link: 'http://x/',
+          opens: [{ title: 'C', link: 'http://x/' }],
+          isBundle: false,
           closes: '2028-01-31',
           opensLater: null,
           hasEnded: false,
