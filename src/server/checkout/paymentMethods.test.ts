@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { isCreditorReference } from '../../core/bank/reference.ts'
+import { allGateways } from '../../gateways/registry.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY } from '../../testing/terms.ts'
 import { eventually, shopper } from '../../testing/world.ts'
@@ -11,6 +12,7 @@ import { sendMessage } from '../messages/send.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { checkoutView } from '../pages/checkout.ts'
 import { thanksView } from '../pages/service.ts'
+import type { Services } from '../platform/context.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { getSchool } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
@@ -171,6 +173,16 @@ describe('money that comes hours later', () => {
     expect(await world.grantsOf(orderId)).toHaveLength(0)
     const notified = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
     expect(notified.map(({ kind }) => kind)).toEqual(['awaiting', 'not-arrived'])
+  })
+
+  it('waits on where its gateway cannot be reached, and keeps no other waiting', async () => {
+    const { orderId } = await send('Silent', 'arrives')
+    world.clock.offsetMs += 4 * HOUR
+    const unreachable: Services = { ...world.services, gateways: allGateways('http://127.0.0.1:9', world.origin, 250) }
+    expect(await lookUpAwaited(unreachable, 'practice')).toBeGreaterThan(0)
+    expect(await stateOf(orderId)).toBe('paying')
+    await lookUpAwaited(world.services, 'practice')
+    expect(await stateOf(orderId)).toBe('paid')
   })
 
   it('is not taken for installments', async () => {

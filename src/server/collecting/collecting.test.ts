@@ -208,6 +208,16 @@ describe('a payment that is declined', () => {
     expect((await put([1, 3, 7])).status).toBe(200)
   })
 
+  it('one whose next try was stored by an older policy is not looked at again before its day', async () => {
+    const plan = await agree(THREE_PARTS)
+    const { nextTry } = await rowOf(plan.id)
+    const today = await schoolDay(world.services)
+    await world.db.update(agreements).set({ nextTry: today }).where(eq(agreements.id, plan.id))
+    await work(world)
+    expect(await rowOf(plan.id)).toMatchObject({ nextTry, state: 'active' })
+    expect(await paid(plan.orderId)).toEqual([1])
+  })
+
   it('is told with the day on which access is paused: ahead while it is open, behind once it is not', async () => {
     const day = (on: string) => formatDay(on, 'en')
     const textsOf = async (orderId: string, kind: 'declined' | 'stopped') => {
