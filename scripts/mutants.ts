@@ -111,7 +111,9 @@ function testsOf(file: string): string[] {
   const own = beside.filter(({ path }) => basename(path).split('.')[0] === basename(file).split('.')[0])
   const isOfCore = file.startsWith('src/core/')
   const naming = tests.filter(({ path, text }) => names.test(text) && (!isOfCore || path.startsWith('src/core/')))
-  return [...new Set([...own, ...beside, ...naming].map(({ path }) => path))]
+  // Routes are called by their addresses.
+  const calling = file.endsWith('/routes.ts') ? tests.filter(({ path }) => path === 'src/server/pressed.test.ts') : []
+  return [...new Set([...own, ...beside, ...naming, ...calling].map(({ path }) => path))]
 }
 
 function passes(dir: string, port: number, those: readonly string[]): Promise<boolean> {

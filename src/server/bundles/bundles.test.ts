@@ -227,6 +227,7 @@ describe('access by a bundle', () => {
     await takeBack(world.services, 'practice', left?.id as string, 'both')
     expect((await world.grantsOf(orderId)).every(({ endedAt }) => endedAt !== null)).toBe(true)
     expect((await problem(takeBack(world.services, 'practice', left?.id as string, 'again'))).code).toBe('ended')
+    await expect(takeBack(world.services, 'live', left?.id as string, '')).rejects.toMatchObject({ status: 404 })
   })
 })
 

@@ -16,6 +16,7 @@ import { createOffer, saveOfferDraft, setOnSale } from '../offers/service.ts'
 import { checkoutView, movedTo } from '../pages/checkout.ts'
 import { pageInState } from '../pages/states.ts'
 import { getSchool } from '../school/service.ts'
+import { openOrder } from '../support/orders.ts'
 import { openPage, pageVersion, pageVersions, publishPage, savePageDraft } from './bench.ts'
 import { createPage, deletePage, makeMain, movePage, setPageRetired } from './make.ts'
 
@@ -126,6 +127,8 @@ describe('a page beside the everyday one', () => {
     const { orderId } = await world.buy(slug, request)
     const [order] = await world.db.select().from(orders).where(eq(orders.id, orderId))
     expect(order).toMatchObject({ pageId: id, pageVersion: 2, cameFrom: 'letter march' })
+    const page = { id, version: 2, name: 'Kept page, again', isEveryday: false }
+    expect(await openOrder(world.services, 'practice', orderId)).toMatchObject({ page })
     await expect(deletePage(world.services, id)).rejects.toMatchObject({ code: 'was-sold' })
     expect((await pageVersions(world.services, id)).map(({ version }) => version)).toEqual([2, 1])
     expect((await pageVersion(world.services, id, 1)).name).toBe('Kept page')

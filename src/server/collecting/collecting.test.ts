@@ -417,6 +417,13 @@ describe('by hand', () => {
     })
   })
 
+  it('schedules nothing more of what is cancelled', async () => {
+    const plan = await agree(MONTHLY, 'pays', WHILE_PAYING)
+    await cancelAgreement(world.services, plan.id, 'period-end', 'creator')
+    const due = and(eq(payments.lineId, plan.lineId), eq(payments.state, 'due'))
+    expect(await world.db.$count(payments, due)).toBe(0)
+  })
+
   it('moves a due day with its reason, and stops retrying', async () => {
     const plan = await agree(THREE_PARTS)
     const due = after(plan.order.quote.purchaseDay, 1)

@@ -33,6 +33,18 @@ async function upload(data: Buffer, skip: readonly number[] = []) {
 const partOf = (data: Buffer, n: number) => data.subarray(n * VIDEO_PART_BYTES, (n + 1) * VIDEO_PART_BYTES)
 
 describe('a stored picture', () => {
+  it('is asked for where a form holds none', async () => {
+    const form = new FormData()
+    form.set('file', 'only words')
+    const answer = await fetch(`${world.origin}/api/media/pictures`, {
+      method: 'POST',
+      headers: { origin: world.origin, cookie: `acorn_studio=${world.creatorToken}` },
+      body: form,
+    })
+    expect(answer.status).toBe(422)
+    expect(await answer.json()).toMatchObject({ errors: [{ at: '/file', why: 'Choose a picture.' }] })
+  })
+
   it('is kept in several widths, none wider than it was, and is served in one that is wide enough', async () => {
     const { id } = await keepPicture(world.services, await noise(1000, 500).jpeg().toBuffer())
     const widthOf = async (asked: number) => {
