@@ -257,6 +257,8 @@ describe('a refund of one course of a bundle', () => {
     await sendMessage(world.services, notified?.id as string, async ({ text }) => void sent.push(text))
     expect(sent[0]).toContain(`Marbling ${n}`)
     expect(sent[0]).not.toContain(`Coptic ${n}`)
+    // It was paid at once: there is nothing that could go on, or end.
+    expect(sent[0]).toContain('Access to the course has ended.')
   })
 
   it('is refused of a course that is not in it, and above what is left', async () => {

@@ -1,6 +1,7 @@
 import { asc, eq } from 'drizzle-orm'
 import Papa from 'papaparse'
 import { beforeEach, describe, expect, it } from 'vitest'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { advance } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
@@ -252,6 +253,29 @@ describe('refunded', () => {
     await give(orderId, first.id, 12_900, 'close')
     expect(await openCourses(orderId)).toEqual([])
     expect((await refundedOf(orderId)).map(({ amount }) => amount)).toEqual([1900, 12_900])
+  })
+
+  it('its message says what goes on and what does not, and no more', async () => {
+    const { orderId } = await world.buyTogether(both())
+    await give(orderId, (await lineOf(orderId, 0)).id, 12_900, 'close')
+    const ofFirst = await emailOf(orderId, 'refunded')
+    const [next] = (
+      await world.db
+        .select()
+        .from(payments)
+        .where(eq(payments.lineId, (await lineOf(orderId, 1)).id))
+    )
+      .filter(({ state }) => state === 'due')
+      .map(({ due }) => due)
+      .sort()
+    expect(ofFirst).toContain('Access to the course has ended.')
+    expect(ofFirst).not.toContain('no further payments')
+    const day = formatDay(next as string, 'en')
+    expect(ofFirst).toContain(`The payments for “Club ${n}” go on: the next one is €19.00 on ${day}.`)
+    await give(orderId, (await lineOf(orderId, 1)).id, 1900, 'close')
+    const ofSecond = await emailOf(orderId, 'refunded')
+    expect(ofSecond).toContain('Access to the course has ended, and no further payments are charged for it.')
+    expect(ofSecond).not.toContain('go on')
   })
 
   it('by a gateway that refunds whole payments only: both in one call, or one of them by other means', async () => {

@@ -101,8 +101,11 @@ export interface RefundFacts {
   isByHand: boolean
   /** What names it there, where it was given back by other means. */
   outside: string | null
-  /** Nothing is charged any more for what it was. */
   access: 'keep' | 'close'
+  /** Payments were to come for it, which are not charged any more. */
+  endsPayments: boolean
+  /** What the order still charges, by what it is for: the next payment of each. */
+  goesOn: { course: string; pay: number; day: string }[]
   /** The course is open at the moment. */
   isOpen: boolean
   /** What was charged again, because all of the payment had to be refunded: how much, and for what; `whole` is that payment. */
@@ -111,21 +114,21 @@ export interface RefundFacts {
 }
 
 /** Money was given back, and what becomes of the course. */
-export function composeRefunded(
-  school: School,
-  name: string,
-  { course, courses, currency, amount, method, isByHand, outside, access, isOpen, again, day }: RefundFacts,
-  ownWords: string,
-): Email {
+export function composeRefunded(school: School, name: string, refund: RefundFacts, ownWords: string): Email {
+  const { course, courses, currency, amount, method, isByHand, outside, access, isOpen, again, day } = refund
   const format = (of: number) => formatMoney(of, { ...school, currency })
   const money = format(amount)
   const words = MAIL.refunded
+  const ended = refund.endsPayments ? words.noMore : words.ended
   const byPaymentMethod = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
   const to = outside === null ? byPaymentMethod : say(words.outside, { reference: outside })
   const text = [
     say(words.text, { money, course, to, day: formatDay(day, school.language) }),
     again ? say(words.again, { whole: format(again.whole), charged: format(again.charged), kept: again.kept }) : '',
-    access === 'close' ? say(words.ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',
+    access === 'close' ? say(ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',
+    ...refund.goesOn.map(({ course: of, pay, day: next }) =>
+      say(words.goesOn, { course: of, money: format(pay), day: formatDay(next, school.language) }),
+    ),
   ]
   return composeEmail(school, say(words.subject, { money, course }), [
     greeting(name),

@@ -1,12 +1,13 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull } from 'drizzle-orm'
 import { toBuffer } from 'qrcode'
-import { payableOn } from '../../core/collecting/agreement.ts'
+import { nextPayment, payableOn } from '../../core/collecting/agreement.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { isLineOpen } from '../access/service.ts'
-import { readAgreement } from '../agreements/agreements.ts'
+import { readAgreement, readAgreements } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import {
+  agreements,
   attempts,
   catalogue,
   chargedAgain,
@@ -157,26 +158,42 @@ export async function refundFacts(services: Services, refundId: string): Promise
     .where(
       and(eq(refunds.orderId, refund.orderId), eq(refunds.createdAt, refund.createdAt), eq(refunds.state, 'refunded')),
     )
+  const lineIds = together.map(({ lineId }) => lineId)
+  const agreed = await agreementsIn(db, refund.orderId)
   const ofCourses = refund.courseIds ? await courseTitles(services, refund.lineId, refund.courseIds) : null
   return {
-    course:
-      ofCourses ??
-      (await titlesOf(
-        services,
-        refund.orderId,
-        together.map(({ lineId }) => lineId),
-      )),
-    courses: refund.courseIds?.length ?? new Set(together.map(({ lineId }) => lineId)).size,
+    course: ofCourses ?? (await titlesOf(services, refund.orderId, lineIds)),
+    courses: refund.courseIds?.length ?? new Set(lineIds).size,
     currency: attempt.currency,
     amount: together.reduce((sum, { amount }) => sum + amount, 0),
     method: attempt.method,
     isByHand: adapter === BANK_TRANSFER_ID,
     outside: refund.isOutside ? refund.reference : null,
     access: refund.access,
+    endsPayments: agreed.some(({ line, agreement }) => lineIds.includes(line.id) && agreement.state === 'cancelled'),
+    goesOn: agreed.flatMap(({ line, agreement }) => {
+      const next = agreement.state === 'active' ? nextPayment(agreement) : undefined
+      return next ? [{ course: line.title, pay: next.pay, day: next.due }] : []
+    }),
     isOpen: await isLineOpen(services, refund.lineId),
     again: refund.awaitsId ? await againFacts(services, refund.orderId, attempt.amount, refund.awaitsId) : null,
     day: refund.day,
   }
+}
+
+/** What an order charges over time, in the order of its lines. */
+async function agreementsIn(db: Queryable, orderId: string) {
+  const rows = await db
+    .select({ id: agreements.id })
+    .from(agreements)
+    .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))
+    .where(eq(agreements.orderId, orderId))
+    .orderBy(asc(orderLines.position))
+  const all = await readAgreements(
+    db,
+    rows.map(({ id }) => id),
+  )
+  return rows.flatMap(({ id }) => all.filter(({ row }) => row.id === id))
 }
 
 /** What an attempt charged again of a payment that was refunded as a whole. */

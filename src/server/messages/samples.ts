@@ -121,6 +121,8 @@ export async function sampleOf(
           isByHand: false,
           outside: null,
           access: 'keep',
+          endsPayments: false,
+          goesOn: [],
           isOpen: true,
           again: null,
           day: today,

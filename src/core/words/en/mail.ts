@@ -195,10 +195,12 @@ export const MAIL = {
     toMethod: 'to your {method}',
     asPaid: 'the way you paid',
     outside: '({reference})',
-    ended: {
-      one: 'Access to the course has ended, and no further payments are charged.',
-      other: 'Access to the courses has ended, and no further payments are charged.',
+    ended: { one: 'Access to the course has ended.', other: 'Access to the courses has ended.' },
+    noMore: {
+      one: 'Access to the course has ended, and no further payments are charged for it.',
+      other: 'Access to the courses has ended, and no further payments are charged for them.',
     },
+    goesOn: 'The payments for “{course}” go on: the next one is {money} on {day}.',
     kept: { one: 'The course stays open.', other: 'The courses stay open.' },
     again: 'You will see two amounts: {whole} refunded, and {charged} charged again for “{kept}”, which you keep.',
   },
