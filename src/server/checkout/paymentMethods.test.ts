@@ -253,6 +253,7 @@ describe('bank transfer', () => {
       giveSurplusBack(world.services, 'practice', orderId, surplus[0]?.id as string, 'twice'),
     ).rejects.toMatchObject({ code: 'given-back' })
     expect(await kinds()).toEqual([])
+    expect((await world.journalOf(orderId)).filter((what) => what === 'transfer-given-back')).toHaveLength(2)
     expect((await world.attemptsOf(orderId)).map(({ amount, state }) => [amount, state])).toEqual([
       [12_900, 'collected'],
     ])

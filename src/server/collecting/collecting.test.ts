@@ -9,6 +9,7 @@ import { documentOf } from '../../core/quote/stored.ts'
 import { type Agreed, agree as agreeIn, entryOf, work } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
+import { readAgreement } from '../agreements/agreements.ts'
 import { agreements, attempts, grants, messages, payments } from '../db/schema/index.ts'
 import { lookUpUntilSettled } from '../lookup/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -422,6 +423,9 @@ describe('by hand', () => {
     await cancelAgreement(world.services, plan.id, 'period-end', 'creator')
     const due = and(eq(payments.lineId, plan.lineId), eq(payments.state, 'due'))
     expect(await world.db.$count(payments, due)).toBe(0)
+    const { agreement } = await readAgreement(world.db, plan.id)
+    const on = await schoolDay(world.services)
+    expect(agreement).toMatchObject({ state: 'cancelled', cancelled: { on, when: 'period-end' } })
   })
 
   it('moves a due day with its reason, and stops retrying', async () => {

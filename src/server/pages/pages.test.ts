@@ -127,6 +127,14 @@ describe('an offer that has ended, or cannot be sold', () => {
 })
 
 describe('a page that could not be made', () => {
+  it('is gone where a link has ended, and is not missing', async () => {
+    for (const path of ['password', 'email']) {
+      const { response } = await page(`/${path}/${'x'.repeat(32)}`)
+      expect(response.status).toBe(410)
+    }
+    expect((await page('/sign-in')).response.status).toBe(200)
+  })
+
   it('says so as a page, with a way on; a program gets a problem document', async () => {
     const broken = await page('/%00')
     expect(broken.response.status).toBe(400)

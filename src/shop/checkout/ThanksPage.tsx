@@ -40,6 +40,8 @@ function UnpaidSheet({ view }: { view: ThanksView }) {
 function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
   const [first] = view.bought
   const several = view.bought.length > 1 || (first?.courses.length ?? 0) > 1
+  // What a bundle opens is counted course by course, and what two things open once.
+  const number = new Set(view.bought.flatMap(({ courses }) => courses.map(({ slug }) => slug))).size
   if (view.bought.every(({ isPaidTwice }) => isPaidTwice)) return <PaidTwiceSheet page={page} view={view} />
   if (!several && first?.hasEnded) return <EndedSheet page={page} view={view} />
   return (
@@ -48,7 +50,7 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
         <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
             {view.bought.length > 1 || !first
-              ? say(THANKS.several, { number: view.bought.length })
+              ? say(THANKS.several, { count: number })
               : first.isOpen
                 ? say(THANKS.isOpen, { course: first.product.title })
                 : say(THANKS.opensOn, {

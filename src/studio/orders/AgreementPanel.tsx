@@ -195,7 +195,8 @@ function stateOf({ state, tries, isWrittenOff }: Agreement): readonly [StateShap
 }
 
 function saying({ collected, count, next, method, hasMethod, tries }: Agreement, money: MoneyFormat): string {
-  const came = count === null ? `${collected} payments received.` : `${collected} of ${count} payments received.`
+  const payments = (count ?? collected) === 1 ? 'payment' : 'payments'
+  const came = count === null ? `${collected} ${payments} received.` : `${collected} of ${count} ${payments} received.`
   if (!next?.on) return came
   const by = hasMethod ? ` by ${method}` : ', but there is no payment method to charge'
   const again = tries > 0 ? ` Tried ${tries === 1 ? 'once' : `${tries} times`}.` : ''

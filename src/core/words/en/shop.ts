@@ -65,7 +65,7 @@ export const THANKS = {
   details: 'Details',
   isOpen: 'Thank you. {course} is open.',
   opensOn: 'Thank you. {course} opens on {day}.',
-  several: 'Thank you. {number} courses are yours.',
+  several: { one: 'Thank you. The course is yours.', other: 'Thank you. {count} courses are yours.' },
   closes: 'It stays open until {day}; after that you can buy it again and go on where you were.',
   receiptSent: 'The receipt is on its way to {email}.',
   lineOpen: '{offer} · open',
