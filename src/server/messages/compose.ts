@@ -2,6 +2,7 @@ import { html } from 'hono/html'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { steadyFrom } from '../../core/quote/later.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import { formatCodes } from '../../core/sentence/codes.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
@@ -156,7 +157,11 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
   const first = { money: formatMoney(next.pay, school), day: formatDay(next.due, school.language) }
   const all = quote.committed === null ? null : formatMoney(quote.committed, school)
   if (all !== null) return [{ text: say(WORDS.later, { ...first, all }) }]
-  return [{ text: say(isOneUntilCancelled(quote) ? WORDS.laterEndless : WORDS.laterOfSeveral, first) }]
+  if (!isOneUntilCancelled(quote)) return [{ text: say(WORDS.laterOfSeveral, first) }]
+  const steady = steadyFrom(quote)
+  if (!steady) return [{ text: say(WORDS.laterEndless, first) }]
+  const then = { then: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }
+  return [{ text: say(WORDS.laterThenEndless, { ...first, ...then }) }]
 }
 
 export function composePassword(school: School, name: string, passwordLink: string): Email {

@@ -1,5 +1,6 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
+import { steadyFrom } from '../../core/quote/later.ts'
 import { formatCodes } from '../../core/sentence/codes.ts'
 import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
@@ -390,5 +391,9 @@ function formatNext(quote: ThanksView['quote'], school: MoneyFormat & { language
   const [next] = quote.later
   const values = { money: formatMoney(next?.pay ?? 0, school), day: formatDay(next?.due ?? '', school.language) }
   if (quote.committed !== null) return say(THANKS.nextInAll, { ...values, all: formatMoney(quote.committed, school) })
-  return say(isOneUntilCancelled(quote) ? THANKS.nextEndless : THANKS.next, values)
+  if (!isOneUntilCancelled(quote)) return say(THANKS.next, values)
+  const steady = steadyFrom(quote)
+  if (!steady) return say(THANKS.nextEndless, values)
+  const then = { then: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }
+  return say(THANKS.nextThenEndless, { ...values, ...then })
 }
