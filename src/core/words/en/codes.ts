@@ -10,6 +10,7 @@ export const CODES = {
   empty: 'Write the code.',
   saves: '{money} off',
   savesLater: '{money} off, later payments included',
+  savesOnlyLater: '{money} off later payments',
   savesNothing: 'It counts, and takes nothing off.',
   until: 'until {day}',
   unknown: 'There is no code like this. Check how it is written.',
