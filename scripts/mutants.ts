@@ -112,7 +112,7 @@ function testsOf(file: string): string[] {
   const isOfCore = file.startsWith('src/core/')
   const naming = tests.filter(({ path, text }) => names.test(text) && (!isOfCore || path.startsWith('src/core/')))
   // Routes are called by their addresses.
-  const calling = file.endsWith('/routes.ts') ? tests.filter(({ path }) => path === 'src/server/pressed.test.ts') : []
+  const calling = /[rR]outes\.ts$/.test(file) ? tests.filter(({ path }) => path === 'src/server/pressed.test.ts') : []
   return [...new Set([...own, ...beside, ...naming, ...calling].map(({ path }) => path))]
 }
 

@@ -7,6 +7,7 @@ import { MONTHLY } from '../../testing/terms.ts'
 import { eventually, shopper } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
 import { agreements, attempts, connections, grants, messages, payments, transfers } from '../db/schema/index.ts'
+import { orderGateways } from '../gateways/service.ts'
 import { lookUpAwaited, lookUpUntilSettled } from '../lookup/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { awaitedOf } from '../orders/awaited.ts'
@@ -131,6 +132,20 @@ describe('a wallet, by its own page', () => {
 function walletAccount(): string {
   return [...world.standins.wallets.accounts.keys()][0] as string
 }
+
+it('are put into an order that names each of them once', async () => {
+  const named = ['brook', 'moor', 'thistle', 'transfer']
+  await orderGateways(world.services, 'practice', named)
+  const inOrder = async () => {
+    const rows = await world.db.select().from(connections).where(eq(connections.mode, 'practice'))
+    return rows.sort((a, b) => a.position - b.position).map(({ adapter }) => adapter)
+  }
+  expect(await inOrder()).toEqual(named)
+  for (const wrong of [named.slice(1), [...named.slice(1), 'other'], [...named, 'other']]) {
+    await expect(orderGateways(world.services, 'practice', wrong)).rejects.toMatchObject({ errors: [{ at: '/order' }] })
+  }
+  await orderGateways(world.services, 'practice', ['thistle', 'moor', 'brook', 'transfer'])
+})
 
 describe('money that comes hours later', () => {
   const send = async (title: string, answer: 'arrives' | 'lost') => {

@@ -1,5 +1,6 @@
 import { and, eq } from 'drizzle-orm'
 import { beforeEach, describe, expect, it } from 'vitest'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { type CouponContent, newCoupon } from '../../core/content/coupon.ts'
 import { advance } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
@@ -9,6 +10,7 @@ import { quoteOnPage } from '../checkout/pageQuote.ts'
 import { placeOrder } from '../checkout/place.ts'
 import { codes, codeUses, ledger, messages, orderLines, payments } from '../db/schema/index.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
+import { sendMessage } from '../messages/send.ts'
 import { findPerson } from '../people/service.ts'
 import { Limits } from '../platform/limits.ts'
 import { refundLine } from '../refunds/service.ts'
@@ -24,6 +26,7 @@ import {
   deleteCoupon,
   duplicateCoupon,
   endCoupon,
+  listCoupons,
   openCoupon,
   publishCoupon,
   saveCouponDraft,
@@ -55,6 +58,19 @@ const said = async (codes: string[] = [code], who = shopper('browser')) => (awai
 const usesOf = async (couponId: string) =>
   (await world.db.select().from(codeUses).where(eq(codeUses.couponId, couponId))).map(({ state }) => state)
 const day = (offset: number) => new Date(Date.now() + offset * 86_400_000).toISOString()
+
+it('the list says which have changes that are not published', async () => {
+  const id = await publish()
+  const isChanged = async (of: string) =>
+    (await listCoupons(world.services, 'practice')).find((coupon) => coupon.id === of)?.isChanged
+  expect(await isChanged(id)).toBe(false)
+  const { draftRev, draft } = await openCoupon(world.services, id, 'practice')
+  world.clock.offsetMs += 1000
+  await saveCouponDraft(world.services, id, draftRev, { ...draft, note: 'For spring.' })
+  expect(await isChanged(id)).toBe(true)
+  const { id: fresh } = await createCoupon(world.services)
+  expect(await isChanged(fresh)).toBe(false)
+})
 
 describe('a code', () => {
   it('takes its part off, in the order, its payments and its attempt, and is then used', async () => {
@@ -112,6 +128,23 @@ describe('a code', () => {
     const { orderId } = await world.buy(club.slug, request)
     const rows = await world.db.select().from(payments).where(eq(payments.orderId, orderId))
     expect(new Set(rows.map(({ pay }) => pay))).toEqual(new Set([950]))
+  })
+
+  it('of the first payments of a subscription: the receipt says what each costs after them, and from when', async () => {
+    const club = await world.sell(MONTHLY, `Club ${n}`, { access: WHILE_PAYING })
+    await publish({ rate: 5000, payments: 2 })
+    const request = { ...ask(950), lines: [{ offerId: club.offerId, chosen: null }] }
+    const { orderId } = await world.buy(club.slug, request)
+    const due = (await world.db.select().from(payments).where(eq(payments.orderId, orderId)).orderBy(payments.n)).map(
+      (row) => formatDay(row.due, 'en'),
+    )
+    const sent: string[] = []
+    const [receipt] = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
+    await sendMessage(world.services, receipt?.id as string, async ({ text }) => void sent.push(text))
+    expect(sent[0]).toContain(
+      `The next payment is €9.50 on ${due[1]}; from ${due[2]} on each is €19.00, until you cancel.`,
+    )
+    expect(sent[0]).toContain(`${code}: €19.00 off, later payments included`)
   })
 })
 

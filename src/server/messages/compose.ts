@@ -160,8 +160,8 @@ function later({ quote }: Receipt, school: School): Paragraph[] {
   if (!isOneUntilCancelled(quote)) return [{ text: say(WORDS.laterOfSeveral, first) }]
   const steady = steadyFrom(quote)
   if (!steady) return [{ text: say(WORDS.laterEndless, first) }]
-  const then = { then: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }
-  return [{ text: say(WORDS.laterThenEndless, { ...first, ...then }) }]
+  const after = { steady: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }
+  return [{ text: say(WORDS.laterThenEndless, { ...first, ...after }) }]
 }
 
 export function composePassword(school: School, name: string, passwordLink: string): Email {

@@ -394,6 +394,6 @@ function formatNext(quote: ThanksView['quote'], school: MoneyFormat & { language
   if (!isOneUntilCancelled(quote)) return say(THANKS.next, values)
   const steady = steadyFrom(quote)
   if (!steady) return say(THANKS.nextEndless, values)
-  const then = { then: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }
-  return say(THANKS.nextThenEndless, { ...values, ...then })
+  const after = { steady: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }
+  return say(THANKS.nextThenEndless, { ...values, ...after })
 }
