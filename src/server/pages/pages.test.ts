@@ -168,6 +168,28 @@ describe('prices in the shop', () => {
     trial: { length: { count: 7, unit: 'day' }, amount: 0 },
   } as const
 
+  it('narrow the list to what is free, or to what is paid', async () => {
+    await world.sell(null, 'Free to narrow')
+    await world.sell(4900, 'Paid to narrow')
+    // It can be narrowed once there is much to look through.
+    for (let more = 0; more < 12; more++) await world.sell(4900, `One of many ${more}`)
+    const titles = async (query: string) =>
+      (await page(`/?${query}`)).data.view.sections.flatMap(({ products }: { products: { title: string }[] }) =>
+        products.flatMap(({ title }) => (title.endsWith('to narrow') ? [title] : [])),
+      )
+    expect(await titles('price=free')).toEqual(['Free to narrow'])
+    expect(await titles('price=paid')).toEqual(['Paid to narrow'])
+    expect((await titles('price=nothing')).sort()).toEqual(['Free to narrow', 'Paid to narrow'])
+  })
+
+  it('of a bundle say what it saves against its courses one by one', async () => {
+    const ids = await Promise.all(
+      ['One of two', 'Two of two'].map(async (title) => (await world.sell(5000, title)).courseId),
+    )
+    const { slug } = await world.bundle(ids, 9000, 'Both of two')
+    expect((await page(`/bundle/${slug}`)).html).toContain('you save €10.00 (10%)')
+  })
+
   it('are whole: a trial is not free, installments are not their first, members are named', async () => {
     const club = await world.sell(monthly, 'The club')
     const priced = await world.sell(12_900, 'Priced twice')
