@@ -192,7 +192,7 @@ test('a plan that is declined to its stop shuts the course, and paying opens it'
   expect((await takenFor(shop, title)).map(({ amount }) => amount)).toEqual([4300, 4300, 4300])
 })
 
-test('the creator cancels, moves a due day and stops chasing, each with its reason', async ({ studio, shop }) => {
+test('the creator cancels, moves a due day and stops retrying, each with its reason', async ({ studio, shop }) => {
   const { slug, title, offerId } = await makeCourse(studio, unique('By hand'), parts)
   await buy(shop, slug, someone('Per Hand'), 'Pays')
   const [order] = await ordersOf(studio, title)

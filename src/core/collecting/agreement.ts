@@ -12,11 +12,11 @@ export interface Agreement {
   payments: readonly ScheduledPayment[]
   /** More payments follow those listed: a subscription until cancelled. */
   endless: boolean
-  /** How many of `payments` are collected; the next one is in hand. */
+  /** How many of `payments` are collected; the next one follows. */
   collected: number
   /** The day on which the latest was collected. */
   lastCollected: Day
-  /** Tries made for the payment in hand, and the days of the first and the latest of them. */
+  /** Tries made for the next payment, and the days of the first and the latest of them. */
   tries: number
   firstTried: Day | null
   lastTried: Day | null
@@ -24,7 +24,7 @@ export interface Agreement {
   cancelled: { on: Day; when: 'now' | 'period-end' } | null
 }
 
-/** Nobody has tried the payment in hand. */
+/** Nobody has tried the next payment. */
 export const UNTRIED = { tries: 0, firstTried: null, lastTried: null } as const
 
 /**
@@ -49,13 +49,13 @@ export function beginAgreement(line: QuotedLine, kind: TermsKind, purchaseDay: D
 
 export type Task = { do: 'try' | 'settle'; payment: ScheduledPayment }
 
-/** The payment in hand, the unpaid one that comes first. */
+/** The next payment, the unpaid one that comes first. */
 export function nextPayment({ payments, collected }: Agreement): ScheduledPayment | undefined {
   return payments[collected]
 }
 
 /**
- * The days on which the payment in hand is tried: first on its due day or when the one before came, then so
+ * The days on which the next payment is tried: first on its due day or when the one before came, then so
  * many days after its first try, which may have been later where nobody worked.
  */
 export function tryDays(agreement: Agreement, retryAfterDays: readonly number[]): Day[] {
@@ -66,7 +66,7 @@ export function tryDays(agreement: Agreement, retryAfterDays: readonly number[])
 }
 
 /**
- * The day of the next try or settling of the payment in hand; null where none comes. It is tried once a day at most,
+ * The day of the next try or settling of the next payment; null where none comes. It is tried once a day at most,
  * also where several of its days passed with nobody working.
  */
 export function nextTryOf(agreement: Agreement, retryAfterDays: readonly number[]): Day | null {
@@ -83,7 +83,7 @@ export function taskOn(agreement: Agreement, retryAfterDays: readonly number[], 
   return { do: payment.pay === 0 ? 'settle' : 'try', payment }
 }
 
-/** The agreement after the payment in hand was collected or settled. */
+/** The agreement after the next payment was collected or settled. */
 export function afterCollected(agreement: Agreement, day: Day): Agreement {
   const collected = agreement.collected + 1
   const isDone = !agreement.endless && collected === agreement.payments.length
@@ -105,7 +105,7 @@ export function afterDeclined(agreement: Agreement, retryAfterDays: readonly num
   }
 }
 
-/** The agreement after the creator stopped chasing it; null where it does not go on. */
+/** The agreement after the creator stopped retrying it; null where it does not go on. */
 export function afterStopped(agreement: Agreement): Agreement | null {
   return agreement.state === 'active' ? { ...agreement, state: 'stopped' } : null
 }

@@ -82,7 +82,7 @@ function model(document: ReturnType<typeof documentOf>, { terms, access, retryAf
   const isAgreed = numbered.some(({ due }) => due > PURCHASED) || line.untilCancelled
   let state = isAgreed ? 'going on' : 'paid'
   let cancelled: { on: string; now: boolean } | null = null
-  /** The days on which the payment in hand was tried. */
+  /** The days on which the next payment was tried. */
   let tried: string[] = []
   const log: { on: string; line: number; what: string; n: number | null; pay: number | null }[] = []
   const row = (on: string, what: string, slot?: Slot) =>

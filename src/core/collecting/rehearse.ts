@@ -194,7 +194,7 @@ function stateOf(agreement: Agreement | null, isLate: boolean): RehearsedLine['s
   return agreement.state === 'active' && isLate ? 'overdue' : agreement.state
 }
 
-/** The payment in hand, and the first day after `until` on which it would be tried or settled. */
+/** The next payment, and the first day after `until` on which it would be tried or settled. */
 function nextOf(agreement: Agreement, until: Day, retryAfterDays: readonly number[]): RehearsedLine['next'] {
   const payment = nextPayment(agreement)
   if (agreement.state !== 'active' || !payment) return null

@@ -73,7 +73,7 @@ describe('upsells', () => {
   })
 
   it('added and taken away in whatever order, and whatever they lead to, every walk ends at the thanks page', () => {
-    const deeds = fc.array(
+    const actions = fc.array(
       fc.record({
         add: fc.boolean(),
         place: fc.nat(2),
@@ -83,7 +83,7 @@ describe('upsells', () => {
       { maxLength: 12 },
     )
     fc.assert(
-      fc.property(deeds, fc.array(fc.boolean(), { maxLength: 10 }), (all, answers) => {
+      fc.property(actions, fc.array(fc.boolean(), { maxLength: 10 }), (all, answers) => {
         let upsells: Upsell[] = []
         let made = 0
         for (const { add, place, onYes, onNo } of all) {

@@ -95,7 +95,7 @@ export async function holdAgreement(tx: Transaction, id: string): Promise<Loaded
   return held
 }
 
-/** The same for several; those that are not there are left out. Their orders are locked in one order, so that nobody waits in a circle. */
+/** The same for several; those that are not there are left out. Their orders are locked in one order, so that there is no deadlock. */
 export async function holdAgreements(tx: Transaction, ids: readonly string[]): Promise<LoadedAgreement[]> {
   const ofAgreements = tx
     .select({ id: agreements.orderId })

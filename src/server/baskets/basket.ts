@@ -59,13 +59,13 @@ async function claim(tx: Transaction, id: string, personId: string, at: Date): P
     const [claimed] = await tx.update(baskets).set({ personId, tokenHash: null }).where(eq(baskets.id, id)).returning()
     return claimed ?? null
   }
-  await pour(tx, id, own.id)
+  await mergeBaskets(tx, id, own.id)
   await tx.update(baskets).set({ changedAt: at }).where(eq(baskets.id, own.id))
   return own
 }
 
 /** Puts all that is in one basket into another, nothing twice, and ends the first; its orders are the other's. */
-async function pour(tx: Transaction, fromId: string, toId: string): Promise<void> {
+async function mergeBaskets(tx: Transaction, fromId: string, toId: string): Promise<void> {
   const rows = await tx.select().from(basketLines).where(eq(basketLines.basketId, fromId))
   for (const row of rows) {
     await tx
@@ -86,7 +86,7 @@ export async function joinBaskets(tx: Transaction, personId: string, otherId: st
   const [own] = await tx.select().from(baskets).where(eq(baskets.personId, personId)).for('update')
   const [other] = await tx.select().from(baskets).where(eq(baskets.personId, otherId)).for('update')
   if (!other) return
-  if (own) await pour(tx, other.id, own.id)
+  if (own) await mergeBaskets(tx, other.id, own.id)
   else await tx.update(baskets).set({ personId }).where(eq(baskets.id, other.id))
 }
 
@@ -105,7 +105,7 @@ async function basketOf(services: Services, owner: Owner): Promise<Basket> {
   return made
 }
 
-/** What is in a basket, in the order in which it was put in; what was bought from it is out of it. */
+/** What is in a basket, in the order in which it was put in; what was bought from it is removed. */
 export async function linesIn(services: Services, basket: Basket): Promise<BasketRow[]> {
   const { db } = services
   await dropBought(services, basket)

@@ -322,7 +322,7 @@ describe('the checkout of a basket', () => {
     expect(placed).toMatchObject({ status: 200, state: 'paid' })
     expect(await world.db.$count(orderLines, eq(orderLines.orderId, placed.orderId))).toBe(3)
     expect((await world.attemptsOf(placed.orderId)).map(({ amount }) => amount)).toEqual([today])
-    // What was bought is out of it.
+    // What was bought is removed from it.
     expect(await show()).toMatchObject({ lines: [] })
   })
 

@@ -189,7 +189,7 @@ describe('what the shop says of it', () => {
     const view = await checkoutView(world.services, school, bundle.slug, visitor)
     expect(view).toMatchObject({ isOwned: false, gets: [`Coptic ${n}`, `Marbling ${n}`] })
     expect(view.name === 'checkout' && view.held?.says).toContain(`You have “Coptic ${n}” of this already.`)
-    // Whoever only typed the address learns nothing.
+    // An unverified email learns nothing.
     const typed = await problem(
       world.buy(bundle.slug, world.request(bundle.offerId, 9900, { email: email() }), 'other'),
     )

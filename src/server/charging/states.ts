@@ -12,7 +12,7 @@ const UNANSWERED = {
 } as const satisfies Record<Word, AttemptState>
 
 /**
- * What a gateway's word makes of an attempt, by the state that it has; what is not here changes nothing. Collected is
+ * What a gateway's report makes of an attempt, by the state that it has; what is not here changes nothing. Collected is
  * the end. Money that comes for what was declined or closed is collected all the same: it did move.
  */
 const NEXT: Record<AttemptState, Partial<Record<Word, AttemptState>>> = {

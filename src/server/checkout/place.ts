@@ -67,7 +67,7 @@ interface PlacedFrom {
   follows?: Following | null
 }
 
-/** What is known before an order's basket is: the school, the codes that exist, and what pays. @throws Problem while nothing is sold. */
+/** What is known before an order's basket is: the school, the codes that exist, and the payment connection. @throws Problem while nothing is sold. */
 async function readyFor(services: Services, request: Pick<PlaceRequest, 'codes' | 'payment'>, shopper: Shopper) {
   const { payment } = request
   const [school, { found }, [connection]] = await Promise.all([

@@ -42,7 +42,7 @@ export type Prepared =
   | { kind: 'same'; mayComeBack: boolean }
   /** The signed-in buyer has it for a while, and has not been told. */
   | { kind: 'untold' }
-  /** The address that was typed has it already, which is told to its owner alone. */
+  /** An unverified email has it already, of which its owner alone is notified. */
   | { kind: 'refused' }
   /** A code counts no more, in words. */
   | { kind: 'code'; says: string }
@@ -121,7 +121,7 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
 
 /**
  * Quotes the order once more with its coupons held, so that of many at once only as many count as may, and for who buys
- * it. What a code says of an address that was only typed is told to its owner alone.
+ * it. Only its owner is notified of what a code says of an unverified email.
  */
 async function holdCodes(
   services: Within,
@@ -212,7 +212,7 @@ async function lockPerson({ db: tx, now }: Within, { shopper: { mode, person: si
 /**
  * What is to be done where the buyer has something of it already; null where it may be bought, beside what they have
  * too. The browser that bought it just now, by Back or a second tab, is led to that order, and the signed-in buyer is
- * told. Whoever only typed the address learns nothing: its owner is written to (selling rules, sections 1 and 2).
+ * told. An unverified email learns nothing: its owner is written to (selling rules, sections 1 and 2).
  */
 async function ownedAlready(
   services: Within,

@@ -100,7 +100,7 @@ export async function writeOff(services: Services, agreementId: string, note: st
   })
 }
 
-/** Takes a stop back: the payment in hand gets a full series of tries again. */
+/** Takes a stop back: the next payment gets a full series of tries again. */
 export async function resumeRetrying(services: Services, agreementId: string): Promise<void> {
   await onceInTransaction(services, async (services) => {
     const { db: tx } = services
@@ -121,7 +121,7 @@ export async function resumeRetrying(services: Services, agreementId: string): P
 }
 
 /**
- * Moves the payment in hand to another day, with the reason. Later ones keep theirs; the course stays open to the new
+ * Moves the next payment to another day, with the reason. Later ones keep theirs; the course stays open to the new
  * day, and the buyer is told.
  * @throws Problem at `/day` where the day is past, or not before the payment after it.
  */

@@ -14,9 +14,9 @@ import { openRow } from '../gateways/service.ts'
 import { notFound } from '../http/problem.ts'
 import { record } from '../journal/journal.ts'
 import { inOneGo } from '../platform/batch.ts'
+import { Batcher } from '../platform/batcher.ts'
 import { isClockTrusted } from '../platform/clock.ts'
 import { inMode, inTransaction, type Services, type Within, withClock } from '../platform/context.ts'
-import { Gathered } from '../platform/gathered.ts'
 import { mapConcurrently } from '../platform/mapConcurrently.ts'
 import { restoredSince } from '../platform/restored.ts'
 import { findSchool, type School } from '../school/service.ts'
@@ -183,7 +183,7 @@ async function chargeAll(
       else if (outcome.state === 'collected' && isDueAgain(turn.held, day)) again.push(id)
     }
   }
-  const answers = new Gathered(SETTLED_TOGETHER, SETTLED_WITHIN_MS, settle)
+  const answers = new Batcher(SETTLED_TOGETHER, SETTLED_WITHIN_MS, settle)
   await mapConcurrently(CALLED_AT_ONCE, tries, async (turn) => {
     try {
       const outcome = await chargeSavedMethod(services, turn, schoolName)

@@ -325,7 +325,7 @@ describe('uses', () => {
     expect(await usesOf(id)).toEqual(['used', 'used', 'used'])
   })
 
-  it('of one buyer are counted for who is signed in openly; an address that was typed learns nothing', async () => {
+  it('of one buyer are counted for who is signed in openly; an unverified email learns nothing', async () => {
     await publish()
     await world.buy(course.slug, ask(9000))
     const other = await world.sell(10_000, `Other ${n}`)

@@ -17,7 +17,7 @@ import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './
 import { type OrderContext, readOrderContext } from './orderContext.ts'
 import { isNext, type Later, laterDeclined, writeCollected } from './outcome.ts'
 
-/** A gateway's word about an attempt. */
+/** A gateway's report about an attempt. */
 export interface Reported {
   attemptId: string
   outcome: Outcome
@@ -25,7 +25,7 @@ export interface Reported {
 }
 
 /**
- * The one state change that follows from a gateway's word about an attempt, whoever brings it and in whatever order; told
+ * The one state change that follows from a gateway's report about an attempt, whoever brings it and in whatever order; told
  * twice, it happens once. "Paid" and the grants are one transaction.
  */
 export async function settleAttempt(
@@ -82,7 +82,7 @@ const lockOrders = compiled<{ ids: readonly string[] }>()((db, given) =>
     .for('no key update'),
 )
 
-/** The same without those that somebody else holds: nobody waits for a slow neighbour, or in a circle. */
+/** The same without those that somebody else holds: nobody waits for a slow neighbour, and there is no deadlock. */
 const lockFreeOrders = compiled<{ ids: readonly string[] }>()((db, given) =>
   db
     .select()
@@ -108,7 +108,7 @@ function isSameMoney(collected: Money, asked: Money): boolean {
   return collected.amount === asked.amount && collected.currency === asked.currency
 }
 
-/** A gateway's word about an attempt whose order is held. */
+/** A gateway's report about an attempt whose order is held. */
 interface Report {
   order: Order
   attempt: Attempt

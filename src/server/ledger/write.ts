@@ -30,7 +30,7 @@ export interface Entry {
 }
 
 /**
- * Writes movements into the ledger, in the transaction that makes them true. What is of nothing is not written.
+ * Writes movements into the ledger, in the transaction that makes them true. Zero postings are not written.
  * @throws from the database where one does not add up to 0.
  */
 export async function write(tx: Transaction, entries: readonly Entry[]): Promise<void> {

@@ -4,59 +4,59 @@ import { Together } from './together.ts'
 
 const tick = () => new Promise<void>((done) => setImmediate(done))
 
-/** A queue whose rounds end when they are told to. */
+/** A queue whose batches end when they are told to. */
 function held(most: number) {
-  const rounds: { items: readonly number[]; end: () => void; fail: (error: Error) => void }[] = []
+  const batches: { items: readonly number[]; end: () => void; fail: (error: Error) => void }[] = []
   const queue = new Together<number, number>(
     most,
     (items) =>
       new Promise((resolve, reject) => {
-        rounds.push({ items, end: () => resolve(items.map((item) => item * 10)), fail: reject })
+        batches.push({ items, end: () => resolve(items.map((item) => item * 10)), fail: reject })
       }),
   )
-  return { queue, rounds }
+  return { queue, batches }
 }
 
-it('does what is asked alone at once, and what comes meanwhile in one round after it', async () => {
-  const { queue, rounds } = held(10)
+it('does what is asked alone at once, and what comes meanwhile in one batch after it', async () => {
+  const { queue, batches } = held(10)
   const first = queue.ask(1)
-  expect(rounds.map(({ items }) => items)).toEqual([[1]])
+  expect(batches.map(({ items }) => items)).toEqual([[1]])
   const others = [queue.ask(2), queue.ask(3), queue.ask(4)]
-  expect(rounds).toHaveLength(1)
-  rounds[0]?.end()
+  expect(batches).toHaveLength(1)
+  batches[0]?.end()
   expect(await first).toBe(10)
   await tick()
-  expect(rounds.map(({ items }) => items)).toEqual([[1], [2, 3, 4]])
-  rounds[1]?.end()
+  expect(batches.map(({ items }) => items)).toEqual([[1], [2, 3, 4]])
+  batches[1]?.end()
   expect(await Promise.all(others)).toEqual([20, 30, 40])
 })
 
-it('does no more in a round than it may', async () => {
-  const { queue, rounds } = held(2)
+it('does no more in a batch than it may', async () => {
+  const { queue, batches } = held(2)
   const all = [1, 2, 3, 4, 5, 6].map((item) => queue.ask(item))
-  for (let round = 0; round < 4; round++) {
+  for (let batch = 0; batch < 4; batch++) {
     await tick()
-    rounds[round]?.end()
+    batches[batch]?.end()
   }
   await Promise.all(all)
-  expect(rounds.map(({ items }) => items)).toEqual([[1], [2, 3], [4, 5], [6]])
+  expect(batches.map(({ items }) => items)).toEqual([[1], [2, 3], [4, 5], [6]])
 })
 
-it('what fails fails for those of its round alone', async () => {
-  const { queue, rounds } = held(10)
+it('what fails fails for those of its batch alone', async () => {
+  const { queue, batches } = held(10)
   const first = queue.ask(1)
   const second = queue.ask(2)
-  rounds[0]?.fail(new Error('away'))
+  batches[0]?.fail(new Error('away'))
   await expect(first).rejects.toThrow('away')
   await tick()
-  rounds[1]?.end()
+  batches[1]?.end()
   expect(await second).toBe(20)
   const third = queue.ask(3)
-  rounds[2]?.end()
+  batches[2]?.end()
   expect(await third).toBe(30)
 })
 
-it('of a round that fails each is done by itself, and whose fault it is alone fails', async () => {
+it('of a batch that fails each is done by itself, and whose fault it is alone fails', async () => {
   const seen: (readonly number[])[] = []
   const queue = new Together<number, number>(10, async (items) => {
     seen.push(items)

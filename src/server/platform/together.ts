@@ -7,7 +7,7 @@ interface Waiting<T, R> {
 }
 
 /**
- * Does for several what costs as much for one: what is asked for while a round is under way waits for it, and is done
+ * Does for several what costs as much for one: what is asked for while a batch is under way waits for it, and is done
  * in the next. Whoever asks alone waits for nobody.
  */
 export class Together<T, R> {
@@ -17,8 +17,8 @@ export class Together<T, R> {
   readonly #run: (items: readonly T[]) => Promise<readonly R[]>
 
   /**
-   * @param most so many are done in one round.
-   * @param run gives the results in the order of the items. A round that fails is run again for each by itself, so that
+   * @param most so many are done in one batch.
+   * @param run gives the results in the order of the items. A batch that fails is run again for each by itself, so that
    * none fails for another's fault: what failed must have done nothing, or be harmless twice.
    */
   constructor(most: number, run: (items: readonly T[]) => Promise<readonly R[]>) {
@@ -45,13 +45,13 @@ export class Together<T, R> {
   async #go(): Promise<void> {
     this.#isRunning = true
     while (this.#waiting.length > 0) {
-      const round = this.#waiting.splice(0, this.#most)
+      const batch = this.#waiting.splice(0, this.#most)
       try {
-        const results = await this.#run(round.map(({ item }) => item))
-        for (const [index, { done }] of round.entries()) done(results[index] as R)
+        const results = await this.#run(batch.map(({ item }) => item))
+        for (const [index, { done }] of batch.entries()) done(results[index] as R)
       } catch (error) {
-        if (round.length === 1) round[0]?.failed(error)
-        else for (const one of round) await this.#alone(one)
+        if (batch.length === 1) batch[0]?.failed(error)
+        else for (const one of batch) await this.#alone(one)
       }
     }
     this.#isRunning = false

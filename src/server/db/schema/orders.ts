@@ -344,10 +344,10 @@ export const agreements = pgTable(
     state: text({ enum: AGREEMENT_STATES }).notNull(),
     /** What it charges and opens, from which of its numbers on. */
     phases: jsonb().$type<StoredPhases>().notNull(),
-    /** How many of the numbered payments are collected; the next is in hand. */
+    /** How many of the numbered payments are collected; the next follows. */
     collected: integer().notNull(),
     lastCollected: date({ mode: 'string' }).notNull(),
-    /** Tries made for the payment in hand. */
+    /** Tries made for the next payment. */
     tries: integer().notNull(),
     /** The days of the first and the latest of them. */
     firstTried: date({ mode: 'string' }),

@@ -2,7 +2,7 @@
  * What comes by and by is done a handful at a time: as soon as there are `most`, or `withinMs` after the first. One handful
  * after the other, in the order in which they came.
  */
-export class Gathered<T> {
+export class Batcher<T> {
   #waiting: T[] = []
   #timer: ReturnType<typeof setTimeout> | null = null
   #done: Promise<void> = Promise.resolve()
