@@ -118,3 +118,15 @@ it('describes its API from the schemas that it validates with', async () => {
   })
   expect(paths['/api/shop/checkout/{slug}']?.post).toBeDefined()
 })
+
+it('the days of grace with which a new offer begins are set, from 0 on', async () => {
+  const cookie = cookieOf(await signIn(PASSWORD))
+  const put = async (days: unknown) => (await world.call('PUT', '/api/school/grace', { days }, { cookie })).status
+  const stored = async () => (await world.db.select({ days: school.graceDays }).from(school))[0]?.days
+  for (const days of [5, 0]) {
+    expect(await put(days)).toBe(200)
+    expect(await stored()).toBe(days)
+  }
+  expect(await put(-1)).toBe(422)
+  expect(await stored()).toBe(0)
+})
