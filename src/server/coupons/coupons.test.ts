@@ -142,7 +142,7 @@ describe('a code', () => {
     const [receipt] = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
     await sendMessage(world.services, receipt?.id as string, async ({ text }) => void sent.push(text))
     expect(sent[0]).toContain(
-      `The next payment is €9.50 on ${due[1]}; from ${due[2]} on each is €19.00, until you cancel.`,
+      `The next payment is €9.50 on ${due[1]}; then €19.00 each time from ${due[2]}, until you cancel.`,
     )
     expect(sent[0]).toContain(`${code}: €19.00 off, later payments included`)
   })

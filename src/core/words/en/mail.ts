@@ -36,7 +36,7 @@ export const MAIL = {
     laterEndless:
       'The next payment is {money} on {day}; and so on until you cancel. It is charged automatically. “My courses” shows all dates.',
     laterThenEndless:
-      'The next payment is {money} on {day}; from {from} on each is {steady}, until you cancel. It is charged automatically. “My courses” shows all dates.',
+      'The next payment is {money} on {day}; then {steady} each time from {from}, until you cancel. It is charged automatically. “My courses” shows all dates.',
     laterOfSeveral: 'The next payment is {money} on {day}. It is charged automatically. “My courses” shows all dates.',
     later:
       'The next payment is {money} on {day}; {all} in all. It is charged automatically. “My courses” shows all dates.',

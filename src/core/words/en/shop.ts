@@ -116,7 +116,7 @@ export const THANKS = {
   nextInAll: 'Next: {money} on {day}; {all} in all. My courses shows all dates.',
   nextEndless: 'Next: {money} on {day}, and so on until you cancel. My courses shows all dates.',
   nextThenEndless:
-    'Next: {money} on {day}; from {from} on {steady} each time, until you cancel. My courses shows all dates.',
+    'Next: {money} on {day}; then {steady} each time from {from}, until you cancel. My courses shows all dates.',
   receiptPdf: 'Receipt as PDF',
   received: 'received',
   nothingDue: 'nothing due today',
