@@ -278,6 +278,19 @@ describe('refunded', () => {
     expect(ofSecond).not.toContain('go on')
   })
 
+  it('its message says when what is overdue is charged again', async () => {
+    const card = { connectionId: world.connectionId, token: world.standins.tokenOf('pays-once') }
+    const { orderId } = await world.buyTogether(both({ payment: card }))
+    const before = world.clock.offsetMs
+    await advance(world, 32)
+    const { nextTry, tries } = await agreementOf(orderId)
+    expect(tries).toBe(1)
+    await give(orderId, (await lineOf(orderId, 0)).id, 12_900, 'close')
+    const day = formatDay(nextTry as string, 'en')
+    expect(await emailOf(orderId, 'refunded')).toContain(`the next one is €19.00 on ${day}.`)
+    world.clock.offsetMs = before
+  })
+
   it('by a gateway that refunds whole payments only: both in one call, or one of them by other means', async () => {
     const { moor } = await world.connectOthers()
     const buy = async () => {

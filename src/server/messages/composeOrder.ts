@@ -104,7 +104,7 @@ export interface RefundFacts {
   access: 'keep' | 'close'
   /** Payments were to come for it, which are not charged any more. */
   endsPayments: boolean
-  /** What the order still charges, by what it is for: the next payment of each. */
+  /** What the order still charges, by what it is for: the next payment of each, and the day on which it is tried. */
   goesOn: { course: string; pay: number; day: string }[]
   /** The course is open at the moment. */
   isOpen: boolean

@@ -171,9 +171,10 @@ export async function refundFacts(services: Services, refundId: string): Promise
     outside: refund.isOutside ? refund.reference : null,
     access: refund.access,
     endsPayments: agreed.some(({ line, agreement }) => lineIds.includes(line.id) && agreement.state === 'cancelled'),
-    goesOn: agreed.flatMap(({ line, agreement }) => {
+    goesOn: agreed.flatMap(({ line, agreement, row: { nextTry } }) => {
       const next = agreement.state === 'active' ? nextPayment(agreement) : undefined
-      return next ? [{ course: line.title, pay: next.pay, day: next.due }] : []
+      // What is overdue is charged on the day of its next try.
+      return next && nextTry ? [{ course: line.title, pay: next.pay, day: nextTry }] : []
     }),
     isOpen: await isLineOpen(services, refund.lineId),
     again: refund.awaitsId ? await againFacts(services, refund.orderId, attempt.amount, refund.awaitsId) : null,

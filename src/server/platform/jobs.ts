@@ -41,7 +41,10 @@ export interface JobData {
 
 export type JobName = keyof JobData
 
-/** When a job is done: after so many seconds; `once` names what need not be queued twice within a time, a minute by default. */
+/**
+ * When a job is done: after so many seconds; `once` names what need not be queued twice within a time, a minute by default.
+ * Seconds are constants of the code: they are part of a statement's text, and each text is planned and kept once.
+ */
 export interface When {
   afterSeconds?: number
   once?: string
