@@ -17,7 +17,7 @@ export async function agree(
 ) {
   const title = `Over time ${++agreed}`
   const { offerId, slug, courseId } = await world.sell(terms, title, more)
-  const pay = terms.kind === 'installments' || terms.kind === 'subscription' ? (terms.amount ?? 0) : 0
+  const pay = payTodayOf(terms)
   const email = `over${agreed}@post.example`
   const { orderId } = await world.buy(slug, world.request(offerId, pay, { email }, card), email)
   const [row] = await world.db.select().from(agreements).where(eq(agreements.orderId, orderId))
@@ -26,6 +26,14 @@ export async function agree(
   if (!row || !order || !person) throw new Error('Nothing was agreed.')
   return { id: row.id, lineId: row.lineId, orderId, order, courseId, title, slug, offerId, person, email }
 }
+
+/** What an order over time costs on its day: a set-up fee and a trial in place of the first payment, where it has them. */
+function payTodayOf(terms: DraftTerms): number {
+  if (terms.kind === 'installments') return terms.amount ?? 0
+  if (terms.kind !== 'subscription') return 0
+  return (terms.setupFee ?? 0) + ((terms.trial ? terms.trial.amount : terms.amount) ?? 0)
+}
+
 export type Agreed = Awaited<ReturnType<typeof agree>>
 
 /** Lets the worker do what is due now, as often as there is something. */

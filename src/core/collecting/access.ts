@@ -16,19 +16,31 @@ export function closesAsItStands(
   agreement: Agreement | null,
   paidBefore: number,
 ): Day | null {
-  const paid = agreement
-    ? agreement.payments.slice(0, agreement.collected).filter(({ kind }) => kind === 'regular').length
-    : paidBefore
-  const byPaid = closesOnceIn(access, terms, purchaseDay, paid, placedOn)
-  const closes = access.lasts === 'whilePaying' && byPaid !== null ? openToDue(byPaid, access, agreement) : byPaid
+  const paid = agreement ? regularPaidOf(agreement) : paidBefore
+  const graceDays = isWithoutGrace(agreement, paid) ? 0 : access.graceDays
+  const byPaid = closesOnceIn({ ...access, graceDays }, terms, purchaseDay, paid, placedOn)
+  const closes = access.lasts === 'whilePaying' && byPaid !== null ? openToDue(byPaid, graceDays, agreement) : byPaid
   const cancelled = agreement?.cancelled?.when === 'now' ? agreement.cancelled.on : null
   return cancelled !== null && (closes === null || cancelled < closes) ? cancelled : closes
 }
 
+/**
+ * Days of grace are for who paid: an agreement that is cancelled before its first regular payment has none (collecting
+ * rules, section 4). Trials and set-up fees are no regular payments.
+ */
+export function isWithoutGrace(agreement: Agreement | null, regularPaid: number): boolean {
+  return agreement !== null && agreement.cancelled !== null && regularPaid === 0
+}
+
 /** A payment that was moved to a later day does not shut the course before it: it stays open to that day, and its grace. */
-function openToDue(byPaid: Day, { graceDays }: AccessBasis['access'], agreement: Agreement | null): Day {
+function openToDue(byPaid: Day, graceDays: number, agreement: Agreement | null): Day {
   const unpaid = agreement && nextPayment(agreement)
   return unpaid ? later(byPaid, addDays(unpaid.due, graceDays)) : byPaid
+}
+
+/** How many regular payments of an agreement are collected. */
+export function regularPaidOf({ payments, collected }: Agreement): number {
+  return payments.slice(0, collected).filter(({ kind }) => kind === 'regular').length
 }
 
 /** Regular payments that the purchase itself paid. */

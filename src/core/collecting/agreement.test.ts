@@ -8,10 +8,12 @@ import {
   afterCancelled,
   afterCollected,
   afterDeclined,
+  afterGivenBack,
   afterStopped,
   afterTakenBack,
   afterWrittenOff,
   beginAgreement,
+  isNeverAsked,
   nextTryOf,
   owes,
   payableOn,
@@ -108,4 +110,32 @@ it('a debt shuts the course after its grace, of what is cancelled only where it 
   const cancel = (on: string) => suspendedForDebt(offer, afterCancelled(agreement, on, 'period-end'))
   expect(cancel('2027-02-28')).toBeNull()
   expect(cancel('2027-03-01')).toBe('2027-03-03')
+})
+
+it('who cancels before the first regular payment has no days of grace, in a trial or after a set-up fee; who paid has', () => {
+  const access = { lasts: 'whilePaying', graceDays: 3 } as const
+  const trial = agreed({ ...MONTHLY, setupFee: 500, trial: { length: { count: 14, unit: 'day' } } }, access)
+  const cancelled = afterCancelled(trial.agreement, '2027-02-05', 'period-end') as Agreement
+  expect(closesAsItStands(bought(trial.offer), trial.agreement, 0)).toBe('2027-02-17')
+  expect(closesAsItStands(bought(trial.offer), cancelled, 0)).toBe('2027-02-14')
+  const paid = afterCollected(cancelled, '2027-02-14')
+  expect(closesAsItStands(bought(trial.offer), paid, 0)).toBe('2027-03-17')
+  const monthly = agreed(MONTHLY, access)
+  const later = afterCancelled(monthly.agreement, '2027-02-05', 'period-end')
+  expect(closesAsItStands(bought(monthly.offer), later, 0)).toBe('2027-03-03')
+})
+
+it('what follows the end of a subscription was never asked for; what was tried in vain, or is owed by a plan, was', () => {
+  const monthly = agreed(MONTHLY).agreement
+  const never = (agreement: Agreement | null) => [1, 2, 3].filter((n) => isNeverAsked(agreement as Agreement, n))
+  expect(never(monthly)).toEqual([])
+  expect(never(afterCancelled(monthly, '2027-02-10', 'period-end'))).toEqual([2, 3])
+  const tried = afterDeclined(monthly, RETRIES, '2027-02-28')
+  expect(never(afterCancelled(tried, '2027-03-01', 'now'))).toEqual([3])
+  expect(never(afterStopped(tried))).toEqual([3])
+  const plan = agreed(PLAN).agreement
+  const stopped = afterStopped(plan) as Agreement
+  expect(never(stopped)).toEqual([])
+  expect(never(afterWrittenOff(stopped, '2027-03-01'))).toEqual([])
+  expect(never(afterGivenBack(plan, '2027-03-01'))).toEqual([2, 3])
 })

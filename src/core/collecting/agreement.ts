@@ -115,6 +115,19 @@ export function owes({ state, kind }: Agreement): boolean {
   return state === 'active' || (state === 'stopped' && kind === 'installments')
 }
 
+/**
+ * Whether payment `n` will never be asked for and never was: what follows the end of a subscription, or of a plan whose
+ * money was given back, is no debt. What was tried in vain is one, and all that a stopped or written-off plan owed.
+ */
+export function isNeverAsked(
+  { kind, state, collected, tries, cancelled }: Pick<Agreement, 'kind' | 'state' | 'collected' | 'tries' | 'cancelled'>,
+  n: number,
+): boolean {
+  const isOwed = kind === 'installments' && cancelled?.when !== 'now'
+  if (isOwed || state === 'active' || state === 'completed') return false
+  return n > collected + (tries > 0 ? 1 : 0)
+}
+
 /** The payments that a buyer who pays by hand pays: all that are due and unpaid. A stopped subscription cannot be revived. */
 export function payableOn(agreement: Agreement, day: Day): ScheduledPayment[] {
   return owes(agreement) ? agreement.payments.slice(agreement.collected).filter(({ due }) => due <= day) : []

@@ -115,6 +115,7 @@ function model(document: ReturnType<typeof documentOf>, { terms, access, retryAf
     if (lasts !== 'whilePaying') return after(opens, 1, lasts)
     const anchor = terms.trial ? after(PURCHASED, 1, terms.trial.length) : PURCHASED
     const paid = all.filter((slot) => slot.kind === 'regular' && slot.paid !== null && slot.paid <= day)
+    if (paid.length === 0 && cancelled && cancelled.on <= day) return anchor
     return addDays(after(anchor, paid.length, terms.every as Span), graceDays)
   }
   const isOpen = (day: string): boolean => {

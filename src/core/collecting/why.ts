@@ -1,7 +1,7 @@
 import { addDays, type Day } from '../calendar/day.ts'
 import { formatDay } from '../calendar/formatDay.ts'
 import { opensOn } from '../quote/access.ts'
-import { type AccessBasis, closesAsItStands, suspendedForDebt } from './access.ts'
+import { type AccessBasis, closesAsItStands, isWithoutGrace, regularPaidOf, suspendedForDebt } from './access.ts'
 import type { Agreement } from './agreement.ts'
 
 interface Reasons {
@@ -37,6 +37,9 @@ export function formatWhyOpen({ phase, agreement, today, method, language }: Rea
       : closes <= today
         ? `Closed since ${day(closes)}`
         : `${open}until ${day(closes)}`
+  if (lasts === 'whilePaying' && closes && isWithoutGrace(agreement, regularPaidOf(agreement))) {
+    return `${until}: cancelled on ${day(agreement.cancelled?.on ?? closes)}, before the first regular payment; ${collected}.`
+  }
   if (lasts === 'whilePaying' && closes) {
     const plus = graceDays > 0 ? `, plus ${grace}` : ''
     return `${until}: paid through ${day(addDays(closes, -graceDays))}${plus}; ${collected}.`

@@ -152,7 +152,7 @@ function withSchedule(
 }
 
 /** An agreement in the core's own shape. */
-function coreOf(row: AgreementRow, scheduled: readonly Scheduled[]): Agreement {
+export function coreOf(row: AgreementRow, scheduled: readonly Scheduled[]): Agreement {
   const { kind, endless, collected, lastCollected, tries, firstTried, lastTried, state } = row
   const { cancelledOn, cancelledWhen } = row
   return {

@@ -15,9 +15,11 @@ import { sendMessage } from '../messages/send.ts'
 import { checkoutView } from '../pages/checkout.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
+import { openOrder } from '../support/orders.ts'
 import { cancelAgreement, moveDue, sendPayLink, takeCancelBack, writeOff } from './actions.ts'
 import { announceAll } from './announce.ts'
 import { manualPaymentOn, payManually, restOn } from './manualPayment.ts'
+import { planView } from './view.ts'
 
 const DAY = 86_400_000
 const month = { count: 1, unit: 'month' } as const
@@ -285,4 +287,35 @@ it('a renewal is announced once, so many days before as the school has set', asy
   await announceAll(world.services)
   expect(await notified()).toBe(2)
   await world.db.update(school).set({ renewalNoticeDays: 0 })
+})
+
+describe('a cancelled subscription', () => {
+  const shown = async ({ id }: Agreed) => {
+    const view = await planView(world.services, { agreementId: id, byLink: false }, id)
+    return { ...view, states: view.payments.map(({ state }) => state) }
+  }
+  const listed = async ({ orderId }: Agreed) =>
+    (await openOrder(world.services, 'practice', orderId)).payments.map(({ n, state }) => `${n} ${state}`)
+
+  it('in its trial closes when that ends, without grace, and lists no debts that nobody will ask for', async () => {
+    const trial = { length: { count: 7, unit: 'day' }, amount: 0 } as const
+    const plan = await agree({ ...MONTHLY, setupFee: 500, trial })
+    const ends = addDays(await schoolDay(world.services), 7)
+    expect(await shown(plan)).toMatchObject({ openUntilIfCancelled: ends, closedFrom: addDays(ends, 3) })
+    await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
+    expect(await shown(plan)).toMatchObject({ closedFrom: ends, isClosed: false, states: ['collected'] })
+    expect(await listed(plan)).toEqual(['0 collected'])
+    expect(await emailOf(plan.orderId, 'cancelled')).toContain('stays open until')
+    await advance(7)
+    expect(await shown(plan)).toMatchObject({ closedFrom: ends, isClosed: true })
+    expect(await isOpen(plan)).not.toBe('open')
+  })
+
+  it('that was tried in vain shows that payment as unpaid, and none after it', async () => {
+    const plan = await agree(MONTHLY, 'pays-once')
+    await advance(31)
+    await cancelAgreement(world.services, plan.id, 'period-end', 'creator')
+    expect((await shown(plan)).states).toEqual(['collected', 'written-off'])
+    expect(await listed(plan)).toEqual(['1 collected', '2 written-off'])
+  })
 })

@@ -1,5 +1,6 @@
 import { and, eq, inArray, isNull } from 'drizzle-orm'
-import { afterTakenBack, nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
+import { closesAsItStands } from '../../core/collecting/access.ts'
+import { afterCancelled, afterTakenBack, nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import type { CoverColor } from '../../core/content/course.ts'
 import { whyNot } from '../../core/paymentMethods/collects.ts'
 import { renewsOn } from '../access/service.ts'
@@ -10,7 +11,7 @@ import { attempts, catalogue, connections, grants, OPEN_ATTEMPTS, offers, paymen
 import { type PaymentMethod, shownPaymentMethods } from '../gateways/shownMethods.ts'
 import { isId } from '../http/isId.ts'
 import { Problem } from '../http/problem.ts'
-import { type PlanPayment, type PlanShown, shownPayment } from '../orders/plans.ts'
+import { type PlanPayment, type PlanShown, shownPayments } from '../orders/plans.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
@@ -131,7 +132,7 @@ export async function planView(
     method: row.method,
     endless: row.endless,
     // Set-up and trial too: what was paid is the same sum here as under My courses.
-    payments: all.map((payment) => shownPayment(payment, row, phase.terms)),
+    payments: shownPayments(all, row, phase.terms),
     toPay: asked && { amount, since, from: asked.from, to: asked.to },
     rest: rest && { amount: rest.agreed, from: rest.from, to: rest.to },
     next: next && on ? { pay: next.pay, on, isAgain: agreement.tries > 0 } : null,
@@ -140,7 +141,9 @@ export async function planView(
     isClosed: ends[0] !== undefined && ends[0] <= day,
     mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
     mayComeBack: !byLink && afterTakenBack(agreement, day) !== null,
-    openUntilIfCancelled: found?.grant?.closes ?? null,
+    openUntilIfCancelled: found?.grant
+      ? closesAsItStands(phase, afterCancelled(agreement, day, 'period-end') ?? agreement, 0)
+      : null,
     paymentMethods: await paymentMethodsForLater(services, held, amount),
     mayPayBySavedMethod: amount > 0 && row.savedMethod !== null && (await isConnected(db, row.connectionId)),
     // Whoever comes back from a gateway's page is told how it stands, also where its event was faster than they.

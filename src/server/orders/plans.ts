@@ -1,9 +1,10 @@
 import { and, desc, eq, inArray } from 'drizzle-orm'
+import { isNeverAsked } from '../../core/collecting/agreement.ts'
 import { currentPhase } from '../../core/collecting/phase.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import type { Terms } from '../../core/terms/terms.ts'
-import type { AgreementRow, Scheduled } from '../agreements/agreements.ts'
+import { type AgreementRow, coreOf, type Scheduled } from '../agreements/agreements.ts'
 import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import type { Queryable } from '../db/client.ts'
 import { agreements, orderLines, orders, payments } from '../db/schema/index.ts'
@@ -63,9 +64,11 @@ export async function plansOf(db: Queryable, personId: string): Promise<PlanShow
       method: row.method,
       currency,
       endless: row.endless,
-      payments: scheduled
-        .filter(({ lineId }) => lineId === row.lineId)
-        .map((payment) => shownPayment(payment, row, terms)),
+      payments: shownPayments(
+        scheduled.filter(({ lineId }) => lineId === row.lineId),
+        row,
+        terms,
+      ),
       next: nextPayment && row.nextTry ? { pay: nextPayment.pay, on: row.nextTry, isAgain: row.tries > 0 } : null,
     }
   })
@@ -88,8 +91,18 @@ export function termsOf(quoteInput: unknown, position: number): Terms {
   return terms
 }
 
+/** The payments of an agreement as its buyer sees them, without those that nobody will ever ask for. */
+export function shownPayments(
+  all: readonly Pick<Scheduled, 'due' | 'pay' | 'state' | 'n' | 'kind'>[],
+  row: AgreementRow,
+  terms: Terms,
+): PlanPayment[] {
+  const agreement = coreOf(row, [])
+  return all.filter(({ n }) => !isNeverAsked(agreement, n)).map((payment) => shownPayment(payment, row, terms))
+}
+
 /** A payment as its buyer sees it: late is one that was tried and did not come. */
-export function shownPayment(
+function shownPayment(
   { due, pay, state, n, kind }: Pick<Scheduled, 'due' | 'pay' | 'state' | 'n' | 'kind'>,
   row: AgreementRow,
   terms: Terms,

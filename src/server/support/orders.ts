@@ -1,7 +1,15 @@
 import { and, asc, desc, eq, gte, lt, ne, not, or, type SQL, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, isDay } from '../../core/calendar/day.ts'
-import { afterTakenBack, nextPayment, nextTryOf, owes, payableOn, restOf } from '../../core/collecting/agreement.ts'
+import {
+  afterTakenBack,
+  isNeverAsked,
+  nextPayment,
+  nextTryOf,
+  owes,
+  payableOn,
+  restOf,
+} from '../../core/collecting/agreement.ts'
 import { namePayment } from '../../core/sentence/sentence.ts'
 import { explainGrants } from '../access/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
@@ -248,6 +256,8 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     .from(orders)
     .where(followsId === null ? eq(orders.followsId, id) : or(eq(orders.id, followsId), eq(orders.followsId, id)))
     .orderBy(asc(orders.number))
+  const isAsked = ({ lineId, n }: { lineId: string; n: number }) =>
+    !agreed.some(({ agreement, ...of }) => of.lineId === lineId && isNeverAsked(agreement, n))
   const page = order.pageId && order.pageVersion ? await pageOf(db, order.pageId, order.pageVersion) : null
   return {
     ...shown,
@@ -260,8 +270,8 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
     followedBy: near.filter((one) => one.id !== followsId),
     lines: lines.map((line) => ({ ...line, courses: opened.filter(({ lineId }) => lineId === line.id) })),
     // Set-up, trial and deposit are named wherever payments are listed.
-    payments: itsPayments.map((payment) => ({ ...payment, name: named.get(payment.id) ?? null })),
-    agreements: agreed,
+    payments: itsPayments.filter(isAsked).map((payment) => ({ ...payment, name: named.get(payment.id) ?? null })),
+    agreements: agreed.map(({ agreement: _, ...one }) => one),
     attempts: tries,
     grants: itsGrants,
     messages: sent,
@@ -307,6 +317,7 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
       return {
         id,
         lineId: line.id,
+        agreement,
         kind: agreement.kind,
         state: agreement.state,
         method: row.method,

@@ -99,8 +99,10 @@ function summary(order: Order, money: MoneyFormat): string {
   const back = givenBack > 0 ? ` ${say(givenBack)} refunded.` : ''
   if (order.state === 'paid' && agreements.length > 0) {
     const received = sum(order.payments.filter(({ state }) => state === 'collected'))
-    // What goes on until it is cancelled comes to no sum.
-    const of = order.quote.committed === null ? '' : ` of ${say(sum(order.payments))}`
+    // What goes on until it is cancelled comes to no sum, nor does what ended before.
+    const isWhole =
+      order.quote.committed !== null && agreements.every((one) => one.state !== 'cancelled' || one.isWrittenOff)
+    const of = !isWhole ? '' : ` of ${say(sum(order.payments))}`
     const nexts = agreements.flatMap(({ next }) => (next?.on ? [{ on: next.on, pay: next.pay }] : []))
     const on = nexts.map((next) => next.on).sort()[0]
     // All that is charged on that day, of however many plans.
