@@ -14,6 +14,7 @@ import { type PartComponent, partsIn, wholePart } from './Part.tsx'
 import { EmailSheet } from './people/EmailSheet.tsx'
 import { PasswordSheet } from './people/PasswordSheet.tsx'
 import { SignInSheet } from './people/SignInSheet.tsx'
+import ReceiptPage from './receipt/ReceiptPage.tsx'
 import { ShopFrame } from './ShopFrame.tsx'
 import UpsellPage from './upsell/UpsellPage.tsx'
 
@@ -26,6 +27,7 @@ const VIEWS = {
   basket: BasketPage,
   upsell: UpsellPage,
   thanks: ThanksPage,
+  receipt: ReceiptPage,
   my: MyPage,
   plan: wholePart('plan', PlanSheet),
   learn: LearnPage,

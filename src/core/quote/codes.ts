@@ -1,6 +1,6 @@
 import { type Instant, isBefore } from '../calendar/instant.ts'
 import { roundRatio, split } from '../money/arithmetic.ts'
-import type { Coupon, QuotedCode, QuoteLine, QuoteRequest, ScheduledPayment, WhyNot } from './types.ts'
+import type { Coupon, Quote, QuotedCode, QuoteLine, QuoteRequest, ScheduledPayment, WhyNot } from './types.ts'
 
 /** A line on its way through the quote: what was ordered, and its payments as they stand so far. */
 export interface DraftLine {
@@ -34,6 +34,18 @@ export function applyCodes(request: QuoteRequest, lines: DraftLine[]): QuotedCod
     if (why) return { code: coupon.code, counts: false, why }
     counting.push(coupon)
     return { code: coupon.code, counts: true, saves: takeOff(coupon, eligible) }
+  })
+}
+
+/** The codes of an order that reach payment `n` of a line, of those that counted. */
+export function codesOn(request: QuoteRequest, { codes, lines }: Quote, index: number, n: number): string[] {
+  const byKey = new Map(request.coupons.map((coupon) => [codeKey(coupon.code), coupon]))
+  const [line, payments = []] = [request.lines[index], lines[index]?.payments]
+  const saleInForce = payments.some(({ list, price }) => price < list)
+  return codes.flatMap(({ code, counts }) => {
+    const coupon = counts ? byKey.get(codeKey(code)) : undefined
+    const reaches = coupon && line && isEligible({ line, payments, saleInForce }, coupon)
+    return reaches && (coupon.payments === null || n <= coupon.payments) ? [code] : []
   })
 }
 

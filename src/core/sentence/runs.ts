@@ -29,7 +29,7 @@ export function runsOf(payments: readonly ScheduledPayment[], endless: boolean):
 }
 
 /** Most payments whose days are all said. */
-const MAX_DAYS = 3
+export const MAX_DAYS = 3
 
 /** A run in words, "€43.00 on 28 February and 31 March"; the year is left out where it is `thisYear`. */
 export function formatRun({ pay, dues, endless }: Run, every: Span, money: MoneyFormat, thisYear: string): string {

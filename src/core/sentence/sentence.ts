@@ -3,7 +3,7 @@ import { formatDay } from '../calendar/formatDay.ts'
 import type { Amount } from '../money/arithmetic.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import { lineHasLater } from '../quote/later.ts'
-import type { PaymentKind, Quote, QuotedLine, ScheduledPayment } from '../quote/types.ts'
+import type { PaymentKind, QuotedLine, ScheduledPayment } from '../quote/types.ts'
 import type { Access, Terms } from '../terms/terms.ts'
 import { OFFER, PAY, PRICE, SENTENCE } from '../words/en/price.ts'
 import { say } from '../words/message.ts'
@@ -178,9 +178,15 @@ export function todayInParts({
   const parts = line.payments
     .filter(({ due }) => due === purchaseDay)
     .map((payment) => ({ name: namePayment(payment, terms), pay: payment.pay }))
+  const free = nameFreeTrial(terms, line)
+  return free === null ? parts : [...parts, { name: free, pay: 0 }]
+}
+
+/** "First 7 days" of a trial that costs nothing, and has no payment of its own; null where there is none. */
+export function nameFreeTrial(terms: Terms, line: QuotedLine): string | null {
   const trial = 'trial' in terms ? terms.trial : null
-  const isFree = trial !== null && !line.payments.some(({ kind }) => kind === 'trial')
-  return isFree ? [...parts, { name: say(PRICE.firstLength, { length: formatLength(trial.length) }), pay: 0 }] : parts
+  if (trial === null || line.payments.some(({ kind }) => kind === 'trial')) return null
+  return say(PRICE.firstLength, { length: formatLength(trial.length) })
 }
 
 function shortRun(
@@ -285,13 +291,4 @@ function formatLasts(lasts: Access['lasts'], day: (when: Day) => string): string
   return 'until' in lasts
     ? say(OFFER.until, { day: day(lasts.until) })
     : say(OFFER.forLength, { length: formatLength(lasts) })
-}
-
-/**
- * Whether all that is to come is one thing that goes on until it is cancelled: then its next payment "and so on" says it.
- * Of several, one may end or come on other days than another.
- */
-export function isOneUntilCancelled({ lines, purchaseDay }: Pick<Quote, 'lines' | 'purchaseDay'>): boolean {
-  const toCome = lines.filter((line) => lineHasLater(line, purchaseDay))
-  return toCome.length === 1 && toCome[0]?.untilCancelled === true
 }

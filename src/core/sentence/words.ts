@@ -29,6 +29,24 @@ export function formatList(items: readonly string[], joint: 'and' | 'or' = 'and'
 const formatListed = (one: string, next: string) => say(LIST.more, { one, next })
 
 /**
+ * Titles in a sentence: one as it is, several each in quotation marks, since a title may hold an "and" itself.
+ * @example formatTitles(['Paper', 'Pulp and press']) // '“Paper” and “Pulp and press”'
+ */
+export function formatTitles(titles: readonly string[], joint: 'and' | 'or' = 'and'): string {
+  return titles.length < 2 ? (titles[0] ?? '') : say(LIST.quoted, { titles: titlesInQuotes(titles, joint) })
+}
+
+/**
+ * The same for a message that has the quotation marks around one title itself: “{course}”.
+ * @example titlesInQuotes(['Paper', 'Pulp']) // 'Paper” and “Pulp'
+ */
+export function titlesInQuotes(titles: readonly string[], joint: 'and' | 'or' = 'and'): string {
+  if (titles.length < 2) return titles[0] ?? ''
+  const first = titles.slice(0, -1).reduce((one, next) => say(LIST.titles.more, { one, next }))
+  return say(LIST.titles[joint], { first, last: titles.at(-1) ?? '' })
+}
+
+/**
  * What follows one another: "€43.00 today, then €43.00 on 28 February".
  * @example formatThen(['€43.00 today', '€43.00 on 28 February']) // '€43.00 today, then €43.00 on 28 February'
  */

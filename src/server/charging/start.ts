@@ -80,6 +80,7 @@ export async function startAttempts(services: Within, all: readonly Starting[]):
 
 /** What an attempt does not know before its gateway was asked. */
 const NOTHING_YET = {
+  parties: null,
   reference: null,
   reason: null,
   fee: null,

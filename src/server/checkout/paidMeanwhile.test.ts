@@ -110,7 +110,7 @@ describe('an order of two things of which another opened one meanwhile', () => {
     const view = await thanksView(world.services, orderId, shopper('browser'))
     expect(view).toMatchObject({
       bought: [{ isPaidTwice: false }, { isPaidTwice: true }],
-      taxes: [{ rate: 1000, tax: 1173 }],
+      amounts: { taxes: [{ rate: 1000, tax: 1173 }] },
     })
     const { payments: rows } = await receiptOf(world.services, orderId)
     expect(rows.map(({ what, tax }) => [what, tax])).toEqual([

@@ -215,7 +215,7 @@ describe('by bank transfer', () => {
     const { orderId } = await world.buyTogether(request)
     expect(await openCourses(orderId)).toEqual([])
     const came = (amount: number) => schoolDay(world.services).then((day) => ({ amount, day, note: '' }))
-    expect(await emailOf(orderId, 'awaiting')).toContain(`“Marbling ${n} and Gift ${n}”`)
+    expect(await emailOf(orderId, 'awaiting')).toContain(`“Marbling ${n}” and “Gift ${n}”`)
     await recordTransferReceived(world.services, 'practice', orderId, await came(5000))
     expect(await openCourses(orderId)).toEqual([])
     await recordTransferReceived(world.services, 'practice', orderId, await came(7900))
@@ -317,7 +317,7 @@ describe('refunded', () => {
     ])
     expect(await openCourses(orderId)).toEqual([])
     const emailText = await emailOf(orderId, 'refunded')
-    expect(emailText).toContain(`€148.00 for “Marbling ${n} and Club ${n}” was refunded`)
+    expect(emailText).toContain(`€148.00 for “Marbling ${n}” and “Club ${n}” was refunded`)
     expect(emailText).toContain('Access to the courses has ended')
     await expect(refundWhole(world.services, 'practice', orderId, whole)).rejects.toMatchObject({ code: 'not-whole' })
     await expect(refundWhole(world.services, 'live', orderId, whole)).rejects.toMatchObject({ status: 404 })
@@ -384,13 +384,15 @@ describe('said of it', () => {
     })
     expect(page).toMatchObject({
       bought: [{ isOpen: true, closes: null }, { isOpen: true }],
-      taxes: [
-        { rate: 2000, tax: 2150 },
-        { rate: 1000, tax: 173 },
-      ],
+      amounts: {
+        taxes: [
+          { rate: 2000, tax: 2150 },
+          { rate: 1000, tax: 173 },
+        ],
+      },
     })
     const receipt = await receiptOf(world.services, orderId)
-    expect(receipt.bought.map(({ course }) => course)).toEqual([`Marbling ${n}`, `Club ${n}`])
+    expect(receipt.things.map(({ course }) => course)).toEqual([`Marbling ${n}`, `Club ${n}`])
     expect(receipt.payments.map(({ what, amount, taxRate }) => [what, amount, taxRate])).toEqual([
       [`Marbling ${n}: Payment`, 12_900, 2000],
       [`Club ${n}: Payment 1`, 1900, 1000],
@@ -424,12 +426,12 @@ describe('said of it', () => {
     await sendMessage(world.services, messages.find(({ kind }) => kind === 'receipt')?.id as string, async (email) => {
       text = email.text
     })
-    expect(text).toContain(`thank you. “Marbling ${n}” is paid and open.`)
+    expect(text).toContain(`Thank you. “Marbling ${n}” is paid and open.`)
     expect(text).toContain(`“Tried ${n}” is yours and open.`)
     expect(text).toContain('You find them here:')
   })
 
-  it('of payments that end and payments that do not, neither promises more than the next; they keep their order', async () => {
+  it('of payments that end and payments that do not, each is said; they keep their order', async () => {
     const parts = await world.sell(THREE_PARTS, `Parts ${n}`)
     const of = [club, parts, once]
     const { orderId } = await world.buyTogether({
@@ -445,7 +447,8 @@ describe('said of it', () => {
     await sendMessage(world.services, id, async (email) => {
       text = email.text
     })
-    expect(text).toContain('The next payment is €62.00 on ')
+    expect(text).toContain(`Club ${n}: €19.00 every month from `)
+    expect(text).toMatch(new RegExp(`Parts ${n}: €43.00 on .+; €129.00 in all`))
     expect(text).not.toContain('and so on')
   })
 

@@ -265,7 +265,7 @@ describe('a stopped plan', () => {
 it('a pay link is sent for what is not late, too, and for nothing that has ended', async () => {
   const plan = await agree(parts)
   await sendPayLink(world.services, plan.id)
-  expect(await emailOf(plan.orderId, 'pay-link')).toContain('the next payment')
+  expect(await emailOf(plan.orderId, 'pay-link')).toContain('The next payment')
   const gone = await agree(MONTHLY)
   await cancelAgreement(world.services, gone.id, 'now', 'creator')
   await expect(sendPayLink(world.services, gone.id)).rejects.toMatchObject({ code: 'nothing-due' })

@@ -286,7 +286,7 @@ async function takeTurn(services: Within, held: LoadedAgreement, day: Day): Prom
   const { id } = held.scheduled[agreement.collected] as (typeof held.scheduled)[number]
   await tx.update(payments).set({ state: 'collected', collectedAt: services.now() }).where(eq(payments.id, id))
   await advanceAll(services, [
-    { held, count: 1, day, events: [{ about, what: 'payment-settled', data: { n } }], isTold: false },
+    { held, count: 1, day, events: [{ about, what: 'payment-settled', data: { n } }], attemptId: null },
   ])
   return 'settled'
 }

@@ -7,6 +7,7 @@ import { bookSurplus } from '../ledger/book.ts'
 import type { Within } from '../platform/context.ts'
 import { shareFee } from './fees.ts'
 import { type Attempt, noteSurplus, type Order, type Source } from './notes.ts'
+import { partiesOf } from './parties.ts'
 
 /**
  * What follows where some lines of a payment are charged again, so that all of it can be refunded by a gateway that
@@ -34,6 +35,7 @@ export async function collectedAgain(
       ...{ state: 'collected', reference, fee, method, reason: null, settledAt: at, confirmUrl: null },
       savedMethod: savedMethod ?? attempt.savedMethod,
       expires: expires ?? attempt.expires,
+      parties: partiesOf(sql`${attempts.orderId}`),
     })
     .where(eq(attempts.id, attempt.id))
   await bookSurplus(services, order, attempt, { amount, fee, kind: 'payment' })

@@ -118,7 +118,7 @@ describe('what a gateway collected', () => {
     const { plan } = await underWay(2, 2, 'worker')
     await inTransaction(world.services, async (within) => {
       const held = await holdAgreement(within.db, plan.id)
-      await advanceAll(within, [{ held, count: 1, day: plan.order.quote.purchaseDay, events: [], isTold: false }])
+      await advanceAll(within, [{ held, count: 1, day: plan.order.quote.purchaseDay, events: [], attemptId: null }])
     })
     expect(await stored(plan.id)).toMatchObject({ collected: 2, state: 'active' })
     expect(await mailAbout(plan.id)).toEqual([])

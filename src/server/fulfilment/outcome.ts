@@ -10,6 +10,7 @@ import { bookLater } from '../ledger/book.ts'
 import { queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
 import type { Attempt, Order, Source } from './notes.ts'
+import { partiesOf } from './parties.ts'
 
 type Collected = Extract<Outcome, { state: 'collected' }>
 type Declined = Pick<Extract<Outcome, { state: 'declined' }>, 'reference' | 'reason' | 'method'>
@@ -61,7 +62,8 @@ export async function writeCollected(services: Within, all: readonly Later[]): P
   )
   await Promise.all([
     tx.execute(sql`update ${attempts} a set state = 'collected', reference = r.reference, fee = r.fee, method = r.method,
-      saved_method = r."savedMethod", expires = r.expires, reason = null, settled_at = ${at}, confirm_url = null
+      saved_method = r."savedMethod", expires = r.expires, reason = null, settled_at = ${at}, confirm_url = null,
+      parties = ${partiesOf(sql`a.order_id`)}
       from ${attemptRows} where a.id = r.id`),
     tx.execute(sql`update ${payments} p set state = 'collected', attempt_id = r.attempt_id, collected_at = ${at}, fee = r.fee
       from jsonb_to_recordset(${JSON.stringify(paymentRows)}::jsonb) as r (id uuid, attempt_id uuid, fee bigint)
@@ -89,7 +91,7 @@ export async function writeCollected(services: Within, all: readonly Later[]): P
         held,
         count: paid.length,
         day: attempt.day,
-        isTold: true,
+        attemptId: attempt.id,
         events: paid.map(({ n, pay }): JournalEvent => {
           const { currency, reference, method } = outcome
           const about = { orderId: order.id, personId: order.personId }
@@ -106,8 +108,8 @@ interface Advancing {
   count: number
   day: string
   events: JournalEvent[]
-  /** Its buyer is told; not where nothing was paid. */
-  isTold: boolean
+  /** What collected them, of which the buyer is told; null where nothing was paid. */
+  attemptId: string | null
 }
 
 /** Agreements after their next payments came: how each stands then, what is told and written of it. */
@@ -118,15 +120,16 @@ export async function advanceAll(services: Within, all: readonly Advancing[]): P
     for (let done = 0; done < count; done++) agreement = afterCollected(agreement, day)
     return agreement
   })
-  const notified = all.filter(({ isTold }) => isTold)
+  const notified = all.filter(({ attemptId }) => attemptId !== null)
   const { rows, queued } = queueMessages(
     services,
-    notified.map(({ held: { order, row } }) => ({
+    notified.map(({ held: { order, row }, attemptId }) => ({
       mode: order.mode,
       kind: 'collected' as const,
       personId: order.personId,
       orderId: order.id,
       agreementId: row.id,
+      attemptId,
     })),
   )
   const messageOf = new Map(notified.map((one, index) => [one, queued[index] as JournalEvent]))

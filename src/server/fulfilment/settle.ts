@@ -16,6 +16,7 @@ import { markPaid, type Paying } from './fulfil.ts'
 import { type Attempt, noteOnce, noteSurplus, type Order, type Source } from './notes.ts'
 import { type OrderContext, readOrderContext } from './orderContext.ts'
 import { isNext, type Later, laterDeclined, writeCollected } from './outcome.ts'
+import { partiesOf } from './parties.ts'
 
 /** A gateway's report about an attempt. */
 export interface Reported {
@@ -295,6 +296,7 @@ const putCollected = compiled<{ rows: string; ids: readonly string[]; at: Date }
       reason: null,
       settledAt: sql`${given('at')}::timestamptz`,
       confirmUrl: null,
+      parties: partiesOf(sql`${attempts.orderId}`),
     })
     .from(
       sql`jsonb_to_recordset(${given('rows')}::jsonb)

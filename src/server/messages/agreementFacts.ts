@@ -4,12 +4,21 @@ import { readAgreement } from '../agreements/agreements.ts'
 import { buyPathOf } from '../catalogue/products.ts'
 import { makePayLink } from '../collecting/payLinks.ts'
 import { attempts, catalogue, grants, offers } from '../db/schema/index.ts'
+import { makeOrderLink } from '../orders/orderLinks.ts'
+import { paymentReceiptOf } from '../orders/paymentReceipt.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { type AgreementFacts, formatDecline } from './composeAgreement.ts'
 
-/** What there is to say about an agreement now, with a fresh link that pays it. */
-export async function factsOf(services: Services, agreementId: string): Promise<AgreementFacts> {
+/**
+ * What there is to say about an agreement now, with a fresh link that pays it.
+ * @param attemptId of a message about a payment: what collected it.
+ */
+export async function factsOf(
+  services: Services,
+  agreementId: string,
+  attemptId: string | null,
+): Promise<AgreementFacts> {
   const { db, config } = services
   const held = await readAgreement(db, agreementId)
   const { agreement, line, order, row, scheduled } = held
@@ -41,6 +50,7 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     method: row.method,
     isInstallments: agreement.kind === 'installments',
     last: last ? { pay: last.pay, day: agreement.lastCollected } : null,
+    receipt: attemptId === null ? null : await receiptFor(services, order.id, attemptId),
     due: payable.reduce((sum, { pay }) => sum + pay, 0),
     dueSince: payable[0]?.due ?? null,
     next: next && on ? { pay: next.pay, on } : null,
@@ -51,4 +61,9 @@ export async function factsOf(services: Services, agreementId: string): Promise<
     myCourses: `${config.origin}/my`,
     buyAgain: `${config.origin}${course ? buyPathOf(course) : '/'}`,
   }
+}
+
+async function receiptFor(services: Services, orderId: string, attemptId: string): Promise<AgreementFacts['receipt']> {
+  const of = await paymentReceiptOf(services, orderId, attemptId)
+  return of && { of, link: `${await makeOrderLink(services, orderId)}/payments/${attemptId}` }
 }

@@ -1,14 +1,13 @@
 import { html } from 'hono/html'
 import { formatDay } from '../../core/calendar/formatDay.ts'
-import type { ReceiptRow } from '../../core/content/receiptRows.ts'
-import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { steadyFrom } from '../../core/quote/later.ts'
-import type { Quote } from '../../core/quote/types.ts'
-import { formatCodes } from '../../core/sentence/codes.ts'
-import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
-import { formatList } from '../../core/sentence/words.ts'
+import { type ReceiptAmounts, receiptEntries } from '../../core/sentence/receipt.ts'
+import { formatTitles } from '../../core/sentence/words.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
+import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
+import type { OrderAmounts } from '../orders/bought.ts'
 import type { School } from '../school/service.ts'
 
 const WORDS = MAIL.receipt
@@ -29,6 +28,9 @@ export interface Paragraph {
   picture?: { cid: string; alt: string }
 }
 
+/** A label and what stands beside it. */
+export type EmailRow = [label: string, value: string]
+
 /** One thing of an order, as its receipt names it. */
 export interface ReceiptThing {
   course: string
@@ -46,15 +48,10 @@ export interface ReceiptThing {
   isPaidTwice: boolean
 }
 
-export interface Receipt {
+export interface Receipt extends OrderAmounts {
   number: number
   /** What was bought, line by line; at least one. */
   bought: ReceiptThing[]
-  quote: Quote
-  /** What was paid today, by what it was for. */
-  rows: ReceiptRow[]
-  /** Tax of today by rate, in basis points. */
-  taxes: { rate: number; tax: number }[]
   method: string | null
   /** Shows the order and its receipt to whoever holds it. */
   receiptLink: string
@@ -64,33 +61,13 @@ export interface Receipt {
 
 /** The receipt: what was bought, what was paid, how to open it. */
 export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Email {
-  const { bought, quote, taxes } = receipt
-  const money = (amount: number) => formatMoney(amount, school)
-  const rows = bought.flatMap((thing, index): [string, string][] => {
-    const own = receipt.rows.filter(({ line }) => line === index)
-    const { course, offer } = thing
-    const called = say(WORDS.row, { course, offer })
-    if (own.length === 0) return [[called, money(0)]]
-    return own.map(({ name: of, price }) => [
-      of ? say(WORDS.namedRow, { course, offer, name: of }) : called,
-      money(price),
-    ])
-  })
-  const taxRows = (words: typeof WORDS.vat | typeof WORDS.vatInside) =>
-    taxes.map(({ rate, tax }): [string, string] => [
-      say(words, { rate: formatRate(rate, school.language) }),
-      money(tax),
-    ])
-  rows.push(...formatCodes(quote, school).map(({ code, says }): [string, string] => [code, says]))
-  if (school.taxMode === 'exclusive') rows.push(...taxRows(WORDS.vat))
-  rows.push([WORDS.paid, money(quote.today.pay)])
-  if (school.taxMode === 'inclusive') rows.push(...taxRows(WORDS.vatInside))
+  const { bought, quote, amounts } = receipt
   const opened = bought.filter(({ hasEnded, isPaidTwice }) => !hasEnded && !isPaidTwice)
   const found = [...new Map(opened.flatMap(({ opens }) => opens.map((course) => [course.link, course]))).values()]
   const paragraphs: Paragraph[] = [
     greeting(name),
     ...bought.map((thing, index) => {
-      const isPaid = receipt.rows.some(({ line, price }) => line === index && price > 0)
+      const isPaid = amounts.rows.some(({ line, price }) => line === index && price > 0)
       const text = opening(thing, isPaid, school)
       return { text: index === 0 && quote.today.pay > 0 ? say(WORDS.thanks, { text }) : text }
     }),
@@ -112,8 +89,17 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
   }
   paragraphs.push({ ...WORDS.receipt, link: receipt.receiptLink })
   const paidWith = receipt.method ? say(WORDS.paidWith, { method: receipt.method }) : ''
-  const titles = formatList(bought.map(({ course }) => course))
+  const titles = formatTitles(bought.map(({ course }) => course))
+  const rows = [
+    ...receiptTable(receipt.things, amounts, school),
+    ...receipt.codesLater.map(({ code, says }): EmailRow => [say(RECEIPT.codes, { count: 1, codes: code }), says]),
+  ]
   return composeEmail(school, say(WORDS.subject, { number: receipt.number, titles }), paragraphs, rows, paidWith)
+}
+
+/** A receipt's lines as a message shows them. */
+export function receiptTable(things: OrderAmounts['things'], amounts: ReceiptAmounts, money: MoneyFormat): EmailRow[] {
+  return receiptEntries(things, amounts, money.language).map(({ label, amount }) => [label, formatMoney(amount, money)])
 }
 
 /** A name that a mail may repeat: one that holds a link, an address or a line break was typed to be read by others. */
@@ -151,13 +137,15 @@ function closing(thing: ReceiptThing, school: School, isNamed: boolean): Paragra
 }
 
 /** What is charged later, and that it happens by itself. */
-function later({ quote }: Receipt, school: School): Paragraph[] {
+function later({ quote, laterEach }: Receipt, school: School): Paragraph[] {
   const [next] = quote.later
   if (!next) return []
+  if (laterEach.length > 0) {
+    return [{ text: [say(WORDS.laterOf, { title: RECEIPT.laterTitle }), ...laterEach, RECEIPT.laterDates].join('\n') }]
+  }
   const first = { money: formatMoney(next.pay, school), day: formatDay(next.due, school.language) }
   const all = quote.committed === null ? null : formatMoney(quote.committed, school)
   if (all !== null) return [{ text: say(WORDS.later, { ...first, all }) }]
-  if (!isOneUntilCancelled(quote)) return [{ text: say(WORDS.laterOfSeveral, first) }]
   const steady = steadyFrom(quote)
   if (!steady) return [{ text: say(WORDS.laterEndless, first) }]
   const after = { steady: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }
@@ -238,12 +226,13 @@ export function composeEmail(
   school: School,
   subject: string,
   paragraphs: Paragraph[],
-  rows: [string, string][] = [],
+  rows: EmailRow[] = [],
   after = '',
 ): Email {
   const textRows = rows.map(([label, value]) => `  ${label}: ${value}`)
   const text = [
-    ...paragraphs.flatMap(({ text: words, link }) => (link ? [words, link, ''] : [words, ''])),
+    // What goes with a picture says nothing without it.
+    ...paragraphs.flatMap(({ text: words, link, picture }) => (picture ? [] : link ? [words, link, ''] : [words, ''])),
     ...(rows.length > 0 ? [...textRows, ''] : []),
     ...(after ? [after, ''] : []),
     school.name,

@@ -10,6 +10,7 @@ const facts: AgreementFacts = {
   method: 'card ending 4821',
   isInstallments: false,
   last: null,
+  receipt: null,
   due: 1900,
   dueSince: '2026-12-01',
   next: null,

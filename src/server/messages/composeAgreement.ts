@@ -3,8 +3,9 @@ import { formatMoney } from '../../core/money/format.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
+import type { PaymentReceipt } from '../orders/paymentReceipt.ts'
 import type { School } from '../school/service.ts'
-import { composeEmail, type Email, greeting, type Paragraph, said } from './compose.ts'
+import { composeEmail, type Email, greeting, type Paragraph, receiptTable, said } from './compose.ts'
 
 /** What there is to say about payments over time. Amounts in minor units, days in the school's zone. */
 export interface AgreementFacts {
@@ -14,6 +15,8 @@ export interface AgreementFacts {
   isInstallments: boolean
   /** The payment that was collected last. */
   last: { pay: number; day: string } | null
+  /** The receipt of what was collected, of a message about that, and where it is. */
+  receipt: { of: PaymentReceipt; link: string } | null
   /** What is due and unpaid by now. */
   due: number
   /** When it was due at first. */
@@ -70,12 +73,20 @@ export function composeAgreement(
       if (!last) return null
       const words = MAIL.collected
       const then = next ? say(words.next, { money: money(next.pay), day: day(next.on) }) : words.last
-      const came = { money: money(last.pay), course, day: day(last.day), then }
-      const { method } = facts
-      return write(
-        say(words.subject, { money: money(last.pay), course }),
-        { text: method ? say(words.textBy, { ...came, method }) : say(words.text, came) },
-        mine,
+      const of = facts.receipt?.of
+      const came = { money: money(of?.paid ?? last.pay), course, day: day(of?.day ?? last.day), then }
+      const method = of ? of.method : facts.method
+      return composeEmail(
+        school,
+        say(words.subject, came),
+        [
+          hello,
+          { text: method ? say(words.textBy, { ...came, method }) : say(words.text, came) },
+          ...said(ownWords),
+          ...(facts.receipt ? [{ ...words.receipt, link: facts.receipt.link }] : []),
+          mine,
+        ],
+        of ? receiptTable(of.things, of, { ...school, currency: facts.currency }) : [],
       )
     }
     case 'declined': {

@@ -1,4 +1,5 @@
 import { formatMoney } from '../../core/money/format.ts'
+import { formatList, formatTitles, titlesInQuotes } from '../../core/sentence/words.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
@@ -23,13 +24,13 @@ export function isForCreator(kind: MessageKind): kind is CreatorMessage {
 export interface CreatorFacts {
   number: number
   buyer: string
-  course: string
+  /** What it is about: of an order all that was sold, each by its title and its offer's name. */
+  things: { course: string; offer: string }[]
   currency: string
   /** What is due and unpaid, or disputed. */
   amount: number
   /** Why, in words; null where there is nothing to say. */
   why: string | null
-  offer: string
   /** How a dispute ended. */
   ended: 'won' | 'lost' | null
   isPractice: boolean
@@ -38,25 +39,29 @@ export interface CreatorFacts {
 
 /** What the creator is told about one of their buyers. */
 export function composeForCreator(school: School, kind: CreatorMessage, facts: CreatorFacts): Email {
-  const { number, buyer, course, currency, amount, isPractice, orderLink } = facts
+  const { number, buyer, currency, amount, isPractice, orderLink } = facts
   const money = formatMoney(amount, { ...school, currency })
-  const why = facts.why ? `: ${facts.why}` : ''
+  // What a bank or a buyer wrote may end as a sentence does.
+  const why = facts.why ? `: ${facts.why.trim().replace(/[.\s]+$/, '')}` : ''
   const words = MAIL.told
-  const about = { buyer, money, course }
+  const titles = facts.things.map(({ course }) => course)
+  const about = { buyer, money, course: titlesInQuotes(titles) }
+  const named = { ...about, course: formatTitles(titles) }
+  const things = formatList(facts.things.map((thing) => say(words.thing, thing)))
   const [subject, text] = {
-    'creator-declined': [say(words.declined.subject, about), say(words.declined.text, { ...about, why })],
-    'creator-stopped': [say(words.stopped.subject, about), say(words.stopped.text, { ...about, why })],
-    'creator-cancelled': [say(words.cancelled.subject, about), say(words.cancelled.text, about)],
-    'creator-disputed': [say(words.disputed.subject, about), say(words.disputed.text, { ...about, why })],
+    'creator-declined': [say(words.declined.subject, named), say(words.declined.text, { ...about, why })],
+    'creator-stopped': [say(words.stopped.subject, named), say(words.stopped.text, { ...about, why })],
+    'creator-cancelled': [say(words.cancelled.subject, named), say(words.cancelled.text, about)],
+    'creator-disputed': [say(words.disputed.subject, named), say(words.disputed.text, { ...about, why })],
     'creator-dispute-ended':
       facts.ended === 'won'
-        ? [say(words.won.subject, about), say(words.won.text, about)]
-        : [say(words.lost.subject, about), say(words.lost.text, about)],
+        ? [say(words.won.subject, named), say(words.won.text, about)]
+        : [say(words.lost.subject, named), say(words.lost.text, about)],
     'creator-sold':
       amount > 0
-        ? [say(words.sold.subject, about), say(words.sold.text, { ...about, offer: facts.offer })]
-        : [say(words.soldFree.subject, about), say(words.soldFree.text, { ...about, offer: facts.offer })],
+        ? [say(words.sold.subject, named), say(words.sold.text, { ...about, things })]
+        : [say(words.soldFree.subject, named), say(words.soldFree.text, { ...about, things })],
   }[kind] as [string, string]
-  const named = isPractice ? say(MAIL.practice, { subject }) : subject
-  return composeEmail(school, named, [{ text, link: orderLink, label: say(words.order, { number }) }])
+  const marked = isPractice ? say(MAIL.practice, { subject }) : subject
+  return composeEmail(school, marked, [{ text, link: orderLink, label: say(words.order, { number }) }])
 }

@@ -1,5 +1,6 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { formatTitles, titlesInQuotes } from '../../core/sentence/words.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { say } from '../../core/words/message.ts'
 import type { Awaited } from '../orders/awaited.ts'
@@ -8,7 +9,8 @@ import { composeEmail, type Email, greeting, said } from './compose.ts'
 
 export interface AwaitedFacts {
   number: number
-  course: string
+  /** What was ordered. */
+  titles: string[]
   /** The day on which the course opens, where that is not at once. */
   opensLater: string | null
   currency: string
@@ -26,19 +28,21 @@ export function composeAwaited(
   school: School,
   name: string,
   kind: 'awaiting' | 'not-arrived',
-  { number, course, opensLater, currency, amount, awaited, code, orderLink, checkoutLink }: AwaitedFacts,
+  { number, titles, opensLater, currency, amount, awaited, code, orderLink, checkoutLink }: AwaitedFacts,
   ownWords: string,
 ): Email | null {
   const money = (what: number) => formatMoney(what, { ...school, currency })
   const hello = greeting(name)
+  const named = formatTitles(titles)
+  const course = titlesInQuotes(titles)
   if (kind === 'not-arrived') {
     const words = MAIL.notReceived
-    return composeEmail(school, say(words.subject, { course }), [
+    return composeEmail(school, say(words.subject, { course: named }), [
       hello,
       {
         text: say(words.text, { money: money(amount), course }),
         link: checkoutLink,
-        label: say(words.label, { course }),
+        label: say(words.label, { course: named }),
       },
       ...said(ownWords),
     ])
@@ -50,7 +54,7 @@ export function composeAwaited(
     const words = MAIL.onItsWay
     const coming = { money: money(amount), course }
     const text = day === null ? say(words.text, coming) : say(words.textLater, { ...coming, day })
-    return composeEmail(school, say(words.subject, coming), [
+    return composeEmail(school, say(words.subject, { ...coming, course: named }), [
       hello,
       { text, link: orderLink, label: words.label },
       ...said(ownWords),
@@ -71,7 +75,7 @@ export function composeAwaited(
   }
   const made = composeEmail(
     school,
-    say(words.subject, { number, money: money(left), course }),
+    say(words.subject, { number, money: money(left), course: named }),
     [
       hello,
       {
@@ -86,14 +90,15 @@ export function composeAwaited(
       { text: words.seeHere, link: orderLink, label: words.label },
     ],
     rows,
-    words.after,
+    // The school's own words ask for it, where there are any.
+    transfer.instructions.trim() ? '' : words.after,
   )
   return code ? { ...made, pictures: [{ cid: 'transfer-code', png: code }] } : made
 }
 
 export interface RefundFacts {
-  /** What it was for, as it stands in a sentence, and how many things that is. */
-  course: string
+  /** What it was for, and how many things that is. */
+  titles: string[]
   courses: number
   currency: string
   amount: number
@@ -115,7 +120,7 @@ export interface RefundFacts {
 
 /** Money was given back, and what becomes of the course. */
 export function composeRefunded(school: School, name: string, refund: RefundFacts, ownWords: string): Email {
-  const { course, courses, currency, amount, method, isByHand, outside, access, isOpen, again, day } = refund
+  const { titles, courses, currency, amount, method, isByHand, outside, access, isOpen, again, day } = refund
   const format = (of: number) => formatMoney(of, { ...school, currency })
   const money = format(amount)
   const words = MAIL.refunded
@@ -123,14 +128,14 @@ export function composeRefunded(school: School, name: string, refund: RefundFact
   const byPaymentMethod = isByHand ? words.toBank : method ? say(words.toMethod, { method }) : words.asPaid
   const to = outside === null ? byPaymentMethod : say(words.outside, { reference: outside })
   const text = [
-    say(words.text, { money, course, to, day: formatDay(day, school.language) }),
+    say(words.text, { money, course: titlesInQuotes(titles), to, day: formatDay(day, school.language) }),
     again ? say(words.again, { whole: format(again.whole), charged: format(again.charged), kept: again.kept }) : '',
     access === 'close' ? say(ended, { count: courses }) : isOpen ? say(words.kept, { count: courses }) : '',
     ...refund.goesOn.map(({ course: of, pay, day: next }) =>
       say(words.goesOn, { course: of, money: format(pay), day: formatDay(next, school.language) }),
     ),
   ]
-  return composeEmail(school, say(words.subject, { money, course }), [
+  return composeEmail(school, say(words.subject, { money, course: formatTitles(titles) }), [
     greeting(name),
     { text: text.filter((sentence) => sentence !== '').join(' ') },
     ...said(ownWords),
@@ -138,20 +143,20 @@ export function composeRefunded(school: School, name: string, refund: RefundFact
 }
 
 /** Of an order: what was paid for what another had opened. */
-export type PaidTwiceFacts = Pick<AwaitedFacts, 'number' | 'course' | 'currency' | 'amount' | 'orderLink'>
+export type PaidTwiceFacts = Pick<AwaitedFacts, 'number' | 'titles' | 'currency' | 'amount' | 'orderLink'>
 
 /** Money came for what the buyer had by another order already: what the school does now. */
 export function composePaidTwice(
   school: School,
   name: string,
-  { number, course, currency, amount, orderLink }: PaidTwiceFacts,
+  { number, titles, currency, amount, orderLink }: PaidTwiceFacts,
   ownWords: string,
 ): Email {
   const money = formatMoney(amount, { ...school, currency })
   const { subject, text, label } = MAIL.paidTwice
-  return composeEmail(school, say(subject, { money, course }), [
+  return composeEmail(school, say(subject, { money, course: formatTitles(titles) }), [
     greeting(name),
-    { text: say(text, { money, number, course }), link: orderLink, label },
+    { text: say(text, { money, number, course: titlesInQuotes(titles) }), link: orderLink, label },
     ...said(ownWords),
   ])
 }

@@ -1,7 +1,7 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull } from 'drizzle-orm'
 import { toBuffer } from 'qrcode'
 import { nextPayment, payableOn } from '../../core/collecting/agreement.ts'
-import { formatList } from '../../core/sentence/words.ts'
+import { titlesInQuotes } from '../../core/sentence/words.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { isLineOpen } from '../access/service.ts'
 import { readAgreement, readAgreements } from '../agreements/agreements.ts'
@@ -48,15 +48,18 @@ async function firstLine({ db }: Services, orderId: string) {
   return row
 }
 
-/** The titles of an order's lines, as they stand in a sentence; of some of them where their ids are given. */
-async function titlesOf({ db }: Services, orderId: string, lineIds?: readonly string[]): Promise<string> {
+/** What an order holds, line by line; of some of its lines where their ids are given. */
+async function thingsOf({ db }: Services, orderId: string, lineIds?: readonly string[]) {
   const rows = await db
-    .select({ id: orderLines.id, title: orderLines.title })
+    .select({ id: orderLines.id, course: orderLines.title, offer: orderLines.offerName })
     .from(orderLines)
     .where(eq(orderLines.orderId, orderId))
     .orderBy(asc(orderLines.position))
-  return formatList(rows.filter(({ id }) => lineIds?.includes(id) ?? true).map(({ title }) => title))
+  return rows.filter(({ id }) => lineIds?.includes(id) ?? true).map(({ course, offer }) => ({ course, offer }))
 }
+
+const titlesOf = async (services: Services, orderId: string, lineIds?: readonly string[]) =>
+  (await thingsOf(services, orderId, lineIds)).map(({ course }) => course)
 
 /** A course that joined a bundle of an order: by its title of then, with the bundle's and the course's page. */
 export async function grewFacts(
@@ -75,14 +78,14 @@ export async function grewFacts(
   return { course: courseTitle ?? '', bundle: row?.bundle ?? '', learnLink }
 }
 
-/** The titles of some courses of a line, as they stand in a sentence. */
-async function courseTitles({ db }: Services, lineId: string, courseIds: readonly string[]): Promise<string> {
+/** The titles of some courses of a line. */
+async function courseTitles({ db }: Services, lineId: string, courseIds: readonly string[]): Promise<string[]> {
   const rows = await db
     .select({ title: lineCourses.title })
     .from(lineCourses)
     .where(and(eq(lineCourses.lineId, lineId), inArray(lineCourses.courseId, [...courseIds])))
     .orderBy(asc(lineCourses.position))
-  return formatList(rows.map(({ title }) => title))
+  return rows.map(({ title }) => title)
 }
 
 export async function awaitedFacts(services: Services, orderId: string): Promise<AwaitedFacts> {
@@ -99,7 +102,7 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
   const text = awaited && by?.transfer ? codeTextOf(by.transfer, order, awaited.amount - awaited.came) : null
   return {
     number: order.number,
-    course: await titlesOf(services, orderId),
+    titles: await titlesOf(services, orderId),
     opensLater: line.quoted.opens > today ? line.quoted.opens : null,
     currency: order.currency,
     amount: order.payToday,
@@ -131,7 +134,7 @@ export async function paidTwiceFacts(services: Services, orderId: string): Promi
   if (rows.length === 0) return null
   return {
     number: order.number,
-    course: await titlesOf(
+    titles: await titlesOf(
       services,
       orderId,
       rows.map(({ lineId }) => lineId),
@@ -162,7 +165,7 @@ export async function refundFacts(services: Services, refundId: string): Promise
   const agreed = await agreementsIn(db, refund.orderId)
   const ofCourses = refund.courseIds ? await courseTitles(services, refund.lineId, refund.courseIds) : null
   return {
-    course: ofCourses ?? (await titlesOf(services, refund.orderId, lineIds)),
+    titles: ofCourses ?? (await titlesOf(services, refund.orderId, lineIds)),
     courses: refund.courseIds?.length ?? new Set(lineIds).size,
     currency: attempt.currency,
     amount: together.reduce((sum, { amount }) => sum + amount, 0),
@@ -202,7 +205,7 @@ async function againFacts(services: Services, orderId: string, whole: number, at
   const rows = await services.db.select().from(chargedAgain).where(eq(chargedAgain.attemptId, attemptId))
   const lineIds = rows.map(({ lineId }) => lineId)
   const charged = rows.reduce((sum, { amount }) => sum + amount, 0)
-  return { whole, charged, kept: await titlesOf(services, orderId, lineIds) }
+  return { whole, charged, kept: titlesInQuotes(await titlesOf(services, orderId, lineIds)) }
 }
 
 export async function creatorFacts(
@@ -212,13 +215,12 @@ export async function creatorFacts(
 ): Promise<CreatorFacts> {
   const { db, config } = services
   const orderId = message.orderId as string
-  const { order, line } = await firstLine(services, orderId)
+  const { order } = await firstLine(services, orderId)
   const about = {
     number: order.number,
     buyer: isPlainName(person.name) ? person.name : person.email,
-    course: await titlesOf(services, orderId),
+    things: await thingsOf(services, orderId),
     currency: order.currency,
-    offer: line.offerName,
     ended: null,
     isPractice: message.mode === 'practice',
     orderLink: `${config.origin}/studio/orders/${orderId}`,
@@ -236,8 +238,8 @@ export async function creatorFacts(
   if (!message.agreementId) {
     // What was paid twice is no sale.
     const [fresh, twice] = await Promise.all([freshLines(db, orderId), paidTwiceFacts(services, orderId)])
-    const course = await titlesOf(services, orderId, fresh)
-    return { ...about, course, amount: order.payToday - (twice?.amount ?? 0), why: null }
+    const things = await thingsOf(services, orderId, fresh)
+    return { ...about, things, amount: order.payToday - (twice?.amount ?? 0), why: null }
   }
   const { agreement, line: of } = await readAgreement(db, message.agreementId)
   const [last] = await db
@@ -250,8 +252,7 @@ export async function creatorFacts(
   return {
     ...about,
     // Of several things it is about the one whose payments these are.
-    course: of.title,
-    offer: of.offerName,
+    things: [{ course: of.title, offer: of.offerName }],
     amount: due || (last?.amount ?? 0),
     why: last?.state === 'declined' ? formatDecline(last.reason) : null,
   }

@@ -1,8 +1,12 @@
 import { inGroups } from '../../core/bank/reference.ts'
 import { addDays } from '../../core/calendar/day.ts'
 import { newOffer } from '../../core/content/offer.ts'
-import { describeQuote, quoteInputOf, taxesToday } from '../../core/content/quoteInput.ts'
+import { describeQuote, quoteInputOf } from '../../core/content/quoteInput.ts'
+import { RECEIPT } from '../../core/words/en/receipt.ts'
+import { say } from '../../core/words/message.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
+import { amountsOf } from '../orders/bought.ts'
+import type { PaymentReceipt } from '../orders/paymentReceipt.ts'
 import type { Services } from '../platform/context.ts'
 import { type School, schoolDay } from '../school/service.ts'
 import {
@@ -44,8 +48,7 @@ export async function sampleOf(
     return composeForCreator(school, kind, {
       number: 1001,
       buyer: BUYER,
-      course: COURSE,
-      offer: OFFER,
+      things: [{ course: COURSE, offer: OFFER }],
       currency: school.currency,
       amount: kind === 'creator-sold' ? PRICE : PART,
       why: kind === 'creator-declined' || kind === 'creator-stopped' ? 'there was not enough money' : null,
@@ -86,9 +89,11 @@ export async function sampleOf(
               isPaidTwice: false,
             },
           ],
-          quote,
-          rows: [{ line: 0, name: null, price: PRICE }],
-          taxes: taxesToday(input, quote),
+          ...amountsOf(
+            { quote, quoteInput: input, currency: school.currency },
+            [{ line: { position: 0, title: COURSE, offerName: OFFER }, isPaidTwice: false }],
+            school,
+          ),
           method: 'card ending 4821',
           receiptLink: nowhere,
           passwordLink: nowhere,
@@ -113,7 +118,7 @@ export async function sampleOf(
         school,
         BUYER,
         {
-          course: COURSE,
+          titles: [COURSE],
           courses: 1,
           currency: school.currency,
           amount: PART,
@@ -132,14 +137,15 @@ export async function sampleOf(
   }
 }
 
-function agreementFacts({ currency }: School, kind: MessageKind, today: string, nowhere: string): AgreementFacts {
+function agreementFacts(school: School, kind: MessageKind, today: string, nowhere: string): AgreementFacts {
   const isLate = kind === 'declined' || kind === 'stopped' || kind === 'pay-link'
   return {
     course: COURSE,
-    currency,
+    currency: school.currency,
     method: 'card ending 4821',
     isInstallments: kind !== 'renewal-ahead' && kind !== 'cancelled',
     last: { pay: PART, day: today },
+    receipt: { of: paymentReceipt(school, today), link: nowhere },
     due: isLate ? PART : 0,
     dueSince: isLate ? today : null,
     next: { pay: PART, on: addDays(today, kind === 'declined' ? 3 : 7) },
@@ -155,7 +161,7 @@ function agreementFacts({ currency }: School, kind: MessageKind, today: string, 
 function awaitedFacts({ currency, name }: School, nowhere: string): AwaitedFacts {
   return {
     number: 1001,
-    course: COURSE,
+    titles: [COURSE],
     opensLater: null,
     currency,
     amount: PRICE,
@@ -175,5 +181,22 @@ function awaitedFacts({ currency, name }: School, nowhere: string): AwaitedFacts
     code: null,
     orderLink: nowhere,
     checkoutLink: nowhere,
+  }
+}
+
+/** The receipt of a second part. */
+function paymentReceipt({ name, language, currency, taxMode }: School, today: string): PaymentReceipt {
+  const nothingOff = { sale: 0, discount: 0, codes: [] }
+  return {
+    number: 1001,
+    currency,
+    day: today,
+    method: 'card ending 4821',
+    parties: { name, language, buyer: { name: BUYER, email: 'ada@post.example', postalAddress: '' } },
+    things: [{ course: COURSE, offer: OFFER }],
+    rows: [{ line: 0, name: say(RECEIPT.paymentOf, { n: 2, all: 3 }), list: PART, price: PART, ...nothingOff }],
+    taxMode,
+    taxes: [],
+    paid: PART,
   }
 }

@@ -135,7 +135,7 @@ async function compose(
   const link = async () => (person.passwordHash ? null : await makePasswordLink(services, person.id))
   const { kind } = message
   if (isAboutAgreement(kind)) {
-    const facts = await factsOf(services, message.agreementId as string)
+    const facts = await factsOf(services, message.agreementId as string, message.attemptId)
     return composeAgreement(school, person.name, kind, facts, ownWords)
   }
   if (isForCreator(kind)) return composeForCreator(school, kind, await creatorFacts(services, message, person))
@@ -197,7 +197,7 @@ async function receiptOf(services: Services, orderId: string) {
       hasEnded,
       isPaidTwice,
     })),
-    ...amountsOf(order, bought),
+    ...amountsOf(order, bought, await getSchool(db)),
     method: collected?.method ?? null,
     receiptLink: await makeOrderLink(services, orderId),
   }

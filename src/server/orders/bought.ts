@@ -1,7 +1,12 @@
 import { asc, eq } from 'drizzle-orm'
 import { accessIn, taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
+import type { MoneyFormat } from '../../core/money/format.ts'
+import { readStoredQuote } from '../../core/quote/stored.ts'
 import { sums } from '../../core/quote/sums.ts'
+import type { Quote } from '../../core/quote/types.ts'
+import { formatCodes } from '../../core/sentence/codes.ts'
+import { formatLaterOfSeveral, type ReceiptAmounts } from '../../core/sentence/receipt.ts'
 import type { Queryable } from '../db/client.ts'
 import { CATALOGUE_COLUMNS, catalogue, courses, lineCourses, orderLines, type orders } from '../db/schema/index.ts'
 
@@ -52,20 +57,48 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
   })
 }
 
+/** What a receipt says of an order's money. */
+export interface OrderAmounts {
+  /** With what is still to come. */
+  quote: Quote
+  things: { course: string; offer: string }[]
+  /** What was paid on the purchase day. */
+  amounts: ReceiptAmounts
+  /** Codes that take something off later payments alone. */
+  codesLater: { code: string; says: string }[]
+  /** A sentence for each of several things that are paid over time, and what they come to. */
+  laterEach: string[]
+}
+
 /**
  * What a receipt says of an order's money: what was paid today and for what, the tax in it, and what is still to come. A
  * line that was paid twice owes no tax, and nothing later.
  */
 export function amountsOf(
-  { quote, quoteInput }: Pick<typeof orders.$inferSelect, 'quote' | 'quoteInput'>,
-  bought: readonly { line: { position: number }; isPaidTwice: boolean }[],
-) {
+  { quote, quoteInput, currency }: Pick<typeof orders.$inferSelect, 'quote' | 'quoteInput' | 'currency'>,
+  bought: readonly { line: { position: number; title: string; offerName: string }; isPaidTwice: boolean }[],
+  school: Omit<MoneyFormat, 'currency'>,
+): OrderAmounts {
+  const money = { ...school, currency }
   const twice = bought.filter(({ isPaidTwice }) => isPaidTwice).map(({ line }) => line.position)
-  const owed = quote.lines.filter((_, index) => !twice.includes(index))
-  const { later, committed } = sums(owed, quote.purchaseDay)
+  const isOwed = (_: unknown, index: number) => !twice.includes(index)
+  const titles = bought.map(({ line }) => line.title)
+  const { later, committed } = sums(quote.lines.filter(isOwed), quote.purchaseDay)
+  const owed = { ...quote, later, committed }
+  // What was paid twice charges nothing later.
+  const lines = quote.lines.map((line, index) =>
+    isOwed(line, index) ? line : { ...line, payments: [], untilCancelled: false },
+  )
   return {
-    quote: { ...quote, later, committed },
-    rows: receiptRows(quoteInput, quote),
-    taxes: taxesToday(quoteInput, quote, twice),
+    quote: owed,
+    things: bought.map(({ line }) => ({ course: line.title, offer: line.offerName })),
+    amounts: {
+      rows: receiptRows(quoteInput, quote),
+      taxMode: readStoredQuote(quoteInput).tax.mode,
+      taxes: taxesToday(quoteInput, quote, twice),
+      paid: quote.today.pay,
+    },
+    laterEach: formatLaterOfSeveral(quoteInput, { ...owed, lines }, titles, money),
+    codesLater: quote.today.discount === 0 ? formatCodes(quote, money) : [],
   }
 }

@@ -1,8 +1,7 @@
 import { and, asc, eq, isNotNull, sql } from 'drizzle-orm'
+import { nameReceived } from '../../core/content/receiptRows.ts'
 import { VAT } from '../../core/ledger/accounts.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
-import { formatCodes } from '../../core/sentence/codes.ts'
-import { namePayment } from '../../core/sentence/sentence.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
 import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
@@ -11,6 +10,7 @@ import { attempts, chargedAgain, ledger, orderLines, orders, payments, people, r
 import { notFound } from '../http/problem.ts'
 import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool, type School } from '../school/service.ts'
+import { amountsOf, type OrderAmounts } from './bought.ts'
 
 /** One amount that was received or given back; minor units, tax inside. */
 export interface ReceiptPayment {
@@ -25,16 +25,12 @@ export interface ReceiptPayment {
 }
 
 /** All that a receipt of an order says. */
-export interface ReceiptData {
+export interface ReceiptData extends Omit<OrderAmounts, 'quote'> {
   school: School
   currency: string
   number: number
   ordered: string
   buyer: { name: string; email: string; postalAddress: string }
-  /** What was bought, line by line. */
-  bought: { course: string; offer: string }[]
-  /** The codes that took something off. */
-  codes: { code: string; says: string }[]
   /** By the day on which they came; what went back is below zero. */
   payments: ReceiptPayment[]
 }
@@ -82,17 +78,18 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
     number: order.number,
     ordered: order.quote.purchaseDay,
     buyer: { name: order.buyerName ?? person.name, email: person.email, postalAddress: person.postalAddress },
-    bought: lines.map(({ title, offerName }) => ({ course: title, offer: offerName })),
-    codes: formatCodes(order.quote, { ...school, currency: order.currency }),
+    ...amountsOf(
+      order,
+      lines.map((line) => ({ line, isPaidTwice: line.duplicateOf !== null })),
+      school,
+    ),
     payments: [
       ...received
         .filter(({ payment }) => payment.pay > 0)
         .map(({ payment, method }): ReceiptPayment => {
-          const { n, pay: amount, tax, collectedAt, due } = payment
+          const { pay: amount, tax, collectedAt, due } = payment
           const { line, terms, taxRate } = lineOf(payment.lineId)
-          const { untilCancelled } = line.quoted
-          const numbered = line.quoted.payments.filter((other) => other.n > 0).length
-          const name = namePayment(payment, terms) ?? formatNumber(n, untilCancelled ? null : numbered)
+          const name = nameReceived(payment, terms, line.quoted)
           const day = collectedAt ? dayFor(school, collectedAt) : due
           const isOwed = line.duplicateOf === null
           const what = ofThing(line.title, isOwed ? name : say(RECEIPT.twice, { what: name }))
@@ -122,12 +119,6 @@ export async function receiptOf({ db }: Services, orderId: string): Promise<Rece
       }),
     ].sort((a, b) => (a.day < b.day ? -1 : a.day > b.day ? 1 : 0)),
   }
-}
-
-/** Which of a line's payments it is; `all` null: they go on until cancelled. */
-function formatNumber(n: number, all: number | null): string {
-  if (all === null) return say(RECEIPT.paymentNumber, { n })
-  return all > 1 ? say(RECEIPT.paymentOf, { n, all }) : RECEIPT.payment
 }
 
 /** What was charged again of payments that were refunded as a whole. */

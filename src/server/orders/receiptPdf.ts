@@ -4,6 +4,7 @@ import { dirname, join } from 'node:path'
 import PDFDocument from 'pdfkit'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { receiptEntries } from '../../core/sentence/receipt.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
 import type { ReceiptData } from './receipt.ts'
@@ -56,10 +57,6 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
   for (const line of buyer.postalAddress.split('\n').filter((part) => part.trim() !== '')) write(line)
   write(buyer.email, { color: QUIET })
   document.moveDown(1.4)
-  for (const { course, offer } of data.bought) write(say(RECEIPT.bought, { course, offer }), { size: 13 })
-  for (const { code, says } of data.codes) write(say(RECEIPT.code, { code, says }), { color: QUIET })
-  document.moveDown(0.8)
-
   const row = (cells: [string, string, string], color = INK) => {
     if (document.y > 750) document.addPage()
     const top = document.y
@@ -78,15 +75,20 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
       .stroke(LINE)
     document.y += 5
   }
+  for (const { kind, label, amount } of receiptEntries(data.things, data.amounts, school.language)) {
+    row(['', label, money(amount)], kind === 'thing' || kind === 'paid' || kind === 'tax' ? INK : QUIET)
+  }
+  for (const { code, says } of data.codesLater) write(say(RECEIPT.code, { code, says }), { color: QUIET })
+  document.moveDown(1.2)
   row([RECEIPT.head.day, RECEIPT.head.what, RECEIPT.head.amount], QUIET)
   for (const { day: on, what, amount, method } of payments)
     row([day(on), method ? say(RECEIPT.by, { what, method }) : what, money(amount)])
   const sum = payments.reduce((all, { amount }) => all + amount, 0)
   row(['', RECEIPT.sum, money(sum)])
   const rates = [...new Set(payments.map(({ taxRate }) => taxRate))].filter((rate) => rate > 0).sort((a, b) => b - a)
-  for (const rate of school.taxMode === 'none' ? [] : rates) {
+  for (const rate of data.amounts.taxMode === 'none' ? [] : rates) {
     const tax = payments.reduce((all, payment) => all + (payment.taxRate === rate ? payment.tax : 0), 0)
-    row(['', say(RECEIPT.vat, { rate: formatRate(rate, school.language) }), money(tax)], QUIET)
+    row(['', say(RECEIPT.vatInside, { rate: formatRate(rate, school.language) }), money(tax)], QUIET)
   }
   const years = [...new Set(payments.map(({ day: on }) => on.slice(0, 4)))]
   if (years.length > 1) {

@@ -5,7 +5,7 @@ import type { Within } from '../platform/context.ts'
 
 type NewMessage = Pick<
   typeof messages.$inferInsert,
-  'mode' | 'kind' | 'personId' | 'orderId' | 'agreementId' | 'refundId' | 'courseTitle' | 'againOf'
+  'mode' | 'kind' | 'personId' | 'orderId' | 'agreementId' | 'attemptId' | 'refundId' | 'courseTitle' | 'againOf'
 >
 
 /**

@@ -1,5 +1,5 @@
 import { eq } from 'drizzle-orm'
-import { formatList } from '../../core/sentence/words.ts'
+import { formatTitles } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
 import { say } from '../../core/words/message.ts'
@@ -80,7 +80,7 @@ export async function basketCheckoutView(
   const leftOut = all.filter((one) => !orderable.includes(one)).map((one) => one.line.product.title)
   const titles = orderable.map((one) => one.line.product.title)
   const { title } = product.live
-  const summary = formatList(titles)
+  const summary = formatTitles(titles)
   return {
     name: 'checkout',
     slug: 'basket',
@@ -109,7 +109,7 @@ export async function basketCheckoutView(
       // Of what is left out nothing is paid for twice here.
       ...(leftOut.length > 0 ? [] : overlaps),
       ...(leftOut.length > 0
-        ? [say(leftOut.length === 1 ? BASKET.leftOut : BASKET.leftOutSeveral, { titles: formatList(leftOut) })]
+        ? [say(leftOut.length === 1 ? BASKET.leftOut : BASKET.leftOutSeveral, { titles: formatTitles(leftOut) })]
         : []),
     ],
     chosenPrice: row.chosen,

@@ -111,6 +111,7 @@ function summaryOf({ school, view }: ShopPage): { title: string; description: st
       return titled(BASKET.title)
     case 'upsell':
       return titled(view.offered.title)
+    case 'receipt':
     case 'thanks':
       return titled(PAGE.thanks)
     case 'my':

@@ -33,6 +33,7 @@ import {
   orderLinkEnded,
   passwordView,
   planPage,
+  receiptView,
   schoolView,
   termsView,
   thanksView,
@@ -140,6 +141,27 @@ export function pageRoutes(base: Services, renderer: Renderer) {
     page((services, c, _school, visitor) => {
       const id = c.req.param('order') ?? ''
       return isId(id) ? thanksView(services, id, visitor) : missing()
+    }),
+  )
+  // The receipt of one payment, for who may see the order.
+  app.get(
+    '/order/:key/payments/:payment',
+    guesses,
+    page(
+      async (services, c, _school, visitor) => {
+        const key = c.req.param('key') ?? ''
+        const link = await readOrderLink(services, key)
+        if (!link) return orderLinkEnded(visitor)
+        return receiptView(services, link.orderId, c.req.param('payment') ?? '', visitor, key)
+      },
+      async (c) => (await readOrderLink(base, c.req.param('key') ?? ''))?.mode ?? null,
+    ),
+  )
+  app.get(
+    '/thanks/:order/payments/:payment',
+    page((services, c, _school, visitor) => {
+      const id = c.req.param('order') ?? ''
+      return isId(id) ? receiptView(services, id, c.req.param('payment') ?? '', visitor) : missing()
     }),
   )
   // The receipt as a file, for who may see the order.

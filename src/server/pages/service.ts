@@ -18,8 +18,10 @@ import { type SellableProduct, sellableProducts } from '../catalogue/sellable.ts
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
 import { attempts, catalogue, courses, orderLines, orders, people } from '../db/schema/index.ts'
+import { isId } from '../http/isId.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
+import { paymentReceiptOf, receivedPayments } from '../orders/paymentReceipt.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
 import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool, type School, schoolDay } from '../school/service.ts'
@@ -240,13 +242,35 @@ export async function thanksView(
       hasEnded,
       isPaidTwice,
     })),
-    ...amountsOf(order, bought),
+    ...amountsOf(order, bought, await getSchool(services.db)),
+    payments: await receivedPayments(services, order.id),
+    path: orderPath(order.id, key),
     email: person.email,
     needsPassword: person.passwordHash === null,
-    receiptPdf: order.state === 'paid' ? `/${key ? `order/${key}` : `thanks/${order.id}`}/receipt.pdf` : null,
+    receiptPdf: order.state === 'paid' ? `${orderPath(order.id, key)}/receipt.pdf` : null,
     stillInBasket: order.fromBasketId ? await leftInBasket(services, visitor) : [],
     followers: await followersOf(services, orderId),
   }
+}
+
+/** The receipt of one payment of an order, for whoever may see the order. */
+export async function receiptView(
+  services: Services,
+  orderId: string,
+  attemptId: string,
+  visitor: Visitor,
+  key: string | null = null,
+): Promise<ShopView> {
+  const view = await thanksView(services, orderId, visitor, key)
+  if (view.name !== 'thanks') return view
+  const receipt = isId(attemptId) ? await paymentReceiptOf(services, orderId, attemptId) : null
+  if (!receipt) return missing()
+  return { name: 'receipt', receipt, order: orderPath(orderId, key) }
+}
+
+/** Where an order is shown: to whoever holds a link, by that. */
+function orderPath(orderId: string, key: string | null): string {
+  return key ? `/order/${key}` : `/thanks/${orderId}`
 }
 
 /** What was taken after an order, and is paid or waits for its money. */

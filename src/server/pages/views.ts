@@ -1,7 +1,6 @@
 import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import type { PageContent } from '../../core/content/checkoutPage.ts'
 import type { CoverColor } from '../../core/content/course.ts'
-import type { ReceiptRow } from '../../core/content/receiptRows.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import type { Look } from '../../core/look/look.ts'
 import type { Quote } from '../../core/quote/types.ts'
@@ -16,6 +15,8 @@ import type { PlanView } from '../collecting/view.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { PaymentMethod } from '../gateways/shownMethods.ts'
 import type { Awaited } from '../orders/awaited.ts'
+import type { OrderAmounts } from '../orders/bought.ts'
+import type { PaymentReceipt } from '../orders/paymentReceipt.ts'
 import type { PlanShown } from '../orders/plans.ts'
 
 /** What a page of the shop is made of. The server puts it into the page; no further request is needed. */
@@ -48,6 +49,7 @@ export type ShopView =
   | UpsellView
   | BasketView
   | ThanksView
+  | ReceiptView
   | MyView
   | PlanView
   | LearnView
@@ -233,18 +235,17 @@ export interface Bought {
   isPaidTwice: boolean
 }
 
-export interface ThanksView {
+export interface ThanksView extends OrderAmounts {
   name: 'thanks'
   order: { id: string; number: number; state: 'paid' | 'open' | 'paying'; method: string | null; paidOn: string | null }
   /** The payment that is awaited, and for a bank transfer how to make it. */
   awaited: Awaited | null
   /** What the order holds, line by line; at least one. */
   bought: Bought[]
-  quote: Quote
-  /** What was paid today, by what it was for. */
-  rows: ReceiptRow[]
-  /** Tax of today by rate, in basis points. */
-  taxes: { rate: number; tax: number }[]
+  /** Where it is. */
+  path: string
+  /** The payments that were received for it, each with its own receipt. */
+  payments: { id: string; amount: number; day: string }[]
   email: string
   needsPassword: boolean
   /** Where the receipt is as a PDF; null before it is paid. */
@@ -253,6 +254,14 @@ export interface ThanksView {
   stillInBasket: string[]
   /** What was taken after it, each an order of its own; `isPaid` false: it waits for its money. */
   followers: { id: string; number: number; title: string; pay: number; isPaid: boolean; course: string | null }[]
+}
+
+/** The receipt of one payment. */
+export interface ReceiptView {
+  name: 'receipt'
+  receipt: PaymentReceipt
+  /** Where its order is. */
+  order: string
 }
 
 export interface MyView {

@@ -1,5 +1,6 @@
-import { and, eq, gte, inArray, isNotNull, isNull, lt, ne, or, sql } from 'drizzle-orm'
+import { and, eq, gte, inArray, isNotNull, isNull, lt, ne, or, type SQL, sql } from 'drizzle-orm'
 import { after } from '../../core/calendar/day.ts'
+import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import {
   agreements,
@@ -105,6 +106,12 @@ export async function erasePerson(services: Services, mode: Mode, id: string, no
       .update(orders)
       .set({ buyerName: null })
       .where(and(eq(orders.personId, id), or(isNull(orders.placedOn), lt(orders.placedOn, since))))
+    // The receipts of payments keep the name and address for as long.
+    await tx
+      .update(attempts)
+      .set({ parties: sql`jsonb_set(${attempts.parties}, '{buyer,email}', '""')` })
+      .where(inArray(attempts.orderId, theirOrders))
+    await forgetParties(tx, and(eq(orders.personId, id), lt(orders.placedOn, since)))
     const remaining = await tx.$count(orders, and(eq(orders.personId, id), gte(orders.placedOn, since)))
     await tx
       .update(people)
@@ -119,6 +126,12 @@ export async function erasePerson(services: Services, mode: Mode, id: string, no
     await refreshSearch(tx, id)
     await record(tx, now(), { personId: id }, 'person-erased', { note })
   })
+}
+
+/** Who paid is not kept any more with the payments of some orders. */
+async function forgetParties(tx: Queryable, which: SQL | undefined): Promise<void> {
+  const ids = tx.select({ id: orders.id }).from(orders).where(which)
+  await tx.update(attempts).set({ parties: null }).where(inArray(attempts.orderId, ids))
 }
 
 /** @throws Problem 409 with what must end first. */
@@ -155,10 +168,9 @@ export async function forgetOldNames(services: Services): Promise<number> {
   if (!school) return 0
   const since = after(dayFor(school, now()), -school.keepYears, YEAR)
   const erased = db.select({ id: people.id }).from(people).where(isNotNull(people.erasedAt))
-  const forgotten = await db
-    .update(orders)
-    .set({ buyerName: null })
-    .where(and(isNotNull(orders.buyerName), lt(orders.placedOn, since), inArray(orders.personId, erased)))
+  const old = and(isNotNull(orders.buyerName), lt(orders.placedOn, since), inArray(orders.personId, erased))
+  await forgetParties(db, old)
+  const forgotten = await db.update(orders).set({ buyerName: null }).where(old)
   const bare = sql`not exists (select from orders o where o.person_id = people.id and o.buyer_name is not null)`
   await db
     .update(people)

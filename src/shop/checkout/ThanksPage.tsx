@@ -1,10 +1,9 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
-import { formatMoney, formatRate, type MoneyFormat } from '../../core/money/format.ts'
+import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { steadyFrom } from '../../core/quote/later.ts'
-import { formatCodes } from '../../core/sentence/codes.ts'
-import { isOneUntilCancelled } from '../../core/sentence/sentence.ts'
-import { formatList } from '../../core/sentence/words.ts'
+import { formatTitles } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
+import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { THANKS } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
 import type { Awaited, Bought, ShopPage, ThanksView } from '../../server/client.ts'
@@ -13,6 +12,7 @@ import { State } from '../../ui/State.tsx'
 import { sayWith } from '../../ui/sayWith.ts'
 import { Part } from '../Part.tsx'
 import { ResendLink } from '../people/ResendLink.tsx'
+import { ReceiptLines } from '../receipt/ReceiptLines.tsx'
 import { Sheet } from '../Sheet.tsx'
 
 /** After paying: the receipt, and the course one click away. */
@@ -98,7 +98,7 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
             </div>
           )}
         </div>
-        <Receipt page={page} view={view} quote={view.quote} />
+        <Receipt page={page} view={view} />
       </div>
     </Sheet>
   )
@@ -134,7 +134,7 @@ function Followers({ page, view: { followers, stillInBasket } }: { page: ShopPag
     <>
       {stillInBasket.length > 0 && (
         <p className="mt-5 max-w-[56ch] rounded-field bg-acorn-soft px-3 py-2">
-          {say(BASKET.still, { titles: formatList(stillInBasket) })}{' '}
+          {say(BASKET.still, { titles: formatTitles(stillInBasket) })}{' '}
           <a className="link" href="/basket">
             {BASKET.title}
           </a>
@@ -192,7 +192,7 @@ function howItStands(thing: Bought, page: ShopPage): string {
 
 /** The titles of what was bought, as they stand in a sentence. */
 function titlesOf({ bought }: ThanksView): string {
-  return formatList(bought.map(({ product }) => product.title))
+  return formatTitles(bought.map(({ product }) => product.title))
 }
 
 /** The money came after another order had opened the course. */
@@ -206,7 +206,7 @@ function PaidTwiceSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
             {sayWith(THANKS.twiceText, { school: page.school.name, email: <Email view={view} /> })}
           </p>
         </div>
-        <Receipt page={page} view={view} quote={view.quote} />
+        <Receipt page={page} view={view} />
       </div>
     </Sheet>
   )
@@ -228,7 +228,7 @@ function EndedSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
             {sayWith(THANKS.endedText, { school: page.school.name, email: <Email view={view} /> })}
           </p>
         </div>
-        <Receipt page={page} view={view} quote={view.quote} />
+        <Receipt page={page} view={view} />
       </div>
     </Sheet>
   )
@@ -317,52 +317,30 @@ function opensOnceIt(view: ThanksView, page: ShopPage): string {
     : say(THANKS.opensAsSoon, { courses })
 }
 
-function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: ThanksView; quote: ThanksView['quote'] }) {
-  const { pay } = quote.today
-  const row = 'flex justify-between gap-4 border-b border-line py-2'
+function Receipt({ page: { school }, view }: { page: ShopPage; view: ThanksView }) {
+  const { quote } = view
   return (
     <section className="self-start rounded-lg border border-line bg-sheet-2 px-4 py-3.5 text-[14px]">
       <h2 className="text-[16px]">{say(THANKS.receipt, { number: view.order.number })}</h2>
-      <dl className="mt-1.5">
-        {view.bought.flatMap(({ product, offer }, index) => {
-          const own = view.rows.filter(({ line }) => line === index)
-          return (own.length > 0 ? own : [{ name: null, price: 0 }]).map(({ name, price }) => (
-            <div key={`${product.slug} ${name}`} className={row}>
-              <dt className="min-w-0">
-                {name
-                  ? say(THANKS.namedRow, { course: product.title, offer, name })
-                  : say(THANKS.row, { course: product.title, offer })}
-              </dt>
-              <dd>{formatMoney(price, school)}</dd>
-            </div>
-          ))
-        })}
-        {formatCodes(quote, school).map(({ code, says }) => (
-          <div key={code} className={`${row} text-ink-2`}>
-            <dt>{code}</dt>
-            <dd className="text-right">{says}</dd>
-          </div>
-        ))}
-        {school.taxMode === 'exclusive' &&
-          view.taxes.map(({ rate, tax }) => (
-            <div key={rate} className={row}>
-              <dt>{say(THANKS.vat, { rate: formatRate(rate, school.language) })}</dt>
-              <dd>{formatMoney(tax, school)}</dd>
-            </div>
-          ))}
-        <div className={`${row} font-semibold`}>
-          <dt>{THANKS.paid}</dt>
-          <dd>{formatMoney(pay, school)}</dd>
-        </div>
-        {school.taxMode === 'inclusive' &&
-          view.taxes.map(({ rate, tax }) => (
-            <div key={rate} className={`${row} text-ink-3`}>
-              <dt>{say(THANKS.vatInside, { rate: formatRate(rate, school.language) })}</dt>
-              <dd>{formatMoney(tax, school)}</dd>
-            </div>
-          ))}
-      </dl>
-      {quote.later.length > 0 && <p className="mt-3 text-ink-2">{formatNext(quote, school)}</p>}
+      <ReceiptLines things={view.things} amounts={view.amounts} money={school} />
+      {view.codesLater.map(({ code, says }) => (
+        <p key={code} className="mt-2 text-ink-2">
+          {say(RECEIPT.code, { code, says })}
+        </p>
+      ))}
+      {view.laterEach.length > 0 && (
+        <>
+          <h3 className="mt-3 font-semibold">{RECEIPT.laterTitle}</h3>
+          <ul className="mt-1 grid gap-1 text-ink-2">
+            {[...view.laterEach, RECEIPT.laterDates].map((sentence) => (
+              <li key={sentence}>{sentence}</li>
+            ))}
+          </ul>
+        </>
+      )}
+      {quote.later.length > 0 && view.laterEach.length === 0 && (
+        <p className="mt-3 text-ink-2">{formatNext(quote, school)}</p>
+      )}
       {view.receiptPdf && (
         <p className="mt-3">
           <a className="link" href={view.receiptPdf} target="_blank" rel="noopener">
@@ -371,14 +349,34 @@ function Receipt({ page: { school }, view, quote }: { page: ShopPage; view: Than
         </p>
       )}
       <p className="mt-3 flex flex-wrap items-center gap-x-2">
-        <State shape="received">{pay > 0 ? THANKS.received : THANKS.nothingDue}</State>
+        <State shape="received">{quote.today.pay > 0 ? THANKS.received : THANKS.nothingDue}</State>
         {view.order.paidOn && (
           <span className="text-ink-2">
             {formatPaidOn(formatDay(view.order.paidOn, school.language), view.order.method)}
           </span>
         )}
       </p>
+      <PaymentReceipts school={school} view={view} />
     </section>
+  )
+}
+
+/** The receipts of what was received since: each payment has its own. */
+function PaymentReceipts({ school, view }: { school: ShopPage['school']; view: ThanksView }) {
+  if (view.payments.length < 2) return null
+  return (
+    <>
+      <h3 className="mt-4 font-semibold">{RECEIPT.each}</h3>
+      <ul className="mt-1 grid gap-1">
+        {view.payments.map(({ id, day, amount }) => (
+          <li key={id}>
+            <a className="link" href={`${view.path}/payments/${id}`}>
+              {say(RECEIPT.eachRow, { day: formatDay(day, school.language), money: formatMoney(amount, school) })}
+            </a>
+          </li>
+        ))}
+      </ul>
+    </>
   )
 }
 
@@ -386,12 +384,11 @@ function formatPaidOn(day: string, method: string | null): string {
   return method ? say(THANKS.paidOnBy, { day, method }) : day
 }
 
-/** The next payment, and how the later ones go on; where no few words can say it, their dates do. */
+/** The next payment of one thing, and how the later ones go on. */
 function formatNext(quote: ThanksView['quote'], school: MoneyFormat & { language: string }): string {
   const [next] = quote.later
   const values = { money: formatMoney(next?.pay ?? 0, school), day: formatDay(next?.due ?? '', school.language) }
   if (quote.committed !== null) return say(THANKS.nextInAll, { ...values, all: formatMoney(quote.committed, school) })
-  if (!isOneUntilCancelled(quote)) return say(THANKS.next, values)
   const steady = steadyFrom(quote)
   if (!steady) return say(THANKS.nextEndless, values)
   const after = { steady: formatMoney(steady.pay, school), from: formatDay(steady.due, school.language) }

@@ -42,13 +42,7 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
       <p className="mt-1.5 mb-3 text-ink-2">{formatPlan(view, money)}</p>
       <PlanTimeline plan={view} language={page.school.language} />
       {view.closedFrom && view.state !== 'completed' && (
-        <p className="mt-2 text-[14px]">
-          {view.isClosed
-            ? say(PLAN.pausedSince, { day: day(view.closedFrom) })
-            : view.renews
-              ? say(PLAN.renews, { day: day(view.renews) })
-              : say(PLAN.pausesOn, { day: day(view.closedFrom) })}
-        </p>
+        <p className="mt-2 text-[14px]">{say(accessWords(view), { day: day(view.renews ?? view.closedFrom) })}</p>
       )}
       {view.toPay && (action === 'pay' || action === 'pay-saved') && (
         <h2 className="mt-5 text-[18px]">
@@ -143,6 +137,13 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
       )}
     </Sheet>
   )
+}
+
+/** What becomes of access, by how the agreement stands. */
+function accessWords({ isClosed, renews, state }: PlanView) {
+  if (state === 'cancelled') return isClosed ? PLAN.endedOn : PLAN.endsOn
+  if (isClosed) return PLAN.pausedSince
+  return renews ? PLAN.renews : PLAN.pausesOn
 }
 
 /** The same payment by the saved method, or by another. */

@@ -51,7 +51,8 @@ export function formatPlan({ payments, next, method, state, endless }: Reported,
   const paid = payments.filter((payment) => payment.state === 'collected')
   const named = formatNamed(payments, money)
   const values = { paid: sum(paid), all: sum(payments), named }
-  const alone = say(named ? PLAN_SAYS.paidNamed : PLAN_SAYS.paid, values)
+  const isNothing = paid.every(({ pay }) => pay === 0)
+  const alone = isNothing ? PLAN_SAYS.nothing : say(named ? PLAN_SAYS.paidNamed : PLAN_SAYS.paid, values)
   const came = endless || state === 'cancelled' ? alone : say(named ? PLAN_SAYS.paidOfNamed : PLAN_SAYS.paidOf, values)
   switch (state) {
     case 'completed':

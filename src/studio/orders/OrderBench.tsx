@@ -204,18 +204,29 @@ function formatShares(order: Order, line: Order['lines'][number], money: MoneyFo
 
 function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
   const { today } = order.quote
+  const ofToday = (line: Order['lines'][number]) =>
+    line.quoted.payments.filter((payment) => payment.due === order.quote.purchaseDay)
+  const isReduced = order.lines.some((line) =>
+    ofToday(line).some(({ list, price, discount }) => list - price + discount > 0),
+  )
   return (
     <Table
       head={[
         ['Item', false],
         ['Offer', false],
         ['Price', true],
+        ...(isReduced
+          ? ([
+              ['Sale', true],
+              ['Codes', true],
+            ] as [string, boolean][])
+          : []),
         ['VAT', true],
         ['Today', true],
       ]}
     >
       {order.lines.map((line) => {
-        const due = line.quoted.payments.filter((payment) => payment.due === order.quote.purchaseDay)
+        const due = ofToday(line)
         const sum = (pick: (payment: (typeof due)[number]) => number) =>
           formatMoney(
             due.reduce((all, payment) => all + pick(payment), 0),
@@ -234,13 +245,19 @@ function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
                 )}
               </td>
               <td>{line.offerName}</td>
-              <td className="text-right">{sum((payment) => payment.price - payment.discount)}</td>
+              <td className="text-right">{sum((payment) => payment.list)}</td>
+              {isReduced && (
+                <>
+                  <td className="text-right">{sum((payment) => payment.price - payment.list)}</td>
+                  <td className="text-right">{sum((payment) => -payment.discount)}</td>
+                </>
+              )}
               <td className="text-right">{sum((payment) => payment.tax)}</td>
               <td className="text-right font-semibold">{sum((payment) => payment.pay)}</td>
             </tr>
             {line.courses.length > 1 && (
               <tr>
-                <td colSpan={5} className="text-[13px] text-ink-2">
+                <td colSpan={isReduced ? 7 : 5} className="text-[13px] text-ink-2">
                   Received, by course: {formatShares(order, line, money)}
                 </td>
               </tr>
@@ -250,7 +267,7 @@ function Lines({ order, money }: { order: Order; money: MoneyFormat }) {
       })}
       {order.lines.length > 1 && (
         <tr>
-          <td colSpan={4}>In all</td>
+          <td colSpan={isReduced ? 6 : 4}>In all</td>
           <td className="text-right font-semibold">{formatMoney(today.pay, money)}</td>
         </tr>
       )}

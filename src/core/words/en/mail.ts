@@ -1,5 +1,5 @@
 /**
- * All that messages say, in English. The greeting stands before, so that a first sentence begins small. Another language
+ * All that messages say, in English. The greeting stands on a line of its own. Another language
  * is another file of these names.
  */
 export const MAIL = {
@@ -12,12 +12,7 @@ export const MAIL = {
 
   receipt: {
     subject: 'Your receipt {number}: {titles}',
-    row: '{course}, {offer}',
-    namedRow: '{course}, {offer}: {name}',
-    paid: 'Paid',
-    vat: 'VAT {rate}',
-    vatInside: 'VAT {rate}, inside',
-    thanks: 'thank you. {text}',
+    thanks: 'Thank you. {text}',
     ended:
       '“{course}” is paid, but it ended on {day}, before your money was received. We have been notified, and will write to you about a refund.',
     paidTwice:
@@ -37,7 +32,7 @@ export const MAIL = {
       'The next payment is {money} on {day}; and so on until you cancel. It is charged automatically. “My courses” shows all dates.',
     laterThenEndless:
       'The next payment is {money} on {day}; then {steady} each time from {from}, until you cancel. It is charged automatically. “My courses” shows all dates.',
-    laterOfSeveral: 'The next payment is {money} on {day}. It is charged automatically. “My courses” shows all dates.',
+    laterOf: '{title}:',
     later:
       'The next payment is {money} on {day}; {all} in all. It is charged automatically. “My courses” shows all dates.',
     password:
@@ -74,16 +69,17 @@ export const MAIL = {
 
   collected: {
     subject: 'Paid: {money} for {course}',
-    text: 'thank you. {money} for “{course}” was received on {day}. {then}',
-    textBy: 'thank you. {money} for “{course}” was received on {day} by {method}. {then}',
+    text: 'Thank you. {money} for “{course}” was received on {day}. {then}',
+    textBy: 'Thank you. {money} for “{course}” was received on {day} by {method}. {then}',
     next: 'The next one is {money} on {day}.',
+    receipt: { text: 'Its receipt:', label: 'Receipt' },
     last: 'That was the last one; no further payments are charged.',
   },
 
   declined: {
     subject: 'A payment for {course} failed',
-    text: 'the payment of {money} for “{course}”, due on {day}, failed.',
-    textWhy: 'the payment of {money} for “{course}”, due on {day}, failed: {why}.',
+    text: 'The payment of {money} for “{course}”, due on {day}, failed.',
+    textWhy: 'The payment of {money} for “{course}”, due on {day}, failed: {why}.',
     again: 'We retry it on {day}.',
     paused: 'Access to “{course}” has been paused since {day}, and opens again once it is paid.',
     stillOpen: '“{course}” stays open until {day} meanwhile.',
@@ -93,7 +89,7 @@ export const MAIL = {
 
   stopped: {
     subject: '{course}: payments have stopped',
-    text: 'the payment of {money} for “{course}” failed again, and we do not retry it any more. {pause} Once you have paid, it opens where you left it.',
+    text: 'The payment of {money} for “{course}” failed again, and we do not retry it any more. {pause} Once you have paid, it opens where you left it.',
     paused: 'Access is paused until it is paid.',
     pausedSince: 'Access has been paused since {day}.',
     pausedFrom: 'Access is paused from {day} on.',
@@ -102,11 +98,11 @@ export const MAIL = {
 
   ended: {
     subject: '{course}: your subscription has ended',
-    text: 'the last payment for “{course}” failed, and no further payments are charged. You can buy it again at any time and go on where you were.',
+    text: 'The last payment for “{course}” failed, and no further payments are charged. You can buy it again at any time and go on where you were.',
     textEnded:
-      'the last payment for “{course}” failed, and no further payments are charged. Access ended on {day}. You can buy it again at any time and go on where you were.',
+      'The last payment for “{course}” failed, and no further payments are charged. Access ended on {day}. You can buy it again at any time and go on where you were.',
     textEnds:
-      'the last payment for “{course}” failed, and no further payments are charged. Access ends on {day}. You can buy it again at any time and go on where you were.',
+      'The last payment for “{course}” failed, and no further payments are charged. Access ends on {day}. You can buy it again at any time and go on where you were.',
     label: 'Buy {course} again',
   },
 
@@ -121,7 +117,7 @@ export const MAIL = {
 
   methodChanged: {
     subject: 'New payment method for {course}',
-    text: 'the payments for “{course}” are charged to {method} from now on. Nothing was charged today.',
+    text: 'The payments for “{course}” are charged to {method} from now on. Nothing was charged today.',
     another: 'another payment method',
   },
 
@@ -148,13 +144,13 @@ export const MAIL = {
     due: '{money} for “{course}” has been due since {day}. Here you can pay it.',
     pay: 'Pay {money}',
     subject: 'Your link to pay for {course}',
-    next: 'the next payment for “{course}” is {money} on {day}. Here you can pay it now, or choose another payment method for it.',
+    next: 'The next payment for “{course}” is {money} on {day}. Here you can pay it now, or choose another payment method for it.',
     label: 'Pay or change the payment method',
   },
 
   cardExpiring: {
     subject: 'Your card for {course} expires before the next payment',
-    text: 'the {method} for “{course}” expires before the next payment of {money} on {day}.',
+    text: 'The {method} for “{course}” expires before the next payment of {money} on {day}.',
     card: 'card',
     add: 'Add another card now; nothing is charged for that.',
     label: 'Use another card',
@@ -162,22 +158,22 @@ export const MAIL = {
 
   notReceived: {
     subject: 'No transfer received for {course}',
-    text: 'we received no transfer of {money} for “{course}”. Nothing was charged, and the course is not open. You can order it again.',
+    text: 'We received no transfer of {money} for “{course}”. Nothing was charged, and the course is not open. You can order it again.',
     label: 'Order {course} again',
   },
 
   onItsWay: {
     subject: 'On its way: {money} for {course}',
-    text: 'thank you. Your payment of {money} for “{course}” is on its way from your bank. “{course}” opens as soon as the money is received, which mostly takes some hours; we will write to you.',
+    text: 'Thank you. Your payment of {money} for “{course}” is on its way from your bank. “{course}” opens as soon as the money is received, which mostly takes some hours; we will write to you.',
     textLater:
-      'thank you. Your payment of {money} for “{course}” is on its way from your bank. “{course}” opens on {day}, once the money is received, which mostly takes some hours; we will write to you.',
+      'Thank you. Your payment of {money} for “{course}” is on its way from your bank. “{course}” opens on {day}, once the money is received, which mostly takes some hours; we will write to you.',
     label: 'Your order',
   },
 
   transfer: {
     subject: 'Order {number}: please transfer {money} for {course}',
-    text: 'thank you for your order. “{course}” opens as soon as {money} has been received by bank transfer.',
-    textLater: 'thank you for your order. “{course}” opens on {day}, once {money} has been received by bank transfer.',
+    text: 'Thank you for your order. “{course}” opens as soon as {money} has been received by bank transfer.',
+    textLater: 'Thank you for your order. “{course}” opens on {day}, once {money} has been received by bank transfer.',
     amount: 'Amount',
     to: 'To',
     iban: 'IBAN',
@@ -209,7 +205,7 @@ export const MAIL = {
 
   codeRefused: {
     subject: 'Your order of “{course}”',
-    text: 'somebody, probably you, tried to order “{course}” with a discount code that cannot be used with this email address any more. Nothing was ordered and nothing was charged. You can order it without the code.',
+    text: 'Somebody, probably you, tried to order “{course}” with a discount code that cannot be used with this email address any more. Nothing was ordered and nothing was charged. You can order it without the code.',
     label: 'Order without the code',
   },
 
@@ -231,6 +227,7 @@ export const MAIL = {
   /** To the creator. */
   told: {
     order: 'Order {number}',
+    thing: '“{course}” ({offer})',
     declined: {
       subject: '{buyer}: a payment of {money} failed',
       text: 'The payment of {money} by {buyer} for “{course}” failed{why}. It is retried automatically, and {buyer} has a link to pay it.',
@@ -257,11 +254,11 @@ export const MAIL = {
     },
     sold: {
       subject: 'You sold {course}: {money}',
-      text: '{buyer} bought “{course}”, {offer}. {money} was received.',
+      text: '{buyer} bought {things}. {money} was received.',
     },
     soldFree: {
       subject: 'You sold {course}',
-      text: '{buyer} ordered “{course}”, {offer}. Nothing to pay today.',
+      text: '{buyer} ordered {things}. Nothing to pay today.',
     },
     day: {
       subject: { one: 'You sold: {count} order, {money}', other: 'You sold: {count} orders, {money}' },

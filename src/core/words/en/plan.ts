@@ -1,6 +1,7 @@
 /** An agreement: what was paid of it and what comes, in sentences. */
 export const PLAN_SAYS = {
   paid: '{paid} paid.',
+  nothing: 'Nothing paid so far.',
   paidNamed: '{paid} paid ({named} included).',
   paidOf: '{paid} of {all} paid.',
   paidOfNamed: '{paid} of {all} paid ({named} included).',
@@ -18,7 +19,9 @@ export const PLAN_SAYS = {
 export const PLAN = {
   title: '{course}, {offer}',
   pausedSince: 'Access has been paused since {day}.',
-  renews: 'Paid until {day}, renews then.',
+  renews: 'Renews on {day}.',
+  endedOn: 'Access ended on {day}.',
+  endsOn: 'Access stays open until {day}.',
   pausesOn: 'If it stays unpaid, access is paused on {day}.',
   dueSince: '{money} due since {day}',
   payNext: 'Pay the next {money} now',

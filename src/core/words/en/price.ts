@@ -5,6 +5,9 @@ export const LIST = {
   and: '{first} and {last}',
   or: '{first} or {last}',
   more: '{one}, {next}',
+  /** The same of titles, each in quotation marks; the first mark and the last stand around them. */
+  titles: { and: '{first}” and “{last}', or: '{first}” or “{last}', more: '{one}”, “{next}' },
+  quoted: '“{titles}”',
 } as const
 
 /** The button that pays. */

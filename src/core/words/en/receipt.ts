@@ -1,9 +1,19 @@
-/** The receipt, as a file and in messages. */
+/** The receipt: on its page, as a file, in messages and beside its order. */
 export const RECEIPT = {
   title: 'Receipt {number}',
   ordered: 'Ordered on {day}',
-  bought: '{course}, {offer}',
+  row: '{course}, {offer}',
+  namedRow: '{course}, {offer}: {name}',
+  sale: 'Sale price',
+  codes: { one: 'Code {codes}', other: 'Codes {codes}' },
+  reduced: 'Reduced price',
   code: 'Code {code}: {says}',
+  paid: 'Paid',
+  vat: 'VAT {rate}',
+  vatInside: 'VAT {rate}, inside',
+  received: 'received',
+  dayBy: '{day}, {method}',
+  order: 'The order',
   head: { day: 'Received on', what: 'What for', amount: 'Amount' },
   by: '{what}, {method}',
   of: '{course}: {what}',
@@ -15,6 +25,14 @@ export const RECEIPT = {
   again: 'Charged again',
   twice: '{what}, paid twice',
   sum: 'In all',
-  vat: 'VAT {rate}, inside',
   byYear: 'By year',
+  each: 'Receipts of each payment',
+  eachRow: '{day}: {money}',
+  /** Later payments of an order, one row each of what is paid over time. */
+  laterTitle: 'Charged later, automatically',
+  later: '{course}: {payments}',
+  laterUntil: '{course}: {payments}; {all} in all',
+  laterUntilDay: '{course}: {payments}, the last on {day}; {all} in all',
+  laterInAll: 'In all, today included: {money}.',
+  laterDates: 'My courses shows all dates.',
 } as const

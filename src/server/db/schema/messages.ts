@@ -1,7 +1,7 @@
 import { sql } from 'drizzle-orm'
 import { type AnyPgColumn, index, jsonb, pgTable, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
-import { agreements, orders, refunds } from './orders.ts'
+import { agreements, attempts, orders, refunds } from './orders.ts'
 import { people } from './people.ts'
 
 export const MESSAGE_KINDS = [
@@ -55,6 +55,8 @@ export const messages = pgTable(
     orderId: uuid().references(() => orders.id),
     /** What it is about, where payments over time are. */
     agreementId: uuid().references(() => agreements.id, { onDelete: 'cascade' }),
+    /** For `collected`: the attempt that collected it; null in older ones. */
+    attemptId: uuid().references(() => attempts.id, { onDelete: 'cascade' }),
     /** For `refunded`: the refund. */
     refundId: uuid().references(() => refunds.id, { onDelete: 'cascade' }),
     /** For `given`, `already-owned`, `code-refused` and `bundle-grew`: the course. */
@@ -74,6 +76,7 @@ export const messages = pgTable(
   (table) => [
     index('messages_of_order').on(table.orderId),
     index('messages_of_person').on(table.personId),
+    index('messages_of_attempt').on(table.attemptId).where(sql`${table.attemptId} is not null`),
     index('messages_failed').on(table.createdAt).where(sql`${table.state} = 'failed'`),
     index('messages_waiting').on(table.mode).where(sql`${table.state} = 'waiting'`),
   ],

@@ -213,6 +213,14 @@ export const ATTEMPT_STATES = [
 export type AttemptState = (typeof ATTEMPT_STATES)[number]
 export const OPEN_ATTEMPTS: readonly AttemptState[] = ['started', 'unknown', 'confirming', 'awaiting']
 
+/** What a receipt names, whatever is renamed after it. */
+export interface Parties {
+  /** The school's. */
+  name: string
+  language: string
+  buyer: { name: string; email: string; postalAddress: string }
+}
+
 /**
  * One try to collect what an order owes today, or payments of an agreement. Stored with its idempotency
  * key before the gateway is called. The partial indexes hold what code alone cannot promise: one attempt
@@ -257,6 +265,8 @@ export const attempts = pgTable(
     expires: date({ mode: 'string' }),
     /** The method was saved for upsells; from then on it is forgotten, unless later payments need it. */
     forgetAt: moment(),
+    /** Who received it and who paid, as they were called when it was collected; null before, and in older ones. */
+    parties: jsonb().$type<Parties>(),
     startedAt: moment().notNull(),
     settledAt: moment(),
   },
