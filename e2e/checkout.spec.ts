@@ -48,6 +48,46 @@ test('a card that asks: walk away, refuse, approve', async ({ studio, shop }) =>
   expect(await takenFor(shop, title)).toHaveLength(1)
 })
 
+test('a bank’s question that was closed is closed for good: what is approved is what the page shows', async ({
+  studio,
+  shop,
+}) => {
+  const { slug, title } = await makeCourse(studio, unique('Closed'), 4800)
+  const other = await makeCourse(studio, unique('Beside'), 2400)
+  const bank = shop.frameLocator('iframe[title="The bank’s confirmation"]')
+  for (const course of [other.slug, slug]) {
+    await shop.goto(`/course/${course}`)
+    await shop.getByRole('button', { name: /^Add to basket/ }).click()
+    await expect(shop.getByRole('heading', { name: 'Your basket' })).toBeVisible()
+  }
+  await fillCheckout(shop, 'basket', someone(), 'Asks to confirm')
+  await payButton(shop).click()
+  await expect(bank.getByText('Approve €72.00 to Fold & Quire?')).toBeVisible()
+  const asked = await shop.locator('iframe[title="The bank’s confirmation"]').getAttribute('src')
+  await shop.getByRole('button', { name: 'Close', exact: true }).click()
+  await expect(shop.getByText('The payment was not finished. Nothing was charged.')).toBeVisible()
+  const [left] = await ordersOf(studio, title)
+  await shop.goto(asked as string)
+  await expect(shop.getByRole('button', { name: 'Approve' })).toHaveCount(0)
+  expect(left?.state).not.toBe('paid')
+
+  // Asked once more, and changed in another tab meanwhile: the page shows what it costs now, and asks for nothing else.
+  await fillCheckout(shop, 'basket', someone(), 'Asks to confirm')
+  await payButton(shop).click()
+  await expect(bank.getByText('Approve €72.00 to Fold & Quire?')).toBeVisible()
+  const tab = await shop.context().newPage()
+  await tab.goto('/basket')
+  await tab.getByRole('button', { name: `Take out ${other.title}` }).click()
+  await expect(tab.getByText(`${other.title} was taken out.`)).toBeVisible()
+  await tab.close()
+  await shop.bringToFront()
+  await shop.reload()
+  await expect(shop.getByText('The payment was not finished. Nothing was charged.')).toBeVisible()
+  await expect(payButton(shop)).toHaveText('Pay €48.00')
+  await expect(shop.locator('iframe[title="The bank’s confirmation"]')).toHaveCount(0)
+  expect(await takenFor(shop, title)).toHaveLength(0)
+})
+
 test('a double click, Back and again, and a second tab pay once', async ({ studio, shop }) => {
   const { slug, title } = await makeCourse(studio, unique('Twice'), 4800)
   const who = someone()

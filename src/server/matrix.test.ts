@@ -152,10 +152,12 @@ const OF_THE_SCHOOL =
 const OF_A_BUYER: readonly Address[] = [
   ['POST /shop/plan/{plan}/pay', () => ({ connectionId: null, token: '', agreed: 4300, from: 2, to: 2 })],
   ['POST /shop/plan/{plan}/check', () => ({ from: 2, to: 2 })],
+  ['POST /shop/plan/{plan}/leave', () => ({})],
   ['PUT /shop/plan/{plan}/method', () => ({ connectionId: world.connectionId, token: 'x' })],
   ['POST /shop/plan/{plan}/cancel', () => ({})],
   ['POST /shop/plan/{plan}/uncancel', () => ({})],
   ['POST /shop/orders/{order}/check', () => ({})],
+  ['POST /shop/orders/{order}/leave', () => ({})],
   ['POST /shop/upsells/{order}/{other}', () => ({ agreed: { pay: 0, currency: 'EUR' }, payment: null })],
   ['POST /shop/upsells/{order}/{other}/no', () => ({})],
 ]

@@ -325,7 +325,7 @@ const WITHOUT_KEY: Record<string, RegExp> = {
   'persons and messages: nothing is granted by them':
     /^POST \/people$|^PUT \/people\/:id$|^POST \/people\/:id\/(erase|password-link)$|^POST \/messages\b/,
   'asking, and saying no':
-    /^POST \/shop\/(checkout\/:slug\/quote|orders\/:id\/check|plan\/:key\/check|upsells\/:order\/:step\/no)$/,
+    /^POST \/shop\/(checkout\/:slug\/quote|orders\/:id\/(check|leave)|plan\/:key\/(check|leave)|upsells\/:order\/:step\/no)$/,
 }
 
 const methodOf = (address: string) => address.split(' ')[0] as string

@@ -185,8 +185,8 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
     whole({ name: 'course', course: { ...card, description: '', lessons: [] }, offers, isOwned: false }).parts,
   ).toEqual([])
   expect(checkoutOf(true).parts).toEqual([])
-  expect(whole({ name: 'my', courses: [], plans: [], orders: [] }).parts).toEqual([])
-  expect(whole({ name: 'my', courses: [], plans: [], orders: [] }, { visitor }).parts).toEqual(['details'])
+  expect(whole({ name: 'my', courses: [], plans: [], waiting: [], orders: [] }).parts).toEqual([])
+  expect(whole({ name: 'my', courses: [], plans: [], waiting: [], orders: [] }, { visitor }).parts).toEqual(['details'])
   const description = '<p>Write <code>&lt;div data-part="checkout"</code>, or  data-part="gone".</p>'
   const page = whole({ name: 'course', course: { ...card, description, lessons: [] }, offers, isOwned: false })
   expect(page.markup).toContain('data-part="gone"')
@@ -201,7 +201,7 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
 it('a form that is sent before the page listens loads nothing anew, so that nothing typed is lost', () => {
   const pages = [
     checkout([offer({ kind: 'single', amount: 12_900 })]),
-    render({ name: 'sign-in', goTo: '/my', email: '' }),
+    render({ name: 'sign-in', goTo: '/my', email: '', titles: ['Coptic binding'] }),
     render({ name: 'password', token: 't', email: 'ada@post.example' }),
   ]
   for (const html of pages) {
@@ -271,6 +271,7 @@ it('My courses says what each is, and what comes next', () => {
   ]
   const html = render({
     name: 'my',
+    waiting: [],
     orders: [],
     courses,
     plans: [

@@ -1,8 +1,9 @@
-import { and, asc, desc, eq, gt, isNull } from 'drizzle-orm'
-import { buyPathOf } from '../catalogue/products.ts'
+import { and, asc, desc, eq, gt, isNull, type SQL, sql } from 'drizzle-orm'
+import { buyAgainPathOf } from '../catalogue/products.ts'
 import { getCourse } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
-import { agreements, catalogue, courses, grants, orders, people } from '../db/schema/index.ts'
+import type { Mode } from '../db/schema/columns.ts'
+import { agreements, catalogue, courses, grants, offers, orders, people } from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
@@ -22,7 +23,7 @@ export type AccessDecision =
   | { state: 'open'; grant: Grant }
   | { state: 'opens-later'; opens: string }
   /** `owes`: the agreement whose unpaid payment shut it, which paying opens again. */
-  | { state: 'closed'; closed: string; owes: string | null }
+  | { state: 'closed'; closed: string; owes: string | null; grant: Grant }
   | { state: 'no-grant' }
 
 /**
@@ -42,7 +43,12 @@ export function accessDecisionOn(day: string, held: readonly Grant[]): AccessDec
   if (!last) return { state: 'no-grant' }
   const { closes, suspendedFrom, agreement } = last.grant
   const isClosed = suspendedFrom !== null && (closes === null || day < closes)
-  return { state: 'closed', closed: last.end as string, owes: isClosed && agreement ? agreement.id : null }
+  return {
+    state: 'closed',
+    closed: last.end as string,
+    owes: isClosed && agreement ? agreement.id : null,
+    grant: last.grant,
+  }
 }
 
 /**
@@ -128,20 +134,46 @@ export async function grantsOf(
   return [...byAccount, ...byBrowser].map(({ grant, agreement }) => ({ ...grant, agreement }))
 }
 
-/** Everything a buyer holds, newest first, with what the shelf of "My courses" shows. */
-export async function coursesOf(services: Services, person: Person) {
+/** Whose courses are asked for: a buyer's, or of who bought in a browser within the hour. */
+export type Holder = Pick<Person, 'id'> | { browserHash: string }
+
+/** The grants of a holder. */
+function heldBy(holder: Holder, now: Date): SQL | undefined {
+  if ('id' in holder) return eq(grants.personId, holder.id)
+  const recent = and(eq(orders.browserHash, holder.browserHash), gt(orders.paidAt, browserAccessSince(now)))
+  return sql`${grants.orderId} in (select ${orders.id} from ${orders} where ${recent})`
+}
+
+/** Where the course of a grant is bought again: the offer by which it was bought, or the course alone. */
+export async function buyAgainPath(
+  { db }: WithDatabase,
+  { offerId, courseId }: Pick<Grant, 'offerId' | 'courseId'>,
+): Promise<string> {
+  const ofOffer = sql`(select ${offers.productId} from ${offers} where ${offers.id} = ${offerId})`
+  const [bought] = await db
+    .select({ slug: catalogue.slug, pageSlug: catalogue.pageSlug })
+    .from(catalogue)
+    .where(eq(catalogue.id, sql`coalesce(${ofOffer}, ${courseId})`))
+  if (!bought) throw notFound('course')
+  return buyAgainPathOf(bought, offerId)
+}
+
+/** Everything a holder has in a mode, newest first, with what the shelf of "My courses" shows. */
+export async function coursesOf(services: Services, mode: Mode, holder: Holder) {
   const day = await schoolDay(services)
   const rows = await services.db
-    .select({ ...WITH_AGREEMENT, course: courses, pageSlug: catalogue.pageSlug })
+    .select({ ...WITH_AGREEMENT, course: courses, bought: { slug: catalogue.slug, pageSlug: catalogue.pageSlug } })
     .from(grants)
     .innerJoin(courses, eq(courses.id, grants.courseId))
-    .innerJoin(catalogue, eq(catalogue.id, courses.id))
+    .leftJoin(offers, eq(offers.id, grants.offerId))
+    // A course of a bundle is bought again with that; one that was given, alone.
+    .innerJoin(catalogue, eq(catalogue.id, sql`coalesce(${offers.productId}, ${courses.id})`))
     .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
-    .where(and(eq(grants.personId, person.id), eq(grants.mode, person.mode), isNull(grants.endedAt)))
+    .where(and(heldBy(holder, services.now()), eq(grants.mode, mode), isNull(grants.endedAt)))
     .orderBy(desc(grants.createdAt))
   const byCourse = new Map<string, { course: (typeof rows)[number]['course']; buy: string; held: Grant[] }>()
-  for (const { grant, agreement, course, pageSlug } of rows) {
-    const buy = buyPathOf({ slug: course.slug, pageSlug })
+  for (const { grant, agreement, course, bought } of rows) {
+    const buy = buyAgainPathOf(bought, grant.offerId)
     const entry = byCourse.get(course.id) ?? { course, buy, held: [] }
     entry.held.push({ ...grant, agreement })
     byCourse.set(course.id, entry)

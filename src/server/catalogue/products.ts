@@ -18,6 +18,11 @@ export function buyPathOf({ slug, pageSlug }: Pick<Product, 'slug'> & Partial<Pi
   return `/buy/${pageSlug ?? slug}`
 }
 
+/** Where something is bought again: the offer that it was, which its page shows where it is still on sale. */
+export function buyAgainPathOf(product: Parameters<typeof buyPathOf>[0], offerId: string | null): string {
+  return offerId === null ? buyPathOf(product) : `${buyPathOf(product)}?offer=${offerId}`
+}
+
 /** The path of a product's own page in the shop. */
 export function pagePathOf({ kind, slug }: Pick<Product, 'kind' | 'slug'>): string {
   return `/${kind}/${slug}`

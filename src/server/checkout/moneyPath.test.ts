@@ -10,7 +10,7 @@ import { hashToken } from '../platform/secrets.ts'
 import { refundLine } from '../refunds/service.ts'
 import { settleRefund } from '../refunds/settle.ts'
 import { basketOf } from './orderRows.ts'
-import { checkOrder } from './status.ts'
+import { checkOrder, leaveOrder } from './status.ts'
 
 const world = ownWorld()
 let course: { courseId: string; offerId: string; slug: string }
@@ -117,6 +117,28 @@ describe('declines and confirmations', () => {
       true,
     )
     expect(late.payment.state).toBe('abandoned')
+    expect(collectedAtGateway()).toHaveLength(1)
+  })
+
+  it('left, it is closed here and at the gateway, pressed twice too: approving it afterwards takes nothing', async () => {
+    const placed = await world.buy(course.slug, ask('confirms'))
+    if (placed.state !== 'confirming') throw new Error(placed.state)
+    expect(placed.asked).toEqual({ pay: 12_900, offers: [course.offerId] })
+    const leave = () => leaveOrder(world.services, placed.orderId, shopper('browser'))
+    await expect(leaveOrder(world.services, placed.orderId, shopper('another'))).rejects.toMatchObject({ status: 404 })
+    expect(await Promise.all([leave(), leave()])).toMatchObject([{ reason: 'abandoned' }, { reason: 'abandoned' }])
+    const url = new URL(placed.url)
+    world.standins.books.confirm(url.pathname.split('/').at(-1) ?? '', url.searchParams.get('s') ?? '', true)
+    expect(collectedAtGateway()).toEqual([])
+    expect(await checkOrder(world.services, placed.orderId, shopper('browser'))).toMatchObject({ state: 'declined' })
+  })
+
+  it('approved in the moment in which it was left, it is paid', async () => {
+    const placed = await world.buy(course.slug, ask('confirms'))
+    if (placed.state !== 'confirming') throw new Error(placed.state)
+    const url = new URL(placed.url)
+    world.standins.books.confirm(url.pathname.split('/').at(-1) ?? '', url.searchParams.get('s') ?? '', true)
+    expect(await leaveOrder(world.services, placed.orderId, shopper('browser'))).toMatchObject({ state: 'paid' })
     expect(collectedAtGateway()).toHaveLength(1)
   })
 })

@@ -66,11 +66,17 @@ export type Placed =
   | { state: 'paid'; orderId: string }
   | { state: 'declined'; orderId: string; reason: DeclineReason | 'abandoned' }
   /** The buyer is asked to approve: in a frame, or at the gateway's own page, from where they come back. */
-  | { state: 'confirming'; orderId: string; url: string; isElsewhere: boolean }
+  | { state: 'confirming'; orderId: string; url: string; isElsewhere: boolean; asked: AskedFor }
   /** The buyer has done their part, or does it at their bank; the money comes later. */
   | { state: 'awaiting'; orderId: string }
   /** The outcome is not known yet; ask again. */
   | { state: 'checking'; orderId: string }
+
+/** What the buyer is asked to approve: the sum in minor units, and the offers that it is for. */
+export interface AskedFor {
+  pay: number
+  offers: string[]
+}
 
 export interface Shopper {
   mode: Mode

@@ -5,7 +5,7 @@ import { lastAttemptStatus } from '../charging/status.ts'
 import { attempts, OPEN_ATTEMPTS, orders } from '../db/schema/index.ts'
 import type { Attempt } from '../fulfilment/notes.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { abandonAttempt, lookUpAttempt } from '../lookup/lookup.ts'
+import { leaveAttempt, lookUpAttempt } from '../lookup/lookup.ts'
 import type { Services } from '../platform/context.ts'
 import { dropTransfer } from '../transfers/waiting.ts'
 import type { Placed, Shopper } from './placing.ts'
@@ -19,8 +19,7 @@ export async function resolveOpenAttempt(services: Services, attempt: Attempt): 
   try {
     // A transfer of which nothing has come yet gives way to whoever pays at once.
     if (await dropTransfer(services, attempt)) return false
-    if (attempt.state === 'confirming') await abandonAttempt(services, attempt)
-    else await lookUpAttempt(services, attempt)
+    await leaveAttempt(services, attempt)
   } catch (error) {
     if (!(error instanceof GatewayUnreachable)) throw error
   }
@@ -38,11 +37,30 @@ export async function orderStatus(services: Services, orderId: string): Promise<
   if (order.state === 'paid') return { state: 'paid', orderId }
   const last = await lastAttemptStatus(services, { orderId })
   // Collected, and not paid: another's word for it is being settled in this moment.
-  return last.state === 'collected' ? { state: 'checking', orderId } : { ...last, orderId }
+  if (last.state === 'collected') return { state: 'checking', orderId }
+  if (last.state !== 'confirming') return { ...last, orderId }
+  return { ...last, orderId, asked: { pay: order.payToday, offers: order.quote.lines.map(({ offer }) => offer) } }
 }
 
 /** Asks the gateway about the attempt under way, and says how an order of the shopper's own stands. @throws Problem 404 for any other. */
-export async function checkOrder(services: Services, orderId: string, shopper: Shopper): Promise<Placed> {
+export function checkOrder(services: Services, orderId: string, shopper: Shopper): Promise<Placed> {
+  return askedOf(services, orderId, shopper, lookUpAttempt)
+}
+
+/**
+ * Leaves a payment that was to be approved: its attempt is closed for good, here and at the gateway, so that approving it
+ * afterwards charges nothing. One that was approved in the last moment is paid. @throws Problem 404 for an order of others.
+ */
+export function leaveOrder(services: Services, orderId: string, shopper: Shopper): Promise<Placed> {
+  return askedOf(services, orderId, shopper, leaveAttempt)
+}
+
+async function askedOf(
+  services: Services,
+  orderId: string,
+  shopper: Shopper,
+  ask: (services: Services, attempt: Attempt) => Promise<void>,
+): Promise<Placed> {
   const [order] = await services.db
     .select()
     .from(orders)
@@ -56,7 +74,7 @@ export async function checkOrder(services: Services, orderId: string, shopper: S
     )
   if (open) {
     try {
-      await lookUpAttempt(services, open)
+      await ask(services, open)
     } catch (error) {
       if (!(error instanceof GatewayUnreachable)) throw error
     }

@@ -21,7 +21,7 @@ import type { Attempt } from '../fulfilment/notes.ts'
 import { settleAttempt } from '../fulfilment/settle.ts'
 import { capabilitiesOf, openConnection } from '../gateways/service.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
-import { abandonAttempt, lookUpAttempt } from '../lookup/lookup.ts'
+import { abandonAttempt, leaveAttempt, lookUpAttempt } from '../lookup/lookup.ts'
 import type { Services, Within } from '../platform/context.ts'
 import { isCommitted, onceInTransaction } from '../platform/keyedRequest.ts'
 import { requireCompared } from '../platform/restored.ts'
@@ -229,11 +229,24 @@ async function begin(
 }
 
 /** Asks the gateway about a payment by hand that is under way, and says how it stands. */
-export async function checkManualPayment(services: Services, agreementId: string): Promise<ManualPaymentOutcome> {
+export function checkManualPayment(services: Services, agreementId: string): Promise<ManualPaymentOutcome> {
+  return askedOf(services, agreementId, lookUpAttempt)
+}
+
+/** Leaves a payment by hand that was to be approved: it is closed for good, here and at the gateway. */
+export function leaveManualPayment(services: Services, agreementId: string): Promise<ManualPaymentOutcome> {
+  return askedOf(services, agreementId, leaveAttempt)
+}
+
+async function askedOf(
+  services: Services,
+  agreementId: string,
+  ask: (services: Services, attempt: Attempt) => Promise<void>,
+): Promise<ManualPaymentOutcome> {
   const open = await openAttempt(services, agreementId)
   if (open) {
     try {
-      await lookUpAttempt(services, open)
+      await ask(services, open)
     } catch (error) {
       if (!(error instanceof GatewayUnreachable)) throw error
     }

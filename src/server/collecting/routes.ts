@@ -24,6 +24,7 @@ import {
   changeMethod,
   checkManualPayment,
   isPaidByNow,
+  leaveManualPayment,
   type ManualPaymentOutcome,
   payManually,
 } from './manualPayment.ts'
@@ -90,6 +91,10 @@ export function planRoutes(base: Services) {
     .post('/:key/check', validate('param', byKey), async (c) => {
       const { services, agreementId } = await asked(c, c.req.valid('param').key)
       return c.json(await checkManualPayment(services, agreementId))
+    })
+    .post('/:key/leave', validate('param', byKey), async (c) => {
+      const { services, agreementId } = await asked(c, c.req.valid('param').key)
+      return c.json(await leaveManualPayment(services, agreementId))
     })
     .put('/:key/method', validate('param', byKey), validate('json', v.object(payment)), byBuyer, async (c) => {
       const { services, agreementId } = await asked(c, c.req.valid('param').key)

@@ -73,6 +73,11 @@ export async function abandonAttempt(base: Services, attempt: Attempt): Promise<
   await settleAttempt(services, attempt.id, await adapter.abandon(credentials, attempt.key), 'lookup')
 }
 
+/** Leaves an attempt: what waits for the buyer's approval is closed, and of anything else it is asked what became of it. */
+export function leaveAttempt(services: Services, attempt: Attempt): Promise<void> {
+  return attempt.state === 'confirming' ? abandonAttempt(services, attempt) : lookUpAttempt(services, attempt)
+}
+
 /** The worker's job: looks an attempt up until it is settled, however long that takes. */
 export async function lookUpUntilSettled(services: Services, attemptId: string): Promise<void> {
   const attempt = await getAttempt(services, attemptId)

@@ -1,7 +1,7 @@
 import { and, desc, eq, isNull } from 'drizzle-orm'
 import { nextPayment, nextTryOf, payableOn } from '../../core/collecting/agreement.ts'
 import { readAgreement } from '../agreements/agreements.ts'
-import { buyPathOf } from '../catalogue/products.ts'
+import { buyAgainPathOf } from '../catalogue/products.ts'
 import { makePayLink } from '../collecting/payLinks.ts'
 import { attempts, catalogue, grants, offers } from '../db/schema/index.ts'
 import { makeOrderLink } from '../orders/orderLinks.ts'
@@ -59,7 +59,7 @@ export async function factsOf(
     isClosed: ends[0] !== undefined && ends[0] <= day,
     payLink: await makePayLink(services, agreementId),
     myCourses: `${config.origin}/my`,
-    buyAgain: `${config.origin}${course ? buyPathOf(course) : '/'}`,
+    buyAgain: `${config.origin}${course ? buyAgainPathOf(course, line.offerId) : '/'}`,
   }
 }
 

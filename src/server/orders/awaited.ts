@@ -1,9 +1,9 @@
-import { and, desc, eq, isNull } from 'drizzle-orm'
+import { and, asc, desc, eq, isNull, type SQL } from 'drizzle-orm'
 import { inGroups } from '../../core/bank/reference.ts'
 import { transferCode } from '../../core/bank/transferCode.ts'
 import { qrPath } from '../../core/qr/qrPath.ts'
 import type { Queryable } from '../db/client.ts'
-import { attempts, connections, type TransferSettings } from '../db/schema/index.ts'
+import { attempts, connections, orderLines, orders, type TransferSettings } from '../db/schema/index.ts'
 import type { Order } from '../fulfilment/notes.ts'
 import { receivedFor, referenceOf } from '../transfers/transfers.ts'
 
@@ -46,6 +46,42 @@ export async function awaitedOf(db: Queryable, order: Order): Promise<Awaited | 
     method: attempt.method ?? '',
     transfer: transfer && viewOf(transfer, order, attempt.amount - came),
   }
+}
+
+/** An order that waits for its money, as its buyer finds it again. */
+export interface WaitingOrder {
+  id: string
+  number: number
+  titles: string[]
+  awaited: Awaited
+}
+
+/** Orders that wait for their money, the newest first. */
+export async function waitingOrdersOf(db: Queryable, which: SQL | undefined): Promise<WaitingOrder[]> {
+  const rows = await db
+    .select()
+    .from(orders)
+    .where(and(which, eq(orders.state, 'paying')))
+    .orderBy(desc(orders.number))
+    .limit(MAX_WAITING)
+  const found = await Promise.all(
+    rows.map(async (order) => ({ order, awaited: await awaitedOf(db, order), titles: await titlesOf(db, order.id) })),
+  )
+  return found.flatMap(({ order: { id, number }, awaited, titles }) =>
+    awaited ? [{ id, number, titles, awaited }] : [],
+  )
+}
+
+/** Most of them that are shown; so many nobody waits for. */
+const MAX_WAITING = 20
+
+async function titlesOf(db: Queryable, orderId: string): Promise<string[]> {
+  const rows = await db
+    .select({ title: orderLines.title })
+    .from(orderLines)
+    .where(eq(orderLines.orderId, orderId))
+    .orderBy(asc(orderLines.position))
+  return rows.map(({ title }) => title)
 }
 
 /** What the QR code of an order's transfer holds; null where there is none. */

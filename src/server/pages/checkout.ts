@@ -1,19 +1,22 @@
-import { eq, inArray } from 'drizzle-orm'
+import { and, eq, inArray } from 'drizzle-orm'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import { isOver, shownOn } from '../../core/content/checkoutPage.ts'
 import { lessonTitle } from '../../core/content/course.ts'
 import { accessProblem } from '../../core/content/endsOn.ts'
+import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
+import { say } from '../../core/words/message.ts'
 import { cardOf } from '../catalogue/cards.ts'
 import { findLivePage, type LivePage, livePageById } from '../catalogue/pages.ts'
 import { type LineCourse, type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
 import { beside } from '../checkout/beside.ts'
 import { quoteKnownCode } from '../checkout/pageQuote.ts'
 import { enterCodes } from '../coupons/entered.ts'
-import { catalogue, orderLines, orders } from '../db/schema/index.ts'
+import { catalogue, offers, orderLines, orders } from '../db/schema/index.ts'
 import { shownPaymentMethods } from '../gateways/shownMethods.ts'
+import { isId } from '../http/isId.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
@@ -147,7 +150,7 @@ export async function productPage(
     isBasket: false,
     heading: product.live.title,
     also: [],
-    warnings: [],
+    warnings: await offerGone(services, product, offers, offerId),
     chosenPrice: null,
     product: cardOf(product),
     gets: facts.titles,
@@ -208,4 +211,20 @@ function endedOffer(
   const at = parseInstant(services.now().toISOString())
   const problem = asked && at ? accessProblem(asked.live.access, dayIn(school.timeZone, at)) : null
   return asked && problem ? { name: asked.live.name, until: problem.until } : null
+}
+
+/** That the offer of a link, which was on sale once, is not any more; the page shows what is. */
+async function offerGone(
+  { db }: Services,
+  { id: productId }: SellableProduct,
+  shown: readonly ShopOffer[],
+  offerId: string | undefined,
+): Promise<string[]> {
+  if (!offerId || !isId(offerId) || shown.some(({ id }) => id === offerId)) return []
+  const [offer] = await db
+    .select({ live: offers.live })
+    .from(offers)
+    .where(and(eq(offers.id, offerId), eq(offers.productId, productId)))
+  // What was never published is nobody's to know.
+  return offer?.live ? [say(CHECKOUT.offerGone, { offer: offer.live.name })] : []
 }

@@ -218,6 +218,7 @@ export function pageRoutes(base: Services, renderer: Renderer) {
       name: 'sign-in',
       goTo: ownPath(c.req.query('then'), base.config.origin),
       email: c.req.query('email') ?? '',
+      titles: [],
     })),
   )
   app.get(

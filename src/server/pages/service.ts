@@ -9,7 +9,7 @@ import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
-import { browserAccessSince, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
+import { browserAccessSince, buyAgainPath, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
 import { showBasket } from '../baskets/shown.ts'
 import { cardOf } from '../catalogue/cards.ts'
 import { liveFront } from '../catalogue/front.ts'
@@ -17,9 +17,11 @@ import { buyPathOf } from '../catalogue/products.ts'
 import { type SellableProduct, sellableProducts } from '../catalogue/sellable.ts'
 import { readUsedPayLink } from '../collecting/payLinks.ts'
 import { askFor, planView } from '../collecting/view.ts'
+import type { Queryable } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
 import { attempts, catalogue, courses, orderLines, orders, people } from '../db/schema/index.ts'
 import { isId } from '../http/isId.ts'
-import { awaitedOf } from '../orders/awaited.ts'
+import { awaitedOf, waitingOrdersOf } from '../orders/awaited.ts'
 import { amountsOf, boughtOf } from '../orders/bought.ts'
 import { paymentReceiptOf, receivedPayments } from '../orders/paymentReceipt.ts'
 import { paidOrdersOf, plansOf } from '../orders/plans.ts'
@@ -300,13 +302,34 @@ export function orderLinkEnded(visitor: Visitor): ShopView {
 }
 
 export async function myView(services: Services, visitor: Visitor): Promise<ShopView> {
-  if (!visitor.person) return { name: 'sign-in', goTo: '/my', email: '' }
-  return {
-    name: 'my',
-    courses: await coursesOf(services, visitor.person),
-    plans: await plansOf(services.db, visitor.person.id),
-    orders: await paidOrdersOf(services.db, visitor.person.id),
+  const { person, mode, browserHash } = visitor
+  const { db } = services
+  if (person) {
+    return {
+      name: 'my',
+      courses: await coursesOf(services, mode, person),
+      plans: await plansOf(db, person.id),
+      orders: await paidOrdersOf(db, person.id),
+      waiting: await waitingOrdersOf(db, and(eq(orders.personId, person.id), eq(orders.mode, mode))),
+    }
   }
+  const waiting = browserHash ? await waitingOrdersOf(db, ofBrowser(mode, browserHash)) : []
+  const bought = browserHash ? await coursesOf(services, mode, { browserHash }) : []
+  if (bought.length > 0 || waiting.length > 0) return { name: 'my', courses: bought, plans: [], orders: [], waiting }
+  return { name: 'sign-in', goTo: '/my', email: '', titles: browserHash ? await titlesIn(db, mode, browserHash) : [] }
+}
+
+const ofBrowser = (mode: Mode, browserHash: string) => and(eq(orders.browserHash, browserHash), eq(orders.mode, mode))
+
+/** What was bought in a browser, for who must sign in by now. */
+async function titlesIn(db: Queryable, mode: Mode, browserHash: string): Promise<string[]> {
+  const rows = await db
+    .selectDistinct({ title: orderLines.title })
+    .from(orderLines)
+    .innerJoin(orders, eq(orders.id, orderLines.orderId))
+    .where(and(ofBrowser(mode, browserHash), eq(orders.state, 'paid')))
+    .orderBy(asc(orderLines.title))
+  return rows.map(({ title }) => title)
 }
 
 /** One agreement, for its signed-in buyer or by a link in a message. */
@@ -358,7 +381,8 @@ export async function learnView(
     ])
   }
   if (entry.state === 'closed') {
-    return notice(403, filled(NOTICE.closed, on(entry.closed)), [{ label: NOTICE.buyAgain, href: buy }, about])
+    const again = { label: NOTICE.buyAgain, href: await buyAgainPath(services, entry.grant) }
+    return notice(403, filled(NOTICE.closed, on(entry.closed)), [again, about])
   }
   if (entry.state === 'no-grant') return whyClosed({ slug, title, buy }, visitor, about, course.retiredAt !== null)
   const lesson = lessonId === undefined ? null : lessons.find(({ id }) => id === lessonId)

@@ -7,7 +7,7 @@ import { BASKET_SLUG } from '../catalogue/slug.ts'
 import { quoteOnPage } from '../checkout/pageQuote.ts'
 import { placeOrder } from '../checkout/place.ts'
 import { placeSchema } from '../checkout/placing.ts'
-import { checkOrder } from '../checkout/status.ts'
+import { checkOrder, leaveOrder } from '../checkout/status.ts'
 import { planRoutes } from '../collecting/routes.ts'
 import { clientAddress, proxyList } from '../http/clientAddress.ts'
 import { isId } from '../http/isId.ts'
@@ -30,6 +30,7 @@ import { checkoutView } from './checkout.ts'
 /** Marks a browser in which a buyer has signed in before. */
 const KNOWN_SHOP_COOKIE = 'acorn_known_shop'
 
+const orderParam = v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })
 const upsellParam = v.object({
   order: v.pipe(v.string(), v.uuid('There is no such order.')),
   step: v.pipe(v.string(), v.maxLength(60)),
@@ -106,15 +107,16 @@ export function shopRoutes(base: Services) {
         return c.json(await quoteOnPage(services, c.req.valid('param').slug, c.req.valid('json'), shopper))
       },
     )
-    .post(
-      '/orders/:id/check',
-      validate('param', v.object({ id: v.pipe(v.string(), v.uuid('There is no such order.')) })),
-      async (c) => {
-        const { services, visitor } = await open(c)
-        const shopper = { ...visitor, browserHash: browserHashOf(c, base.config) }
-        return c.json(await checkOrder(services, c.req.valid('param').id, shopper))
-      },
-    )
+    .post('/orders/:id/check', validate('param', orderParam), async (c) => {
+      const { services, visitor } = await open(c)
+      const shopper = { ...visitor, browserHash: browserHashOf(c, base.config) }
+      return c.json(await checkOrder(services, c.req.valid('param').id, shopper))
+    })
+    .post('/orders/:id/leave', validate('param', orderParam), async (c) => {
+      const { services, visitor } = await open(c)
+      const shopper = { ...visitor, browserHash: browserHashOf(c, base.config) }
+      return c.json(await leaveOrder(services, c.req.valid('param').id, shopper))
+    })
     .post('/upsells/:order/:step', validate('param', upsellParam), validate('json', takeSchema), byBuyer, async (c) => {
       const { services, shopper } = openedFor(c)
       const { order, step } = c.req.valid('param')

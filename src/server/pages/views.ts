@@ -14,7 +14,7 @@ import type { BasketAnswer } from '../checkout/pageQuote.ts'
 import type { PlanView } from '../collecting/view.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import type { PaymentMethod } from '../gateways/shownMethods.ts'
-import type { Awaited } from '../orders/awaited.ts'
+import type { Awaited, WaitingOrder } from '../orders/awaited.ts'
 import type { OrderAmounts } from '../orders/bought.ts'
 import type { PaymentReceipt } from '../orders/paymentReceipt.ts'
 import type { PlanShown } from '../orders/plans.ts'
@@ -266,6 +266,8 @@ export interface ReceiptView {
 
 export interface MyView {
   name: 'my'
+  /** Orders that wait for their money, the newest first. */
+  waiting: WaitingOrder[]
   /** Paid orders, the newest first, with their receipts. */
   orders: { id: string; number: number; course: string; paidOn: string }[]
   plans: PlanShown[]
@@ -299,6 +301,8 @@ export interface SignInView {
   /** Where to go after it, a path of our own. */
   goTo: string
   email: string
+  /** What was bought in this browser, and can be opened once signed in. */
+  titles: string[]
 }
 
 export interface PasswordView {

@@ -1,10 +1,14 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
+import { formatMoney } from '../../core/money/format.ts'
+import { formatTitles } from '../../core/sentence/words.ts'
 import { MY } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
-import type { MyView, PlanShown, ShopPage } from '../../server/client.ts'
+import type { MyView, PlanShown, ShopPage, WaitingOrder } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
+import { State } from '../../ui/State.tsx'
 import { sayWith } from '../../ui/sayWith.ts'
+import { TransferDetails } from '../checkout/TransferDetails.tsx'
 import { formatPlan, PlanTimeline } from '../collecting/plan.tsx'
 import { Part } from '../Part.tsx'
 import { Details } from '../people/Details.tsx'
@@ -14,7 +18,21 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
   return (
     <main className="mx-auto w-[760px] max-w-[calc(100%-32px)] pt-6">
       <h1 className="text-[30px]">{MY.title}</h1>
-      {view.courses.length === 0 && (
+      {view.waiting.map((order) => (
+        <Waiting key={order.id} order={order} page={page} />
+      ))}
+      {!page.visitor && view.courses.length > 0 && (
+        <p className="mt-3 text-ink-2">
+          {sayWith(MY.fromBrowser, {
+            signIn: (
+              <a className="link" href="/sign-in?then=%2Fmy">
+                {MY.signIn}
+              </a>
+            ),
+          })}
+        </p>
+      )}
+      {view.courses.length === 0 && view.waiting.length === 0 && (
         <p className="mt-4 text-ink-2">
           {sayWith(MY.none, {
             see: (
@@ -80,6 +98,29 @@ export default function MyPage({ page, view }: { page: ShopPage; view: MyView })
       )}
       {page.visitor && <Part name="details" of={Details} page={page} view={view} />}
     </main>
+  )
+}
+
+/** An order that waits for its money: what to transfer, and where to. */
+function Waiting({ order: { id, number, titles, awaited }, page }: { order: WaitingOrder; page: ShopPage }) {
+  const { amount, came, transfer } = awaited
+  const money = (what: number) => formatMoney(what, page.school)
+  const left = { money: money(amount - came), came: money(came), all: money(amount) }
+  return (
+    <section className="mt-4 rounded-lg border border-line bg-sheet px-5 py-4">
+      <p className="text-[14px]">
+        <State shape="awaited">{MY.waiting}</State>
+      </p>
+      <h2 className="mt-1 text-[18px]">
+        <a className="link" href={`/thanks/${id}`}>
+          {say(MY.waitingOrder, { number, courses: formatTitles(titles) })}
+        </a>
+      </h2>
+      <p className="mt-1 text-ink-2">
+        {say(transfer ? (came > 0 ? MY.waitingRest : MY.waitingTransfer) : MY.onItsWay, left)}
+      </p>
+      {transfer && <TransferDetails amount={left.money} transfer={transfer} />}
+    </section>
   )
 }
 

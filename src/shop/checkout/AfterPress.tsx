@@ -8,7 +8,7 @@ interface AfterPressProps {
   message: string | null
   phase: Phase
   /** Leaves what was begun at a gateway's page, to order it anew. */
-  anew: () => void
+  anew: (orderId: string) => void
 }
 
 /** What is said above the button of a page that orders, once it was pressed. */
@@ -27,7 +27,7 @@ export function AfterPress({ message, phase, anew }: AfterPressProps) {
               </a>
             ),
             anew: (
-              <button type="button" className="link" onClick={anew}>
+              <button type="button" className="link" onClick={() => anew(phase.orderId)}>
                 {CHECKOUT.anew}
               </button>
             ),

@@ -222,7 +222,7 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 {say(CHECKOUT.cannotPay, { school: page.school.name })}
               </p>
             )}
-            <AfterPress message={message} phase={phase} anew={paying.payAnotherWay} />
+            <AfterPress message={message} phase={phase} anew={(orderId) => void paying.leave(orderId)} />
             {view.hasUpsells && needsPaymentMethod && paymentMethod?.can.chargesAgain && (
               <p className="mt-3 text-[13px] text-ink-2">
                 {say(CHECKOUT.keptForMore, {
@@ -253,7 +253,11 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
         </>
       )}
       {phase.kind === 'confirming' && (
-        <ConfirmDialog url={phase.url} done={() => void paying.confirmed(phase.orderId)} leave={paying.walkAway} />
+        <ConfirmDialog
+          url={phase.url}
+          done={() => void paying.confirmed(phase.orderId)}
+          leave={() => void paying.leave(phase.orderId)}
+        />
       )}
     </form>
   )

@@ -14,6 +14,7 @@ import { Part } from '../Part.tsx'
 import { ResendLink } from '../people/ResendLink.tsx'
 import { ReceiptLines } from '../receipt/ReceiptLines.tsx'
 import { Sheet } from '../Sheet.tsx'
+import { TransferDetails } from './TransferDetails.tsx'
 
 /** After paying: the receipt, and the course one click away. */
 export default function ThanksPage({ page, view }: { page: ShopPage; view: ThanksView }) {
@@ -252,13 +253,6 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
     )
   }
   const said = { opening: opensOnceIt(view, page), email: <Email view={view} /> }
-  const rows: [string, string][] = [
-    [THANKS.amount, money(amount - came)],
-    [THANKS.to, transfer.holder],
-    [THANKS.iban, transfer.iban],
-    ...(transfer.bic ? [[THANKS.bic, transfer.bic] as [string, string]] : []),
-    [THANKS.reference, transfer.reference],
-  ]
   return (
     <Sheet>
       <h1 className="text-[28px] md:text-[32px]">
@@ -270,30 +264,7 @@ function AwaitedSheet({ page, view, awaited }: { page: ShopPage; view: ThanksVie
           : sayWith(THANKS.transferText, said)}
       </p>
       {transfer.instructions && <p className="mt-3 max-w-[60ch] whitespace-pre-line">{transfer.instructions}</p>}
-      <div className="mt-6 grid items-start gap-8 md:grid-cols-[1fr_auto]">
-        <dl className="grid max-w-[560px] grid-cols-[110px_1fr]">
-          {rows.map(([label, value]) => (
-            <div key={label} className="col-span-2 grid grid-cols-subgrid border-b border-line py-2">
-              <dt className="text-ink-3">{label}</dt>
-              <dd className="font-semibold select-all [overflow-wrap:anywhere]">{value}</dd>
-            </div>
-          ))}
-        </dl>
-        {transfer.code && (
-          <figure className="w-[190px]">
-            <svg
-              viewBox={`-4 -4 ${transfer.code.side + 8} ${transfer.code.side + 8}`}
-              role="img"
-              aria-label={THANKS.code}
-              className="w-full rounded border border-line bg-white"
-              shapeRendering="crispEdges"
-            >
-              <path d={transfer.code.path} fill="#000" />
-            </svg>
-            <figcaption className="mt-1.5 text-[13px] text-ink-2">{THANKS.scan}</figcaption>
-          </figure>
-        )}
-      </div>
+      <TransferDetails amount={money(amount - came)} transfer={transfer} />
       <Followers page={page} view={view} />
       <p className="mt-6 flex flex-wrap items-center gap-x-4 gap-y-1 text-[14px]">
         <State shape="awaited">{say(THANKS.waiting, { number: view.order.number })}</State>

@@ -8,15 +8,27 @@ export type Phase =
   | { kind: 'sending' }
   | { kind: 'confirming'; orderId: string; url: string }
   /** Begun at the gateway's own page, and not finished there. */
-  | { kind: 'elsewhere'; url: string }
+  | { kind: 'elsewhere'; orderId: string; url: string }
   | { kind: 'checking' }
 
 /** So long it waits before it asks again what became of a payment. */
 export const ASK_AGAIN_MS = 1500
 
+/**
+ * Leaves a payment that was to be approved: it is closed at the gateway, so that nothing is charged by it any more; says
+ * how the order stands then. @throws ApiError 404.
+ */
+export function leaveOrder(orderId: string): Promise<Placed> {
+  return answered(api.orders[':id'].leave.$post({ param: { id: orderId } }), orderId)
+}
+
 /** Asks how an order stands; while the server cannot be reached, it is still not known. @throws ApiError 404. */
 export function askOrder(orderId: string): Promise<Placed> {
-  return unwrap(api.orders[':id'].check.$post({ param: { id: orderId } })).catch((error: unknown) => {
+  return answered(api.orders[':id'].check.$post({ param: { id: orderId } }), orderId)
+}
+
+function answered(asked: ReturnType<(typeof api.orders)[':id']['check']['$post']>, orderId: string): Promise<Placed> {
+  return unwrap(asked).catch((error: unknown) => {
     if (error instanceof ApiError && error.problem.status === 404) throw error
     return { state: 'checking', orderId }
   })

@@ -3,14 +3,14 @@ import { formatMoney } from '../../core/money/format.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { say } from '../../core/words/message.ts'
-import type { CheckoutView, PaymentMethod, Placed, ShopPage } from '../../server/client.ts'
+import type { AskedFor, CheckoutView, PaymentMethod, Placed, ShopPage } from '../../server/client.ts'
 import { ApiError, unwrap } from '../../ui/problem.ts'
 import { Once } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { forgetBack } from './back.ts'
 import { formatDeclined } from './declined.ts'
 import { type Tokenised, tokenise } from './GatewayFields.ts'
-import { ASK_AGAIN_MS, askOrder, type Phase } from './phase.ts'
+import { ASK_AGAIN_MS, askOrder, leaveOrder, type Phase } from './phase.ts'
 import type { Chosen } from './useChosen.ts'
 import type { Price } from './usePrice.ts'
 import { OWN_PRICE } from './useServerQuote.ts'
@@ -58,7 +58,7 @@ export function usePaying({ page, view, setView, chosen, price, frame }: Given) 
         if (!placed.isElsewhere) return setPhase({ kind: 'confirming', orderId: placed.orderId, url: placed.url })
         if (cameBack) {
           isBusy.current = false
-          return setPhase({ kind: 'elsewhere', url: placed.url })
+          return setPhase({ kind: 'elsewhere', orderId: placed.orderId, url: placed.url })
         }
         location.assign(placed.url)
         return
@@ -169,13 +169,30 @@ export function usePaying({ page, view, setView, chosen, price, frame }: Given) 
     standStill(CHECKOUT.lostBefore)
   }
 
+  const leave = async (orderId: string) => {
+    isBusy.current = true
+    setPhase({ kind: 'checking' })
+    await leadOn(await leaveOrder(orderId))
+  }
+
+  /** What is to be approved is what the page shows. */
+  const isShown = ({ pay, offers }: AskedFor) => {
+    const shown = [price.offer?.id, ...price.extras.map(({ offerId }) => offerId)]
+    return pay === price.pay && offers.length === shown.length && offers.every((id) => shown.includes(id))
+  }
+
   // A payment of this browser that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
     forgetBack()
     if (!view.pending) return
     isBusy.current = true
-    askOrder(view.pending).then((placed) => leadOn(placed, true), fail)
+    askOrder(view.pending)
+      .then((placed) => {
+        const isOther = placed.state === 'confirming' && !isShown(placed.asked)
+        return isOther ? leave(placed.orderId) : leadOn(placed, true)
+      })
+      .catch(fail)
   }, [])
 
   return {
@@ -187,9 +204,8 @@ export function usePaying({ page, view, setView, chosen, price, frame }: Given) 
       setPhase({ kind: 'checking' })
       await leadOn(await askOrder(orderId))
     },
-    walkAway: () => standStill(formatDeclined('abandoned')),
-    /** Leaves what was begun elsewhere; another order of it closes that first. */
-    payAnotherWay: () => setPhase({ kind: 'idle' }),
+    /** Leaves what was to be approved, or was begun elsewhere: it is closed, so that it cannot be paid any more. */
+    leave,
   }
 }
 

@@ -133,7 +133,7 @@ export function PlanSheet({ page, view }: { page: ShopPage; view: PlanView }) {
         message={action ? null : plan.message}
       />
       {plan.phase.kind === 'confirming' && (
-        <ConfirmDialog url={plan.phase.url} done={() => void plan.confirmed()} leave={plan.walkAway} />
+        <ConfirmDialog url={plan.phase.url} done={() => void plan.confirmed()} leave={() => void plan.leave()} />
       )}
     </Sheet>
   )

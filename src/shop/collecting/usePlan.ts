@@ -166,6 +166,13 @@ export function usePlan(page: ShopPage, view: PlanView, frame: RefObject<HTMLIFr
       setPhase({ kind: 'checking' })
       await leadOn(await ask())
     },
-    walkAway: () => giveUp(formatDeclined('abandoned')),
+    /** Leaves what was to be approved: it is closed, so that it cannot be paid any more. */
+    leave: async () => {
+      setPhase({ kind: 'checking' })
+      const left = await unwrap(api.plan[':key'].leave.$post({ param: { key } })).catch(
+        (): Paid => ({ state: 'checking' }),
+      )
+      await leadOn(left)
+    },
   }
 }

@@ -1,5 +1,7 @@
 import { useState } from 'react'
+import { formatTitles } from '../../core/sentence/words.ts'
 import { PEOPLE } from '../../core/words/en/people.ts'
+import { say } from '../../core/words/message.ts'
 import type { SignInView } from '../../server/client.ts'
 import { Button } from '../../ui/Button.tsx'
 import { Credentials } from '../../ui/Credentials.tsx'
@@ -21,6 +23,9 @@ export function SignInSheet({ view }: { view: SignInView }) {
   return (
     <Sheet narrow>
       <h1 className="mb-4 text-[24px]">{PEOPLE.signIn}</h1>
+      {view.titles.length > 0 && (
+        <p className="mb-4 text-ink-2">{say(PEOPLE.boughtHere, { titles: formatTitles(view.titles) })}</p>
+      )}
       <form
         method="dialog"
         noValidate

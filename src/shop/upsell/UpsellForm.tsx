@@ -75,7 +75,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
           />
         </div>
       )}
-      <AfterPress message={message} phase={phase} anew={upsell.anew} />
+      <AfterPress message={message} phase={phase} anew={(orderId) => void upsell.leave(orderId)} />
       <div className="mt-4 grid gap-2.5 sm:grid-cols-2">
         <Button
           kind="press"
@@ -106,7 +106,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
         <ConfirmDialog
           url={phase.url}
           done={() => void upsell.confirmed(phase.orderId)}
-          leave={upsell.walkAway}
+          leave={() => void upsell.leave(phase.orderId)}
           key={order.id}
         />
       )}

@@ -8,7 +8,7 @@ import { Once } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { formatDeclined } from '../checkout/declined.ts'
 import { tokenise } from '../checkout/GatewayFields.ts'
-import { ASK_AGAIN_MS, askOrder, type Phase } from '../checkout/phase.ts'
+import { ASK_AGAIN_MS, askOrder, leaveOrder, type Phase } from '../checkout/phase.ts'
 
 /** All that happens between an upsell and the next page. */
 export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTMLIFrameElement | null>) {
@@ -45,7 +45,7 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
         if (!placed.isElsewhere) return setPhase({ kind: 'confirming', orderId: placed.orderId, url: placed.url })
         if (!cameBack) return location.assign(placed.url)
         isBusy.current = false
-        return setPhase({ kind: 'elsewhere', url: placed.url })
+        return setPhase({ kind: 'elsewhere', orderId: placed.orderId, url: placed.url })
       case 'checking':
         setPhase({ kind: 'checking' })
         await new Promise((resolve) => setTimeout(resolve, ASK_AGAIN_MS))
@@ -108,6 +108,12 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
     }
   }
 
+  const leave = async (orderId: string) => {
+    isBusy.current = true
+    setPhase({ kind: 'checking' })
+    await leadOn(await leaveOrder(orderId))
+  }
+
   // A payment of it that was under way when the page was loaded.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, for the page as it was loaded
   useEffect(() => {
@@ -128,12 +134,12 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
     paymentMethods,
     paymentMethod,
     choose,
-    anew: () => idle(null),
     confirmed: async (orderId: string) => {
       setPhase({ kind: 'checking' })
       await leadOn(await askOrder(orderId))
     },
-    walkAway: () => idle(declined('abandoned')),
+    /** Leaves what was to be approved: it is closed, so that it cannot be paid any more. */
+    leave,
   }
 }
 

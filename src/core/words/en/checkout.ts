@@ -73,6 +73,7 @@ export const CHECKOUT = {
   inAll: 'In all',
   vat: 'VAT {rate}, inside',
   vatOfToday: 'VAT {rate}, inside today’s payment',
+  offerGone: '“{offer}” is no longer on sale. This is what there is now.',
   gone: 'This offer is no longer on sale. Nothing was charged. See the others.',
   changed: 'The price is now {money}. Nothing was charged. Press the button again if you agree.',
   notChargedOther: '{why} Nothing was charged. Pay another way.',

@@ -1,6 +1,7 @@
 /** Signing in, passwords, and the buyer's own details. */
 export const PEOPLE = {
   signIn: 'Sign in to your courses',
+  boughtHere: 'Bought in this browser: {titles}.',
   sent: 'If we know this email, a link to set a password is on its way.',
   forgotten: 'No password yet, or forgotten? Write your email above and {send}.',
   send: 'have a link sent',
