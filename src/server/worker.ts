@@ -1,3 +1,4 @@
+import { announceAccess } from './access/announce.ts'
 import { growBundle, resumeGrowths } from './bundles/grow.ts'
 import { announceAll } from './collecting/announce.ts'
 import { collectAgreements, queueDue } from './collecting/collect.ts'
@@ -98,6 +99,7 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
       sweepOpenAttempts(services),
       queueDue(services),
       announceAll(services),
+      announceAccess(services),
       endWhatWaited(services),
       aggregate(services.db),
       resumeMove(services),

@@ -73,6 +73,10 @@ async function bookedOf(orderId: string) {
 describe('an order of two things of which another opened one meanwhile', () => {
   it('opens the other, and says of the one that it was paid twice', async () => {
     const { orderId, other } = await paperMeanwhile()
+    // Whoever marks the money sees it before.
+    const lineOf = (title: string, of: { id: string; title: string }[]) => of.find((line) => line.title === title)?.id
+    const before = await openOrder(world.services, 'practice', orderId)
+    expect(before.openedElsewhere).toEqual([lineOf(`Paper ${n}`, before.lines)])
     await transferCame(orderId)
     expect(await world.orderOf(orderId)).toMatchObject({ state: 'paid' })
     expect(await world.duplicatesOf(orderId)).toEqual([null, other])
@@ -93,7 +97,13 @@ describe('an order of two things of which another opened one meanwhile', () => {
     const { orderId } = await paperMeanwhile()
     await transferCame(orderId)
     const sent = await world.db.select().from(messages).where(eq(messages.orderId, orderId)).orderBy(messages.createdAt)
-    expect(sent.map(({ kind }) => kind).sort()).toEqual(['awaiting', 'creator-sold', 'paid-twice', 'receipt'])
+    expect(sent.map(({ kind }) => kind).sort()).toEqual([
+      'awaiting',
+      'creator-awaiting',
+      'creator-sold',
+      'paid-twice',
+      'receipt',
+    ])
     const textOf = async (kind: string) => {
       let email = ''
       await sendMessage(world.services, sent.find((row) => row.kind === kind)?.id as string, async (mail) => {

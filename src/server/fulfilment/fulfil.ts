@@ -5,8 +5,8 @@ import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { firstPhase, type StoredPhases } from '../../core/collecting/phase.ts'
 import { opensOn } from '../../core/quote/access.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
-import type { QuotedLine, QuotedOffer } from '../../core/quote/types.ts'
-import { countingOn, grantsBeside, type Holding, paidMeanwhile } from '../access/heldAlready.ts'
+import type { QuotedOffer } from '../../core/quote/types.ts'
+import { countingOn, grantsBeside } from '../access/heldAlready.ts'
 import { grantDates, storedOf } from '../agreements/agreements.ts'
 import type { SavedMethod } from '../charging/paymentMethods.ts'
 import { markCodesUsed } from '../coupons/uses.ts'
@@ -29,6 +29,7 @@ import { bookCollected } from '../ledger/book.ts'
 import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import type { Within } from '../platform/context.ts'
 import { dayFor, type School } from '../school/service.ts'
+import { type Duplicates, duplicatesIn } from './duplicates.ts'
 import { shareFee } from './fees.ts'
 import type { OpeningLine, OrderContext, ScheduledPayment } from './orderContext.ts'
 
@@ -88,9 +89,6 @@ interface Opening extends Paying {
   lines: readonly OpeningLine[]
 }
 
-/** Lines whose courses another order opened meanwhile, with that order. */
-type Duplicates = ReadonlyMap<string, string>
-
 const putCollected = compiled<{ rows: string; ids: readonly string[]; at: Date }>()((db, given) =>
   db
     .update(payments)
@@ -129,26 +127,6 @@ async function collectToday(
     putCollected(services.db, { rows: JSON.stringify(rows), ids: rows.map(({ paid: id }) => id), at: services.now() }),
     bookCollected(services, booked),
   ])
-}
-
-/** Which lines of orders buy what another order opened while they waited. What costs nothing is opened again. */
-function duplicatesIn(all: readonly Opening[], held: readonly Holding[]): Duplicates {
-  const duplicates = new Map<string, string>()
-  for (const { order, lines, by } of all) {
-    // An order of nothing is paid in the moment in which it is placed: no other comes between.
-    if (!by) continue
-    for (const { line, courses: of } of lines) {
-      if (!costs(line.quoted)) continue
-      const ids = of.map(({ courseId }) => courseId)
-      const first = paidMeanwhile(held, order, ids)
-      if (first) duplicates.set(line.id, first)
-    }
-  }
-  return duplicates
-}
-
-function costs({ payments: all, untilCancelled }: QuotedLine): boolean {
-  return untilCancelled || all.some(({ pay }) => pay > 0)
 }
 
 /**
@@ -200,7 +178,11 @@ export async function markPaid(services: Within, all: readonly Paying[], known: 
   // A bundle may have grown by courses whose grants were not read before.
   const orderIds = all.map(({ order }) => order.id)
   const held = opening === ordered ? known.grants : await grantsBeside(tx, { orders: orderIds })
-  const duplicates = duplicatesIn(paying, countingOn(held, placedOn))
+  const duplicates = duplicatesIn(
+    // An order of nothing is paid in the moment in which it is placed: no other comes between.
+    paying.filter(({ by }) => by !== null),
+    countingOn(held, placedOn),
+  )
   await Promise.all([
     putPaid(tx, { ids: orderIds, at, day: placedOn }),
     collectToday(services, paying, known.payments, duplicates),

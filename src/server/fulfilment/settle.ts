@@ -1,5 +1,6 @@
 import { and, eq, type Placeholder, sql } from 'drizzle-orm'
 import { UPSELL_MINUTES } from '../../core/content/checkoutPage.ts'
+import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import type { Outcome } from '../../gateways/contract.ts'
 import { readAgreements } from '../agreements/agreements.ts'
 import { nextState } from '../charging/states.ts'
@@ -7,8 +8,9 @@ import { releaseCodes } from '../coupons/uses.ts'
 import type { Transaction } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
 import { attempts, connections, orders } from '../db/schema/index.ts'
+import type { MessageKind } from '../db/schema/messages.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
-import { queueMessage } from '../outbox/queue.ts'
+import { queueMessage, queueMessages } from '../outbox/queue.ts'
 import { inOneGo } from '../platform/batch.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { collectedAgain } from './chargedAgain.ts'
@@ -235,9 +237,16 @@ async function leaveUnpaid(
     case 'awaited': {
       const { reference, method } = outcome
       await change(tx, attempt, { state: 'awaiting', reference, method, confirmUrl: null })
-      const { queued, rows } = queueMessage(services, { ...about, mode: order.mode, kind: 'awaiting' })
+      const [connection] = await adaptersBy(tx, { ids: [attempt.connectionId] })
+      // What a bank collects needs nobody to look for it.
+      const isTransfer = connection?.adapter === BANK_TRANSFER_ID
+      const kinds: MessageKind[] = ['awaiting', ...(isTransfer ? ['creator-awaiting' as const] : [])]
+      const { queued, rows } = queueMessages(
+        services,
+        kinds.map((kind) => ({ ...about, mode: order.mode, kind })),
+      )
       const awaiting: JournalEvent = { about, what: 'attempt-awaiting', data: { reference, method, source } }
-      return recordAll(tx, at, [awaiting, queued], rows)
+      return recordAll(tx, at, [awaiting, ...queued], rows)
     }
     case 'declined':
       await change(tx, attempt, {

@@ -232,7 +232,9 @@ export function composeEmail(
   const textRows = rows.map(([label, value]) => `  ${label}: ${value}`)
   const text = [
     // What goes with a picture says nothing without it.
-    ...paragraphs.flatMap(({ text: words, link, picture }) => (picture ? [] : link ? [words, link, ''] : [words, ''])),
+    ...paragraphs.flatMap(({ text: words, link, picture }) =>
+      picture ? [] : [...(words ? [words] : []), ...(link ? [link] : []), ''],
+    ),
     ...(rows.length > 0 ? [...textRows, ''] : []),
     ...(after ? [after, ''] : []),
     school.name,
@@ -243,7 +245,12 @@ export function composeEmail(
     <div style="max-width:560px;margin:0 auto;padding:28px 18px;overflow-wrap:anywhere;word-break:break-word"><div style="background:#fcfdf9;border:1px solid #d6dccb;border-radius:8px;padding:26px 28px">
     <p style="margin:0 0 18px;font-weight:700">${school.name}</p>
     ${paragraphs.map(
-      ({ text: words, link, label, picture }) => html`<p style="margin:0 0 14px;white-space:pre-line">${words}</p>
+      ({
+        text: words,
+        link,
+        label,
+        picture,
+      }) => html`${words ? html`<p style="margin:0 0 14px;white-space:pre-line">${words}</p>` : ''}
       ${picture ? html`<p style="margin:0 0 18px"><img src="cid:${picture.cid}" alt="${picture.alt}" width="180" height="180"></p>` : ''}
       ${link ? html`<p style="margin:0 0 20px"><a href="${link}" style="display:inline-block;background:#1a231c;color:#fcfdf9;border-radius:6px;padding:10px 16px;font-weight:600;text-decoration:none">${label ?? link}</a></p>` : ''}`,
     )}

@@ -13,6 +13,7 @@ const FOR_CREATOR = [
   'creator-disputed',
   'creator-dispute-ended',
   'creator-sold',
+  'creator-awaiting',
 ] as const satisfies readonly MessageKind[]
 export type CreatorMessage = (typeof FOR_CREATOR)[number]
 
@@ -33,6 +34,8 @@ export interface CreatorFacts {
   why: string | null
   /** How a dispute ended. */
   ended: 'won' | 'lost' | null
+  /** The reference of a transfer that is awaited. */
+  reference: string | null
   isPractice: boolean
   orderLink: string
 }
@@ -57,6 +60,10 @@ export function composeForCreator(school: School, kind: CreatorMessage, facts: C
       facts.ended === 'won'
         ? [say(words.won.subject, named), say(words.won.text, about)]
         : [say(words.lost.subject, named), say(words.lost.text, about)],
+    'creator-awaiting': [
+      say(words.awaiting.subject, named),
+      say(words.awaiting.text, { ...about, things, reference: facts.reference ?? '' }),
+    ],
     'creator-sold':
       amount > 0
         ? [say(words.sold.subject, named), say(words.sold.text, { ...about, things })]

@@ -27,7 +27,7 @@ export interface AwaitedFacts {
 export function composeAwaited(
   school: School,
   name: string,
-  kind: 'awaiting' | 'not-arrived',
+  kind: 'awaiting' | 'not-arrived' | 'transfer-part',
   { number, titles, opensLater, currency, amount, awaited, code, orderLink, checkoutLink }: AwaitedFacts,
   ownWords: string,
 ): Email | null {
@@ -62,6 +62,9 @@ export function composeAwaited(
   }
   const words = MAIL.transfer
   const left = amount - awaited.came
+  // What was part by then is all, or nothing, by now.
+  if (kind === 'transfer-part' && awaited.came === 0) return null
+  const part = { money: money(left), came: money(awaited.came), all: money(amount), number }
   const rows: [string, string][] = [
     [words.amount, money(left)],
     [words.to, transfer.holder],
@@ -75,14 +78,18 @@ export function composeAwaited(
   }
   const made = composeEmail(
     school,
-    say(words.subject, { number, money: money(left), course: named }),
+    kind === 'transfer-part'
+      ? say(MAIL.transferPart.subject, part)
+      : say(words.subject, { number, money: money(left), course: named }),
     [
       hello,
       {
         text:
-          day === null
-            ? say(words.text, { course, money: money(left) })
-            : say(words.textLater, { course, money: money(left), day }),
+          kind === 'transfer-part'
+            ? say(MAIL.transferPart.text, { ...part, course })
+            : day === null
+              ? say(words.text, { course, money: money(left) })
+              : say(words.textLater, { course, money: money(left), day }),
       },
       ...said(transfer.instructions),
       ...said(ownWords),
@@ -157,6 +164,25 @@ export function composePaidTwice(
   return composeEmail(school, say(subject, { money, course: formatTitles(titles) }), [
     greeting(name),
     { text: say(text, { money, number, course: titlesInQuotes(titles) }), link: orderLink, label },
+    ...said(ownWords),
+  ])
+}
+
+/** Of an order: what was transferred beyond what it came to, and is to be given back. */
+export type SurplusFacts = PaidTwiceFacts
+
+/** More was transferred than was owed: what happens with the rest. */
+export function composeSurplus(
+  school: School,
+  name: string,
+  { number, titles, currency, amount, orderLink }: SurplusFacts,
+  ownWords: string,
+): Email {
+  const { subject, text, label } = MAIL.transferSurplus
+  const values = { number, money: formatMoney(amount, { ...school, currency }), school: school.name }
+  return composeEmail(school, say(subject, values), [
+    greeting(name),
+    { text: say(text, { ...values, course: titlesInQuotes(titles) }), link: orderLink, label },
     ...said(ownWords),
   ])
 }

@@ -23,6 +23,7 @@ import {
   payments,
   type people,
   refunds,
+  transfers,
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import { awaitedOf, codeTextOf } from '../orders/awaited.ts'
@@ -32,7 +33,7 @@ import { schoolDay } from '../school/service.ts'
 import { type GrewFacts, isPlainName } from './compose.ts'
 import { formatDecline } from './composeAgreement.ts'
 import type { CreatorFacts } from './composeForCreator.ts'
-import type { AwaitedFacts, PaidTwiceFacts, RefundFacts } from './composeOrder.ts'
+import type { AwaitedFacts, PaidTwiceFacts, RefundFacts, SurplusFacts } from './composeOrder.ts'
 
 /** What messages say of an order is read when they are sent. */
 
@@ -145,6 +146,25 @@ export async function paidTwiceFacts(services: Services, orderId: string): Promi
   }
 }
 
+/** What was transferred for an order beyond what it came to, and was not given back so far; null once there is none. */
+export async function surplusFacts(services: Services, orderId: string): Promise<SurplusFacts | null> {
+  const { db } = services
+  const { order } = await firstLine(services, orderId)
+  const open = and(eq(transfers.isSurplus, true), isNull(transfers.takenBackAt), isNull(transfers.givenBackOn))
+  const rows = await db
+    .select({ amount: transfers.amount })
+    .from(transfers)
+    .where(and(eq(transfers.orderId, orderId), open))
+  if (rows.length === 0) return null
+  return {
+    number: order.number,
+    titles: await titlesOf(services, orderId),
+    currency: order.currency,
+    amount: rows.reduce((sum, { amount }) => sum + amount, 0),
+    orderLink: await makeOrderLink(services, orderId),
+  }
+}
+
 export async function refundFacts(services: Services, refundId: string): Promise<RefundFacts> {
   const { db } = services
   const [row] = await db
@@ -212,7 +232,7 @@ export async function creatorFacts(
   services: Services,
   message: typeof messages.$inferSelect,
   person: typeof people.$inferSelect,
-): Promise<CreatorFacts> {
+): Promise<CreatorFacts | null> {
   const { db, config } = services
   const orderId = message.orderId as string
   const { order } = await firstLine(services, orderId)
@@ -222,6 +242,7 @@ export async function creatorFacts(
     things: await thingsOf(services, orderId),
     currency: order.currency,
     ended: null,
+    reference: null,
     isPractice: message.mode === 'practice',
     orderLink: `${config.origin}/studio/orders/${orderId}`,
   }
@@ -234,6 +255,11 @@ export async function creatorFacts(
       .limit(1)
     const ended = dispute?.state === 'won' || dispute?.state === 'lost' ? dispute.state : null
     return { ...about, amount: dispute?.amount ?? 0, why: dispute?.reason ?? null, ended }
+  }
+  if (message.kind === 'creator-awaiting') {
+    const awaited = await awaitedOf(db, order)
+    const { reference = null } = awaited?.transfer ?? {}
+    return reference === null ? null : { ...about, amount: order.payToday, why: null, reference }
   }
   if (!message.agreementId) {
     // What was paid twice is no sale.

@@ -1,8 +1,10 @@
 import { eq } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
+import { addDays } from '../../core/calendar/day.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../../testing/terms.ts'
-import { agreements, MESSAGE_KINDS, type MessageKind, messages } from '../db/schema/index.ts'
+import { agreements, grants, MESSAGE_KINDS, type MessageKind, messages } from '../db/schema/index.ts'
+import { schoolDay } from '../school/service.ts'
 import { sendMessage } from './send.ts'
 
 const world = ownWorld()
@@ -39,6 +41,12 @@ async function linksIn(kind: MessageKind, name: string) {
   const { db, services } = world
   const orderId = ordered.get(name) as string
   const order = await world.orderOf(orderId)
+  // What opened, or ends, was noted with its message.
+  const closes = addDays(await schoolDay(services), 3)
+  const noted = { opened: { openingNotified: await schoolDay(services) }, 'ends-soon': { closes, endNotified: closes } }
+  if (kind === 'opened' || kind === 'ends-soon') {
+    await db.update(grants).set(noted[kind]).where(eq(grants.orderId, orderId))
+  }
   const [agreement] = await db.select().from(agreements).where(eq(agreements.orderId, orderId))
   const [row] = await db
     .insert(messages)
@@ -94,7 +102,7 @@ async function allOpen(name: string) {
       opened++
     }
   }
-  expect(opened).toBeGreaterThan(5)
+  expect(opened).toBeGreaterThan(8)
 }
 
 describe('every address in every message can be opened', () => {

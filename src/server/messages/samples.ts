@@ -18,9 +18,10 @@ import {
   composeReceipt,
   type Email,
 } from './compose.ts'
+import { composeEndsSoon, composeOpened } from './composeAccess.ts'
 import { type AgreementFacts, composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
-import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
+import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded, composeSurplus } from './composeOrder.ts'
 
 const COURSE = 'Your course'
 const OFFER = 'One payment'
@@ -53,6 +54,7 @@ export async function sampleOf(
       amount: kind === 'creator-sold' ? PRICE : PART,
       why: kind === 'creator-declined' || kind === 'creator-stopped' ? 'there was not enough money' : null,
       ended: kind === 'creator-dispute-ended' ? 'lost' : null,
+      reference: inGroups('RF86L1001'),
       isPractice: false,
       orderLink: `${origin}/studio/orders`,
     })
@@ -102,8 +104,10 @@ export async function sampleOf(
       )
     }
     case 'awaiting':
-    case 'not-arrived': {
-      const made = composeAwaited(school, BUYER, kind, awaitedFacts(school, nowhere), ownWords)
+    case 'not-arrived':
+    case 'transfer-part': {
+      const came = kind === 'transfer-part' ? PART : 0
+      const made = composeAwaited(school, BUYER, kind, awaitedFacts(school, nowhere, came), ownWords)
       if (!made) throw new Error(`There is no sample of ${kind}.`)
       return made
     }
@@ -111,6 +115,18 @@ export async function sampleOf(
       return composeBundleGrew(school, BUYER, { course: COURSE, bundle: 'Your bundle', learnLink: nowhere }, null)
     case 'code-refused':
       return composeCodeRefused(school, BUYER, COURSE, nowhere)
+    case 'transfer-surplus':
+      return composeSurplus(school, BUYER, { ...awaitedFacts(school, nowhere), amount: PART }, ownWords)
+    case 'opened':
+    case 'ends-soon': {
+      const facts = {
+        courses: [{ title: COURSE, link: nowhere }],
+        closes: addDays(today, 7),
+        buyAgain: nowhere,
+        passwordLink: nowhere,
+      }
+      return (kind === 'opened' ? composeOpened : composeEndsSoon)(school, BUYER, facts, ownWords)
+    }
     case 'paid-twice':
       return composePaidTwice(school, BUYER, awaitedFacts(school, nowhere), ownWords)
     case 'refunded':
@@ -158,7 +174,7 @@ function agreementFacts(school: School, kind: MessageKind, today: string, nowher
   }
 }
 
-function awaitedFacts({ currency, name }: School, nowhere: string): AwaitedFacts {
+function awaitedFacts({ currency, name }: School, nowhere: string, came = 0): AwaitedFacts {
   return {
     number: 1001,
     titles: [COURSE],
@@ -167,7 +183,7 @@ function awaitedFacts({ currency, name }: School, nowhere: string): AwaitedFacts
     amount: PRICE,
     awaited: {
       amount: PRICE,
-      came: 0,
+      came,
       method: 'bank transfer',
       transfer: {
         instructions: '',

@@ -10,6 +10,7 @@ import { ALWAYS, notificationOf } from '../outbox/notifications.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { makePasswordLink } from '../session/links.ts'
+import { accessFacts } from './accessFacts.ts'
 import { factsOf } from './agreementFacts.ts'
 import {
   composeAlreadyOwned,
@@ -20,10 +21,19 @@ import {
   composeReceipt,
   type Email,
 } from './compose.ts'
+import { composeEndsSoon, composeOpened } from './composeAccess.ts'
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
-import { composeAwaited, composePaidTwice, composeRefunded } from './composeOrder.ts'
-import { awaitedFacts, creatorAddress, creatorFacts, grewFacts, paidTwiceFacts, refundFacts } from './facts.ts'
+import { composeAwaited, composePaidTwice, composeRefunded, composeSurplus } from './composeOrder.ts'
+import {
+  awaitedFacts,
+  creatorAddress,
+  creatorFacts,
+  grewFacts,
+  paidTwiceFacts,
+  refundFacts,
+  surplusFacts,
+} from './facts.ts'
 import { renewedOf, storedEmail } from './sentEmail.ts'
 
 type Message = typeof messages.$inferSelect
@@ -138,7 +148,10 @@ async function compose(
     const facts = await factsOf(services, message.agreementId as string, message.attemptId)
     return composeAgreement(school, person.name, kind, facts, ownWords)
   }
-  if (isForCreator(kind)) return composeForCreator(school, kind, await creatorFacts(services, message, person))
+  if (isForCreator(kind)) {
+    const facts = await creatorFacts(services, message, person)
+    return facts && composeForCreator(school, kind, facts)
+  }
   switch (kind) {
     case 'password':
       return composePassword(school, person.name, await makePasswordLink(services, person.id))
@@ -150,6 +163,7 @@ async function compose(
     }
     case 'awaiting':
     case 'not-arrived':
+    case 'transfer-part':
       return composeAwaited(
         school,
         person.name,
@@ -157,6 +171,16 @@ async function compose(
         await awaitedFacts(services, message.orderId as string),
         ownWords,
       )
+    case 'transfer-surplus': {
+      const facts = await surplusFacts(services, message.orderId as string)
+      return facts && composeSurplus(school, person.name, facts, ownWords)
+    }
+    case 'opened':
+    case 'ends-soon': {
+      const facts = await accessFacts(services, message)
+      const write = kind === 'opened' ? composeOpened : composeEndsSoon
+      return facts && write(school, person.name, { ...facts, passwordLink: await link() }, ownWords)
+    }
     case 'already-owned':
       return composeAlreadyOwned(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
     case 'bundle-grew': {

@@ -1,6 +1,7 @@
 import { and, count, desc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
 import { addDays, type Day, later } from '../../core/calendar/day.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
+import { announceAccessIn, nextAnnouncement } from '../access/announce.ts'
 import { CALL_SECONDS } from '../charging/start.ts'
 import { announceIn } from '../collecting/announce.ts'
 import { agreementsDue, collectAgreements } from '../collecting/collect.ts'
@@ -79,7 +80,14 @@ async function nextEvent({ db }: Services, today: Day, after: Day | null): Promi
   // Money that comes hours later is there on the next day.
   const tomorrow = (awaited?.n ?? 0) > 0 ? addDays(today, 1) : null
   return (
-    [row?.on ?? null, tomorrow, await nextNotice(db, after ?? today)].filter((day) => day !== null).sort()[0] ?? null
+    [
+      row?.on ?? null,
+      tomorrow,
+      await nextNotice(db, after ?? today),
+      await nextAnnouncement(db, 'practice', await getSchool(db), after ?? today),
+    ]
+      .filter((day) => day !== null)
+      .sort()[0] ?? null
   )
 }
 
@@ -187,6 +195,7 @@ async function workNow(base: Services): Promise<void> {
   }
   await lookUpAwaited(base, 'practice')
   await announceIn(base, 'practice')
+  await announceAccessIn(base, 'practice')
   // A message says how things stand when it is sent; those of this day go before the next one comes.
   const until = Date.now() + MESSAGES_MS
   while (Date.now() < until && (await waiting(base)) > 0) await new Promise((resolve) => setTimeout(resolve, 100))

@@ -172,17 +172,21 @@ export async function setLook({ db }: Services, look: Look): Promise<Look> {
   return set
 }
 
+const noticeDays = v.pipe(
+  v.number('Write days as a figure.'),
+  v.integer('Write whole days.'),
+  v.minValue(0, 'Days are not below 0.'),
+  v.maxValue(60, 'A notice comes at most 60 days before.'),
+)
+
 /** How mail goes out, and how much of it. */
 export const mailSchema = v.object({
   senderName: v.pipe(v.string(), v.trim(), v.maxLength(100, 'Use at most 100 characters.')),
   replyTo: v.union([v.pipe(v.string(), v.trim(), v.literal('')), emailSchema], 'Write an email address, or nothing.'),
   saleNotices: v.picklist(['each', 'daily', 'off']),
-  renewalNoticeDays: v.pipe(
-    v.number('Write days as a figure.'),
-    v.integer('Write whole days.'),
-    v.minValue(0, 'Days are not below 0.'),
-    v.maxValue(60, 'A notice comes at most 60 days before.'),
-  ),
+  renewalNoticeDays: noticeDays,
+  /** Files of before it was there have what a new school has. */
+  endNoticeDays: v.optional(noticeDays, 7),
 })
 
 /** Sets from whom mail comes, and what of sales and renewals is told. */

@@ -130,7 +130,8 @@ function basketPageIn(all: readonly (typeof checkoutPages.$inferSelect)[]): Scho
 /** What of the school's row stands in its file. */
 export function settingsOf(school: Awaited<ReturnType<typeof getSchool>>): SchoolFile['school'] {
   const { name, currency, language, leaveOutZeros, timeZone, country, taxMode, taxRate } = school
-  const { retryAfterDays, graceDays, notifications, senderName, replyTo, saleNotices, renewalNoticeDays } = school
+  const { retryAfterDays, graceDays, notifications, senderName, replyTo, saleNotices } = school
+  const { renewalNoticeDays, endNoticeDays } = school
   return {
     name,
     currency,
@@ -149,6 +150,7 @@ export function settingsOf(school: Awaited<ReturnType<typeof getSchool>>): Schoo
     replyTo,
     saleNotices,
     renewalNoticeDays,
+    endNoticeDays,
     keepYears: school.keepYears,
     terms: school.terms,
   }

@@ -36,6 +36,7 @@ import {
   transfers,
 } from '../db/schema/index.ts'
 import { versionOf } from '../drafts/drafts.ts'
+import { duplicatesOf } from '../fulfilment/duplicates.ts'
 import { notFound } from '../http/problem.ts'
 import { movedOfMode } from '../ledger/sums.ts'
 import { awaitedOf } from '../orders/awaited.ts'
@@ -296,6 +297,8 @@ async function settlingOf(services: Services, orderId: string) {
     /** The saved method by which what a buyer keeps can be charged again; null where there is none. */
     chargedAgainTo: saved?.method ?? null,
     awaited: order ? await awaitedOf(db, order) : null,
+    /** Of an order that waits for its money: lines that another has opened by now, so that it opens nothing for them. */
+    openedElsewhere: order?.state === 'paying' ? [...(await duplicatesOf(db, order, today)).keys()] : [],
     transfers: came,
     refunds: given.map(({ key: _key, ...refund }) => refund),
     disputes: disputed,

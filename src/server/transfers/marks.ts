@@ -11,6 +11,7 @@ import { amountSchema } from '../http/numbers.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { record, recordAll } from '../journal/journal.ts'
 import { bookCorrection, bookPart, bookSurplus, bookSurplusBack } from '../ledger/book.ts'
+import { queueMessage } from '../outbox/queue.ts'
 import type { Services } from '../platform/context.ts'
 import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -70,6 +71,11 @@ export async function recordTransferReceived(
     }
     await mark(Math.min(amount, missing), false)
     await mark(amount - Math.min(amount, missing), true)
+    const kind = amount > missing ? 'transfer-surplus' : amount < missing ? 'transfer-part' : null
+    if (kind) {
+      const { queued, rows } = queueMessage(services, { mode, kind, personId, orderId })
+      await recordAll(tx, services.now(), [queued], rows)
+    }
     if (isSurplus || amount < missing) return
     const { reference, amount: asked } = attempt
     await settleIn(

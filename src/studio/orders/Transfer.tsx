@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
+import { formatTitles } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { useOnce } from '../../ui/useOnce.ts'
@@ -165,6 +166,8 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
   const isSurplus = order.state === 'paid'
   /** What comes of an amount. */
   const says = (amount: number) => {
+    const opensNothing = formatOpensNothing(order)
+    if (amount >= left && opensNothing) return opensNothing
     if (amount < left) {
       const missing = formatMoney(left - amount, money)
       return `This is a part. ${missing} is then still missing, and access stays closed.`
@@ -182,7 +185,7 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
       amount={{
         label: 'How much was received',
         first: isSurplus ? '' : formatPlain(left, money),
-        hint: (amount) => (isSurplus ? NOT_OWED : amount ? says(amount) : PAID_BY_IT),
+        hint: (amount) => (isSurplus ? NOT_OWED : says(amount || left)),
         notZero: 'Write how much was received; it cannot be 0.',
       }}
       day={{ label: 'On which day' }}
@@ -198,6 +201,14 @@ function MarkDialog({ order, left, money, onClose }: MarkDialogProps) {
       onClose={onClose}
     />
   )
+}
+
+/** What another order of this buyer has opened by now; null where nothing of it is. */
+function formatOpensNothing({ lines, openedElsewhere }: Order): string | null {
+  const titles = lines.filter(({ id }) => openedElsewhere.includes(id)).map(({ title }) => title)
+  if (titles.length === 0) return null
+  const all = titles.length === lines.length
+  return `Another order of this buyer has opened ${formatTitles(titles)} already. ${all ? 'Marked as received, this order opens nothing' : 'This order opens nothing for it'}: the money stands under Needs attention until you refund it.`
 }
 
 const PAID_BY_IT = 'With this the order is paid and access opens.'

@@ -176,6 +176,10 @@ const MESSAGES: Record<MessageKind, string> = {
   'card-expiring': 'card expires soon',
   awaiting: 'how to pay',
   'not-arrived': 'no transfer received',
+  'transfer-part': 'part of a transfer received',
+  'transfer-surplus': 'transferred too much',
+  opened: 'course has opened',
+  'ends-soon': 'access ends soon',
   refunded: 'refund',
   'already-owned': 'already bought',
   'paid-twice': 'paid twice',
@@ -191,6 +195,7 @@ const MESSAGES: Record<MessageKind, string> = {
   'creator-disputed': 'to you: a payment is disputed',
   'creator-dispute-ended': 'to you: dispute decided',
   'creator-sold': 'to you: new sale',
+  'creator-awaiting': 'to you: ordered by bank transfer',
 }
 
 export function messageKind(kind: string | number | null | undefined): string {

@@ -38,6 +38,27 @@ const TO_BUYERS: Kind[] = [
     off: 'Buyers who pay by transfer see the bank details only on the page.',
   },
   { kind: 'not-arrived', title: 'No transfer received', when: 'A bank transfer or debit is not received.' },
+  {
+    kind: 'transfer-part',
+    title: 'Part of a transfer received',
+    when: 'You mark less than was owed as received. The message says what is missing.',
+  },
+  {
+    kind: 'transfer-surplus',
+    title: 'Transferred too much',
+    when: 'You mark more than was owed as received. The message says that you return the rest.',
+  },
+  {
+    kind: 'opened',
+    title: 'Course has opened',
+    when: 'A course opens that was sold before its day. The message has the way in.',
+    off: 'Buyers are not told when a course opens that they bought before its day.',
+  },
+  {
+    kind: 'ends-soon',
+    title: 'Access ends soon',
+    when: 'Some days before access of a limited time ends; you set how many below.',
+  },
   { kind: 'given', title: 'Access given', when: 'You give someone access.' },
   { kind: 'collected', title: 'A later payment was received', when: 'An installment or a renewal is collected.' },
   {
@@ -94,6 +115,7 @@ const TO_BUYERS: Kind[] = [
 ]
 const TO_YOU: Kind[] = [
   { kind: 'creator-sold', title: 'New sale', when: 'Someone buys. Choose below how often you are told.' },
+  { kind: 'creator-awaiting', title: 'Ordered by bank transfer', when: 'Someone orders and will transfer the money.' },
   { kind: 'creator-declined', title: 'A payment failed', when: 'The first try of a payment is declined.' },
   { kind: 'creator-stopped', title: 'Payments have stopped', when: 'The last retry is declined too.' },
   { kind: 'creator-cancelled', title: 'A buyer has cancelled', when: 'They cancel their subscription.' },
@@ -333,11 +355,16 @@ function MailForm() {
     replyTo: school.replyTo,
     saleNotices: school.saleNotices,
     renewalNoticeDays: String(school.renewalNoticeDays),
+    endNoticeDays: String(school.endNoticeDays),
   })
   const { mutate, error, isPending, reset } = useMutation({
     mutationFn: () => {
-      const days = form.renewalNoticeDays.trim()
-      const json = { ...form, renewalNoticeDays: days === '' ? Number.NaN : Number(days) }
+      const days = (typed: string) => (typed.trim() === '' ? Number.NaN : Number(typed))
+      const json = {
+        ...form,
+        renewalNoticeDays: days(form.renewalNoticeDays),
+        endNoticeDays: days(form.endNoticeDays),
+      }
       return unwrap(api.school.mail.$put({ json }))
     },
     onSuccess: () => toast('Saved.'),
@@ -410,6 +437,22 @@ function MailForm() {
               maxLength={4}
               value={form.renewalNoticeDays}
               onChange={(event) => set({ renewalNoticeDays: event.target.value })}
+            />
+          )}
+        </Field>
+        <Field
+          label="Notice before access ends, days"
+          error={error?.at('/endNoticeDays')}
+          hint="0: none. For access of a limited time, once."
+        >
+          {(wiring) => (
+            <input
+              {...wiring}
+              inputMode="numeric"
+              className={BOX_INPUT}
+              maxLength={4}
+              value={form.endNoticeDays}
+              onChange={(event) => set({ endNoticeDays: event.target.value })}
             />
           )}
         </Field>

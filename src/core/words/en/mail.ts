@@ -186,6 +186,31 @@ export const MAIL = {
     after: 'Please write the reference, so that we know the transfer is from you.',
   },
 
+  transferPart: {
+    subject: 'Order {number}: {money} still to be transferred',
+    text: '{came} of {all} for “{course}” has been received. {money} is still missing. “{course}” opens once all of it has been received. Please transfer the rest with the same reference.',
+  },
+
+  transferSurplus: {
+    subject: 'Order {number}: you have transferred {money} too much',
+    text: '{money} more than you owed for “{course}” (order {number}) has been received. {school} was told, and returns it to the account from which it came; there is nothing for you to do.',
+    label: 'Your order',
+  },
+
+  opened: {
+    subject: { one: '{titles} is open', other: '{titles} are open' },
+    text: { one: '“{titles}” is open from today on.', other: '“{titles}” are open from today on.' },
+    password: 'Set a password first. The link works once and expires after 24 hours.',
+  },
+
+  endsSoon: {
+    subject: 'Access to {titles} ends on {day}',
+    text: 'Access to “{titles}” ends on {day}. Until then you find it here:',
+    again: 'After that you can buy it again and go on where you were.',
+    label: 'Buy it again',
+    password: 'Set a password first. The link works once and expires after 24 hours.',
+  },
+
   refunded: {
     subject: 'Refund of {money} for {course}',
     text: '{money} for “{course}” was refunded {to} on {day}. Depending on your bank it takes a few days to show.',
@@ -255,6 +280,10 @@ export const MAIL = {
     sold: {
       subject: 'You sold {course}: {money}',
       text: '{buyer} bought {things}. {money} was received.',
+    },
+    awaiting: {
+      subject: '{buyer} ordered {course} by bank transfer: {money}',
+      text: '{buyer} ordered {things} and pays {money} by bank transfer. The reference is {reference}. Mark it as received once it stands in your account.',
     },
     soldFree: {
       subject: 'You sold {course}',

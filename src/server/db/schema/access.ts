@@ -33,6 +33,10 @@ export const grants = pgTable(
     createdAt: moment().notNull(),
     endedAt: moment(),
     endedNote: text(),
+    /** The day on which its buyer was told that it has opened, where it opened later than it was bought. */
+    openingNotified: date({ mode: 'string' }),
+    /** The closing day of which its buyer was told. */
+    endNotified: date({ mode: 'string' }),
   },
   (table) => [
     uniqueIndex('grants_once_per_line').on(table.lineId, table.courseId),
@@ -42,6 +46,9 @@ export const grants = pgTable(
     index('grants_of_offer').on(table.offerId, table.mode, table.personId).where(sql`${table.endedAt} is null`),
     index('grants_of_person').on(table.personId),
     index('grants_of_order').on(table.orderId),
+    // What opens, or ends, in these days.
+    index('grants_opening').on(table.mode, table.opens).where(sql`${table.openingNotified} is null`),
+    index('grants_ending').on(table.mode, table.closes).where(sql`${table.closes} is not null`),
     // Money that came after an access that ends on a date had ended.
     index('grants_too_late').on(table.mode).where(sql`${table.closes} <= ${table.opens}`),
   ],

@@ -16,6 +16,8 @@ export const MESSAGE_KINDS = [
   'card-expiring',
   'awaiting',
   'not-arrived',
+  'transfer-part',
+  'transfer-surplus',
   'refunded',
   'already-owned',
   'paid-twice',
@@ -25,6 +27,8 @@ export const MESSAGE_KINDS = [
   'cancel-taken-back',
   'renewal-ahead',
   'pay-link',
+  'opened',
+  'ends-soon',
   // To the creator.
   'creator-declined',
   'creator-stopped',
@@ -32,6 +36,7 @@ export const MESSAGE_KINDS = [
   'creator-disputed',
   'creator-dispute-ended',
   'creator-sold',
+  'creator-awaiting',
 ] as const
 export type MessageKind = (typeof MESSAGE_KINDS)[number]
 

@@ -53,6 +53,8 @@ export const school = pgTable(
       .default('each'),
     /** So many days before a subscription renews its buyer is told; 0: not at all. */
     renewalNoticeDays: integer().notNull().default(0),
+    /** So many days before an access of a limited time ends its buyer is told; 0: not at all. */
+    endNoticeDays: integer().notNull().default(7),
     /** For so many years the books keep what a person bought, also where their data is deleted. */
     keepYears: integer().notNull().default(7),
     /** How its shop looks. */

@@ -1,0 +1,52 @@
+import { formatDay } from '../../core/calendar/formatDay.ts'
+import { formatTitles, titlesInQuotes } from '../../core/sentence/words.ts'
+import { MAIL } from '../../core/words/en/mail.ts'
+import { say } from '../../core/words/message.ts'
+import type { School } from '../school/service.ts'
+import { composeEmail, type Email, greeting, type Paragraph, said } from './compose.ts'
+
+/** What of a buyer's opens or ends on a day. */
+export interface AccessFacts {
+  courses: { title: string; link: string }[]
+  /** The first day on which it is shut, of what ends. */
+  closes: string | null
+  /** Where it is bought again. */
+  buyAgain: string
+  /** Only for a buyer who has no password yet. */
+  passwordLink: string | null
+}
+
+/** What was bought before its day has opened: the ways in. */
+export function composeOpened(school: School, name: string, facts: AccessFacts, ownWords: string): Email {
+  const { subject, text, password } = MAIL.opened
+  const titles = facts.courses.map(({ title }) => title)
+  const count = titles.length
+  return composeEmail(school, say(subject, { count, titles: formatTitles(titles) }), [
+    greeting(name),
+    { text: say(text, { count, titles: titlesInQuotes(titles) }) },
+    ...said(ownWords),
+    ...setPassword(facts, password),
+    ...waysIn(facts),
+  ])
+}
+
+/** Access of a limited time ends soon: until when it is open, and how to go on. */
+export function composeEndsSoon(school: School, name: string, facts: AccessFacts, ownWords: string): Email {
+  const { subject, text, again, label, password } = MAIL.endsSoon
+  const titles = facts.courses.map(({ title }) => title)
+  const day = formatDay(facts.closes ?? '', school.language)
+  return composeEmail(school, say(subject, { titles: formatTitles(titles), day }), [
+    greeting(name),
+    { text: say(text, { titles: titlesInQuotes(titles), day }) },
+    ...waysIn(facts),
+    ...said(ownWords),
+    ...setPassword(facts, password),
+    { text: again, link: facts.buyAgain, label },
+  ])
+}
+
+const waysIn = ({ courses }: AccessFacts): Paragraph[] =>
+  courses.map(({ title, link }) => ({ text: '', link, label: say(MAIL.receipt.open, { course: title }) }))
+
+const setPassword = ({ passwordLink }: AccessFacts, text: string): Paragraph[] =>
+  passwordLink ? [{ text, link: passwordLink, label: MAIL.setPassword }] : []
