@@ -12,6 +12,8 @@ interface BumpBoxProps {
   price: string | null
   /** What it costs in the shop, where that is more, in words. */
   inShop: string | null
+  /** The tax inside, in words; null where there is none. */
+  tax?: string | null
   coverId: string | null
   coverColor: CoverColor
   isTicked: boolean
@@ -24,7 +26,20 @@ interface BumpBoxProps {
 
 /** Something that can be ticked to be ordered too: what it is, what it costs now and later, and its tick. */
 export function BumpBox(props: BumpBoxProps) {
-  const { title, text, tick, price, inShop, coverId, coverColor, isTicked, toggle, isDisabled = false, warning } = props
+  const {
+    title,
+    text,
+    tick,
+    price,
+    inShop,
+    tax,
+    coverId,
+    coverColor,
+    isTicked,
+    toggle,
+    isDisabled = false,
+    warning,
+  } = props
   return (
     <label
       className={classes(
@@ -52,6 +67,7 @@ export function BumpBox(props: BumpBoxProps) {
           {tick.includes(title) ? '' : `${title}. `}
           {text}
           {inShop && <span className="text-ink-3"> {inShop}</span>}
+          {tax && <span className="text-ink-3"> {tax}</span>}
         </span>
         {warning && <span className="mt-1 block rounded-field bg-late-soft px-2 py-1 text-[13px]">{warning}</span>}
       </span>

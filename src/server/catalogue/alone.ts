@@ -4,18 +4,21 @@ import { describeOffer, type PricingSchool } from '../../core/content/quoteInput
 import type { Queryable } from '../db/client.ts'
 import { offers } from '../db/schema/index.ts'
 
-/**
- * What products cost alone at `at`, by their ids: the first one-time offer of each that is on sale for everybody, else 0
- * where it is free for everybody (selling rules, section 4). What has neither is not in it.
- */
-export async function pricesAlone(
+/** A product's one-time or free offer that is on sale for everybody, with its price in the list and now. */
+interface Alone {
+  productId: string
+  kind: 'single' | 'free'
+  price: NonNullable<AlonePrice>
+}
+
+/** The one-time and free offers of products that are on sale for everybody at `at`, in their order. */
+async function offersAlone(
   db: Queryable,
   school: PricingSchool,
   productIds: readonly string[],
   at: Date,
-): Promise<Map<string, NonNullable<AlonePrice>>> {
-  const found = new Map<string, NonNullable<AlonePrice>>()
-  if (productIds.length === 0) return found
+): Promise<Alone[]> {
+  if (productIds.length === 0) return []
   const rows = await db
     .select({ id: offers.id, productId: offers.productId, live: offers.live })
     .from(offers)
@@ -31,14 +34,45 @@ export async function pricesAlone(
       ),
     )
     .orderBy(asc(offers.position), asc(offers.createdAt))
-  const free = new Set<string>()
-  for (const { id, productId, live } of rows) {
-    if (!live || found.has(productId)) continue
-    if (live.terms.kind === 'free') free.add(productId)
+  return rows.flatMap(({ id, productId, live }): Alone[] => {
+    if (!live) return []
+    if (live.terms.kind === 'free') return [{ productId, kind: 'free', price: { list: 0, now: 0 } }]
     const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at.toISOString())
     const payment = said?.quote.lines[0]?.payments.find(({ n }) => n > 0)
-    if (live.terms.kind === 'single' && payment) found.set(productId, { list: payment.list, now: payment.price })
+    return payment ? [{ productId, kind: 'single', price: { list: payment.list, now: payment.price } }] : []
+  })
+}
+
+/**
+ * What products cost alone at `at`, by their ids: the first one-time offer of each that is on sale for everybody, else 0
+ * where it is free for everybody (selling rules, section 4). What has neither is not in it.
+ */
+export async function pricesAlone(
+  db: Queryable,
+  school: PricingSchool,
+  productIds: readonly string[],
+  at: Date,
+): Promise<Map<string, NonNullable<AlonePrice>>> {
+  const found = new Map<string, NonNullable<AlonePrice>>()
+  const alone = await offersAlone(db, school, productIds, at)
+  for (const kind of ['single', 'free'] as const) {
+    for (const offer of alone) {
+      if (offer.kind === kind && !found.has(offer.productId)) found.set(offer.productId, offer.price)
+    }
   }
-  for (const productId of free) if (!found.has(productId)) found.set(productId, { list: 0, now: 0 })
   return found
+}
+
+/** The lowest price for which everybody gets each product in the shop at `at`, by its id, in minor units. */
+export async function lowestAlone(
+  db: Queryable,
+  school: PricingSchool,
+  productIds: readonly string[],
+  at: Date,
+): Promise<Map<string, number>> {
+  const lowest = new Map<string, number>()
+  for (const { productId, price } of await offersAlone(db, school, productIds, at)) {
+    lowest.set(productId, Math.min(price.now, lowest.get(productId) ?? price.now))
+  }
+  return lowest
 }

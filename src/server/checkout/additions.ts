@@ -1,14 +1,15 @@
 import type { Addition } from '../../core/content/checkoutPage.ts'
 import type { CoverColor } from '../../core/content/course.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
-import { formatMoney } from '../../core/money/format.ts'
+import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
-import { formatWholePrice } from '../../core/sentence/sentence.ts'
-import { formatList } from '../../core/sentence/words.ts'
+import { formatAccessShort, formatWholePrice } from '../../core/sentence/sentence.ts'
+import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import type { Access } from '../../core/terms/terms.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
+import { UPSELLS } from '../../core/words/en/upsells.ts'
 import { say } from '../../core/words/message.ts'
-import { pricesAlone } from '../catalogue/alone.ts'
+import { lowestAlone } from '../catalogue/alone.ts'
 import { type SellableLine, sellableLines } from '../catalogue/sellable.ts'
 import type { Services } from '../platform/context.ts'
 import type { School } from '../school/service.ts'
@@ -30,6 +31,10 @@ export interface AdditionView {
   price: string
   /** What it costs in the shop where that is more, in words; null: not said. */
   inShop: string | null
+  /** The tax inside what is paid today, in words; null where there is none. */
+  tax: string | null
+  /** When it opens and how long it lasts, in few words. */
+  opens: string
   access: Access
   quote: Quote
   /** What its buyer should know before: they have some of it, or would pay for it twice; null: nothing. */
@@ -60,7 +65,7 @@ export async function offeredTo<A extends Addition>(
   const ids = additions.flatMap(({ offerId }) => (offerId === null ? [] : [offerId]))
   const lines = await sellableLines(services.db, ids, at)
   const products = [...lines.values()].map(({ product }) => product.id)
-  const alone = await pricesAlone(services.db, school, products, at)
+  const lowest = await lowestAlone(services.db, school, products, at)
   const shown = await Promise.all(
     additions.map(async (addition): Promise<Offered<A>[]> => {
       const line = lines.get(addition.offerId ?? '')
@@ -76,7 +81,7 @@ export async function offeredTo<A extends Addition>(
       if (buyable.length === 0 || twice.length === courses.length) return []
       const titles = formatList(twice.map(({ title }) => `“${title}”`))
       const doubled = twice.length > 0 ? say(CATALOGUE.paidTwice, { count: twice.length, courses: titles }) : null
-      const inShop = alone.get(product.id)?.now ?? null
+      const inShop = lowest.get(product.id) ?? null
       const first = said.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price ?? 0
       const isLess = offer.live.terms.kind === 'single' && inShop !== null && inShop > first
       const view = {
@@ -89,6 +94,8 @@ export async function offeredTo<A extends Addition>(
         product: product.title,
         price: formatWholePrice(said.priced),
         inShop: isLess ? say(CATALOGUE.inShop, { money: formatMoney(inShop, school) }) : null,
+        tax: said.quote.today.tax > 0 ? taxIn(school, offer.live.taxRate ?? school.taxRate) : null,
+        opens: beginSentence(formatAccessShort(said.priced)),
         access: said.priced.access,
         quote: said.quote,
         warning: [doubled, says?.says].filter(Boolean).join(' ') || null,
@@ -97,4 +104,9 @@ export async function offeredTo<A extends Addition>(
     }),
   )
   return shown.flat()
+}
+
+/** Prices are said with their tax, also where it is added to what the school writes. */
+function taxIn({ language }: School, rate: number): string {
+  return say(UPSELLS.vat, { rate: formatRate(rate, language) })
 }

@@ -69,8 +69,20 @@ const show = async (visitor: Parameters<typeof checkoutView>[3] = stranger) => {
 describe('an order bump', () => {
   it('is shown with its price here and what it costs in the shop, by its own words or the product’s', async () => {
     expect((await show()).bumps).toMatchObject([
-      { title: `Paper ${n}`, tick: `Add Paper ${n}`, price: '€18', inShop: 'In the shop: €24.00.' },
+      {
+        title: `Paper ${n}`,
+        tick: `Add Paper ${n}`,
+        price: '€18',
+        inShop: 'In the shop: €24.00.',
+        tax: 'VAT 20% is included.',
+      },
     ])
+    expect((await show()).bumps[0]?.opens).toBe('Opens at once · yours for good')
+    // What it really costs there is the least for which everybody gets it.
+    await world.offer(added.courseId, 2000)
+    expect((await show()).bumps).toMatchObject([{ inShop: 'In the shop: €20.00.' }])
+    await world.offer(added.courseId, 1500)
+    expect((await show()).bumps).toMatchObject([{ inShop: null }])
     await shape([bump(addedOffer, { title: 'Endpapers', text: 'For this very book.', tick: 'Yes, paper too' })])
     expect((await show()).bumps).toMatchObject([
       { title: 'Endpapers', text: 'For this very book.', tick: 'Yes, paper too', product: `Paper ${n}` },

@@ -97,6 +97,8 @@ export async function basketCheckoutView(
       product: other.product.title,
       price,
       inShop: null,
+      tax: null,
+      opens: '',
       access: other.offer.live.access,
       quote: quoted.quote,
       warning: null,

@@ -53,7 +53,6 @@ export async function upsellView(
     email,
     offered: { ...view, price, quote: status.quoted.quote },
     before: price === view.price ? null : view.price,
-    taxRate: status.offered.line.offer.live.taxRate ?? school.taxRate,
     until: clockMoment(walk.ends.toISOString(), school.timeZone, 'from').time ?? '00:00',
     // What was declined just now is not pressed again without a thought.
     savedMethod: method && canCharge && walk.byTransfer === null && last?.state !== 'declined' ? method.method : null,

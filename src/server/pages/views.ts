@@ -145,8 +145,6 @@ export interface UpsellView {
   offered: AdditionView
   /** The whole price without those codes, in words; null where it is the same. */
   before: string | null
-  /** Basis points. */
-  taxRate: number
   /** Until when it is offered, by the school's clock: `HH:MM`. */
   until: string
   /** What one press charges, in words; null: the buyer gives something to pay with. */

@@ -1,5 +1,5 @@
 import { useRef } from 'react'
-import { formatMoney, formatRate } from '../../core/money/format.ts'
+import { formatMoney } from '../../core/money/format.ts'
 import { hasLater } from '../../core/quote/later.ts'
 import { PAYING } from '../../core/words/en/paying.ts'
 import { UPSELLS } from '../../core/words/en/upsells.ts'
@@ -34,13 +34,13 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
           {...offered}
           before={before}
           note={
-            <p className="mt-1 text-[13px] text-ink-3">
-              {quote.today.tax > 0 &&
-                `${say(school.taxMode === 'exclusive' ? UPSELLS.vatOnTop : UPSELLS.vat, {
-                  rate: formatRate(view.taxRate, school.language),
-                })} `}
-              {say(UPSELLS.until, { time: until })}
-            </p>
+            <>
+              <p className="mt-0.5 text-[13.5px] text-ink-2">{offered.opens}</p>
+              <p className="mt-1 text-[13px] text-ink-3">
+                {offered.tax && `${offered.tax} `}
+                {say(UPSELLS.until, { time: until })}
+              </p>
+            </>
           }
         />
       </div>

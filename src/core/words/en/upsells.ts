@@ -9,7 +9,6 @@ export const UPSELLS = {
   more: 'One more thing, if you like',
   until: 'This offer is open until {time}, or until you go on.',
   vat: 'VAT {rate} is included.',
-  vatOnTop: 'VAT {rate} is in the price on the button.',
   yes: 'Add it for {money}',
   yesToday: 'Add it: {money} today',
   yesFree: 'Add it for free',
