@@ -127,6 +127,8 @@ const OF_A_MODE: readonly Address[] = [
 const LISTS = [
   'GET /orders',
   'GET /orders/orders.csv',
+  'GET /orders/items.csv',
+  'GET /people/people.csv',
   'GET /orders/attention',
   'GET /orders/sum',
   'GET /money/months?from=2020-01&until=2030-01',

@@ -8,11 +8,14 @@ export function formatDay(day: string, language: string, thisYear?: string): str
   return new Intl.DateTimeFormat(dateLanguage(language), options).format(new Date(`${day}T00:00:00Z`))
 }
 
-/** A calendar date on an axis, "28 Feb". */
-export function formatDayShort(day: string): string {
-  return new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' }).format(
-    new Date(`${day}T00:00:00Z`),
-  )
+/**
+ * A calendar date where there is little room, "28 Feb"; with its year where that is not `thisYear`.
+ * @example formatDayShort('2027-02-28', '2026') // '28 Feb 2027'
+ */
+export function formatDayShort(day: string, thisYear?: string): string {
+  const options: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', timeZone: 'UTC' }
+  if (thisYear !== undefined && day.slice(0, 4) !== thisYear) options.year = 'numeric'
+  return new Intl.DateTimeFormat('en-GB', options).format(new Date(`${day}T00:00:00Z`))
 }
 
 /** Sentences are English so far; their dates follow British order unless the school writes American. */

@@ -3,7 +3,7 @@ import * as v from 'valibot'
 import { bundleContentSchema } from '../../core/content/bundle.ts'
 import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
-import type { Services } from '../platform/context.ts'
+import { inMode, type Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answering, keyedByCreator } from '../session/keyed.ts'
 import {
@@ -31,7 +31,10 @@ export function bundleRoutes(services: Services) {
       await reorderBundles(services, c.req.valid('json').ids)
       return c.json({ ok: true })
     })
-    .get('/:id', validate('param', byId), async (c) => c.json(await openBundle(services, c.req.valid('param').id)))
+    .get('/:id', validate('param', byId), async (c) =>
+      // What its courses cost is read by the mode's clock, as the shop's page does.
+      c.json(await openBundle(await inMode(services, c.get('mode')), c.req.valid('param').id)),
+    )
     .put(
       '/:id/draft',
       validate('param', byId),

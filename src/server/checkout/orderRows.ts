@@ -143,6 +143,14 @@ export function placedEvent(
   return { about: { orderId, personId }, what, data: { amount, currency } }
 }
 
+/** That an upsell was taken, for the journal of the order after which it was offered. */
+export function takenEvent(
+  { id: orderId, personId }: Pick<Order, 'id' | 'personId'>,
+  { lines }: Placing,
+): JournalEvent {
+  return { about: { orderId, personId }, what: 'upsell-taken', data: { title: lines[0]?.product.title ?? '' } }
+}
+
 /** The courses that a basket opens. */
 export function coursesIn({ lines }: Placing): string[] {
   return [...new Set(lines.flatMap(({ courses }) => courses.map(({ id }) => id)))]

@@ -100,7 +100,7 @@ describe('two unpaid orders of one buyer for one course', () => {
     expect(await world.grantsOf(waiting.orderId)).toEqual([])
     expect(await world.journalOf(waiting.orderId)).toContain('order-paid-twice')
     const notified = await world.db.select().from(messages).where(eq(messages.orderId, waiting.orderId))
-    expect(notified.map(({ kind }) => kind)).toEqual(['awaiting', 'paid-twice'])
+    expect(notified.map(({ kind }) => kind)).toEqual(['awaiting', 'creator-awaiting', 'paid-twice'])
     const twice = async () =>
       (await needsAttention(world.services, 'practice')).filter(
         ({ orderId, kind }) => orderId === waiting.orderId && kind === 'paid-twice',

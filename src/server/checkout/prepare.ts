@@ -30,6 +30,7 @@ import {
   numbered,
   orderOf,
   placedEvent,
+  takenEvent,
 } from './orderRows.ts'
 import type { Placing, Shopper } from './placing.ts'
 import type { Quoted } from './quoteBasket.ts'
@@ -101,18 +102,21 @@ export async function prepare(services: Within, placing: Placing): Promise<Prepa
   const left = isCoded ? [] : orderRows
   await keepPlaced(tx, [{ orderId: order.id, placing }])
   const about = { orderId: order.id, personId: person.id }
-  const placed = placedEvent(order, again ? 'order-changed' : 'order-placed')
+  const placed = [
+    ...(placing.follows && !again ? [takenEvent(placing.follows.order, placing)] : []),
+    placedEvent(order, again ? 'order-changed' : 'order-placed'),
+  ]
   if (order.payToday === 0) {
     await insertAll(tx, ...left)
     const [stored] = await tx.select().from(orders).where(eq(orders.id, order.id))
-    const paying = { order: stored as Order, by: null, before: [placed], savedMethod: placing.savedMethod }
+    const paying = { order: stored as Order, by: null, before: placed, savedMethod: placing.savedMethod }
     await markPaid(services, [paying], await readOrderContext(tx, [order.id], 'wait'))
     return { kind: 'paid', orderId: order.id }
   }
   const attempt = await startAttempt(services, {
     about,
     asked: askedOf(order, { ...placing, quoted }, services.now()),
-    before: [placed],
+    before: placed,
     rows: left,
     isFirst: again === null,
   })

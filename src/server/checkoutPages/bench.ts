@@ -1,6 +1,6 @@
 import { and, asc, desc, eq, isNotNull, isNull } from 'drizzle-orm'
 import { type PageContent, type PageSurroundings, pageProblems } from '../../core/content/checkoutPage.ts'
-import { pricesAlone } from '../catalogue/alone.ts'
+import { lowestAlone } from '../catalogue/alone.ts'
 import { getProduct } from '../catalogue/products.ts'
 import { cleanRichText } from '../catalogue/richText.ts'
 import { findCodes } from '../coupons/codes.ts'
@@ -87,7 +87,7 @@ export async function openPage({ db, now }: Services, id: string) {
     pagesToLeadTo(db, id),
     wasOrderedOn(db, id),
   ])
-  const alone = await pricesAlone(db, school, [...new Set(addable.map(({ productId }) => productId))], now())
+  const lowest = await lowestAlone(db, school, [...new Set(addable.map(({ productId }) => productId))], now())
   return {
     ...page,
     /** Pages that it can lead to when it has ended. */
@@ -106,7 +106,8 @@ export async function openPage({ db, now }: Services, id: string) {
         ({ isOnSale, id: offerId }) =>
           isOnSale || [...page.draft.bumps, ...page.draft.upsells].some((one) => one.offerId === offerId),
       )
-      .map((offer) => ({ ...offer, alone: alone.get(offer.productId) ?? null })),
+      /** `inShop`: the lowest price for which everybody gets it there. */
+      .map((offer) => ({ ...offer, inShop: lowest.get(offer.productId) ?? null })),
   }
 }
 

@@ -12,6 +12,7 @@ import {
   UNTRIED,
 } from '../../core/collecting/agreement.ts'
 import { holdAgreement, type LoadedAgreement, saveAgreement } from '../agreements/agreements.ts'
+import type { Queryable } from '../db/client.ts'
 import { payments, refunds } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
@@ -57,7 +58,7 @@ export async function takeCancelBack(services: Services, agreementId: string, by
     if (!next) {
       throw new Problem(409, 'too-late', 'A payment has become due since it was cancelled. Buy it again instead.')
     }
-    if ((await tx.$count(refunds, eq(refunds.lineId, line.id))) > 0) {
+    if (await hasRefund(tx, line.id)) {
       throw new Problem(409, 'refunded', 'It was refunded since. Buy it again instead.')
     }
     await tx
@@ -70,6 +71,11 @@ export async function takeCancelBack(services: Services, agreementId: string, by
       { about, what: 'cancel-taken-back', data: { by } },
     ])
   })
+}
+
+/** Whether money of a line was given back, or is asked for: then its cancelling cannot be taken back. */
+export async function hasRefund(db: Queryable, lineId: string): Promise<boolean> {
+  return (await db.$count(refunds, eq(refunds.lineId, lineId))) > 0
 }
 
 /** Stops retrying: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */

@@ -15,6 +15,7 @@ import { type PlanPayment, type PlanShown, shownPayments } from '../orders/plans
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
+import { hasRefund } from './actions.ts'
 import { manualPaymentOn, restOn } from './manualPayment.ts'
 import { readPayLink } from './payLinks.ts'
 
@@ -140,7 +141,7 @@ export async function planView(
     renews: found?.grant ? renewsOn({ ...found.grant, agreement: row }) : null,
     isClosed: ends[0] !== undefined && ends[0] <= day,
     mayCancel: !byLink && agreement.kind === 'subscription' && agreement.state === 'active',
-    mayComeBack: !byLink && afterTakenBack(agreement, day) !== null,
+    mayComeBack: !byLink && afterTakenBack(agreement, day) !== null && !(await hasRefund(db, line.id)),
     openUntilIfCancelled: found?.grant
       ? closesAsItStands(phase, afterCancelled(agreement, day, 'period-end') ?? agreement, 0)
       : null,

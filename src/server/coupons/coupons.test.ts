@@ -85,7 +85,9 @@ describe('a code', () => {
     expect((await world.orderOf(orderId))?.searchText).toContain(code.toLowerCase())
     const [row] = await ordersFor(world.services, 'practice', { search: code, state: 'all' })
     expect(row?.codes).toBe(code)
-    expect(ordersCsv([row as NonNullable<typeof row>], 'Europe/Vienna')).toContain(`,item,,${code},EUR,90.00,`)
+    expect(ordersCsv([row as NonNullable<typeof row>], 'Europe/Vienna')).toContain(
+      `,item,,${code},EUR,100.00,10.00,90.00,90.00,`,
+    )
     expect((await openCoupon(world.services, id, 'practice')).brought).toEqual({
       orders: 1,
       buyers: 1,
@@ -144,7 +146,7 @@ describe('a code', () => {
     expect(sent[0]).toContain(
       `The next payment is €9.50 on ${due[1]}; then €19.00 each time from ${due[2]}, until you cancel.`,
     )
-    expect(sent[0]).toContain(`${code}: €19.00 off, later payments included`)
+    expect(sent[0]).toContain(`Code ${code}: -€9.50`)
   })
 })
 

@@ -59,6 +59,9 @@ export interface Happened {
   'course-taken-back': { course: string; note: string }
   /** All that an order opened, since its money was not there after all. */
   'course-shut': { note: string }
+  /** Of the order after which it was offered. */
+  'upsell-taken': { title: string }
+  'upsell-refused': { title: string }
   'message-queued': { kind: MessageKind }
   'message-sent': { kind: MessageKind; to: string }
   'message-failed': { kind: MessageKind; why: string }

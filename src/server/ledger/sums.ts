@@ -2,7 +2,7 @@ import { sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { movedDeltas, movedSums } from '../db/schema/index.ts'
+import { ledger, movedDeltas, movedSums } from '../db/schema/index.ts'
 import { narrowedTo, type SumFilters } from './narrow.ts'
 
 /** What moved on a day, in minor units; all of it from the ledger. */
@@ -68,6 +68,22 @@ export async function movedByOffer(
     where mode = ${mode} and day between ${from} and ${until} ${narrowedTo(filters, sql`method`)}
     group by offer_id`)
   return rows as unknown as (Omit<Moved, 'day'> & { offerId: string })[]
+}
+
+/** What moved of an order's line, or of an order where `lineId` is null: what belongs to none of its lines. */
+export interface MovedOf extends Omit<Moved, 'day'> {
+  orderId: string
+  lineId: string | null
+}
+
+/** What moved of orders, by their lines: part transfers, what was not owed and what was charged again too. */
+export async function movedOfOrders(db: Queryable, orderIds: readonly string[]): Promise<MovedOf[]> {
+  const { rows } = await db.execute(sql`
+    select order_id as "orderId", line_id as "lineId", ${FIGURES}
+    from (select *, kind in ('refund', 'dispute') as is_back from ${ledger}
+      where order_id = any(${sql.param([...orderIds])}::uuid[])) s
+    group by order_id, line_id`)
+  return rows as unknown as MovedOf[]
 }
 
 /** All that ever moved in a mode. */

@@ -20,6 +20,8 @@ export interface MoneyRow {
   email: string
   course: string
   offer: string
+  /** Its article number; empty where it has none. */
+  sku: string
   paymentMethod: string | null
   method: string | null
   pay: number
@@ -108,6 +110,7 @@ export async function readPayments(
       email: people.email,
       course: orderLines.title,
       offer: orderLines.offerName,
+      sku: sql<string>`coalesce(${offers.live}, ${offers.draft})->>'sku'`,
       paymentMethod: connections.adapter,
       method: sql<string | null>`coalesce(${attempts.method}, ${agreements.method})`,
       pay: payments.pay,

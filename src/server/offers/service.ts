@@ -1,9 +1,11 @@
 import { and, asc, countDistinct, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
+import { oneByOne } from '../../core/content/bundle.ts'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
 import { allPaymentMethods } from '../../gateways/registry.ts'
 import { getBundle, makeBundleLive } from '../bundles/service.ts'
+import { pricesAlone } from '../catalogue/alone.ts'
 import { getProduct } from '../catalogue/products.ts'
 import { coursesOfProducts } from '../catalogue/sellable.ts'
 import { makeCourseLive } from '../catalogue/service.ts'
@@ -13,7 +15,7 @@ import { courses, grants, offers, orderLines } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, publishedOf, saveDraft } from '../drafts/drafts.ts'
 import { offeredMethods } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import { inTransaction, type Services } from '../platform/context.ts'
+import { inMode, inTransaction, type Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 
 export type Offer = typeof offers.$inferSelect
@@ -40,6 +42,11 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
   ])
   const { kind, slug, draft, live, retiredAt } = product
   const opened = await coursesOfProducts(db, [product], services.now())
+  const figures = 'courses' in draft ? new Map(draft.courses.map((course) => [course.id, course.figure])) : null
+  const held = (opened.get(product.id) ?? []).map((course) => course.id)
+  const { now } = await inMode(services, mode)
+  const alone = figures ? await pricesAlone(db, await getSchool(db), held, now()) : new Map()
+  const parts = held.map((course) => ({ alone: alone.get(course) ?? null, figure: figures?.get(course) ?? null }))
   return {
     ...offer,
     sold,
@@ -66,6 +73,8 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
       isRetired: retiredAt !== null,
       /** Lessons of a course, or courses of a bundle. */
       holds: 'lessons' in draft ? draft.lessons.length : draft.courses.length,
+      /** What the courses of a bundle cost one by one, by the mode's clock; null of a course, and where one has no price. */
+      oneByOne: figures ? oneByOne(parts).sum : null,
       /** What a bundle opens for who buys it now, with weights. */
       courses: (opened.get(product.id) ?? []).map(({ id: courseId, weight }) => ({ id: courseId, weight })),
     },

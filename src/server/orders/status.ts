@@ -3,6 +3,7 @@ import {
   agreements,
   attempts,
   connections,
+  disputes,
   orderLines,
   orders,
   payments,
@@ -54,6 +55,8 @@ export const orderStatusColumns = {
     where p.order_id = ${orders.id} and p.state = 'collected'), 0)::float8`,
   refunded: sql<number>`coalesce((select sum(r.amount) from ${refunds} r
     where r.order_id = ${orders.id} and r.state = 'refunded'), 0)::float8`,
+  /** Some payment of it is disputed, and not decided yet. */
+  disputed: sql<boolean>`exists (select from ${disputes} d where d.order_id = ${orders.id} and d.state in ('open', 'contested'))`,
   /** Of a transfer that is not complete. */
   came: sql<number>`case when ${orders.state} = 'paid' then 0 else coalesce((select sum(t.amount) from ${transfers} t
     join ${attempts} a on a.id = t.attempt_id

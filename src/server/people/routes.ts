@@ -4,9 +4,11 @@ import { takeBack } from '../access/close.ts'
 import { giveCourse } from '../access/service.ts'
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
+import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answering, keyedByCreator } from '../session/keyed.ts'
 import { erasePerson } from './erase.ts'
+import { peopleCsv } from './files.ts'
 import { joinPeople } from './join.ts'
 import {
   addPerson,
@@ -15,6 +17,7 @@ import {
   detailsSchema,
   listPeople,
   openPerson,
+  peopleFor,
   peopleQuery,
   sendPasswordLink,
 } from './service.ts'
@@ -36,6 +39,13 @@ export function peopleRoutes(services: Services) {
     .get('/', validate('query', peopleQuery), async (c) =>
       c.json(await listPeople(services, c.get('mode'), c.req.valid('query'))),
     )
+    .get('/people.csv', validate('query', peopleQuery), async (c) => {
+      const { after: _after, ...query } = c.req.valid('query')
+      c.header('content-type', 'text/csv; charset=utf-8')
+      c.header('content-disposition', 'attachment; filename="people.csv"')
+      const { timeZone } = await getSchool(services.db)
+      return c.body(peopleCsv(await peopleFor(services, c.get('mode'), query), timeZone))
+    })
     .post('/', validate('json', detailsSchema), async (c) => {
       const { name, email } = c.req.valid('json')
       return c.json(await addPerson(services, c.get('mode'), name, email), 201)

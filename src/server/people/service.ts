@@ -39,13 +39,26 @@ export const peopleQuery = v.object({
 })
 
 /** Buyers of a mode, newest first, a page at a time. */
-export async function listPeople(
-  { db }: Services,
+export async function listPeople({ db }: Services, mode: Mode, { after, ...query }: v.InferOutput<typeof peopleQuery>) {
+  const rows = await readPeople(db, mode, query, after).limit(PAGE + 1)
+  const page = rows.slice(0, PAGE)
+  const last = page.at(-1)
+  return { people: page, next: rows.length > PAGE && last ? `${last.createdAt.toISOString()}|${last.id}` : null }
+}
+
+/** All buyers that fit, newest first, for a file. */
+export async function peopleFor({ db }: Services, mode: Mode, query: Omit<v.InferOutput<typeof peopleQuery>, 'after'>) {
+  return readPeople(db, mode, query, undefined)
+}
+
+function readPeople(
+  db: Queryable,
   mode: Mode,
-  { search, course, coupon, after }: v.InferOutput<typeof peopleQuery>,
+  { search, course, coupon }: Omit<v.InferOutput<typeof peopleQuery>, 'after'>,
+  after: string | undefined,
 ) {
   const [createdAt, id] = after?.split('|') ?? []
-  const rows = await db
+  return db
     .select({
       id: people.id,
       name: people.name,
@@ -78,10 +91,7 @@ export async function listPeople(
       ),
     )
     .orderBy(desc(people.createdAt), desc(people.id))
-    .limit(PAGE + 1)
-  const page = rows.slice(0, PAGE)
-  const last = page.at(-1)
-  return { people: page, next: rows.length > PAGE && last ? `${last.createdAt.toISOString()}|${last.id}` : null }
+    .$dynamic()
 }
 
 /** One buyer with their orders, grants, messages and what happened to them. */

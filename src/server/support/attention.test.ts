@@ -57,7 +57,12 @@ it('a late payment, its stop, a transfer that does not come and a dispute are li
 it('what is told goes to the creator too; switched off, nobody is told, and the journal says so', async () => {
   const rows = await world.db.select().from(messages).orderBy(messages.createdAt)
   const notified = rows.filter(({ kind }) => kind.startsWith('creator-'))
-  expect(notified.map(({ kind }) => kind)).toEqual(['creator-sold', 'creator-declined', 'creator-stopped'])
+  expect(notified.map(({ kind }) => kind)).toEqual([
+    'creator-sold',
+    'creator-declined',
+    'creator-stopped',
+    'creator-awaiting',
+  ])
   const sent: { to: string; subject: string; text: string }[] = []
   const post = async (email: { to: string; subject: string; text: string }) => void sent.push(email)
   await sendMessage(world.services, notified[2]?.id as string, post)

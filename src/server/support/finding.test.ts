@@ -1,4 +1,5 @@
 import { eq } from 'drizzle-orm'
+import Papa from 'papaparse'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { inGroups } from '../../core/bank/reference.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
@@ -6,10 +7,13 @@ import { attempts, orderLines } from '../db/schema/index.ts'
 import { refundLine } from '../refunds/service.ts'
 import { recordTransferReceived } from '../transfers/marks.ts'
 import { referenceOf } from '../transfers/transfers.ts'
-import { ordersCsv } from './files.ts'
-import { listOrders, ordersFor } from './orders.ts'
+import { itemsCsv, ordersCsv } from './files.ts'
+import { listOrders, ordersFor, sumOrders } from './orders.ts'
 
 const world = ownWorld()
+const parsed = (csv: string) => Papa.parse<Record<string, string>>(csv, { header: true }).data
+const cents = (rows: Record<string, string>[], column: string) =>
+  rows.reduce((all, row) => all + Math.round(Number(row[column] ?? 0) * 100), 0)
 let transfer: string
 const made: Record<string, { orderId: string; number: number; courseId: string }> = {}
 const day = () => world.services.now().toISOString().slice(0, 10)
@@ -111,6 +115,22 @@ describe('orders are told apart', () => {
     const rows = await ordersFor(world.services, 'practice', { search: '', state: 'refunded' })
     const csv = ordersCsv(rows, 'Europe/Vienna').split('\r\n')
     expect(csv).toHaveLength(2)
-    expect(csv[1]).toContain(',EUR,123.45,123.45,1.11,paid,')
+    expect(csv[1]).toContain(',EUR,123.45,0.00,123.45,123.45,')
+    expect(csv[1]).toContain(',1.11,paid,')
+    // A part of a transfer is received by the books, and by the file.
+    const waiting = await ordersFor(world.services, 'practice', { search: '', state: 'waiting' })
+    const part = ordersCsv(waiting, 'Europe/Vienna').split('\r\n')
+    expect(part[1]).toContain(',EUR,67.89,0.00,67.89,10.00,')
+    // What all orders of the file received is what stands above their list.
+    const all = await ordersFor(world.services, 'practice', { search: '', state: 'all' })
+    const sum = await sumOrders(world.services, 'practice')
+    for (const file of [ordersCsv, itemsCsv]) {
+      const of = parsed(file(all, 'Europe/Vienna'))
+      expect([cents(of, 'received'), cents(of, 'fee'), cents(of, 'refunded')]).toEqual([
+        sum.received,
+        sum.fees,
+        sum.refunds,
+      ])
+    }
   })
 })

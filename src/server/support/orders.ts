@@ -14,6 +14,7 @@ import { namePayment } from '../../core/sentence/sentence.ts'
 import { explainGrants } from '../access/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
+import { hasRefund } from '../collecting/actions.ts'
 import { manualPaymentOn } from '../collecting/manualPayment.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -28,6 +29,7 @@ import {
   disputes,
   journal,
   lineCourses,
+  offers,
   orderLines,
   orders,
   payments,
@@ -38,7 +40,7 @@ import {
 import { versionOf } from '../drafts/drafts.ts'
 import { duplicatesOf } from '../fulfilment/duplicates.ts'
 import { notFound } from '../http/problem.ts'
-import { movedOfMode } from '../ledger/sums.ts'
+import { movedOfMode, movedOfOrders } from '../ledger/sums.ts'
 import { awaitedOf } from '../orders/awaited.ts'
 import { termsOf } from '../orders/plans.ts'
 import { agreementStatus, firstAgreement, orderStatusColumns, orderTitles } from '../orders/status.ts'
@@ -84,9 +86,64 @@ export async function listOrders(
   return { orders: page, next: rows.length > most ? (page.at(-1)?.number ?? null) : null }
 }
 
-/** All orders that fit, newest first, for a file. */
+/** All orders that fit, newest first, for a file: with what they hold, and what moved of each by the books. */
 export async function ordersFor(base: Services, mode: Mode, query: OrdersQuery) {
-  return readOrders(await inMode(base, mode), mode, query, undefined, undefined)
+  const services = await inMode(base, mode)
+  const { db } = services
+  const rows = await readOrders(services, mode, query, undefined, undefined)
+  const ids = rows.map(({ id }) => id)
+  const [moved, lines, upsells] = await Promise.all([movedOfOrders(db, ids), linesOf(db, ids), answeredOf(db, ids)])
+  const byOrder = <T extends { orderId: string }>(all: readonly T[]) => {
+    const found = new Map<string, T[]>()
+    for (const one of all) found.set(one.orderId, [...(found.get(one.orderId) ?? []), one])
+    return found
+  }
+  const [movedBy, linesBy, upsellsBy] = [byOrder(moved), byOrder(lines), byOrder(upsells)]
+  return rows.map((row) => ({
+    ...row,
+    moved: movedBy.get(row.id) ?? [],
+    items: linesBy.get(row.id) ?? [],
+    upsells: upsellsBy.get(row.id) ?? [],
+  }))
+}
+
+/** The lines of orders with their quotes and their offers' article numbers, in their order. */
+function linesOf(db: Queryable, orderIds: readonly string[]) {
+  return db
+    .select({
+      orderId: orderLines.orderId,
+      id: orderLines.id,
+      title: orderLines.title,
+      offerName: orderLines.offerName,
+      role: orderLines.role,
+      quoted: orderLines.quoted,
+      purchaseDay: sql<string>`${orders.quote}->>'purchaseDay'`,
+      sku: sql<string>`coalesce(${offers.live}, ${offers.draft})->>'sku'`,
+    })
+    .from(orderLines)
+    .innerJoin(orders, eq(orders.id, orderLines.orderId))
+    .innerJoin(offers, eq(offers.id, orderLines.offerId))
+    .where(sql`${orderLines.orderId} = any(${sql.param([...orderIds])}::uuid[])`)
+    .orderBy(asc(orderLines.position))
+}
+
+/** What was answered to the upsells after orders, in the order in which it was. */
+async function answeredOf(db: Queryable, orderIds: readonly string[]) {
+  const rows = await db
+    .select({ orderId: journal.orderId, what: journal.what, data: journal.data })
+    .from(journal)
+    .where(
+      and(
+        sql`${journal.orderId} = any(${sql.param([...orderIds])}::uuid[])`,
+        sql`${journal.what} in ('upsell-taken', 'upsell-refused')`,
+      ),
+    )
+    .orderBy(asc(journal.id))
+  return rows.map(({ orderId, what, data }) => ({
+    orderId: orderId as string,
+    title: String((data as { title?: string }).title ?? ''),
+    isTaken: what === 'upsell-taken',
+  }))
 }
 
 async function readOrders(
@@ -336,7 +393,7 @@ async function agreementsOf(base: Services, mode: Mode, orderId: string) {
         owed: restOf(agreement).reduce((sum, { pay }) => sum + pay, 0),
         isOwed: owes(agreement) && next !== undefined,
         isWrittenOff: agreement.kind === 'installments' && agreement.cancelled?.when === 'period-end',
-        mayUncancel: afterTakenBack(agreement, day) !== null,
+        mayUncancel: afterTakenBack(agreement, day) !== null && !(await hasRefund(db, line.id)),
         stoppedByHand: agreement.state === 'stopped' && agreement.tries <= retryAfterDays.length,
       }
     }),

@@ -7,7 +7,7 @@ import type { Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { needsAttention } from './attention.ts'
-import { ordersCsv } from './files.ts'
+import { itemsCsv, ordersCsv } from './files.ts'
 import { listOrders, openOrder, ordersFor, ordersQuery, sumOrders } from './orders.ts'
 
 export function orderRoutes(services: Services) {
@@ -22,6 +22,13 @@ export function orderRoutes(services: Services) {
       c.header('content-disposition', 'attachment; filename="orders.csv"')
       const { timeZone } = await getSchool(services.db)
       return c.body(ordersCsv(await ordersFor(services, c.get('mode'), query), timeZone))
+    })
+    .get('/items.csv', validate('query', ordersQuery), async (c) => {
+      const { before: _before, ...query } = c.req.valid('query')
+      c.header('content-type', 'text/csv; charset=utf-8')
+      c.header('content-disposition', 'attachment; filename="order-items.csv"')
+      const { timeZone } = await getSchool(services.db)
+      return c.body(itemsCsv(await ordersFor(services, c.get('mode'), query), timeZone))
     })
     .get('/attention', async (c) => c.json({ items: await needsAttention(services, c.get('mode')) }))
     .get('/sum', async (c) => c.json(await sumOrders(services, c.get('mode'))))

@@ -7,9 +7,19 @@ import { type Placed, placeSchema, type Shopper } from '../checkout/placing.ts'
 import { isOwnOrder } from '../checkout/prepare.ts'
 import { orderStatus } from '../checkout/status.ts'
 import type { Queryable } from '../db/client.ts'
-import { agreements, attempts, connections, orders, people, upsellRefusals } from '../db/schema/index.ts'
+import {
+  agreements,
+  attempts,
+  catalogue,
+  connections,
+  offers,
+  orders,
+  people,
+  upsellRefusals,
+} from '../db/schema/index.ts'
 import { notFound, Problem } from '../http/problem.ts'
-import type { Services } from '../platform/context.ts'
+import { record } from '../journal/journal.ts'
+import { inTransaction, type Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
 import { inheritedTerms } from './inherited.ts'
 import { upsellStatus, walkOf } from './walk.ts'
@@ -94,8 +104,30 @@ export async function refuseUpsell(
 ): Promise<void> {
   const order = await ownOrder(services, orderId, shopper)
   const walk = await walkOf(services, order)
-  if (!walk?.upsells.some(({ id }) => id === upsell)) return
-  await services.db.insert(upsellRefusals).values({ orderId, upsell, createdAt: services.now() }).onConflictDoNothing()
+  const refused = walk?.upsells.find(({ id }) => id === upsell)
+  if (!refused) return
+  const title = refused.title || (await titleOf(services.db, refused.offerId))
+  const createdAt = services.now()
+  await inTransaction(services, async ({ db: tx }) => {
+    const noted = await tx
+      .insert(upsellRefusals)
+      .values({ orderId, upsell, createdAt })
+      .onConflictDoNothing()
+      .returning()
+    if (noted.length === 0) return
+    await record(tx, createdAt, { orderId, personId: order.personId }, 'upsell-refused', { title })
+  })
+}
+
+/** What an offer sells, by its title. */
+async function titleOf(db: Queryable, offerId: string | null): Promise<string> {
+  if (offerId === null) return ''
+  const [product] = await db
+    .select({ live: catalogue.live, draft: catalogue.draft })
+    .from(catalogue)
+    .innerJoin(offers, eq(offers.productId, catalogue.id))
+    .where(eq(offers.id, offerId))
+  return product ? (product.live ?? product.draft).title : ''
 }
 
 /** The method that an order, or what followed it, was paid with last, as far as it is saved and can be charged. */

@@ -167,6 +167,9 @@ describe('an upsell', () => {
     expect((await take(orderId, 4800, { at: 'two' })).state).toBe('paid')
     expect(await show(orderId)).toBeNull()
     expect(await followers(orderId)).toHaveLength(1)
+    // Each answer stands in the order's history once.
+    const answers = (await world.journalOf(orderId)).filter((what) => what.startsWith('upsell-'))
+    expect(answers).toEqual(['upsell-refused', 'upsell-taken'])
   })
 
   it('declined leaves the first purchase as it is, and another card can be given', async () => {
@@ -336,7 +339,14 @@ describe('a code of the order', () => {
       await ordersFor(world.services, 'practice', { ...query, role: 'upsell' }),
       'Europe/Vienna',
     ).split('\r\n')
-    expect(row).toContain(`,Paper ${n},After,upsell,${(await world.orderOf(orderId))?.number},${code},EUR,16.20,`)
+    expect(row).toContain(
+      `,Paper ${n},After,,upsell,${(await world.orderOf(orderId))?.number},${code},EUR,18.00,1.80,16.20,`,
+    )
+    const [, first] = ordersCsv(
+      await ordersFor(world.services, 'practice', { search: '', state: 'all', course: main.courseId }),
+      'Europe/Vienna',
+    ).split('\r\n')
+    expect(first).toContain(`Paper ${n}: offered, yes`)
     expect(await openOrder(world.services, 'practice', placed.orderId)).toMatchObject({ follows: { id: orderId } })
     expect((await openOrder(world.services, 'practice', orderId)).followedBy.map(({ id }) => id)).toEqual([
       placed.orderId,

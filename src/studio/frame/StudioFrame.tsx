@@ -89,7 +89,7 @@ export function StudioFrame() {
 /** How many things need attention, beside "Orders". */
 function AttentionCount() {
   const { data } = useAttention()
-  const count = data?.items.filter(({ kind }) => kind !== 'expiring').length ?? 0
+  const count = data?.items.length ?? 0
   if (count === 0) return null
   return (
     <span className="ml-1.5 inline-flex items-center gap-1 text-[12.5px]">

@@ -2,6 +2,7 @@ import { formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { classes } from '../../ui/classes.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
+import { useStudioToday } from '../session/session.ts'
 import type { MovementRow } from './queries.ts'
 
 interface MovementsProps {
@@ -35,6 +36,7 @@ const COLUMNS = [
 
 /** Money that moved, each movement on its own day, with the tax in it. */
 export function MovementsTable({ rows, money, chosen, choose }: MovementsProps) {
+  const thisYear = useStudioToday().slice(0, 4)
   const head = 'border-b border-line-2 py-1.5 pr-3 text-left text-[12px] font-semibold text-ink-3'
   return (
     <div className="overflow-x-auto">
@@ -59,7 +61,7 @@ export function MovementsTable({ rows, money, chosen, choose }: MovementsProps) 
                 key={`${row.transaction} ${row.lineId}`}
                 className={orderId !== null && orderId === chosen ? 'bg-acorn-soft' : 'hover:bg-sheet-2'}
               >
-                <td className="pl-1.5 whitespace-nowrap">{formatDayShort(row.day)}</td>
+                <td className="pl-1.5 whitespace-nowrap">{formatDayShort(row.day, thisYear)}</td>
                 <td>
                   {orderId && (
                     <button

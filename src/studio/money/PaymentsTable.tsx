@@ -2,6 +2,7 @@ import { formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { classes } from '../../ui/classes.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
+import { useStudioToday } from '../session/session.ts'
 import type { Row, Sums } from './queries.ts'
 
 interface PaymentsProps {
@@ -16,6 +17,7 @@ interface PaymentsProps {
 
 /** Payments by their due day and how each stands, and their sum. */
 export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: PaymentsProps) {
+  const thisYear = useStudioToday().slice(0, 4)
   const head = 'border-b border-line-2 py-1.5 pr-3 text-left text-[12px] font-semibold text-ink-3'
   const sum = (pick: (row: Row) => number) => rows.reduce((all, row) => all + pick(row), 0)
   const say = (amount: number) => formatMoney(amount, money)
@@ -47,11 +49,11 @@ export function PaymentsTable({ rows, money, chosen, choose, total, hasMore }: P
         </thead>
         <tbody>
           {rows.map((row) => {
-            const [shape, word] = stateOf(row, money)
+            const [shape, word] = stateOf(row, money, thisYear)
             const form = { ...money, currency: row.currency }
             return (
               <tr key={row.id} className={row.orderId === chosen ? 'bg-acorn-soft' : 'hover:bg-sheet-2'}>
-                <td className="pl-1.5 whitespace-nowrap">{formatDayShort(row.due)}</td>
+                <td className="pl-1.5 whitespace-nowrap">{formatDayShort(row.due, thisYear)}</td>
                 <td>
                   <button
                     type="button"
@@ -110,6 +112,7 @@ function Taken({ fee, refunded, money }: { fee: number; refunded: number; money:
 function stateOf(
   { status, daysLate, tries, due, nextTry, came, pay, currency, refunded }: Row,
   money: MoneyFormat,
+  thisYear: string,
 ): readonly [StateShape, string] {
   const say = (amount: number) => formatMoney(amount, { ...money, currency })
   const days = `${daysLate} ${daysLate === 1 ? 'day' : 'days'}`
@@ -121,10 +124,13 @@ function stateOf(
       if (came > 0) return ['awaited', `${say(pay - came)} missing, ${days}`]
       return ['awaited', daysLate > 0 ? `waiting for ${days}` : 'waiting']
     case 'late':
-      return ['late', nextTry ? `overdue for ${days}; again ${formatDayShort(nextTry)}` : `overdue for ${days}`]
+      return [
+        'late',
+        nextTry ? `overdue for ${days}; again ${formatDayShort(nextTry, thisYear)}` : `overdue for ${days}`,
+      ]
     case 'given-up':
       return ['failed', daysLate > 0 ? `stopped, owed for ${days}` : 'stopped']
     default:
-      return ['due', `due ${formatDayShort(due)}`]
+      return ['due', `due ${formatDayShort(due, thisYear)}`]
   }
 }

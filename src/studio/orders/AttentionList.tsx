@@ -6,7 +6,7 @@ import { beginSentence } from '../../core/sentence/words.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { State, type StateShape } from '../../ui/State.tsx'
 import { api } from '../api.ts'
-import { useSession } from '../session/session.ts'
+import { useSession, useStudioToday } from '../session/session.ts'
 import { reasonInWords } from './words.ts'
 
 const loadAttention = () => unwrap(api.orders.attention.$get())
@@ -20,7 +20,7 @@ export function useAttention() {
 
 const KINDS: Record<
   Item['kind'],
-  { shape: StateShape; word: string; says: (item: Item, money: MoneyFormat) => string }
+  { shape: StateShape; word: string; says: (item: Item, money: MoneyFormat, thisYear: string) => string }
 > = {
   disputed: { shape: 'late', word: 'disputed', says: () => 'Your answer is needed.' },
   'paid-twice': {
@@ -82,8 +82,8 @@ const KINDS: Record<
   late: {
     shape: 'late',
     word: 'overdue',
-    says: ({ why, next }) =>
-      `${formatReason(why)}; ${next ? `retried on ${formatDayShort(next)}` : 'not retried'}. The buyer was told.`,
+    says: ({ why, next }, _money, thisYear) =>
+      `${formatReason(why)}; ${next ? `retried on ${formatDayShort(next, thisYear)}` : 'not retried'}. The buyer was told.`,
   },
   transfer: {
     shape: 'awaited',
@@ -102,8 +102,8 @@ const KINDS: Record<
   expiring: {
     shape: 'due',
     word: 'card expires soon',
-    says: ({ next }) =>
-      `It expires before the payment${next ? ` on ${formatDayShort(next)}` : ''}. The buyer was asked for a new card.`,
+    says: ({ next }, _money, thisYear) =>
+      `It expires before the payment${next ? ` on ${formatDayShort(next, thisYear)}` : ''}. The buyer was asked for a new card.`,
   },
 }
 
@@ -146,6 +146,7 @@ export function AttentionList() {
 
 function Row({ item, money }: { item: Item; money: MoneyFormat }) {
   const { shape, word, says } = KINDS[item.kind]
+  const thisYear = useStudioToday().slice(0, 4)
   return (
     <li className="border-b border-line">
       <Link
@@ -162,8 +163,8 @@ function Row({ item, money }: { item: Item; money: MoneyFormat }) {
           {item.course}
         </span>
         <span className="text-right font-semibold">{item.amount === null ? '' : formatMoney(item.amount, money)}</span>
-        <span className="text-[12.5px] text-ink-3">since {formatDayShort(item.since.slice(0, 10))}</span>
-        <span className="col-span-2 text-[12.5px] text-ink-2">{says(item, money)}</span>
+        <span className="text-[12.5px] text-ink-3">since {formatDayShort(item.since.slice(0, 10), thisYear)}</span>
+        <span className="col-span-2 text-[12.5px] text-ink-2">{says(item, money, thisYear)}</span>
       </Link>
     </li>
   )

@@ -64,7 +64,7 @@ function LineTimeline({ order, lineId, money }: { order: Order; lineId: string; 
   return (
     <Timeline
       start={order.quote.purchaseDay}
-      startLabel={formatDayShort(order.quote.purchaseDay)}
+      startLabel={formatDayShort(order.quote.purchaseDay, order.today.slice(0, 4))}
       points={points}
       endless={line?.untilCancelled ?? false}
       ribbon={

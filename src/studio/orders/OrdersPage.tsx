@@ -93,13 +93,23 @@ function OrderList() {
       <div className="grid gap-2 px-1.5 pb-2">
         <div className="flex items-baseline justify-between gap-3">
           <h2 className="text-[15px]">Orders</h2>
-          <a
-            className="link text-[13px]"
-            href={`/api/orders/orders.csv?${new URLSearchParams(query as Record<string, string>)}`}
-            download
-          >
-            Export CSV
-          </a>
+          <span className="flex gap-3 text-[13px]">
+            {(
+              [
+                ['orders', 'Export CSV'],
+                ['items', 'By item'],
+              ] as const
+            ).map(([file, label]) => (
+              <a
+                key={file}
+                className="link"
+                href={`/api/orders/${file}.csv?${new URLSearchParams(query as Record<string, string>)}`}
+                download
+              >
+                {label}
+              </a>
+            ))}
+          </span>
         </div>
         <input
           type="search"

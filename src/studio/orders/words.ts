@@ -18,6 +18,8 @@ interface StandingOrder {
   /** What was collected for it, and what of that went back. */
   received: number
   refunded: number
+  /** A payment of it is disputed, and not decided yet. */
+  disputed: boolean
   /** What has come of a transfer that is not complete. */
   came: number
   /** Of an unpaid order the state and gateway of its newest attempt. */
@@ -41,6 +43,7 @@ export function orderState(order: StandingOrder, money: MoneyFormat): readonly [
   const say = (amount: number) => formatMoney(amount, { ...money, currency: order.currency })
   if (order.state !== 'paid') return unpaidState(order, say)
   const { received, refunded, agreement } = order
+  if (order.disputed) return ['late', 'disputed']
   if (refunded > 0 && refunded >= received) return ['off', 'refunded']
   const [shape, word] = agreement ? agreedState(agreement, order.lines) : (['received', 'paid'] as const)
   return [shape, refunded > 0 ? `${word}, ${say(refunded)} refunded` : word]
@@ -288,6 +291,10 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return 'Waiting for the transfer again'
     case 'code-over-limit':
       return `Code ${data.code} was used more often than it allows`
+    case 'upsell-taken':
+      return `“${data.title}” was offered after it: yes`
+    case 'upsell-refused':
+      return `“${data.title}” was offered after it: no`
     case 'code-given-back':
       return `Code ${data.code} can be used again`
     case 'code-released':

@@ -85,9 +85,18 @@ function PeopleList() {
       <div className="grid gap-2 px-1.5 pb-2">
         <div className="flex items-baseline justify-between">
           <h2 className="text-[15px]">People</h2>
-          <Button kind="link" className="text-[13px]" onClick={() => setAdding(true)}>
-            Add someone
-          </Button>
+          <span className="flex gap-3 text-[13px]">
+            <a
+              className="link"
+              href={`/api/people/people.csv?${new URLSearchParams(query as Record<string, string>)}`}
+              download
+            >
+              Export CSV
+            </a>
+            <Button kind="link" onClick={() => setAdding(true)}>
+              Add someone
+            </Button>
+          </span>
         </div>
         <input
           type="search"

@@ -114,12 +114,12 @@ export function useAddition({ offerId, title, text, coverId }: Addition, page: B
   if (!offer) return null
   const said = describeOffer(school, { id: offer.id, courses: [{ id: offer.productId }], content: offer.content }, now)
   const first = said?.quote.lines[0]?.payments.find(({ n }) => n > 0)?.price ?? 0
-  const isLess = offer.content.terms.kind === 'single' && offer.alone !== null && offer.alone.now > first
+  const isLess = offer.content.terms.kind === 'single' && offer.inShop !== null && offer.inShop > first
   return {
     title: title || offer.product,
     text: text || offer.summary,
     price: said ? formatWholePrice(said.priced) : null,
-    inShop: isLess ? say(CATALOGUE.inShop, { money: formatMoney(offer.alone?.now ?? 0, school) }) : null,
+    inShop: isLess ? say(CATALOGUE.inShop, { money: formatMoney(offer.inShop ?? 0, school) }) : null,
     coverId: coverId ?? offer.coverId,
     coverColor: offer.coverColor,
   }

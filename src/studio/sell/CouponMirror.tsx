@@ -53,8 +53,9 @@ export function CouponMirror({ coupon, content, nameOf, problems }: CouponMirror
             ) : (
               <>
                 <Orders couponId={coupon.id} count={brought.orders} /> of {brought.buyers}{' '}
-                {brought.buyers === 1 ? 'buyer' : 'buyers'} used it. {formatMoney(brought.received, school)} received
-                with it, {formatMoney(brought.saves, school)} taken off.
+                {brought.buyers === 1 ? 'buyer' : 'buyers'} used it. {formatMoney(brought.received, school)} was
+                received so far for what it reduced, less refunds; {formatMoney(brought.saves, school)} was taken off
+                those payments.
               </>
             )}
           </p>

@@ -48,6 +48,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
         <p className="display text-[20px] leading-[1.32] font-medium" aria-live="polite">
           {said ? formatPriceSentence(said.priced) : 'No price yet.'}
         </p>
+        {said && <BesideParts offer={offer} content={content} priced={said.priced} />}
         {said && (
           <div className="mt-3">
             <Timeline
@@ -94,6 +95,21 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
         </p>
       </PreviewSection>
     </>
+  )
+}
+
+/** Of a bundle's one-time price: that its courses cost as much, or less, one by one. */
+function BesideParts({ offer, content, priced }: { offer: BenchOffer; content: OfferContent; priced: OfferInWords }) {
+  const { oneByOne } = offer.product
+  const price = priced.line.payments.find(({ n }) => n > 0)?.price
+  if (oneByOne === null || content.terms.kind !== 'single' || price === undefined || price < oneByOne) return null
+  const more = price - oneByOne
+  return (
+    <p className="mt-2 text-[13.5px]">
+      <State shape="late">{more > 0 ? 'costs more than its courses' : 'saves nothing'}</State> One by one they cost{' '}
+      {formatMoney(oneByOne, priced.money)}
+      {more > 0 ? `, ${formatMoney(more, priced.money)} less` : ', as much'}.
+    </p>
   )
 }
 

@@ -1,4 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
+import { useEffect, useEffectEvent } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { formatMoney } from '../../core/money/format.ts'
@@ -93,6 +94,9 @@ function Checks({ list }: { list: List }) {
   )
 }
 
+/** The mode in which the studio was before it was paid for real; one tab knows it. */
+const BACK_TO = 'acorn-mode-before-trial'
+
 /** One button buys at the smallest amount, one more gives it back. */
 function Trial({ list: { trial } }: { list: List }) {
   const { school, mode } = useSession()
@@ -101,7 +105,10 @@ function Trial({ list: { trial } }: { list: List }) {
     mutationFn: () => unwrap(api.school.live.trial.$post()),
     onSuccess: async ({ path }) => {
       // The checkout looks at the mode of the studio.
-      if (mode !== 'live') await switchMode.mutateAsync('live')
+      if (mode !== 'live') {
+        sessionStorage.setItem(BACK_TO, mode)
+        await switchMode.mutateAsync('live')
+      }
       window.open(path, '_blank')
     },
   })
@@ -115,6 +122,16 @@ function Trial({ list: { trial } }: { list: List }) {
       ),
   })
   const { amount, paid } = trial
+  // Paid: the studio is back where it was.
+  const back = useEffectEvent(() => {
+    const before = sessionStorage.getItem(BACK_TO)
+    sessionStorage.removeItem(BACK_TO)
+    if (before === 'practice' && mode === 'live') switchMode.mutate('practice')
+  })
+  const isPaid = paid !== null && !paid.isGivenBack
+  useEffect(() => {
+    if (isPaid) back()
+  }, [isPaid])
   return (
     <span className="mt-2 flex flex-wrap items-center gap-3">
       {paid && !paid.isGivenBack && (
