@@ -1,8 +1,9 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
+import { split } from '../money/arithmetic.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
-import { currentPhase, firstPhase, paymentsOf } from './phase.ts'
+import { currentPhase, firstPhase, lowerPhase, paymentsOf, withoutShares } from './phase.ts'
 
 const span = fc.record({
   count: fc.integer({ min: 1, max: 5 }),
@@ -93,4 +94,33 @@ it('knows no payments of what is no subscription, none before it begins, and no 
   expect(() => paymentsOf(later, 4, 4)).toThrow('no regular payment 4')
   expect(currentPhase({ version: 1, phases: [monthly, later] })).toBe(later)
   expect(() => currentPhase({ version: 1, phases: [] })).toThrow('no phase')
+})
+
+it('lowered by a course’s share, what is listed and what is generated later are the same, and add up with what left', () => {
+  const weights = fc.array(fc.integer({ min: 0, max: 9000 }), { minLength: 2, maxLength: 4 })
+  fc.assert(
+    fc.property(asked, weights, fc.integer({ min: 2, max: 12 }), ({ at, tax, terms, coupons, codes }, of, from) => {
+      const courses = of.map((weight, index) => ({ id: `c${index}`, weight }))
+      const offer = { id: 'o', courses, terms: { ...terms, payments: null }, access: {} }
+      const request = readQuoteRequest({
+        ...{ currency: 'EUR', timeZone: 'UTC', at, tax, horizon: 30, coupons, codes },
+        lines: [{ role: 'main', offer }],
+      })
+      const phase = firstPhase(request, 0, '2027-02-01')
+      const lowered = lowerPhase(phase, from, ['c1'])
+      const before = paymentsOf(phase, 1, 25)
+      const after = paymentsOf(lowered, 1, 25)
+      expect(after.slice(0, from - 1)).toEqual(before.slice(0, from - 1))
+      for (const [index, payment] of after.entries()) {
+        const was = before[index] as (typeof before)[number]
+        if (payment.n < from) continue
+        expect(payment).toEqual(withoutShares(was, phase.tax, of, [1]))
+        expect(was.pay - payment.pay).toBe(split(was.pay, of)[1])
+        expect(was.tax - payment.tax).toBe(split(was.tax, of)[1])
+        expect(payment.due).toBe(was.due)
+        expect(payment.price - payment.discount).toBe(payment.pay - (tax.mode === 'exclusive' ? payment.tax : 0))
+      }
+      expect(lowered.courses.map(({ weight }) => weight)).toEqual(of.map((weight, index) => (index === 1 ? 0 : weight)))
+    }),
+  )
 })

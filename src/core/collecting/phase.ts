@@ -1,5 +1,5 @@
 import { after, type Day } from '../calendar/day.ts'
-import type { Amount } from '../money/arithmetic.ts'
+import { type Amount, split } from '../money/arithmetic.ts'
 import { quote } from '../quote/quote.ts'
 import { anchorOf } from '../quote/schedule.ts'
 import { taxOf } from '../quote/tax.ts'
@@ -25,7 +25,17 @@ export interface Phase {
   /** The courses that it pays for, and how its money is split among them. */
   courses: { id: string; weight: number }[]
   /** What regular payments cost before tax, each from its number on; the last row holds for all that follow. */
-  prices: { from: number; list: Amount; price: Amount; discount: Amount }[]
+  prices: PhasePrice[]
+}
+
+/** What regular payments cost from a number on. */
+export interface PhasePrice {
+  from: number
+  list: Amount
+  price: Amount
+  discount: Amount
+  /** Where they were lowered by a course's share: what is charged, and the tax in it, to the unit. */
+  lowered?: { tax: Amount; pay: Amount }
 }
 
 /** How an agreement's phases are stored. The version is for lifting what an older one stored. */
@@ -78,7 +88,49 @@ export function paymentsOf(phase: Phase, first: number, last: number): Scheduled
 function paymentOf({ from, anchor, terms, tax, prices }: Phase, n: number): ScheduledPayment {
   const cost = prices.findLast((row) => row.from <= n)
   if (terms.kind !== 'subscription' || n < from || !cost) throw new Error(`The phase has no regular payment ${n}.`)
-  const { list, price, discount } = cost
+  const { list, price, discount, lowered } = cost
   const due = after(anchor, n - from, terms.every)
-  return { n, kind: 'regular', due, list, price, discount, ...taxOf(price - discount, tax) }
+  return { n, kind: 'regular', due, list, price, discount, ...(lowered ?? taxOf(price - discount, tax)) }
+}
+
+/** What of a payment is lowered. */
+type Lowerable = Pick<ScheduledPayment, 'list' | 'price' | 'discount' | 'tax' | 'pay'>
+
+/**
+ * A payment without the shares of some courses of its bundle, which were refunded and closed: it loses their parts of
+ * split(pay, weights), and its tax likewise (collecting rules, section 6).
+ * @param weights of the line's courses, in their order; `places` are those of the courses.
+ */
+export function withoutShares<P extends Lowerable>(
+  payment: P,
+  { mode }: Pick<Tax, 'mode'>,
+  weights: readonly number[],
+  places: readonly number[],
+): P {
+  const less = (amount: Amount) => {
+    const parts = split(amount, weights)
+    return places.reduce((left, place) => left - (parts[place] ?? 0), amount)
+  }
+  const [pay, tax, discount] = [less(payment.pay), less(payment.tax), less(payment.discount)]
+  // Tax that is added stands beside the price; else it is inside.
+  const price = discount + pay - (mode === 'exclusive' ? tax : 0)
+  return { ...payment, list: price + less(payment.list - payment.price), price, discount, tax, pay }
+}
+
+/** A phase whose payments from number `from` on are lowered so, and the weights of these courses 0. */
+export function lowerPhase(phase: Phase, from: number, courseIds: readonly string[]): Phase {
+  const weights = phase.courses.map(({ weight }) => weight)
+  const places = phase.courses.flatMap(({ id }, place) => (courseIds.includes(id) ? [place] : []))
+  const begun = phase.prices.findLast((row) => row.from <= from)
+  const later = [...(begun ? [{ ...begun, from }] : []), ...phase.prices.filter((row) => row.from > from)]
+  const lowered = later.map(({ from: n, lowered: before, ...row }): PhasePrice => {
+    const charged = before ?? taxOf(row.price - row.discount, phase.tax)
+    const { tax, pay, ...cost } = withoutShares({ ...row, ...charged }, phase.tax, weights, places)
+    return { from: n, ...cost, lowered: { tax, pay } }
+  })
+  return {
+    ...phase,
+    courses: phase.courses.map((course) => (courseIds.includes(course.id) ? { ...course, weight: 0 } : course)),
+    prices: [...phase.prices.filter((row) => row.from < from), ...lowered],
+  }
 }

@@ -1,6 +1,18 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
-import { type Charge, refundableAmounts, shareOfCourses, shareRefund } from './refund.ts'
+import { type Charge, refundableAmounts, shareRefund, shareOfCourses as sharesBy } from './refund.ts'
+
+/** The same with weights that hold for every payment. */
+const shareOfCourses = (
+  collected: readonly number[],
+  weights: readonly number[],
+  ...rest: [Parameters<typeof sharesBy>[2], Parameters<typeof sharesBy>[3]]
+) =>
+  sharesBy(
+    collected.map((amount, index) => ({ n: index + 1, amount })),
+    () => weights,
+    ...rest,
+  )
 
 const part = (id: string, left: number): Charge => ({ id, left, gives: 'part' })
 const whole = (id: string, left: number): Charge => ({ id, left, gives: 'whole' })
@@ -96,4 +108,11 @@ it('what is shared out is the amount, at most what is left, and whole where it m
       }
     }),
   )
+})
+
+it('a course that a plan no longer pays for earns nothing of later payments', () => {
+  const weightsFor = (n: number) => (n > 1 ? [1, 0] : [1, 3])
+  const collected = [1, 2].map((n) => ({ n, amount: 1000 }))
+  expect(sharesBy(collected, weightsFor, [1], [])).toBe(750)
+  expect(sharesBy(collected, weightsFor, [0], [])).toBe(1250)
 })

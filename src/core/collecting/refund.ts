@@ -31,29 +31,33 @@ export function shareRefund(charges: readonly Charge[], amount: number): Share[]
   return null
 }
 
+/** Refunds are split by the weights of the purchase. */
+const FIRST = 0
+
 /**
  * What is proposed to be given back for some courses of a bundle: their shares of what was collected of its line
  * (pricing rules, section 9), less what was given back for them before. Minor units; never below 0.
- * @param collected what each payment of the line collected.
- * @param weights of the line's courses, in their order; `chosen` are places in it.
+ * @param collected what each payment of the line collected, with its number.
+ * @param weights of the line's courses for a payment's number, in their order; `chosen` are places in it.
  * @param given what was given back so far, each for some of the courses; null: for all of them.
  */
 export function shareOfCourses(
-  collected: readonly number[],
-  weights: readonly number[],
+  collected: readonly { n: number; amount: number }[],
+  weightsFor: (n: number) => readonly number[],
   chosen: readonly number[],
   given: readonly { amount: number; of: readonly number[] | null }[],
 ): number {
-  const sharesOf = (amount: number, of: readonly number[]) => {
+  const sharesOf = (amount: number, of: readonly number[], n: number) => {
+    const weights = weightsFor(n)
     const parts = split(
       amount,
       of.map((index) => weights[index] ?? 0),
     )
     return of.reduce((sum, index, place) => sum + (chosen.includes(index) ? (parts[place] ?? 0) : 0), 0)
   }
-  const all = weights.map((_, index) => index)
-  const paid = collected.reduce((sum, amount) => sum + sharesOf(amount, all), 0)
-  const back = given.reduce((sum, { amount, of }) => sum + sharesOf(amount, of ?? all), 0)
+  const all = weightsFor(FIRST).map((_, index) => index)
+  const paid = collected.reduce((sum, { n, amount }) => sum + sharesOf(amount, all, n), 0)
+  const back = given.reduce((sum, { amount, of }) => sum + sharesOf(amount, of ?? all, FIRST), 0)
   return Math.max(0, paid - back)
 }
 

@@ -1,9 +1,21 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { shareOfCourses } from '../collecting/refund.ts'
+import { shareOfCourses as sharesBy } from '../collecting/refund.ts'
 import { split } from '../money/arithmetic.ts'
 import { type BundledCourse, bundleProblems, newBundle, oneByOne, savingOf, weightOf } from './bundle.ts'
 import { bundleChanges } from './changes.ts'
+
+/** The same with weights that hold for every payment. */
+const shareOfCourses = (
+  collected: readonly number[],
+  weights: readonly number[],
+  ...rest: [Parameters<typeof sharesBy>[2], Parameters<typeof sharesBy>[3]]
+) =>
+  sharesBy(
+    collected.map((amount, index) => ({ n: index + 1, amount })),
+    () => weights,
+    ...rest,
+  )
 
 const known = (id: string, more: Partial<BundledCourse> = {}): BundledCourse => ({
   id,

@@ -9,7 +9,7 @@ import { takeBack } from '../access/close.ts'
 import { accessDecisionOn, grantsOf } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { readAgreement } from '../agreements/agreements.ts'
-import { createCourse, deleteCourse, publishCourse, setCourseRetired } from '../catalogue/service.ts'
+import { createCourse, deleteCourse, openCourse, publishCourse, setCourseRetired } from '../catalogue/service.ts'
 import { cancelAgreement } from '../collecting/actions.ts'
 import { manualPaymentOn, payManually } from '../collecting/manualPayment.ts'
 import {
@@ -26,6 +26,7 @@ import {
 } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { sendMessage } from '../messages/send.ts'
+import { createOffer, openOffer } from '../offers/service.ts'
 import { checkoutView } from '../pages/checkout.ts'
 import { bundleView, schoolView, thanksView } from '../pages/service.ts'
 import { hashToken } from '../platform/secrets.ts'
@@ -514,6 +515,12 @@ describe('a bundle of all courses', () => {
     expect(await world.grantsOf(orderId)).toHaveLength(published)
     const { id } = await createCourse(world.services, `Later ${n}`)
     expect(await openTo(id)).toBe('no-grant')
+    // Publishing an offer of it takes it along, and says for whom it opens as its own publishing does.
+    const offer = await createOffer(world.services, id)
+    const joins = (of: { opensFor: { id: string }[] }) => of.opensFor.find((one) => one.id === all.bundleId)
+    const said = joins(await openCourse(world.services, id))
+    expect(said).toMatchObject({ title: `Everything ${n}`, holders: { live: 0, practice: 1 } })
+    expect(joins((await openOffer(world.services, offer.id, 'practice')).product)).toEqual(said)
     await publishCourse(world.services, id, 1, null)
     await grow()
     expect(await openTo(id)).toBe('open')

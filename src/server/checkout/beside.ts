@@ -49,7 +49,7 @@ export async function beside<T extends { id: string; quote: Quote }>(
   if (courses.length > 1 && some.length < courses.length) {
     return { buyable, says: { says: say(HELD.some, { courses: formatList(some) }), ...TO_MY_COURSES } }
   }
-  return { buyable, says: formatHeld(school, held, back, buyable.length > 0) }
+  return { buyable, says: formatHeld(school, { held, back, count: courses.length, canBuy: buyable.length > 0 }) }
 }
 
 const TO_MY_COURSES = { label: HELD.myCourses, href: '/my' }
@@ -67,22 +67,20 @@ async function buyerInBrowser(
   return null
 }
 
-/** What somebody has of a course, in words, and where they change it. */
+/** What somebody has of all `count` courses, in words, and where they change it. */
 function formatHeld(
   { language }: School,
-  held: readonly Holding[],
-  back: string | null,
-  canBuy: boolean,
-): HeldView | null {
+  { held, back, count, canBuy }: { held: readonly Holding[]; back: string | null; count: number; canBuy: boolean },
+): HeldView {
   const ongoing = held.find(({ state }) => state === 'active' || state === 'stopped')
   if (ongoing?.agreementId) {
     const { nextTry } = ongoing
-    const has = nextTry ? say(HELD.paysNext, { day: formatDay(nextTry, language) }) : HELD.pays
+    const has = nextTry ? say(HELD.paysNext, { count, day: formatDay(nextTry, language) }) : say(HELD.pays, { count })
     const says = canBuy ? say(HELD.overlapOther, { has }) : has
     return { says, label: HELD.payments, href: `/my/plan/${ongoing.agreementId}` }
   }
   const last = held.map(({ closes }) => closes).sort((a, b) => (a === null || (b !== null && a > b) ? -1 : 1))[0]
-  const until = last ? say(HELD.until, { day: formatDay(last, language) }) : HELD.has
+  const until = last ? say(HELD.until, { count, day: formatDay(last, language) }) : say(HELD.has, { count })
   const has = back ? say(HELD.cancelled, { has: until }) : until
   const says = canBuy ? say(HELD.overlap, { has }) : has
   return back ? { says, label: HELD.uncancel, href: `/my/plan/${back}` } : { says, ...TO_MY_COURSES }

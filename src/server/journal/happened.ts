@@ -46,6 +46,8 @@ export interface Happened {
   'refund-started': Money & { note: string; access: string }
   /** `whole`: what the gateway refunded, where a part of it was charged again. */
   refunded: Money & { reference: string | null; whole?: number }
+  /** Later payments, from number `n` on, no longer pay for what was refunded. */
+  'later-lowered': Money & { n: number; before: number }
   'refund-refused': Money & { why: string }
   'dispute-opened': Money & { reason: string }
   'dispute-ended': Money & { state: string }

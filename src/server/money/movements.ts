@@ -2,7 +2,7 @@ import { and, asc, between, eq, isNotNull, or, type SQL, sql } from 'drizzle-orm
 import type * as v from 'valibot'
 import type { Day } from '../../core/calendar/day.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { attempts, ledger, type Movement, orderLines, orders, people, refunds } from '../db/schema/index.ts'
+import { attempts, ledger, type Movement, orderLines, orders, payments, people, refunds } from '../db/schema/index.ts'
 import type { Moved } from '../ledger/sums.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { ofBuyers, offersOf } from './finding.ts'
@@ -209,14 +209,17 @@ export async function movedByLine(
   mode: Mode,
   span: DaySpan,
   { offers: offerIds, ...query }: MoneyFilters & { offers: string[] },
-): Promise<(MovedOf & { lineId: string; subjectId: string | null })[]> {
+): Promise<(MovedOf & { lineId: string; subjectId: string | null; n: number | null })[]> {
   return services.db
     .select({
       lineId: sql<string>`${ledger.lineId}`,
       subjectId: ledger.subjectId,
+      /** The number of the payment that it is of. */
+      n: payments.n,
       ...movedFigures,
     })
     .from(ledger)
+    .leftJoin(payments, eq(payments.id, ledger.paymentId))
     .where(
       and(
         await narrowed(services, mode, span, query),
@@ -224,6 +227,6 @@ export async function movedByLine(
         isNotNull(ledger.lineId),
       ),
     )
-    .groupBy(ledger.transaction, ledger.lineId, ledger.subjectId)
+    .groupBy(ledger.transaction, ledger.lineId, ledger.subjectId, payments.n)
     .orderBy(asc(ledger.transaction))
 }

@@ -80,7 +80,12 @@ async function addShares(
   const { db } = services
   const rows = await movedByLine(services, mode, span, query)
   const held = await db
-    .select({ lineId: lineCourses.lineId, courseId: lineCourses.courseId, weight: lineCourses.weight })
+    .select({
+      lineId: lineCourses.lineId,
+      courseId: lineCourses.courseId,
+      weight: lineCourses.weight,
+      paidThrough: lineCourses.paidThrough,
+    })
     .from(lineCourses)
     .where(sql`${lineCourses.lineId} = any(${sql.param([...new Set(rows.map(({ lineId }) => lineId))])}::uuid[])`)
     .orderBy(lineCourses.lineId, lineCourses.position)
@@ -92,10 +97,12 @@ async function addShares(
     .from(refunds)
     .where(and(sql`${refunds.id} = any(${sql.param(subjects)}::uuid[])`, sql`${refunds.courseIds} is not null`))
   const onlyFor = new Map(given.map(({ id, courseIds }) => [id, courseIds]))
-  for (const { lineId, subjectId, ...figures } of rows) {
+  for (const { lineId, subjectId, n, ...figures } of rows) {
     const only = subjectId ? onlyFor.get(subjectId) : null
     const parts = (coursesOf.get(lineId) ?? []).filter(({ courseId }) => !only || only.includes(courseId))
-    const weights = parts.map(({ weight }) => weight)
+    const weights = parts.map(({ weight, paidThrough }) =>
+      paidThrough !== null && n !== null && n > paidThrough ? 0 : weight,
+    )
     const shares = FIGURES.map((figure) => shareOut(figures[figure], weights))
     for (const [place, { courseId }] of parts.entries()) {
       const [received = 0, receivedTax = 0, fees = 0, givenBack = 0, givenBackTax = 0] = shares.map(

@@ -6,6 +6,7 @@ import { obstaclesOf } from '../../core/readiness/readiness.ts'
 import { allPaymentMethods } from '../../gateways/registry.ts'
 import { getBundle, makeBundleLive } from '../bundles/service.ts'
 import { pricesAlone } from '../catalogue/alone.ts'
+import { opensWith } from '../catalogue/growth.ts'
 import { getProduct } from '../catalogue/products.ts'
 import { coursesOfProducts } from '../catalogue/sellable.ts'
 import { makeCourseLive } from '../catalogue/service.ts'
@@ -71,6 +72,8 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
       coverColor: draft.coverColor,
       isLive: live !== null,
       isRetired: retiredAt !== null,
+      /** Bundles of all courses that a course joins when it is published with the offer, with who has them. */
+      opensFor: kind === 'course' && live === null && retiredAt === null ? await opensWith(services) : [],
       /** Lessons of a course, or courses of a bundle. */
       holds: 'lessons' in draft ? draft.lessons.length : draft.courses.length,
       /** What the courses of a bundle cost one by one, by the mode's clock; null of a course, and where one has no price. */

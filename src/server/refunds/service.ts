@@ -22,6 +22,8 @@ export const refundSchema = v.object({
   /** Some of the courses of a bundle, for which it is; absent or null: all of the line. */
   courseIds: v.optional(v.nullable(v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.minLength(1, 'Choose a course.')))),
   access: v.picklist(['keep', 'close'], 'Choose what happens to access.'),
+  /** What is still to be paid is lowered by the shares of these courses. */
+  lowersLater: v.optional(v.boolean(), false),
   note: v.pipe(
     v.string(),
     v.trim(),
@@ -48,7 +50,7 @@ export async function refundLine(
   services: Services,
   mode: Mode,
   orderId: string,
-  { lineId, amount, courseIds = null, access, note }: v.InferOutput<typeof refundSchema>,
+  { lineId, amount, courseIds = null, access, lowersLater = false, note }: v.InferInput<typeof refundSchema>,
 ): Promise<Refunded> {
   const at = services.now()
   const day = await schoolDay(services)
@@ -61,6 +63,8 @@ export async function refundLine(
       .where(and(eq(orderLines.id, lineId), eq(orderLines.orderId, orderId)))
     if (!line) throw notFound('order line')
     if (courseIds) await requireOfLine(tx, lineId, courseIds)
+    // Who keeps a course goes on paying for it.
+    if (lowersLater && (courseIds === null || access === 'keep')) throw fieldProblem('/lowersLater', LOWERS_WHEN)
     const charges = (await chargesOf(services, tx, orderId)).filter((charge) => charge.lineId === lineId)
     const shares = shareRefund(charges, amount)
     const format = { ...(await getSchool(tx)), currency: order.currency }
@@ -73,7 +77,7 @@ export async function refundLine(
       tx,
       order.id,
       shares.map((share) => ({ lineId, ...share })),
-      { note, access, courseIds, day, at },
+      { note, access, courseIds, lowersLater, day, at },
     )
     const about = { orderId, personId: order.personId }
     await record(tx, at, about, 'refund-started', { amount, currency: order.currency, note, access })
@@ -209,6 +213,7 @@ interface HowRefunded {
   note: string
   access: 'keep' | 'close'
   courseIds?: string[] | null
+  lowersLater?: boolean
   /** The attempt that must be collected before. */
   awaitsId?: string | null
   day: string
@@ -265,6 +270,7 @@ async function keysOf(db: Queryable, ids: string[]): Promise<string[]> {
   return rows.map(({ key }) => key)
 }
 
+const LOWERS_WHEN = 'Later payments are lowered only where access to some courses of a bundle ends.'
 const NOTHING_LEFT = 'Nothing is left to refund.'
 
 function formatCannot(charges: readonly RefundableCharge[], money: (amount: number) => string): string {

@@ -10,6 +10,7 @@ import { bookGivenBack } from '../ledger/book.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
+import { lowerLater } from './lower.ts'
 
 /** How soon a gateway that did not answer is asked again. */
 export const AGAIN_SECONDS = 30
@@ -108,7 +109,8 @@ export async function bookIn(
   )
   if (again) await countAsCollectedBy(tx, again)
   const closed: JournalEvent[] = []
-  for (const { access, lineId, courseIds, note } of rows) {
+  for (const { access, lineId, courseIds, lowersLater, note } of rows) {
+    if (lowersLater && courseIds) closed.push(...(await lowerLater(services, lineId, courseIds)))
     if (access !== 'close') continue
     closed.push(
       ...(await (courseIds ? closeCourses(services, lineId, courseIds, note) : closeLine(services, lineId, note))),

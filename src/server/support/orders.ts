@@ -266,6 +266,7 @@ export async function openOrder(services: Services, mode: Mode, id: string) {
         courseId: lineCourses.courseId,
         title: lineCourses.title,
         weight: lineCourses.weight,
+        paidThrough: lineCourses.paidThrough,
       })
       .from(lineCourses)
       .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))

@@ -4,7 +4,7 @@ import { buttonClass } from '../../ui/Button.tsx'
 import { PageLayout } from '../../ui/checkoutPages/PageLayout.tsx'
 import { Part } from '../Part.tsx'
 import { CheckoutForm } from './CheckoutForm.tsx'
-import { FORM_BOX, Held } from './formBox.tsx'
+import { FORM_BOX } from './formBox.tsx'
 
 /** What its creator put around the form, and the form, which alone is taken over in the browser. */
 export default function CheckoutPage({ page, view }: { page: ShopPage; view: CheckoutView }) {
@@ -20,11 +20,25 @@ export function OrderForm({ page, view }: { page: ShopPage; view: CheckoutView }
 function OwnedCourse({ view: { product, held } }: { view: CheckoutView }) {
   return (
     <div className={FORM_BOX}>
-      <h2 className="text-[19px]">{product.kind === 'course' ? CHECKOUT.owned : CHECKOUT.ownedBundle}</h2>
-      {held && <Held held={held} />}
-      <a href={product.kind === 'course' ? `/learn/${product.slug}` : '/my'} className={buttonClass('press')}>
-        {product.kind === 'course' ? CHECKOUT.open : CHECKOUT.toMyCourses}
-      </a>
+      <h2 className="mb-4 text-[19px]">
+        {held?.says ?? (product.kind === 'course' ? CHECKOUT.owned : CHECKOUT.ownedBundle)}
+      </h2>
+      <p className="flex flex-wrap items-baseline gap-x-5 gap-y-2">
+        {product.kind === 'course' ? (
+          <a href={`/learn/${product.slug}`} className={buttonClass('press')}>
+            {CHECKOUT.open}
+          </a>
+        ) : (
+          <a href={held?.href ?? '/my'} className={buttonClass('press')}>
+            {held?.label ?? CHECKOUT.toMyCourses}
+          </a>
+        )}
+        {product.kind === 'course' && held && held.href !== '/my' && (
+          <a className="link" href={held.href}>
+            {held.label}
+          </a>
+        )}
+      </p>
     </div>
   )
 }

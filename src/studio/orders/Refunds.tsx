@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
+import { withoutShares } from '../../core/collecting/phase.ts'
 import { shareOfCourses, shareRefund } from '../../core/collecting/refund.ts'
 import { formatMoney, formatPlain, type MoneyFormat } from '../../core/money/format.ts'
 import { readMoney } from '../../core/money/parse.ts'
@@ -148,21 +149,21 @@ export function TooLate({ order, money }: { order: Order; money: MoneyFormat }) 
 
 type Line = Order['lines'][number]
 
+/** What the courses of a line weigh in a payment: one that it no longer pays for, nothing. */
+function weightsFor({ courses }: Line, n: number): number[] {
+  return courses.map(({ weight, paidThrough }) => (paidThrough !== null && n > paidThrough ? 0 : weight))
+}
+
 /** The shares of some courses of a bundle in what was collected, less what went back for them. */
 export function shareOfLine(order: Order, line: Line, ids: readonly string[]): number {
   const places = (of: readonly string[]) => of.map((id) => line.courses.findIndex(({ courseId }) => courseId === id))
-  const collected = order.payments.flatMap(({ lineId, state, pay }) =>
-    lineId === line.id && state === 'collected' ? [pay] : [],
+  const collected = order.payments.flatMap(({ lineId, state, pay, n }) =>
+    lineId === line.id && state === 'collected' ? [{ n, amount: pay }] : [],
   )
   const given = order.refunds.flatMap(({ lineId, state, amount, courseIds }) =>
     lineId === line.id && state !== 'refused' ? [{ amount, of: courseIds && places(courseIds) }] : [],
   )
-  return shareOfCourses(
-    collected,
-    line.courses.map(({ weight }) => weight),
-    places(ids),
-    given,
-  )
+  return shareOfCourses(collected, (n) => weightsFor(line, n), places(ids), given)
 }
 
 interface WhichCoursesProps {
@@ -215,6 +216,52 @@ function WhichCourses({ courses, chosen, error, choose }: WhichCoursesProps) {
   )
 }
 
+/** What is still to be paid for a line, and what of it would be left without some of its courses. */
+function laterOf(order: Order, line: Line, ids: readonly string[]) {
+  const due = order.payments.filter(({ lineId, state, n }) => lineId === line.id && state === 'due' && n > 0)
+  const places = ids.map((id) => line.courses.findIndex(({ courseId }) => courseId === id))
+  const left = due.map((payment) => withoutShares(payment, { mode: 'none' }, weightsFor(line, payment.n), places).pay)
+  const sum = (all: readonly number[]) => all.reduce((one, next) => one + next, 0)
+  const isEndless = line.quoted.untilCancelled
+  const next = due[0]
+  if (!next || ids.length === 0) return null
+  return {
+    count: isEndless ? null : due.length,
+    /** Of what goes on until cancelled each payment, else all of them. */
+    now: isEndless ? next.pay : sum(due.map(({ pay }) => pay)),
+    lowered: isEndless ? (left[0] ?? 0) : sum(left),
+  }
+}
+
+interface LaterChoiceProps {
+  later: NonNullable<ReturnType<typeof laterOf>>
+  lowers: boolean
+  choose: (lowers: boolean) => void
+  money: MoneyFormat
+}
+
+/** What becomes of later payments where some courses of a bundle are refunded and closed. */
+function LaterChoice({ later: { count, now, lowered }, lowers, choose, money }: LaterChoiceProps) {
+  const many = count === null ? 'each later payment' : count === 1 ? 'one later payment' : `${count} later payments`
+  const ways = [
+    [true, `Lower them by the share of these courses: ${formatMoney(lowered, money)}`],
+    [false, 'Leave them as they are'],
+  ] as const
+  return (
+    <fieldset>
+      <legend className="text-[13px] font-semibold">
+        Still to be paid: {formatMoney(now, money)}, {many}
+      </legend>
+      {ways.map(([value, label]) => (
+        <label key={label} className="mt-1 flex items-center gap-2">
+          <input type="radio" name="later" checked={lowers === value} onChange={() => choose(value)} />
+          {label}
+        </label>
+      ))}
+    </fieldset>
+  )
+}
+
 interface RefundDialogProps {
   order: Order
   lineId: string
@@ -245,6 +292,9 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   // One course of several leaves the agreement as it is.
   const isOfAll = chosen === null || chosen.length === courses.length
   const hasLaterPayments = agreement?.state === 'active' && isOfAll
+  // What is still to be paid for the bundle can be lowered by what its closed courses have of it.
+  const later = line && !isOfAll && access === 'close' && agreement?.isOwed ? laterOf(order, line, chosen ?? []) : null
+  const [lowers, setLowers] = useState(true)
   const several = charges.length > 1
   const { school } = useSession()
   return (
@@ -255,7 +305,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
       action={read.ok && read.amount > 0 ? `Refund ${formatMoney(read.amount, money)}` : 'Refund'}
       run={async (note, once) => {
         const amount = read.ok ? read.amount : Number.NaN
-        const json = { lineId, amount, courseIds: chosen && [...chosen], access: access as 'keep', note }
+        const lowersLater = later !== null && lowers
+        const json = { lineId, amount, courseIds: chosen && [...chosen], access: access as 'keep', lowersLater, note }
         const { refunded, waiting, refused } = await once((header) =>
           api.settling.orders[':order'].refunds.$post({ param: { order: order.id }, json, header }),
         )
@@ -316,6 +367,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
               }}
             />
           )}
+          {later && <LaterChoice later={later} lowers={lowers} choose={setLowers} money={money} />}
         </>
       )}
     </NoteDialog>

@@ -291,6 +291,8 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return 'Waiting for the transfer again'
     case 'code-over-limit':
       return `Code ${data.code} was used more often than it allows`
+    case 'later-lowered':
+      return `Later payments are lowered to ${amount}, from payment ${data.n} on`
     case 'upsell-taken':
       return `“${data.title}” was offered after it: yes`
     case 'upsell-refused':

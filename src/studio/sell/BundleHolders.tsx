@@ -1,4 +1,5 @@
 import { formatList } from '../../core/sentence/words.ts'
+import type { BenchCourse } from './queries.ts'
 
 /** What happens for those who have a bundle; null where it was not said yet. */
 export interface HoldersChoice {
@@ -76,8 +77,17 @@ function formatWho(holders: { live: number; practice: number }): string {
   return `${formatHolders(holders)} who ${isOne ? 'has' : 'have'} the bundle`
 }
 
-/** Those who have a bundle, as they are counted in a sentence; practice apart. */
+/** Those who have a bundle, as they are counted in a sentence, in each mode by itself. */
 export function formatHolders({ live, practice }: { live: number; practice: number }): string {
   if (live === 0) return `${formatPeople(practice)} in Practice`
-  return practice === 0 ? formatPeople(live) : `${formatPeople(live)} (and ${practice} in Practice)`
+  const inLive = `${formatPeople(live)} in Live`
+  return practice === 0 ? inLive : `${inLive} and ${formatPeople(practice)} in Practice`
+}
+
+/** For whom a course opens when it is published, alone or with its offer: those who have a bundle of all courses, in each mode. */
+export function formatOpensFor({ title, holders }: BenchCourse['opensFor'][number]): string {
+  const { live, practice } = holders
+  const joins = `It joins “${title}”, which holds all courses`
+  if (live + practice === 0) return `${joins}.`
+  return `${joins}, and opens for the ${formatHolders(holders)} who ${live + practice === 1 ? 'has' : 'have'} it.`
 }

@@ -13,7 +13,7 @@ import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Section, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
-import { formatPeople } from './BundleHolders.tsx'
+import { formatOpensFor } from './BundleHolders.tsx'
 import { CourseMirror } from './CourseMirror.tsx'
 import { CoverField } from './CoverField.tsx'
 import { focusTitle, Lessons, newLesson } from './Lessons.tsx'
@@ -105,7 +105,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
           publish={{
             title: `Publish “${content.title}”`,
             changes: courseChanges(course.live, draft.saved.draft),
-            notes: ['Prices are published with their offers.', ...course.opensFor.flatMap(formatOpensFor)],
+            notes: ['Prices are published with their offers.', ...course.opensFor.map(formatOpensFor)],
             blocked: [],
             run: () =>
               publishOnce((header) =>
@@ -144,14 +144,4 @@ function CourseBench({ course }: { course: BenchCourse }) {
       }
     />
   )
-}
-
-/** For whom a course opens when it is published: those who have a bundle of all courses. */
-function formatOpensFor({ title, holders: { live, practice } }: BenchCourse['opensFor'][number]): string[] {
-  const people = live > 0 ? formatPeople(live) : practice > 0 ? `${formatPeople(practice)} in Practice` : null
-  return [
-    people
-      ? `It joins “${title}”, which holds all courses, and opens for the ${people} who ${live + practice === 1 ? 'has' : 'have'} it.`
-      : `It joins “${title}”, which holds all courses.`,
-  ]
 }

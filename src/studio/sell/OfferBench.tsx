@@ -21,6 +21,7 @@ import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { AccessBench } from './AccessBench.tsx'
 import { AgainstAtOnce } from './AgainstAtOnce.tsx'
 import { AudienceBench } from './AudienceBench.tsx'
+import { formatOpensFor } from './BundleHolders.tsx'
 import { LinkBench } from './LinkBench.tsx'
 import { OfferMirror } from './OfferMirror.tsx'
 import { OnPage, OwnBench } from './OnPage.tsx'
@@ -293,6 +294,7 @@ function notesOf({ product, live, onSale, holders }: BenchOffer): string[] {
   const buyers = `${holders} ${holders === 1 ? 'buyer has' : 'buyers have'}`
   return [
     ...(product.isLive ? [] : [`This also publishes the ${product.kind} “${product.title}”.`]),
+    ...product.opensFor.map(formatOpensFor),
     ...(live && !onSale ? ['This also puts it back on sale.'] : []),
     ...(holders > 0
       ? [`${buyers} bought this offer. Nothing changes for them: they keep their price and their access.`]

@@ -69,11 +69,14 @@ export const NOTICE = {
 
 /** What a buyer has of a course already, on its checkout page. */
 export const HELD = {
-  has: 'You have this course.',
-  until: 'You have this course until {day}.',
+  has: { one: 'You have this course.', other: 'You have all of its courses.' },
+  until: { one: 'You have this course until {day}.', other: 'You have all of its courses until {day}.' },
   some: 'You have {courses} of this already. What you order here is paid in full, and opens the others too.',
-  pays: 'You already pay for this course.',
-  paysNext: 'You already pay for this course; the next payment is on {day}.',
+  pays: { one: 'You already pay for this course.', other: 'You already pay for its courses.' },
+  paysNext: {
+    one: 'You already pay for this course; the next payment is on {day}.',
+    other: 'You already pay for its courses; the next payment is on {day}.',
+  },
   overlap: '{has} What you order here is paid today and starts today.',
   overlapOther:
     '{has} What you order here is paid today and starts today. The other one continues until you cancel it.',

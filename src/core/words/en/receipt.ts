@@ -13,7 +13,7 @@ export const RECEIPT = {
   vatInside: 'VAT {rate}, inside',
   received: 'received',
   dayBy: '{day}, {method}',
-  order: 'The order',
+  order: 'Your order',
   head: { day: 'Received on', what: 'What for', amount: 'Amount' },
   by: '{what}, {method}',
   of: '{course}: {what}',

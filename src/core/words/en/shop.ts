@@ -127,7 +127,7 @@ export const MY = {
   buyAgain: 'Buy it again',
   signIn: 'Sign in or set a password',
   fromBrowser:
-    'They are open in this browser for an hour after you bought them. {signIn} to find them from any device.',
+    'They are open in this browser for an hour after you bought them. {signIn} to open them from any device.',
   waiting: 'Waiting for your money',
   waitingOrder: 'Order {number}: {courses}',
   waitingTransfer: 'Please transfer {money}.',

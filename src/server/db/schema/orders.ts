@@ -148,6 +148,8 @@ export const lineCourses = pgTable(
     position: integer().notNull(),
     title: text().notNull(),
     weight: amount().notNull(),
+    /** The last payment of the line that pays for it too, since it was refunded and later ones lowered; null: all do. */
+    paidThrough: integer(),
   },
   (table) => [
     primaryKey({ columns: [table.lineId, table.courseId] }),
@@ -450,6 +452,8 @@ export const refunds = pgTable(
     access: text({ enum: ['keep', 'close'] }).notNull(),
     /** The courses of the line that it is for; null: all of it. */
     courseIds: uuid().array(),
+    /** What is still to be paid loses the shares of these courses too. */
+    lowersLater: boolean().notNull().default(false),
     /** A date in the school's zone. */
     day: date({ mode: 'string' }).notNull(),
     createdAt: moment().notNull(),
