@@ -2,7 +2,8 @@ import { type ServerType, serve } from '@hono/node-server'
 import { eq } from 'drizzle-orm'
 import { allGateways } from '../src/gateways/registry.ts'
 import { takeBack } from '../src/server/access/close.ts'
-import { giveCourse, listGrants } from '../src/server/access/service.ts'
+import { giveAccess } from '../src/server/access/give.ts'
+import { listGrants } from '../src/server/access/service.ts'
 import { growBundle } from '../src/server/bundles/grow.ts'
 import { connect } from '../src/server/db/client.ts'
 import { courses } from '../src/server/db/schema/index.ts'
@@ -124,11 +125,11 @@ async function byHand(services: Services, life: DemoLife, work: () => Promise<vo
   if (!ida || !marbling) throw new Error('The demo’s people or courses are missing.')
   const link = await makePasswordLink(services, ida.id)
   await setPassword(services, link.split('/').at(-1) ?? '', life.creator.password)
-  await giveCourse(services, ida.id, marbling.id, 'Helped at the winter fair')
+  await giveAccess(services, ida.id, { courseIds: [marbling.id], note: 'Helped at the winter fair' })
 
   const agnes = await findPerson(services.db, 'practice', emailOf('Agnes Thorup'))
   if (!agnes) throw new Error('Agnes has not ordered anything.')
-  await giveCourse(services, agnes.id, marbling.id, 'Won it in the raffle')
+  await giveAccess(services, agnes.id, { courseIds: [marbling.id], note: 'Won it in the raffle' })
   const given = (await listGrants(services.db, { personId: agnes.id })).find(({ orderId }) => orderId === null)
   await takeBack(services, 'practice', given?.id as string, 'It was another Agnes')
   await work()

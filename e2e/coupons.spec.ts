@@ -52,7 +52,7 @@ test('a coupon from its first word to a sale by its link, with one more code tha
   await chooseCard(shop, 'Pays')
   await payButton(shop).click()
   await expect(shop.getByRole('heading', { name: `Thank you. ${title} is open.` })).toBeVisible()
-  await expect(shop.getByText('−€12.90')).toBeVisible()
+  await expect(shop.getByText('-€12.90')).toBeVisible()
   const [order] = await ordersOf(studio, title)
   await studio.goto(`/studio/orders/${order?.id}`)
   await expect(studio.getByText(`Code ${code}: €12.90 off`)).toBeVisible()

@@ -118,7 +118,8 @@ const OF_A_MODE: readonly Address[] = [
   ['GET /people/{person}/data.json'],
   ['POST /people/{person}/erase', () => ({ note })],
   ['POST /people/{person}/password-link', () => ({})],
-  ['POST /people/{person}/grants', () => ({ courseId: ids.order, note })],
+  ['POST /people/{person}/grants', () => ({ courseIds: [ids.order], note })],
+  ['PUT /people/grants/{grant}/until', () => ({ until: null })],
   ['POST /people/grants/{grant}/take-back', () => ({ note })],
   ['DELETE /money/payouts/{payout}'],
 ]

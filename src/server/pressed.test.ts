@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { and, eq, sql } from 'drizzle-orm'
 import { beforeAll, describe, expect, it } from 'vitest'
+import { addDays } from '../core/calendar/day.ts'
 import { newCoupon } from '../core/content/coupon.ts'
 import type { DraftTerms } from '../core/content/offer.ts'
 import { agree, work } from '../testing/overTime.ts'
@@ -8,6 +9,7 @@ import { ownWorld } from '../testing/ownWorld.ts'
 import { NOTHING_RENDERED } from '../testing/school.ts'
 import { MONTHLY, THREE_PARTS, WHILE_PAYING } from '../testing/terms.ts'
 import { eventually } from '../testing/world.ts'
+import { giveAccess } from './access/give.ts'
 import { apiRoutes } from './app.ts'
 import { createBundle, getBundle, saveBundleDraft } from './bundles/service.ts'
 import { createCourse } from './catalogue/service.ts'
@@ -271,7 +273,14 @@ const ACTS: Record<string, () => Promise<Act>> = {
   'POST /people/:id/grants': async () => {
     const { courseId } = await world.sell(5000, `Given ${++made}`)
     const { id } = await addPerson(world.services, 'practice', 'Given', `given${made}@post.example`)
-    return inStudio(`/people/${id}/grants`, { courseId, note })
+    return inStudio(`/people/${id}/grants`, { courseIds: [courseId], note })
+  },
+  'PUT /people/grants/:id/until': async () => {
+    const { courseId } = await world.sell(5000, `Extended ${++made}`)
+    const { id } = await addPerson(world.services, 'practice', 'Given', `until${made}@post.example`)
+    await giveAccess(world.services, id, { courseIds: [courseId] })
+    const [grant] = await world.db.select().from(grants).where(eq(grants.personId, id))
+    return inStudio(`/people/grants/${grant?.id}/until`, { until: addDays(today(), 30), note })
   },
   'POST /people/grants/:id/take-back': async () => {
     const { orderId } = await bought()

@@ -67,7 +67,7 @@ interface Given {
 /** Why a course is open until when, where nothing more is to be paid: it was bought, or given by hand. */
 export function formatWhyGiven({ opens, closes, note, today, language }: Given): string {
   const day = (when: Day) => formatDay(when, language)
-  const how = note === null ? 'bought' : `given by the school, “${note}”`
+  const how = note === null ? 'bought' : `given by the school${note ? `, “${note}”` : ''}`
   if (opens > today) return `Opens on ${day(opens)}: ${how}.`
   if (closes !== null && closes <= today) return `Closed since ${day(closes)}; it was open from ${day(opens)}: ${how}.`
   return `${closes === null ? 'Open for good' : `Open until ${day(closes)}`}, from ${day(opens)}: ${how}.`

@@ -1,14 +1,10 @@
 import { and, asc, desc, eq, gt, isNull, type SQL, sql } from 'drizzle-orm'
 import { buyAgainPathOf } from '../catalogue/products.ts'
-import { getCourse } from '../catalogue/service.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, catalogue, courses, grants, offers, orders, people } from '../db/schema/index.ts'
-import { notFound, Problem } from '../http/problem.ts'
-import { type JournalEvent, recordAll } from '../journal/journal.ts'
-import { queueMessage } from '../outbox/queue.ts'
+import { agreements, catalogue, courses, grants, offers, orders } from '../db/schema/index.ts'
+import { notFound } from '../http/problem.ts'
 import type { Services, WithDatabase } from '../platform/context.ts'
-import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { schoolDay } from '../school/service.ts'
 import type { Person } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
@@ -197,31 +193,6 @@ export async function coursesOf(services: Services, mode: Mode, holder: Holder) 
       renews: entry.state === 'open' ? renewsOn(entry.grant) : null,
       hangsOnPayments: entry.state === 'open' && entry.grant.suspendedFrom !== null,
     }
-  })
-}
-
-/** Gives a course by hand, with a note why, and tells the buyer. */
-export async function giveCourse(services: Services, personId: string, courseId: string, note: string): Promise<void> {
-  const { now } = services
-  const day = await schoolDay(services)
-  await onceInTransaction(services, async (services) => {
-    const { db: tx } = services
-    const [person] = await tx.select().from(people).where(eq(people.id, personId)).for('no key update')
-    if (!person || person.erasedAt) throw notFound('person')
-    const course = await getCourse(tx, courseId)
-    const held = await grantsOf(services, { mode: person.mode, person, browserHash: null }, courseId)
-    if (accessDecisionOn(day, held).state === 'open')
-      throw new Problem(409, 'has-it', `${person.name} has this course already.`)
-    await tx.insert(grants).values({ mode: person.mode, personId, courseId, note, opens: day, createdAt: now() })
-    const { title } = course.live ?? course.draft
-    const { queued, rows } = queueMessage(services, {
-      mode: person.mode,
-      kind: 'given',
-      personId,
-      courseTitle: title,
-    })
-    const given: JournalEvent = { about: { personId }, what: 'course-given', data: { course: title, note } }
-    await recordAll(tx, now(), [given, queued], rows)
   })
 }
 

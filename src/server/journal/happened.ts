@@ -58,6 +58,8 @@ export interface Happened {
   'code-released': { code: string }
   'course-opened': { course: string; opens: string; closes: string | null }
   'course-given': { course: string; note: string }
+  /** The last day of an access that was given by hand; null: for good. */
+  'access-until': { course: string; until: string | null; note: string }
   'course-taken-back': { course: string; note: string }
   /** All that an order opened, since its money was not there after all. */
   'course-shut': { note: string }

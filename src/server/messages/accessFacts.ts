@@ -3,6 +3,7 @@ import { buyAgainPath } from '../access/service.ts'
 import { courses, grants, type messages } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool } from '../school/service.ts'
+import type { GivenFacts } from './compose.ts'
 import type { AccessFacts } from './composeAccess.ts'
 
 /** What a message about access is about: the grants that were noted with it. Null where none of them is there any more. */
@@ -46,4 +47,21 @@ export async function accessFacts(
     closes: first.grant.closes,
     buyAgain: config.origin + (await buyAgainPath(services, first.grant)),
   }
+}
+
+/** What was given by hand with a message: its titles, and from when until when it is open as that stands now. */
+export async function givenFacts(
+  services: Services,
+  { personId, courseTitle, createdAt }: Pick<typeof messages.$inferSelect, 'personId' | 'courseTitle' | 'createdAt'>,
+): Promise<GivenFacts> {
+  const { db } = services
+  const titles = (courseTitle ?? '').split('\n')
+  const rows = await db
+    .select({ live: courses.live, draft: courses.draft, opens: grants.opens, closes: grants.closes })
+    .from(grants)
+    .innerJoin(courses, eq(courses.id, grants.courseId))
+    .where(and(eq(grants.personId, personId), isNull(grants.lineId), isNull(grants.endedAt)))
+  const [of] = rows.filter(({ live, draft }) => titles.includes((live ?? draft).title))
+  const day = dayFor(await getSchool(db), createdAt)
+  return { titles, opens: of && of.opens > day ? of.opens : null, closes: of?.closes ?? null }
 }

@@ -3,7 +3,7 @@ import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { steadyFrom } from '../../core/quote/later.ts'
 import { type ReceiptAmounts, receiptEntries } from '../../core/sentence/receipt.ts'
-import { formatTitles } from '../../core/sentence/words.ts'
+import { formatTitles, titlesInQuotes } from '../../core/sentence/words.ts'
 import { MAIL } from '../../core/words/en/mail.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { say } from '../../core/words/message.ts'
@@ -185,20 +185,31 @@ export function composeCodeRefused(school: School, name: string, course: string,
   ])
 }
 
+/** What was given by hand; `opens` where that is later, `closes` where it ends. */
+export interface GivenFacts {
+  titles: string[]
+  opens: string | null
+  closes: string | null
+}
+
 export function composeGiven(
   school: School,
   name: string,
-  course: string,
+  { titles, opens, closes }: GivenFacts,
   myCourses: string,
   passwordLink: string | null,
 ): Email {
-  const { subject, text, label, password } = MAIL.given
-  const paragraphs: Paragraph[] = [
-    greeting(name),
-    { text: say(text, { school: school.name, course }), link: myCourses, label },
+  const { subject, text, opensOn, until, label, password } = MAIL.given
+  const day = (when: string) => formatDay(when, school.language)
+  const count = titles.length
+  const sentences = [
+    say(text, { school: school.name, course: titlesInQuotes(titles) }),
+    ...(opens ? [say(opensOn, { count, day: day(opens) })] : []),
+    ...(closes ? [say(until, { count, day: day(closes) })] : []),
   ]
+  const paragraphs: Paragraph[] = [greeting(name), { text: sentences.join(' '), link: myCourses, label }]
   if (passwordLink) paragraphs.push({ text: password, link: passwordLink, label: MAIL.setPassword })
-  return composeEmail(school, say(subject, { course }), paragraphs)
+  return composeEmail(school, say(subject, { count, course: formatTitles(titles) }), paragraphs)
 }
 
 /** A course that joined a bundle which a buyer has, and where it is. */

@@ -63,7 +63,7 @@ export async function sampleOf(
     case 'password':
       return composePassword(school, BUYER, nowhere)
     case 'given':
-      return composeGiven(school, BUYER, COURSE, nowhere, nowhere)
+      return composeGiven(school, BUYER, { titles: [COURSE], opens: null, closes: null }, nowhere, nowhere)
     case 'already-owned':
       return composeAlreadyOwned(school, BUYER, COURSE, nowhere, null)
     case 'receipt': {

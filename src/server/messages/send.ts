@@ -10,7 +10,7 @@ import { ALWAYS, notificationOf } from '../outbox/notifications.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { makePasswordLink } from '../session/links.ts'
-import { accessFacts } from './accessFacts.ts'
+import { accessFacts, givenFacts } from './accessFacts.ts'
 import { factsOf } from './agreementFacts.ts'
 import {
   composeAlreadyOwned,
@@ -156,7 +156,7 @@ async function compose(
     case 'password':
       return composePassword(school, person.name, await makePasswordLink(services, person.id))
     case 'given':
-      return composeGiven(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
+      return composeGiven(school, person.name, await givenFacts(services, message), `${config.origin}/my`, await link())
     case 'receipt': {
       const receipt = { ...(await receiptOf(services, message.orderId as string)), passwordLink: await link() }
       return composeReceipt(school, person.name, receipt, ownWords)

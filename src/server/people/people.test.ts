@@ -2,7 +2,8 @@ import { eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { takeBack } from '../access/close.ts'
-import { accessDecisionOn, checkAccess, giveCourse, listGrants } from '../access/service.ts'
+import { giveAccess } from '../access/give.ts'
+import { accessDecisionOn, checkAccess, listGrants } from '../access/service.ts'
 import { passwordLinks, people } from '../db/schema/index.ts'
 import { composeReceipt, type Email, greeting } from '../messages/compose.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -94,8 +95,10 @@ describe('who may enter', () => {
   it('given by hand with a note, and taken back once', async () => {
     const { courseId } = await world.sell(100, 'Given')
     const { id } = await addPerson(world.services, 'practice', 'Gift', 'gift@post.example')
-    await giveCourse(world.services, id, courseId, 'won it at the fair')
-    await expect(giveCourse(world.services, id, courseId, 'again')).rejects.toMatchObject({ code: 'has-it' })
+    await giveAccess(world.services, id, { courseIds: [courseId], note: 'won it at the fair' })
+    await expect(giveAccess(world.services, id, { courseIds: [courseId], note: 'again' })).rejects.toMatchObject({
+      code: 'has-it',
+    })
     const [held] = await listGrants(world.db, { personId: id })
     expect(held).toMatchObject({ note: 'won it at the fair', orderId: null, endedAt: null })
     await takeBack(world.services, 'practice', held?.id as string, 'a mistake')

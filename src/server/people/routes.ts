@@ -1,7 +1,7 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
 import { takeBack } from '../access/close.ts'
-import { giveCourse } from '../access/service.ts'
+import { giveAccess, giveSchema, setAccessEnd, untilSchema } from '../access/give.ts'
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool } from '../school/service.ts'
@@ -86,19 +86,17 @@ export function peopleRoutes(services: Services) {
       await sendPasswordLink(await inMode(services, mode), mode, c.req.valid('param').id)
       return c.json({ ok: true })
     })
-    .post(
-      '/:id/grants',
-      validate('param', byId),
-      validate('json', v.object({ courseId: v.pipe(v.string(), v.uuid('Choose a course.')), note })),
-      keyed,
-      async (c) => {
-        const { courseId, note: why } = c.req.valid('json')
-        const { id } = c.req.valid('param')
-        await openPerson(services, c.get('mode'), id)
-        await giveCourse(answering(c, await inMode(services, c.get('mode'))), id, courseId, why)
-        return c.json({ ok: true }, 201)
-      },
-    )
+    .post('/:id/grants', validate('param', byId), validate('json', giveSchema), keyed, async (c) => {
+      const { id } = c.req.valid('param')
+      await openPerson(services, c.get('mode'), id)
+      await giveAccess(answering(c, await inMode(services, c.get('mode'))), id, c.req.valid('json'))
+      return c.json({ ok: true }, 201)
+    })
+    .put('/grants/:id/until', validate('param', byId), validate('json', untilSchema), keyed, async (c) => {
+      const mode = c.get('mode')
+      await setAccessEnd(answering(c, await inMode(services, mode)), mode, c.req.valid('param').id, c.req.valid('json'))
+      return c.json({ ok: true })
+    })
     .post('/grants/:id/take-back', validate('param', byId), validate('json', v.object({ note })), keyed, async (c) => {
       const mode = c.get('mode')
       await takeBack(

@@ -3,7 +3,8 @@ import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY, THREE_PARTS } from '../../testing/terms.ts'
 import type { World } from '../../testing/world.ts'
-import { checkAccess, giveCourse, listGrants } from '../access/service.ts'
+import { giveAccess } from '../access/give.ts'
+import { checkAccess, listGrants } from '../access/service.ts'
 import { cancelAgreement, stopRetrying, writeOff } from '../collecting/actions.ts'
 import { agreements, journal, messages, orders, people, sessions } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -126,7 +127,7 @@ describe('two persons who are one', () => {
     const one = await bought(4900, 4900)
     const other = await bought(MONTHLY, 1900)
     await openSession(world.services, { personId: other.person.id })
-    await giveCourse(world.services, one.person.id, other.courseId, 'helped')
+    await giveAccess(world.services, one.person.id, { courseIds: [other.courseId], note: 'helped' })
     await joinPeople(world.services, 'practice', one.person.id, other.person.id, 'two emails')
     const { orders: theirs, journal: events } = await openPerson(world.services, 'practice', one.person.id)
     expect(theirs.map(({ id }) => id).sort()).toEqual([one.orderId, other.orderId].sort())
@@ -145,7 +146,8 @@ describe('two persons who are one', () => {
     const [a, b] = await Promise.all(
       ['a', 'b'].map((who) => addPerson(world.services, 'practice', 'Twin', `${who}${n}@post.example`)),
     )
-    for (const person of [a, b]) await giveCourse(world.services, person?.id as string, courseId, 'won')
+    for (const person of [a, b])
+      await giveAccess(world.services, person?.id as string, { courseIds: [courseId], note: 'won' })
     await joinPeople(world.services, 'practice', a?.id as string, b?.id as string, 'twins')
     const held = await listGrants(world.db, { personId: a?.id as string })
     expect(held.filter(({ endedAt }) => endedAt === null)).toHaveLength(1)

@@ -48,9 +48,9 @@ it('a course of a bundle in installments that is refunded takes its share of wha
     .select()
     .from(messages)
     .where(and(eq(messages.orderId, orderId), eq(messages.kind, 'refunded')))
-  let text = ''
-  await sendMessage(world.services, told?.id as string, async (email) => void (text = email.text))
-  expect(text).toContain(`go on: the next one is €${(left / 100).toFixed(2)}`)
+  const texts: string[] = []
+  await sendMessage(world.services, told?.id as string, async ({ text }) => void texts.push(text))
+  expect(texts[0]).toContain(`go on: the next one is €${(left / 100).toFixed(2)}`)
 
   await advance(world, 31)
   await advance(world, 31)

@@ -293,6 +293,8 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return `Code ${data.code} was used more often than it allows`
     case 'later-lowered':
       return `Later payments are lowered to ${amount}, from payment ${data.n} on`
+    case 'access-until':
+      return `Access to ${data.course} ${data.until ? `lasts until ${formatDay(String(data.until), money.language)}` : 'lasts for good'} now${data.note ? `: “${data.note}”` : ''}`
     case 'upsell-taken':
       return `“${data.title}” was offered after it: yes`
     case 'upsell-refused':

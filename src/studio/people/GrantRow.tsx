@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { Link } from 'react-router'
+import { addDays } from '../../core/calendar/day.ts'
 import type { CoverColor } from '../../core/content/course.ts'
 import { Button } from '../../ui/Button.tsx'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
@@ -7,7 +8,8 @@ import { formatMoment } from '../../ui/dates.ts'
 import { State } from '../../ui/State.tsx'
 import type { SendOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
-import { useSession } from '../session/session.ts'
+import { LabelledDay } from '../days/LabelledDay.tsx'
+import { useSession, useStudioToday } from '../session/session.ts'
 import { NoteDialog } from './NoteDialog.tsx'
 
 export interface GrantShown {
@@ -16,6 +18,8 @@ export interface GrantShown {
   coverColor: CoverColor
   orderId: string | null
   orderNumber: number | null
+  /** The first day on which it is shut; null for good. */
+  closes: string | null
   endedAt: string | null
   endedNote: string | null
   /** Why it is open until when; null where it was taken back. */
@@ -27,6 +31,7 @@ export interface GrantShown {
 export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isInOrder?: boolean }) {
   const { school } = useSession()
   const [isAsking, setAsking] = useState(false)
+  const [isChanging, setChanging] = useState(false)
   const { agreement } = grant
   const isSubscription = agreement?.kind === 'subscription' && agreement.state === 'active'
   const owes = agreement !== null && (agreement.state === 'active' || agreement.state === 'stopped')
@@ -56,10 +61,18 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
       {grant.endedAt ? (
         <State shape="off">removed</State>
       ) : (
-        <Button kind="link" className="text-[13px]" onClick={() => setAsking(true)}>
-          Remove access…
-        </Button>
+        <span className="flex flex-wrap justify-end gap-x-3 text-[13px]">
+          {grant.orderId === null && (
+            <Button kind="link" onClick={() => setChanging(true)}>
+              {grant.closes ? 'Extend…' : 'Set a last day…'}
+            </Button>
+          )}
+          <Button kind="link" onClick={() => setAsking(true)}>
+            Remove access…
+          </Button>
+        </span>
       )}
+      {isChanging && <UntilDialog grant={grant} onClose={() => setChanging(false)} />}
       {isAsking && (
         <NoteDialog
           title={`Remove access to “${grant.course}”`}
@@ -87,6 +100,46 @@ export function GrantRow({ grant, isInOrder = false }: { grant: GrantShown; isIn
         </NoteDialog>
       )}
     </div>
+  )
+}
+
+/** The last day of an access that was given by hand. */
+function UntilDialog({ grant, onClose }: { grant: GrantShown; onClose: () => void }) {
+  const { school } = useSession()
+  const today = useStudioToday()
+  const [until, setUntil] = useState(grant.closes ? addDays(grant.closes, -1) : '')
+  return (
+    <NoteDialog
+      title={`Access to “${grant.course}”`}
+      text="It was given by hand. From now on it lasts until the day that you choose."
+      action="Save"
+      noteHint="If you like. Kept in the history."
+      run={(note, once) =>
+        once((header) =>
+          api.people.grants[':id'].until.$put({
+            param: { id: grant.id },
+            json: { until: until || null, note },
+            header,
+          }),
+        )
+      }
+      onClose={onClose}
+    >
+      {({ error, forget }) => (
+        <LabelledDay
+          label="Last day"
+          hint="Empty: for good."
+          error={error?.at('/until')}
+          language={school.language}
+          today={today}
+          value={until}
+          onChange={(day) => {
+            forget()
+            setUntil(day)
+          }}
+        />
+      )}
+    </NoteDialog>
   )
 }
 

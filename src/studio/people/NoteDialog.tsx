@@ -9,6 +9,8 @@ interface NoteDialogProps {
   action: string
   /** What stands there to begin with. */
   firstNote?: string
+  /** What is said of the note, where it may be left out. */
+  noteHint?: string
   /** What else is asked. */
   children?: ReactNode | ((refused: Refused) => ReactNode)
   run: (note: string, once: SendOnce) => Promise<unknown>
@@ -16,7 +18,16 @@ interface NoteDialogProps {
 }
 
 /** Asks why, and does it. */
-export function NoteDialog({ title, text, action, firstNote = '', children, run, onClose }: NoteDialogProps) {
+export function NoteDialog({
+  title,
+  text,
+  action,
+  firstNote = '',
+  noteHint = 'Kept in the history.',
+  children,
+  run,
+  onClose,
+}: NoteDialogProps) {
   const [note, setNote] = useState(firstNote)
   return (
     <FormDialog title={title} text={text} action={action} run={(once) => run(note, once)} onClose={onClose}>
@@ -26,7 +37,7 @@ export function NoteDialog({ title, text, action, firstNote = '', children, run,
           <TextField
             label="Why"
             error={refused.error?.at('/note')}
-            hint="Kept in the history."
+            hint={noteHint}
             maxLength={300}
             value={note}
             onChange={setNote}

@@ -5,24 +5,21 @@ import { toast } from 'sonner'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { formatMoment } from '../../ui/dates.ts'
-import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { State } from '../../ui/State.tsx'
-import { type SendOnce, useOnce } from '../../ui/useOnce.ts'
+import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { EndlessList } from '../frame/EndlessList.tsx'
 import { Places, PreviewSection, Section } from '../frame/Places.tsx'
-import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { MessageRow } from '../messages/MessageRow.tsx'
 import { Journal } from '../orders/Journal.tsx'
 import { formatWorth, orderState } from '../orders/words.ts'
 import { NarrowBy } from '../sell/NarrowBy.tsx'
-import { useShelf } from '../sell/queries.ts'
 import { useSession } from '../session/session.ts'
 import { AddSomeone } from './AddSomeone.tsx'
+import { GiveDialog } from './GiveDialog.tsx'
 import { GrantRow } from './GrantRow.tsx'
-import { NoteDialog } from './NoteDialog.tsx'
 import { PersonActions } from './PersonActions.tsx'
 
 const loadPerson = (id: string) => unwrap(api.people[':id'].$get({ param: { id } }))
@@ -269,7 +266,7 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
           })}
         </ul>
       </Section>
-      {isGiving && <GiveCourse personId={person.id} name={person.name} onClose={() => setGiving(false)} />}
+      {isGiving && <GiveDialog personId={person.id} name={person.name} onClose={() => setGiving(false)} />}
     </>
   )
 }
@@ -277,44 +274,6 @@ function PersonBench({ shown: { person, orders, grants } }: { shown: PersonShown
 /** Whether something of it is due or to come, so that a link can pay it. */
 function isOwed(agreement: PersonShown['orders'][number]['agreement']): boolean {
   return agreement?.state === 'active' || (agreement?.state === 'stopped' && agreement.kind === 'installments')
-}
-
-function GiveCourse({ personId, name, onClose }: { personId: string; name: string; onClose: () => void }) {
-  const shelf = useShelf()
-  const [courseId, setCourseId] = useState('')
-  const give = (note: string, once: SendOnce) =>
-    once((header) => api.people[':id'].grants.$post({ param: { id: personId }, json: { courseId, note }, header }))
-  return (
-    <NoteDialog
-      title={`Give ${name} access`}
-      text="Access opens at once, and they get a message."
-      action="Give access"
-      run={give}
-      onClose={onClose}
-    >
-      {({ error, forget }) => (
-        <Field label="Course" error={error?.at('/courseId')}>
-          {(wiring) => (
-            <Select
-              wiring={wiring}
-              className={BOX_INPUT}
-              value={courseId}
-              options={[
-                ['', 'Choose a course'],
-                ...(shelf.data ?? [])
-                  .filter(({ isLive, kind }) => isLive && kind === 'course')
-                  .map(({ id, title }) => [id, title] as const),
-              ]}
-              onChange={(chosen) => {
-                forget()
-                setCourseId(chosen)
-              }}
-            />
-          )}
-        </Field>
-      )}
-    </NoteDialog>
-  )
 }
 
 function PersonMirror({ shown: { messages, journal } }: { shown: PersonShown }) {

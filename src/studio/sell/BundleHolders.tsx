@@ -9,7 +9,7 @@ export interface HoldersChoice {
 }
 export const NOT_SAID: HoldersChoice = { opens: null, closes: null, notifies: false }
 
-export function formatPeople(count: number): string {
+function formatPeople(count: number): string {
   return count === 1 ? '1 person' : `${count} people`
 }
 

@@ -61,8 +61,10 @@ export const MAIL = {
   },
 
   given: {
-    subject: '{course} is yours',
+    subject: { one: '{course} is yours', other: '{course} are yours' },
     text: '{school} has given you “{course}”.',
+    opensOn: { one: 'It opens on {day}.', other: 'They open on {day}.' },
+    until: { one: 'It is open until {day}.', other: 'They are open until {day}.' },
     label: 'Open your courses',
     password: 'Set a password first. The link works once and expires after 24 hours.',
   },
