@@ -1,18 +1,7 @@
 import fc from 'fast-check'
 import { expect, it } from 'vitest'
-import { type Charge, refundableAmounts, shareRefund, shareOfCourses as sharesBy } from './refund.ts'
-
-/** The same with weights that hold for every payment. */
-const shareOfCourses = (
-  collected: readonly number[],
-  weights: readonly number[],
-  ...rest: [Parameters<typeof sharesBy>[2], Parameters<typeof sharesBy>[3]]
-) =>
-  sharesBy(
-    collected.map((amount, index) => ({ n: index + 1, amount })),
-    () => weights,
-    ...rest,
-  )
+import { sharesByWeights } from '../../testing/shares.ts'
+import { type Charge, refundableAmounts, shareOfCourses, shareRefund } from './refund.ts'
 
 const part = (id: string, left: number): Charge => ({ id, left, gives: 'part' })
 const whole = (id: string, left: number): Charge => ({ id, left, gives: 'whole' })
@@ -74,12 +63,12 @@ it.each<[string, Charge[], number, [string, number][] | null]>([
 })
 
 it('proposes for some courses their share, less what was given back for them, and never below 0', () => {
-  expect(shareOfCourses([1000, 1000], [1, 3], [1], [])).toBe(1500)
-  expect(shareOfCourses([1000, 1000], [1, 3], [1], [{ amount: 400, of: [1] }])).toBe(1100)
-  expect(shareOfCourses([1000, 1000], [1, 3], [1], [{ amount: 400, of: [0] }])).toBe(1500)
-  expect(shareOfCourses([1000, 1000], [1, 3], [1], [{ amount: 400, of: null }])).toBe(1200)
-  expect(shareOfCourses([1000], [1, 3], [0], [{ amount: 600, of: [0] }])).toBe(0)
-  expect(shareOfCourses([1000], [1, 3], [], [])).toBe(0)
+  expect(sharesByWeights([1000, 1000], [1, 3], [1], [])).toBe(1500)
+  expect(sharesByWeights([1000, 1000], [1, 3], [1], [{ amount: 400, of: [1] }])).toBe(1100)
+  expect(sharesByWeights([1000, 1000], [1, 3], [1], [{ amount: 400, of: [0] }])).toBe(1500)
+  expect(sharesByWeights([1000, 1000], [1, 3], [1], [{ amount: 400, of: null }])).toBe(1200)
+  expect(sharesByWeights([1000], [1, 3], [0], [{ amount: 600, of: [0] }])).toBe(0)
+  expect(sharesByWeights([1000], [1, 3], [], [])).toBe(0)
 })
 
 it('says which amounts can be given back', () => {
@@ -113,6 +102,6 @@ it('what is shared out is the amount, at most what is left, and whole where it m
 it('a course that a plan no longer pays for earns nothing of later payments', () => {
   const weightsFor = (n: number) => (n > 1 ? [1, 0] : [1, 3])
   const collected = [1, 2].map((n) => ({ n, amount: 1000 }))
-  expect(sharesBy(collected, weightsFor, [1], [])).toBe(750)
-  expect(sharesBy(collected, weightsFor, [0], [])).toBe(1250)
+  expect(shareOfCourses(collected, weightsFor, [1], [])).toBe(750)
+  expect(shareOfCourses(collected, weightsFor, [0], [])).toBe(1250)
 })

@@ -1,21 +1,9 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
-import { shareOfCourses as sharesBy } from '../collecting/refund.ts'
+import { sharesByWeights } from '../../testing/shares.ts'
 import { split } from '../money/arithmetic.ts'
 import { type BundledCourse, bundleProblems, newBundle, oneByOne, savingOf, weightOf } from './bundle.ts'
 import { bundleChanges } from './changes.ts'
-
-/** The same with weights that hold for every payment. */
-const shareOfCourses = (
-  collected: readonly number[],
-  weights: readonly number[],
-  ...rest: [Parameters<typeof sharesBy>[2], Parameters<typeof sharesBy>[3]]
-) =>
-  sharesBy(
-    collected.map((amount, index) => ({ n: index + 1, amount })),
-    () => weights,
-    ...rest,
-  )
 
 const known = (id: string, more: Partial<BundledCourse> = {}): BundledCourse => ({
   id,
@@ -99,11 +87,11 @@ describe('the share that is proposed to be refunded', () => {
   const weights = [12_900, 2400, 0]
 
   it('is what each payment was split into, less what went back for it', () => {
-    expect(shareOfCourses([9900], weights, [0], [])).toBe(split(9900, weights)[0])
-    expect(shareOfCourses([9900], weights, [2], [])).toBe(0)
-    const first = shareOfCourses([3301, 3300], weights, [1], [])
-    expect(shareOfCourses([3301, 3300], weights, [1], [{ amount: first, of: [1] }])).toBe(0)
-    expect(shareOfCourses([3301, 3300], weights, [0], [{ amount: first, of: [1] }])).toBe(6601 - first)
+    expect(sharesByWeights([9900], weights, [0], [])).toBe(split(9900, weights)[0])
+    expect(sharesByWeights([9900], weights, [2], [])).toBe(0)
+    const first = sharesByWeights([3301, 3300], weights, [1], [])
+    expect(sharesByWeights([3301, 3300], weights, [1], [{ amount: first, of: [1] }])).toBe(0)
+    expect(sharesByWeights([3301, 3300], weights, [0], [{ amount: first, of: [1] }])).toBe(6601 - first)
   })
 
   it('of all courses is all that is left, whatever was given back before', () => {
@@ -116,8 +104,8 @@ describe('the share that is proposed to be refunded', () => {
           const sum = collected.reduce((all, amount) => all + amount, 0)
           const amount = Math.floor((sum * percent) / 100)
           const all = of.map((_, index) => index)
-          expect(shareOfCourses(collected, of, all, [{ amount, of: null }])).toBe(sum - amount)
-          const parts = all.map((index) => shareOfCourses(collected, of, [index], []))
+          expect(sharesByWeights(collected, of, all, [{ amount, of: null }])).toBe(sum - amount)
+          const parts = all.map((index) => sharesByWeights(collected, of, [index], []))
           expect(parts.reduce((total, part) => total + part, 0)).toBe(sum)
         },
       ),

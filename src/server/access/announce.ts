@@ -8,7 +8,7 @@ import { queueMessage } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services } from '../platform/context.ts'
 import { findSchool, type School, schoolDay } from '../school/service.ts'
 
-/** What opened longer ago is not told any more: whoever was switched off for a week has other things to say. */
+/** An opening that lies further back is not announced any more: it would be no news. */
 const TOLD_FOR_DAYS = 7
 
 /** Tells buyers in both modes that what they bought before its day has opened, and that an access ends soon; each once. */
@@ -40,16 +40,23 @@ function opensNow({ timeZone }: Pick<School, 'timeZone'>, today: Day): SQL | und
   )
 }
 
-/**
- * Grants that end within so many days, and were open for longer than that; not told of yet. Not what goes on while it is
- * paid, nor what its buyer has longer in another way.
- */
+/** Grants that end within so many days and have not been announced. */
 function endsWithin(today: Day, days: number): SQL | undefined {
   return and(
     sql`${grants.endNotified} is distinct from ${grants.closes}`,
     gt(grants.closes, today),
     lte(grants.closes, addDays(today, days)),
     lte(grants.opens, today),
+    endsBySelf(days),
+  )
+}
+
+/**
+ * Grants whose end is announced `days` before, on whatever day: those that are open for longer than that. Not access that
+ * goes on while it is paid, nor a course that its buyer keeps for longer in another way.
+ */
+function endsBySelf(days: number): SQL | undefined {
+  return and(
     sql`${grants.closes} - ${grants.opens} > ${days}::int`,
     sql`not exists (select from ${agreements} a where a.line_id = ${grants.lineId}
       and a.kind = 'subscription' and a.state <> 'completed')`,
@@ -75,11 +82,18 @@ export async function nextAnnouncement(
   const [ending] = await db
     .select({ on: sql<string | null>`min(${on})::text` })
     .from(grants)
-    .where(and(held, sql`${grants.endNotified} is distinct from ${grants.closes}`, sql`${on} > ${after}`))
+    .where(
+      and(
+        held,
+        sql`${grants.endNotified} is distinct from ${grants.closes}`,
+        endsBySelf(endNoticeDays),
+        sql`${on} > ${after}`,
+      ),
+    )
   return [opening?.on, ending?.on].filter((day) => day != null).sort()[0] ?? null
 }
 
-/** Queues one message for all of an order that it is true of, and notes what was told, so that no other worker tells it too. */
+/** Queues one message an order for the grants that a condition holds for, and marks them, so that no other worker does it too. */
 async function tell(
   services: Services,
   mode: Mode,

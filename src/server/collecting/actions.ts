@@ -1,4 +1,4 @@
-import { and, eq } from 'drizzle-orm'
+import { and, eq, ne } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import {
   type Agreement,
@@ -73,9 +73,9 @@ export async function takeCancelBack(services: Services, agreementId: string, by
   })
 }
 
-/** Whether money of a line was given back, or is asked for: then its cancelling cannot be taken back. */
+/** Whether money of a line was refunded, or a refund is under way: then a cancellation cannot be undone. */
 export async function hasRefund(db: Queryable, lineId: string): Promise<boolean> {
-  return (await db.$count(refunds, eq(refunds.lineId, lineId))) > 0
+  return (await db.$count(refunds, and(eq(refunds.lineId, lineId), ne(refunds.state, 'refused')))) > 0
 }
 
 /** Stops retrying: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */

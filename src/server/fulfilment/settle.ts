@@ -238,7 +238,7 @@ async function leaveUnpaid(
       const { reference, method } = outcome
       await change(tx, attempt, { state: 'awaiting', reference, method, confirmUrl: null })
       const [connection] = await adaptersBy(tx, { ids: [attempt.connectionId] })
-      // What a bank collects needs nobody to look for it.
+      // Only a transfer to the school's own account is looked for by hand.
       const isTransfer = connection?.adapter === BANK_TRANSFER_ID
       const kinds: MessageKind[] = ['awaiting', ...(isTransfer ? ['creator-awaiting' as const] : [])]
       const { queued, rows } = queueMessages(

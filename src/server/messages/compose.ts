@@ -199,7 +199,7 @@ export function composeGiven(
   myCourses: string,
   passwordLink: string | null,
 ): Email {
-  const { subject, text, opensOn, until, label, password } = MAIL.given
+  const { subject, text, opensOn, until, label } = MAIL.given
   const day = (when: string) => formatDay(when, school.language)
   const count = titles.length
   const sentences = [
@@ -208,7 +208,7 @@ export function composeGiven(
     ...(closes ? [say(until, { count, day: day(closes) })] : []),
   ]
   const paragraphs: Paragraph[] = [greeting(name), { text: sentences.join(' '), link: myCourses, label }]
-  if (passwordLink) paragraphs.push({ text: password, link: passwordLink, label: MAIL.setPassword })
+  if (passwordLink) paragraphs.push({ text: MAIL.passwordFirst, link: passwordLink, label: MAIL.setPassword })
   return composeEmail(school, say(subject, { count, course: formatTitles(titles) }), paragraphs)
 }
 
@@ -226,9 +226,9 @@ export function composeBundleGrew(
   { course, bundle, learnLink }: GrewFacts,
   passwordLink: string | null,
 ): Email {
-  const { subject, text, label, password } = MAIL.bundleGrew
+  const { subject, text, label } = MAIL.bundleGrew
   const paragraphs: Paragraph[] = [greeting(name), { text: say(text, { course, bundle }), link: learnLink, label }]
-  if (passwordLink) paragraphs.push({ text: password, link: passwordLink, label: MAIL.setPassword })
+  if (passwordLink) paragraphs.push({ text: MAIL.passwordFirst, link: passwordLink, label: MAIL.setPassword })
   return composeEmail(school, say(subject, { course }), paragraphs)
 }
 
@@ -242,7 +242,7 @@ export function composeEmail(
 ): Email {
   const textRows = rows.map(([label, value]) => `  ${label}: ${value}`)
   const text = [
-    // What goes with a picture says nothing without it.
+    // Plain text has no pictures, nor the sentence above one.
     ...paragraphs.flatMap(({ text: words, link, picture }) =>
       picture ? [] : [...(words ? [words] : []), ...(link ? [link] : []), ''],
     ),

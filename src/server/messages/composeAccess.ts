@@ -5,7 +5,7 @@ import { say } from '../../core/words/message.ts'
 import type { School } from '../school/service.ts'
 import { composeEmail, type Email, greeting, type Paragraph, said } from './compose.ts'
 
-/** What of a buyer's opens or ends on a day. */
+/** Courses of a buyer that open or end on a day, and the links of the message. */
 export interface AccessFacts {
   courses: { title: string; link: string }[]
   /** The first day on which it is shut, of what ends. */
@@ -18,21 +18,21 @@ export interface AccessFacts {
 
 /** What was bought before its day has opened: the ways in. */
 export function composeOpened(school: School, name: string, facts: AccessFacts, ownWords: string): Email {
-  const { subject, text, password } = MAIL.opened
+  const { subject, text } = MAIL.opened
   const titles = facts.courses.map(({ title }) => title)
   const count = titles.length
   return composeEmail(school, say(subject, { count, titles: formatTitles(titles) }), [
     greeting(name),
     { text: say(text, { count, titles: titlesInQuotes(titles) }) },
     ...said(ownWords),
-    ...setPassword(facts, password),
+    ...setPassword(facts),
     ...waysIn(facts),
   ])
 }
 
 /** Access of a limited time ends soon: until when it is open, and how to go on. */
 export function composeEndsSoon(school: School, name: string, facts: AccessFacts, ownWords: string): Email {
-  const { subject, text, again, label, password } = MAIL.endsSoon
+  const { subject, text, again, label } = MAIL.endsSoon
   const titles = facts.courses.map(({ title }) => title)
   const day = formatDay(facts.closes ?? '', school.language)
   return composeEmail(school, say(subject, { titles: formatTitles(titles), day }), [
@@ -40,7 +40,7 @@ export function composeEndsSoon(school: School, name: string, facts: AccessFacts
     { text: say(text, { titles: titlesInQuotes(titles), day }) },
     ...waysIn(facts),
     ...said(ownWords),
-    ...setPassword(facts, password),
+    ...setPassword(facts),
     { text: again, link: facts.buyAgain, label },
   ])
 }
@@ -48,5 +48,5 @@ export function composeEndsSoon(school: School, name: string, facts: AccessFacts
 const waysIn = ({ courses }: AccessFacts): Paragraph[] =>
   courses.map(({ title, link }) => ({ text: '', link, label: say(MAIL.receipt.open, { course: title }) }))
 
-const setPassword = ({ passwordLink }: AccessFacts, text: string): Paragraph[] =>
-  passwordLink ? [{ text, link: passwordLink, label: MAIL.setPassword }] : []
+const setPassword = ({ passwordLink }: AccessFacts): Paragraph[] =>
+  passwordLink ? [{ text: MAIL.passwordFirst, link: passwordLink, label: MAIL.setPassword }] : []

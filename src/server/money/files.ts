@@ -8,13 +8,14 @@ import type { MovementRow } from './movements.ts'
 import type { MoneyRow } from './rows.ts'
 
 /** What a spreadsheet would run as a formula stays text; a number, below zero too, stays a number. */
-export const FORMULA = /^(?!-?\d+(\.\d+)?$)[=+\-@\t\r]/
+const FORMULA = /^(?!-?\d+(\.\d+)?$)[=+\-@\t\r]/
 
-const csv = (fields: string[], data: (string | number)[][]) =>
+/** Rows as CSV (RFC 4180). */
+export const csv = (fields: string[], data: (string | number)[][]) =>
   Papa.unparse({ fields, data }, { newline: '\r\n', escapeFormulae: FORMULA })
 
 /** An amount with a point and the currency's decimals. */
-const plainIn = (currency: string) => {
+export const plainIn = (currency: string) => {
   const digits = currencyDigits(currency)
   return (amount: number) => (amount / 10 ** digits).toFixed(digits)
 }

@@ -95,3 +95,19 @@ it('payments that are paid at once have one receipt, and their message says the 
   })
   expect((await emailsOf(plan.orderId))[0]).toContain('€86.00')
 })
+
+it('a later payment of an order of several things names that one alone', async () => {
+  const once = await world.sell(2400, 'Paid at once')
+  const plan = await world.sell(THREE_PARTS, 'Paid over time')
+  const request = world.request(once.offerId, 2400 + 4300, { email: 'several@receipts.example' })
+  const lines = [once, plan].map(({ offerId }) => ({ offerId, chosen: null }))
+  const { orderId } = await world.buyTogether({ ...request, lines }, 'several')
+  await advance(world, 31)
+  const [first, second] = await receiptsOf(orderId)
+  expect(first?.things.map(({ course }) => course)).toEqual(['Paid at once', 'Paid over time'])
+  expect(receiptEntries(second?.things ?? [], second as NonNullable<typeof second>, 'en-GB')).toMatchObject([
+    { label: 'Paid over time, One payment: Payment 2 of 3', amount: 4300 },
+    { label: 'Paid', amount: 4300 },
+    { kind: 'inside' },
+  ])
+})

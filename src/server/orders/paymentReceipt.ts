@@ -55,9 +55,12 @@ export async function paymentReceiptOf(
   const now = { name, language, buyer: { name: order.buyerName ?? person.name, email, postalAddress } }
   const parts =
     attempt.agreementId === null ? await partsToday(db, attempt, order, lines) : await partsLater(db, attempt, order)
+  // Of an order's things those that it paid, in their order.
+  const paid = lines.filter(({ position }) => parts.positions.includes(position))
   return {
-    ...parts,
-    things: lines.map(({ title, offerName }) => ({ course: title, offer: offerName })),
+    rows: parts.rows.map((row) => ({ ...row, line: paid.findIndex(({ position }) => position === row.line) })),
+    taxes: parts.taxes,
+    things: paid.map(({ title, offerName }) => ({ course: title, offer: offerName })),
     number: order.number,
     currency: attempt.currency,
     day: attempt.settledAt ? dayFor(school, attempt.settledAt) : attempt.day,
@@ -72,6 +75,8 @@ type Attempt = typeof attempts.$inferSelect
 type Order = typeof orders.$inferSelect
 type Line = typeof orderLines.$inferSelect
 interface Parts {
+  /** The places of the lines that were paid. */
+  positions: number[]
   rows: ReceiptRow[]
   taxes: { rate: number; tax: number }[]
 }
@@ -92,6 +97,7 @@ async function partsToday(
   // Money that was not owed has no tax in it.
   const untaxed = lines.filter(({ duplicateOf }) => duplicateOf !== null).map(({ position }) => position)
   return {
+    positions: lines.filter(isOf).map(({ position }) => position),
     rows: receiptRows(quoteInput, quote).filter(({ line }) => !left.includes(line)),
     taxes: taxesToday(quoteInput, quote, [...left, ...untaxed]),
   }
@@ -112,6 +118,7 @@ async function partsLater(db: Queryable, { agreementId, fromN, toN }: Attempt, o
   const rate = request.lines[position]?.offer.taxRate ?? request.tax.rate
   const tax = paid.reduce((sum, { payment }) => sum + payment.tax, 0)
   return {
+    positions: [position],
     rows: laterReceiptRows(
       quoteInput,
       quote,

@@ -79,6 +79,11 @@ export async function receiptPdf(data: ReceiptData): Promise<Buffer> {
     row(['', label, money(amount)], kind === 'thing' || kind === 'paid' || kind === 'tax' ? INK : QUIET)
   }
   for (const { code, says } of data.codesLater) write(say(RECEIPT.code, { code, says }), { color: QUIET })
+  if (data.laterEach.length > 0) {
+    document.moveDown(0.8)
+    write(RECEIPT.laterTitle)
+    for (const sentence of data.laterEach) write(sentence, { color: QUIET })
+  }
   document.moveDown(1.2)
   row([RECEIPT.head.day, RECEIPT.head.what, RECEIPT.head.amount], QUIET)
   for (const { day: on, what, amount, method } of payments)

@@ -1,5 +1,4 @@
-import Papa from 'papaparse'
-import { FORMULA } from '../money/files.ts'
+import { csv } from '../money/files.ts'
 import { dayFor } from '../school/service.ts'
 import type { peopleFor } from './service.ts'
 
@@ -9,5 +8,5 @@ export function peopleCsv(rows: Awaited<ReturnType<typeof peopleFor>>, timeZone:
   const data = rows.map(({ name, email, createdAt, orders, courses }) => [
     ...[name, email, dayFor({ timeZone }, createdAt), orders, courses],
   ])
-  return Papa.unparse({ fields, data }, { newline: '\r\n', escapeFormulae: FORMULA })
+  return csv(fields, data)
 }

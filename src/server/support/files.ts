@@ -1,19 +1,8 @@
-import Papa from 'papaparse'
-import { currencyDigits } from '../../core/money/currency.ts'
-import { FORMULA } from '../money/files.ts'
+import { csv, plainIn } from '../money/files.ts'
 import { dayFor } from '../school/service.ts'
 import type { ordersFor } from './orders.ts'
 
 type Row = Awaited<ReturnType<typeof ordersFor>>[number]
-
-const csv = (fields: string[], data: (string | number)[][]) =>
-  Papa.unparse({ fields, data }, { newline: '\r\n', escapeFormulae: FORMULA })
-
-/** An amount with a point and the currency's decimals. */
-const plainIn = (currency: string) => {
-  const digits = currencyDigits(currency)
-  return (amount: number) => (amount / 10 ** digits).toFixed(digits)
-}
 
 /** What moved by the books: what came, what gateways kept of it, what went back, and the tax in what is left. */
 function figuresOf(moved: Row['moved']) {

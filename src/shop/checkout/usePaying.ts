@@ -172,7 +172,7 @@ export function usePaying({ page, view, setView, chosen, price, frame }: Given) 
   const leave = async (orderId: string) => {
     isBusy.current = true
     setPhase({ kind: 'checking' })
-    await leadOn(await leaveOrder(orderId))
+    await leaveOrder(orderId).then(leadOn, fail)
   }
 
   /** What is to be approved is what the page shows. */

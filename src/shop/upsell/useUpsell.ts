@@ -111,7 +111,7 @@ export function useUpsell(page: ShopPage, view: UpsellView, frame: RefObject<HTM
   const leave = async (orderId: string) => {
     isBusy.current = true
     setPhase({ kind: 'checking' })
-    await leadOn(await leaveOrder(orderId))
+    await leaveOrder(orderId).then(leadOn, fail)
   }
 
   // A payment of it that was under way when the page was loaded.

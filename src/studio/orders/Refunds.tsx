@@ -244,7 +244,7 @@ interface LaterChoiceProps {
 function LaterChoice({ later: { count, now, lowered }, lowers, choose, money }: LaterChoiceProps) {
   const many = count === null ? 'each later payment' : count === 1 ? 'one later payment' : `${count} later payments`
   const ways = [
-    [true, `Lower them by the share of these courses: ${formatMoney(lowered, money)}`],
+    [true, `Take the share of these courses off: ${formatMoney(lowered, money)} is left to pay`],
     [false, 'Leave them as they are'],
   ] as const
   return (

@@ -208,7 +208,7 @@ function formatOpensNothing({ lines, openedElsewhere }: Order): string | null {
   const titles = lines.filter(({ id }) => openedElsewhere.includes(id)).map(({ title }) => title)
   if (titles.length === 0) return null
   const all = titles.length === lines.length
-  return `Another order of this buyer has opened ${formatTitles(titles)} already. ${all ? 'Marked as received, this order opens nothing' : 'This order opens nothing for it'}: the money stands under Needs attention until you refund it.`
+  return `Another order of this buyer has opened ${formatTitles(titles)} already. ${all ? 'If you mark this order as received, it gives no access' : 'This order gives no access to it'}; the money stays under Needs attention until you refund it.`
 }
 
 const PAID_BY_IT = 'With this the order is paid and access opens.'

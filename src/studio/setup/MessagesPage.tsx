@@ -41,23 +41,23 @@ const TO_BUYERS: Kind[] = [
   {
     kind: 'transfer-part',
     title: 'Part of a transfer received',
-    when: 'You mark less than was owed as received. The message says what is missing.',
+    when: 'You record less than is owed. The message says what is missing.',
   },
   {
     kind: 'transfer-surplus',
-    title: 'Transferred too much',
-    when: 'You mark more than was owed as received. The message says that you return the rest.',
+    title: 'Too much received',
+    when: 'You record more than is owed. The message says that you return the rest.',
   },
   {
     kind: 'opened',
-    title: 'Course has opened',
-    when: 'A course opens that was sold before its day. The message has the way in.',
-    off: 'Buyers are not told when a course opens that they bought before its day.',
+    title: 'Course opens',
+    when: 'A course opens that people bought early. The message links to it.',
+    off: 'People who bought a course early are not told when it opens.',
   },
   {
     kind: 'ends-soon',
     title: 'Access ends soon',
-    when: 'Some days before access of a limited time ends; you set how many below.',
+    when: 'Some days before limited access ends; you set how many below.',
   },
   { kind: 'given', title: 'Access given', when: 'You give someone access.' },
   { kind: 'collected', title: 'A later payment was received', when: 'An installment or a renewal is collected.' },
@@ -115,7 +115,11 @@ const TO_BUYERS: Kind[] = [
 ]
 const TO_YOU: Kind[] = [
   { kind: 'creator-sold', title: 'New sale', when: 'Someone buys. Choose below how often you are told.' },
-  { kind: 'creator-awaiting', title: 'Ordered by bank transfer', when: 'Someone orders and will transfer the money.' },
+  {
+    kind: 'creator-awaiting',
+    title: 'Ordered by bank transfer',
+    when: 'Someone orders and will pay by bank transfer.',
+  },
   { kind: 'creator-declined', title: 'A payment failed', when: 'The first try of a payment is declined.' },
   { kind: 'creator-stopped', title: 'Payments have stopped', when: 'The last retry is declined too.' },
   { kind: 'creator-cancelled', title: 'A buyer has cancelled', when: 'They cancel their subscription.' },
@@ -347,6 +351,32 @@ function SampleDialog({
   )
 }
 
+interface NoticeDaysProps {
+  label: string
+  hint: string
+  error: string | undefined
+  value: string
+  onChange: (value: string) => void
+}
+
+/** How many days before something its notice is sent. */
+function NoticeDays({ label, hint, error, value, onChange }: NoticeDaysProps) {
+  return (
+    <Field label={label} error={error} hint={hint}>
+      {(wiring) => (
+        <input
+          {...wiring}
+          inputMode="numeric"
+          className={BOX_INPUT}
+          maxLength={4}
+          value={value}
+          onChange={(event) => onChange(event.target.value)}
+        />
+      )}
+    </Field>
+  )
+}
+
 /** From whom mail comes, where answers go, and how often the creator hears of sales. */
 function MailForm() {
   const { school, creator } = useSession()
@@ -424,38 +454,20 @@ function MailForm() {
             />
           )}
         </Field>
-        <Field
+        <NoticeDays
           label="Notice before a renewal, days"
-          error={error?.at('/renewalNoticeDays')}
           hint="0: none. Buyers are told once before each renewal."
-        >
-          {(wiring) => (
-            <input
-              {...wiring}
-              inputMode="numeric"
-              className={BOX_INPUT}
-              maxLength={4}
-              value={form.renewalNoticeDays}
-              onChange={(event) => set({ renewalNoticeDays: event.target.value })}
-            />
-          )}
-        </Field>
-        <Field
+          error={error?.at('/renewalNoticeDays')}
+          value={form.renewalNoticeDays}
+          onChange={(renewalNoticeDays) => set({ renewalNoticeDays })}
+        />
+        <NoticeDays
           label="Notice before access ends, days"
+          hint="0: none. Buyers of limited access are told once."
           error={error?.at('/endNoticeDays')}
-          hint="0: none. For access of a limited time, once."
-        >
-          {(wiring) => (
-            <input
-              {...wiring}
-              inputMode="numeric"
-              className={BOX_INPUT}
-              maxLength={4}
-              value={form.endNoticeDays}
-              onChange={(event) => set({ endNoticeDays: event.target.value })}
-            />
-          )}
-        </Field>
+          value={form.endNoticeDays}
+          onChange={(endNoticeDays) => set({ endNoticeDays })}
+        />
       </div>
       <p className="mt-3">
         <Button type="submit" disabled={isPending}>

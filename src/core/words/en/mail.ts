@@ -8,6 +8,7 @@ export const MAIL = {
   myCourses: { text: '“My courses” shows all payments, past and to come.', label: 'My courses' },
   linkNote: 'The link needs no password and expires after 30 days.',
   setPassword: 'Set your password',
+  passwordFirst: 'Set a password first. The link works once and expires after 24 hours.',
   practice: '{subject} (practice)',
 
   receipt: {
@@ -57,7 +58,6 @@ export const MAIL = {
     subject: '{course} is yours too',
     text: '“{course}” was added to “{bundle}”, which you have. It is open for you; there is nothing to pay.',
     label: 'Open the course',
-    password: 'Set a password first. The link works once and expires after 24 hours.',
   },
 
   given: {
@@ -66,7 +66,6 @@ export const MAIL = {
     opensOn: { one: 'It opens on {day}.', other: 'They open on {day}.' },
     until: { one: 'It is open until {day}.', other: 'They are open until {day}.' },
     label: 'Open your courses',
-    password: 'Set a password first. The link works once and expires after 24 hours.',
   },
 
   collected: {
@@ -202,7 +201,6 @@ export const MAIL = {
   opened: {
     subject: { one: '{titles} is open', other: '{titles} are open' },
     text: { one: '“{titles}” is open from today on.', other: '“{titles}” are open from today on.' },
-    password: 'Set a password first. The link works once and expires after 24 hours.',
   },
 
   endsSoon: {
@@ -210,7 +208,6 @@ export const MAIL = {
     text: 'Access to “{titles}” ends on {day}. Until then you find it here:',
     again: 'After that you can buy it again and go on where you were.',
     label: 'Buy it again',
-    password: 'Set a password first. The link works once and expires after 24 hours.',
   },
 
   refunded: {
