@@ -27,7 +27,7 @@ export async function agree(
   return { id: row.id, lineId: row.lineId, orderId, order, courseId, title, slug, offerId, person, email }
 }
 
-/** What an order over time costs on its day: a set-up fee and a trial in place of the first payment, where it has them. */
+/** What is charged when it is ordered: the first payment, or where there are any the set-up fee and the trial. */
 function payTodayOf(terms: DraftTerms): number {
   if (terms.kind === 'installments') return terms.amount ?? 0
   if (terms.kind !== 'subscription') return 0

@@ -116,8 +116,8 @@ export function owes({ state, kind }: Agreement): boolean {
 }
 
 /**
- * Whether payment `n` will never be asked for and never was: what follows the end of a subscription, or of a plan whose
- * money was given back, is no debt. What was tried in vain is one, and all that a stopped or written-off plan owed.
+ * Whether payment `n` was never tried and never will be, since the subscription ended before it, or the plan was refunded:
+ * such a payment is no debt. One that was declined is, and so is all that a stopped or written-off plan owed.
  */
 export function isNeverAsked(
   { kind, state, collected, tries, cancelled }: Pick<Agreement, 'kind' | 'state' | 'collected' | 'tries' | 'cancelled'>,

@@ -12,7 +12,7 @@ import { MAX_DAYS } from './runs.ts'
 import { formatLaterPayments } from './sentence.ts'
 import { formatList } from './words.ts'
 
-/** What was paid, by what it was for: all that a receipt adds up. */
+/** The amounts of a receipt: rows by what was paid for, tax, and what was paid. */
 export interface ReceiptAmounts {
   rows: readonly ReceiptRow[]
   taxMode: Tax['mode']

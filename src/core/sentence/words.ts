@@ -37,7 +37,7 @@ export function formatTitles(titles: readonly string[], joint: 'and' | 'or' = 'a
 }
 
 /**
- * The same for a message that has the quotation marks around one title itself: “{course}”.
+ * Joins titles for a message that has the outer quotation marks itself: “{course}”.
  * @example titlesInQuotes(['Paper', 'Pulp']) // 'Paper” and “Pulp'
  */
 export function titlesInQuotes(titles: readonly string[], joint: 'and' | 'or' = 'and'): string {

@@ -113,7 +113,7 @@ async function coursesToGive(tx: Transaction, bundleId: string | null, courseIds
 
 /**
  * Sets the last day of an access that was given by hand; null: for good.
- * @throws Problem 404 of one that was bought or has been removed; 422 at `/until` where it is past.
+ * @throws Problem 404 where it was bought or has been removed; 422 at `/until` where the day is past.
  */
 export async function setAccessEnd(
   services: Services,

@@ -70,7 +70,7 @@ export async function movedByOffer(
   return rows as unknown as (Omit<Moved, 'day'> & { offerId: string })[]
 }
 
-/** What moved of an order's line, or of an order where `lineId` is null: what belongs to none of its lines. */
+/** Money that moved for one line of an order; `lineId` null: for the order, and none of its lines. */
 export interface MovedOf extends Omit<Moved, 'day'> {
   orderId: string
   lineId: string | null

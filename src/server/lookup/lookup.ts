@@ -73,7 +73,7 @@ export async function abandonAttempt(base: Services, attempt: Attempt): Promise<
   await settleAttempt(services, attempt.id, await adapter.abandon(credentials, attempt.key), 'lookup')
 }
 
-/** Leaves an attempt: what waits for the buyer's approval is closed, and of anything else it is asked what became of it. */
+/** Closes an attempt that waits for the buyer's approval; of any other the gateway is asked what became of it. */
 export function leaveAttempt(services: Services, attempt: Attempt): Promise<void> {
   return attempt.state === 'confirming' ? abandonAttempt(services, attempt) : lookUpAttempt(services, attempt)
 }

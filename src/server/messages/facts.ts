@@ -146,7 +146,7 @@ export async function paidTwiceFacts(services: Services, orderId: string): Promi
   }
 }
 
-/** What was transferred for an order beyond what it came to, and was not given back so far; null once there is none. */
+/** Transfers beyond an order's total that have not been returned yet; null where there are none. */
 export async function surplusFacts(services: Services, orderId: string): Promise<SurplusFacts | null> {
   const { db } = services
   const { order } = await firstLine(services, orderId)

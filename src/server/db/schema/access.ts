@@ -33,9 +33,9 @@ export const grants = pgTable(
     createdAt: moment().notNull(),
     endedAt: moment(),
     endedNote: text(),
-    /** The day on which its buyer was told that it has opened, where it opened later than it was bought. */
+    /** The day on which its opening was announced, where that came later than the purchase. */
     openingNotified: date({ mode: 'string' }),
-    /** The closing day of which its buyer was told. */
+    /** The closing day that was announced. */
     endNotified: date({ mode: 'string' }),
   },
   (table) => [
