@@ -257,7 +257,7 @@ test('what is typed, chosen and pressed before the page listens is kept, and not
     const content = () => fields.locator('body').evaluate((body) => Math.ceil(body.getBoundingClientRect().height))
     expect(await content()).toBeGreaterThan(130)
     await expect.poll(height).toBe(await content())
-    await shop.setViewportSize({ width: 1280, height: 900 })
+    await shop.setViewportSize({ width: 1280, height: 1200 })
     await expect.poll(height).toBeLessThan(180)
     await expect.poll(async () => (await height()) === (await content())).toBe(true)
   })

@@ -43,9 +43,15 @@ export const queryClient: QueryClient = new QueryClient({
     },
     onSettled: async (_answer, error, _about, _before, { meta }) => {
       const keys = meta?.invalidates ?? [[]]
-      const anew = Promise.all(keys.map((queryKey) => queryClient.invalidateQueries({ queryKey })))
+      const anew = Promise.all(keys.map(askAnew))
       // A refusal is shown at once.
       if (!error) await anew
     },
   }),
 })
+
+/** Asks anew what a change may have touched; a first answer that is still on its way may be older than the change. */
+async function askAnew(queryKey: QueryKey): Promise<void> {
+  await queryClient.cancelQueries({ queryKey, predicate: ({ state }) => state.data === undefined })
+  await queryClient.invalidateQueries({ queryKey })
+}
