@@ -38,6 +38,11 @@ describe('parseInstant', () => {
   })
 })
 
+it('an offset is what the clock there is ahead of or behind the one at Greenwich', () => {
+  expect(at('2027-01-31T09:30:00-05:00')).toEqual(at('2027-01-31T14:30:00Z'))
+  expect(at('2027-01-31T09:30:00+05:30')).toEqual(at('2027-01-31T04:00:00Z'))
+})
+
 it('compares by the moment, to the last digit', () => {
   expect(isBefore(at('2027-01-31T09:30:00+01:00'), at('2027-01-31T08:30:00Z'))).toBe(false)
   expect(isBefore(at('2027-01-31T08:30:00.1Z'), at('2027-01-31T08:30:00.1000000001Z'))).toBe(true)

@@ -33,6 +33,13 @@ describe('moving a part', () => {
     expect(ids(movePart(parts, 'gets', { place: 'above', index: 1 }))[1]).toBe('above:gets')
   })
 
+  it('leaves all as it is where there is no such part, it may not stand there, or it is the opening', () => {
+    const parts = inOrder([part('opening'), part('text', 'above'), part('questions', 'below')])
+    expect(movePart(parts, 'nobody', { place: 'below', index: 0 })).toEqual(parts)
+    expect(movePart(parts, 'questions', { place: 'beside', index: 0 })).toEqual(parts)
+    expect(movePart(parts, 'opening', { place: 'below', index: 0 })).toEqual(parts)
+  })
+
   it('keeps every part, at a place where it may stand, whatever is asked', () => {
     const asked = fc.tuple(anyParts, fc.nat(9), fc.constantFrom(...PLACES), fc.nat(9))
     fc.assert(

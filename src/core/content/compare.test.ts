@@ -55,6 +55,22 @@ it('what goes on has no end sum, and reaches the price at once in its seventh mo
   expect(compared(monthly, null).asMuchAsAtOnce).toBe(null)
 })
 
+it('what ends after some payments has its own number of them', () => {
+  expect(compared({ ...monthly, payments: 3 })).toMatchObject({ all: 5700, comings: { length: 3 } })
+})
+
+it('until cancelled, the payments of a year are listed, that on its anniversary too, and never fewer than three', () => {
+  const listed = (every: { count: number; unit: 'month' | 'year' }) =>
+    describeOffer(
+      school,
+      { id: 'o', courses: [{ id: 'c' }], content: { ...newOffer('o'), terms: { ...monthly, every } } },
+      '2027-01-31T10:00:00Z',
+    )?.priced.line.payments.map(({ due }) => due)
+  expect(listed(month)).toHaveLength(13)
+  expect(listed(month)?.at(-1)).toBe('2028-01-31')
+  expect(listed({ count: 1, unit: 'year' })).toEqual(['2027-01-31', '2028-01-31', '2029-01-31'])
+})
+
 it('what is paid on one day is one charge', () => {
   const begun = compared({ ...monthly, setupFee: 5000 })
   expect(begun.comings[0]).toMatchObject({ pay: 6900, fee: 25 + 104 })

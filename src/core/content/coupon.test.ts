@@ -1,7 +1,8 @@
 import fc from 'fast-check'
+import * as v from 'valibot'
 import { describe, expect, it } from 'vitest'
 import { CODE_ALPHABET, codeOf } from './codePattern.ts'
-import { type CouponContent, couponProblems, MIN_LENGTH, newCoupon } from './coupon.ts'
+import { type CouponContent, couponContentSchema, couponProblems, MIN_LENGTH, newCoupon } from './coupon.ts'
 import { effectOf } from './couponEffect.ts'
 import { formatCoupon } from './couponSentence.ts'
 import { newOffer, type OfferContent } from './offer.ts'
@@ -29,6 +30,12 @@ const coupon = (more: Partial<CouponContent> = {}): CouponContent => ({ ...newCo
 const offer = (terms: OfferContent['terms']) => ({ id: 'o1', productId: 'p1', content: { ...newOffer('One'), terms } })
 const effect = (content: CouponContent, terms: OfferContent['terms']) =>
   effectOf(content, offer(terms), SCHOOL, [CARD], AT)
+
+it('a day on which a coupon begins or ends exists', () => {
+  const read = (more: Partial<CouponContent>) => v.safeParse(couponContentSchema, coupon(more))
+  expect(read({ from: '2027-02-28T23:00:00Z' }).success).toBe(true)
+  expect(read({ from: '2027-02-30T23:00:00Z' }).issues?.[0].message).toBe('This moment does not exist.')
+})
 
 describe('a coupon in one sentence', () => {
   const said = (more: Partial<CouponContent>) => formatCoupon(coupon(more), SCHOOL, () => ['Paper marbling', 'Boxes'])

@@ -36,6 +36,7 @@ it.each([
   ['€1,300.00 in 3 parts', 130_000, 3],
   ['119 into 4', 11_900, 4],
   ['90/2', 9000, 2],
+  ['0.03 in 3', 3, 3],
 ])('reads %s', (text, total, count) => {
   expect(readSplit(text, money)).toEqual({ ok: true, total, count })
 })

@@ -68,6 +68,15 @@ describe('refuses in words', () => {
   })
 })
 
+it.each([
+  ['149.-', euro, 14_900],
+  ['149,–', euro, 14_900],
+  ['149-', euro, 14_900],
+  ['500.-', yen, 500],
+])('a dash in the place of the decimals says that there are none: %s', (typed, format, amount) => {
+  expect(readMoney(typed, format)).toMatchObject({ ok: true, amount })
+})
+
 it('reads back everything that it writes, in every language and currency', () => {
   const formats = ['en', 'de-AT', 'de-CH', 'fr-FR'].flatMap((language) =>
     ['EUR', 'JPY', 'KWD', 'CHF'].map((currency) => ({ currency, language })),

@@ -239,6 +239,17 @@ describe('a document that breaks a rule is refused at the field at fault', () =>
   })
 })
 
+it('access is forever where nothing is said, and begins on a day that exists', () => {
+  const accessOf = (document: unknown) => readQuoteRequest(document).lines.map(({ offer }) => offer.access)
+  expect(accessOf(GOOD)).toEqual([
+    { from: '2027-03-01', lasts: { count: 1, unit: 'year' }, graceDays: 7 },
+    { from: null, lasts: 'forever', graceDays: 0 },
+    { from: null, lasts: 'whilePaying', graceDays: 3 },
+  ])
+  expect(accessOf(withAt(GOOD, '/lines/0/offer/access/lasts', undefined))[0]?.lasts).toBe('forever')
+  expect(refusal(withAt(GOOD, '/lines/0/offer/access/from', '2027-02-30'))[0]).toBe('/lines/0/offer/access/from')
+})
+
 it('whatever is put wherever, it is read or refused at a pointer of the document, and nothing else happens', () => {
   fc.assert(
     fc.property(fc.constantFrom(...pointersOf(GOOD)), fc.jsonValue({ maxDepth: 2 }), (pointer, value) => {

@@ -100,6 +100,12 @@ it.each<[string[], Partial<OfferSituation>]>([
     ['closes-early'],
     { draft: { ...content, terms: parts, access: { from: null, lasts: { count: 1, unit: 'month' }, graceDays: 0 } } },
   ],
+  // On the very day of the last payment is early too; the day after is not.
+  [
+    ['closes-early'],
+    { draft: { ...content, terms: parts, access: { from: null, lasts: { until: '2027-03-31' }, graceDays: 0 } } },
+  ],
+  [[], { draft: { ...content, terms: parts, access: { from: null, lasts: { until: '2027-04-02' }, graceDays: 0 } } }],
   [['sale-not-lower'], { draft: { ...content, sale: { amount: 12_900, from: null, until: null, scope: 'every' } } }],
   [['sale-over'], { draft: { ...content, sale: { amount: 9900, from: null, until: at, scope: 'every' } } }],
   [
@@ -133,6 +139,20 @@ it('a sale that ends before it begins stops publishing, and is said once', () =>
   expect(codes({ draft: sale(late, early) })).not.toContain('sale-over')
   expect(codes({ draft: sale(late, late) })).toContain('sale-span')
   expect(codes({ draft: sale(early, late) })).not.toContain('sale-span')
+})
+
+it('names what is not on sale any more, one or several', () => {
+  const said = (...titles: string[]) =>
+    obstaclesOf(
+      {
+        ...ready,
+        draft: { ...content, audience: { who: 'holders', of: ['0b0f1c8e-5c1e-4a57-9f4e-0c8b6f0d9a11'] } },
+        holdersOf: [...titles.map((title) => ({ title, isSold: false })), { title: 'Coptic', isSold: true }],
+      },
+      money,
+    ).map(({ title, detail }) => `${title} ${detail}`.trim())
+  expect(said('Leather')).toContain('Leather is not on sale, so nobody new can get it.')
+  expect(said('Leather', 'Paper')).toContain('Leather and Paper are not on sale, so nobody new can get them.')
 })
 
 it('names the gateway that could, and what is in the way in money', () => {
