@@ -1,4 +1,5 @@
 import { announceAccess } from './access/announce.ts'
+import { moveOpenings } from './access/openings.ts'
 import { growBundle, resumeGrowths } from './bundles/grow.ts'
 import { announceAll } from './collecting/announce.ts'
 import { collectAgreements, queueDue } from './collecting/collect.ts'
@@ -99,7 +100,7 @@ export async function runWorker(services: Services, queue: JobSource): Promise<(
       sweepOpenAttempts(services),
       queueDue(services),
       announceAll(services),
-      announceAccess(services),
+      moveOpenings(services).then(() => announceAccess(services)),
       endWhatWaited(services),
       aggregate(services.db),
       resumeMove(services),

@@ -61,6 +61,7 @@ function offer(terms: DraftTerms, name = 'One payment', highlighted = false): Sh
     button: '',
     highlighted,
     terms: said.priced.terms,
+    opening: { opens: said.quote.purchaseDay, closes: null, count: 1, notes: [] },
     access: said.priced.access,
     quote: said.quote,
     price: formatWholePrice(said.priced),
@@ -228,7 +229,7 @@ it('a course that opens later is not said to be open', () => {
     bought: [
       {
         product: card,
-        courses: [{ title: card.title, slug: card.slug }],
+        courses: [{ title: card.title, slug: card.slug, opens: '2027-03-01', closes: '2028-03-01', isOpen: false }],
         offer: 'One payment',
         opens: '2027-03-01',
         isOpen: false,

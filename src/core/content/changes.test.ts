@@ -12,6 +12,7 @@ const course: CourseContent = {
   description: '',
   coverColor: 'spruce',
   coverId: null,
+  opens: null,
   lessons: [
     { id: 'a', title: 'One', body: '' },
     { id: 'b', title: 'Two', body: '' },
@@ -53,7 +54,7 @@ it('says what a price becomes, and nothing where nothing changes', () => {
 it('tells new, renamed, rewritten, removed and moved lessons apart', () => {
   const [one, two] = course.lessons as [CourseContent['lessons'][0], CourseContent['lessons'][0]]
   const whats = (lessons: CourseContent['lessons']) =>
-    courseChanges(course, { ...course, lessons }).map(({ what, from, to }) => `${what}: ${from} → ${to}`)
+    courseChanges(course, { ...course, lessons }, 'en').map(({ what, from, to }) => `${what}: ${from} → ${to}`)
   expect(whats([one, two, { id: 'c', title: 'Three', body: '' }])).toEqual(['Lesson: null → Three'])
   expect(whats([{ ...one, title: 'First' }, two])).toEqual(['Lesson: One → First'])
   expect(whats([{ ...one, body: '<p>x</p>' }, two])).toEqual(['Lesson “One”: the old text → the new text'])

@@ -1,3 +1,4 @@
+import { formatDay } from '../calendar/formatDay.ts'
 import { formatMoney, formatRate } from '../money/format.ts'
 import { formatPriceSentence } from '../sentence/sentence.ts'
 import { formatList } from '../sentence/words.ts'
@@ -74,11 +75,12 @@ function saleInWords({ sale, terms }: OfferContent, school: PricingSchool): stri
 }
 
 /** What publishing a course's draft would change for buyers. */
-export function courseChanges(live: CourseContent | null, draft: CourseContent): Change[] {
+export function courseChanges(live: CourseContent | null, draft: CourseContent, language: string): Change[] {
   const changes = compare(live, draft, [
     ['Title', (content) => content.title],
     ['Short text', (content) => content.summary],
     ['Cover colour', (content) => content.coverColor],
+    ['Opens', ({ opens }) => (opens === null ? '' : formatDay(opens, language))],
   ])
   if (live && live.description !== draft.description) changes.push(changed('Description'))
   const cover = coverChange(live, draft)

@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { isDay } from '../calendar/day.ts'
 
 /** Cloth colours: the spine of a course on the shelf and the head of its pages. */
 export const COVER_COLORS = ['spruce', 'madder', 'ochre', 'indigo', 'slate', 'plum'] as const
@@ -29,6 +30,8 @@ export const courseContentSchema = v.object({
   coverColor: v.picklist(COVER_COLORS),
   coverId: v.nullable(v.pipe(v.string(), v.uuid())),
   lessons: v.pipe(v.array(lessonSchema), v.maxLength(300, 'A course holds at most 300 lessons.')),
+  /** The day on which it opens for everybody who has it; null: with the purchase. */
+  opens: v.optional(v.nullable(v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))), null),
 })
 
 export type CourseContent = v.InferOutput<typeof courseContentSchema>

@@ -1,15 +1,20 @@
 import type { Day } from '../calendar/day.ts'
 import { opensOn } from '../quote/access.ts'
+import { openingDay } from '../quote/courseDay.ts'
 import type { Access } from '../terms/terms.ts'
 
 /** Why a course could not be open for who buys on a day: its last day is past, or is not after its opening. */
 export type AccessProblem = { code: 'ended' | 'closes-before-opening'; until: Day; opens: Day }
 
-/** What keeps an access rule from being sold on a day (pricing rules, section 8); null where nothing does. */
-export function accessProblem(access: Access, today: Day): AccessProblem | null {
+/**
+ * What keeps an access rule from being sold on a day (pricing rules, section 8); null where nothing does.
+ * @param days on which its courses open; where one of them can be open, it can be sold.
+ */
+export function accessProblem(access: Access, today: Day, days: readonly (Day | null)[] = []): AccessProblem | null {
   const { lasts } = access
   if (typeof lasts === 'string' || !('until' in lasts)) return null
-  const opens = opensOn(access, today)
+  const first = opensOn(access, today)
+  const [opens = first] = days.map((day) => openingDay(first, day)).sort()
   if (lasts.until > opens) return null
   const isPast = lasts.until <= today
   return { code: isPast ? 'ended' : 'closes-before-opening', until: lasts.until, opens }

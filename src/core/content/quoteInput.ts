@@ -2,14 +2,14 @@ import { after, type Day } from '../calendar/day.ts'
 import { dayIn, parseInstant } from '../calendar/instant.ts'
 import { DocumentError } from '../document/reader.ts'
 import type { MoneyFormat } from '../money/format.ts'
-import { closesOnceIn, opensOn } from '../quote/access.ts'
+import { includedIn, openingDay } from '../quote/courseDay.ts'
 import { quote } from '../quote/quote.ts'
 import { readQuoteRequest } from '../quote/read.ts'
 import { anchorOf } from '../quote/schedule.ts'
 import { readStoredQuote } from '../quote/stored.ts'
 import type { Quote, Role } from '../quote/types.ts'
 import type { OfferInWords } from '../sentence/sentence.ts'
-import type { Tax, Terms } from '../terms/terms.ts'
+import type { Access, Tax, Terms } from '../terms/terms.ts'
 import { fittingAccess, type OfferContent, quotableSale, quotableTerms } from './offer.ts'
 
 /** What of a school a price depends on. */
@@ -23,8 +23,8 @@ export interface PricingSchool {
 
 export interface PricedOffer {
   id: string
-  /** The courses that it opens; a weight that is not given is 1. */
-  courses: readonly { id: string; weight?: number }[]
+  /** The courses that it opens; a weight that is not given is 1. `opens`: the course's own day. */
+  courses: readonly { id: string; weight?: number; opens?: Day | null }[]
   content: OfferContent
 }
 
@@ -65,16 +65,41 @@ export function basketInput(school: PricingSchool, lines: readonly PricedLine[],
       chosen,
       offer: {
         id,
-        courses,
+        courses: coursesIn(courses, content).map(({ id: course, weight = 1 }) => ({ id: course, weight })),
         terms: quotableTerms(content.terms),
         sale: quotableSale(content.sale, content.terms),
         taxRate: content.taxRate,
-        access: fittingAccess(content.access, content.terms),
+        access: accessOf(courses, content, dayOf(school, at)),
       },
     })),
     coupons: terms.coupons,
     codes: terms.codes,
   }
+}
+
+/** The courses that are included in an offer; where none is, all of them, and the quote refuses its access. */
+function coursesIn(courses: PricedOffer['courses'], { access }: OfferContent): PricedOffer['courses'] {
+  const included = includedIn(courses, access)
+  return included.length > 0 ? included : courses
+}
+
+/** The school's day at `at`; null where that is no instant, which the quote refuses. */
+function dayOf({ timeZone }: Pick<PricingSchool, 'timeZone'>, at: string): Day | null {
+  const instant = parseInstant(at)
+  return instant && dayIn(timeZone, instant)
+}
+
+/**
+ * An offer's access as its quote has it: with the day of its course where it opens one, is no subscription and the day
+ * lies ahead; of all else the grants know it (selling rules, section 2a).
+ */
+function accessOf(courses: PricedOffer['courses'], { access, terms }: OfferContent, today: Day | null): Access {
+  const fitting = fittingAccess(access, terms)
+  const isNoneIncluded = includedIn(courses, fitting).length === 0
+  const [first] = courses.flatMap(({ opens }) => (opens && today !== null && opens > today ? [opens] : [])).sort()
+  const isItsOwn = courses.length === 1 && terms.kind !== 'subscription'
+  if (!first || !(isItsOwn || isNoneIncluded)) return fitting
+  return { ...fitting, from: openingDay(fitting.from ?? first, first) }
 }
 
 /** The quote document of one offer that is bought alone. */
@@ -161,15 +186,4 @@ export function taxesToday(
     byRate.set(rate, (byRate.get(rate) ?? 0) + tax)
   }
   return [...byRate].map(([rate, tax]) => ({ rate, tax })).filter(({ tax }) => tax > 0)
-}
-
-/**
- * From when until when each line of a stored quote opens its courses, where the order is paid on `placedOn`. `closes` is
- * null for good, and for what is open while it is paid.
- */
-export function accessIn(stored: unknown, placedOn: Day): { opens: Day; closes: Day | null }[] {
-  return readStoredQuote(stored).lines.map(({ offer: { access, terms } }) => ({
-    opens: opensOn(access, placedOn),
-    closes: access.lasts === 'whilePaying' ? null : closesOnceIn(access, terms, placedOn, 0, placedOn),
-  }))
 }

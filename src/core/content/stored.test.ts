@@ -14,7 +14,7 @@ it('content is read as every version kept it, and not as a newer one did', () =>
     expect(readContent<object>(first)).toEqual(cover)
   }
   expect(readContent(storeContent(cover))).toEqual(cover)
-  expect(() => readContent({ ...content, version: 6 })).toThrow('newer version')
+  expect(() => readContent({ ...content, version: 7 })).toThrow('newer version')
 })
 
 it('a checkout page of an older version has no order bumps and no upsells, and looks as one that nobody has shaped', () => {
@@ -27,5 +27,12 @@ it('a checkout page of an older version has no order bumps and no upsells, and l
   const front = { headline: '', intro: '', sections: [] }
   expect(readContent<object>({ ...front, version: 3 } as object)).toEqual({ ...front, hasBasket: false })
   const now = { ...page, bumps: [], upsells: [{ id: 'one' }], upsellsByTransfer: true }
+  expect(readContent<object>(storeContent(now))).toEqual(now)
+})
+
+it('a course of an older version opens with its purchase', () => {
+  const course = { title: 'Coptic binding', summary: '', lessons: [] }
+  expect(readContent<object>({ ...course, version: 5 } as object)).toEqual({ ...course, opens: null })
+  const now = { ...course, opens: '2027-03-01' }
   expect(readContent<object>(storeContent(now))).toEqual(now)
 })

@@ -1,7 +1,7 @@
 import { EVERYDAY_PAGE } from './checkoutPage.ts'
 
 /** The version in which content is kept: what creators write of courses and offers, and the quotes of orders. */
-const VERSION = 5
+const VERSION = 6
 
 /** Content as it is kept, with its version beside its fields. */
 export function storeContent<T extends object>(content: T): T & { version: number } {
@@ -19,7 +19,8 @@ export function readContent<T extends object>(stored: T & { version?: number }):
   const second = version < 2 ? fromFirst(content) : content
   const third = version < 3 ? fromSecond(second) : second
   const fourth = version < 4 ? fromThird(third) : third
-  return (version < 5 ? fromFourth(fourth) : fourth) as unknown as T
+  const fifth = version < 5 ? fromFourth(fourth) : fourth
+  return (version < 6 ? fromFifth(fifth) : fifth) as unknown as T
 }
 
 /** What the first version called `cloth` is the colour of a course's cover. */
@@ -43,4 +44,9 @@ function fromThird(content: object): object {
 /** In the fourth version a checkout page had no parts of its own: it is as one that nobody has shaped. */
 function fromFourth(content: object): object {
   return 'bumps' in content && 'chosen' in content ? { ...EVERYDAY_PAGE, ...content } : content
+}
+
+/** In the fifth version a course had no day on which it opens. */
+function fromFifth(content: object): object {
+  return 'lessons' in content && 'summary' in content ? { ...content, opens: null } : content
 }

@@ -41,7 +41,7 @@ const ready: OfferSituation = {
   at,
   timeZone: 'Europe/Vienna',
   said: null,
-  product: { kind: 'course', live: true, retired: false, holds: 3 },
+  product: { kind: 'course', live: true, retired: false, holds: 3, days: [null] },
 }
 const codes = (change: Partial<OfferSituation>) => {
   const draft = change.draft ?? ready.draft
@@ -67,10 +67,10 @@ it.each<[string[], Partial<OfferSituation>]>([
   [['no-currency'], { paymentMethods: [{ ...card, currencies: ['JPY'] }] }],
   [['too-small'], { draft: { ...content, terms: { kind: 'single', amount: 49 } } }],
   [[], { draft: { ...content, terms: { kind: 'free' } }, paymentMethods: [] }],
-  [['product-draft'], { product: { kind: 'course', live: false, retired: false, holds: 3 } }],
-  [['product-retired'], { product: { kind: 'course', live: true, retired: true, holds: 3 } }],
+  [['product-draft'], { product: { kind: 'course', live: false, retired: false, holds: 3, days: [null] } }],
+  [['product-retired'], { product: { kind: 'course', live: true, retired: true, holds: 3, days: [null] } }],
   [['off-sale'], { onSale: false }],
-  [['holds-nothing'], { product: { kind: 'course', live: true, retired: false, holds: 0 } }],
+  [['holds-nothing'], { product: { kind: 'course', live: true, retired: false, holds: 0, days: [null] } }],
   [['same-name'], { otherNames: ['One payment '] }],
   [['unpublished'], { live: { ...content, name: 'Before' } }],
   [['no-later'], { draft: { ...content, terms: monthly }, paymentMethods: [{ ...card, chargesAgain: false }] }],
@@ -139,6 +139,17 @@ it('a sale that ends before it begins stops publishing, and is said once', () =>
   expect(codes({ draft: sale(late, early) })).not.toContain('sale-over')
   expect(codes({ draft: sale(late, late) })).toContain('sale-span')
   expect(codes({ draft: sale(early, late) })).not.toContain('sale-span')
+})
+
+it('access that ends before the first of its courses opens cannot be sold, and says why', () => {
+  const draft: OfferContent = { ...content, access: { from: null, lasts: { until: '2027-03-01' }, graceDays: 0 } }
+  const product = (...days: (string | null)[]) => ({ ...ready.product, days })
+  expect(codes({ draft, product: product('2027-03-01') })).toContain('access-ended')
+  expect(codes({ draft, product: product('2027-02-28') })).not.toContain('access-ended')
+  expect(codes({ draft, product: product('2027-04-01', null) })).not.toContain('access-ended')
+  const live = { ...draft, access: { ...draft.access, graceDays: 1 } }
+  const [first] = obstaclesOf({ ...ready, draft: content, live, product: product('2027-04-01') }, money)
+  expect(first?.code).toBe('live-ended')
 })
 
 it('names what is not on sale any more, one or several', () => {

@@ -1,3 +1,4 @@
+import type { Day } from '../calendar/day.ts'
 import { formatDay } from '../calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../calendar/instant.ts'
 import { accessProblem } from '../content/endsOn.ts'
@@ -51,8 +52,14 @@ export interface OfferSituation {
   draft: OfferContent
   live: OfferContent | null
   onSale: boolean
-  /** What it sells; `holds` lessons or courses. */
-  product: { kind: 'course' | 'bundle'; live: boolean; retired: boolean; holds: number }
+  /** What it sells; `holds` lessons or courses; `days` on which its courses open. */
+  product: {
+    kind: 'course' | 'bundle'
+    live: boolean
+    retired: boolean
+    holds: number
+    days: readonly (Day | null)[]
+  }
   mode: 'practice' | 'live'
   paymentMethods: readonly CollectingMethod[]
   /** Every gateway that could be connected. */
@@ -84,7 +91,7 @@ export function obstaclesOf(situation: OfferSituation, format: MoneyFormat): Obs
   ]
 }
 
-function missingParts({ draft, at, timeZone }: OfferSituation, { language }: MoneyFormat): Obstacle[] {
+function missingParts({ draft, at, timeZone, product }: OfferSituation, { language }: MoneyFormat): Obstacle[] {
   const found: Obstacle[] = []
   const instant = parseInstant(at)
   const today = instant && dayIn(timeZone, instant)
@@ -136,7 +143,7 @@ function missingParts({ draft, at, timeZone }: OfferSituation, { language }: Mon
       block('sale-span', span, 'Choose a later end, or an earlier start.', { to: 'sale', label: 'Change it' }, true),
     )
   }
-  const problem = today ? accessProblem(draft.access, today) : null
+  const problem = today ? accessProblem(draft.access, today, product.days) : null
   if (problem) {
     found.push(
       block(
@@ -252,10 +259,13 @@ export function needOf({ line, purchaseDay }: OfferInWords, currency: string): T
 }
 
 /** What buyers are shown may have ended though the draft says otherwise. */
-function whatIsLive({ live, draft, at, timeZone, onSale }: OfferSituation, { language }: MoneyFormat): Obstacle[] {
+function whatIsLive(
+  { live, draft, at, timeZone, onSale, product }: OfferSituation,
+  { language }: MoneyFormat,
+): Obstacle[] {
   const instant = parseInstant(at)
   if (!live || !onSale || !instant || JSON.stringify(live.access) === JSON.stringify(draft.access)) return []
-  const problem = accessProblem(live.access, dayIn(timeZone, instant))
+  const problem = accessProblem(live.access, dayIn(timeZone, instant), product.days)
   if (!problem) return []
   const title = `The published offer ended on ${formatDay(problem.until, language)}, so the shop no longer lists it.`
   return [block('live-ended', title, 'Publish the draft to sell it again.', { to: 'publish', label: 'Publish' })]

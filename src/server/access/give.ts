@@ -1,6 +1,8 @@
 import { and, asc, eq, inArray, isNull } from 'drizzle-orm'
 import * as v from 'valibot'
 import { addDays, isDay } from '../../core/calendar/day.ts'
+import { formatDay } from '../../core/calendar/formatDay.ts'
+import { openingDay } from '../../core/quote/courseDay.ts'
 import type { Transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
 import { courses, grants, people, productCourses } from '../db/schema/index.ts'
@@ -9,7 +11,7 @@ import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
 import { queueMessage } from '../outbox/queue.ts'
 import type { Services } from '../platform/context.ts'
 import { onceInTransaction } from '../platform/keyedRequest.ts'
-import { schoolDay } from '../school/service.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
 import { type Grant, grantsOf } from './service.ts'
 
 const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
@@ -20,7 +22,7 @@ export const giveSchema = v.object({
   courseIds: v.optional(v.pipe(v.array(uuid), v.maxLength(200, 'Choose at most 200 courses.')), []),
   /** All that a bundle opens now, in place of courses that are named. */
   bundleId: v.optional(v.nullable(uuid), null),
-  /** The first day; null: today. */
+  /** The first day; null: today, or the day of the course where that is later. */
   from: v.optional(v.nullable(day), null),
   /** The last day; null: for good. */
   until: v.optional(v.nullable(day), null),
@@ -50,20 +52,28 @@ export async function giveAccess(
     const [person] = await tx.select().from(people).where(eq(people.id, personId)).for('no key update')
     if (!person || person.erasedAt) throw notFound('person')
     const wanted = await coursesToGive(tx, bundleId, courseIds)
+    const school = await getSchool(tx)
     const about = { personId }
     const given: typeof wanted = []
     for (const course of wanted) {
+      const first = from ?? openingDay(today, course.opens)
       const held = await grantsOf(services, { mode: person.mode, person, browserHash: null }, course.id)
-      if (held.some((grant) => coversAll(grant, opens, closes))) continue
+      if (closes !== null && closes <= first) {
+        const day = formatDay(first, school.language)
+        throw fieldProblem('/until', `“${course.title}” opens on ${day}, after this day.`)
+      }
+      if (held.some((grant) => coversAll(grant, first, closes))) continue
       const byHand = held.find(({ lineId, endedAt }) => lineId === null && endedAt === null)
       const isOver = byHand?.closes != null && byHand.closes <= today
-      const values = { opens, closes, note: why, openingNotified: null }
+      // Without a day of its own it opens with its course, whenever that is.
+      const ownOpens = from === null ? today : null
+      const values = { opens: first, ownOpens, closes, note: why, openingNotified: null }
       if (byHand) {
         // What is open stays open meanwhile.
-        const first = isOver || opens < byHand.opens ? opens : byHand.opens
+        const opens = isOver || first < byHand.opens ? first : byHand.opens
         await tx
           .update(grants)
-          .set({ ...values, opens: first })
+          .set({ ...values, opens })
           .where(eq(grants.id, byHand.id))
       } else {
         await tx
@@ -107,7 +117,7 @@ async function coursesToGive(tx: Transaction, bundleId: string | null, courseIds
   return ids.map((id) => {
     const course = rows.find((row) => row.id === id)
     if (!course) throw notFound('course')
-    return { id, title: (course.live ?? course.draft).title }
+    return { id, title: (course.live ?? course.draft).title, opens: course.live?.opens ?? null }
   })
 }
 

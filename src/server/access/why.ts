@@ -1,4 +1,5 @@
 import { formatWhyGiven, formatWhyOpen } from '../../core/collecting/why.ts'
+import { openingOn } from '../../core/quote/courseDay.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
@@ -22,7 +23,13 @@ export async function explainGrants(services: Services, of: { personId: string }
         }
       }
       const { phase, agreement, row } = await readAgreement(db, agreementId)
-      const why = formatWhyOpen({ phase, agreement, today, method: row.method, language })
+      const why = formatWhyOpen({
+        phase: openingOn(phase, grant.opens),
+        agreement,
+        today,
+        method: row.method,
+        language,
+      })
       return { ...grant, why }
     }),
   )

@@ -1,8 +1,9 @@
 import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm'
-import { after } from '../../core/calendar/day.ts'
+import { after, type Day } from '../../core/calendar/day.ts'
 import { type AccessBasis, closesAsItStands, suspendedForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
 import { currentPhase, type Phase, paymentsOf } from '../../core/collecting/phase.ts'
+import { openingOn } from '../../core/quote/courseDay.ts'
 import type { Queryable, Transaction } from '../db/client.ts'
 import { updateAll } from '../db/insertAll.ts'
 import {
@@ -43,8 +44,8 @@ const BESIDE = {
   retryAfterDays: school.retryAfterDays,
   isUnderWay: sql<boolean>`exists (select 1 from attempts t
     where t.agreement_id = ${agreements.id} and t.state in (${OPEN}))`,
-  isTakenBack: sql<boolean>`not exists (select 1 from ${grants} g
-    where g.line_id = ${agreements.lineId} and g.ended_at is null)`,
+  opened: sql<{ id: string; opens: Day }[]>`coalesce((select jsonb_agg(jsonb_build_object('id', g.id, 'opens', g.opens))
+    from ${grants} g where g.line_id = ${agreements.lineId} and g.ended_at is null), '[]')`,
 }
 const SCHEDULED = {
   id: payments.id,
@@ -76,8 +77,8 @@ export interface LoadedAgreement {
   retryAfterDays: readonly number[]
   /** An attempt of it is under way. */
   isUnderWay: boolean
-  /** The creator has shut all that it pays for. */
-  isTakenBack: boolean
+  /** The grants of the courses that it pays for. None: the creator has shut all of them. */
+  opened: readonly { id: string; opens: Day }[]
 }
 
 /** Payments to come that are kept listed of what goes on until cancelled, at least … */
@@ -145,7 +146,7 @@ export async function readAgreements(db: Queryable, ids: readonly string[]): Pro
 }
 
 function withSchedule(
-  found: Pick<LoadedAgreement, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'isTakenBack'>,
+  found: Pick<LoadedAgreement, 'row' | 'order' | 'line' | 'retryAfterDays' | 'isUnderWay' | 'opened'>,
   scheduled: Scheduled[],
 ): LoadedAgreement {
   return { ...found, scheduled, phase: currentPhase(found.row.phases), agreement: coreOf(found.row, scheduled) }
@@ -250,11 +251,13 @@ export async function saveAgreements(
     updateAll(
       tx,
       grants,
-      'lineId',
-      all.map(({ held }, index) => ({
-        lineId: held.line.id,
-        ...grantDates(held.phase, listed[index] as Agreement),
-      })),
+      'id',
+      all.flatMap(({ held }, index) =>
+        held.opened.map(({ id, opens }) => ({
+          id,
+          ...grantDates(openingOn(held.phase, opens), listed[index] as Agreement),
+        })),
+      ),
       'endedAt',
     ),
     ...(more.length > 0 ? [tx.insert(payments).values(more)] : []),

@@ -169,11 +169,7 @@ export async function putIn(services: Services, owner: Owner, offerIds: readonly
   const rows = offerIds.flatMap((id) => {
     const line = lines.get(id)
     if (!line || line.offer.live.audience.who === 'added') return []
-    const said = describeOffer(
-      school,
-      { id, courses: line.courses.map(({ id: courseId }) => ({ id: courseId })), content: line.offer.live },
-      at.toISOString(),
-    )
+    const said = describeOffer(school, { id, courses: line.courses, content: line.offer.live }, at.toISOString())
     return said ? [{ productId: line.product.id, offerId: id, priceSeen: formatWholePrice(said.priced) }] : []
   })
   if (rows.length === 0) throw new Problem(410, 'not-on-sale', BASKET.notOnSale)

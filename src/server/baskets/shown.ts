@@ -3,6 +3,7 @@ import { describeOffer } from '../../core/content/quoteInput.ts'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney, formatPlain } from '../../core/money/format.ts'
 import { hasLater } from '../../core/quote/later.ts'
+import { type Opening, openingOf } from '../../core/sentence/openings.ts'
 import { formatWholePrice } from '../../core/sentence/sentence.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
@@ -67,6 +68,8 @@ export interface Orderable {
   quoted: Quoted
   /** Its whole price in words. */
   price: string
+  /** When its courses open. */
+  opening: Opening
   /** What its buyer should know before paying. */
   warnings: string[]
 }
@@ -206,15 +209,21 @@ async function lineStatus(
   const placing = { ...line, role: 'main' as const, chosen: row.chosen }
   return {
     view: { ...named, was: row.priceSeen === said.listed ? null : row.priceSeen, ownPrice },
-    orderable: { row, line: placing, quoted: said.quoted, price: said.price, warnings: says ? [says.says] : [] },
+    orderable: {
+      row,
+      line: placing,
+      quoted: said.quoted,
+      price: said.price,
+      opening: said.opening,
+      warnings: says ? [says.says] : [],
+    },
   }
 }
 
 /** A thing's own quote and its whole price in words, as listed too; null where it cannot be quoted any more. */
-function quotedOf(services: Services, school: School, row: BasketRow, { offer, courses }: SellableLine) {
+function quotedOf(services: Services, school: School, row: BasketRow, { offer, courses, notIncluded }: SellableLine) {
   const at = services.now()
-  const weighted = courses.map(({ id, weight }) => ({ id, weight }))
-  const listed = describeOffer(school, { id: offer.id, courses: weighted, content: offer.live }, at.toISOString())
+  const listed = describeOffer(school, { id: offer.id, courses, content: offer.live }, at.toISOString())
   if (!listed) return null
   const quote = (chosen: number | null) => quoteBasket(school, [{ role: 'main', chosen, offer, courses }], at)
   const quoted = quoteOr(() => quote(row.chosen)) ?? quote(null)
@@ -222,7 +231,8 @@ function quotedOf(services: Services, school: School, row: BasketRow, { offer, c
   const named = quoted.quote.lines[0]?.payments[0]?.price
   const isNamed = listed.priced.terms.kind === 'openPrice' && named !== undefined
   const price = isNamed ? formatMoney(named, school) : formatWholePrice(listed.priced)
-  return { quoted, price, listed: formatWholePrice(listed.priced) }
+  const opening = openingOf([...courses, ...notIncluded], listed.priced)
+  return { quoted, price, opening, listed: formatWholePrice(listed.priced) }
 }
 
 /** A price that its buyer named and that is too low by now counts for nothing. */
@@ -249,11 +259,7 @@ async function choicesOf(
     product.offers.map(async ({ id, live }) => {
       if (!isShownInBasket(live, id === row.offerId)) return []
       if (live.audience.who === 'holders' && !(await needsOf(services, live.audience.of, visitor)).isMet) return []
-      const said = describeOffer(
-        school,
-        { id, courses: courses.map((course) => ({ id: course.id })), content: live },
-        at,
-      )
+      const said = describeOffer(school, { id, courses, content: live }, at)
       return said ? [{ id, name: live.name, price: formatWholePrice(said.priced) }] : []
     }),
   )

@@ -94,15 +94,17 @@ function aboutOf({ order_id: orderId, person_id: personId }: DoneLine) {
 type Growth = typeof bundleGrowths.$inferSelect
 
 /** The lines of the next turn, as `held`: those that have the bundle, in the order of their ids. */
-function held({ bundleId, after, liveDay, practiceDay }: Growth) {
+function held({ bundleId, courseId, after, liveDay, practiceDay }: Growth) {
   const day = sql`(case o.mode when 'live' then ${liveDay}::date else ${practiceDay}::date end)`
   return sql`held as materialized (
-    select l.id as line_id, l.order_id, l.offer_id, o.person_id, o.mode, ${day} as day, g.closes, g.suspended_from
+    select l.id as line_id, l.order_id, l.offer_id, o.person_id, o.mode, ${day} as day, g.closes, g.suspended_from,
+      greatest(${day}, (select (c.live ->> 'opens')::date from courses c where c.id = ${courseId})) as opens
     from order_lines l
     join orders o on o.id = l.order_id
+    -- The line's own end: that of the course that opened first.
     cross join lateral (
       select g.closes, g.suspended_from from grants g
-      where g.line_id = l.id and g.ended_at is null order by g.created_at, g.id limit 1
+      where g.line_id = l.id and g.ended_at is null order by g.opens, g.created_at, g.id limit 1
     ) g
     where l.product_id = ${bundleId} and ${after === null ? sql`true` : sql`l.id > ${after}`} and ${holdsBundle(day)}
     order by l.id limit ${TURN}
@@ -115,16 +117,22 @@ async function open(within: Within, growth: Growth, title: string): Promise<Turn
   const { courseId } = growth
   const { rows } = await within.db.execute<{ looked: number; last: string | null; lines: OpenedLine[] }>(sql`
     with ${held(growth)},
+    -- What opens when the line has ended is not included, but for what is open as long as it is paid.
+    included as (
+      select * from held where closes is null or closes > opens or exists (
+        select from agreements a where a.line_id = held.line_id and a.kind = 'subscription' and a.state <> 'completed')
+    ),
     listed as (
       insert into line_courses (line_id, course_id, position, title, weight)
-      select line_id, ${courseId}, coalesce((select max(c.position) + 1 from line_courses c where c.line_id = held.line_id), 0),
+      select line_id, ${courseId}, coalesce((select max(c.position) + 1 from line_courses c where c.line_id = included.line_id), 0),
         ${title}, 0
-      from held on conflict do nothing
+      from included on conflict do nothing
     ),
     opened as (
-      insert into grants (mode, person_id, course_id, order_id, line_id, offer_id, opens, closes, suspended_from, created_at)
-      select mode, person_id, ${courseId}, order_id, line_id, offer_id, day, closes, suspended_from, ${at}
-      from held
+      insert into grants (mode, person_id, course_id, order_id, line_id, offer_id, opens, own_opens, closes, suspended_from,
+        created_at)
+      select mode, person_id, ${courseId}, order_id, line_id, offer_id, opens, day, closes, suspended_from, ${at}
+      from included
       on conflict (line_id, course_id) do update
         set ended_at = null, ended_note = null, closes = excluded.closes, suspended_from = excluded.suspended_from
         where grants.ended_note = ${LEFT_BUNDLE}

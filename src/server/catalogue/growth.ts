@@ -58,7 +58,7 @@ export async function holdersOf(
 }
 
 /** Today in each mode: practice time may run ahead. */
-async function daysOf(services: WithDatabase): Promise<Record<Mode, string>> {
+export async function daysOf(services: WithDatabase): Promise<Record<Mode, string>> {
   const [live, practice] = await Promise.all([schoolDay(services), schoolDay(await inMode(services, 'practice'))])
   return { live, practice }
 }

@@ -1,7 +1,9 @@
 import { and, asc, desc, eq, isNotNull, isNull, sql } from 'drizzle-orm'
+import type { Day } from '../../core/calendar/day.ts'
 import { type BundleContent, weightOf } from '../../core/content/bundle.ts'
 import type { CourseContent, CoverColor } from '../../core/content/course.ts'
 import type { OfferContent } from '../../core/content/offer.ts'
+import { includedIn } from '../../core/quote/courseDay.ts'
 import type { Queryable } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
 import {
@@ -128,6 +130,8 @@ export interface LineCourse {
   title: string
   weight: number
   coverColor: CoverColor
+  /** The day on which it opens for everybody; null: with the purchase. */
+  opens: Day | null
   live: CourseContent
 }
 
@@ -136,6 +140,8 @@ export interface SellableLine {
   offer: SellableOffer
   product: { id: string; slug: string; title: string; live: SellableProduct['live'] }
   courses: LineCourse[]
+  /** Courses of its product that open when its access has ended, so that it does not open them. */
+  notIncluded: LineCourse[]
 }
 
 const offersOnSale = compiled<{ ids: readonly string[]; withTestPurchase: boolean }>()((db, given) =>
@@ -155,7 +161,7 @@ const offersOnSale = compiled<{ ids: readonly string[]; withTestPurchase: boolea
     ),
 )
 
-/** What can be bought at `at` of the offers named, by their ids; what is off sale or retired is not in it. */
+/** What can be bought at `at` of the offers named, by their ids; what is off sale, retired or opens nothing is not in it. */
 export async function sellableLines(
   db: Queryable,
   offerIds: readonly string[],
@@ -176,10 +182,15 @@ export async function sellableLines(
   )
   for (const { offer, product } of rows) {
     if (!offer.live || !product.live) continue
+    const held = opened.get(offer.productId) ?? []
+    const included = includedIn(held, offer.live.access)
+    // It would open nothing.
+    if (included.length === 0 && held.length > 0) continue
     found.set(offer.id, {
       offer: { id: offer.id, productId: offer.productId, version: offer.liveVersion, live: offer.live },
       product: { id: product.id, slug: product.slug, title: product.live.title, live: product.live },
-      courses: opened.get(offer.productId) ?? [],
+      courses: included,
+      notIncluded: held.filter((course) => !included.includes(course)),
     })
   }
   return found
@@ -232,6 +243,7 @@ async function weighed(
       title: shown.title,
       weight: weighs,
       coverColor: shown.coverColor,
+      opens: shown.opens,
       live: shown,
     })
   }

@@ -1,14 +1,15 @@
-import { and, asc, desc, eq, inArray, max } from 'drizzle-orm'
+import { and, asc, desc, eq, inArray, isNotNull, isNull, max, sql } from 'drizzle-orm'
 import type { BundleContent } from '../../core/content/bundle.ts'
 import { COVER_COLORS, type CourseContent, type CoverColor } from '../../core/content/course.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { type Queryable, type Transaction, transaction } from '../db/client.ts'
+import type { Mode } from '../db/schema/columns.ts'
 import { catalogue, courses, grants, lineCourses, offers, productCourses, products } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, saveDraft } from '../drafts/drafts.ts'
 import { notFound, Problem } from '../http/problem.ts'
 import { inTransaction, type Services, type Within } from '../platform/context.ts'
 import { onceInTransaction } from '../platform/keyedRequest.ts'
-import { bundlesWith, followShelf, leaveBundles, opensWith } from './growth.ts'
+import { bundlesWith, daysOf, followShelf, leaveBundles, opensWith } from './growth.ts'
 import { makeEverydayPage, moveEverydayPage } from './pages.ts'
 import type { Product } from './products.ts'
 import { cleanRichText } from './richText.ts'
@@ -86,7 +87,27 @@ export async function openCourse(services: Services, id: string) {
     bundlesWith(db, id),
     course.live === null && course.retiredAt === null ? opensWith(services) : [],
   ])
-  return { ...course, wasSold: sold, inBundles, opensFor }
+  return { ...course, wasSold: sold, inBundles, opensFor, waiting: await waitingFor(services, id) }
+}
+
+/** How many people have a course that opens for them with its own day, and is not open yet, by mode. */
+async function waitingFor(services: Services, courseId: string): Promise<Record<Mode, number>> {
+  const days = await daysOf(services)
+  const day = sql`(case ${grants.mode} when 'live' then ${days.live}::date else ${days.practice}::date end)`
+  const rows = await services.db
+    .select({ mode: grants.mode, people: sql<number>`count(distinct ${grants.personId})::int` })
+    .from(grants)
+    .where(
+      and(
+        eq(grants.courseId, courseId),
+        isNull(grants.endedAt),
+        isNotNull(grants.ownOpens),
+        sql`${grants.opens} > ${day}`,
+      ),
+    )
+    .groupBy(grants.mode)
+  const of = (mode: Mode) => rows.find((row) => row.mode === mode)?.people ?? 0
+  return { live: of('live'), practice: of('practice') }
 }
 
 export async function createCourse({ db, now }: Services, title: string): Promise<{ id: string }> {
@@ -99,6 +120,7 @@ export async function createCourse({ db, now }: Services, title: string): Promis
       coverColor: COVER_COLORS[position % COVER_COLORS.length] ?? 'spruce',
       coverId: null,
       lessons: [],
+      opens: null,
     }
     return insertCourse(tx, draft, position, now())
   })

@@ -3,6 +3,7 @@ import type { CoverColor } from '../../core/content/course.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
+import { type Opening, openingOf, withOpening } from '../../core/sentence/openings.ts'
 import { formatAccessShort, formatWholePrice } from '../../core/sentence/sentence.ts'
 import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import type { Access } from '../../core/terms/terms.ts'
@@ -36,6 +37,7 @@ export interface AdditionView {
   /** When it opens and how long it lasts, in few words. */
   opens: string
   access: Access
+  opening: Opening
   quote: Quote
   /** What its buyer should know before: they have some of it, or would pay for it twice; null: nothing. */
   warning: string | null
@@ -71,11 +73,11 @@ export async function offeredTo<A extends Addition>(
       const line = lines.get(addition.offerId ?? '')
       if (!line) return []
       const { offer, product, courses } = line
-      const weighted = courses.map(({ id, weight }) => ({ id, weight }))
-      const said = describeOffer(school, { id: offer.id, courses: weighted, content: offer.live }, at.toISOString())
+      const said = describeOffer(school, { id: offer.id, courses, content: offer.live }, at.toISOString())
+      const opening = said && openingOf([...courses, ...line.notIncluded], said.priced)
       const { audience } = offer.live
       const isForThem = audience.who !== 'holders' || (await needsOf(services, audience.of, visitor)).isMet
-      if (!said || !isForThem) return []
+      if (!said || !opening || !isForThem) return []
       const { buyable, says } = await beside(services, school, courses, [{ id: offer.id, quote: said.quote }], visitor)
       const twice = courses.filter(({ id }) => ordered.some((course) => course.id === id))
       if (buyable.length === 0 || twice.length === courses.length) return []
@@ -95,8 +97,9 @@ export async function offeredTo<A extends Addition>(
         price: formatWholePrice(said.priced),
         inShop: isLess ? say(CATALOGUE.inShop, { money: formatMoney(inShop, school) }) : null,
         tax: said.quote.today.tax > 0 ? taxIn(school, offer.live.taxRate ?? school.taxRate) : null,
-        opens: beginSentence(formatAccessShort(said.priced)),
+        opens: beginSentence(formatAccessShort(withOpening(said.priced, opening))),
         access: said.priced.access,
+        opening,
         quote: said.quote,
         warning: [doubled, says?.says].filter(Boolean).join(' ') || null,
       }

@@ -93,6 +93,7 @@ export function linesOfOrders(all: readonly { order: NewOrder; placing: Placing 
         productId: product.id,
         role,
         quoted: quoted.quote.lines[position] as QuotedLine,
+        opensFrom: offer.live.access.from,
         title: product.title,
         offerName: offer.live.name,
       },

@@ -32,7 +32,7 @@ export function quoteBasket(
   const priced = lines.map(({ role, chosen, offer, courses }) => ({
     role,
     chosen,
-    offer: { id: offer.id, content: offer.live, courses: courses.map(({ id, weight }) => ({ id, weight })) },
+    offer: { id: offer.id, content: offer.live, courses },
   }))
   const document = basketInput(school, priced, at.toISOString(), terms)
   return { input: storeQuote(document), quote: describeQuote(school, document).quote }

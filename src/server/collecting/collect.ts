@@ -275,7 +275,7 @@ async function takeTurn(services: Within, held: LoadedAgreement, day: Day): Prom
   }
   const { n } = task.payment
   const about = { orderId: order.id, personId: order.personId }
-  const ended = held.isTakenBack ? afterGivenBack(agreement, day) : null
+  const ended = held.opened.length === 0 ? afterGivenBack(agreement, day) : null
   if (ended) {
     // Nothing is charged for a course that the creator has shut, whatever way that came about.
     await saveAgreement(tx, held, ended)

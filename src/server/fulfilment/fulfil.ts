@@ -3,7 +3,7 @@ import type { Day } from '../../core/calendar/day.ts'
 import { paidAtPurchase } from '../../core/collecting/access.ts'
 import { beginAgreement } from '../../core/collecting/agreement.ts'
 import { firstPhase, type StoredPhases } from '../../core/collecting/phase.ts'
-import { opensOn } from '../../core/quote/access.ts'
+import { includedIn, openingDay, openingOn, opensBy } from '../../core/quote/courseDay.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import type { QuotedOffer } from '../../core/quote/types.ts'
 import { countingOn, grantsBeside } from '../access/heldAlready.ts'
@@ -31,7 +31,7 @@ import type { Within } from '../platform/context.ts'
 import { dayFor, type School } from '../school/service.ts'
 import { type Duplicates, duplicatesIn } from './duplicates.ts'
 import { shareFee } from './fees.ts'
-import type { OpeningLine, OrderContext, ScheduledPayment } from './orderContext.ts'
+import { type OpeningLine, type OrderContext, opensOf, type ScheduledPayment } from './orderContext.ts'
 
 type Order = typeof orders.$inferSelect
 
@@ -39,9 +39,14 @@ type Order = typeof orders.$inferSelect
 
 /**
  * What bundles of orders open by now: a course that joined while an order waited opens too, with weight 0; one that
- * left stays, as it was ordered with it (selling rules, section 4). Whoever changes the courses waits for this.
+ * left stays, as it was ordered with it (selling rules, section 4). What opens when the line's access is over is not
+ * included. Whoever changes the courses waits for this.
  */
-async function withJoined(tx: Transaction, lines: readonly OpeningLine[]): Promise<readonly OpeningLine[]> {
+async function withJoined(
+  tx: Transaction,
+  lines: readonly OpeningLine[],
+  all: readonly { order: Order }[],
+): Promise<readonly OpeningLine[]> {
   const ids = lines.flatMap(({ line, kind }) => (kind === 'bundle' ? [line.productId] : []))
   if (ids.length === 0) return lines
   await tx
@@ -51,7 +56,13 @@ async function withJoined(tx: Transaction, lines: readonly OpeningLine[]): Promi
     .orderBy(asc(products.id))
     .for('share')
   const opened = await tx
-    .select({ productId: productCourses.productId, courseId: courses.id, live: courses.live, draft: courses.draft })
+    .select({
+      productId: productCourses.productId,
+      courseId: courses.id,
+      live: courses.live,
+      draft: courses.draft,
+      opens: opensOf,
+    })
     .from(productCourses)
     .innerJoin(courses, eq(courses.id, productCourses.courseId))
     .where(inArray(productCourses.productId, ids))
@@ -59,16 +70,31 @@ async function withJoined(tx: Transaction, lines: readonly OpeningLine[]): Promi
   const joined = lines.map((one) => {
     if (one.kind !== 'bundle') return { ...one, fresh: [] }
     const has = new Set(one.courses.map(({ courseId }) => courseId))
-    const fresh = opened
+    const { order } = all.find(({ order: { id } }) => id === one.line.orderId) as { order: Order }
+    const fresh = includedIn(opened, offerOf(order, one.line).access)
       .filter(({ productId, courseId }) => productId === one.line.productId && !has.has(courseId))
-      .map(({ courseId, live, draft }) => ({ lineId: one.line.id, courseId, title: (live ?? draft).title }))
+      .map(({ courseId, live, draft, opens }) => ({
+        lineId: one.line.id,
+        courseId,
+        title: (live ?? draft).title,
+        opens,
+      }))
     return { ...one, courses: [...one.courses, ...fresh], fresh }
   })
   const rows = joined.flatMap(({ courses: all, fresh }) =>
-    fresh.map((course, index) => ({ ...course, position: all.length - fresh.length + index, weight: 0 })),
+    fresh.map(({ opens: _day, ...course }, index) => ({
+      ...course,
+      position: all.length - fresh.length + index,
+      weight: 0,
+    })),
   )
   if (rows.length > 0) await tx.insert(lineCourses).values(rows)
   return joined
+}
+
+/** What a line sells, as its order was quoted. */
+function offerOf({ quoteInput }: Order, { position }: { position: number }): QuotedOffer {
+  return readStoredQuote(quoteInput).lines[position]?.offer as QuotedOffer
 }
 
 /** What collected what was due on the purchase day, by which payment method, and what it cost; null where nothing was due. */
@@ -173,7 +199,7 @@ export async function markPaid(services: Within, all: readonly Paying[], known: 
   const placedOn = dayFor(school, at)
   const of = (lines: readonly OpeningLine[], { id }: Order) => lines.filter(({ line }) => line.orderId === id)
   const ordered = all.flatMap(({ order }) => of(known.lines, order))
-  const opening = await withJoined(tx, ordered)
+  const opening = await withJoined(tx, ordered, all)
   const paying = all.map((one) => ({ ...one, lines: of(opening, one.order) }))
   // A bundle may have grown by courses whose grants were not read before.
   const orderIds = all.map(({ order }) => order.id)
@@ -253,10 +279,13 @@ async function openedBy(
     return { line, courses: of, basis: { ...offer, purchaseDay, placedOn }, agreement }
   })
   const granted = begun.flatMap(({ line, courses: of, basis, agreement }) => {
-    const opens = opensOn(basis.access, placedOn)
-    const dates = grantDates(basis, agreement, paidAtPurchase(line.quoted, purchaseDay))
-    const grant = { mode, personId, orderId, lineId: line.id, offerId: line.offerId, opens, createdAt, ...dates }
-    return of.map(({ courseId, title }) => ({ title, grant: { ...grant, courseId } }))
+    const ownOpens = opensBy({ ...basis, from: line.opensFrom }, placedOn)
+    const paid = paidAtPurchase(line.quoted, purchaseDay)
+    const grant = { mode, personId, orderId, lineId: line.id, offerId: line.offerId, ownOpens, createdAt }
+    return of.map(({ courseId, title, opens: day }) => {
+      const opens = openingDay(ownOpens, day)
+      return { title, grant: { ...grant, courseId, opens, ...grantDates(openingOn(basis, opens), agreement, paid) } }
+    })
   })
   const promised = begun.flatMap(({ line, agreement }) => (agreement ? [{ line, agreement }] : []))
   return {

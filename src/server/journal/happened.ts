@@ -60,6 +60,8 @@ export interface Happened {
   'course-given': { course: string; note: string }
   /** The last day of an access that was given by hand; null: for good. */
   'access-until': { course: string; until: string | null; note: string }
+  /** Its course opens on another day now. */
+  'opening-moved': { course: string; from: string; to: string }
   'course-taken-back': { course: string; note: string }
   /** All that an order opened, since its money was not there after all. */
   'course-shut': { note: string }

@@ -1,10 +1,10 @@
 import { and, asc, eq, isNull, sql } from 'drizzle-orm'
 import { buyAgainPath } from '../access/service.ts'
-import { courses, grants, type messages } from '../db/schema/index.ts'
+import { agreements, courses, grants, type messages } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
-import { dayFor, getSchool } from '../school/service.ts'
+import { dayFor, getSchool, schoolDay } from '../school/service.ts'
 import type { GivenFacts } from './compose.ts'
-import type { AccessFacts } from './composeAccess.ts'
+import type { AccessFacts, OpeningFacts } from './composeAccess.ts'
 
 /** What a message about access is about: the grants that were noted with it. Null where none of them is there any more. */
 export async function accessFacts(
@@ -47,6 +47,30 @@ export async function accessFacts(
     closes: first.grant.closes,
     buyAgain: config.origin + (await buyAgainPath(services, first.grant)),
   }
+}
+
+/** When a course opens for a buyer as that stands now; null where it is open, or theirs no more. */
+export async function openingFacts(
+  services: Services,
+  { personId, courseTitle }: Pick<typeof messages.$inferSelect, 'personId' | 'courseTitle'>,
+): Promise<OpeningFacts | null> {
+  const today = await schoolDay(services)
+  const [first] = await services.db
+    .select({ opens: grants.opens, closes: grants.closes, agreement: agreements.id })
+    .from(grants)
+    .innerJoin(courses, eq(courses.id, grants.courseId))
+    .leftJoin(agreements, and(eq(agreements.lineId, grants.lineId), eq(agreements.kind, 'subscription')))
+    .where(
+      and(
+        eq(grants.personId, personId),
+        sql`coalesce(${courses.live}, ${courses.draft}) ->> 'title' = ${courseTitle}`,
+        isNull(grants.endedAt),
+      ),
+    )
+    .orderBy(asc(grants.opens))
+  if (!first || first.opens <= today) return null
+  // What is open while it is paid has no end of its own.
+  return { course: courseTitle ?? '', opens: first.opens, closes: first.agreement ? null : first.closes }
 }
 
 /** What was given by hand with a message: its titles, and from when until when it is open as that stands now. */

@@ -35,8 +35,8 @@ export type EmailRow = [label: string, value: string]
 export interface ReceiptThing {
   course: string
   offer: string
-  /** The courses that it opens, each with its page; of a bundle those inside. */
-  opens: { title: string; link: string }[]
+  /** The courses that it opens, each with its page; of a bundle those inside. `later`: the day on which it opens, where that is after the others. */
+  opens: { title: string; link: string; later: string | null }[]
   isBundle: boolean
   /** The day on which it opens, where that is later than the purchase. */
   opensLater: string | null
@@ -63,7 +63,8 @@ export interface Receipt extends OrderAmounts {
 export function composeReceipt(school: School, name: string, receipt: Receipt, ownWords = ''): Email {
   const { bought, quote, amounts } = receipt
   const opened = bought.filter(({ hasEnded, isPaidTwice }) => !hasEnded && !isPaidTwice)
-  const found = [...new Map(opened.flatMap(({ opens }) => opens.map((course) => [course.link, course]))).values()]
+  const all = opened.flatMap(({ opens }) => opens)
+  const found = [...new Map(all.filter(({ later: on }) => on === null).map((course) => [course.link, course])).values()]
   const paragraphs: Paragraph[] = [
     greeting(name),
     ...bought.map((thing, index) => {
@@ -73,6 +74,7 @@ export function composeReceipt(school: School, name: string, receipt: Receipt, o
     }),
     ...said(ownWords),
     ...bought.flatMap((thing) => closing(thing, school, bought.length > 1)),
+    ...openingLater(all, school),
     ...found.map(({ title: course, link }, index) => ({
       text: index > 0 ? WORDS.findMore : found.length > 1 ? WORDS.findThem : WORDS.findIt,
       link,
@@ -134,6 +136,13 @@ function closing(thing: ReceiptThing, school: School, isNamed: boolean): Paragra
   if (!closes || hasEnded || isPaidTwice) return []
   const day = formatDay(closes, school.language)
   return [{ text: isNamed ? say(WORDS.namedStaysOpen, { course, day }) : say(WORDS.staysOpen, { day }) }]
+}
+
+/** Courses that open later than the others, each with its day. */
+function openingLater(all: ReceiptThing['opens'], { language }: School): Paragraph[] {
+  return all.flatMap(({ title, later: on }) =>
+    on === null ? [] : [{ text: say(WORDS.opensLaterIn, { course: title, day: formatDay(on, language) }) }],
+  )
 }
 
 /** What is charged later, and that it happens by itself. */
@@ -216,6 +225,8 @@ export function composeGiven(
 export interface GrewFacts {
   course: string
   bundle: string
+  /** The day on which it opens; null: it is open. */
+  opens: string | null
   learnLink: string
 }
 
@@ -223,11 +234,16 @@ export interface GrewFacts {
 export function composeBundleGrew(
   school: School,
   name: string,
-  { course, bundle, learnLink }: GrewFacts,
+  { course, bundle, opens, learnLink }: GrewFacts,
   passwordLink: string | null,
 ): Email {
-  const { subject, text, label } = MAIL.bundleGrew
-  const paragraphs: Paragraph[] = [greeting(name), { text: say(text, { course, bundle }), link: learnLink, label }]
+  const { subject, text, textLater, label } = MAIL.bundleGrew
+  const paragraphs: Paragraph[] = [
+    greeting(name),
+    opens === null
+      ? { text: say(text, { course, bundle }), link: learnLink, label }
+      : { text: say(textLater, { course, bundle, day: formatDay(opens, school.language) }) },
+  ]
   if (passwordLink) paragraphs.push({ text: MAIL.passwordFirst, link: passwordLink, label: MAIL.setPassword })
   return composeEmail(school, say(subject, { course }), paragraphs)
 }

@@ -30,6 +30,27 @@ export function composeOpened(school: School, name: string, facts: AccessFacts, 
   ])
 }
 
+/** The day on which a course opens that was bought before, where that has been moved. */
+export interface OpeningFacts {
+  course: string
+  opens: string
+  /** The first day on which it is shut again; null for good, or while it is paid. */
+  closes: string | null
+}
+
+/** What was bought before its day opens on another one. */
+export function composeOpeningMoved(school: School, name: string, facts: OpeningFacts, ownWords: string): Email {
+  const { subject, text, until } = MAIL.openingMoved
+  const { course, closes } = facts
+  const day = formatDay(facts.opens, school.language)
+  return composeEmail(school, say(subject, { course, day }), [
+    greeting(name),
+    { text: say(text, { course, day }) },
+    ...(closes === null ? [] : [{ text: say(until, { day: formatDay(closes, school.language) }) }]),
+    ...said(ownWords),
+  ])
+}
+
 /** Access of a limited time ends soon: until when it is open, and how to go on. */
 export function composeEndsSoon(school: School, name: string, facts: AccessFacts, ownWords: string): Email {
   const { subject, text, again, label } = MAIL.endsSoon

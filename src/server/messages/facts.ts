@@ -15,6 +15,7 @@ import {
   courses,
   creators,
   disputes,
+  grants,
   lineCourses,
   type messages,
   offers,
@@ -27,6 +28,7 @@ import {
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import { awaitedOf, codeTextOf } from '../orders/awaited.ts'
+import { boughtOf } from '../orders/bought.ts'
 import { makeOrderLink } from '../orders/orderLinks.ts'
 import type { Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
@@ -64,19 +66,22 @@ const titlesOf = async (services: Services, orderId: string, lineIds?: readonly 
 
 /** A course that joined a bundle of an order: by its title of then, with the bundle's and the course's page. */
 export async function grewFacts(
-  { db, config }: Services,
+  services: Services,
   { orderId, courseTitle }: Pick<typeof messages.$inferSelect, 'orderId' | 'courseTitle'>,
 ): Promise<GrewFacts> {
+  const { db, config } = services
   const [row] = await db
-    .select({ bundle: orderLines.title, slug: courses.slug })
+    .select({ bundle: orderLines.title, slug: courses.slug, opens: grants.opens })
     .from(lineCourses)
     .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
     .innerJoin(courses, eq(courses.id, lineCourses.courseId))
+    .leftJoin(grants, and(eq(grants.lineId, lineCourses.lineId), eq(grants.courseId, lineCourses.courseId)))
     .where(and(eq(orderLines.orderId, orderId as string), eq(lineCourses.title, courseTitle ?? '')))
     .orderBy(desc(lineCourses.position))
     .limit(1)
   const learnLink = row ? `${config.origin}/learn/${row.slug}` : `${config.origin}/my`
-  return { course: courseTitle ?? '', bundle: row?.bundle ?? '', learnLink }
+  const opens = row?.opens && row.opens > (await schoolDay(services)) ? row.opens : null
+  return { course: courseTitle ?? '', bundle: row?.bundle ?? '', opens, learnLink }
 }
 
 /** The titles of some courses of a line. */
@@ -93,6 +98,7 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
   const { db, config } = services
   const { order, line, slug, page } = await firstLine(services, orderId)
   const [awaited, today] = await Promise.all([awaitedOf(db, order), schoolDay(services)])
+  const [first] = await boughtOf(db, order, today)
   const [by] = await db
     .select({ transfer: connections.transfer })
     .from(attempts)
@@ -104,7 +110,7 @@ export async function awaitedFacts(services: Services, orderId: string): Promise
   return {
     number: order.number,
     titles: await titlesOf(services, orderId),
-    opensLater: line.quoted.opens > today ? line.quoted.opens : null,
+    opensLater: first && first.opens > today ? first.opens : null,
     currency: order.currency,
     amount: order.payToday,
     awaited,

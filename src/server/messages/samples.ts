@@ -18,7 +18,7 @@ import {
   composeReceipt,
   type Email,
 } from './compose.ts'
-import { composeEndsSoon, composeOpened } from './composeAccess.ts'
+import { composeEndsSoon, composeOpened, composeOpeningMoved } from './composeAccess.ts'
 import { type AgreementFacts, composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { type AwaitedFacts, composeAwaited, composePaidTwice, composeRefunded, composeSurplus } from './composeOrder.ts'
@@ -83,7 +83,7 @@ export async function sampleOf(
             {
               course: COURSE,
               offer: OFFER,
-              opens: [{ title: COURSE, link: nowhere }],
+              opens: [{ title: COURSE, link: nowhere, later: null }],
               isBundle: false,
               closes: null,
               opensLater: null,
@@ -112,7 +112,12 @@ export async function sampleOf(
       return made
     }
     case 'bundle-grew':
-      return composeBundleGrew(school, BUYER, { course: COURSE, bundle: 'Your bundle', learnLink: nowhere }, null)
+      return composeBundleGrew(
+        school,
+        BUYER,
+        { course: COURSE, bundle: 'Your bundle', opens: null, learnLink: nowhere },
+        null,
+      )
     case 'code-refused':
       return composeCodeRefused(school, BUYER, COURSE, nowhere)
     case 'transfer-surplus':
@@ -127,6 +132,8 @@ export async function sampleOf(
       }
       return (kind === 'opened' ? composeOpened : composeEndsSoon)(school, BUYER, facts, ownWords)
     }
+    case 'opening-moved':
+      return composeOpeningMoved(school, BUYER, { course: COURSE, opens: addDays(today, 14), closes: null }, ownWords)
     case 'paid-twice':
       return composePaidTwice(school, BUYER, awaitedFacts(school, nowhere), ownWords)
     case 'refunded':

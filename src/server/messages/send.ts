@@ -10,7 +10,7 @@ import { ALWAYS, notificationOf } from '../outbox/notifications.ts'
 import { inMode, type Services } from '../platform/context.ts'
 import { getSchool, type School } from '../school/service.ts'
 import { makePasswordLink } from '../session/links.ts'
-import { accessFacts, givenFacts } from './accessFacts.ts'
+import { accessFacts, givenFacts, openingFacts } from './accessFacts.ts'
 import { factsOf } from './agreementFacts.ts'
 import {
   composeAlreadyOwned,
@@ -21,7 +21,7 @@ import {
   composeReceipt,
   type Email,
 } from './compose.ts'
-import { composeEndsSoon, composeOpened } from './composeAccess.ts'
+import { composeEndsSoon, composeOpened, composeOpeningMoved } from './composeAccess.ts'
 import { composeAgreement, isAboutAgreement } from './composeAgreement.ts'
 import { composeForCreator, isForCreator } from './composeForCreator.ts'
 import { composeAwaited, composePaidTwice, composeRefunded, composeSurplus } from './composeOrder.ts'
@@ -181,6 +181,10 @@ async function compose(
       const write = kind === 'opened' ? composeOpened : composeEndsSoon
       return facts && write(school, person.name, { ...facts, passwordLink: await link() }, ownWords)
     }
+    case 'opening-moved': {
+      const facts = await openingFacts(services, message)
+      return facts && composeOpeningMoved(school, person.name, facts, ownWords)
+    }
     case 'already-owned':
       return composeAlreadyOwned(school, person.name, message.courseTitle ?? '', `${config.origin}/my`, await link())
     case 'bundle-grew': {
@@ -211,10 +215,14 @@ async function receiptOf(services: Services, orderId: string) {
     .orderBy(desc(attempts.settledAt))
   return {
     number: order.number,
-    bought: bought.map(({ line, product, courses, opens, closes, hasEnded, isPaidTwice }) => ({
+    bought: bought.map(({ line, product, courses: all, opens, closes, hasEnded, isPaidTwice }) => ({
       course: line.title,
       offer: line.offerName,
-      opens: courses.map(({ title, slug }) => ({ title, link: `${config.origin}/learn/${slug}` })),
+      opens: all.map(({ title, slug, ...days }) => ({
+        title,
+        link: `${config.origin}/learn/${slug}`,
+        later: days.opens > placedOn && days.opens > opens ? days.opens : null,
+      })),
       isBundle: product.kind === 'bundle',
       opensLater: opens > placedOn ? opens : null,
       closes,

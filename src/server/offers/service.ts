@@ -79,7 +79,12 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
       /** What the courses of a bundle cost one by one, by the mode's clock; null of a course, and where one has no price. */
       oneByOne: figures ? oneByOne(parts).sum : null,
       /** What a bundle opens for who buys it now, with weights. */
-      courses: (opened.get(product.id) ?? []).map(({ id: courseId, weight }) => ({ id: courseId, weight })),
+      courses: (opened.get(product.id) ?? []).map(({ id: courseId, title, opens, weight }) => ({
+        id: courseId,
+        title,
+        opens,
+        weight,
+      })),
     },
     paymentMethods: paymentMethods.map(({ adapter, capabilities }) => ({ adapter, capabilities })),
   }
@@ -170,10 +175,11 @@ export async function publishOffer(
     if (offer.retiredAt) throw new Problem(409, 'retired', 'This offer is retired.')
     const product = await getProduct(tx, offer.productId)
     const at = now().toISOString()
-    const said =
-      describeOffer(school, { id, courses: [{ id: offer.productId }], content: offer.draft }, at)?.priced ?? null
+    const held = (await coursesOfProducts(tx, [product], now())).get(product.id) ?? []
+    const said = describeOffer(school, { id, courses: held, content: offer.draft }, at)?.priced ?? null
     const { draft, live } = offer
-    const ready = { kind: product.kind, live: true, retired: false, holds: 1 }
+    const days = held.map(({ opens }) => opens)
+    const ready = { kind: product.kind, live: true, retired: false, holds: 1, days }
     const obstacles = obstaclesOf(
       {
         draft,

@@ -1,20 +1,31 @@
-import { asc, eq } from 'drizzle-orm'
-import { accessIn, taxesToday } from '../../core/content/quoteInput.ts'
+import { and, asc, eq, sql } from 'drizzle-orm'
+import type { Day } from '../../core/calendar/day.ts'
+import { taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
+import { closesBy, openingDay, opensBy } from '../../core/quote/courseDay.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { sums } from '../../core/quote/sums.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import { formatCodes } from '../../core/sentence/codes.ts'
 import { formatLaterOfSeveral, type ReceiptAmounts } from '../../core/sentence/receipt.ts'
 import type { Queryable } from '../db/client.ts'
-import { CATALOGUE_COLUMNS, catalogue, courses, lineCourses, orderLines, type orders } from '../db/schema/index.ts'
+import {
+  CATALOGUE_COLUMNS,
+  catalogue,
+  courses,
+  grants,
+  lineCourses,
+  orderLines,
+  type orders,
+} from '../db/schema/index.ts'
 
 type Order = Pick<typeof orders.$inferSelect, 'id' | 'quoteInput' | 'placedOn'>
 
 /**
- * What an order holds, line by line, and from when until when each is open: by the day on which it was paid, or by
- * `today` while it is not. `closes` is null for good, and for what is open while it is paid.
+ * What an order holds, line by line, and from when until when each course is open: by the day on which it was paid, or by
+ * `today` while it is not. `closes` is null for good, and for what is open while it is paid. A line is open with the first
+ * of its courses.
  */
 export async function boughtOf(db: Queryable, order: Order, today: string) {
   const [rows, opened] = await Promise.all([
@@ -25,17 +36,35 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
       .where(eq(orderLines.orderId, order.id))
       .orderBy(asc(orderLines.position)),
     db
-      .select({ lineId: lineCourses.lineId, title: lineCourses.title, slug: courses.slug })
+      .select({
+        lineId: lineCourses.lineId,
+        title: lineCourses.title,
+        slug: courses.slug,
+        day: sql<Day | null>`${courses.live} ->> 'opens'`,
+        granted: grants.opens,
+      })
       .from(lineCourses)
       .innerJoin(orderLines, eq(orderLines.id, lineCourses.lineId))
       .innerJoin(courses, eq(courses.id, lineCourses.courseId))
+      .leftJoin(grants, and(eq(grants.lineId, lineCourses.lineId), eq(grants.courseId, lineCourses.courseId)))
       .where(eq(orderLines.orderId, order.id))
       .orderBy(asc(lineCourses.position)),
   ])
   const placedOn = order.placedOn ?? today
-  const access = accessIn(order.quoteInput, placedOn)
+  const { lines } = readStoredQuote(order.quoteInput)
   return rows.map(({ line, product }) => {
-    const { opens, closes } = access[line.position] ?? { opens: placedOn, closes: null }
+    const { access, terms } = (lines[line.position] as (typeof lines)[number]).offer
+    const rule = { access, terms, from: line.opensFrom }
+    const own = opensBy(rule, placedOn)
+    const held = opened
+      .filter(({ lineId }) => lineId === line.id)
+      .map(({ title, slug, day, granted }) => {
+        const opens = granted ?? openingDay(own, day)
+        const closes = closesBy(rule, opens, placedOn)
+        return { title, slug, opens, closes, isOpen: opens <= today && (closes === null || today < closes) }
+      })
+    const [first] = [...held].sort((a, b) => (a.opens < b.opens ? -1 : 1))
+    const { opens, closes, isOpen } = first ?? { opens: own, closes: null, isOpen: own <= today }
     return {
       line,
       product: {
@@ -45,10 +74,10 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
         live: product.live ?? product.draft,
       },
       /** The courses that it opens, in their order. */
-      courses: opened.filter(({ lineId }) => lineId === line.id).map(({ title, slug }) => ({ title, slug })),
+      courses: held,
       opens,
       closes,
-      isOpen: opens <= today && (closes === null || today < closes),
+      isOpen,
       /** Its last day was past already when the money came. */
       hasEnded: closes !== null && closes <= opens,
       /** Another order had opened it before the money came; this one opens nothing. */

@@ -87,7 +87,7 @@ export async function basketCheckoutView(
     isBasket: true,
     heading: BASKET.title,
     product: { ...cardOf(product), title, summary },
-    also: others.map(({ line: other, row: { chosen }, quoted, price }) => ({
+    also: others.map(({ line: other, row: { chosen }, quoted, price, opening }) => ({
       id: other.offer.id,
       offerId: other.offer.id,
       title: other.product.title,
@@ -100,6 +100,7 @@ export async function basketCheckoutView(
       tax: null,
       opens: '',
       access: other.offer.live.access,
+      opening,
       quote: quoted.quote,
       warning: null,
       chosen,

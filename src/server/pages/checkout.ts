@@ -110,7 +110,9 @@ export async function productPage(
     await offersOf(services, school, product, visitor, [offerId, ...(page.live.offers ?? [])]),
     offerId,
   )
-  const ended = endedOffer(services, school, product, offerId)
+  const bundled = (await bundledIn(services, school, [product]))(product, offers)
+  const days = 'lessons' in product.live ? [product.live.opens] : bundled.held.map(({ opens }) => opens)
+  const ended = endedOffer(services, school, product, offerId, days)
   if (ended) {
     const others = offers.length > 0 ? [{ label: NOTICE.otherPrices, href: `/buy/${slug}` }] : []
     return notice(410, filled(NOTICE.offerEnded, { offer: ended.name, day: formatDay(ended.until, school.language) }), [
@@ -129,7 +131,6 @@ export async function productPage(
   if (!chosen) {
     return notice(410, filled(NOTICE.notOnSale, { course: product.live.title }), [aboutProduct(product), ALL_COURSES])
   }
-  const bundled = (await bundledIn(services, school, [product]))(product, offers)
   const opened = 'lessons' in product.live ? [{ id: product.id, title: product.live.title }] : bundled.held
   const { buyable, says } = await beside(services, school, opened, offers, visitor)
   const bumps = await bumpsOn(services, school, page.live, visitor, opened)
@@ -206,10 +207,11 @@ function endedOffer(
   school: School,
   { offers: listed }: SellableProduct,
   offerId: string | undefined,
+  days: readonly (string | null)[],
 ): { name: string; until: string } | null {
   const asked = listed.find(({ id }) => id === offerId)
   const at = parseInstant(services.now().toISOString())
-  const problem = asked && at ? accessProblem(asked.live.access, dayIn(school.timeZone, at)) : null
+  const problem = asked && at ? accessProblem(asked.live.access, dayIn(school.timeZone, at), days) : null
   return asked && problem ? { name: asked.live.name, until: problem.until } : null
 }
 

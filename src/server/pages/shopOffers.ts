@@ -1,7 +1,8 @@
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
+import { openingOf } from '../../core/sentence/openings.ts'
 import { formatWholePrice, todayInParts } from '../../core/sentence/sentence.ts'
-import type { SellableProduct } from '../catalogue/sellable.ts'
+import { coursesOfProducts, type SellableProduct } from '../catalogue/sellable.ts'
 import { needsOf } from '../checkout/audience.ts'
 import { publishedOf } from '../drafts/drafts.ts'
 import type { Services } from '../platform/context.ts'
@@ -21,14 +22,15 @@ export async function offersOf(
   linkedTo: readonly (string | undefined)[] = [],
 ): Promise<ShopOffer[]> {
   const at = services.now().toISOString()
+  const courses = (await coursesOfProducts(services.db, [product], services.now())).get(product.id) ?? []
   const listed = product.offers.filter(
     ({ id, live: { audience } }) => audience.who !== 'added' && (audience.who !== 'link' || linkedTo.includes(id)),
   )
   const onSale = listed.filter(({ live }) => live.sale !== null).map(({ id }) => id)
   const history = await publishedOf(services.db, 'offer', onSale)
   const shown = await Promise.all(
-    listed.map(async ({ id, productId, live }): Promise<ShopOffer[]> => {
-      const said = describeOffer(school, { id, courses: [{ id: productId }], content: live }, at)
+    listed.map(async ({ id, live }): Promise<ShopOffer[]> => {
+      const said = describeOffer(school, { id, courses, content: live }, at)
       // What has ended, or cannot be quoted, is left out; the studio says why. It takes nothing else down with it.
       if (!said) return []
       const { terms, access } = said.priced
@@ -41,6 +43,7 @@ export async function offersOf(
           highlighted,
           terms,
           access,
+          opening: openingOf(courses, said.priced),
           quote: said.quote,
           price: formatWholePrice(said.priced),
           today: todayInParts(said.priced),

@@ -4,6 +4,7 @@ import type { CoverColor } from '../../core/content/course.ts'
 import type { ShownSale } from '../../core/content/shownSale.ts'
 import type { Look } from '../../core/look/look.ts'
 import type { Quote } from '../../core/quote/types.ts'
+import type { Opening } from '../../core/sentence/openings.ts'
 import type { Access, TaxMode, Terms } from '../../core/terms/terms.ts'
 import type { BasketView } from '../baskets/shown.ts'
 import type { ProductCard } from '../catalogue/cards.ts'
@@ -66,6 +67,8 @@ export interface ShopOffer {
   button: string
   terms: Terms
   access: Access
+  /** When its courses open. */
+  opening: Opening
   highlighted: boolean
   quote: Quote
   /** The whole price in few words. */
@@ -221,7 +224,7 @@ export type ShapedPage = Pick<PageContent, 'parts' | 'formSide' | 'color' | 'sea
 export interface Bought {
   product: ProductCard
   /** The courses that it opens, in their order. */
-  courses: { title: string; slug: string }[]
+  courses: { title: string; slug: string; opens: string; closes: string | null; isOpen: boolean }[]
   offer: string
   opens: string
   /** The day on which it closes; null for good, or while it is paid. */

@@ -196,7 +196,7 @@ describe('messages', () => {
         {
           course: '<b>C</b>',
           offer: 'O',
-          opens: [{ title: 'C', link: 'http://x/' }],
+          opens: [{ title: 'C', link: 'http://x/', later: null }],
           isBundle: false,
           closes: '2028-01-31',
           opensLater: null,

@@ -2,6 +2,7 @@ import { and, count, desc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
 import { addDays, type Day, later } from '../../core/calendar/day.ts'
 import { BANK_TRANSFER_ID } from '../../gateways/bankTransfer.ts'
 import { announceAccessIn, nextAnnouncement } from '../access/announce.ts'
+import { moveOpeningsIn } from '../access/openings.ts'
 import { CALL_SECONDS } from '../charging/start.ts'
 import { announceIn } from '../collecting/announce.ts'
 import { agreementsDue, collectAgreements } from '../collecting/collect.ts'
@@ -195,6 +196,7 @@ async function workNow(base: Services): Promise<void> {
   }
   await lookUpAwaited(base, 'practice')
   await announceIn(base, 'practice')
+  await moveOpeningsIn(base, 'practice')
   await announceAccessIn(base, 'practice')
   // A message says how things stand when it is sent; those of this day go before the next one comes.
   const until = Date.now() + MESSAGES_MS

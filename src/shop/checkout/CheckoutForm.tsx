@@ -182,15 +182,10 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
                 before={price.quote && chosen.codes.length > 0 && !isOwnPrice ? price.together : null}
                 titles={titles}
                 accesses={[offer.access, ...extras.map(({ access }) => access)]}
+                openings={[offer.opening, ...extras.map(({ opening }) => opening)]}
               />
             ) : (
-              <WhatHappens
-                count={view.product.kind === 'bundle' ? view.gets.length : 1}
-                page={page}
-                offer={offer}
-                said={price.quote}
-                pay={priceProblem === undefined ? pay : null}
-              />
+              <WhatHappens page={page} offer={offer} said={price.quote} pay={priceProblem === undefined ? pay : null} />
             )}
             {(offer.terms.kind !== 'free' || extras.length > 0) && (
               <CodeField

@@ -75,7 +75,7 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
                     <span className="block text-[14px] text-ink-2">{howItStands(thing, page)}</span>
                   </span>
                   {thing.isOpen && thing.courses.length === 1 && <OpenCourse course={thing.courses[0]} />}
-                  {thing.courses.length > 1 && <CoursesOf thing={thing} />}
+                  {thing.courses.length > 1 && <CoursesOf thing={thing} page={page} />}
                 </li>
               ))}
             </ul>
@@ -105,7 +105,7 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
   )
 }
 
-function OpenCourse({ course }: { course: Bought['courses'][number] | undefined }) {
+function OpenCourse({ course }: { course: Pick<Bought['courses'][number], 'slug' | 'title'> | undefined }) {
   if (!course) return null
   return (
     <a href={`/learn/${course.slug}`} className={buttonClass('press')}>
@@ -116,13 +116,23 @@ function OpenCourse({ course }: { course: Bought['courses'][number] | undefined 
 }
 
 /** The courses of a bundle, each with its way in where it is open. */
-function CoursesOf({ thing: { courses, isOpen } }: { thing: Bought }) {
+function CoursesOf({ thing: { courses, opens: first, isPaidTwice }, page }: { thing: Bought; page: ShopPage }) {
+  const day = (when: string) => formatDay(when, page.school.language)
   return (
     <ul className="mt-2 w-full">
       {courses.map((course) => (
         <li key={course.slug} className="flex items-center gap-4 border-t border-line py-2 pl-4">
-          <span className="min-w-0 flex-1">{course.title}</span>
-          {isOpen && <OpenCourse course={course} />}
+          <span className="min-w-0 flex-1">
+            {course.title}
+            {!course.isOpen && course.opens > first && (
+              <span className="block text-[14px] text-ink-2">
+                {course.closes
+                  ? say(THANKS.courseOpensOnUntil, { opens: day(course.opens), day: day(course.closes) })
+                  : say(THANKS.courseOpensOn, { opens: day(course.opens) })}
+              </span>
+            )}
+          </span>
+          {course.isOpen && !isPaidTwice && <OpenCourse course={course} />}
         </li>
       ))}
     </ul>

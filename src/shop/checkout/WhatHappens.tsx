@@ -15,17 +15,15 @@ interface WhatHappensProps {
   offer: ShopOffer
   /** What the server said of a basket that was typed. */
   said: Quote | null
-  /** How many courses it opens. */
-  count: number
   /** Null where the buyer's own price cannot be read. */
   pay: number | null
 }
 
 /** What is paid today and later, and for how long the course is open. */
-export function WhatHappens({ page: { school }, offer, said, count, pay }: WhatHappensProps) {
-  const { terms } = offer
+export function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
+  const { terms, opening } = offer
+  const { count } = opening
   const quote = said ?? offer.quote
-  const [line] = quote.lines
   // Of a price that was typed, an estimate until the server has said what it comes to.
   const isEstimate = terms.kind === 'openPrice' && !said
   // With a code, what each payment would be without it stands beside it.
@@ -43,12 +41,12 @@ export function WhatHappens({ page: { school }, offer, said, count, pay }: WhatH
   const shown = quote.later.slice(0, MAX_ROWS)
   const rest = quote.later.length - shown.length
   const day = (when: string) => formatDay(when, school.language, year)
-  const opensLater = line && line.opens > quote.purchaseDay ? line.opens : null
+  const opensLater = opening.opens > quote.purchaseDay ? opening.opens : null
   const lasts =
     offer.access.lasts === 'whilePaying'
       ? CHECKOUT.whilePaying
-      : line?.closes
-        ? say(CHECKOUT.until, { day: day(line.closes) })
+      : opening.closes
+        ? say(CHECKOUT.until, { day: day(opening.closes) })
         : CHECKOUT.forGood
   return (
     <dl className="grid grid-cols-[1fr_auto] gap-x-2.5 gap-y-1">
@@ -65,6 +63,7 @@ export function WhatHappens({ page: { school }, offer, said, count, pay }: WhatH
             ? CHECKOUT.free
             : formatMoney(pay, school)}
       </dd>
+      <Notes notes={opening.notes} />
       {named.map(({ name, pay: amount }) => (
         <Row
           key={name}
@@ -120,6 +119,15 @@ export function Row({ label, value, before, school, isQuiet = false }: RowProps)
       </dd>
     </>
   )
+}
+
+/** What else there is to say of a row. */
+export function Notes({ notes }: { notes: readonly string[] }) {
+  return notes.map((note) => (
+    <dt key={note} className="col-span-2 text-ink-2">
+      {note}
+    </dt>
+  ))
 }
 
 /** A price as it would be without the codes. */

@@ -1,11 +1,13 @@
+import { Fragment } from 'react'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import type { Quote, QuotedLine } from '../../core/quote/types.ts'
+import type { Opening } from '../../core/sentence/openings.ts'
 import type { Access } from '../../core/terms/terms.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
 import { say } from '../../core/words/message.ts'
 import type { ShopPage } from '../../server/client.ts'
-import { Row } from './WhatHappens.tsx'
+import { Notes, Row } from './WhatHappens.tsx'
 
 interface TogetherProps {
   page: ShopPage
@@ -13,28 +15,38 @@ interface TogetherProps {
   /** What each line sells, in their order; `before` is what it would be without the codes. */
   titles: readonly string[]
   accesses: readonly Access[]
+  openings: readonly Opening[]
   before: Quote | null
   /** Most later payments that are listed one by one. */
   maxRows?: number
 }
 
 /** What an order of several things costs today and later, each payment by what it is for. */
-export function WhatHappensTogether({ page: { school }, quote, titles, accesses, before, maxRows = 8 }: TogetherProps) {
+export function WhatHappensTogether({
+  page: { school },
+  quote,
+  titles,
+  accesses,
+  openings,
+  before,
+  maxRows = 8,
+}: TogetherProps) {
   const { purchaseDay, today, lines, committed } = quote
   const year = purchaseDay.slice(0, 4)
   const day = (when: string) => formatDay(when, school.language, year)
   const money = (amount: number) => formatMoney(amount, school)
   const payToday = ({ payments }: QuotedLine) =>
     payments.reduce((sum, { due, pay }) => (due === purchaseDay ? sum + pay : sum), 0)
-  const opening = (line: QuotedLine, index: number) => {
+  const opening = (index: number) => {
+    const { opens = purchaseDay, closes = null } = openings[index] ?? {}
     const lasts =
       accesses[index]?.lasts === 'whilePaying'
         ? CHECKOUT.whilePaying
-        : line.closes
-          ? say(CHECKOUT.until, { day: day(line.closes) })
+        : closes
+          ? say(CHECKOUT.until, { day: day(closes) })
           : CHECKOUT.forGood
-    return line.opens > purchaseDay
-      ? say(CHECKOUT.lineOpensOn, { title: titles[index] ?? '', day: day(line.opens), lasts })
+    return opens > purchaseDay
+      ? say(CHECKOUT.lineOpensOn, { title: titles[index] ?? '', day: day(opens), lasts })
       : say(CHECKOUT.lineOpen, { title: titles[index] ?? '', lasts })
   }
   const later = lines
@@ -57,14 +69,16 @@ export function WhatHappensTogether({ page: { school }, quote, titles, accesses,
         const pay = payToday(line)
         const was = before?.lines[index] ? payToday(before.lines[index]) : pay
         return (
-          <Row
-            key={line.offer}
-            label={opening(line, index)}
-            value={pay > 0 ? money(pay) : CHECKOUT.free}
-            before={was !== pay ? was : undefined}
-            school={school}
-            isQuiet
-          />
+          <Fragment key={line.offer}>
+            <Row
+              label={opening(index)}
+              value={pay > 0 ? money(pay) : CHECKOUT.free}
+              before={was !== pay ? was : undefined}
+              school={school}
+              isQuiet
+            />
+            <Notes notes={openings[index]?.notes ?? []} />
+          </Fragment>
         )
       })}
       {shown.map(({ due, pay, n, index }) => (

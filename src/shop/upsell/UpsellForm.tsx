@@ -36,6 +36,12 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
           note={
             <>
               <p className="mt-0.5 text-[13.5px] text-ink-2">{offered.opens}</p>
+              {!isPaidLater &&
+                offered.opening.notes.map((note) => (
+                  <p key={note} className="mt-0.5 text-[13.5px] text-ink-2">
+                    {note}
+                  </p>
+                ))}
               <p className="mt-1 text-[13px] text-ink-3">
                 {offered.tax && `${offered.tax} `}
                 {say(UPSELLS.until, { time: until })}
@@ -52,6 +58,7 @@ export function UpsellForm({ page, view }: { page: ShopPage; view: UpsellView })
             before={null}
             titles={[offered.product]}
             accesses={[offered.access]}
+            openings={[offered.opening]}
             maxRows={3}
           />
         </div>

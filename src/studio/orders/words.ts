@@ -182,6 +182,7 @@ const MESSAGES: Record<MessageKind, string> = {
   'transfer-part': 'part of a transfer received',
   'transfer-surplus': 'too much received',
   opened: 'course opens',
+  'opening-moved': 'opening moved',
   'ends-soon': 'access ends soon',
   refunded: 'refund',
   'already-owned': 'already bought',
@@ -295,6 +296,8 @@ export function journalInWords({ what, data }: Entry, money: MoneyFormat): strin
       return `Later payments are lowered to ${amount}, from payment ${data.n} on`
     case 'access-until':
       return `Access to ${data.course} ${data.until ? `lasts until ${formatDay(String(data.until), money.language)}` : 'lasts for good'} now${data.note ? `: “${data.note}”` : ''}`
+    case 'opening-moved':
+      return `${data.course} opens on ${formatDay(String(data.to), money.language)} now, not on ${formatDay(String(data.from), money.language)}`
     case 'upsell-taken':
       return `“${data.title}” was offered after it: yes`
     case 'upsell-refused':

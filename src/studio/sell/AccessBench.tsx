@@ -11,16 +11,18 @@ interface AccessBenchProps {
   today: string
   /** BCP 47 tag in which days are said. */
   language: string
+  /** The days on which its courses open. */
+  days: readonly (string | null)[]
   onChange: (access: Access) => void
 }
 
 type How = 'forever' | 'span' | 'until' | 'whilePaying'
 
 /** When the course is open, as a sentence. */
-export function AccessBench({ access, terms, today, language, onChange }: AccessBenchProps) {
+export function AccessBench({ access, terms, today, language, days, onChange }: AccessBenchProps) {
   const { lasts, from, graceDays } = access
   const how: How = typeof lasts === 'string' ? lasts : 'until' in lasts ? 'until' : 'span'
-  const problem = accessProblem(access, today)
+  const problem = accessProblem(access, today, days)
   const why = problem && formatProblem(problem, language)
   const isSubscription = terms.kind === 'subscription'
   const hasLater = isSubscription || terms.kind === 'installments'

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { flushSync } from 'react-dom'
 import { useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { courseChanges } from '../../core/content/changes.ts'
 import type { CourseContent } from '../../core/content/course.ts'
 import type { Fix } from '../../core/readiness/readiness.ts'
@@ -13,10 +14,12 @@ import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Section, Work } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
-import { formatOpensFor } from './BundleHolders.tsx'
+import { useSession, useStudioToday } from '../session/session.ts'
+import { formatHolders, formatOpensFor } from './BundleHolders.tsx'
 import { CourseMirror } from './CourseMirror.tsx'
 import { CoverField } from './CoverField.tsx'
 import { focusTitle, Lessons, newLesson } from './Lessons.tsx'
+import { OpeningField } from './OpeningField.tsx'
 import { ProductHead } from './ProductHead.tsx'
 import { type BenchCourse, refreshShelf, useCourse } from './queries.ts'
 import { RetireAsk } from './RetireAsk.tsx'
@@ -34,6 +37,8 @@ export function CourseBenchPage() {
 
 function CourseBench({ course }: { course: BenchCourse }) {
   const navigate = useNavigate()
+  const { school } = useSession()
+  const today = useStudioToday()
   const [slug, setSlug] = useState(course.slug)
   const draft = useDraft<CourseContent>({
     first: course,
@@ -104,8 +109,12 @@ function CourseBench({ course }: { course: BenchCourse }) {
           keptBecause={course.wasSold ? 'was sold' : course.inBundles.length > 0 ? 'is in a bundle' : null}
           publish={{
             title: `Publish “${content.title}”`,
-            changes: courseChanges(course.live, draft.saved.draft),
-            notes: ['Prices are published with their offers.', ...course.opensFor.map(formatOpensFor)],
+            changes: courseChanges(course.live, draft.saved.draft, school.language),
+            notes: [
+              'Prices are published with their offers.',
+              ...course.opensFor.map(formatOpensFor),
+              ...formatMoved(course, draft.saved.draft.opens, today, school.language),
+            ],
             blocked: [],
             run: () =>
               publishOnce((header) =>
@@ -113,7 +122,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
               ),
             ...meta,
           }}
-          changesOf={(theirs) => courseChanges(theirs, content)}
+          changesOf={(theirs) => courseChanges(theirs, content, school.language)}
         >
           <ProductHead kind="course" content={content} change={change} errorAt={errorAt} />
           <Section title="Description">
@@ -125,6 +134,9 @@ function CourseBench({ course }: { course: BenchCourse }) {
           </Section>
           <Section title="Cover">
             <CoverField coverId={content.coverId} onChange={(coverId) => change({ coverId })} />
+          </Section>
+          <Section title="Opening">
+            <OpeningField opens={content.opens} today={today} onChange={(opens) => change({ opens })} />
           </Section>
           <Section title="Lessons">
             <Lessons lessons={content.lessons} onChange={(lessons) => change({ lessons })} />
@@ -144,4 +156,13 @@ function CourseBench({ course }: { course: BenchCourse }) {
       }
     />
   )
+}
+
+/** For how many buyers another opening day changes something: those for whom the course is not open yet. */
+function formatMoved({ live, waiting }: BenchCourse, opens: string | null, today: string, language: string): string[] {
+  if (!live || live.opens === opens || waiting.live + waiting.practice === 0) return []
+  const isOne = waiting.live + waiting.practice === 1
+  const when = opens !== null && opens > today ? `on ${formatDay(opens, language)}` : 'at once'
+  const has = `${formatHolders(waiting)} who ${isOne ? 'has' : 'have'} it ${isOne ? 'waits' : 'wait'} for its opening`
+  return [`The ${has}. It opens for them ${when}, or on the later day of their offer, and they are told.`]
 }

@@ -77,7 +77,7 @@ function obstacles(course: BenchCourse, content: CourseContent, offers: { isLive
     })
   if (offers.length === 0)
     add('no-offer', 'block', 'It has no price.', 'Give it one, or make it free.', { to: 'price', label: 'Give it one' })
-  if (course.live && courseChanges(course.live, content).length > 0)
+  if (course.live && courseChanges(course.live, content, 'en').length > 0)
     add('changed', 'warning', 'Buyers still see the published version.', '', { to: 'publish', label: 'Review' })
   if (content.lessons.length === 0)
     add('no-lessons', 'warning', 'No lessons: buyers would find the course empty.', '', {

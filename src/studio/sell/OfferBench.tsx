@@ -64,6 +64,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const unread = useUnreadFields()
   const at = useStudioNow()
   const said = describeOffer(school, { id: offer.id, courses: coursesOf(offer), content }, at)
+  const days = coursesOf(offer).map(({ opens }) => opens)
   const oneTimeOffer = offer.oneTimeOffer && payAtOnce(offer.oneTimeOffer, school, at)
   const history = [...offer.history, { content, publishedAt: at }]
   const sale = runningSale(history, at)
@@ -87,6 +88,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
         live: offer.product.isLive,
         retired: offer.product.isRetired,
         holds: offer.product.holds,
+        days,
       },
       paymentMethods: offer.paymentMethods.map(({ capabilities }) => capabilities),
     },
@@ -241,6 +243,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               terms={content.terms}
               today={said?.quote.purchaseDay ?? at.slice(0, 10)}
               language={school.language}
+              days={days}
               onChange={(access) => change({ access })}
             />
           </Section>

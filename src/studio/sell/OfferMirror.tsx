@@ -9,6 +9,7 @@ import { feeOf } from '../../core/money/fee.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import { formatWhyNot, whyNot } from '../../core/paymentMethods/collects.ts'
 import { type Fix, needOf, type Obstacle } from '../../core/readiness/readiness.ts'
+import { openingOf, withOpening } from '../../core/sentence/openings.ts'
 import { formatPriceSentence, type OfferInWords } from '../../core/sentence/sentence.ts'
 import { OfferCard } from '../../ui/OfferCard.tsx'
 import { State } from '../../ui/State.tsx'
@@ -31,6 +32,8 @@ interface OfferMirrorProps {
 export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirrorProps) {
   const { school } = useSession()
   const said = describeOffer(school, { id: offer.id, courses: coursesOf(offer), content }, useStudioNow())
+  const opening = said && openingOf(coursesOf(offer), said.priced)
+  const priced = said && opening && withOpening(said.priced, opening)
   const daysAhead = useDaysAhead()
   const today = useStudioToday()
   const need = said && needOf(said.priced, school.currency)
@@ -46,8 +49,13 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
           </p>
         )}
         <p className="display text-[20px] leading-[1.32] font-medium" aria-live="polite">
-          {said ? formatPriceSentence(said.priced) : 'No price yet.'}
+          {priced ? formatPriceSentence(priced) : 'No price yet.'}
         </p>
+        {opening?.notes.map((note) => (
+          <p key={note} className="mt-1.5 text-[13.5px] text-ink-2">
+            {note}
+          </p>
+        ))}
         {said && <BesideParts offer={offer} content={content} priced={said.priced} />}
         {said && (
           <div className="mt-3">
@@ -56,7 +64,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
               startLabel="today"
               points={pointsOf(said.priced)}
               marks={marksOf(said.priced, content, school.timeZone)}
-              ribbon={ribbonOf(said.priced, offer.product.coverColor)}
+              ribbon={ribbonOf(priced ?? said.priced, offer.product.coverColor)}
               endless={said.priced.line.untilCancelled}
               language={school.language}
             />

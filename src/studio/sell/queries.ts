@@ -49,8 +49,9 @@ export function useBundle(id: string) {
 }
 
 /** The courses that an offer opens, for the quote; its product stands for them while there are none. */
-export function coursesOf({ product }: BenchOffer): { id: string; weight?: number }[] {
-  return product.courses.length > 0 ? product.courses : [{ id: product.id }]
+export function coursesOf({ product }: BenchOffer): BenchOffer['product']['courses'] {
+  const { id, title } = product
+  return product.courses.length > 0 ? product.courses : [{ id, title, opens: null, weight: 1 }]
 }
 
 const loadPages = () => unwrap(api.pages.$get())

@@ -55,6 +55,12 @@ const TO_BUYERS: Kind[] = [
     off: 'People who bought a course early are not told when it opens.',
   },
   {
+    kind: 'opening-moved',
+    title: 'Opening moved',
+    when: 'A course that people bought early opens on another day.',
+    off: 'People who bought a course early are not told that it opens on another day.',
+  },
+  {
     kind: 'ends-soon',
     title: 'Access ends soon',
     when: 'Some days before limited access ends; you set how many below.',

@@ -19,6 +19,7 @@ export const MAIL = {
     paidTwice:
       '“{course}” was open already, by another order of yours, so you have paid for it twice. We have been notified and will refund it.',
     opensLater: '“{course}” is yours; it opens on {day}.',
+    opensLaterIn: '“{course}” opens on {day}; we will write to you then.',
     paidAndOpen: '“{course}” is paid and open.',
     paidAndOpenBundle: '“{course}” is paid, and its courses are open.',
     free: '“{course}” is yours and open.',
@@ -57,6 +58,8 @@ export const MAIL = {
   bundleGrew: {
     subject: '{course} is yours too',
     text: '“{course}” was added to “{bundle}”, which you have. It is open for you; there is nothing to pay.',
+    textLater:
+      '“{course}” was added to “{bundle}”, which you have. It opens for you on {day}; there is nothing to pay.',
     label: 'Open the course',
   },
 
@@ -201,6 +204,12 @@ export const MAIL = {
   opened: {
     subject: { one: '{titles} is open', other: '{titles} are open' },
     text: { one: '“{titles}” is open from today on.', other: '“{titles}” are open from today on.' },
+  },
+
+  openingMoved: {
+    subject: '{course} opens on {day}',
+    text: '“{course}” opens on another day than we told you: on {day}. We will write to you then; you do not have to do anything.',
+    until: 'It is then open until {day}.',
   },
 
   endsSoon: {

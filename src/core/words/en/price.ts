@@ -79,6 +79,17 @@ export const OFFER = {
   series: '{number} payments of {money}, one {every}, the first on {day}',
 } as const
 
+/** When the courses of an offer open, where each has a day of its own. */
+export const OPENING = {
+  later: { one: '“{titles}” opens on {day}.', other: '“{titles}” open on {day}.' },
+  laterUntil: {
+    one: '“{titles}” opens on {day}, and closes on {until}.',
+    other: '“{titles}” open on {day}, and close on {until}.',
+  },
+  lost: 'You pay from today on. What is paid for days before the opening is not refunded.',
+  notIncluded: '“{title}” opens on {day}, when this access is over. It is not included.',
+} as const
+
 /** A price as a whole, in sentences, as its creator reads it. */
 export const SENTENCE = {
   free: 'Free. {access}',

@@ -72,6 +72,8 @@ export const THANKS = {
   lineOpenUntil: '{offer} · open, until {day}',
   lineOpensOn: '{offer} · opens on {opens}',
   lineOpensOnUntil: '{offer} · opens on {opens}, until {day}',
+  courseOpensOn: 'Opens on {opens}',
+  courseOpensOnUntil: 'Opens on {opens}, until {day}',
   lineEnded:
     'It ended on {day}, before your money was received. {school} was told, and will write to you about a refund.',
   lineTwice: 'Another order of yours had opened it already. {school} was told, and refunds what you paid for it here.',

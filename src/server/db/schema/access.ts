@@ -27,6 +27,8 @@ export const grants = pgTable(
     /** Why it was given by hand. */
     note: text(),
     opens: date({ mode: 'string' }).notNull(),
+    /** The day on which it would open if its course had none: it moves with that. Null: it opens on its day whatever. */
+    ownOpens: date({ mode: 'string' }),
     closes: date({ mode: 'string' }),
     /** From this day an unpaid payment shuts it, past its grace, until it is paid. */
     suspendedFrom: date({ mode: 'string' }),

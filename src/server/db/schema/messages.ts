@@ -28,6 +28,7 @@ export const MESSAGE_KINDS = [
   'renewal-ahead',
   'pay-link',
   'opened',
+  'opening-moved',
   'ends-soon',
   // To the creator.
   'creator-declined',

@@ -1,0 +1,42 @@
+import { addDays } from '../../core/calendar/day.ts'
+import { DateField, Pick } from './InlineFields.tsx'
+
+interface OpeningFieldProps {
+  /** The day on which the course opens for everybody who has it; null: with the purchase. */
+  opens: string | null
+  today: string
+  onChange: (opens: string | null) => void
+}
+
+/** When a course opens, as a sentence. */
+export function OpeningField({ opens, today, onChange }: OpeningFieldProps) {
+  return (
+    <>
+      <p id="course-opens" className="pt-[5px] text-[16.5px] leading-[2.1]">
+        Opens{' '}
+        <Pick
+          label="When the course opens"
+          value={opens === null ? 'purchase' : 'date'}
+          options={[
+            ['purchase', 'at purchase'],
+            ['date', 'on'],
+          ]}
+          onChange={(when) => onChange(when === 'purchase' ? null : addDays(today, 14))}
+        />
+        {opens !== null && (
+          <>
+            {' '}
+            <DateField label="The course opens on" value={opens} onChange={onChange} />
+          </>
+        )}
+        .
+      </p>
+      {opens !== null && (
+        <p className="max-w-[62ch] text-[13.5px] text-ink-2">
+          Nobody can enter before, whatever they bought: an offer or a bundle can only open it later. It can be sold
+          already, and buyers see this day.
+        </p>
+      )}
+    </>
+  )
+}
