@@ -130,7 +130,7 @@ async function byHand(services: Services, life: DemoLife, work: () => Promise<vo
   const agnes = await findPerson(services.db, 'practice', emailOf('Agnes Thorup'))
   if (!agnes) throw new Error('Agnes has not ordered anything.')
   await giveAccess(services, agnes.id, { courseIds: [marbling.id], note: 'Won it in the raffle' })
-  const given = (await listGrants(services.db, { personId: agnes.id })).find(({ orderId }) => orderId === null)
+  const given = (await listGrants(services, { personId: agnes.id })).find(({ orderId }) => orderId === null)
   await takeBack(services, 'practice', given?.id as string, 'It was another Agnes')
   await work()
 }

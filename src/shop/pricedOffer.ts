@@ -3,7 +3,8 @@ import type { OfferInWords } from '../core/sentence/sentence.ts'
 import type { ShopOffer } from '../server/client.ts'
 
 /** What there is to say about an offer, as the server quoted it. */
-export function pricedOffer({ terms, access, quote }: ShopOffer, money: MoneyFormat): OfferInWords | null {
+export function pricedOffer({ terms, access, opening, quote }: ShopOffer, money: MoneyFormat): OfferInWords | null {
   const [line] = quote.lines
-  return line ? { terms, access, line, purchaseDay: quote.purchaseDay, money } : null
+  const { isWhileMember } = opening
+  return line ? { terms, access, isWhileMember, line, purchaseDay: quote.purchaseDay, money } : null
 }

@@ -61,7 +61,8 @@ function offer(terms: DraftTerms, name = 'One payment', highlighted = false): Sh
     button: '',
     highlighted,
     terms: said.priced.terms,
-    opening: { opens: said.quote.purchaseDay, closes: null, count: 1, notes: [] },
+    opening: { opens: said.quote.purchaseDay, closes: null, isWhileMember: false, count: 1, first: 1, notes: [] },
+    membersOf: null,
     access: said.priced.access,
     quote: said.quote,
     price: formatWholePrice(said.priced),
@@ -183,13 +184,20 @@ it('only what a buyer fills in is taken over by the browser; what only shows loa
   const visitor = { name: 'Ada', email: 'ada@post.example' }
   expect(whole({ name: 'school', headline: '', intro: '', sections: [], finding: null }, { visitor }).parts).toEqual([])
   expect(
-    whole({ name: 'course', course: { ...card, description: '', lessons: [] }, offers, isOwned: false }).parts,
+    whole({ name: 'course', course: { ...card, description: '', lessons: [] }, offers, isOwned: false, opensOn: null })
+      .parts,
   ).toEqual([])
   expect(checkoutOf(true).parts).toEqual([])
   expect(whole({ name: 'my', courses: [], plans: [], waiting: [], orders: [] }).parts).toEqual([])
   expect(whole({ name: 'my', courses: [], plans: [], waiting: [], orders: [] }, { visitor }).parts).toEqual(['details'])
   const description = '<p>Write <code>&lt;div data-part="checkout"</code>, or  data-part="gone".</p>'
-  const page = whole({ name: 'course', course: { ...card, description, lessons: [] }, offers, isOwned: false })
+  const page = whole({
+    name: 'course',
+    course: { ...card, description, lessons: [] },
+    offers,
+    isOwned: false,
+    opensOn: null,
+  })
   expect(page.markup).toContain('data-part="gone"')
   expect(page.parts).toEqual([])
   const { markup, parts } = checkoutOf(false)
@@ -234,6 +242,7 @@ it('a course that opens later is not said to be open', () => {
         opens: '2027-03-01',
         isOpen: false,
         hasEnded: false,
+        membership: null,
         isPaidTwice: false,
         closes: '2028-03-01',
       },

@@ -1,6 +1,7 @@
 import { eq } from 'drizzle-orm'
 import type { DraftTerms, OfferContent } from '../core/content/offer.ts'
-import { accessDecisionOn, grantsOf } from '../server/access/service.ts'
+import { accessDecisionOn } from '../server/access/decision.ts'
+import { grantsOf } from '../server/access/service.ts'
 import { agreementsDue, collectAgreements } from '../server/collecting/collect.ts'
 import { agreements, orders, people } from '../server/db/schema/index.ts'
 import { schoolDay } from '../server/school/service.ts'

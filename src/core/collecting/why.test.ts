@@ -110,6 +110,17 @@ it.each([
     { opens: '2027-01-01', closes: '2027-02-01', note: null },
     'Closed since 1 February 2027; it was open from 1 January 2027: bought.',
   ],
+  [
+    { opens: '2027-01-01', closes: null, note: null, membership: { of: ['Paper'], isOpen: true, since: null } },
+    'Open as long as the membership in Paper lasts, from 1 January 2027: bought.',
+  ],
+  [
+    {
+      ...{ opens: '2027-01-01', closes: null, note: null },
+      membership: { of: ['Paper', 'Boxes'], isOpen: false, since: '2027-01-20' },
+    },
+    'Closed since 20 January 2027: the membership in “Paper” or “Boxes” is over. It opens again with it; bought.',
+  ],
   [{ opens: '2027-03-01', closes: null, note: 'raffle' }, 'Opens on 1 March 2027: given by the school, “raffle”.'],
 ])('says of %j that %s', (grant, words) => {
   expect(formatWhyGiven({ ...grant, today: '2027-02-01', language: 'en' })).toBe(words)

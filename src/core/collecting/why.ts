@@ -1,6 +1,7 @@
 import { addDays, type Day } from '../calendar/day.ts'
 import { formatDay } from '../calendar/formatDay.ts'
 import { opensOn } from '../quote/access.ts'
+import { formatTitles } from '../sentence/words.ts'
 import { type AccessBasis, closesAsItStands, isWithoutGrace, regularPaidOf, suspendedForDebt } from './access.ts'
 import type { Agreement } from './agreement.ts'
 
@@ -60,15 +61,24 @@ interface Given {
   closes: Day | null
   /** Why it was given by hand; null where it was bought. */
   note: string | null
+  /** The membership on which it hangs: of what, and since when it is over; null where it hangs on none. */
+  membership?: { of: readonly string[]; isOpen: boolean; since: Day | null } | null
   today: Day
   language: string
 }
 
 /** Why a course is open until when, where nothing more is to be paid: it was bought, or given by hand. */
-export function formatWhyGiven({ opens, closes, note, today, language }: Given): string {
+export function formatWhyGiven({ opens, closes, note, membership = null, today, language }: Given): string {
   const day = (when: Day) => formatDay(when, language)
   const how = note === null ? 'bought' : `given by the school${note ? `, “${note}”` : ''}`
+  if (membership && !membership.isOpen) {
+    const since = membership.since ? ` since ${day(membership.since)}` : ''
+    return `Closed${since}: the membership in ${formatTitles(membership.of, 'or')} is over. It opens again with it; ${how}.`
+  }
   if (opens > today) return `Opens on ${day(opens)}: ${how}.`
   if (closes !== null && closes <= today) return `Closed since ${day(closes)}; it was open from ${day(opens)}: ${how}.`
+  if (membership) {
+    return `Open as long as the membership in ${formatTitles(membership.of, 'or')} lasts, from ${day(opens)}: ${how}.`
+  }
   return `${closes === null ? 'Open for good' : `Open until ${day(closes)}`}, from ${day(opens)}: ${how}.`
 }

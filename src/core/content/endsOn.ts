@@ -1,7 +1,7 @@
 import type { Day } from '../calendar/day.ts'
 import { opensOn } from '../quote/access.ts'
 import { openingDay } from '../quote/courseDay.ts'
-import type { Access } from '../terms/terms.ts'
+import type { DraftAccess } from './offer.ts'
 
 /** Why a course could not be open for who buys on a day: its last day is past, or is not after its opening. */
 export type AccessProblem = { code: 'ended' | 'closes-before-opening'; until: Day; opens: Day }
@@ -10,7 +10,11 @@ export type AccessProblem = { code: 'ended' | 'closes-before-opening'; until: Da
  * What keeps an access rule from being sold on a day (pricing rules, section 8); null where nothing does.
  * @param days on which its courses open; where one of them can be open, it can be sold.
  */
-export function accessProblem(access: Access, today: Day, days: readonly (Day | null)[] = []): AccessProblem | null {
+export function accessProblem(
+  access: DraftAccess,
+  today: Day,
+  days: readonly (Day | null)[] = [],
+): AccessProblem | null {
   const { lasts } = access
   if (typeof lasts === 'string' || !('until' in lasts)) return null
   const first = opensOn(access, today)

@@ -55,7 +55,8 @@ const draftTermsSchema = v.variant('kind', [
 
 const accessSchema = v.object({
   from: v.nullable(day),
-  lasts: v.union([v.picklist(['forever', 'whilePaying']), v.strictObject({ until: day }), spanSchema]),
+  /** `whileMember`: as long as the membership that the offer is for; its quote says `forever` (selling rules, section 2a). */
+  lasts: v.union([v.picklist(['forever', 'whilePaying', 'whileMember']), v.strictObject({ until: day }), spanSchema]),
   graceDays: whole(0, 90, 'There are at most 90 days of grace.'),
 })
 
@@ -74,7 +75,7 @@ export function statementProblem(text: string): string | null {
 }
 
 /**
- * Who may buy: everyone, who holds one of the given courses, who has the link, or nobody by itself: it can only be added
+ * Who may buy: everyone, who holds one of the given courses or bought one of the given bundles, who has the link, or nobody by itself: it can only be added
  * to an order of something else.
  */
 const audienceSchema = v.variant('who', [
@@ -123,6 +124,7 @@ export const offerContentSchema = v.object({
 
 export type OfferContent = v.InferOutput<typeof offerContentSchema>
 export type DraftTerms = v.InferOutput<typeof draftTermsSchema>
+export type DraftAccess = OfferContent['access']
 export type DraftSale = NonNullable<OfferContent['sale']>
 
 /** An offer as it begins: one price, still to be written, for good. */
@@ -185,21 +187,36 @@ function quotableInstallments(terms: Extract<DraftTerms, { kind: 'installments' 
   return terms
 }
 
-/** An access rule that fits the terms: open while paying is for subscriptions alone. */
-export function fittingAccess(access: Access, terms: DraftTerms): Access {
-  if (access.lasts !== 'whilePaying' || terms.kind === 'subscription') return access
-  return { ...access, lasts: 'forever' }
+/** An access rule that fits the terms, as the quote has it: open while paying is for subscriptions alone. */
+export function fittingAccess(access: DraftAccess, terms: DraftTerms): Access {
+  const { lasts } = access
+  const isForever = lasts === 'whileMember' || (lasts === 'whilePaying' && terms.kind !== 'subscription')
+  return { ...access, lasts: isForever ? 'forever' : lasts }
+}
+
+/** Whether an offer's access can last as long as a membership: it is for members, and free or paid once. */
+export function mayLastWhileMember({ terms, audience }: Pick<OfferContent, 'terms' | 'audience'>): boolean {
+  return audience.who === 'holders' && ['free', 'single', 'openPrice'].includes(terms.kind)
+}
+
+/** The courses and bundles as whose member its buyer has access, for as long as that; null where it hangs on none. */
+export function membersOf(content: Pick<OfferContent, 'terms' | 'audience' | 'access'>): string[] | null {
+  const { audience, access } = content
+  if (access.lasts !== 'whileMember' || audience.who !== 'holders' || !mayLastWhileMember(content)) return null
+  return audience.of
 }
 
 /**
  * The access rule after a change of terms. Whoever turns a price into a subscription and has said nothing else
  * about access means that the course is open while it is paid; otherwise the rule is only made to fit.
  */
-export function accessAfter(access: Access, before: DraftTerms, terms: DraftTerms): Access {
+export function accessAfter(access: DraftAccess, before: DraftTerms, terms: DraftTerms): DraftAccess {
   const isUntouched = access.lasts === 'forever' && access.from === null
   return terms.kind === 'subscription' && before.kind !== 'subscription' && isUntouched
     ? { from: null, lasts: 'whilePaying', graceDays: access.graceDays || 3 }
-    : fittingAccess(access, terms)
+    : access.lasts === 'whileMember'
+      ? access
+      : fittingAccess(access, terms)
 }
 
 /** Why a sale could never run, in words: it ends before it begins. Null where it can. */

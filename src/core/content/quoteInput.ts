@@ -10,7 +10,7 @@ import { readStoredQuote } from '../quote/stored.ts'
 import type { Quote, Role } from '../quote/types.ts'
 import type { OfferInWords } from '../sentence/sentence.ts'
 import type { Access, Tax, Terms } from '../terms/terms.ts'
-import { fittingAccess, type OfferContent, quotableSale, quotableTerms } from './offer.ts'
+import { fittingAccess, membersOf, type OfferContent, quotableSale, quotableTerms } from './offer.ts'
 
 /** What of a school a price depends on. */
 export interface PricingSchool {
@@ -78,8 +78,8 @@ export function basketInput(school: PricingSchool, lines: readonly PricedLine[],
 }
 
 /** The courses that are included in an offer; where none is, all of them, and the quote refuses its access. */
-function coursesIn(courses: PricedOffer['courses'], { access }: OfferContent): PricedOffer['courses'] {
-  const included = includedIn(courses, access)
+function coursesIn(courses: PricedOffer['courses'], { access, terms }: OfferContent): PricedOffer['courses'] {
+  const included = includedIn(courses, fittingAccess(access, terms))
   return included.length > 0 ? included : courses
 }
 
@@ -130,7 +130,8 @@ export function describeOffer(
 ): DescribedOffer | null {
   if (!quotableTerms(offer.content.terms) || !parseInstant(at)) return null
   try {
-    return describeQuote(school, quoteInputOf(school, offer, at, null, terms))
+    const { quote: quoted, priced } = describeQuote(school, quoteInputOf(school, offer, at, null, terms))
+    return { quote: quoted, priced: { ...priced, isWhileMember: membersOf(offer.content) !== null } }
   } catch (error) {
     if (error instanceof DocumentError) return null
     throw error

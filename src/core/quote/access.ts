@@ -4,7 +4,7 @@ import type { Access, Terms } from '../terms/terms.ts'
 import { anchorOf } from './schedule.ts'
 
 /** The day on which a course opens for who buys it on `purchaseDay` (pricing rules, section 8). */
-export function opensOn(access: Access, purchaseDay: Day): Day {
+export function opensOn(access: Pick<Access, 'from'>, purchaseDay: Day): Day {
   return access.from ? later(purchaseDay, access.from) : purchaseDay
 }
 

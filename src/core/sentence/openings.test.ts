@@ -36,15 +36,31 @@ const opening = (courses: Course[], terms: Terms = once, access: Partial<OfferCo
 const YEAR = { count: 1, unit: 'year' } as const
 
 it('a bundle opens with the first of its courses; what opens later is named, by its day', () => {
-  expect(opening([PAPER, PAST])).toEqual({ opens: '2027-01-31', closes: null, count: 2, notes: [] })
+  expect(opening([PAPER, PAST])).toEqual({
+    opens: '2027-01-31',
+    closes: null,
+    isWhileMember: false,
+    count: 2,
+    first: 1,
+    notes: [],
+  })
   expect(opening([PAPER, BOXES])).toEqual({
     opens: '2027-01-31',
     closes: null,
+    isWhileMember: false,
     count: 2,
+    first: 1,
     notes: ['“Boxes” opens on 1 March.'],
   })
   expect(opening([BOXES, PAPER, COPTIC]).notes).toEqual(['“Boxes” and “Coptic” open on 1 March.'])
-  expect(opening([BOXES, COPTIC])).toEqual({ opens: '2027-03-01', closes: null, count: 2, notes: [] })
+  expect(opening([BOXES, COPTIC])).toEqual({
+    opens: '2027-03-01',
+    closes: null,
+    isWhileMember: false,
+    count: 2,
+    first: 1,
+    notes: [],
+  })
   // An offer can only open later than its courses.
   expect(opening([PAPER, BOXES], once, { from: '2027-04-01' })).toMatchObject({ opens: '2027-04-01', notes: [] })
   expect(opening([PAPER, BOXES], once, { from: '2027-02-01' })).toMatchObject({
@@ -57,19 +73,25 @@ it('a span counts from the day on which each course opens', () => {
   expect(opening([PAPER, BOXES], once, { lasts: YEAR })).toEqual({
     opens: '2027-01-31',
     closes: '2028-01-31',
+    isWhileMember: false,
     count: 2,
+    first: 1,
     notes: ['“Boxes” opens on 1 March, and closes on 1 March 2028.'],
   })
   expect(opening([BOXES], once, { lasts: YEAR })).toEqual({
     opens: '2027-03-01',
     closes: '2028-03-01',
+    isWhileMember: false,
     count: 1,
+    first: 1,
     notes: [],
   })
   expect(opening([BOXES], monthly, { lasts: YEAR })).toEqual({
     opens: '2027-03-01',
     closes: '2028-03-01',
+    isWhileMember: false,
     count: 1,
+    first: 1,
     notes: [],
   })
 })
@@ -79,7 +101,9 @@ it('what opens when its access is over is not included, and says so', () => {
   expect(opening([PAPER, BOXES], once, until)).toEqual({
     opens: '2027-01-31',
     closes: '2027-03-01',
+    isWhileMember: false,
     count: 1,
+    first: 1,
     notes: ['“Boxes” opens on 1 March, when this access is over. It is not included.'],
   })
   expect(described([PAPER, BOXES], once, until)?.quote.lines[0]?.shares.map(({ course }) => course)).toEqual(['paper'])
@@ -92,7 +116,14 @@ it('what opens when its access is over is not included, and says so', () => {
 it('days of an access while paying that lie before the opening are lost, and it is said', () => {
   const lost = 'You pay from today on. What is paid for days before the opening is not refunded.'
   const whilePaying = { lasts: 'whilePaying' } as const
-  expect(opening([BOXES], monthly, whilePaying)).toEqual({ opens: '2027-03-01', closes: null, count: 1, notes: [lost] })
+  expect(opening([BOXES], monthly, whilePaying)).toEqual({
+    opens: '2027-03-01',
+    closes: null,
+    isWhileMember: false,
+    count: 1,
+    first: 1,
+    notes: [lost],
+  })
   expect(opening([PAPER, BOXES], monthly, whilePaying).notes).toEqual(['“Boxes” opens on 1 March.', lost])
   expect(opening([PAPER], monthly, whilePaying).notes).toEqual([])
 })

@@ -11,8 +11,11 @@ export interface Opening {
   /** The first day on which any of them is open, and the day on which that closes; null for good, or while it is paid. */
   opens: Day
   closes: Day | null
-  /** How many courses it opens. */
+  /** It lasts as long as the membership that it is for. */
+  isWhileMember: boolean
+  /** How many courses it opens, and how many of them first. */
   count: number
+  first: number
   /** What differs from that, in sentences: courses that open later, or not at all, and days that are paid and lost. */
   notes: string[]
 }
@@ -25,7 +28,7 @@ export interface Opening {
  */
 export function openingOf(
   courses: readonly { title: string; opens: Day | null }[],
-  { access, terms, line, purchaseDay, money }: OfferInWords,
+  { access, isWhileMember = false, terms, line, purchaseDay, money }: OfferInWords,
 ): Opening {
   const rule = { access, terms, from: line.opens }
   const included = includedIn(courses, access)
@@ -48,7 +51,9 @@ export function openingOf(
   return {
     opens,
     closes: closesBy(rule, opens, purchaseDay),
+    isWhileMember,
     count: included.length,
+    first: included.filter((course) => openingDay(line.opens, course.opens) === opens).length,
     notes: [...later, ...(isLost ? [OPENING.lost] : []), ...notIncluded],
   }
 }

@@ -17,6 +17,8 @@ import { formatLength, formatRate, formatThen } from './words.ts'
 export interface OfferInWords {
   terms: Terms
   access: Access
+  /** It lasts as long as the membership that it is for, whatever its quote says. */
+  isWhileMember?: boolean
   line: QuotedLine
   purchaseDay: Day
   money: MoneyFormat
@@ -267,7 +269,7 @@ function formatLaterRun(run: Run, { terms, money, purchaseDay }: OfferInWords): 
 }
 
 /** When the course opens and closes, as sentences. */
-function formatAccess({ access, line, purchaseDay, money }: OfferInWords): string {
+function formatAccess({ access, isWhileMember, line, purchaseDay, money }: OfferInWords): string {
   const day = (when: Day) => formatDay(when, money.language, purchaseDay.slice(0, 4))
   const opens = line.opens > purchaseDay ? say(SENTENCE.opensOn, { day: day(line.opens) }) : SENTENCE.open
   if (access.lasts === 'whilePaying') {
@@ -275,14 +277,16 @@ function formatAccess({ access, line, purchaseDay, money }: OfferInWords): strin
       ? say(SENTENCE.whilePaidGrace, { opens, count: access.graceDays })
       : say(SENTENCE.whilePaid, { opens })
   }
+  if (isWhileMember) return say(SENTENCE.whileMember, { opens })
   return line.closes ? say(SENTENCE.until, { opens, day: day(line.closes) }) : say(SENTENCE.forGood, { opens })
 }
 
 /** When a course opens and for how long, in few words. */
-export function formatAccessShort({ access, line, purchaseDay, money }: OfferInWords): string {
+export function formatAccessShort({ access, isWhileMember, line, purchaseDay, money }: OfferInWords): string {
   const day = (when: Day) => formatDay(when, money.language, purchaseDay.slice(0, 4))
   const opens = line.opens > purchaseDay ? say(OFFER.opensOn, { day: day(line.opens) }) : OFFER.opensAtOnce
-  return say(OFFER.dot, { one: opens, next: formatLasts(access.lasts, day) })
+  const lasts = isWhileMember ? OFFER.whileMember : formatLasts(access.lasts, day)
+  return say(OFFER.dot, { one: opens, next: lasts })
 }
 
 function formatLasts(lasts: Access['lasts'], day: (when: Day) => string): string {

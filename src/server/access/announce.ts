@@ -61,7 +61,7 @@ function endsBySelf(days: number): SQL | undefined {
     sql`not exists (select from ${agreements} a where a.line_id = ${grants.lineId}
       and a.kind = 'subscription' and a.state <> 'completed')`,
     sql`not exists (select from ${grants} o where o.person_id = ${grants.personId} and o.course_id = ${grants.courseId}
-      and o.ended_at is null and (o.closes is null or o.closes > ${grants.closes}))`,
+      and o.ended_at is null and o.members_of is null and (o.closes is null or o.closes > ${grants.closes}))`,
   )
 }
 

@@ -12,7 +12,8 @@ import { queueMessage } from '../outbox/queue.ts'
 import type { Services } from '../platform/context.ts'
 import { onceInTransaction } from '../platform/keyedRequest.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
-import { type Grant, grantsOf } from './service.ts'
+import type { Grant } from './decision.ts'
+import { grantsOf } from './service.ts'
 
 const day = v.pipe(v.string(), v.check(isDay, 'This date does not exist.'))
 const note = v.optional(v.pipe(v.string(), v.trim(), v.maxLength(300, 'Use at most 300 characters.')), '')

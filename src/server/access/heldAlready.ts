@@ -24,6 +24,7 @@ const allGrants = (db: Queryable) =>
       nextTry: agreements.nextTry,
       closes: grants.closes,
       suspendedFrom: grants.suspendedFrom,
+      membersOf: grants.membersOf,
       kind: agreements.kind,
       state: agreements.state,
     })
@@ -87,11 +88,17 @@ export function heldAlready(db: Queryable, personId: string, courseId: string, d
 }
 
 /**
- * Whether a holding makes buying a line pointless: it lasts at least as long, and hangs on no further payment (selling
- * rules, section 2). Anything else is bought beside it by who is told, and access is then the union of both.
+ * Whether a holding makes buying a line pointless: it lasts at least as long, and hangs on no further payment, nor on a
+ * membership on which the line does not hang too (selling rules, section 2). Anything else is bought beside it by who is told, and access is then the union of both.
  */
-export function outlasts({ closes, state }: Holding, { closes: wanted, untilCancelled }: QuotedLine): boolean {
+export function outlasts(
+  { closes, state, membersOf }: Holding,
+  { closes: wanted, untilCancelled }: QuotedLine,
+  wantedMembersOf: readonly string[] | null,
+): boolean {
   if (state === 'active' || state === 'stopped') return false
+  // What hangs on a membership lasts no longer than that.
+  if (membersOf !== null && !wantedMembersOf?.every((id) => membersOf.includes(id))) return false
   return closes === null || (wanted !== null && !untilCancelled && closes >= wanted)
 }
 
@@ -124,11 +131,12 @@ export function paidMeanwhile(
   let first: string | null = null
   for (const courseId of courseIds) {
     const other = held.find(
-      ({ personId, courseId: of, orderId, paidAt }) =>
+      ({ personId, courseId: of, orderId, paidAt, membersOf }) =>
         personId === order.personId &&
         of === courseId &&
         orderId !== null &&
         orderId !== order.id &&
+        membersOf === null &&
         paidAt !== null &&
         paidAt > order.createdAt,
     )

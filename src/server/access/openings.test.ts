@@ -122,7 +122,9 @@ it('before paying and after, it is said what opens when, and what is paid for an
   expect(opening).toEqual({
     opens: today,
     closes: null,
+    isWhileMember: false,
     count: 2,
+    first: 1,
     notes: [
       `“Boxes ${n}” opens on ${formatDay(soon, 'en', today.slice(0, 4))}.`,
       'You pay from today on. What is paid for days before the opening is not refunded.',

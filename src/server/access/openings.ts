@@ -8,7 +8,7 @@ import { courses, grants, orderLines, orders } from '../db/schema/index.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { queueMessages } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
-import { schoolDay } from '../school/service.ts'
+import { findSchool, schoolDay } from '../school/service.ts'
 
 /** So many grants are moved in one transaction. */
 const TURN = 500
@@ -24,6 +24,8 @@ export async function moveOpenings(services: Services): Promise<void> {
 /** The same in one mode, by its clock. */
 export async function moveOpeningsIn(base: Services, mode: Mode): Promise<void> {
   const services = await inMode(base, mode)
+  // Before the school is set up there is nothing to move.
+  if (!(await findSchool(services.db))) return
   const today = await schoolDay(services)
   for (let moved = TURN; moved === TURN; ) moved = await inTransaction(services, (within) => turn(within, mode, today))
 }

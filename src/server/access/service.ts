@@ -1,79 +1,21 @@
-import { and, asc, desc, eq, gt, isNull, type SQL, sql } from 'drizzle-orm'
+import { and, asc, desc, eq, gt, inArray, isNull, or, type SQL, sql } from 'drizzle-orm'
 import { buyAgainPathOf } from '../catalogue/products.ts'
 import type { Queryable } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { agreements, catalogue, courses, grants, offers, orders } from '../db/schema/index.ts'
+import { agreements, catalogue, courses, grants, offers, orderLines, orders } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
 import type { Services, WithDatabase } from '../platform/context.ts'
-import { schoolDay } from '../school/service.ts'
+import { dayFor, getSchool, schoolDay } from '../school/service.ts'
 import type { Person } from '../session/sessions.ts'
 import type { Visitor } from '../session/visitor.ts'
-
-/** A grant, and where payments go on for it, what they stand at. */
-export type Grant = typeof grants.$inferSelect & {
-  agreement: Pick<typeof agreements.$inferSelect, 'id' | 'state' | 'kind' | 'tries' | 'nextTry'> | null
-}
-
-/** Why a visitor may or may not enter a course today. */
-export type AccessDecision =
-  | { state: 'open'; grant: Grant }
-  | { state: 'opens-later'; opens: string }
-  /** `owes`: the agreement whose unpaid payment shut it, which paying opens again. */
-  | { state: 'closed'; closed: string; owes: string | null; grant: Grant }
-  | { state: 'no-grant' }
-
-/**
- * Judges a visitor's grants of one course on a day: open when opens ≤ day < closes (pricing rules, section 8),
- * and no payment is overdue past its grace (collecting rules, section 4). The best of several grants counts.
- */
-export function accessDecisionOn(day: string, held: readonly Grant[]): AccessDecision {
-  const notEnded = held.filter((grant) => grant.endedAt === null)
-  const open = notEnded.find((grant) => grant.opens <= day && isStillOpen(day, grant))
-  if (open) return { state: 'open', grant: open }
-  const later = notEnded.filter((grant) => grant.opens > day).sort((a, b) => (a.opens < b.opens ? -1 : 1))[0]
-  if (later) return { state: 'opens-later', opens: later.opens }
-  const [last] = notEnded
-    .map((grant) => ({ grant, end: endOf(grant) }))
-    .filter(({ end }) => end !== null)
-    .sort((a, b) => ((a.end as string) < (b.end as string) ? 1 : -1))
-  if (!last) return { state: 'no-grant' }
-  const { closes, suspendedFrom, agreement } = last.grant
-  const isClosed = suspendedFrom !== null && (closes === null || day < closes)
-  return {
-    state: 'closed',
-    closed: last.end as string,
-    owes: isClosed && agreement ? agreement.id : null,
-    grant: last.grant,
-  }
-}
-
-/**
- * The day until which a subscription is paid that goes on, and on which it renews; null of any other grant. Its closing
- * day, grace included, comes only if that payment fails.
- */
-export function renewsOn({ closes, agreement }: Grant): string | null {
-  const isOngoing = agreement?.state === 'active' && agreement.kind === 'subscription' && agreement.tries === 0
-  return closes !== null && isOngoing ? agreement.nextTry : null
-}
-
-/** The first day on which a grant does not open as things stand: it closes, or an unpaid payment shuts it. */
-function endOf({ closes, suspendedFrom }: Grant): string | null {
-  return closes !== null && suspendedFrom !== null
-    ? closes < suspendedFrom
-      ? closes
-      : suspendedFrom
-    : (closes ?? suspendedFrom)
-}
-
-/** A payment that nobody has tried to collect yet, though it is its day, is not the buyer's fault. */
-function isStillOpen(day: string, grant: Grant): boolean {
-  const end = endOf(grant)
-  if (end === null || day < end) return true
-  const { agreement } = grant
-  return (
-    agreement?.state === 'active' && agreement.tries === 0 && agreement.nextTry !== null && agreement.nextTry <= day
-  )
-}
+import {
+  type AccessDecision,
+  accessDecisionOn,
+  type Grant,
+  type GrantAlone,
+  renewsOn,
+  withMemberships,
+} from './decision.ts'
 
 /** Whether a visitor may enter a course now, by their account or by the browser that bought it. */
 export async function checkAccess(services: Services, courseId: string, visitor: Visitor): Promise<AccessDecision> {
@@ -100,17 +42,39 @@ export function browserAccessSince(now: Date): Date {
 }
 
 /** The grants of one course that a visitor can show: by their account, or by the browser that bought it within the hour. */
-export async function grantsOf(
-  { db, now }: Pick<WithDatabase, 'db' | 'now'>,
-  { mode, person, browserHash }: Visitor,
+export function grantsOf(
+  services: Pick<WithDatabase, 'db' | 'now'>,
+  visitor: Visitor,
   courseId: string,
 ): Promise<Grant[]> {
+  return grantsShown(services, visitor, eq(grants.courseId, courseId))
+}
+
+/** The same of several products: of courses however they were come by, of bundles those that were bought. */
+export function grantsOfProducts(
+  services: Pick<WithDatabase, 'db' | 'now'>,
+  visitor: Visitor,
+  ids: readonly string[],
+): Promise<Grant[]> {
+  const ofLines = services.db
+    .select({ id: orderLines.id })
+    .from(orderLines)
+    .where(inArray(orderLines.productId, [...ids]))
+  return grantsShown(services, visitor, or(inArray(grants.courseId, [...ids]), inArray(grants.lineId, ofLines)))
+}
+
+async function grantsShown(
+  services: Pick<WithDatabase, 'db' | 'now'>,
+  { mode, person, browserHash }: Visitor,
+  which: SQL | undefined,
+): Promise<Grant[]> {
+  const { db, now } = services
   const byAccount = person
     ? await db
         .select(WITH_AGREEMENT)
         .from(grants)
         .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
-        .where(and(eq(grants.mode, mode), eq(grants.personId, person.id), eq(grants.courseId, courseId)))
+        .where(and(eq(grants.mode, mode), eq(grants.personId, person.id), which))
     : []
   const byBrowser = browserHash
     ? await db
@@ -121,13 +85,40 @@ export async function grantsOf(
         .where(
           and(
             eq(grants.mode, mode),
-            eq(grants.courseId, courseId),
+            which,
             eq(orders.browserHash, browserHash),
             gt(orders.paidAt, browserAccessSince(now())),
           ),
         )
     : []
-  return [...byAccount, ...byBrowser].map(({ grant, agreement }) => ({ ...grant, agreement }))
+  return withMembership(services, [...byAccount, ...byBrowser])
+}
+
+/** Grants with how the memberships stand today on which some of them hang. */
+async function withMembership(
+  services: Pick<WithDatabase, 'db' | 'now'>,
+  rows: readonly { grant: typeof grants.$inferSelect; agreement: GrantAlone['agreement'] }[],
+): Promise<Grant[]> {
+  const { db, now } = services
+  const held = rows.map(({ grant, agreement }) => ({ ...grant, agreement }))
+  const members = held.filter(({ membersOf }) => membersOf !== null)
+  if (members.length === 0) return held.map((grant) => ({ ...grant, membership: null }))
+  const school = await getSchool(db)
+  const all = await db
+    .select({ ...WITH_AGREEMENT, productId: orderLines.productId })
+    .from(grants)
+    .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
+    .leftJoin(orderLines, eq(orderLines.id, grants.lineId))
+    .where(
+      inArray(
+        grants.personId,
+        members.map(({ personId }) => personId),
+      ),
+    )
+  const known = all.map(({ grant, agreement, productId }) => {
+    return { ...grant, agreement, productId, endedOn: grant.endedAt && dayFor(school, grant.endedAt) }
+  })
+  return withMemberships(dayFor(school, now()), held, known)
 }
 
 /** Whose courses are asked for: a buyer's, or of who bought in a browser within the hour. */
@@ -168,10 +159,11 @@ export async function coursesOf(services: Services, mode: Mode, holder: Holder) 
     .where(and(heldBy(holder, services.now()), eq(grants.mode, mode), isNull(grants.endedAt)))
     .orderBy(desc(grants.createdAt))
   const byCourse = new Map<string, { course: (typeof rows)[number]['course']; buy: string; held: Grant[] }>()
-  for (const { grant, agreement, course, bought } of rows) {
+  const all = await withMembership(services, rows)
+  for (const [index, { grant, course, bought }] of rows.entries()) {
     const buy = buyAgainPathOf(bought, grant.offerId)
     const entry = byCourse.get(course.id) ?? { course, buy, held: [] }
-    entry.held.push({ ...grant, agreement })
+    entry.held.push(all[index] as Grant)
     byCourse.set(course.id, entry)
   }
   return [...byCourse.values()].map(({ course, buy, held }) => {
@@ -203,12 +195,15 @@ export async function isLineOpen(services: Services, lineId: string): Promise<bo
     .from(grants)
     .leftJoin(agreements, eq(agreements.lineId, grants.lineId))
     .where(eq(grants.lineId, lineId))
-  const held = rows.map(({ grant, agreement }) => ({ ...grant, agreement }))
-  return accessDecisionOn(await schoolDay(services), held).state === 'open'
+  return accessDecisionOn(await schoolDay(services), await withMembership(services, rows)).state === 'open'
 }
 
 /** The grants of a buyer or an order, with their courses, oldest first. */
-export async function listGrants(db: Queryable, of: { personId: string } | { orderId: string }) {
+export async function listGrants(
+  services: Pick<WithDatabase, 'db' | 'now'>,
+  of: { personId: string } | { orderId: string },
+) {
+  const { db } = services
   const rows = await db
     .select({
       grant: grants,
@@ -216,7 +211,7 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
       live: courses.live,
       slug: courses.slug,
       agreementId: agreements.id,
-      agreement: { id: agreements.id, kind: agreements.kind, state: agreements.state },
+      agreement: WITH_AGREEMENT.agreement,
       orderNumber: orders.number,
     })
     .from(grants)
@@ -225,7 +220,8 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     .leftJoin(orders, eq(orders.id, grants.orderId))
     .where('personId' in of ? eq(grants.personId, of.personId) : eq(grants.orderId, of.orderId))
     .orderBy(asc(grants.createdAt))
-  return rows.map(({ grant, title, live, slug, agreementId, agreement, orderNumber }) => ({
+  const held = await withMembership(services, rows)
+  return rows.map(({ grant, title, live, slug, agreementId, agreement, orderNumber }, index) => ({
     id: grant.id,
     courseId: grant.courseId,
     orderId: grant.orderId,
@@ -238,6 +234,9 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     course: (live ?? title).title,
     coverColor: (live ?? title).coverColor,
     note: grant.note,
+    /** The courses and bundles of its membership, and how that stands; null where it hangs on none. */
+    membersOf: grant.membersOf,
+    membership: held[index]?.membership ?? null,
     opens: grant.opens,
     closes: grant.closes,
     /** From this day an unpaid payment shuts it, until it is paid. */
@@ -246,4 +245,14 @@ export async function listGrants(db: Queryable, of: { personId: string } | { ord
     endedAt: grant.endedAt,
     endedNote: grant.endedNote,
   }))
+}
+
+/** How products are called now, by their ids. */
+export async function titlesOf(db: Queryable, ids: readonly string[]): Promise<Map<string, string>> {
+  if (ids.length === 0) return new Map()
+  const rows = await db
+    .select({ id: catalogue.id, draft: catalogue.draft, live: catalogue.live })
+    .from(catalogue)
+    .where(inArray(catalogue.id, [...ids]))
+  return new Map(rows.map(({ id, draft, live }) => [id, (live ?? draft).title]))
 }

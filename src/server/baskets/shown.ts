@@ -1,4 +1,4 @@
-import { isShownInBasket } from '../../core/content/offer.ts'
+import { isShownInBasket, membersOf } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { DocumentError } from '../../core/document/reader.ts'
 import { formatMoney, formatPlain } from '../../core/money/format.ts'
@@ -195,7 +195,7 @@ async function lineStatus(
     services,
     school,
     courses,
-    [{ id: offer.id, quote: said.quoted.quote }],
+    [{ id: offer.id, quote: said.quoted.quote, membersOf: membersOf(offer.live) }],
     visitor,
   )
   if (buyable.length === 0) return { view: { ...named, problem: says?.says ?? BASKET.owned }, orderable: null }

@@ -97,13 +97,13 @@ type Growth = typeof bundleGrowths.$inferSelect
 function held({ bundleId, courseId, after, liveDay, practiceDay }: Growth) {
   const day = sql`(case o.mode when 'live' then ${liveDay}::date else ${practiceDay}::date end)`
   return sql`held as materialized (
-    select l.id as line_id, l.order_id, l.offer_id, o.person_id, o.mode, ${day} as day, g.closes, g.suspended_from,
+    select l.id as line_id, l.order_id, l.offer_id, o.person_id, o.mode, ${day} as day, g.closes, g.suspended_from, g.members_of,
       greatest(${day}, (select (c.live ->> 'opens')::date from courses c where c.id = ${courseId})) as opens
     from order_lines l
     join orders o on o.id = l.order_id
     -- The line's own end: that of the course that opened first.
     cross join lateral (
-      select g.closes, g.suspended_from from grants g
+      select g.closes, g.suspended_from, g.members_of from grants g
       where g.line_id = l.id and g.ended_at is null order by g.opens, g.created_at, g.id limit 1
     ) g
     where l.product_id = ${bundleId} and ${after === null ? sql`true` : sql`l.id > ${after}`} and ${holdsBundle(day)}
@@ -130,8 +130,8 @@ async function open(within: Within, growth: Growth, title: string): Promise<Turn
     ),
     opened as (
       insert into grants (mode, person_id, course_id, order_id, line_id, offer_id, opens, own_opens, closes, suspended_from,
-        created_at)
-      select mode, person_id, ${courseId}, order_id, line_id, offer_id, opens, day, closes, suspended_from, ${at}
+        members_of, created_at)
+      select mode, person_id, ${courseId}, order_id, line_id, offer_id, opens, day, closes, suspended_from, members_of, ${at}
       from included
       on conflict (line_id, course_id) do update
         set ended_at = null, ended_note = null, closes = excluded.closes, suspended_from = excluded.suspended_from

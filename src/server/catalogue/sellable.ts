@@ -2,7 +2,7 @@ import { and, asc, desc, eq, isNotNull, isNull, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { type BundleContent, weightOf } from '../../core/content/bundle.ts'
 import type { CourseContent, CoverColor } from '../../core/content/course.ts'
-import type { OfferContent } from '../../core/content/offer.ts'
+import { fittingAccess, type OfferContent } from '../../core/content/offer.ts'
 import { includedIn } from '../../core/quote/courseDay.ts'
 import type { Queryable } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
@@ -183,7 +183,7 @@ export async function sellableLines(
   for (const { offer, product } of rows) {
     if (!offer.live || !product.live) continue
     const held = opened.get(offer.productId) ?? []
-    const included = includedIn(held, offer.live.access)
+    const included = includedIn(held, fittingAccess(offer.live.access, offer.live.terms))
     // It would open nothing.
     if (included.length === 0 && held.length > 0) continue
     found.set(offer.id, {

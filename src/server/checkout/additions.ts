@@ -1,5 +1,6 @@
 import type { Addition } from '../../core/content/checkoutPage.ts'
 import type { CoverColor } from '../../core/content/course.ts'
+import { membersOf } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatMoney, formatRate } from '../../core/money/format.ts'
 import type { Quote } from '../../core/quote/types.ts'
@@ -78,7 +79,13 @@ export async function offeredTo<A extends Addition>(
       const { audience } = offer.live
       const isForThem = audience.who !== 'holders' || (await needsOf(services, audience.of, visitor)).isMet
       if (!said || !opening || !isForThem) return []
-      const { buyable, says } = await beside(services, school, courses, [{ id: offer.id, quote: said.quote }], visitor)
+      const { buyable, says } = await beside(
+        services,
+        school,
+        courses,
+        [{ id: offer.id, quote: said.quote, membersOf: membersOf(offer.live) }],
+        visitor,
+      )
       const twice = courses.filter(({ id }) => ordered.some((course) => course.id === id))
       if (buyable.length === 0 || twice.length === courses.length) return []
       const titles = formatList(twice.map(({ title }) => `“${title}”`))

@@ -61,7 +61,9 @@ async function codeThatRanOut(
 
 /** A members' offer needs the membership before; it cannot be bought in one go with it (selling rules, section 2). */
 function requireNotInOneBasket(title: string, needed: readonly string[], lines: readonly PlacingLine[]) {
-  const brings = lines.find(({ courses }) => courses.some(({ id }) => needed.includes(id)))
+  const brings = lines.find(
+    ({ courses, product }) => needed.includes(product.id) || courses.some(({ id }) => needed.includes(id)),
+  )
   if (!brings) return
   throw new Problem(409, 'needs-it-before', say(REFUSED.needsItBefore, { title, membership: brings.product.title }))
 }

@@ -63,8 +63,8 @@ describe('an offer for holders', () => {
     const course = await world.sell(9900, 'Asks for the club')
     const offerId = await add(course.courseId, { who: 'holders', of: [club.courseId] })
     const { id: draftOnly } = await createCourse(world.services, 'Nobody can buy this')
-    const { courses } = await openOffer(world.services, offerId, 'practice')
-    const sold = (id: string) => courses.find((other) => other.id === id)?.isSold
+    const { memberships } = await openOffer(world.services, offerId, 'practice')
+    const sold = (id: string) => memberships.find((other) => other.id === id)?.isSold
     expect([sold(club.courseId), sold(course.courseId), sold(draftOnly)]).toEqual([true, true, false])
   })
 
@@ -73,7 +73,7 @@ describe('an offer for holders', () => {
     const offerId = await add(course.courseId, { who: 'holders', of: [club.courseId] })
     await world.buy(club.slug, world.request(club.offerId, 1900, { email: 'old@post.example' }), 'old')
     const [person] = await world.db.select().from(people).where(eq(people.email, 'old@post.example'))
-    const [grant] = await listGrants(world.db, { personId: person?.id as string })
+    const [grant] = await listGrants(world.services, { personId: person?.id as string })
     await takeBack(world.services, 'practice', grant?.id as string, 'left')
     await expect(
       world.buy(course.slug, world.request(offerId, 0, { email: 'old@post.example', payment: null }), 'old'),
@@ -88,7 +88,7 @@ describe('an offer for holders', () => {
       const view = await courseView(world.services, school, course.slug, who)
       return view.name === 'course' ? view.offers.map((offer) => offer.needs) : []
     }
-    const asked = [{ slug: club.slug, title: 'The club' }]
+    const asked = [{ kind: 'course', slug: club.slug, title: 'The club' }]
     expect(await needs(stranger)).toEqual([null, { courses: asked, isMet: false }])
     await world.buy(club.slug, world.request(club.offerId, 1900, { email: 'kim@post.example' }), 'kim')
     expect(await needs(browser('kim'))).toEqual([null, { courses: asked, isMet: true }])

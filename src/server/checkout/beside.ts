@@ -20,7 +20,7 @@ export interface HeldView {
  * Of what is on sale, what can be bought beside what the visitor has, and what is said of that (selling rules,
  * section 2). Of who is not signed in only the browser that bought just now is known.
  */
-export async function beside<T extends { id: string; quote: Quote }>(
+export async function beside<T extends { id: string; quote: Quote; membersOf: readonly string[] | null }>(
   services: Services,
   school: School,
   courses: readonly { id: string; title: string }[],
@@ -40,7 +40,8 @@ export async function beside<T extends { id: string; quote: Quote }>(
   for (const offer of offers) {
     const [line] = offer.quote.lines
     // Of several courses each must be had for as long.
-    if (line && byCourse.every((course) => course.held.some((holding) => outlasts(holding, line)))) continue
+    if (line && byCourse.every((course) => course.held.some((holding) => outlasts(holding, line, offer.membersOf))))
+      continue
     const same = await sameOffer(services.db, held, offer.id, day)
     if (same?.mayComeBack) back = same.agreementId
     if (!same) buyable.push(offer)
@@ -79,7 +80,12 @@ function formatHeld(
     const says = canBuy ? say(HELD.overlapOther, { has }) : has
     return { says, label: HELD.payments, href: `/my/plan/${ongoing.agreementId}` }
   }
-  const last = held.map(({ closes }) => closes).sort((a, b) => (a === null || (b !== null && a > b) ? -1 : 1))[0]
+  const lasting = held.filter(({ membersOf }) => membersOf === null)
+  if (lasting.length === 0) {
+    const has = say(HELD.asMember, { count })
+    return { says: canBuy ? say(HELD.overlap, { has }) : has, ...TO_MY_COURSES }
+  }
+  const last = lasting.map(({ closes }) => closes).sort((a, b) => (a === null || (b !== null && a > b) ? -1 : 1))[0]
   const until = last ? say(HELD.until, { count, day: formatDay(last, language) }) : say(HELD.has, { count })
   const has = back ? say(HELD.cancelled, { has: until }) : until
   const says = canBuy ? say(HELD.overlap, { has }) : has

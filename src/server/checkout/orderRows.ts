@@ -1,4 +1,5 @@
 import { eq } from 'drizzle-orm'
+import { membersOf } from '../../core/content/offer.ts'
 import type { QuotedLine } from '../../core/quote/types.ts'
 import { derivedKey } from '../charging/attemptKey.ts'
 import type { ChargeRequest } from '../charging/start.ts'
@@ -94,6 +95,7 @@ export function linesOfOrders(all: readonly { order: NewOrder; placing: Placing 
         role,
         quoted: quoted.quote.lines[position] as QuotedLine,
         opensFrom: offer.live.access.from,
+        membersOf: membersOf(offer.live),
         title: product.title,
         offerName: offer.live.name,
       },

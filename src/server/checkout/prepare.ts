@@ -1,4 +1,5 @@
 import { and, asc, eq, gt, inArray, isNull, ne, sql } from 'drizzle-orm'
+import { membersOf } from '../../core/content/offer.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import type { QuotedLine } from '../../core/quote/types.ts'
 import { CODES } from '../../core/words/en/codes.ts'
@@ -237,7 +238,7 @@ async function ownedAlready(
       ({ browserHash, paidAt }) => browserHash === shopper.browserHash && paidAt !== null && paidAt > justNow,
     )
     // Of several courses each must be had for as long.
-    const isOutlasted = byCourse.every((of) => of.some((one) => outlasts(one, line)))
+    const isOutlasted = byCourse.every((of) => of.some((one) => outlasts(one, line, membersOf(offer.live))))
     const own = byBrowser.find((held) => held.offerId === offer.id || isOutlasted)
     if (own?.orderId && lines.length === 1) return { kind: 'paid', orderId: own.orderId }
     if (!isSignedIn && byBrowser.length === 0) {

@@ -68,7 +68,7 @@ async function emailOf(orderId: string, kind: string) {
 describe('a course taken back', () => {
   it('of a subscription is never charged again; the buyer is told that it is cancelled', async () => {
     const plan = await agree(MONTHLY)
-    const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+    const [grant] = await listGrants(world.services, { orderId: plan.orderId })
     await takeBack(world.services, 'practice', grant?.id as string, 'moved to another class')
     expect(await rowOf(plan.id)).toMatchObject({ state: 'cancelled', cancelledWhen: 'now', nextTry: null })
     expect(await isOpen(plan)).toBe('no-grant')
@@ -82,7 +82,7 @@ describe('a course taken back', () => {
 
   it('of a plan lets go what is owed', async () => {
     const plan = await agree(parts)
-    const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+    const [grant] = await listGrants(world.services, { orderId: plan.orderId })
     await takeBack(world.services, 'practice', grant?.id as string, 'by agreement')
     await advance(40)
     expect(await takenFor(plan.orderId)).toEqual([4300])
@@ -92,7 +92,7 @@ describe('a course taken back', () => {
 
   it('in whatever way it was shut, is not charged by the worker', async () => {
     const plan = await agree(MONTHLY)
-    const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+    const [grant] = await listGrants(world.services, { orderId: plan.orderId })
     const { grants } = await import('../db/schema/index.ts')
     await world.db
       .update(grants)
@@ -112,7 +112,7 @@ it('a due day that is moved leaves the course open to the new day, and the buyer
   await moveDue(world.services, plan.id, moved, 'waits for the salary')
   expect(await kindsTo(plan.orderId)).toEqual(['due-moved'])
   expect(await emailOf(plan.orderId, 'due-moved')).toContain('stays open until then')
-  const [grant] = await listGrants(world.db, { orderId: plan.orderId })
+  const [grant] = await listGrants(world.services, { orderId: plan.orderId })
   expect(grant?.closes).toBe(addDays(moved, 3))
   const until = daysBetween(today, moved)
   for (let days = 0; days < until; days += Math.min(3, until - days)) {

@@ -278,11 +278,12 @@ async function openedBy(
     const agreement = beginAgreement(line.quoted, offer.terms.kind, purchaseDay)
     return { line, courses: of, basis: { ...offer, purchaseDay, placedOn }, agreement }
   })
-  const granted = begun.flatMap(({ line, courses: of, basis, agreement }) => {
+  const granted = begun.flatMap(({ line, courses: opened, basis, agreement }) => {
     const ownOpens = opensBy({ ...basis, from: line.opensFrom }, placedOn)
     const paid = paidAtPurchase(line.quoted, purchaseDay)
-    const grant = { mode, personId, orderId, lineId: line.id, offerId: line.offerId, ownOpens, createdAt }
-    return of.map(({ courseId, title, opens: day }) => {
+    const of = { mode, personId, orderId, lineId: line.id, offerId: line.offerId }
+    const grant = { ...of, ownOpens, membersOf: line.membersOf, createdAt }
+    return opened.map(({ courseId, title, opens: day }) => {
       const opens = openingDay(ownOpens, day)
       return { title, grant: { ...grant, courseId, opens, ...grantDates(openingOn(basis, opens), agreement, paid) } }
     })

@@ -42,6 +42,8 @@ export interface ReceiptThing {
   opensLater: string | null
   /** The day on which it closes; null for good, or while it is paid. */
   closes: string | null
+  /** The titles of the membership that it lasts as long as; null where it hangs on none. */
+  membership: string[] | null
   /** That day was past already when the money came. */
   hasEnded: boolean
   /** Another order had opened it before the money came. */
@@ -132,7 +134,10 @@ function opening(thing: ReceiptThing, isPaid: boolean, school: School): string {
 
 /** Until when it is open, and how to go on then; of several, which it is. */
 function closing(thing: ReceiptThing, school: School, isNamed: boolean): Paragraph[] {
-  const { course, closes, hasEnded, isPaidTwice } = thing
+  const { course, closes, hasEnded, membership, isPaidTwice } = thing
+  if (membership && !hasEnded && !isPaidTwice) {
+    return [{ text: say(WORDS.whileMember, { course, titles: titlesInQuotes(membership, 'or') }) }]
+  }
   if (!closes || hasEnded || isPaidTwice) return []
   const day = formatDay(closes, school.language)
   return [{ text: isNamed ? say(WORDS.namedStaysOpen, { course, day }) : say(WORDS.staysOpen, { day }) }]

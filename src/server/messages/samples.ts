@@ -88,6 +88,7 @@ export async function sampleOf(
               closes: null,
               opensLater: null,
               hasEnded: false,
+              membership: null,
               isPaidTwice: false,
             },
           ],

@@ -215,7 +215,7 @@ async function receiptOf(services: Services, orderId: string) {
     .orderBy(desc(attempts.settledAt))
   return {
     number: order.number,
-    bought: bought.map(({ line, product, courses: all, opens, closes, hasEnded, isPaidTwice }) => ({
+    bought: bought.map(({ line, product, courses: all, opens, closes, hasEnded, membership, isPaidTwice }) => ({
       course: line.title,
       offer: line.offerName,
       opens: all.map(({ title, slug, ...days }) => ({
@@ -227,6 +227,7 @@ async function receiptOf(services: Services, orderId: string) {
       opensLater: opens > placedOn ? opens : null,
       closes,
       hasEnded,
+      membership,
       isPaidTwice,
     })),
     ...amountsOf(order, bought, await getSchool(db)),

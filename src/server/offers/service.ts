@@ -1,4 +1,4 @@
-import { and, asc, countDistinct, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
+import { and, asc, countDistinct, desc, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
 import { oneByOne } from '../../core/content/bundle.ts'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
@@ -12,7 +12,7 @@ import { coursesOfProducts } from '../catalogue/sellable.ts'
 import { makeCourseLive } from '../catalogue/service.ts'
 import { type Queryable, transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
-import { courses, grants, offers, orderLines } from '../db/schema/index.ts'
+import { catalogue, courses, grants, offers, orderLines } from '../db/schema/index.ts'
 import { findDrafted, holdDraft, makeLive, publishedOf, saveDraft } from '../drafts/drafts.ts'
 import { offeredMethods } from '../gateways/service.ts'
 import { notFound, Problem } from '../http/problem.ts'
@@ -39,7 +39,7 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     countSales(db, id),
     countHolders(db, id, mode),
     publishedOf(db, 'offer', [id]),
-    coursesToHold(db),
+    productsToHold(db),
   ])
   const { kind, slug, draft, live, retiredAt } = product
   const opened = await coursesOfProducts(db, [product], services.now())
@@ -54,8 +54,8 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
     /** Buyers who have the course by this offer, in the mode. */
     holders,
     history: history.get(id) ?? [],
-    /** Every course, for an offer that only holders may buy. */
-    courses: all,
+    /** Every course and bundle, for an offer that only their members may buy. */
+    memberships: all,
     known: allPaymentMethods(gateways).map(({ capabilities }) => capabilities),
     place: others.findIndex((other) => other.id === id) + 1,
     places: others.length,
@@ -98,18 +98,18 @@ async function countHolders(db: Queryable, offerId: string, mode: Mode): Promise
   return row?.count ?? 0
 }
 
-/** Every course that is not retired, and whether it can be bought at present. */
-async function coursesToHold(db: Queryable) {
+/** Every course and bundle that is not retired, and whether it can be bought at present. */
+async function productsToHold(db: Queryable) {
   // Columns are named with their tables: of one table alone they would stand without, and mean those of the inner one.
-  const isSold = sql<boolean>`courses.live is not null and exists (
-    select from offers o where o.product_id = courses.id and o.on_sale and o.retired_at is null
+  const isSold = sql<boolean>`catalogue.live is not null and exists (
+    select from offers o where o.product_id = catalogue.id and o.on_sale and o.retired_at is null
   )`
   const rows = await db
-    .select({ id: courses.id, draft: courses.draft, isSold })
-    .from(courses)
-    .where(isNull(courses.retiredAt))
-    .orderBy(asc(courses.position))
-  return rows.map(({ id, draft, isSold: sold }) => ({ id, title: draft.title, isSold: sold }))
+    .select({ id: catalogue.id, kind: catalogue.kind, draft: catalogue.draft, isSold })
+    .from(catalogue)
+    .where(isNull(catalogue.retiredAt))
+    .orderBy(desc(catalogue.kind), asc(catalogue.position))
+  return rows.map(({ id, kind, draft, isSold: sold }) => ({ id, kind, title: draft.title, isSold: sold }))
 }
 
 async function countSales(db: Queryable, offerId: string): Promise<number> {

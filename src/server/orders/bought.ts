@@ -9,6 +9,7 @@ import { sums } from '../../core/quote/sums.ts'
 import type { Quote } from '../../core/quote/types.ts'
 import { formatCodes } from '../../core/sentence/codes.ts'
 import { formatLaterOfSeveral, type ReceiptAmounts } from '../../core/sentence/receipt.ts'
+import { titlesOf } from '../access/service.ts'
 import type { Queryable } from '../db/client.ts'
 import {
   CATALOGUE_COLUMNS,
@@ -52,6 +53,10 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
   ])
   const placedOn = order.placedOn ?? today
   const { lines } = readStoredQuote(order.quoteInput)
+  const titles = await titlesOf(
+    db,
+    rows.flatMap(({ line }) => line.membersOf ?? []),
+  )
   return rows.map(({ line, product }) => {
     const { access, terms } = (lines[line.position] as (typeof lines)[number]).offer
     const rule = { access, terms, from: line.opensFrom }
@@ -80,6 +85,8 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
       isOpen,
       /** Its last day was past already when the money came. */
       hasEnded: closes !== null && closes <= opens,
+      /** What it is a membership in that it lasts as long as, by titles; null where it hangs on none. */
+      membership: line.membersOf?.map((id) => titles.get(id) ?? '') ?? null,
       /** Another order had opened it before the money came; this one opens nothing. */
       isPaidTwice: line.duplicateOf !== null,
     }

@@ -1,4 +1,5 @@
 import { eq } from 'drizzle-orm'
+import { fittingAccess } from '../../core/content/offer.ts'
 import { formatTitles } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
@@ -99,7 +100,7 @@ export async function basketCheckoutView(
       inShop: null,
       tax: null,
       opens: '',
-      access: other.offer.live.access,
+      access: fittingAccess(other.offer.live.access, other.offer.live.terms),
       opening,
       quote: quoted.quote,
       warning: null,

@@ -3,6 +3,7 @@ import type { PageFacts, PriceColumn } from '../../core/checkoutPages/facts.ts'
 import { shotsOf } from '../../core/checkoutPages/parts.ts'
 import { quotableSale } from '../../core/content/offer.ts'
 import { formatMoney } from '../../core/money/format.ts'
+import { withOpening } from '../../core/sentence/openings.ts'
 import { formatAccessShort, formatLaterPayments } from '../../core/sentence/sentence.ts'
 import { beginSentence } from '../../core/sentence/words.ts'
 import { CHECKOUT } from '../../core/words/en/checkout.ts'
@@ -75,11 +76,12 @@ function saleEnd(product: SellableProduct, offers: readonly ShopOffer[], at: str
 
 /** An offer as a column of a price table. */
 function columnOf(
-  { id, name, price, highlighted, lines, quote, terms, access }: ShopOffer,
+  { id, name, price, highlighted, lines, quote, terms, access, opening }: ShopOffer,
   money: School,
 ): PriceColumn {
   const [line] = quote.lines
-  const priced = line && { terms, access, line, purchaseDay: quote.purchaseDay, money }
+  const said = { terms, access, isWhileMember: opening.isWhileMember, purchaseDay: quote.purchaseDay, money }
+  const priced = line && withOpening({ ...said, line }, opening)
   const later = priced ? formatLaterPayments(priced) : ''
   const known = { ...{ id, name, price, lines }, isHighlighted: highlighted }
   const accessRow = { [PRICE_ROWS.access]: priced ? beginSentence(formatAccessShort(priced)) : '' }

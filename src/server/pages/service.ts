@@ -9,7 +9,8 @@ import { beginSentence, formatList } from '../../core/sentence/words.ts'
 import { NOTICE } from '../../core/words/en/notice.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
 import { say } from '../../core/words/message.ts'
-import { browserAccessSince, buyAgainPath, checkAccess, coursesOf, renewsOn } from '../access/service.ts'
+import { type AccessDecision, renewsOn } from '../access/decision.ts'
+import { browserAccessSince, buyAgainPath, checkAccess, coursesOf } from '../access/service.ts'
 import { showBasket } from '../baskets/shown.ts'
 import { cardOf } from '../catalogue/cards.ts'
 import { liveFront } from '../catalogue/front.ts'
@@ -154,8 +155,14 @@ export async function courseView(
       lessons: course.live.lessons.map(lessonTitle),
     },
     offers: await offersOf(services, school, course, visitor),
-    isOwned: entry.state === 'open',
+    isOwned: isTheirs(entry),
+    opensOn: entry.state === 'opens-later' ? entry.opens : null,
   }
+}
+
+/** Whether somebody has a course: it is open to them, or will be. */
+function isTheirs({ state }: AccessDecision): boolean {
+  return state === 'open' || state === 'opens-later'
 }
 
 /** One bundle: what is in it, what the courses cost alone, and its offers. */
@@ -174,10 +181,9 @@ export async function bundleView(
     offersOf(services, school, bundle, visitor),
   ])
   const { held, alone, saving } = bundled(bundle, offers)
-  const owned = await Promise.all(
-    held.map(async ({ id }) => (await checkAccess(services, id, visitor)).state === 'open'),
-  )
+  const owned = await Promise.all(held.map(async ({ id }) => isTheirs(await checkAccess(services, id, visitor))))
   const { description, includesAll } = bundle.live
+  const today = await schoolDay(services)
   return {
     name: 'bundle',
     bundle: { ...cardOf(bundle), description, includesAll },
@@ -187,6 +193,7 @@ export async function bundleView(
         ...cardOf({ kind: 'course', slug: at, live }),
         price: price ? (price.now === 0 ? CATALOGUE.free : formatMoney(price.now, school)) : null,
         isOwned: owned[index] ?? false,
+        opensOn: live.opens !== null && live.opens > today ? live.opens : null,
       }
     }),
     offers,
@@ -234,7 +241,7 @@ export async function thanksView(
       paidOn: order.placedOn,
     },
     awaited: await awaitedOf(services.db, order),
-    bought: bought.map(({ line, product, courses, opens, closes, isOpen, hasEnded, isPaidTwice }) => ({
+    bought: bought.map(({ line, product, courses, opens, closes, isOpen, hasEnded, membership, isPaidTwice }) => ({
       product: cardOf(product),
       courses,
       offer: line.offerName,
@@ -242,6 +249,7 @@ export async function thanksView(
       closes,
       isOpen,
       hasEnded,
+      membership,
       isPaidTwice,
     })),
     ...amountsOf(order, bought, await getSchool(services.db)),

@@ -1,3 +1,4 @@
+import { membersOf } from '../../core/content/offer.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { openingOf } from '../../core/sentence/openings.ts'
@@ -50,6 +51,7 @@ export async function offersOf(
           taxRate: live.taxRate ?? school.taxRate,
           lines: live.lines.split('\n').filter((line) => line.trim() !== ''),
           sale: shownSale(history.get(id) ?? [], school, at),
+          membersOf: membersOf(live),
           needs: audience.who === 'holders' ? await needsOf(services, audience.of, visitor) : null,
         },
       ]

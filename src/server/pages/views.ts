@@ -81,6 +81,8 @@ export interface ShopOffer {
   lines: string[]
   sale: ShownSale | null
   needs: Needs | null
+  /** The courses and bundles as whose member its buyer has access; null where it hangs on none. */
+  membersOf: string[] | null
 }
 
 export interface SchoolView {
@@ -117,14 +119,19 @@ export interface CourseView {
   name: 'course'
   course: ProductCard & { description: string; lessons: string[] }
   offers: ShopOffer[]
+  /** The visitor has it; `opensOn`: from that day on. */
   isOwned: boolean
+  opensOn: string | null
 }
 
 export interface BundleView {
   name: 'bundle'
   bundle: ProductCard & { description: string; includesAll: boolean }
-  /** Its courses in their order, and what each costs alone, in words; null where it is not sold so. */
-  courses: (ProductCard & { price: string | null; isOwned: boolean })[]
+  /**
+   * Its courses in their order, what each costs alone, in words (null where it is not sold so), and the day on which it
+   * opens for everybody (null where it is open).
+   */
+  courses: (ProductCard & { price: string | null; isOwned: boolean; opensOn: string | null })[]
   offers: ShopOffer[]
   /** What its courses cost one by one, and what it saves, in words; null where that cannot be said truly. */
   saving: string | null
@@ -230,6 +237,8 @@ export interface Bought {
   /** The day on which it closes; null for good, or while it is paid. */
   closes: string | null
   isOpen: boolean
+  /** The titles of the membership that it lasts as long as; null where it hangs on none. */
+  membership: string[] | null
   /** The money came when the access had ended already. */
   hasEnded: boolean
   /** Another order had opened it before the money came, so that this one opens nothing. */

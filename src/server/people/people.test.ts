@@ -2,8 +2,9 @@ import { eq } from 'drizzle-orm'
 import { describe, expect, it } from 'vitest'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { takeBack } from '../access/close.ts'
+import { accessDecisionOn } from '../access/decision.ts'
 import { giveAccess } from '../access/give.ts'
-import { accessDecisionOn, checkAccess, listGrants } from '../access/service.ts'
+import { checkAccess, listGrants } from '../access/service.ts'
 import { passwordLinks, people } from '../db/schema/index.ts'
 import { composeReceipt, type Email, greeting } from '../messages/compose.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -67,7 +68,8 @@ describe('the link to set a password', () => {
 })
 
 describe('who may enter', () => {
-  const grant = { id: 'g', endedAt: null, opens: '2027-02-01', closes: '2027-03-01', suspendedFrom: null } as never
+  const never = { endedAt: null, suspendedFrom: null, membership: null }
+  const grant = { id: 'g', ...never, opens: '2027-02-01', closes: '2027-03-01' } as never
   it.each([
     ['2027-01-31', 'opens-later'],
     ['2027-02-01', 'open'],
@@ -99,7 +101,7 @@ describe('who may enter', () => {
     await expect(giveAccess(world.services, id, { courseIds: [courseId], note: 'again' })).rejects.toMatchObject({
       code: 'has-it',
     })
-    const [held] = await listGrants(world.db, { personId: id })
+    const [held] = await listGrants(world.services, { personId: id })
     expect(held).toMatchObject({ note: 'won it at the fair', orderId: null, endedAt: null })
     await takeBack(world.services, 'practice', held?.id as string, 'a mistake')
     await expect(takeBack(world.services, 'practice', held?.id as string, 'twice')).rejects.toMatchObject({
@@ -198,6 +200,7 @@ describe('messages', () => {
           offer: 'O',
           opens: [{ title: 'C', link: 'http://x/', later: null }],
           isBundle: false,
+          membership: null,
           closes: '2028-01-31',
           opensLater: null,
           hasEnded: false,

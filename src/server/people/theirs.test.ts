@@ -149,7 +149,7 @@ describe('two persons who are one', () => {
     for (const person of [a, b])
       await giveAccess(world.services, person?.id as string, { courseIds: [courseId], note: 'won' })
     await joinPeople(world.services, 'practice', a?.id as string, b?.id as string, 'twins')
-    const held = await listGrants(world.db, { personId: a?.id as string })
+    const held = await listGrants(world.services, { personId: a?.id as string })
     expect(held.filter(({ endedAt }) => endedAt === null)).toHaveLength(1)
     await expect(joinPeople(world.services, 'practice', a?.id as string, a?.id as string, 'x')).rejects.toMatchObject({
       errors: [{ at: '/other' }],

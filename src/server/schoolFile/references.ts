@@ -52,11 +52,11 @@ export function checkReferences(file: SchoolFile, known: ExistingIds): void {
     }
   }
   for (const [index, course] of file.courses.entries()) {
-    checkProduct(course, `/courses/${index}`, (id, at) => need(courses, id, at, 'course'))
+    checkProduct(course, `/courses/${index}`, (id, at) => need(products, id, at, 'course or bundle'))
   }
   for (const [index, bundle] of file.bundles.entries()) {
     const at = `/bundles/${index}`
-    checkProduct(bundle, at, (id, where) => need(courses, id, where, 'course'))
+    checkProduct(bundle, at, (id, where) => need(products, id, where, 'course or bundle'))
     for (const which of ['draft', 'live'] as const) {
       for (const [place, course] of (bundle[which]?.courses ?? []).entries()) {
         need(courses, course.id, `${at}/${which}/courses/${place}/id`, 'course')
@@ -112,13 +112,13 @@ export function checkReferences(file: SchoolFile, known: ExistingIds): void {
 
 type Product = SchoolFile['courses'][number] | SchoolFile['bundles'][number]
 
-function checkProduct(product: Product, at: string, needCourse: (id: string, at: string) => void): void {
+function checkProduct(product: Product, at: string, needProduct: (id: string, at: string) => void): void {
   for (const [index, offer] of product.offers.entries()) {
     const here = `${at}/offers/${index}`
     for (const which of ['draft', 'live'] as const) {
       const audience = offer[which]?.audience
       if (audience?.who !== 'holders') continue
-      for (const [place, id] of audience.of.entries()) needCourse(id, `${here}/${which}/audience/of/${place}`)
+      for (const [place, id] of audience.of.entries()) needProduct(id, `${here}/${which}/audience/of/${place}`)
     }
     if (offer.live && !quotableTerms(offer.live.terms)) {
       throw new FileError(`${here}/live/terms`, 'What is live has a price.')

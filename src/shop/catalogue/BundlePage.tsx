@@ -1,4 +1,6 @@
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { BundleView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { pictureSource } from '../../ui/pictures.ts'
@@ -43,6 +45,11 @@ export default function BundlePage({ page, view }: { page: ShopPage; view: Bundl
                         {course.title}
                       </span>
                       {course.summary && <span className="mt-1 block text-[14px] text-ink-2">{course.summary}</span>}
+                      {course.opensOn && (
+                        <span className="mt-1 block text-[14px] text-ink-2">
+                          {say(CATALOGUE.courseOpens, { day: formatDay(course.opensOn, page.school.language) })}
+                        </span>
+                      )}
                     </span>
                     <span className="flex-none text-[14px] text-ink-2">
                       {course.isOwned ? CATALOGUE.ownedCourse : course.price}

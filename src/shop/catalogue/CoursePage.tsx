@@ -1,4 +1,6 @@
+import { formatDay } from '../../core/calendar/formatDay.ts'
 import { CATALOGUE } from '../../core/words/en/shop.ts'
+import { say } from '../../core/words/message.ts'
 import type { CourseView, ShopPage } from '../../server/client.ts'
 import { buttonClass } from '../../ui/Button.tsx'
 import { pictureSource } from '../../ui/pictures.ts'
@@ -8,7 +10,7 @@ import { OfferCards } from './OfferCards.tsx'
 
 /** One course: what it is, its lessons, and its offers with their buttons. */
 export default function CoursePage({ page, view }: { page: ShopPage; view: CourseView }) {
-  const { course, offers, isOwned } = view
+  const { course, offers, isOwned, opensOn } = view
   return (
     <>
       <CoverHead course={course} look={page.school.look} />
@@ -39,9 +41,16 @@ export default function CoursePage({ page, view }: { page: ShopPage; view: Cours
         <aside className="grid grid-cols-1 content-start gap-3 max-md:row-start-1">
           {isOwned ? (
             <div className="rounded-lg border border-line bg-sheet p-4">
-              <p className="mb-3">{CATALOGUE.owned}</p>
-              <a href={`/learn/${course.slug}`} className={buttonClass('press', 'w-full text-center')}>
-                {CATALOGUE.open}
+              <p className="mb-3">
+                {opensOn
+                  ? say(CATALOGUE.ownedLater, { day: formatDay(opensOn, page.school.language) })
+                  : CATALOGUE.owned}
+              </p>
+              <a
+                href={opensOn ? '/my' : `/learn/${course.slug}`}
+                className={buttonClass('press', 'w-full text-center')}
+              >
+                {opensOn ? CATALOGUE.toMyCourses : CATALOGUE.open}
               </a>
             </div>
           ) : (

@@ -8,10 +8,10 @@ export function WhatIsNeeded({ needs, then }: { needs: Needs; then: string }) {
   return (
     <p className="text-[13.5px]">
       {sayWith(CARD.needs, {
-        courses: needs.courses.map(({ slug, title }, index) => (
+        courses: needs.courses.map(({ kind, slug, title }, index) => (
           <span key={slug}>
             {index > 0 && CARD.or}
-            <a className="link" href={`/course/${slug}`}>
+            <a className="link" href={`/${kind}/${slug}`}>
               {say(CARD.see, { course: title })}
             </a>
           </span>

@@ -1,7 +1,7 @@
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import { steadyFrom } from '../../core/quote/later.ts'
-import { formatTitles } from '../../core/sentence/words.ts'
+import { formatTitles, titlesInQuotes } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
 import { RECEIPT } from '../../core/words/en/receipt.ts'
 import { THANKS } from '../../core/words/en/shop.ts'
@@ -64,6 +64,9 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
             {!several &&
               first?.closes &&
               `${say(THANKS.closes, { day: formatDay(first.closes, page.school.language) })} `}
+            {!several &&
+              first?.membership &&
+              `${say(THANKS.whileMember, { titles: titlesInQuotes(first.membership, 'or') })} `}
             {sayWith(THANKS.receiptSent, { email: <Email view={view} /> })}
           </p>
           {several && (
@@ -189,10 +192,13 @@ function Email({ view }: { view: ThanksView }) {
 
 /** One of several things, below its title. */
 function howItStands(thing: Bought, page: ShopPage): string {
-  const { offer, opens, closes, hasEnded, isOpen, isPaidTwice } = thing
+  const { offer, opens, closes, hasEnded, isOpen, membership, isPaidTwice } = thing
   const day = (when: string) => formatDay(when, page.school.language)
   if (isPaidTwice) return say(THANKS.lineTwice, { school: page.school.name })
   if (hasEnded && closes) return say(THANKS.lineEnded, { day: day(closes), school: page.school.name })
+  if (isOpen && membership) {
+    return say(THANKS.lineWhileMember, { offer, titles: titlesInQuotes(membership, 'or') })
+  }
   if (isOpen) {
     return closes ? say(THANKS.lineOpenUntil, { offer, day: day(closes) }) : say(THANKS.lineOpen, { offer })
   }

@@ -22,7 +22,7 @@ interface WhatHappensProps {
 /** What is paid today and later, and for how long the course is open. */
 export function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensProps) {
   const { terms, opening } = offer
-  const { count } = opening
+  const { count, first } = opening
   const quote = said ?? offer.quote
   // Of a price that was typed, an estimate until the server has said what it comes to.
   const isEstimate = terms.kind === 'openPrice' && !said
@@ -45,15 +45,19 @@ export function WhatHappens({ page: { school }, offer, said, pay }: WhatHappensP
   const lasts =
     offer.access.lasts === 'whilePaying'
       ? CHECKOUT.whilePaying
-      : opening.closes
-        ? say(CHECKOUT.until, { day: day(opening.closes) })
-        : CHECKOUT.forGood
+      : opening.isWhileMember
+        ? CHECKOUT.whileMember
+        : opening.closes
+          ? say(CHECKOUT.until, { day: day(opening.closes) })
+          : CHECKOUT.forGood
   return (
     <dl className="grid grid-cols-[1fr_auto] gap-x-2.5 gap-y-1">
       <dt className="font-semibold">
         {opensLater
           ? say(CHECKOUT.todayOpensOn, { count, day: day(opensLater), lasts })
-          : say(CHECKOUT.todayOpen, { count, lasts })}
+          : first < count
+            ? say(CHECKOUT.todayOpenSome, { count: first, all: count, lasts })
+            : say(CHECKOUT.todayOpen, { count, lasts })}
       </dt>
       <dd className="text-right font-semibold">
         {before && before.today.pay !== pay && pay !== null && <Before amount={before.today.pay} school={school} />}

@@ -38,13 +38,15 @@ export function WhatHappensTogether({
   const payToday = ({ payments }: QuotedLine) =>
     payments.reduce((sum, { due, pay }) => (due === purchaseDay ? sum + pay : sum), 0)
   const opening = (index: number) => {
-    const { opens = purchaseDay, closes = null } = openings[index] ?? {}
+    const { opens = purchaseDay, closes = null, isWhileMember = false } = openings[index] ?? {}
     const lasts =
       accesses[index]?.lasts === 'whilePaying'
         ? CHECKOUT.whilePaying
-        : closes
-          ? say(CHECKOUT.until, { day: day(closes) })
-          : CHECKOUT.forGood
+        : isWhileMember
+          ? CHECKOUT.whileMember
+          : closes
+            ? say(CHECKOUT.until, { day: day(closes) })
+            : CHECKOUT.forGood
     return opens > purchaseDay
       ? say(CHECKOUT.lineOpensOn, { title: titles[index] ?? '', day: day(opens), lasts })
       : say(CHECKOUT.lineOpen, { title: titles[index] ?? '', lasts })

@@ -1,33 +1,35 @@
 import { addDays } from '../../core/calendar/day.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { type AccessProblem, accessProblem } from '../../core/content/endsOn.ts'
-import type { DraftTerms } from '../../core/content/offer.ts'
-import type { Access } from '../../core/terms/terms.ts'
+import type { DraftAccess, DraftTerms } from '../../core/content/offer.ts'
 import { CountField, DateField, Pick, SpanField } from './InlineFields.tsx'
 
 interface AccessBenchProps {
-  access: Access
+  access: DraftAccess
   terms: DraftTerms
   today: string
   /** BCP 47 tag in which days are said. */
   language: string
   /** The days on which its courses open. */
   days: readonly (string | null)[]
-  onChange: (access: Access) => void
+  /** It is for members, and free or paid once. */
+  mayLastWhileMember: boolean
+  onChange: (access: DraftAccess) => void
 }
 
-type How = 'forever' | 'span' | 'until' | 'whilePaying'
+type How = 'forever' | 'span' | 'until' | 'whilePaying' | 'whileMember'
 
 /** When the course is open, as a sentence. */
-export function AccessBench({ access, terms, today, language, days, onChange }: AccessBenchProps) {
+export function AccessBench({ access, terms, today, language, days, mayLastWhileMember, onChange }: AccessBenchProps) {
   const { lasts, from, graceDays } = access
-  const how: How = typeof lasts === 'string' ? lasts : 'until' in lasts ? 'until' : 'span'
+  const isForever = lasts === 'whileMember' && !mayLastWhileMember
+  const how: How = isForever ? 'forever' : typeof lasts === 'string' ? lasts : 'until' in lasts ? 'until' : 'span'
   const problem = accessProblem(access, today, days)
   const why = problem && formatProblem(problem, language)
   const isSubscription = terms.kind === 'subscription'
   const hasLater = isSubscription || terms.kind === 'installments'
   const choose = (next: How) => {
-    if (next === 'forever') onChange({ ...access, lasts: 'forever' })
+    if (next === 'forever' || next === 'whileMember') onChange({ ...access, lasts: next })
     else if (next === 'whilePaying') onChange({ from: null, lasts: 'whilePaying', graceDays: graceDays || 3 })
     else if (next === 'span') onChange({ ...access, lasts: { count: 1, unit: 'year' } })
     else onChange({ ...access, lasts: { until: addDays(from ?? today, 365) } })
@@ -63,6 +65,7 @@ export function AccessBench({ access, terms, today, language, days, onChange }: 
           ['span', 'for'],
           ['until', 'until'],
           ...(isSubscription ? ([['whilePaying', 'while it is paid']] as const) : []),
+          ...(mayLastWhileMember ? ([['whileMember', 'as long as the membership lasts']] as const) : []),
         ]}
         onChange={choose}
       />

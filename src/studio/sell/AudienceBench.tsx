@@ -4,15 +4,15 @@ import { Add, Additions } from './TermsBench.tsx'
 
 interface AudienceBenchProps {
   audience: Audience
-  /** What can be held: every course but the offer's own. */
-  courses: readonly { id: string; title: string }[]
+  /** What can be held: every course and bundle but the offer's own. */
+  products: readonly { id: string; kind: 'course' | 'bundle'; title: string }[]
   onChange: (audience: Audience) => void
 }
 
 /** Who may buy, as a sentence. */
-export function AudienceBench({ audience, courses, onChange }: AudienceBenchProps) {
+export function AudienceBench({ audience, products, onChange }: AudienceBenchProps) {
   const choose = (who: Audience['who']) => {
-    if (who === 'holders') onChange({ who, of: courses[0] ? [courses[0].id] : [] })
+    if (who === 'holders') onChange({ who, of: products[0] ? [products[0].id] : [] })
     else onChange({ who })
   }
   return (
@@ -32,7 +32,7 @@ export function AudienceBench({ audience, courses, onChange }: AudienceBenchProp
       {audience.who === 'link' && ' below. It is listed nowhere.'}
       {audience.who === 'added' && '. It can only be added to an order, as an order bump of a checkout page.'}
       {audience.who === 'holders' && (
-        <Holders of={audience.of} courses={courses} onChange={(of) => onChange({ who: 'holders', of })} />
+        <Holders of={audience.of} products={products} onChange={(of) => onChange({ who: 'holders', of })} />
       )}
     </div>
   )
@@ -40,24 +40,24 @@ export function AudienceBench({ audience, courses, onChange }: AudienceBenchProp
 
 interface HoldersProps {
   of: readonly string[]
-  courses: AudienceBenchProps['courses']
+  products: AudienceBenchProps['products']
   onChange: (of: string[]) => void
 }
 
-function Holders({ of, courses, onChange }: HoldersProps) {
-  const left = courses.filter(({ id }) => !of.includes(id))
-  if (courses.length === 0) return ' a course: there is no other course yet.'
+function Holders({ of, products, onChange }: HoldersProps) {
+  const left = products.filter(({ id }) => !of.includes(id))
+  if (products.length === 0) return ' a course: there is no other course yet.'
   return (
     <>
       {of.map((id, index) => (
         <span key={id}>
           {index > 0 && ' or'}{' '}
           <Pick
-            label={index === 0 ? 'Course they need' : `Course they need, choice ${index + 1}`}
+            label={index === 0 ? 'What they need' : `What they need, choice ${index + 1}`}
             value={id}
-            options={courses
-              .filter((course) => course.id === id || !of.includes(course.id))
-              .map((course) => [course.id, course.title || 'Untitled course'] as const)}
+            options={products
+              .filter((product) => product.id === id || !of.includes(product.id))
+              .map(({ id: product, kind, title }) => [product, title || `Untitled ${kind}`] as const)}
             onChange={(chosen) => onChange(of.map((known) => (known === id ? chosen : known)))}
           />
           {of.length > 1 && (
@@ -70,7 +70,9 @@ function Holders({ of, courses, onChange }: HoldersProps) {
       ))}
       . Others see it with what they need.
       <Additions>
-        {left[0] && <Add onClick={() => onChange([...of, (left[0] as { id: string }).id])}>Or another course</Add>}
+        {left[0] && (
+          <Add onClick={() => onChange([...of, (left[0] as { id: string }).id])}>Or another course or bundle</Add>
+        )}
       </Additions>
     </>
   )

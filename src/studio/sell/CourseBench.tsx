@@ -11,9 +11,10 @@ import { unwrap } from '../../ui/problem.ts'
 import { useOnce } from '../../ui/useOnce.ts'
 import { api } from '../api.ts'
 import { DraftBench, usePublishing } from '../drafting/DraftBench.tsx'
+import { OpenBench } from '../drafting/OpenBench.tsx'
+import { useUnreadFields } from '../drafting/UnreadFields.tsx'
 import { useDraft } from '../drafting/useDraft.ts'
 import { Section, Work } from '../frame/Places.tsx'
-import { Waiting } from '../frame/Waiting.tsx'
 import { useSession, useStudioToday } from '../session/session.ts'
 import { formatHolders, formatOpensFor } from './BundleHolders.tsx'
 import { CourseMirror } from './CourseMirror.tsx'
@@ -29,10 +30,7 @@ import { useRetiring } from './useRetiring.ts'
 /** The bench for the course in the address. */
 export function CourseBenchPage() {
   const { id = '' } = useParams()
-  const course = useCourse(id)
-  if (course.error) return <Work bench={<p className="py-10 text-ink-2">{course.error.message}</p>} mirror={null} />
-  if (!course.data) return <Work bench={<Waiting />} mirror={null} />
-  return <CourseBench key={course.data.id} course={course.data} />
+  return <OpenBench query={useCourse(id)}>{(course) => <CourseBench course={course} />}</OpenBench>
 }
 
 function CourseBench({ course }: { course: BenchCourse }) {
@@ -52,6 +50,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
     },
   })
   const publishing = usePublishing(draft)
+  const unread = useUnreadFields()
   const { content, change, state } = draft
   const errorAt = (field: string) => (state.kind === 'failed' ? state.error.at(`/content/${field}`) : undefined)
 
@@ -101,6 +100,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
         <DraftBench
           draft={draft}
           publishing={publishing}
+          unread={unread}
           kicker={`Course${course.retiredAt ? ' · retired' : course.live ? ' · live' : ' · not live yet'}`}
           isRetired={course.retiredAt !== null}
           setRetired={setRetired}
@@ -115,7 +115,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
               ...course.opensFor.map(formatOpensFor),
               ...formatMoved(course, draft.saved.draft.opens, today, school.language),
             ],
-            blocked: [],
+            blocked: unread.map(({ label, why }) => `“${label}” is not saved. ${why}`),
             run: () =>
               publishOnce((header) =>
                 api.catalogue.courses[':id'].publish.$post({ param, json: { rev: draft.revision() }, header }),
@@ -163,6 +163,6 @@ function formatMoved({ live, waiting }: BenchCourse, opens: string | null, today
   if (!live || live.opens === opens || waiting.live + waiting.practice === 0) return []
   const isOne = waiting.live + waiting.practice === 1
   const when = opens !== null && opens > today ? `on ${formatDay(opens, language)}` : 'at once'
-  const has = `${formatHolders(waiting)} who ${isOne ? 'has' : 'have'} it ${isOne ? 'waits' : 'wait'} for its opening`
-  return [`The ${has}. It opens for them ${when}, or on the later day of their offer, and they are told.`]
+  const has = `${formatHolders(waiting)} ${isOne ? 'has it and waits' : 'have it and wait'} for its opening`
+  return [`${has}. It opens for them ${when}, or on the later day of their offer, and they are told.`]
 }

@@ -3,7 +3,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { toast } from 'sonner'
 import { offerChanges } from '../../core/content/changes.ts'
 import { runningSale } from '../../core/content/earlierPrice.ts'
-import { accessAfter, type OfferContent } from '../../core/content/offer.ts'
+import { accessAfter, mayLastWhileMember, type OfferContent } from '../../core/content/offer.ts'
 import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { type Fix, type Obstacle, obstaclesOf } from '../../core/readiness/readiness.ts'
@@ -73,7 +73,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
     {
       known: offer.known,
       oneTimeOffer,
-      holdersOf: audience.who === 'holders' ? offer.courses.filter(({ id }) => audience.of.includes(id)) : [],
+      holdersOf: audience.who === 'holders' ? offer.memberships.filter(({ id }) => audience.of.includes(id)) : [],
       hasEarlierPrice: sale && sale.earlier !== null,
       draft: content,
       said: said?.priced ?? null,
@@ -96,7 +96,8 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   )
 
   const obstacles = [...unread.map(unreadObstacle), ...found]
-  const titleOf = (courseId: string) => offer.courses.find(({ id }) => id === courseId)?.title ?? 'a retired course'
+  const titleOf = (productId: string) =>
+    offer.memberships.find(({ id }) => id === productId)?.title ?? 'something retired'
   const param = { id: offer.id }
   const meta = { invalidates: [['offer', offer.id], ['shelf']] }
   const { mutate: setOnSale } = useMutation({
@@ -244,13 +245,14 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
               today={said?.quote.purchaseDay ?? at.slice(0, 10)}
               language={school.language}
               days={days}
+              mayLastWhileMember={mayLastWhileMember(content)}
               onChange={(access) => change({ access })}
             />
           </Section>
           <Section title="Who may buy">
             <AudienceBench
               audience={content.audience}
-              courses={offer.courses.filter(({ id }) => id !== offer.product.id)}
+              products={offer.memberships.filter(({ id }) => id !== offer.product.id)}
               onChange={(audience) => change({ audience })}
             />
             {offer.holders > 0 && (

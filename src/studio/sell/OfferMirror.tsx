@@ -153,7 +153,7 @@ function PaidBy({ offer, priced }: { offer: BenchOffer; priced: OfferInWords }) 
 /** Titles of what must be held, where only holders may buy. */
 function neededOf({ audience }: OfferContent, offer: BenchOffer): string[] {
   return audience.who === 'holders'
-    ? offer.courses.filter(({ id }) => audience.of.includes(id)).map(({ title }) => title)
+    ? offer.memberships.filter(({ id }) => audience.of.includes(id)).map(({ title }) => title)
     : []
 }
 
@@ -183,13 +183,15 @@ function marksOf({ terms, line, purchaseDay }: OfferInWords, { sale }: OfferCont
   return marks
 }
 
-function ribbonOf({ line, access, purchaseDay, money }: OfferInWords, coverColor: CoverColor): Ribbon {
+function ribbonOf({ line, access, isWhileMember, purchaseDay, money }: OfferInWords, coverColor: CoverColor): Ribbon {
   const isExtended = access.lasts === 'whilePaying'
   const label = isExtended
     ? 'open while it is paid'
-    : line.closes
-      ? `open until ${formatDay(line.closes, money.language, purchaseDay.slice(0, 4))}`
-      : 'open for good'
+    : isWhileMember
+      ? 'open as long as the membership lasts'
+      : line.closes
+        ? `open until ${formatDay(line.closes, money.language, purchaseDay.slice(0, 4))}`
+        : 'open for good'
   return { coverColor, opens: line.opens, closes: line.closes, graceDays: access.graceDays, isExtended, label }
 }
 

@@ -110,10 +110,11 @@ function atOnceOf({ id, offers }: ShelfProduct, school: PricingSchool, at: strin
   )
 }
 
-function formatOpen({ access, line, purchaseDay, money }: OfferInWords): string {
+function formatOpen({ access, isWhileMember, line, purchaseDay, money }: OfferInWords): string {
   const day = (when: Day) => formatDay(when, money.language)
   const opens = line.opens > purchaseDay ? `from ${day(line.opens)}, ` : ''
   if (access.lasts === 'whilePaying') return `${opens}while it is paid`
+  if (isWhileMember) return `${opens}as long as the membership lasts`
   return line.closes ? `${opens}until ${day(line.closes)}` : `${opens}for good`
 }
 

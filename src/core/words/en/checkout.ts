@@ -58,11 +58,16 @@ export const CHECKOUT = {
   once: 'Charged once. {gateway} takes the payment.',
   onceByCard: 'Charged once. {gateway} takes the payment; your card number never reaches {school}.',
   todayOpen: { one: 'Today, and the course is open {lasts}', other: 'Today, and the {count} courses are open {lasts}' },
+  todayOpenSome: {
+    one: 'Today, and {count} of the {all} courses is open {lasts}',
+    other: 'Today, and {count} of the {all} courses are open {lasts}',
+  },
   todayOpensOn: {
     one: 'Today; the course opens on {day}, {lasts}',
     other: 'Today; the {count} courses open on {day}, {lasts}',
   },
   whilePaying: 'while you pay',
+  whileMember: 'as long as your membership lasts',
   until: 'until {day}',
   forGood: 'for good',
   unknown: '–',

@@ -24,6 +24,7 @@ export const MAIL = {
     paidAndOpenBundle: '“{course}” is paid, and its courses are open.',
     free: '“{course}” is yours and open.',
     freeBundle: '“{course}” is yours, and its courses are open.',
+    whileMember: '“{course}” stays open as long as your membership in “{titles}” lasts.',
     staysOpen: 'It stays open until {day}. After that you can buy it again and go on where you were.',
     namedStaysOpen: '“{course}” stays open until {day}. After that you can buy it again and go on where you were.',
     findIt: 'You find it here:',

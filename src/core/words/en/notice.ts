@@ -71,6 +71,10 @@ export const NOTICE = {
 export const HELD = {
   has: { one: 'You have this course.', other: 'You have all of its courses.' },
   until: { one: 'You have this course until {day}.', other: 'You have all of its courses until {day}.' },
+  asMember: {
+    one: 'You have this course as long as your membership lasts.',
+    other: 'You have all of its courses as long as your membership lasts.',
+  },
   some: 'You have {courses} of this already. What you order here is paid in full, and opens the others too.',
   pays: { one: 'You already pay for this course.', other: 'You already pay for its courses.' },
   paysNext: {

@@ -72,6 +72,7 @@ export const OFFER = {
   opensOn: 'opens on {day}',
   forGood: 'yours for good',
   whilePaying: 'while you pay',
+  whileMember: 'as long as your membership lasts',
   until: 'until {day}',
   forLength: 'for {length}',
   endless: '{money} {every} from {day} until cancelled',
@@ -110,6 +111,7 @@ export const SENTENCE = {
     one: '{opens} while it is paid and {count} day longer.',
     other: '{opens} while it is paid and {count} days longer.',
   },
+  whileMember: '{opens} as long as the membership lasts.',
   until: '{opens} until {day}.',
   forGood: '{opens} for good.',
 } as const

@@ -1,5 +1,5 @@
 import { sql } from 'drizzle-orm'
-import { date, index, pgTable, text, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
+import { date, index, jsonb, pgTable, text, uniqueIndex, uuid } from 'drizzle-orm/pg-core'
 import { courses } from './catalogue.ts'
 import { MODES, moment } from './columns.ts'
 import { orderLines, orders } from './orders.ts'
@@ -30,6 +30,8 @@ export const grants = pgTable(
     /** The day on which it would open if its course had none: it moves with that. Null: it opens on its day whatever. */
     ownOpens: date({ mode: 'string' }),
     closes: date({ mode: 'string' }),
+    /** Open only while one of these courses, or a line of one of these bundles, is; null: it hangs on no membership. */
+    membersOf: jsonb().$type<string[]>(),
     /** From this day an unpaid payment shuts it, past its grace, until it is paid. */
     suspendedFrom: date({ mode: 'string' }),
     createdAt: moment().notNull(),

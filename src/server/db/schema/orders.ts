@@ -110,6 +110,8 @@ export const orderLines = pgTable(
     offerName: text().notNull(),
     role: text({ enum: ['main', 'bump', 'upsell'] }).notNull(),
     quoted: versioned<QuotedLine>().notNull(),
+    /** Its access lasts as long as that to one of these courses or bundles; null: it hangs on no membership. */
+    membersOf: jsonb().$type<string[]>(),
     /** The first day of its offer's access; null: the purchase. Its courses have days of their own. */
     opensFrom: date({ mode: 'string' }),
     /** The paid order that opened the same courses first: the money for this line was on its way already, and opens nothing. */
