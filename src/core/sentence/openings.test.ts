@@ -41,7 +41,7 @@ it('a bundle opens with the first of its courses; what opens later is named, by 
     closes: null,
     isWhileMember: false,
     count: 2,
-    first: 1,
+    first: 2,
     notes: [],
   })
   expect(opening([PAPER, BOXES])).toEqual({
@@ -58,7 +58,7 @@ it('a bundle opens with the first of its courses; what opens later is named, by 
     closes: null,
     isWhileMember: false,
     count: 2,
-    first: 1,
+    first: 2,
     notes: [],
   })
   // An offer can only open later than its courses.
