@@ -146,6 +146,20 @@ export async function makeCourse(studio: Page, title: string, price: number | ob
   return { courseId, offerId, slug: slug as string, title }
 }
 
+/** A published bundle of courses, with one published offer. */
+export async function makeBundle(studio: Page, title: string, courseIds: readonly string[], price: number | object) {
+  const { request } = studio
+  const { id: bundleId } = await post(request, '/api/bundles', { title })
+  const { draft, draftRev: baseRev } = await post(request, `/api/bundles/${bundleId}`, undefined, 'GET')
+  const content = { ...draft, courses: courseIds.map((id) => ({ id, figure: null })) }
+  const { draftRev } = await post(request, `/api/bundles/${bundleId}/draft`, { baseRev, content }, 'PUT')
+  await post(request, `/api/bundles/${bundleId}/publish`, { rev: draftRev, forHolders: null })
+  const { slug } = await post(request, `/api/bundles/${bundleId}`, undefined, 'GET')
+  const { id: offerId } = await post(request, '/api/offers', { productId: bundleId })
+  await reprice(studio, offerId, price)
+  return { bundleId, offerId, slug: slug as string, title }
+}
+
 /** Publishes an offer at a one-time price (null: free) or at any other terms. */
 export async function reprice(studio: Page, offerId: string, price: number | object | null, more: object = {}) {
   const { draftRev: baseRev } = await post(studio.request, `/api/offers/${offerId}`, undefined, 'GET')

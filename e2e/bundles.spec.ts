@@ -1,4 +1,15 @@
-import { choose, expect, fillCheckout, mailTo, makeCourse, ordersOf, payButton, test, unique } from './acorn.ts'
+import {
+  choose,
+  expect,
+  fillCheckout,
+  mailTo,
+  makeBundle,
+  makeCourse,
+  ordersOf,
+  payButton,
+  test,
+  unique,
+} from './acorn.ts'
 
 const buyer = (name: string) => ({ name, email: `${unique('bundle').replaceAll(' ', '')}@post.example` })
 
@@ -124,4 +135,47 @@ test('a course that is in a bundle is retired only when it is said what happens 
   await expect(studio.getByRole('radio', { name: 'These courses' })).toBeChecked()
   await shop.goto(`/course/${third.slug}`)
   await expect(shop.getByRole('heading', { name: `${third.title} is no longer sold.` })).toBeVisible()
+})
+
+test('a bundle in installments: a refunded course no longer counts in what follows, and its page says one thing', async ({
+  studio,
+  shop,
+}) => {
+  const sewing = await makeCourse(studio, unique('Sewing'), 6000)
+  const paper = await makeCourse(studio, unique('Paper'), 3000)
+  const month = { count: 1, unit: 'month' }
+  const parts = { kind: 'installments', count: 3, every: month, amount: 3000, total: null, deposit: null, trial: null }
+  const bundle = await makeBundle(studio, unique('In parts'), [sewing.courseId, paper.courseId], parts)
+  const who = { name: 'Part Payer', email: `${unique('parts').replaceAll(' ', '')}@post.example` }
+  await fillCheckout(shop, bundle.slug, who, 'Pays')
+  await payButton(shop).click()
+  await expect(shop.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
+
+  await test.step('who has it is told so once, with one way on', async () => {
+    await shop.goto(`/buy/${bundle.slug}`)
+    await expect(shop.getByText(/^You already pay for its courses; the next payment is on/)).toBeVisible()
+    await expect(shop.getByText('You have all of its courses.')).toHaveCount(0)
+    await expect(shop.getByRole('link', { name: 'See your payments' })).toHaveCount(1)
+  })
+  await test.step('the dialog says what is still to be paid, and proposes to lower it', async () => {
+    const [order] = await ordersOf(studio, bundle.title)
+    await studio.goto(`/studio/orders/${order?.id}`)
+    await studio.getByRole('button', { name: 'Refund…' }).click()
+    const dialog = studio.getByRole('dialog')
+    await dialog.getByRole('radio', { name: 'Some of its courses' }).check()
+    await dialog.getByRole('checkbox', { name: paper.title }).check()
+    await expect(dialog.getByLabel('How much')).toHaveValue('10.00')
+    await dialog.getByRole('radio', { name: 'End access' }).check()
+    await expect(dialog.getByText('Still to be paid: €60.00, 2 later payments')).toBeVisible()
+    await expect(
+      dialog.getByRole('radio', { name: 'Take the share of these courses off: €40.00 is left to pay' }),
+    ).toBeChecked()
+    await dialog.getByLabel('Why').fill('Knows it already')
+    await dialog.getByRole('button', { name: 'Refund €10.00' }).click()
+    await expect(dialog).toBeHidden()
+  })
+  await test.step('the order and the buyer see what is left', async () => {
+    await expect(studio.getByText('Later payments are lowered to €20.00, from payment 2 on').first()).toBeVisible()
+    await expect.poll(async () => (await mailTo(shop, who.email)).map(({ text }) => text).join(' ')).toContain('€20.00')
+  })
 })
