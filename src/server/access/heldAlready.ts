@@ -2,7 +2,7 @@ import { and, eq, isNull, sql } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import { afterTakenBack } from '../../core/collecting/agreement.ts'
 import type { QuotedLine } from '../../core/quote/types.ts'
-import { readAgreement } from '../agreements/agreements.ts'
+import { hasRefund, readAgreement } from '../agreements/agreements.ts'
 import type { Queryable } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -112,8 +112,8 @@ export async function sameOffer(
   for (const { agreementId, offerId: of, state } of held) {
     if (agreementId === null || of !== offerId) continue
     if (state === 'active' || state === 'stopped') return { agreementId, mayComeBack: false }
-    const { agreement } = await readAgreement(db, agreementId)
-    if (afterTakenBack(agreement, day)) return { agreementId, mayComeBack: true }
+    const { agreement, line } = await readAgreement(db, agreementId)
+    if (afterTakenBack(agreement, day) && !(await hasRefund(db, line.id))) return { agreementId, mayComeBack: true }
   }
   return null
 }

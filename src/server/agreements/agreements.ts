@@ -1,4 +1,4 @@
-import { and, asc, eq, gt, inArray, sql } from 'drizzle-orm'
+import { and, asc, eq, gt, inArray, ne, sql } from 'drizzle-orm'
 import { after, type Day } from '../../core/calendar/day.ts'
 import { type AccessBasis, closesAsItStands, suspendedForDebt } from '../../core/collecting/access.ts'
 import { type Agreement, nextTryOf, owes } from '../../core/collecting/agreement.ts'
@@ -14,6 +14,7 @@ import {
   orders,
   payments,
   products,
+  refunds,
   school,
 } from '../db/schema/index.ts'
 import { notFound } from '../http/problem.ts'
@@ -281,4 +282,9 @@ function paymentsAhead({ phase }: LoadedAgreement, next: Agreement): Agreement['
   let horizon = next.collected + MIN_AHEAD
   while (horizon < next.collected + MAX_AHEAD && after(anchor, horizon, terms.every) <= yearOn) horizon++
   return paymentsOf(phase, next.payments.length + 1, horizon)
+}
+
+/** Whether money of a line was refunded, or a refund is under way: then a cancellation cannot be undone. */
+export async function hasRefund(db: Queryable, lineId: string): Promise<boolean> {
+  return (await db.$count(refunds, and(eq(refunds.lineId, lineId), ne(refunds.state, 'refused')))) > 0
 }

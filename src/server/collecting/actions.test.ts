@@ -10,9 +10,10 @@ import { takeBack } from '../access/close.ts'
 import { listGrants } from '../access/service.ts'
 import { readAgreement } from '../agreements/agreements.ts'
 import { placeOrder } from '../checkout/place.ts'
-import { agreements, messages, payments, people, school } from '../db/schema/index.ts'
+import { agreements, messages, orderLines, payments, people, school } from '../db/schema/index.ts'
 import { sendMessage } from '../messages/send.ts'
 import { checkoutView } from '../pages/checkout.ts'
+import { refundLine } from '../refunds/service.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
 import { openOrder } from '../support/orders.ts'
@@ -135,6 +136,30 @@ describe('who cancelled', () => {
     if (page.name !== 'checkout') throw new Error('no checkout')
     return page
   }
+
+  it('is not asked back after a refund, with or without access: the page sells it again, and the order offers no undoing', async () => {
+    const plan = await agree(MONTHLY)
+    await cancelAgreement(world.services, plan.id, 'period-end', 'buyer')
+    const [line] = await world.db.select().from(orderLines).where(eq(orderLines.orderId, plan.orderId))
+    await refundLine(world.services, 'practice', plan.orderId, {
+      ...{
+        lineId: line?.id as string,
+        courseIds: null,
+        amount: 1900,
+        access: 'keep',
+        lowersLater: false,
+        note: 'Kind',
+      },
+    })
+    const own = await planView(world.services, { agreementId: plan.id, byLink: false }, 'key')
+    expect(own).toMatchObject({ mayComeBack: false })
+    const order = await openOrder(world.services, 'practice', plan.orderId)
+    expect(order.agreements[0]).toMatchObject({ mayUncancel: false })
+    await expect(takeCancelBack(world.services, plan.id, 'buyer')).rejects.toMatchObject({ code: 'refunded' })
+    const page = await view(plan)
+    expect(page.isOwned).toBe(false)
+    expect(page.held?.label).not.toBe('Undo the cancellation')
+  })
 
   it('comes back to the same offer without a charge, and is told', async () => {
     const plan = await agree(MONTHLY)

@@ -1,4 +1,4 @@
-import { and, eq, ne } from 'drizzle-orm'
+import { and, eq } from 'drizzle-orm'
 import type { Day } from '../../core/calendar/day.ts'
 import {
   type Agreement,
@@ -11,9 +11,8 @@ import {
   restOf,
   UNTRIED,
 } from '../../core/collecting/agreement.ts'
-import { holdAgreement, type LoadedAgreement, saveAgreement } from '../agreements/agreements.ts'
-import type { Queryable } from '../db/client.ts'
-import { payments, refunds } from '../db/schema/index.ts'
+import { hasRefund, holdAgreement, type LoadedAgreement, saveAgreement } from '../agreements/agreements.ts'
+import { payments } from '../db/schema/index.ts'
 import type { MessageKind } from '../db/schema/messages.ts'
 import { fieldProblem, Problem } from '../http/problem.ts'
 import { type JournalEvent, record, recordAll } from '../journal/journal.ts'
@@ -71,11 +70,6 @@ export async function takeCancelBack(services: Services, agreementId: string, by
       { about, what: 'cancel-taken-back', data: { by } },
     ])
   })
-}
-
-/** Whether money of a line was refunded, or a refund is under way: then a cancellation cannot be undone. */
-export async function hasRefund(db: Queryable, lineId: string): Promise<boolean> {
-  return (await db.$count(refunds, and(eq(refunds.lineId, lineId), ne(refunds.state, 'refused')))) > 0
 }
 
 /** Stops retrying: nothing more is tried. What an installment plan owes is still owed, and can be paid by hand. */

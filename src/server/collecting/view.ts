@@ -4,7 +4,7 @@ import { afterCancelled, afterTakenBack, nextPayment, nextTryOf, payableOn } fro
 import type { CoverColor } from '../../core/content/course.ts'
 import { whyNot } from '../../core/paymentMethods/collects.ts'
 import { renewsOn } from '../access/decision.ts'
-import { type LoadedAgreement, readAgreement } from '../agreements/agreements.ts'
+import { hasRefund, type LoadedAgreement, readAgreement } from '../agreements/agreements.ts'
 import { PAYMENTS_IN_ORDER } from '../agreements/inOrder.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, catalogue, connections, grants, OPEN_ATTEMPTS, offers, payments } from '../db/schema/index.ts'
@@ -15,7 +15,6 @@ import { type PlanPayment, type PlanShown, shownPayments } from '../orders/plans
 import type { Services } from '../platform/context.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
 import type { Visitor } from '../session/visitor.ts'
-import { hasRefund } from './actions.ts'
 import { manualPaymentOn, restOn } from './manualPayment.ts'
 import { readPayLink } from './payLinks.ts'
 

@@ -33,6 +33,8 @@ describe('how an order stands', () => {
     [paid(null), 'received', 'paid'],
     [paid(null, { refunded: 1000 }), 'received', 'paid, €10.00 refunded'],
     [paid(null, { refunded: 4300 }), 'off', 'refunded'],
+    [paid(null, { disputed: true }), 'late', 'disputed'],
+    [paid(plan, { disputed: true, refunded: 300 }), 'late', 'disputed'],
     [paid(plan), 'received', '1 of 3 received'],
     [paid(plan, { refunded: 300 }), 'received', '1 of 3 received, €3.00 refunded'],
     [paid(member), 'received', '1 received'],
