@@ -7,6 +7,8 @@ import {
   makeCourse,
   ordersOf,
   payButton,
+  post,
+  reprice,
   test,
   unique,
 } from './acorn.ts'
@@ -156,6 +158,12 @@ test('a bundle in installments: a refunded course no longer counts in what follo
     await expect(shop.getByText(/^You already pay for its courses; the next payment is on/)).toBeVisible()
     await expect(shop.getByText('You have all of its courses.')).toHaveCount(0)
     await expect(shop.getByRole('link', { name: 'See your payments' })).toHaveCount(1)
+  })
+  await test.step('an offer that costs more than the courses one by one says so to its creator', async () => {
+    const { id } = await post(studio.request, '/api/offers', { productId: bundle.bundleId })
+    await reprice(studio, id, 10_000)
+    await studio.goto(`/studio/sell/offers/${id}`)
+    await expect(studio.getByText('One by one they cost €90.00, €10.00 less.')).toBeVisible()
   })
   await test.step('the dialog says what is still to be paid, and proposes to lower it', async () => {
     const [order] = await ordersOf(studio, bundle.title)

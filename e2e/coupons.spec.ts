@@ -86,6 +86,12 @@ test('a code that takes everything off needs no card; ended, it says so and the 
   await payButton(shop).click()
   await expect(shop.getByRole('heading', { name: `Thank you. ${title} is open.` })).toBeVisible()
 
+  await studio.reload()
+  await expect(
+    studio.getByText(
+      /1 order.* of 1 buyer used it\. €0\.00 was received so far for what it reduced, less refunds; €129\.00 was taken off those payments\./,
+    ),
+  ).toBeVisible()
   await studio.getByRole('button', { name: 'End now' }).click()
   await expect(studio.getByText('Coupon · ended')).toBeVisible()
   await shop.context().clearCookies()

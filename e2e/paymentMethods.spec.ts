@@ -334,6 +334,8 @@ test('before going live: a real purchase by one button, given back by one more',
   await expect(checkout.getByRole('heading', { name: /^Thank you/ })).toBeVisible()
   await checkout.close()
   await studio.reload()
+  // The studio is back where it was.
+  await expect(studio.getByRole('button', { name: 'Mode: Practice' })).toBeVisible()
   await studio.getByRole('button', { name: 'Refund €0.50' }).click()
   await expect(studio.getByText(/€0.50 by card ending 4821, refunded/)).toBeVisible()
   await studio.context().close()

@@ -24,6 +24,7 @@ import {
   offers,
   orderLines,
   people,
+  school,
 } from '../db/schema/index.ts'
 import { Problem } from '../http/problem.ts'
 import { sendMessage } from '../messages/send.ts'
@@ -532,4 +533,19 @@ describe('a bundle of all courses', () => {
     expect(await openTo(id)).toBe('open')
     await work(world)
   })
+})
+
+it('its bench says what its courses cost by the clock of the mode, as its page does', async () => {
+  const until = new Date(world.services.now().getTime() + 10 * 86_400_000).toISOString()
+  const sale = { amount: 9900, from: null, until, scope: 'every' as const }
+  const reduced = await world.sell(12_900, `Reduced ${n}`, { sale })
+  await world.db.update(school).set({ practiceAheadMs: 20 * 86_400_000 })
+  const priceIn = async (mode: string) => {
+    const cookie = `acorn_studio=${world.creatorToken}; acorn_mode=${mode}`
+    const answer = await world.call('GET', `/api/bundles/${bundle.bundleId}`, undefined, { cookie })
+    const { known } = (await answer.json()) as { known: { id: string; alone: { now: number } | null }[] }
+    return known.find(({ id }) => id === reduced.courseId)?.alone?.now
+  }
+  expect([await priceIn('live'), await priceIn('practice')]).toEqual([9900, 12_900])
+  await world.db.update(school).set({ practiceAheadMs: 0 })
 })
