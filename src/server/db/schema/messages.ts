@@ -1,8 +1,9 @@
 import { sql } from 'drizzle-orm'
 import { type AnyPgColumn, index, jsonb, pgTable, text, uuid } from 'drizzle-orm/pg-core'
 import { MODES, moment } from './columns.ts'
-import { agreements, attempts, orders, refunds } from './orders.ts'
+import { agreements, attempts, orders } from './orders.ts'
 import { people } from './people.ts'
+import { refunds } from './settling.ts'
 
 export const MESSAGE_KINDS = [
   'receipt',
