@@ -110,7 +110,7 @@ async function studio(context: BrowserContext) {
   await shoot(page, 'bench')
   await page.getByRole('button', { name: 'Coupons', exact: false }).click()
   await page.getByRole('link', { name: /LINEN10/ }).click()
-  await page.getByText(/received with it/).waitFor()
+  await page.getByText(/received so far for what it reduced/).waitFor()
   await shoot(page, 'coupon')
   await page.getByRole('button', { name: /^Bundles/ }).click()
   await page.getByRole('link', { name: 'The first shelf', exact: true }).click()

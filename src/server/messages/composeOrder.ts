@@ -121,7 +121,7 @@ export interface RefundFacts {
   /** The course is open at the moment. */
   isOpen: boolean
   /** What was charged again, because all of the payment had to be refunded: how much, and for what; `whole` is that payment. */
-  again: { whole: number; charged: number; kept: string } | null
+  again: { whole: number; charged: number; kept: string; receiptLink: string } | null
   day: string
 }
 
@@ -146,6 +146,7 @@ export function composeRefunded(school: School, name: string, refund: RefundFact
     greeting(name),
     { text: text.filter((sentence) => sentence !== '').join(' ') },
     ...said(ownWords),
+    ...(again ? [{ ...words.receipt, link: again.receiptLink }] : []),
   ])
 }
 

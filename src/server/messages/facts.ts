@@ -231,7 +231,8 @@ async function againFacts(services: Services, orderId: string, whole: number, at
   const rows = await services.db.select().from(chargedAgain).where(eq(chargedAgain.attemptId, attemptId))
   const lineIds = rows.map(({ lineId }) => lineId)
   const charged = rows.reduce((sum, { amount }) => sum + amount, 0)
-  return { whole, charged, kept: titlesInQuotes(await titlesOf(services, orderId, lineIds)) }
+  const kept = titlesInQuotes(await titlesOf(services, orderId, lineIds))
+  return { whole, charged, kept, receiptLink: `${await makeOrderLink(services, orderId)}/payments/${attemptId}` }
 }
 
 export async function creatorFacts(

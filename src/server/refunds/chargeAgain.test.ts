@@ -12,6 +12,7 @@ import { settleAttempt } from '../fulfilment/settle.ts'
 import { journalOf } from '../ledger/plainText.ts'
 import { lookUpAttempt } from '../lookup/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
+import { paymentReceiptOf } from '../orders/paymentReceipt.ts'
 import { receiptOf } from '../orders/receipt.ts'
 import { schoolDay } from '../school/service.ts'
 import { needsAttention } from '../support/attention.ts'
@@ -213,6 +214,11 @@ describe('of a course and a club', () => {
       `You will see two amounts: €148.00 refunded, and €19.00 charged again for “Club ${n}”, which you keep.`,
     )
     expect(text).toContain('Access to the course has ended')
+    // What was charged again has a receipt of its own.
+    const link = /The receipt of what was charged again:\s+\D*?(https?:\/\/\S+)/.exec(text)?.[1]
+    expect((await world.call('GET', new URL(link ?? '').pathname)).status).toBe(200)
+    const own = await paymentReceiptOf(world.services, orderId, again?.id as string)
+    expect(own).toMatchObject({ paid: 1900, things: [{ course: `Club ${n}` }] })
 
     const receipt = await receiptOf(world.services, orderId)
     expect(receipt.payments.map(({ what, amount, tax }) => [what, amount, tax])).toEqual([

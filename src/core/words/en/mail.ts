@@ -234,6 +234,7 @@ export const MAIL = {
     },
     goesOn: 'The payments for “{course}” go on: the next one is {money} on {day}.',
     kept: { one: 'The course stays open.', other: 'The courses stay open.' },
+    receipt: { text: 'The receipt of what was charged again:', label: 'Receipt' },
     again: 'You will see two amounts: {whole} refunded, and {charged} charged again for “{kept}”, which you keep.',
   },
 
