@@ -102,7 +102,7 @@ async function work(dir: string, port: number) {
   }
 }
 
-/** The tests beside a file, and those that name something which it exports; of the core those in the core. */
+/** The tests beside a file, and those that name something which it exports; of the core all that are in the core. */
 function testsOf(file: string): string[] {
   const exported = [...readFileSync(file, 'utf8').matchAll(/export (?:async )?(?:function|const|class) (\w+)/g)]
   const names = new RegExp(`\\b(${exported.map(([, name]) => name).join('|') || '(?!)'})\\b`)
@@ -110,7 +110,7 @@ function testsOf(file: string): string[] {
   // Its own first: mostly it is enough.
   const own = beside.filter(({ path }) => basename(path).split('.')[0] === basename(file).split('.')[0])
   const isOfCore = file.startsWith('src/core/')
-  const naming = tests.filter(({ path, text }) => names.test(text) && (!isOfCore || path.startsWith('src/core/')))
+  const naming = tests.filter(({ path, text }) => (isOfCore ? path.startsWith('src/core/') : names.test(text)))
   // Routes are called by their addresses.
   const calling = /[rR]outes\.ts$/.test(file) ? tests.filter(({ path }) => path === 'src/server/pressed.test.ts') : []
   return [...new Set([...own, ...beside, ...naming, ...calling].map(({ path }) => path))]

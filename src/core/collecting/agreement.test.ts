@@ -17,6 +17,7 @@ import {
   nextTryOf,
   owes,
   payableOn,
+  restOf,
   taskOn,
 } from './agreement.ts'
 
@@ -138,4 +139,12 @@ it('what follows the end of a subscription was never asked for; what was tried i
   expect(never(stopped)).toEqual([])
   expect(never(afterWrittenOff(stopped, '2027-03-01'))).toEqual([])
   expect(never(afterGivenBack(plan, '2027-03-01'))).toEqual([2, 3])
+})
+
+it('all that is left is of a plan that is owed, and of nothing else', () => {
+  const { agreement: plan } = agreed(PLAN)
+  expect(restOf(plan).map(({ n }) => n)).toEqual([2, 3])
+  expect(restOf({ ...plan, state: 'completed', collected: 3 })).toEqual([])
+  expect(restOf(afterGivenBack(plan, '2027-02-10') as Agreement)).toEqual([])
+  expect(restOf(agreed(MONTHLY).agreement)).toEqual([])
 })

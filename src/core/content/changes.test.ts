@@ -51,6 +51,14 @@ it('says what a price becomes, and nothing where nothing changes', () => {
   ])
 })
 
+it('says what else of a course is another: its description, and the day on which it opens', () => {
+  const said = (more: Partial<CourseContent>) =>
+    courseChanges(course, { ...course, ...more }, 'en').map(({ what, from, to }) => `${what}: ${from} → ${to}`)
+  expect(said({})).toEqual([])
+  expect(said({ description: '<p>Else</p>' })).toEqual(['Description: the old text → the new text'])
+  expect(said({ opens: '2027-03-01' })).toEqual(['Opens: null → 1 March 2027'])
+})
+
 it('tells new, renamed, rewritten, removed and moved lessons apart', () => {
   const [one, two] = course.lessons as [CourseContent['lessons'][0], CourseContent['lessons'][0]]
   const whats = (lessons: CourseContent['lessons']) =>

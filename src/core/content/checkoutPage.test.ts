@@ -53,6 +53,9 @@ describe('upsells', () => {
   it('offer something of another product that is on sale, each once', () => {
     expect(of([step('a')])).toEqual([])
     expect(of([step('a', { offerId: null })])).toEqual(['/upsells/0/offerId Choose what upsell 1 offers.'])
+    expect(of([step('a', { offerId: 'gone' })])).toEqual([
+      '/upsells/0/offerId What upsell 1 offers does not exist any more.',
+    ])
     expect(of([step('a', { offerId: 'x' })])).toEqual([
       '/upsells/0/offerId Upsell 1 offers what the page sells already.',
     ])

@@ -21,6 +21,16 @@ const published = (days: number, terms: DraftTerms, on: DraftSale | null = null)
   publishedAt: ago(days),
 })
 
+it('a sale runs from its first moment to before its last', () => {
+  const running = (from: string | null, until: string | null) =>
+    runningSale([published(200, single(12_900)), published(40, single(12_900), sale(9900, { from, until }))], at) !==
+    null
+  expect(running(at, null)).toBe(true)
+  expect(running(ago(-1), null)).toBe(false)
+  expect(running(ago(3), at)).toBe(false)
+  expect(running(ago(3), ago(-1))).toBe(true)
+})
+
 describe('the earlier price (Directive 98/6/EC, Art. 6a)', () => {
   it('is the price before, where that was the same for 30 days', () => {
     const history = [published(200, single(12_900)), published(3, single(12_900), sale(9900))]

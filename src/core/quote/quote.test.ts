@@ -1,6 +1,7 @@
 import fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { answerText } from '../commands/command.ts'
+import { codesOn } from './codes.ts'
 import { quote } from './quote.ts'
 import { readQuoteRequest } from './read.ts'
 
@@ -318,4 +319,24 @@ describe('properties', () => {
       }),
     )
   })
+})
+
+it('names the codes that reach a payment: those that counted, by their number, for this line', () => {
+  const every = { kind: 'subscription', amount: 1900, every: month }
+  const request = readQuoteRequest(
+    basket([line(every), line(single(5000), {}, 'bump', 'o2')], {
+      horizon: 4,
+      coupons: [
+        { code: 'TWICE', kind: 'percent', rate: 1000, payments: 2, roles: ['main'], combines: true },
+        { code: 'ALWAYS', kind: 'percent', rate: 1000, payments: null, offers: ['o1'], combines: true },
+        { code: 'OVER', kind: 'percent', rate: 1000, payments: null, endsAt: '2020-01-01T00:00:00Z', combines: true },
+      ],
+      codes: ['twice', 'ALWAYS', 'OVER'],
+    }),
+  )
+  const quoted = quote(request)
+  const on = (index: number, n: number) => codesOn(request, quoted, index, n)
+  expect([on(0, 1), on(0, 2), on(0, 3)]).toEqual([['TWICE', 'ALWAYS'], ['TWICE', 'ALWAYS'], ['ALWAYS']])
+  expect(on(1, 1)).toEqual([])
+  expect(on(2, 1)).toEqual([])
 })
