@@ -72,11 +72,19 @@ function LineTimeline({ order, lineId, money }: { order: Order; lineId: string; 
           ? {
               label: isClosed
                 ? `paused since ${formatDay(grant.suspendedFrom ?? '', school.language)}`
-                : grant.closes
-                  ? `open until ${formatDay(grant.closes, school.language)}`
-                  : 'open for good',
+                : grant.membership
+                  ? grant.membership.state === 'over'
+                    ? 'closed with the membership'
+                    : 'open as long as the membership lasts'
+                  : grant.closes
+                    ? `open until ${formatDay(grant.closes, school.language)}`
+                    : 'open for good',
               opens: grant.opens,
-              closes: isClosed ? grant.suspendedFrom : grant.closes,
+              closes: isClosed
+                ? grant.suspendedFrom
+                : grant.membership?.state === 'over'
+                  ? grant.membership.since
+                  : grant.closes,
               graceDays: 0,
               isExtended: false,
               coverColor: grant.coverColor,
