@@ -78,7 +78,7 @@ test('a course that opens later: set on its bench, sold in a bundle, said before
     await studio.getByLabel('Name of the offer').fill('For members')
     await studio.getByRole('radio', { name: 'Free' }).click()
     await choose(studio, 'Who may buy', 'For members of')
-    await choose(studio, 'What they need', bundle.title)
+    await choose(studio, 'Course or bundle they need', bundle.title)
     await choose(studio, 'How long it stays open', 'as long as the membership lasts')
     await expect(studio.getByText('Free. Open as long as the membership lasts.')).toBeVisible()
     await publish(studio)

@@ -51,7 +51,7 @@ test('119 once, or 3 × 42 monthly, or free for members; two years of access', a
     await studio.getByLabel('Name of the offer').fill('For members')
     await studio.getByRole('radio', { name: 'Free' }).click()
     await choose(studio, 'Who may buy', 'For members of')
-    await choose(studio, 'What they need', club.title)
+    await choose(studio, 'Course or bundle they need', club.title)
     await twoYears()
     await expect(mirror.getByText('Included for members')).toBeVisible()
     await publish()

@@ -1,4 +1,5 @@
 import type { MoneyFormat } from '../core/money/format.ts'
+import { withOpening } from '../core/sentence/openings.ts'
 import type { OfferInWords } from '../core/sentence/sentence.ts'
 import type { ShopOffer } from '../server/client.ts'
 
@@ -6,5 +7,7 @@ import type { ShopOffer } from '../server/client.ts'
 export function pricedOffer({ terms, access, opening, quote }: ShopOffer, money: MoneyFormat): OfferInWords | null {
   const [line] = quote.lines
   const { isWhileMember } = opening
-  return line ? { terms, access, isWhileMember, line, purchaseDay: quote.purchaseDay, money } : null
+  return line
+    ? withOpening({ terms, access, isWhileMember, line, purchaseDay: quote.purchaseDay, money }, opening)
+    : null
 }

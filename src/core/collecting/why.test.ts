@@ -119,7 +119,7 @@ it.each([
       ...{ opens: '2027-01-01', closes: null, note: null },
       membership: { of: ['Paper', 'Boxes'], isOpen: false, since: '2027-01-20' },
     },
-    'Closed since 20 January 2027: the membership in “Paper” or “Boxes” is over. It opens again with it; bought.',
+    'Closed since 20 January 2027: the membership in “Paper” or “Boxes” has ended. A new one opens it again; bought.',
   ],
   [{ opens: '2027-03-01', closes: null, note: 'raffle' }, 'Opens on 1 March 2027: given by the school, “raffle”.'],
 ])('says of %j that %s', (grant, words) => {

@@ -73,7 +73,7 @@ export function formatWhyGiven({ opens, closes, note, membership = null, today, 
   const how = note === null ? 'bought' : `given by the school${note ? `, “${note}”` : ''}`
   if (membership && !membership.isOpen) {
     const since = membership.since ? ` since ${day(membership.since)}` : ''
-    return `Closed${since}: the membership in ${formatTitles(membership.of, 'or')} is over. It opens again with it; ${how}.`
+    return `Closed${since}: the membership in ${formatTitles(membership.of, 'or')} has ended. A new one opens it again; ${how}.`
   }
   if (opens > today) return `Opens on ${day(opens)}: ${how}.`
   if (closes !== null && closes <= today) return `Closed since ${day(closes)}; it was open from ${day(opens)}: ${how}.`

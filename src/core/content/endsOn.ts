@@ -7,8 +7,8 @@ import type { DraftAccess } from './offer.ts'
 export type AccessProblem = { code: 'ended' | 'closes-before-opening'; until: Day; opens: Day }
 
 /**
- * What keeps an access rule from being sold on a day (pricing rules, section 8); null where nothing does.
- * @param days on which its courses open; where one of them can be open, it can be sold.
+ * Why an offer with this access rule cannot be sold on a day (pricing rules, section 8); null where it can.
+ * @param days the opening days of its courses: it can be sold as long as one of them opens before access ends.
  */
 export function accessProblem(
   access: DraftAccess,

@@ -75,8 +75,8 @@ export function statementProblem(text: string): string | null {
 }
 
 /**
- * Who may buy: everyone, who holds one of the given courses or bought one of the given bundles, who has the link, or nobody by itself: it can only be added
- * to an order of something else.
+ * Who may buy: everyone, members (they have one of the given courses, or bought one of the given bundles), people with the
+ * link, or nobody alone: the offer can only be added to another order.
  */
 const audienceSchema = v.variant('who', [
   v.object({ who: v.literal('everyone') }),
@@ -194,12 +194,12 @@ export function fittingAccess(access: DraftAccess, terms: DraftTerms): Access {
   return { ...access, lasts: isForever ? 'forever' : lasts }
 }
 
-/** Whether an offer's access can last as long as a membership: it is for members, and free or paid once. */
+/** Whether an offer's access can last as long as a membership: the offer is for members only, and free or paid once. */
 export function mayLastWhileMember({ terms, audience }: Pick<OfferContent, 'terms' | 'audience'>): boolean {
   return audience.who === 'holders' && ['free', 'single', 'openPrice'].includes(terms.kind)
 }
 
-/** The courses and bundles as whose member its buyer has access, for as long as that; null where it hangs on none. */
+/** The courses and bundles whose membership an offer's access depends on; null where it depends on none. */
 export function membersOf(content: Pick<OfferContent, 'terms' | 'audience' | 'access'>): string[] | null {
   const { audience, access } = content
   if (access.lasts !== 'whileMember' || audience.who !== 'holders' || !mayLastWhileMember(content)) return null

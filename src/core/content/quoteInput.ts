@@ -23,7 +23,7 @@ export interface PricingSchool {
 
 export interface PricedOffer {
   id: string
-  /** The courses that it opens; a weight that is not given is 1. `opens`: the course's own day. */
+  /** The courses that it opens. `weight`: 1 if absent; `opens`: the course's opening day. */
   courses: readonly { id: string; weight?: number; opens?: Day | null }[]
   content: OfferContent
 }

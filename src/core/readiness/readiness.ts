@@ -52,7 +52,7 @@ export interface OfferSituation {
   draft: OfferContent
   live: OfferContent | null
   onSale: boolean
-  /** What it sells; `holds` lessons or courses; `days` on which its courses open. */
+  /** The product. `holds`: number of lessons or courses; `days`: opening days of its courses. */
   product: {
     kind: 'course' | 'bundle'
     live: boolean

@@ -104,7 +104,7 @@ it('what opens when its access is over is not included, and says so', () => {
     isWhileMember: false,
     count: 1,
     first: 1,
-    notes: ['“Boxes” opens on 1 March, when this access is over. It is not included.'],
+    notes: ['“Boxes” is not included: it opens on 1 March, after this access ends.'],
   })
   expect(described([PAPER, BOXES], once, until)?.quote.lines[0]?.shares.map(({ course }) => course)).toEqual(['paper'])
   expect(opening([PAPER, BOXES], once, { lasts: { until: '2027-03-02' } }).notes).toEqual(['“Boxes” opens on 1 March.'])
@@ -114,7 +114,7 @@ it('what opens when its access is over is not included, and says so', () => {
 })
 
 it('days of an access while paying that lie before the opening are lost, and it is said', () => {
-  const lost = 'You pay from today on. What is paid for days before the opening is not refunded.'
+  const lost = 'Your payments start today. Days before the opening are not refunded.'
   const whilePaying = { lasts: 'whilePaying' } as const
   expect(opening([BOXES], monthly, whilePaying)).toEqual({
     opens: '2027-03-01',

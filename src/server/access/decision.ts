@@ -26,8 +26,8 @@ export type AccessDecision =
 
 /**
  * Judges a visitor's grants of one course on a day: open when opens ≤ day < closes (pricing rules, section 8),
- * no payment is overdue past its grace (collecting rules, section 4), and the membership on which it hangs is open (selling
- * rules, section 2a). The best of several grants counts.
+ * no payment is overdue past its grace (collecting rules, section 4), and the membership that it depends on, if any, is
+ * open (selling rules, section 2a). The best of several grants counts.
  */
 export function accessDecisionOn(day: string, held: readonly Grant[]): AccessDecision {
   const notEnded = held.filter((grant) => grant.endedAt === null)
@@ -74,9 +74,9 @@ function endOfMembership({ membership, opens }: Grant): Day | null {
 export type Held = GrantAlone & { productId: string | null; endedOn: Day | null }
 
 /**
- * Grants with how the memberships stand on a day on which they hang. One that hangs on another is open with that; two
- * that hang on each other alone are not open.
- * @param all that their holders have, ended or not, or they themselves would be missing.
+ * Adds to each grant the state of its membership on a day. Memberships may depend on other memberships; two that depend
+ * only on each other are closed.
+ * @param all every grant of the same people, ended ones included.
  */
 export function withMemberships(day: Day, held: readonly GrantAlone[], all: readonly Held[]): Grant[] {
   const matching = ({ personId, membersOf }: GrantAlone) =>

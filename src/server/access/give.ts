@@ -74,7 +74,7 @@ export async function giveAccess(
         const opens = isOver || first < byHand.opens ? first : byHand.opens
         await tx
           .update(grants)
-          .set({ ...values, opens })
+          .set({ ...values, opens, ownOpens: opens === first ? ownOpens : byHand.ownOpens })
           .where(eq(grants.id, byHand.id))
       } else {
         await tx

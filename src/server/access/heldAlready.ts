@@ -88,8 +88,9 @@ export function heldAlready(db: Queryable, personId: string, courseId: string, d
 }
 
 /**
- * Whether a holding makes buying a line pointless: it lasts at least as long, and hangs on no further payment, nor on a
- * membership on which the line does not hang too (selling rules, section 2). Anything else is bought beside it by who is told, and access is then the union of both.
+ * Whether a holding makes buying a line pointless: it lasts at least as long, and depends on no further payment, nor on a
+ * membership that the line does not depend on too (selling rules, section 2). Anything else can be bought beside it after
+ * a warning; access is then the union of both.
  */
 export function outlasts(
   { closes, state, membersOf }: Holding,
@@ -97,7 +98,7 @@ export function outlasts(
   wantedMembersOf: readonly string[] | null,
 ): boolean {
   if (state === 'active' || state === 'stopped') return false
-  // What hangs on a membership lasts no longer than that.
+  // Access by a membership ends with it.
   if (membersOf !== null && !wantedMembersOf?.every((id) => membersOf.includes(id))) return false
   return closes === null || (wanted !== null && !untilCancelled && closes >= wanted)
 }

@@ -16,6 +16,7 @@ import { thanksView } from '../pages/service.ts'
 import type { CheckoutView } from '../pages/views.ts'
 import { hashToken } from '../platform/secrets.ts'
 import { getSchool, schoolDay } from '../school/service.ts'
+import { needsAttention } from '../support/attention.ts'
 import { recordTransferReceived } from '../transfers/marks.ts'
 import { announceAccess } from './announce.ts'
 import { giveAccess } from './give.ts'
@@ -127,7 +128,7 @@ it('before paying and after, it is said what opens when, and what is paid for an
     first: 1,
     notes: [
       `“Boxes ${n}” opens on ${formatDay(soon, 'en', today.slice(0, 4))}.`,
-      'You pay from today on. What is paid for days before the opening is not refunded.',
+      'Your payments start today. Days before the opening are not refunded.',
     ],
   })
   // Payments and paid-through days count from the purchase.
@@ -161,7 +162,7 @@ it('the quote of one course has its day, of a subscription it has not', async ()
   expect(of(monthly)?.quote.lines[0]?.opens).toBe(today)
   expect(of(monthly)?.opening).toMatchObject({
     opens: soon,
-    notes: [expect.stringContaining('You pay from today on.')],
+    notes: [expect.stringContaining('Your payments start today.')],
   })
   await buy({ ...boxes, offerId: monthly }, 1900, 'ada')
   const paidThrough = addDays(after(today, 1, { count: 1, unit: 'month' }), WHILE_PAYING.graceDays)
@@ -181,7 +182,7 @@ it('a moved day moves what is not open yet, with its span, tells its buyers once
   expect(await days('ada')).toEqual({ Boxes: [later, year(later)], Paper: [today, year(today)] })
   const texts = await told('ada', 'opening-moved')
   expect(texts).toHaveLength(1)
-  expect(texts[0]).toContain(`“Boxes ${n}” opens on another day than we told you: on ${say(later)}.`)
+  expect(texts[0]).toContain(`The opening day of “Boxes ${n}” has changed: it now opens on ${say(later)}.`)
   expect(texts[0]).toContain(`It is then open until ${say(year(later))}.`)
   expect(await told('before', 'opening-moved')).toEqual([])
 
@@ -209,6 +210,21 @@ it('a later first day of an offer stays, and comes back once the course’s day 
   expect(await days('ada')).toEqual({ Boxes: [from, null] })
 })
 
+it('a day that is moved behind the end of an access is told as that, and stands under attention', async () => {
+  await opensOn(boxes, soon)
+  const access = { from: null, lasts: { until: addDays(today, 40) }, graceDays: 0 }
+  const bundle = await world.bundle([boxes.courseId, paper.courseId], 9000, `Shelf ${n}`, { access })
+  const { orderId } = await buy(bundle, 9000, 'ada')
+  await opensOn(boxes, addDays(today, 50))
+  const [text] = await told('ada', 'opening-moved')
+  expect(text).toContain(
+    `it now opens on ${say(addDays(today, 50))}, after your access ends on ${say(addDays(today, 40))}.`,
+  )
+  expect(text).not.toContain('It is then open until')
+  const items = await needsAttention(world.services, 'practice')
+  expect(items.filter((item) => item.orderId === orderId).map(({ kind }) => kind)).toContain('paid-too-late')
+})
+
 it('an order that waits for its money opens on the day that holds when it comes', async () => {
   const { transfer } = await world.connectOthers()
   const { orderId } = await buy(boxes, 7500, 'ada', { payment: { connectionId: transfer, token: '' } })
@@ -222,7 +238,7 @@ it('what opens when its access is over is named as not included, weighs nothing,
   const access = { from: null, lasts: { until: soon }, graceDays: 0 }
   const bundle = await world.bundle([boxes.courseId, paper.courseId], 9000, `Shelf ${n}`, { access })
   const { opening, quote } = (await checkout(bundle.slug)).offers[0] as CheckoutView['offers'][number]
-  expect(opening).toMatchObject({ count: 1, notes: [expect.stringContaining('It is not included.')] })
+  expect(opening).toMatchObject({ count: 1, notes: [expect.stringContaining('is not included')] })
   expect(quote.lines[0]?.shares.map(({ course, amount }) => [course, amount])).toEqual([[paper.courseId, 9000]])
   await buy(bundle, 9000, 'ada')
   expect(await days('ada')).toEqual({ Paper: [today, soon] })
@@ -272,6 +288,15 @@ it('what is given by hand opens with its course, or on the day that was chosen',
   expect(await days('ada')).toMatchObject({ Boxes: [soon, null] })
   await opensOn(boxes, addDays(today, 40))
   expect(await days('ada')).toMatchObject({ Boxes: [addDays(today, 40), null] })
+  // A first day that was chosen holds, also where access is given for longer afterwards.
+  await giveAccess(world.services, id, {
+    courseIds: [boxes.courseId],
+    from: addDays(today, 5),
+    until: addDays(today, 60),
+  })
+  await giveAccess(world.services, id, { courseIds: [boxes.courseId] })
+  await moveOpenings(world.services)
+  expect(await days('ada')).toMatchObject({ Boxes: [addDays(today, 5), null] })
   await giveAccess(world.services, id, { courseIds: [boxes.courseId], from: today })
   expect(await days('ada')).toMatchObject({ Boxes: [today, null] })
   await opensOn(boxes, addDays(today, 50))

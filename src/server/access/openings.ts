@@ -4,7 +4,7 @@ import { closesBy } from '../../core/quote/courseDay.ts'
 import { readStoredQuote } from '../../core/quote/stored.ts'
 import { updateAll } from '../db/insertAll.ts'
 import { MODES, type Mode } from '../db/schema/columns.ts'
-import { courses, grants, orderLines, orders } from '../db/schema/index.ts'
+import { courses, grants, OPENING_DAY, orderLines, orders } from '../db/schema/index.ts'
 import { type JournalEvent, recordAll } from '../journal/journal.ts'
 import { queueMessages } from '../outbox/queue.ts'
 import { inMode, inTransaction, type Services, type Within } from '../platform/context.ts'
@@ -33,7 +33,7 @@ export async function moveOpeningsIn(base: Services, mode: Mode): Promise<void> 
 /** Moves the next ones. @returns how many. */
 async function turn(within: Within, mode: Mode, today: Day): Promise<number> {
   const { db: tx } = within
-  const target = sql<Day>`greatest(${grants.ownOpens}, (${courses.live} ->> 'opens')::date, ${today}::date)`
+  const target = sql<Day>`greatest(${grants.ownOpens}, ${OPENING_DAY}::date, ${today}::date)`
   const rows = await tx
     .select({
       grant: grants,
@@ -59,7 +59,7 @@ async function turn(within: Within, mode: Mode, today: Day): Promise<number> {
     )
     .orderBy(asc(grants.id))
     .limit(TURN)
-    // Another worker that is at it does them, or what happens to one just now.
+    // Rows that another transaction is changing are left to the next round.
     .for('no key update', { of: grants, skipLocked: true })
   await updateAll(
     tx,

@@ -32,6 +32,8 @@ export async function listShelf({ db }: Services) {
     kind: product.kind,
     slug: product.slug,
     title: product.draft.title,
+    /** Of a course, its opening day as its draft has it. */
+    opens: 'lessons' in product.draft ? product.draft.opens : null,
     coverColor: product.draft.coverColor,
     /** Of a bundle, the colours of its courses as its draft has them. */
     colors: 'includesAll' in product.draft ? colorsOf(product.draft, all) : [product.draft.coverColor],

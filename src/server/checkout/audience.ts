@@ -42,7 +42,7 @@ function isHeld(day: Day, grant: Grant): boolean {
 }
 
 /**
- * Lets only a holder of one of the courses or bundles buy, and only for themselves: the address is that of the
+ * Refuses who is no member of any of the courses or bundles, and members who buy for someone else: the address is that of the
  * signed-in buyer, or of the buyer whose order this browser placed.
  * @throws Problem 403 where nothing of it is held, 422 at the address where it is another's.
  */

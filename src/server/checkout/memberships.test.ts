@@ -1,11 +1,13 @@
-import { eq } from 'drizzle-orm'
+import { and, eq } from 'drizzle-orm'
 import { beforeEach, expect, it } from 'vitest'
+import { addDays } from '../../core/calendar/day.ts'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
 import { advance } from '../../testing/overTime.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { offerMore } from '../../testing/school.ts'
 import { MONTHLY, WHILE_PAYING } from '../../testing/terms.ts'
 import { shopper } from '../../testing/world.ts'
+import { announceAccess } from '../access/announce.ts'
 import { checkAccess } from '../access/service.ts'
 import { explainGrants } from '../access/why.ts'
 import { cancelAgreement } from '../collecting/actions.ts'
@@ -14,7 +16,7 @@ import { sendMessage } from '../messages/send.ts'
 import { checkoutView } from '../pages/checkout.ts'
 import { myView, thanksView } from '../pages/service.ts'
 import type { CheckoutView } from '../pages/views.ts'
-import { getSchool } from '../school/service.ts'
+import { getSchool, schoolDay } from '../school/service.ts'
 
 const world = ownWorld()
 let n = 0
@@ -77,7 +79,7 @@ it('who bought a bundle is its member, and nobody else: not by a course of it al
 it('one basket with the membership is refused, a bundle too', async () => {
   const together = { ...world.request(free, 5000, { email: email() }) }
   together.lines = [shelf, { offerId: free }].map(({ offerId }) => ({ offerId, chosen: null }))
-  // Whoever has it already may not order it beside what needs it either.
+  // Refused also for someone who is a member already.
   await buy(shelf, 5000)
   await expect(world.buyTogether(together, `ada${n}`)).rejects.toMatchObject({ code: 'needs-it-before' })
 })
@@ -92,7 +94,7 @@ it('access lasts as long as the membership, ends with it, and opens again with t
   await advance(world, 1)
   expect(await stateOf(extra.courseId)).toBe('closed')
   const [ended] = await explainGrants(world.services, { orderId })
-  expect(ended?.why).toContain(`the membership in “Club ${n}” or “Shelf ${n}” is over. It opens again with it`)
+  expect(ended?.why).toContain(`the membership in “Club ${n}” or “Shelf ${n}” has ended. A new one opens it again`)
 
   await buy(club, 1900)
   expect(await stateOf(extra.courseId)).toBe('open')
@@ -135,7 +137,7 @@ it('it is said before, on the thanks page, in the receipt, under My courses and 
   })
 })
 
-it('who has it as a member alone may buy it for good; who takes it twice is told that they have it', async () => {
+it('who has it as a member alone may buy it for good; taken twice as a member, it is there once', async () => {
   await buy(shelf, 5000)
   await takeFree()
   await expect(takeFree()).resolves.toMatchObject({ state: 'paid' })
@@ -147,6 +149,23 @@ it('who has it as a member alone may buy it for good; who takes it twice is told
   expect(await stateOf(extra.courseId)).toBe('open')
   const held = await world.db.select().from(grants).where(eq(grants.courseId, extra.courseId))
   expect(held.map(({ membersOf }) => membersOf !== null).sort()).toEqual([false, true])
+})
+
+it('what opens after its membership has ended is not announced as open', async () => {
+  const from = addDays(await schoolDay(world.services), 40)
+  const later = await forMembers([shelf.bundleId], { access: { from, lasts: 'whileMember', graceDays: 0 } })
+  await buy(shelf, 5000)
+  const { orderId } = (await buy({ ...extra, offerId: later }, 0, { payment: null })) as { orderId: string }
+  await advance(world, 40)
+  await announceAccess(world.services)
+  const rows = await world.db
+    .select()
+    .from(messages)
+    .where(and(eq(messages.orderId, orderId), eq(messages.kind, 'opened')))
+  expect(rows).toHaveLength(1)
+  const sent: string[] = []
+  await sendMessage(world.services, rows[0]?.id as string, async ({ text }) => void sent.push(text))
+  expect(sent).toEqual([])
 })
 
 it('an offer that is no longer for members lasts for good, and what was bought before does not change', async () => {

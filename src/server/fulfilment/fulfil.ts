@@ -18,6 +18,7 @@ import {
   courses,
   grants,
   lineCourses,
+  OPENING_DAY,
   orderLines,
   orders,
   payments,
@@ -31,7 +32,7 @@ import type { Within } from '../platform/context.ts'
 import { dayFor, type School } from '../school/service.ts'
 import { type Duplicates, duplicatesIn } from './duplicates.ts'
 import { shareFee } from './fees.ts'
-import { type OpeningLine, type OrderContext, opensOf, type ScheduledPayment } from './orderContext.ts'
+import type { OpeningLine, OrderContext, ScheduledPayment } from './orderContext.ts'
 
 type Order = typeof orders.$inferSelect
 
@@ -39,7 +40,7 @@ type Order = typeof orders.$inferSelect
 
 /**
  * What bundles of orders open by now: a course that joined while an order waited opens too, with weight 0; one that
- * left stays, as it was ordered with it (selling rules, section 4). What opens when the line's access is over is not
+ * left stays, as it was ordered with it (selling rules, section 4). Courses that open after the line's access ends are not
  * included. Whoever changes the courses waits for this.
  */
 async function withJoined(
@@ -61,7 +62,7 @@ async function withJoined(
       courseId: courses.id,
       live: courses.live,
       draft: courses.draft,
-      opens: opensOf,
+      opens: OPENING_DAY,
     })
     .from(productCourses)
     .innerJoin(courses, eq(courses.id, productCourses.courseId))
@@ -92,7 +93,7 @@ async function withJoined(
   return joined
 }
 
-/** What a line sells, as its order was quoted. */
+/** The offer of a line, as it was quoted for its order. */
 function offerOf({ quoteInput }: Order, { position }: { position: number }): QuotedOffer {
   return readStoredQuote(quoteInput).lines[position]?.offer as QuotedOffer
 }

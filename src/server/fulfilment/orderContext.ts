@@ -2,7 +2,7 @@ import { asc, eq, type Placeholder, sql } from 'drizzle-orm'
 import { grantsBeside } from '../access/heldAlready.ts'
 import type { Transaction } from '../db/client.ts'
 import { anyOf, compiled } from '../db/compiled.ts'
-import { courses, lineCourses, orderLines, orders, payments, products } from '../db/schema/index.ts'
+import { courses, lineCourses, OPENING_DAY, orderLines, orders, payments, products } from '../db/schema/index.ts'
 import { getSchool } from '../school/service.ts'
 
 /** What must be known of orders before they are paid, read in one go. */
@@ -27,16 +27,13 @@ const linesBy = compiled<Ids>()((db, given) =>
     .orderBy(asc(orderLines.position)),
 )
 
-/** The day on which a course opens for everybody who has it; null: none. */
-export const opensOf = sql<string | null>`${courses.live} ->> 'opens'`
-
 const coursesBy = compiled<Ids>()((db, given) =>
   db
     .select({
       lineId: lineCourses.lineId,
       courseId: lineCourses.courseId,
       title: lineCourses.title,
-      opens: opensOf,
+      opens: OPENING_DAY,
     })
     .from(lineCourses)
     .innerJoin(courses, eq(courses.id, lineCourses.courseId))

@@ -1,5 +1,5 @@
 import { and, asc, eq, isNull, sql } from 'drizzle-orm'
-import { buyAgainPath } from '../access/service.ts'
+import { buyAgainPath, isLineOpen } from '../access/service.ts'
 import { agreements, courses, grants, type messages } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import { dayFor, getSchool, schoolDay } from '../school/service.ts'
@@ -22,7 +22,7 @@ export async function accessFacts(
     kind === 'opened'
       ? eq(grants.openingNotified, day)
       : sql`${grants.endNotified} = ${grants.closes} and ${grants.closes} > ${day}::date`
-  const rows = await db
+  const noticed = await db
     .select({ title: courses.live, draft: courses.draft, slug: courses.slug, grant: grants })
     .from(grants)
     .innerJoin(courses, eq(courses.id, grants.courseId))
@@ -35,6 +35,12 @@ export async function accessFacts(
       ),
     )
     .orderBy(asc(grants.closes), asc(courses.slug))
+  const rows = []
+  for (const row of noticed) {
+    // What depends on a membership that has ended has not opened.
+    const { membersOf, lineId } = row.grant
+    if (membersOf === null || lineId === null || (await isLineOpen(services, lineId))) rows.push(row)
+  }
   const [first] = rows
   if (!first) return null
   // Of several days the first: each has its own message.

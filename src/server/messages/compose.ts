@@ -35,7 +35,7 @@ export type EmailRow = [label: string, value: string]
 export interface ReceiptThing {
   course: string
   offer: string
-  /** The courses that it opens, each with its page; of a bundle those inside. `later`: the day on which it opens, where that is after the others. */
+  /** The courses that it opens, each with its page. `later`: its opening day, where that is after the first one's. */
   opens: { title: string; link: string; later: string | null }[]
   isBundle: boolean
   /** The day on which it opens, where that is later than the purchase. */

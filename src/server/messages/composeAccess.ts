@@ -30,23 +30,25 @@ export function composeOpened(school: School, name: string, facts: AccessFacts, 
   ])
 }
 
-/** The day on which a course opens that was bought before, where that has been moved. */
+/** The new opening day of a course that was bought before it. */
 export interface OpeningFacts {
   course: string
   opens: string
-  /** The first day on which it is shut again; null for good, or while it is paid. */
+  /** The day on which access ends; null for good, or while it is paid. */
   closes: string | null
 }
 
 /** What was bought before its day opens on another one. */
 export function composeOpeningMoved(school: School, name: string, facts: OpeningFacts, ownWords: string): Email {
-  const { subject, text, until } = MAIL.openingMoved
-  const { course, closes } = facts
-  const day = formatDay(facts.opens, school.language)
+  const { subject, text, until, tooLate } = MAIL.openingMoved
+  const { course, opens, closes } = facts
+  const day = formatDay(opens, school.language)
+  const end = closes === null ? null : formatDay(closes, school.language)
+  const isTooLate = closes !== null && closes <= opens
   return composeEmail(school, say(subject, { course, day }), [
     greeting(name),
-    { text: say(text, { course, day }) },
-    ...(closes === null ? [] : [{ text: say(until, { day: formatDay(closes, school.language) }) }]),
+    { text: isTooLate ? say(tooLate, { course, day, until: end ?? '' }) : say(text, { course, day }) },
+    ...(end === null || isTooLate ? [] : [{ text: say(until, { day: end }) }]),
     ...said(ownWords),
   ])
 }

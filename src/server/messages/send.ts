@@ -221,7 +221,7 @@ async function receiptOf(services: Services, orderId: string) {
       opens: all.map(({ title, slug, ...days }) => ({
         title,
         link: `${config.origin}/learn/${slug}`,
-        later: days.opens > placedOn && days.opens > opens ? days.opens : null,
+        later: days.opens > opens ? days.opens : null,
       })),
       isBundle: product.kind === 'bundle',
       opensLater: opens > placedOn ? opens : null,

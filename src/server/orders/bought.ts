@@ -1,5 +1,4 @@
-import { and, asc, eq, sql } from 'drizzle-orm'
-import type { Day } from '../../core/calendar/day.ts'
+import { and, asc, eq } from 'drizzle-orm'
 import { taxesToday } from '../../core/content/quoteInput.ts'
 import { receiptRows } from '../../core/content/receiptRows.ts'
 import type { MoneyFormat } from '../../core/money/format.ts'
@@ -17,6 +16,7 @@ import {
   courses,
   grants,
   lineCourses,
+  OPENING_DAY,
   orderLines,
   type orders,
 } from '../db/schema/index.ts'
@@ -41,7 +41,7 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
         lineId: lineCourses.lineId,
         title: lineCourses.title,
         slug: courses.slug,
-        day: sql<Day | null>`${courses.live} ->> 'opens'`,
+        day: OPENING_DAY,
         granted: grants.opens,
       })
       .from(lineCourses)
@@ -85,7 +85,7 @@ export async function boughtOf(db: Queryable, order: Order, today: string) {
       isOpen,
       /** Its last day was past already when the money came. */
       hasEnded: closes !== null && closes <= opens,
-      /** What it is a membership in that it lasts as long as, by titles; null where it hangs on none. */
+      /** The titles of the membership that it depends on; null where it depends on none. */
       membership: line.membersOf?.map((id) => titles.get(id) ?? '') ?? null,
       /** Another order had opened it before the money came; this one opens nothing. */
       isPaidTwice: line.duplicateOf !== null,

@@ -23,7 +23,7 @@ export async function offersOf(
   linkedTo: readonly (string | undefined)[] = [],
 ): Promise<ShopOffer[]> {
   const at = services.now().toISOString()
-  const courses = (await coursesOfProducts(services.db, [product], services.now())).get(product.id) ?? []
+  const courses = await coursesIn(services, product)
   const listed = product.offers.filter(
     ({ id, live: { audience } }) => audience.who !== 'added' && (audience.who !== 'link' || linkedTo.includes(id)),
   )
@@ -58,4 +58,11 @@ export async function offersOf(
     }),
   )
   return shown.flat()
+}
+
+/** The courses that a product opens; of a course it is the course itself, without a query. */
+async function coursesIn({ db, now }: Services, product: SellableProduct) {
+  const { id, live } = product
+  if ('lessons' in live) return [{ id, title: live.title, opens: live.opens }]
+  return (await coursesOfProducts(db, [product], now())).get(id) ?? []
 }

@@ -51,7 +51,7 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
       <div className="grid grid-cols-1 gap-8 md:grid-cols-[minmax(0,1fr)_380px]">
         <div className="min-w-0">
           <h1 className="text-[28px] md:text-[34px]">
-            {view.bought.length > 1 || !first
+            {view.bought.length > 1 || !first || isOpenInPart(first)
               ? say(THANKS.several, { count: number })
               : first.isOpen
                 ? say(THANKS.isOpen, { course: first.product.title })
@@ -106,6 +106,11 @@ function PaidSheet({ page, view }: { page: ShopPage; view: ThanksView }) {
       </div>
     </Sheet>
   )
+}
+
+/** Some courses of a bundle are open, and others not yet. */
+function isOpenInPart({ courses, isOpen }: Bought): boolean {
+  return isOpen && courses.some((course) => !course.isOpen)
 }
 
 function OpenCourse({ course }: { course: Pick<Bought['courses'][number], 'slug' | 'title'> | undefined }) {

@@ -46,14 +46,14 @@ interface HoldersProps {
 
 function Holders({ of, products, onChange }: HoldersProps) {
   const left = products.filter(({ id }) => !of.includes(id))
-  if (products.length === 0) return ' a course: there is no other course yet.'
+  if (products.length === 0) return ' another course or bundle: there is none yet.'
   return (
     <>
       {of.map((id, index) => (
         <span key={id}>
           {index > 0 && ' or'}{' '}
           <Pick
-            label={index === 0 ? 'What they need' : `What they need, choice ${index + 1}`}
+            label={index === 0 ? 'Course or bundle they need' : `Course or bundle they need, choice ${index + 1}`}
             value={id}
             options={products
               .filter((product) => product.id === id || !of.includes(product.id))

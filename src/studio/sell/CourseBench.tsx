@@ -158,11 +158,11 @@ function CourseBench({ course }: { course: BenchCourse }) {
   )
 }
 
-/** For how many buyers another opening day changes something: those for whom the course is not open yet. */
+/** Says how many buyers are waiting for a course whose opening day changes; nothing where it stays, or none wait. */
 function formatMoved({ live, waiting }: BenchCourse, opens: string | null, today: string, language: string): string[] {
   if (!live || live.opens === opens || waiting.live + waiting.practice === 0) return []
   const isOne = waiting.live + waiting.practice === 1
   const when = opens !== null && opens > today ? `on ${formatDay(opens, language)}` : 'at once'
   const has = `${formatHolders(waiting)} ${isOne ? 'has it and waits' : 'have it and wait'} for its opening`
-  return [`${has}. It opens for them ${when}, or on the later day of their offer, and they are told.`]
+  return [`${has}. It now opens for them ${when}, or later where their offer says so. They get a message.`]
 }

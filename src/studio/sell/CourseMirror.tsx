@@ -3,6 +3,7 @@ import { type CourseContent, lessonTitle } from '../../core/content/course.ts'
 import type { Fix, Obstacle } from '../../core/readiness/readiness.ts'
 import { COVER_CLASS } from '../../ui/coverColor.ts'
 import { PreviewSection } from '../frame/Places.tsx'
+import { useSession } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
 import { AddOffer, useAddOffer } from './OfferLine.tsx'
 import { type BenchCourse, useShelf } from './queries.ts'
@@ -19,6 +20,7 @@ interface CourseMirrorProps {
 /** What follows from a course: its offers, what stands in the way, and its page. */
 export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) {
   const offers = useShelf().data?.find(({ id }) => id === course.id)?.offers ?? []
+  const { school } = useSession()
   const addOffer = useAddOffer(course.id)
   const onSale = offers.filter(({ isRetired }) => !isRetired)
   return (
@@ -29,7 +31,7 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
       </PreviewSection>
       <PreviewSection label="Before the first sale">
         <Obstacles
-          obstacles={obstacles(course, content, onSale)}
+          obstacles={obstacles(course, content, onSale, school.language)}
           fix={(to) => (to === 'price' ? addOffer() : fix(to))}
           nothing="Nothing missing in the course."
         />
@@ -61,7 +63,12 @@ export function CourseMirror({ course, slug, content, fix }: CourseMirrorProps) 
   )
 }
 
-function obstacles(course: BenchCourse, content: CourseContent, offers: { isLive: boolean }[]): Obstacle[] {
+function obstacles(
+  course: BenchCourse,
+  content: CourseContent,
+  offers: { isLive: boolean }[],
+  language: string,
+): Obstacle[] {
   const found: Obstacle[] = []
   const add = (code: string, level: Obstacle['level'], title: string, detail: string, fix: Obstacle['fix']) =>
     found.push({ code, level, stopsPublishing: false, title, detail, fix })
@@ -77,7 +84,7 @@ function obstacles(course: BenchCourse, content: CourseContent, offers: { isLive
     })
   if (offers.length === 0)
     add('no-offer', 'block', 'It has no price.', 'Give it one, or make it free.', { to: 'price', label: 'Give it one' })
-  if (course.live && courseChanges(course.live, content, 'en').length > 0)
+  if (course.live && courseChanges(course.live, content, language).length > 0)
     add('changed', 'warning', 'Buyers still see the published version.', '', { to: 'publish', label: 'Review' })
   if (content.lessons.length === 0)
     add('no-lessons', 'warning', 'No lessons: buyers would find the course empty.', '', {

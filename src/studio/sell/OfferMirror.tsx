@@ -86,7 +86,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
         <OfferCard
           name={content.name}
           button={content.button}
-          priced={said?.priced ?? null}
+          priced={priced}
           highlighted={content.highlighted}
           lines={content.lines.split('\n').filter((line) => line.trim() !== '')}
           sale={sale}

@@ -33,8 +33,8 @@ export function OpeningField({ opens, today, onChange }: OpeningFieldProps) {
       </p>
       {opens !== null && (
         <p className="max-w-[62ch] text-[13.5px] text-ink-2">
-          Nobody can enter before, whatever they bought: an offer or a bundle can only open it later. It can be sold
-          already, and buyers see this day.
+          Nobody gets in before that day, whatever they bought. An offer or a bundle can open it later, never earlier.
+          You can sell it already; buyers see the date.
         </p>
       )}
     </>

@@ -45,7 +45,7 @@ export function columnsOf(
   for (const id of chosen) {
     const course = courses.find(({ offers }) => offers.some((offer) => offer.id === id))
     const offer = course?.offers.find((other) => other.id === id)
-    const priced = course && offer && { id, courses: [{ id: course.id }], content: offer.content }
+    const priced = course && offer && { id, courses: [{ id: course.id, opens: course.opens }], content: offer.content }
     const plain = priced && describeOffer(school, priced, at)
     if (!course || !offer || !priced || !plain) continue
     const coded = coupon && describeOffer(school, priced, at, withCode(coupon, school, { id, productId: course.id }))

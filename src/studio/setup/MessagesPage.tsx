@@ -56,9 +56,9 @@ const TO_BUYERS: Kind[] = [
   },
   {
     kind: 'opening-moved',
-    title: 'Opening moved',
-    when: 'A course that people bought early opens on another day.',
-    off: 'People who bought a course early are not told that it opens on another day.',
+    title: 'Opening day changed',
+    when: 'You change the opening day of a course that people bought early.',
+    off: 'People who bought a course early are not told when its opening day changes.',
   },
   {
     kind: 'ends-soon',

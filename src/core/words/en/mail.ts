@@ -209,8 +209,10 @@ export const MAIL = {
 
   openingMoved: {
     subject: '{course} opens on {day}',
-    text: '“{course}” opens on another day than we told you: on {day}. We will write to you then; you do not have to do anything.',
+    text: 'The opening day of “{course}” has changed: it now opens on {day}. We will write to you then; there is nothing you need to do.',
     until: 'It is then open until {day}.',
+    tooLate:
+      'The opening day of “{course}” has changed: it now opens on {day}, after your access ends on {until}. Reply to this message, and we will find a solution.',
   },
 
   endsSoon: {

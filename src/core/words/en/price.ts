@@ -80,15 +80,15 @@ export const OFFER = {
   series: '{number} payments of {money}, one {every}, the first on {day}',
 } as const
 
-/** When the courses of an offer open, where each has a day of its own. */
+/** Opening dates of an offer's courses, where they differ. */
 export const OPENING = {
   later: { one: '“{titles}” opens on {day}.', other: '“{titles}” open on {day}.' },
   laterUntil: {
     one: '“{titles}” opens on {day}, and closes on {until}.',
     other: '“{titles}” open on {day}, and close on {until}.',
   },
-  lost: 'You pay from today on. What is paid for days before the opening is not refunded.',
-  notIncluded: '“{title}” opens on {day}, when this access is over. It is not included.',
+  lost: 'Your payments start today. Days before the opening are not refunded.',
+  notIncluded: '“{title}” is not included: it opens on {day}, after this access ends.',
 } as const
 
 /** A price as a whole, in sentences, as its creator reads it. */

@@ -67,6 +67,9 @@ export const courses = pgTable('courses', {
   createdAt: moment().notNull(),
 })
 
+/** A course's opening day, as it is live; null: none. */
+export const OPENING_DAY = sql<string | null>`(${courses.live} ->> 'opens')`
+
 /** Several courses sold as one. What it opens stands in `productCourses`. */
 export const bundles = pgTable('bundles', {
   id: uuid()
