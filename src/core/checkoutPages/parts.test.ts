@@ -5,7 +5,7 @@ import { PLAIN_LOOK } from '../look/look.ts'
 import { ARRANGEMENTS, arranged } from './arrangements.ts'
 import { buyButton } from './buyButton.ts'
 import { addEntry, raiseEntry, removeEntry, setAt } from './edit.ts'
-import { type PageFacts, pageWarnings, rowsThatDiffer, whyNotShown } from './facts.ts'
+import { isAnswered, isTestimonial, type PageFacts, pageWarnings, rowsThatDiffer, whyNotShown } from './facts.ts'
 import { orderHeadings } from './headings.ts'
 import { emptyPart, MAX_PARTS, mayAdd, newShot, PART_KINDS, type PagePart } from './parts.ts'
 import { sampleFacts, samplePart } from './sample.ts'
@@ -149,6 +149,18 @@ describe('a part', () => {
     const unseen = PART_KINDS.filter((kind) => whyNotShown(samplePart(kind, bare), sampleFacts(bare)) !== null)
     expect(unseen).toEqual(['logo', 'picture'])
   })
+})
+
+it('a testimonial has words and a name, a question an answer: one of both alone is not shown', () => {
+  for (const [one, other, holds] of [
+    ['A fine course', 'Mara', true],
+    ['A fine course', ' ', false],
+    ['', 'Mara', false],
+    [' ', '', false],
+  ] as const) {
+    expect(isTestimonial({ words: one, name: other })).toBe(holds)
+    expect(isAnswered({ question: one, answer: other })).toBe(holds)
+  }
 })
 
 it('headings of a text stand below those of the page, and none skips a level', () => {

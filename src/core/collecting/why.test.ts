@@ -92,6 +92,13 @@ describe('in parts', () => {
     expect(why(parts, { from: '2027-01-20' }, { ...asked, today: '2027-01-20' })).toMatch(/^Open for good, as long/)
   })
 
+  it('names no payment of one that is cancelled and stays open', () => {
+    const cancelled = { on: '2027-01-10', when: 'period-end' as const }
+    expect(why(endless, forGood, { paid: 1, today: '2027-01-15', cancelled })).toBe(
+      'Open for good; payment 1 collected on 1 January 2027 by card ending 4821.',
+    )
+  })
+
   it('names no payment once all came, nor once it is closed anyway', () => {
     expect(why(parts, forGood, { paid: 3, today: '2027-05-01' })).toBe(
       'Open for good; payment 3 of 3 collected on 1 March 2027 by card ending 4821.',

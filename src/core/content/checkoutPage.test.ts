@@ -65,6 +65,22 @@ describe('upsells', () => {
     ])
   })
 
+  it('may come back to the course of another for less; two order bumps of one course are not offered together', () => {
+    const two = [
+      ...offered,
+      { id: 'y2', productId: 'product y', isOnSale: true, namesPrice: false },
+      { id: 'w', productId: 'product w', isOnSale: true, namesPrice: false },
+    ]
+    const bump = (id: string, offerId: string) => ({ id, offerId, title: '', text: '', coverId: null, tick: '' })
+    const at = (page: Partial<typeof EVERYDAY_PAGE>) =>
+      pageProblems({ ...EVERYDAY_PAGE, ...page }, { productId: 'product x', offers: two })
+    expect(at({ bumps: [bump('a', 'y'), bump('b', 'w')] })).toEqual([])
+    expect(at({ bumps: [bump('a', 'y'), bump('b', 'y2')] })).toEqual([
+      { at: '/bumps/1/offerId', why: 'Order bump 2 offers the same course or bundle as another one.' },
+    ])
+    expect(at({ upsells: [step('a', { onNo: 'b' }), step('b', { offerId: 'y2' })] })).toEqual([])
+  })
+
   it('lead on, never back or in a circle, and each is led to', () => {
     const only = 'can lead on to a later one only.'
     expect(of([step('a', { onNo: 'a' })])).toEqual([`/upsells/0/onNo Upsell 1 ${only}`])

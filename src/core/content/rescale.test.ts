@@ -1,6 +1,8 @@
 import { expect, it } from 'vitest'
+import { newBundle } from './bundle.ts'
+import { newCoupon } from './coupon.ts'
 import { type DraftTerms, newOffer } from './offer.ts'
-import { rescaleContent } from './rescale.ts'
+import { rescaleBundle, rescaleContent, rescaleCoupon } from './rescale.ts'
 
 const of = (terms: DraftTerms, sale: number | null = null) => ({
   ...newOffer('o'),
@@ -39,4 +41,21 @@ it('reaches every amount of every kind, and makes no price nothing', () => {
     suggested: 12_000,
   })
   expect(rescaleContent(of({ kind: 'free' }), 'EUR', 'JPY').terms).toEqual({ kind: 'free' })
+})
+
+it('reaches what a coupon takes off and what a bundle is made of, and leaves what is not written', () => {
+  const courses = [
+    { id: 'one', figure: 12_900 },
+    { id: 'two', figure: null },
+  ]
+  expect(rescaleBundle({ ...newBundle('Both'), courses }, 'EUR', 'JPY').courses).toEqual([
+    { id: 'one', figure: 129 },
+    { id: 'two', figure: null },
+  ])
+  const coupon = { ...newCoupon('SPRING'), amount: 500, minimum: null }
+  expect(rescaleCoupon(coupon, 'EUR', 'KWD')).toMatchObject({ amount: 5000, minimum: null })
+  expect(rescaleCoupon({ ...coupon, amount: null, minimum: 2000 }, 'EUR', 'JPY')).toMatchObject({
+    amount: null,
+    minimum: 20,
+  })
 })

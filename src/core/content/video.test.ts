@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { codecWarning } from './video.ts'
+import { codecWarning, MAX_VIDEO_BYTES, VIDEO_TOO_LARGE } from './video.ts'
 
 it.each([
   ['avc', 'aac', null],
@@ -13,4 +13,8 @@ it.each([
   const warning = codecWarning({ video, audio })
   if (begin === null) expect(warning).toBe(null)
   else expect(warning).toContain(begin)
+})
+
+it('the sentence about a file that is too large names the limit', () => {
+  expect(VIDEO_TOO_LARGE).toContain(`over ${MAX_VIDEO_BYTES / 1024 / 1024} MB`)
 })

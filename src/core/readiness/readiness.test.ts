@@ -113,6 +113,8 @@ it.each<[string[], Partial<OfferSituation>]>([
     { draft: { ...content, sale: { amount: 9900, from: '2027-02-01T00:00:00Z', until: null, scope: 'every' } } },
   ],
   [['below-at-once'], { draft: { ...content, terms: { ...parts, total: 12_000 } }, oneTimeOffer: 12_900 }],
+  [['far-above-at-once'], { draft: { ...content, terms: { ...parts, total: 12_501 } }, oneTimeOffer: 10_000 }],
+  [[], { draft: { ...content, terms: { ...parts, total: 12_500 } }, oneTimeOffer: 10_000 }],
   [['far-above-at-once'], { draft: { ...content, terms: { ...parts, total: 17_000 } }, oneTimeOffer: 12_900 }],
   [[], { draft: { ...content, terms: { ...parts, total: 13_500 } }, oneTimeOffer: 12_900 }],
   [['no-holders'], { draft: { ...content, audience: { who: 'holders', of: [] } } }],
@@ -147,6 +149,13 @@ it('access that ends before the first of its courses opens cannot be sold, and s
   expect(codes({ draft, product: product('2027-03-01') })).toContain('access-ended')
   expect(codes({ draft, product: product('2027-02-28') })).not.toContain('access-ended')
   expect(codes({ draft, product: product('2027-04-01', null) })).not.toContain('access-ended')
+  const titleOf = (today: OfferContent, days: string | null) =>
+    obstaclesOf({ ...ready, draft: today, live: null, product: product(days) }, money).find(
+      ({ code }) => code === 'access-ended',
+    )?.title
+  expect(titleOf(draft, '2027-04-01')).toBe('Access would end on 1 March 2027, before it opens on 1 April 2027.')
+  const ended = { ...draft, access: { ...draft.access, lasts: { until: '2020-01-01' } } }
+  expect(titleOf(ended, null)).toBe('Access ended on 1 January 2020: nobody can buy it any more.')
   const live = { ...draft, access: { ...draft.access, graceDays: 1 } }
   const [first] = obstaclesOf({ ...ready, draft: content, live, product: product('2027-04-01') }, money)
   expect(first?.code).toBe('live-ended')

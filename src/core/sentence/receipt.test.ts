@@ -68,6 +68,15 @@ it('a receipt names the list price, what a sale and a code took off, and what is
   ])
 })
 
+it('lines that are left out bring no tax', () => {
+  const { document, quoted } = ordered({ terms: [ONCE, PLAN] })
+  const taxOf = (except?: number[]) => taxesToday(document, quoted, except)
+  const [once, plan] = [taxOf([1])[0]?.tax ?? 0, taxOf([0])[0]?.tax ?? 0]
+  expect([once, plan]).toEqual([2150, 717])
+  expect(taxOf()).toEqual([{ rate: 2000, tax: once + plan }])
+  expect(taxOf([0, 1])).toEqual([])
+})
+
 it('a reader can add it: things, less what was taken off, and tax that is added, are what was paid', () => {
   const terms = fc.array(fc.constantFrom(ONCE, PLAN, LONG, CLUB), { minLength: 1, maxLength: 3 })
   const tax = fc.constantFrom('none', 'inclusive', 'exclusive').map((mode) => ({ mode, rate: 2000 }))

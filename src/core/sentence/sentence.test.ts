@@ -346,6 +346,7 @@ describe('a price in the shop, whole', () => {
     ['€19 a month', monthly],
     ['€10 for the first month, then €19 a month', monthly, { sale: { amount: 1000, scope: 'first' } }],
     ['12 × €19 (€228 in all)', { ...monthly, payments: 12 }],
+    ['€10, then 11 × €19 (€219 in all)', { ...monthly, payments: 12 }, { sale: { amount: 1000, scope: 'first' } }],
     ['7 days free, then €19 a month', { ...monthly, ...trial(0) }],
     ['€1 for 14 days, then €19 a month', { ...monthly, ...trial(100, 14) }],
     ['€24 to begin, then €19 a month', { ...monthly, setupFee: 2400 }],
@@ -425,6 +426,9 @@ describe('buttons', () => {
     ['From €4.00', { kind: 'openPrice', minimum: 400, suggested: 1200 }],
     ['Name your price', { kind: 'openPrice', minimum: 0, suggested: 1200 }],
     ['Try 7 days free', { ...monthly, trial: { length: days(7) } }],
+    ['Try 7 days free', { ...three, ...trial(0) }],
+    ['Enrol for €1.00 today', { ...monthly, ...trial(100) }],
+    ['Enrol for €24.00 today', { ...monthly, setupFee: 2400, ...trial(0) }],
   ])('on the course page: %s', (label, terms) => {
     expect(formatEnrolButton(inWords(terms), '')).toBe(label)
     expect(formatEnrolButton(inWords(terms), ' Begin now ')).toBe('Begin now')
