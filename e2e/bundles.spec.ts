@@ -33,7 +33,7 @@ test('a bundle from the bench to opened courses, grown for its buyers, refunded 
     await expect(studio.getByText('A bundle needs a title.')).toBeVisible()
     await studio.getByLabel('Title of the bundle').fill(title)
     await studio.getByRole('button', { name: 'Make it' }).click()
-    await expect(studio.getByText('Bundle · not live yet')).toBeVisible()
+    await expect(studio.getByText('Bundle · not published yet')).toBeVisible()
     await expect(studio.getByText('Choose at least 2 courses.')).toBeVisible()
     await choose(studio, 'Add a course', sewing.title)
     await choose(studio, 'Add a course', paper.title)
@@ -118,7 +118,7 @@ test('a course that is in a bundle is retired only when it is said what happens 
   await expect(studio.getByText('Draft saved')).toBeVisible()
   await studio.getByRole('button', { name: 'Publish…' }).click()
   await studio.getByRole('dialog').getByRole('button', { name: 'Publish now' }).click()
-  await expect(studio.getByText('Bundle · live')).toBeVisible()
+  await expect(studio.getByText('Bundle · published')).toBeVisible()
   const address = studio.url()
 
   await studio.goto(`/studio/sell/courses/${third.courseId}`)

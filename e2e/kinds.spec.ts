@@ -30,7 +30,7 @@ async function publishAndBuy(studio: Page, shop: Page): Promise<number[]> {
   const title = await studio.getByLabel('Bench').getByRole('link').first().textContent()
   await studio.getByRole('button', { name: 'Publish…' }).click()
   await studio.getByRole('button', { name: 'Publish now' }).click()
-  await expect(studio.getByText('Live. Buyers see it now.')).toBeVisible()
+  await expect(studio.getByText('Published. Buyers see it now.')).toBeVisible()
   const link = await studio.getByRole('link', { name: 'Open the checkout page' }).getAttribute('href')
   await fillCheckout(shop, link?.replace('/buy/', '') ?? '', someone(), 'Pays')
   await shop.getByRole('button', { name: /^(Pay|Start for) / }).click()

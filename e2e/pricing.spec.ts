@@ -17,7 +17,7 @@ test('119 once, or 3 × 42 monthly, or free for members; two years of access', a
     await expect(studio.getByText('Draft saved')).toBeVisible()
     await studio.getByRole('button', { name: 'Publish…' }).click()
     await studio.getByRole('button', { name: 'Publish now' }).click()
-    await expect(studio.getByText('Live. Buyers see it now.')).toBeVisible()
+    await expect(studio.getByText('Published. Buyers see it now.')).toBeVisible()
   }
   await test.step('119 once', async () => {
     await studio.goto(`/studio/sell/offers/${first.id}`)
@@ -164,7 +164,7 @@ test('an offer’s own tax rate stands in sentence, checkout and receipt', async
   await studio.getByRole('button', { name: 'Publish…' }).click()
   await expect(studio.getByRole('dialog').getByText('Own tax rate')).toBeVisible()
   await studio.getByRole('button', { name: 'Publish now' }).click()
-  await expect(studio.getByText('Live. Buyers see it now.')).toBeVisible()
+  await expect(studio.getByText('Published. Buyers see it now.')).toBeVisible()
   await fillCheckout(shop, slug, someone(), 'Pays')
   await expect(shop.getByText('VAT 10%, inside')).toBeVisible()
   await expect(shop.getByText('€10.00')).toBeVisible()

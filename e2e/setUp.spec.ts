@@ -45,7 +45,7 @@ test('an empty installation is set up by its first visit, connects a gateway and
   await page.getByRole('link', { name: 'Sell' }).click()
   await page.getByRole('button', { name: 'Publish…' }).click()
   await page.getByRole('button', { name: 'Publish now' }).click()
-  await expect(page.getByText('Live. Buyers see it now.')).toBeVisible()
+  await expect(page.getByText('Published. Buyers see it now.')).toBeVisible()
   await expect(page.getByLabel('Preview').getByText('The course has no lessons')).toBeVisible()
   await expect(page.getByLabel('Blocks sales')).toHaveCount(0)
 
@@ -77,7 +77,7 @@ test('an empty installation is set up by its first visit, connects a gateway and
     await expect(page.getByText('Draft saved')).toBeVisible()
     await page.getByRole('button', { name: 'Publish…' }).click()
     await page.getByRole('button', { name: 'Publish now' }).click()
-    await expect(page.getByText('Live. Buyers see it now.')).toBeVisible()
+    await expect(page.getByText('Published. Buyers see it now.')).toBeVisible()
     const other = await (await browser.newContext()).newPage()
     await other.goto(`${origin}/buy/paper-cranes`)
     await other.getByLabel('Name').fill('Noor Buyer')

@@ -117,7 +117,7 @@ export function bundleProblems(
     else if (!course.isOnShelf) {
       found.push({ at: `${at}/id`, why: `“${course.title}” is not published.`, courseId: id })
     } else if (weightOf(course.alone, figure) === null) {
-      const why = `“${course.title}” has no one-time price. Write what it is worth; its share of a sale is by that.`
+      const why = `“${course.title}” has no one-time price. Write what it is worth; its share of each sale is based on it.`
       found.push({ at: `${at}/figure`, why, courseId: id })
     }
   }

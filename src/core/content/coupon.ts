@@ -11,6 +11,8 @@ const instant = v.pipe(
   v.check((text) => parseInstant(text) !== null, 'This moment does not exist.'),
 )
 const ids = v.pipe(v.array(v.pipe(v.string(), v.uuid())), v.maxLength(200, 'Choose at most 200.'))
+/** What a coupon is for; null: everything. */
+export const appliesToSchema = v.nullable(v.object({ products: ids, offers: ids }))
 
 /** Most payments that a coupon counts one by one, as many as a subscription can list. */
 export const MAX_REDUCED = 520
@@ -36,7 +38,7 @@ export const couponContentSchema = v.object({
   /** How many numbered payments of a line it reduces; null: all. */
   payments: v.nullable(whole(1, MAX_REDUCED, `It reduces 1 to ${MAX_REDUCED} payments.`)),
   /** What it is for: whole products, and single offers; null: everything. */
-  appliesTo: v.nullable(v.object({ products: ids, offers: ids })),
+  appliesTo: appliesToSchema,
   bumps: v.boolean(),
   upsells: v.boolean(),
   /** It does not count beside a sale price that is in force. */

@@ -1,6 +1,7 @@
 import { type PagePart, type PartKind, type Place, shotsOf } from '../checkoutPages/parts.ts'
 import { type Change, compare } from './changes.ts'
 import type { Addition, PageContent, Upsell } from './checkoutPage.ts'
+import { isSame } from './isSame.ts'
 
 /** How the things are called of which a page's changes speak. */
 export interface PageNames {
@@ -91,11 +92,9 @@ function partChanges(live: readonly PagePart[], draft: readonly PagePart[], { pa
 function wordChanges(old: PagePart, now: PagePart, name: string): Change[] {
   const [from, to] = [wordsOf(old), wordsOf(now)]
   if (from !== to) return [{ what: name, from: from || null, to: to || null }]
-  const others = (part: PagePart) => JSON.stringify({ ...part, place: null })
-  if (others(old) === others(now)) return []
-  const shots = (part: PagePart) => JSON.stringify(shotsOf(part))
+  if (isSame({ ...old, place: null }, { ...now, place: null })) return []
   return [
-    shots(old) === shots(now)
+    isSame(shotsOf(old), shotsOf(now))
       ? { what: name, from: 'the old look', to: 'the new look' }
       : { what: `${name}, picture`, from: 'the old one', to: 'the new one' },
   ]

@@ -48,11 +48,11 @@ it('reaches what a coupon takes off and what a bundle is made of, and leaves wha
     { id: 'one', figure: 12_900 },
     { id: 'two', figure: null },
   ]
-  expect(rescaleBundle({ ...newBundle('Both'), courses }, 'EUR', 'JPY').courses).toEqual([
+  expect(rescaleBundle({ ...newBundle('Both', 'plum'), courses }, 'EUR', 'JPY').courses).toEqual([
     { id: 'one', figure: 129 },
     { id: 'two', figure: null },
   ])
-  const coupon = { ...newCoupon('SPRING'), amount: 500, minimum: null }
+  const coupon = { ...newCoupon(), amount: 500, minimum: null }
   expect(rescaleCoupon(coupon, 'EUR', 'KWD')).toMatchObject({ amount: 5000, minimum: null })
   expect(rescaleCoupon({ ...coupon, amount: null, minimum: 2000 }, 'EUR', 'JPY')).toMatchObject({
     amount: null,

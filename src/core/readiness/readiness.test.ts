@@ -6,7 +6,7 @@ import { type OfferSituation, obstaclesOf } from './readiness.ts'
 const money = { currency: 'EUR', language: 'en' }
 const at = '2027-01-31T10:00:00Z'
 const school = { ...money, timeZone: 'UTC', taxMode: 'none', taxRate: 0 } as const
-const content: OfferContent = { ...newOffer('One payment'), terms: { kind: 'single', amount: 12_900 } }
+const content: OfferContent = { ...newOffer('The whole course'), terms: { kind: 'single', amount: 12_900 } }
 const card = {
   name: 'Thistle Card',
   currencies: ['EUR'],
@@ -41,7 +41,7 @@ const ready: OfferSituation = {
   at,
   timeZone: 'Europe/Vienna',
   said: null,
-  product: { kind: 'course', live: true, retired: false, holds: 3, days: [null] },
+  product: { kind: 'course', live: true, retired: false, holds: 3, days: [null], problems: [] },
 }
 const codes = (change: Partial<OfferSituation>) => {
   const draft = change.draft ?? ready.draft
@@ -67,11 +67,32 @@ it.each<[string[], Partial<OfferSituation>]>([
   [['no-currency'], { paymentMethods: [{ ...card, currencies: ['JPY'] }] }],
   [['too-small'], { draft: { ...content, terms: { kind: 'single', amount: 49 } } }],
   [[], { draft: { ...content, terms: { kind: 'free' } }, paymentMethods: [] }],
-  [['product-draft'], { product: { kind: 'course', live: false, retired: false, holds: 3, days: [null] } }],
-  [['product-retired'], { product: { kind: 'course', live: true, retired: true, holds: 3, days: [null] } }],
+  [
+    ['product-draft'],
+    { product: { kind: 'course', live: false, retired: false, holds: 3, days: [null], problems: [] } },
+  ],
+  [
+    ['product-retired'],
+    { product: { kind: 'course', live: true, retired: true, holds: 3, days: [null], problems: [] } },
+  ],
   [['off-sale'], { onSale: false }],
-  [['holds-nothing'], { product: { kind: 'course', live: true, retired: false, holds: 0, days: [null] } }],
-  [['same-name'], { otherNames: ['One payment '] }],
+  [
+    ['product-problem 0', 'product-problem 1'],
+    {
+      product: {
+        ...{ kind: 'bundle', live: false, retired: false, holds: 2, days: [null] },
+        problems: ['“Paper” has no one-time price.', '“Glue” is not published.'],
+      },
+    },
+  ],
+  [['name-of-other-price'], { draft: { ...content, name: 'Free' } }],
+  [['unpublished'], { live: { ...content, name: 'Before' } }],
+  [[], { live: { ...Object.fromEntries(Object.entries(content).reverse()), sale: undefined } as never }],
+  [
+    ['holds-nothing'],
+    { product: { kind: 'course', live: true, retired: false, holds: 0, days: [null], problems: [] } },
+  ],
+  [['same-name'], { otherNames: ['The whole course '] }],
   [['unpublished'], { live: { ...content, name: 'Before' } }],
   [['no-later'], { draft: { ...content, terms: monthly }, paymentMethods: [{ ...card, chargesAgain: false }] }],
   [

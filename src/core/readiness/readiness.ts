@@ -2,7 +2,9 @@ import type { Day } from '../calendar/day.ts'
 import { formatDay } from '../calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../calendar/instant.ts'
 import { accessProblem } from '../content/endsOn.ts'
+import { isSame } from '../content/isSame.ts'
 import { type OfferContent, quotableSale, quotableTerms, saleSpanProblem } from '../content/offer.ts'
+import { nameOfTerms, namesOtherTerms } from '../content/offerName.ts'
 import { formatMoney, type MoneyFormat } from '../money/format.ts'
 import {
   type CollectingMethod,
@@ -24,9 +26,12 @@ export interface Fix {
     | 'access'
     | 'audience'
     | 'name'
+    /** Its name becomes what its price says. */
+    | 'rename'
     | 'publish'
     | 'put-on-sale'
     | 'open-product'
+    | 'open-offer'
     | 'courses'
     | 'add-lesson'
     | 'name-lesson'
@@ -52,13 +57,17 @@ export interface OfferSituation {
   draft: OfferContent
   live: OfferContent | null
   onSale: boolean
-  /** The product. `holds`: number of lessons or courses; `days`: opening days of its courses. */
+  /**
+   * The product. `holds`: number of lessons or courses; `days`: opening days of its courses; `problems`: why a bundle that
+   * is still a draft cannot be published, in sentences.
+   */
   product: {
     kind: 'course' | 'bundle'
     live: boolean
     retired: boolean
     holds: number
     days: readonly (Day | null)[]
+    problems: readonly string[]
   }
   mode: 'practice' | 'live'
   paymentMethods: readonly CollectingMethod[]
@@ -264,7 +273,7 @@ function whatIsLive(
   { language }: MoneyFormat,
 ): Obstacle[] {
   const instant = parseInstant(at)
-  if (!live || !onSale || !instant || JSON.stringify(live.access) === JSON.stringify(draft.access)) return []
+  if (!live || !onSale || !instant || isSame(live.access, draft.access)) return []
   const problem = accessProblem(live.access, dayIn(timeZone, instant), product.days)
   if (!problem) return []
   const title = `The published offer ended on ${formatDay(problem.until, language)}, so the shop no longer lists it.`
@@ -280,10 +289,15 @@ function notYetLive({ live, draft, onSale, product }: OfferSituation): Obstacle[
         label: 'Open it',
       }),
     )
+  } else if (product.problems.length > 0) {
+    for (const [index, problem] of product.problems.entries()) {
+      const fix: Fix = { to: 'courses', label: 'Go there' }
+      found.push(block(`product-problem ${index}`, problem, 'The offer is published with its bundle.', fix, true))
+    }
   } else if (!product.live) {
     const then = `Publishing this offer publishes the ${product.kind} with it.`
     found.push(
-      block('product-draft', `The ${product.kind} is not live yet.`, then, { to: 'publish', label: 'Publish' }),
+      block('product-draft', `The ${product.kind} is not published yet.`, then, { to: 'publish', label: 'Publish' }),
     )
   }
   if (!live) {
@@ -301,7 +315,7 @@ function notYetLive({ live, draft, onSale, product }: OfferSituation): Obstacle[
       }),
     )
   }
-  if (live && JSON.stringify(live) !== JSON.stringify(draft)) {
+  if (live && !isSame(live, draft)) {
     found.push(
       warning('unpublished', 'Changes not published: buyers still see the published version.', {
         to: 'publish',
@@ -326,6 +340,11 @@ function worthALook(situation: OfferSituation, format: MoneyFormat): Obstacle[] 
     found.push(
       warning('same-name', `Another offer of this ${product.kind} has the same name.`, { to: 'name', label: 'Rename' }),
     )
+  }
+  if (namesOtherTerms(draft.name, draft.terms)) {
+    const name = nameOfTerms(draft.terms)
+    const title = `Its name “${draft.name.trim()}” says something else than its price.`
+    found.push(warning('name-of-other-price', title, { to: 'rename', label: `Name it “${name}”` }))
   }
   const { sale, access } = draft
   // One that ends before it begins is refused already, and needs no second word.

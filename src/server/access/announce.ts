@@ -55,7 +55,7 @@ function endsWithin(today: Day, days: number): SQL | undefined {
  * Grants whose end is announced `days` before, on whatever day: those that are open for longer than that. Not access that
  * goes on while it is paid, nor a course that its buyer keeps for longer in another way.
  */
-function endsBySelf(days: number): SQL | undefined {
+export function endsBySelf(days: number): SQL | undefined {
   return and(
     sql`${grants.closes} - ${grants.opens} > ${days}::int`,
     sql`not exists (select from ${agreements} a where a.line_id = ${grants.lineId}

@@ -1,5 +1,11 @@
 import { asc, eq, inArray, max } from 'drizzle-orm'
-import { type BundleContent, type BundledCourse, bundleProblems, newBundle } from '../../core/content/bundle.ts'
+import {
+  type BundleContent,
+  type BundledCourse,
+  type BundleProblem,
+  bundleProblems,
+  newBundle,
+} from '../../core/content/bundle.ts'
 import { COVER_COLORS, type CoverColor } from '../../core/content/course.ts'
 import { pricesAlone } from '../catalogue/alone.ts'
 import { allCourses, changeCourses, type ForHolders, growthsOf, holdersOf } from '../catalogue/growth.ts'
@@ -119,6 +125,17 @@ export async function publishBundle(
   })
 }
 
+/** What stops a bundle's draft from being published. */
+export async function problemsOfBundle(within: WithDatabase, { draft, live }: Bundle): Promise<BundleProblem[]> {
+  const known = await knownCourses(within)
+  // What was retired, and was said to stay in bundles, stays.
+  const liveCourseIds = new Set(live?.courses.map((course) => course.id))
+  return bundleProblems(
+    draft,
+    known.map((course) => ({ ...course, isOnShelf: course.isOnShelf || liveCourseIds.has(course.id) })),
+  )
+}
+
 /** Publishes a bundle, locked by the caller, as its draft has it. @throws Problem as {@link publishBundle}. */
 export async function makeBundleLive(
   within: Within,
@@ -128,13 +145,7 @@ export async function makeBundleLive(
 ): Promise<void> {
   const { db: tx } = within
   const { id, draft } = bundle
-  const known = await knownCourses(within)
-  // What was retired, and was said to stay in bundles, stays.
-  const liveCourseIds = new Set(bundle.live?.courses.map((course) => course.id))
-  const problems = bundleProblems(
-    draft,
-    known.map((course) => ({ ...course, isOnShelf: course.isOnShelf || liveCourseIds.has(course.id) })),
-  )
+  const problems = await problemsOfBundle(within, bundle)
   if (problems.length > 0) {
     throw new Problem(
       422,

@@ -7,6 +7,7 @@ import { validate } from '../http/validate.ts'
 import type { Services } from '../platform/context.ts'
 import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { answering, keyedByCreator } from '../session/keyed.ts'
+import { firstSteps } from './firstSteps.ts'
 import { openFront, publishFront, saveFrontDraft } from './front.ts'
 import {
   createCourse,
@@ -27,6 +28,7 @@ export function catalogueRoutes(services: Services) {
   const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
+    .get('/first-steps', async (c) => c.json(await firstSteps(services, c.get('mode'))))
     .get('/shelf', async (c) => c.json(await listShelf(services)))
     .post('/courses', validate('json', v.object({ title: courseContentSchema.entries.title })), async (c) =>
       c.json(await createCourse(services, c.req.valid('json').title), 201),

@@ -1,6 +1,7 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, max, sql } from 'drizzle-orm'
 import type { BundleContent } from '../../core/content/bundle.ts'
 import { COVER_COLORS, type CourseContent, type CoverColor } from '../../core/content/course.ts'
+import { isSame } from '../../core/content/isSame.ts'
 import { formatList } from '../../core/sentence/words.ts'
 import { type Queryable, type Transaction, transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -71,7 +72,7 @@ function colorsOf(bundle: BundleContent, all: readonly Product[]): CoverColor[] 
 
 /** Whether a draft says something else than what is live. */
 function isChanged({ live, draft }: { live: unknown; draft: unknown }): boolean {
-  return live !== null && JSON.stringify(live) !== JSON.stringify(draft)
+  return live !== null && !isSame(live, draft)
 }
 
 /** @throws Problem 404. */

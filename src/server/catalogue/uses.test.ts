@@ -3,8 +3,10 @@ import { expect, it } from 'vitest'
 import { newCoupon } from '../../core/content/coupon.ts'
 import { ownWorld } from '../../testing/ownWorld.ts'
 import { openPage, savePageDraft } from '../checkoutPages/bench.ts'
+import { createPage } from '../checkoutPages/make.ts'
 import { createCoupon, saveCouponDraft } from '../coupons/service.ts'
 import { checkoutPages } from '../db/schema/index.ts'
+import { setOfferRetired } from '../offers/service.ts'
 import { openFront, saveFrontDraft } from './front.ts'
 import { usesOf } from './uses.ts'
 
@@ -40,7 +42,35 @@ it('every place where something is used is found, of a product by any of its off
     { what: 'audience', title: 'Sewing in use, For paper makers', path: `/studio/sell/offers/${forHolders}` },
     { what: 'front', title: 'Around paper', path: '/studio/sell/front' },
   ])
+  // The only offer of a product takes along what hangs on the product; of another one that is left, only its own.
+  const ofProduct = { title: 'Paper in use', path: `/studio/sell/courses/${added.courseId}` }
+  const members = { title: 'Sewing in use, For paper makers', path: `/studio/sell/offers/${forHolders}` }
+  expect(await usesOf(world.services, { offer: added.offerId })).toEqual([
+    { what: 'last-offer', ...ofProduct },
+    { what: 'bump', ...onPage },
+    ofCoupon,
+    { what: 'audience', ...members },
+    { what: 'front', title: 'Around paper', path: '/studio/sell/front' },
+  ])
+  const second = await world.offer(added.courseId, 300, { name: 'Second' })
   expect(await usesOf(world.services, { offer: added.offerId })).toEqual([{ what: 'bump', ...onPage }])
+  await setOfferRetired(world.services, second, true)
+  expect(await usesOf(world.services, { offer: added.offerId })).toHaveLength(5)
+  expect(await usesOf(world.services, { offer: second })).toEqual([])
+  const { id: campaign } = await createPage(world.services, {
+    productId: added.courseId,
+    name: 'Paper in March',
+    from: { arrangement: 'short' },
+    takesOver: false,
+  })
+  expect(await usesOf(world.services, { offer: added.offerId })).toContainEqual({
+    what: 'sells-nothing',
+    title: 'Paper in March',
+    path: `/studio/sell/pages/${campaign}`,
+  })
   expect(await usesOf(world.services, { offer: main.offerId })).toEqual([{ what: 'page', ...onPage }, ofCoupon])
   expect(await usesOf(world.services, { product: unused.courseId })).toEqual([])
+  expect(await usesOf(world.services, { offer: unused.offerId })).toEqual([
+    { what: 'last-offer', title: 'Not in use', path: `/studio/sell/courses/${unused.courseId}` },
+  ])
 })

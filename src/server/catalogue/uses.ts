@@ -1,7 +1,7 @@
-import { and, eq, isNull, sql } from 'drizzle-orm'
+import { and, eq, isNull, ne, sql } from 'drizzle-orm'
 import * as v from 'valibot'
 import type { Queryable } from '../db/client.ts'
-import { catalogue, checkoutPages, coupons, offers } from '../db/schema/index.ts'
+import { catalogue, checkoutPages, coupons, offers, productCourses } from '../db/schema/index.ts'
 import type { Services } from '../platform/context.ts'
 import { openFront } from './front.ts'
 
@@ -11,7 +11,19 @@ export const usesQuery = v.union([v.object({ product: id }), v.object({ offer: i
 
 /** A place where something that is sold is used, besides its own page and the bundles that hold it. */
 export interface Use {
-  what: 'bump' | 'upsell' | 'page' | 'coupon' | 'audience' | 'front' | 'main' | 'leads-here'
+  what:
+    | 'bump'
+    | 'upsell'
+    | 'page'
+    | 'coupon'
+    | 'audience'
+    | 'front'
+    | 'main'
+    | 'leads-here'
+    /** Of the last offer of a product: the product itself, its pages, the bundles that hold it. */
+    | 'last-offer'
+    | 'sells-nothing'
+    | 'bundle'
   /** The page or its product, the coupon's code, the offer, or the section of the shop. */
   title: string
   /** Where it is on the bench. */
@@ -22,8 +34,9 @@ export interface Use {
 export async function usesOf(services: Services, of: v.InferOutput<typeof usesQuery>): Promise<Use[]> {
   const { db } = services
   if ('page' in of) return usesOfPage(db, of.page)
-  const productId = 'product' in of ? of.product : null
-  const [pages, kept, others, front] = await Promise.all([
+  const last = 'offer' in of ? await productSoldBy(db, of.offer) : null
+  const productId = 'product' in of ? of.product : last
+  const [pages, saved, others, front] = await Promise.all([
     db
       .select({ page: checkoutPages, product: catalogue.draft })
       .from(checkoutPages)
@@ -31,7 +44,7 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
       .where(
         and(
           isNull(catalogue.retiredAt),
-          productId ? sql`${checkoutPages.productId} is distinct from ${productId}` : undefined,
+          'product' in of ? sql`${checkoutPages.productId} is distinct from ${of.product}` : undefined,
         ),
       )
       .orderBy(checkoutPages.createdAt),
@@ -45,24 +58,25 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
     openFront(services),
   ])
   const own = new Set(
-    productId === null
-      ? 'offer' in of
-        ? [of.offer]
-        : []
-      : (await db.select({ id: offers.id }).from(offers).where(eq(offers.productId, productId))).map((row) => row.id),
+    'offer' in of
+      ? [of.offer]
+      : (await db.select({ id: offers.id }).from(offers).where(eq(offers.productId, of.product))).map((row) => row.id),
   )
   const isOwn = (offerId: string | null) => offerId !== null && own.has(offerId)
-  const uses: Use[] = []
+  const uses: Use[] = last === null ? [] : await usesOfLastOffer(db, last)
   for (const { page, product } of pages) {
+    // Of a product's last offer: its page for every day is said with the product.
+    if (last !== null && page.productId === last && page.isEveryday) continue
     const states = [page.live, page.draft].flatMap((content) => content ?? [])
     const place = { title: page.draft.name || (product?.title ?? 'The basket'), path: `/studio/sell/pages/${page.id}` }
     if (states.some(({ bumps }) => bumps.some(({ offerId }) => isOwn(offerId)))) uses.push({ what: 'bump', ...place })
     if (states.some(({ upsells }) => upsells.some(({ offerId }) => isOwn(offerId))))
       uses.push({ what: 'upsell', ...place })
-    if (states.some((content) => isOwn(content.chosen) || content.offers?.some(isOwn)))
+    if (last !== null && page.productId === last) uses.push({ what: 'sells-nothing', ...place })
+    else if (states.some((content) => isOwn(content.chosen) || content.offers?.some(isOwn)))
       uses.push({ what: 'page', ...place })
   }
-  for (const { id, live, draft } of kept) {
+  for (const { id, live, draft } of saved) {
     const states = [live, draft].flatMap((content) => content?.appliesTo ?? [])
     const isUsed = states.some((to) => to.offers.some(isOwn) || (productId !== null && to.products.includes(productId)))
     if (isUsed) uses.push({ what: 'coupon', title: draft.code, path: `/studio/sell/coupons/${id}` })
@@ -83,6 +97,47 @@ export async function usesOf(services: Services, of: v.InferOutput<typeof usesQu
   for (const title of new Set(sections.map((section) => section.title)))
     uses.push({ what: 'front', title, path: '/studio/sell/front' })
   return uses
+}
+
+/** The product of which an offer is the only one on sale; null where there are others, or this one is not on sale. */
+async function productSoldBy(db: Queryable, offerId: string): Promise<string | null> {
+  const onSale = and(offers.onSale, isNull(offers.retiredAt), eq(offers.isTestPurchase, false))
+  const [offer] = await db
+    .select({ productId: offers.productId })
+    .from(offers)
+    .where(and(eq(offers.id, offerId), onSale))
+  if (!offer) return null
+  const others = await db.$count(offers, and(eq(offers.productId, offer.productId), ne(offers.id, offerId), onSale))
+  return others === 0 ? offer.productId : null
+}
+
+/** What is no longer sold without its last offer: the product, and the bundles whose price is held against its own. */
+async function usesOfLastOffer(db: Queryable, productId: string): Promise<Use[]> {
+  const [[product], bundles] = await Promise.all([
+    db
+      .select({ id: catalogue.id, kind: catalogue.kind, draft: catalogue.draft })
+      .from(catalogue)
+      .where(eq(catalogue.id, productId)),
+    db
+      .select({ id: catalogue.id, draft: catalogue.draft })
+      .from(productCourses)
+      .innerJoin(catalogue, eq(catalogue.id, productCourses.productId))
+      .where(
+        and(
+          eq(productCourses.courseId, productId),
+          ne(productCourses.productId, productId),
+          isNull(catalogue.retiredAt),
+        ),
+      )
+      .orderBy(catalogue.createdAt),
+  ])
+  const own: Use[] = product
+    ? [{ what: 'last-offer', title: product.draft.title, path: `/studio/sell/${product.kind}s/${product.id}` }]
+    : []
+  const held = bundles.map(
+    ({ id, draft }): Use => ({ what: 'bundle', title: draft.title, path: `/studio/sell/bundles/${id}` }),
+  )
+  return [...own, ...held]
 }
 
 /** What leads to a page: the buttons that sell its product, and other pages once they have ended. */

@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, isNotNull, isNull } from 'drizzle-orm'
 import { type PageContent, type PageSurroundings, pageProblems } from '../../core/content/checkoutPage.ts'
+import { isSame } from '../../core/content/isSame.ts'
 import { lowestAlone } from '../catalogue/alone.ts'
 import { getProduct } from '../catalogue/products.ts'
 import { cleanRichText } from '../catalogue/richText.ts'
@@ -45,7 +46,7 @@ export async function listPages({ db }: Services) {
     bumps: page.draft.bumps.length,
     upsells: page.draft.upsells.length,
     isProductLive: product?.live != null,
-    isChanged: JSON.stringify(page.live) !== JSON.stringify(page.draft),
+    isChanged: page.live !== null && !isSame(page.live, page.draft),
   }))
 }
 

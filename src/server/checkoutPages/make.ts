@@ -13,15 +13,23 @@ import { inTransaction, type Services } from '../platform/context.ts'
 /** What a new page begins with: an arrangement, or another page as it stands. */
 export type Beginning = { arrangement: Arrangement } | { copyOf: string }
 
+export interface NewPage {
+  productId: string
+  name: string
+  from: Beginning
+  /** It begins with the order bumps and upsells of the page to which the product's buttons lead. */
+  takesOver?: boolean
+}
+
 /** Makes a page beside those that a product has. It sells nothing before it is published. @throws Problem 404. */
 export function createPage(
   services: Services,
-  { productId, name, from }: { productId: string; name: string; from: Beginning },
+  { productId, name, from, takesOver = false }: NewPage,
 ): Promise<{ id: string }> {
   return inTransaction(services, async ({ db: tx, now }) => {
     const [product, content] = await Promise.all([getProduct(tx, productId), beginning(tx, productId, from)])
     const slug = await freePageSlug(tx, slugOf(name || product.draft.title))
-    const draft: PageContent = { ...content, name }
+    const draft: PageContent = { ...content, ...(takesOver && (await additionsOf(tx, productId))), name }
     const at = now()
     const [page] = await tx
       .insert(checkoutPages)
@@ -35,6 +43,20 @@ async function beginning(tx: Transaction, productId: string, from: Beginning): P
   if ('arrangement' in from) return arranged(from.arrangement)
   const copied = await findDrafted(tx, 'page', from.copyOf)
   return copied.productId === productId ? copied.draft : forAnother(copied.draft)
+}
+
+/** The order bumps and upsells of a product's main page. */
+async function additionsOf(
+  tx: Transaction,
+  productId: string,
+): Promise<Partial<Pick<PageContent, 'bumps' | 'upsells' | 'upsellsByTransfer'>>> {
+  const [main] = await tx
+    .select({ draft: checkoutPages.draft })
+    .from(checkoutPages)
+    .where(and(eq(checkoutPages.productId, productId), checkoutPages.isMain))
+  if (!main) return {}
+  const { bumps, upsells, upsellsByTransfer } = main.draft
+  return { bumps, upsells, upsellsByTransfer }
 }
 
 /** A page as another product takes it over: without the offers that are not its own. */

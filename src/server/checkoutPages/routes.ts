@@ -15,6 +15,7 @@ const newPage = v.object({
   productId: v.pipe(v.string(), v.uuid('There is no such product.')),
   name: v.pipe(v.string(), v.trim(), v.nonEmpty('A page needs a name.'), v.maxLength(80, 'Use at most 80 characters.')),
   from: v.union([v.object({ arrangement: v.picklist(ARRANGEMENTS) }), v.object({ copyOf: id })]),
+  takesOver: v.optional(v.boolean(), false),
 })
 const addressSchema = v.pipe(
   v.string(),

@@ -1,6 +1,6 @@
 import { Hono } from 'hono'
 import * as v from 'valibot'
-import { couponContentSchema } from '../../core/content/coupon.ts'
+import { appliesToSchema, couponContentSchema } from '../../core/content/coupon.ts'
 import { revisionSchema } from '../http/numbers.ts'
 import { validate } from '../http/validate.ts'
 import { inMode, type Services } from '../platform/context.ts'
@@ -41,7 +41,9 @@ export function couponRoutes(services: Services) {
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
     .get('/', async (c) => c.json(await listCoupons(services, c.get('mode'))))
-    .post('/', async (c) => c.json(await createCoupon(services), 201))
+    .post('/', validate('json', v.object({ appliesTo: appliesToSchema })), async (c) =>
+      c.json(await createCoupon(services, c.req.valid('json').appliesTo), 201),
+    )
     .get('/:id', validate('param', byId), async (c) =>
       c.json(await openCoupon(services, c.req.valid('param').id, c.get('mode'))),
     )

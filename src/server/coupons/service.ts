@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, inArray, isNull, ne, sql } from 'drizzle-orm'
 import { type CouponContent, couponProblems, formatTaken, newCoupon } from '../../core/content/coupon.ts'
+import { isSame } from '../../core/content/isSame.ts'
 import { codeKey } from '../../core/quote/codes.ts'
 import { type Queryable, type Transaction, transaction } from '../db/client.ts'
 import type { Mode } from '../db/schema/columns.ts'
@@ -24,18 +25,13 @@ export async function listCoupons({ db }: Services, mode: Mode) {
       id: coupons.id,
       draft: coupons.draft,
       live: coupons.live,
-      draftAt: coupons.draftAt,
-      liveAt: coupons.liveAt,
       endedAt: coupons.endedAt,
       retiredAt: coupons.retiredAt,
       uses: usesIn(mode),
     })
     .from(coupons)
     .orderBy(desc(coupons.createdAt), asc(coupons.id))
-  return rows.map(({ liveAt, draftAt, ...coupon }) => ({
-    ...coupon,
-    isChanged: coupon.live !== null && liveAt !== null && draftAt > liveAt,
-  }))
+  return rows.map((coupon) => ({ ...coupon, isChanged: coupon.live !== null && !isSame(coupon.live, coupon.draft) }))
 }
 
 /** @throws Problem 404. */
@@ -235,8 +231,12 @@ function addDays(days: readonly BroughtDay[], upsold: readonly BroughtDay[]): Br
   return [...found.values()].sort((a, b) => (a.day < b.day ? 1 : -1)).slice(0, MAX_DAYS)
 }
 
-export async function createCoupon({ db, now }: Services): Promise<{ id: string }> {
-  return insertCoupon(db, newCoupon(), now())
+/** @param appliesTo what it is for; null: everything. */
+export async function createCoupon(
+  { db, now }: Services,
+  appliesTo: CouponContent['appliesTo'] = null,
+): Promise<{ id: string }> {
+  return insertCoupon(db, { ...newCoupon(), appliesTo }, now())
 }
 
 async function insertCoupon(db: Queryable, draft: CouponContent, at: Date): Promise<{ id: string }> {

@@ -1,10 +1,11 @@
 import { and, asc, countDistinct, desc, eq, inArray, isNull, max, ne, sql } from 'drizzle-orm'
 import { oneByOne } from '../../core/content/bundle.ts'
 import { newOffer, type OfferContent } from '../../core/content/offer.ts'
+import { nameOfTerms } from '../../core/content/offerName.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { obstaclesOf } from '../../core/readiness/readiness.ts'
 import { allPaymentMethods } from '../../gateways/registry.ts'
-import { getBundle, makeBundleLive } from '../bundles/service.ts'
+import { getBundle, makeBundleLive, problemsOfBundle } from '../bundles/service.ts'
 import { pricesAlone } from '../catalogue/alone.ts'
 import { opensWith } from '../catalogue/growth.ts'
 import { getProduct } from '../catalogue/products.ts'
@@ -72,6 +73,11 @@ export async function openOffer(services: Services, id: string, mode: Mode) {
       coverColor: draft.coverColor,
       isLive: live !== null,
       isRetired: retiredAt !== null,
+      /** What stops a bundle that is still a draft from being published with the offer. */
+      problems:
+        kind === 'bundle' && live === null
+          ? (await problemsOfBundle(services, await getBundle(db, product.id))).map(({ why }) => why)
+          : [],
       /** Bundles of all courses that a course joins when it is published with the offer, with who has them. */
       opensFor: kind === 'course' && live === null && retiredAt === null ? await opensWith(services) : [],
       /** Lessons of a course, or courses of a bundle. */
@@ -124,7 +130,8 @@ export async function createOffer({ db, now }: Services, productId: string): Pro
       .from(offers)
       .where(and(eq(offers.productId, productId), eq(offers.isTestPurchase, false)))
     const position = (last?.position ?? -1) + 1
-    const blank = newOffer(position === 0 ? 'One payment' : '')
+    const blank = newOffer('')
+    if (position === 0) blank.name = nameOfTerms(blank.terms)
     const { graceDays } = await getSchool(tx)
     const draft = { ...blank, access: { ...blank.access, graceDays } }
     const [row] = await tx
@@ -179,7 +186,7 @@ export async function publishOffer(
     const said = describeOffer(school, { id, courses: held, content: offer.draft }, at)?.priced ?? null
     const { draft, live } = offer
     const days = held.map(({ opens }) => opens)
-    const ready = { kind: product.kind, live: true, retired: false, holds: 1, days }
+    const ready = { kind: product.kind, live: true, retired: false, holds: 1, days, problems: [] }
     const obstacles = obstaclesOf(
       {
         draft,

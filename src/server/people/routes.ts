@@ -10,6 +10,7 @@ import { answering, keyedByCreator } from '../session/keyed.ts'
 import { erasePerson } from './erase.ts'
 import { peopleCsv } from './files.ts'
 import { joinPeople } from './join.ts'
+import { peopleOverview } from './overview.ts'
 import {
   addPerson,
   correctionSchema,
@@ -36,6 +37,7 @@ export function peopleRoutes(services: Services) {
   const keyed = keyedByCreator(services)
   return new Hono<StudioEnv>()
     .use(creatorOnly(services))
+    .get('/overview', async (c) => c.json(await peopleOverview(services, c.get('mode'))))
     .get('/', validate('query', peopleQuery), async (c) =>
       c.json(await listPeople(services, c.get('mode'), c.req.valid('query'))),
     )

@@ -9,6 +9,7 @@ import { creatorOnly, type StudioEnv } from '../session/guard.ts'
 import { needsAttention } from './attention.ts'
 import { itemsCsv, ordersCsv } from './files.ts'
 import { listOrders, openOrder, ordersFor, ordersQuery, sumOrders } from './orders.ts'
+import { recentDays } from './recent.ts'
 
 export function orderRoutes(services: Services) {
   return new Hono<StudioEnv>()
@@ -31,6 +32,7 @@ export function orderRoutes(services: Services) {
       return c.body(itemsCsv(await ordersFor(services, c.get('mode'), query), timeZone))
     })
     .get('/attention', async (c) => c.json({ items: await needsAttention(services, c.get('mode')) }))
+    .get('/recent', async (c) => c.json(await recentDays(services, c.get('mode'))))
     .get('/sum', async (c) => c.json(await sumOrders(services, c.get('mode'))))
     .get(
       '/:id',

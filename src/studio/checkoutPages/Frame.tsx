@@ -47,7 +47,8 @@ export function Frame({ part, children }: { part: PagePart; children: ReactNode 
           (part.kind === 'opening' ? 'shadow-[inset_0_0_0_3px_var(--color-acorn)]' : 'outline-2 outline-leaf'),
       )}
       onPointerDownCapture={choose}
-      onFocusCapture={choose}
+      // Writing chooses too; passing through by keyboard does not: what is chosen elsewhere stays in reach.
+      onInputCapture={choose}
     >
       {why !== null && (
         <p className="mb-1 inline-block rounded-full border border-dashed border-ink-3 bg-sheet px-2 text-[12px] text-ink-2">

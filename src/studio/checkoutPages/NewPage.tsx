@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { ARRANGEMENTS, type Arrangement, arranged } from '../../core/checkoutPages/arrangements.ts'
+import { formatList } from '../../core/sentence/words.ts'
 import { Button } from '../../ui/Button.tsx'
 import { BOX_INPUT, Field } from '../../ui/Field.tsx'
 import { unwrap } from '../../ui/problem.ts'
@@ -26,6 +27,13 @@ interface NewPageProps {
   onClose: () => void
 }
 
+/** The order bumps and upsells of a page in words; empty where it has none. */
+function formatAdditions({ bumps, upsells }: { bumps: number; upsells: number }): string {
+  const counted = (count: number, one: string) =>
+    count === 0 ? [] : [count === 1 ? `the ${one}` : `the ${count} ${one}s`]
+  return formatList([...counted(bumps, 'order bump'), ...counted(upsells, 'upsell')])
+}
+
 /** Another page for a course or a bundle: its name, what it sells, and what it begins with. */
 export function NewPage({ copied, onClose }: NewPageProps) {
   const navigate = useNavigate()
@@ -36,9 +44,18 @@ export function NewPage({ copied, onClose }: NewPageProps) {
   const [chosen, setChosen] = useState(copied?.productId ?? '')
   const [from, setFrom] = useState<string>(copied ? copied.id : 'short')
   const productId = chosen || (products[0]?.id ?? '')
+  const main = (pages.data ?? []).find((page) => page.productId === productId && page.isMain)
+  const isArranged = ARRANGEMENTS.some((one) => one === from)
+  const additions = isArranged && main ? formatAdditions(main) : ''
+  const [takesOver, setTakesOver] = useState(true)
   const create = async () => {
     const arrangement = ARRANGEMENTS.find((one) => one === from)
-    const json = { productId, name: name.trim(), from: arrangement ? { arrangement } : { copyOf: from } }
+    const json = {
+      productId,
+      name: name.trim(),
+      from: arrangement ? { arrangement } : { copyOf: from },
+      takesOver: additions !== '' && takesOver,
+    }
     const { id } = await unwrap(api.pages.$post({ json }))
     void navigate(`/studio/sell/pages/${id}`)
   }
@@ -54,7 +71,7 @@ export function NewPage({ copied, onClose }: NewPageProps) {
   return (
     <FormDialog
       title={copied ? 'Copy this page' : 'New checkout page'}
-      text="It sells nothing before you publish it; the page for every day stays as it is."
+      text="Nothing is sold on it until you publish it. The main page stays as it is."
       action="Create the page"
       run={create}
       invalidates={[['pages']]}
@@ -116,7 +133,7 @@ export function NewPage({ copied, onClose }: NewPageProps) {
                 <Select
                   label="Or a copy of a page"
                   className={BOX_INPUT}
-                  value={ARRANGEMENTS.some((one) => one === from) ? '' : from}
+                  value={isArranged ? '' : from}
                   options={[
                     ['', 'Or a copy of a page…'],
                     ...(pages.data ?? []).map(
@@ -127,6 +144,17 @@ export function NewPage({ copied, onClose }: NewPageProps) {
                 />
               )}
             </fieldset>
+          )}
+          {additions !== '' && (
+            <label className="flex cursor-pointer items-baseline gap-2 text-[13.5px]">
+              <input
+                type="checkbox"
+                checked={takesOver}
+                onChange={(event) => setTakesOver(event.target.checked)}
+                className="size-4 translate-y-0.5 accent-leaf"
+              />
+              Take over {additions} of the main page
+            </label>
           )}
         </>
       )}

@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { ChevronLeft } from 'lucide-react'
 import { type ReactNode, useMemo, useState } from 'react'
-import { Link, useNavigate, useParams } from 'react-router'
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import { toast } from 'sonner'
 import { addPart, movePart, stepPart } from '../../core/checkoutPages/arrange.ts'
 import { setAt } from '../../core/checkoutPages/edit.ts'
@@ -28,7 +28,17 @@ import { useRetiring } from '../sell/useRetiring.ts'
 import { useSession, useStudioNow } from '../session/session.ts'
 import { AddPart } from './AddPart.tsx'
 import { Before, chosenAt } from './Before.tsx'
-import { createChosen, type Fixed, type PageBenchActs, PageBenchProvider, useChosen } from './bench.tsx'
+import {
+  chooseRow,
+  createChosen,
+  type Fixed,
+  type PageBenchActs,
+  PageBenchProvider,
+  useChoicesPlace,
+  useChosen,
+  useIsChosen,
+  usePageBench,
+} from './bench.tsx'
 import { Canvas } from './Canvas.tsx'
 import { PartChoices } from './Choices.tsx'
 import { FormChoices } from './FormChoices.tsx'
@@ -41,6 +51,9 @@ import { ShownPage, useShown } from './ShownPage.tsx'
 import { type OldVersion, useMoment, Versions } from './Versions.tsx'
 
 const WIDTHS = [1280, 768, 390] as const
+
+/** What a link to a page can ask for. */
+const WANTED: Record<string, Fixed> = { bumps: 'form', upsells: 'after' }
 
 /** The checkout page in the address, on the bench. */
 export function PageBenchPage() {
@@ -147,6 +160,11 @@ function PageBench({ page }: { page: BenchPage }) {
           <FixedRow what="page" name={isOwn ? 'Name, address, end' : 'Name and colour'} />
           {page.product && <FixedRow what="search" name="Search and sharing" />}
           {page.product && <FixedRow what="links" name="Links and buttons" />}
+          <p className="px-1.5 pt-2 text-[13.5px]">
+            <Link className="link" to="/studio/setup/looks">
+              Font, colours and logo of all pages
+            </Link>
+          </p>
         </section>
         <section
           id="bench"
@@ -196,7 +214,7 @@ function PageBench({ page }: { page: BenchPage }) {
             </Canvas>
           </DraftBench>
         </section>
-        <section aria-label="Choices" tabIndex={-1} className="min-h-0 overflow-y-auto pt-2 pr-1">
+        <ChoicesPlace>
           {old ? (
             <OldBar
               old={old}
@@ -210,7 +228,15 @@ function PageBench({ page }: { page: BenchPage }) {
             <>
               <Chosen page={page} content={content} change={change} facts={facts} problemAt={problemAt} />
               <div className="mt-5">
-                <PreviewSection label={isPending ? 'Before it can be published' : 'What buyers see'}>
+                <PreviewSection
+                  label={
+                    problems.length > 0
+                      ? 'Before it can be published'
+                      : isPending
+                        ? 'Not published yet'
+                        : 'What buyers see'
+                  }
+                >
                   <Before
                     problems={problems}
                     warnings={facts ? pageWarnings(content.parts, facts) : []}
@@ -229,7 +255,7 @@ function PageBench({ page }: { page: BenchPage }) {
               </div>
             </>
           )}
-        </section>
+        </ChoicesPlace>
       </main>
       {isAdding && facts && <AddPart parts={content.parts} facts={facts} add={add} onClose={() => setAdding(false)} />}
       {isListing && (
@@ -254,10 +280,19 @@ function PageBench({ page }: { page: BenchPage }) {
   )
 }
 
+function ChoicesPlace({ children }: { children: ReactNode }) {
+  return (
+    <section {...useChoicesPlace()} aria-label="Choices" className="min-h-0 overflow-y-auto rounded-lg pt-2 pr-1 pl-1">
+      {children}
+    </section>
+  )
+}
+
 /** What the canvas does to the draft: one object for as long as the page is on the bench. */
 function useActs({ current, change }: Draft<PageContent>): PageBenchActs {
+  const wanted = WANTED[useSearchParams()[0].get('part') ?? '']
   const [acts] = useState((): PageBenchActs => {
-    const store = createChosen(current().parts[0]?.id ?? 'form')
+    const store = createChosen(wanted ?? current().parts[0]?.id ?? 'form')
     const put: PageBenchActs['change'] = (partId, how) =>
       change({ parts: current().parts.map((part) => (part.id === partId ? how(part) : part)) })
     return {
@@ -339,13 +374,14 @@ function FormRows({ page, content }: { page: BenchPage; content: PageContent }) 
 }
 
 function FixedRow({ what, name, note }: { what: Fixed; name: string; note?: string }) {
-  const { chosen, choose } = useChosen()
-  const isChosen = chosen === what
+  const { store } = usePageBench()
+  const isChosen = useIsChosen(what)
   return (
     <button
       type="button"
+      id={`row-${what}`}
       aria-pressed={isChosen}
-      onClick={() => choose(what)}
+      onClick={(event) => chooseRow(store, what, event)}
       className={classes(
         'flex min-h-[30px] w-full items-baseline gap-2 rounded-field py-1 pr-2 pl-6 text-left text-[13.5px]',
         isChosen ? 'bg-acorn font-semibold' : 'hover:bg-sheet-2',

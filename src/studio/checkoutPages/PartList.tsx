@@ -8,7 +8,7 @@ import { type PageFacts, whyNotShown } from '../../core/checkoutPages/facts.ts'
 import { type PagePart, PLACES, type Place } from '../../core/checkoutPages/parts.ts'
 import { classes } from '../../ui/classes.ts'
 import { useListSensors, useSortableRow } from '../frame/SortableList.tsx'
-import { useIsChosen, usePageBench } from './bench.tsx'
+import { chooseRow, useIsChosen, usePageBench } from './bench.tsx'
 import { type Dropped, dropped, rowsOf } from './listRows.ts'
 import { PART_NAMES, PLACE_NAMES } from './names.ts'
 
@@ -169,7 +169,8 @@ function PartRow({ part, facts, step }: PartRowProps) {
       <button
         type="button"
         aria-pressed={isChosen}
-        onClick={() => store.getState().choose(part.id)}
+        id={`row-${part.id}`}
+        onClick={(event) => chooseRow(store, part.id, event)}
         className={classes('flex min-h-[30px] items-baseline gap-2 py-1 pr-2 text-left', isChosen && 'font-semibold')}
       >
         <span className={classes('min-w-0 flex-1', why !== null && !isChosen && 'text-ink-2')}>{name}</span>

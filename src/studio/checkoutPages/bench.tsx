@@ -1,4 +1,4 @@
-import { createContext, useContext } from 'react'
+import { createContext, type KeyboardEvent, type MouseEvent, useContext } from 'react'
 import { createStore, type StoreApi, useStore } from 'zustand'
 import type { PageFacts } from '../../core/checkoutPages/facts.ts'
 import type { PagePart } from '../../core/checkoutPages/parts.ts'
@@ -29,6 +29,29 @@ export interface PageBenchActs {
 
 export function createChosen(first: string | null): StoreApi<Chosen> {
   return createStore<Chosen>()((set) => ({ chosen: first, choose: (chosen) => set({ chosen }) }))
+}
+
+const CHOICES = 'choices'
+
+/** Chooses what a row stands for; pressed by keyboard, the focus goes to its choices. */
+export function chooseRow(store: StoreApi<Chosen>, what: string, { detail }: MouseEvent): void {
+  store.getState().choose(what)
+  // A click by keyboard counts no presses.
+  if (detail === 0) requestAnimationFrame(() => document.getElementById(CHOICES)?.focus())
+}
+
+/** What the place of the choices needs to be led to, and for Escape to lead back to the row. */
+export function useChoicesPlace() {
+  const { store } = usePageBench()
+  return {
+    id: CHOICES,
+    tabIndex: -1,
+    onKeyDown: (event: KeyboardEvent<HTMLElement>) => {
+      const isHere = event.currentTarget.contains(event.target as Node)
+      if (event.key !== 'Escape' || event.defaultPrevented || !isHere) return
+      document.getElementById(`row-${store.getState().chosen}`)?.focus()
+    },
+  }
 }
 
 const Context = createContext<PageBenchActs | null>(null)

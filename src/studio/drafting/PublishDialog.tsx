@@ -27,7 +27,7 @@ export function PublishDialog({ title, changes, notes, asks, blocked, run, inval
   const { mutate, error, isPending } = useMutation({
     mutationFn: run,
     onSuccess: () => {
-      toast('Live. Buyers see it now.')
+      toast('Published. Buyers see it now.')
       onClose()
     },
     meta: { ...IN_PLACE, invalidates },

@@ -2,11 +2,13 @@ import { useQuery } from '@tanstack/react-query'
 import { Command } from 'cmdk'
 import { type ReactNode, useState } from 'react'
 import { useLocation, useNavigate } from 'react-router'
+import { formatReduction } from '../../core/content/couponSentence.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 import { formatWorth } from '../orders/words.ts'
-import { productPath, useShelf } from '../sell/queries.ts'
+import { productPath, useCoupons, usePages, useShelf } from '../sell/queries.ts'
 import { useShortPrice } from '../sell/shortPrice.ts'
+import { useNewCoupon } from '../sell/useNewCoupon.ts'
 import { useSession, useSignOut, useSwitchMode } from '../session/session.ts'
 import { commandsAt } from './commands.ts'
 import { fits } from './fits.ts'
@@ -33,7 +35,7 @@ function Item({ id, name, note = null, onSelect }: ItemProps) {
   )
 }
 
-/** Ctrl+K: finds courses, offers, orders and people by their names and by what stands on paper, and does most things. */
+/** Ctrl+K: finds courses, offers, pages, coupons, orders and people by their names and by what stands on paper, and does most things. */
 export function Palette({ onClose }: { onClose: () => void }) {
   const [search, setSearch] = useState('')
   const navigate = useNavigate()
@@ -57,10 +59,12 @@ export function Palette({ onClose }: { onClose: () => void }) {
   }
   const switchMode = useSwitchMode()
   const signOut = useSignOut()
+  const newCoupon = useNewCoupon()
   const acts = {
     shop: () => window.open('/', '_blank', 'noopener'),
     mode: () => switchMode.mutate(mode === 'live' ? 'practice' : 'live'),
     'sign-out': () => signOut.mutate(),
+    coupon: () => newCoupon(null),
   }
   const courses = (shelf.data ?? []).filter(({ title }) => fits(typed, title, 'course bundle'))
   const offers = (shelf.data ?? []).flatMap((course) =>
@@ -68,10 +72,24 @@ export function Palette({ onClose }: { onClose: () => void }) {
       .filter((offer) => fits(typed, `${course.title} ${offer.name}`, 'offer price publish sale bench'))
       .map((offer) => ({ course, offer })),
   )
+  const coupons = (useCoupons().data ?? []).filter(
+    ({ draft, retiredAt }) =>
+      retiredAt === null && fits(typed, `${draft.code} ${draft.note}`, 'coupon code discount voucher'),
+  )
+  const pages = (usePages().data ?? []).filter(
+    ({ name, title, isRetired }) =>
+      !isRetired &&
+      fits(
+        typed,
+        `${name} ${title ?? 'basket'}`,
+        'checkout page order bump bumps upsell upsells offered after payment',
+      ),
+  )
   const commands = commandsAt(pathname, mode).filter(({ name, words }) => fits(typed, name, words))
   const orders = found.data?.orders ?? []
   const people = found.data?.people ?? []
-  const isNothing = courses.length + offers.length + commands.length + orders.length + people.length === 0
+  const isNothing =
+    [courses, offers, coupons, pages, commands, orders, people].reduce((sum, { length }) => sum + length, 0) === 0
   const ofOrders = orders.length > 0 && (
     <Command.Group heading="Orders" className={GROUP}>
       {orders.map((order) => (
@@ -106,7 +124,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
         value={search}
         onValueChange={setSearch}
         maxLength={100}
-        placeholder="A course, an order, a buyer, a reference, an amount, or what you want to do"
+        placeholder="A course, a coupon, an order, a buyer, an amount, or what you want to do"
         className="w-full rounded-t-[10px] border-b border-line bg-transparent px-4 py-3 text-[16px] outline-none"
       />
       <Command.List className="max-h-[52vh] overflow-y-auto p-1.5">
@@ -134,6 +152,32 @@ export function Palette({ onClose }: { onClose: () => void }) {
                 name={`${course.title}: ${offer.name || 'Untitled offer'}`}
                 note={shortPrice(offer)}
                 onSelect={() => go(`/studio/sell/offers/${offer.id}`)}
+              />
+            ))}
+          </Command.Group>
+        )}
+        {typed !== '' && pages.length > 0 && (
+          <Command.Group heading="Checkout pages, with their order bumps and upsells" className={GROUP}>
+            {pages.slice(0, MAX_LISTED).map(({ id, name, title }) => (
+              <Item
+                key={id}
+                id={`page ${id}`}
+                name={name || (title ?? 'The basket')}
+                note={name && title ? `for ${title}` : 'checkout page'}
+                onSelect={() => go(`/studio/sell/pages/${id}`)}
+              />
+            ))}
+          </Command.Group>
+        )}
+        {typed !== '' && coupons.length > 0 && (
+          <Command.Group heading="Coupons" className={GROUP}>
+            {coupons.slice(0, MAX_LISTED).map(({ id, draft, live }) => (
+              <Item
+                key={id}
+                id={`coupon ${id}`}
+                name={draft.code || 'New coupon'}
+                note={`−${formatReduction(live ?? draft, school)}`}
+                onSelect={() => go(`/studio/sell/coupons/${id}`)}
               />
             ))}
           </Command.Group>

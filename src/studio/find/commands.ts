@@ -5,7 +5,7 @@ export interface Command {
   name: string
   words: string
   to?: string
-  act?: 'shop' | 'mode' | 'sign-out'
+  act?: 'shop' | 'mode' | 'sign-out' | 'coupon'
 }
 
 /** All that can be done from anywhere; what belongs to the order that is open comes first. */
@@ -28,7 +28,43 @@ export function commandsAt(pathname: string, mode: Mode): Command[] {
   return [
     ...ofOrder,
     { name: 'New course', words: 'add create product', to: '/studio/sell?new' },
-    { name: 'New bundle', words: 'add create product several courses', to: '/studio/sell?new=bundle' },
+    { name: 'New bundle', words: 'add create product several courses package', to: '/studio/sell?new=bundle' },
+    { name: 'New coupon', words: 'add create code discount voucher promotion percent off', act: 'coupon' },
+    {
+      name: 'New checkout page',
+      words: 'add create sales landing campaign funnel',
+      to: '/studio/sell?new=page',
+    },
+    {
+      name: 'Switch the basket on or off',
+      words: 'cart several things shop front',
+      to: '/studio/sell/front#basket',
+    },
+    {
+      name: 'Arrange the shop’s front',
+      words: 'home page sections headline catalogue shelves',
+      to: '/studio/sell/front',
+    },
+    {
+      name: 'Change looks: font, colours, logo',
+      words: 'looks type typeface font colour color logo design brand theme style corners',
+      to: '/studio/setup/looks',
+    },
+    {
+      name: 'Change tax and VAT',
+      words: 'tax vat rate inclusive invoice receipt address',
+      to: '/studio/setup/school#school',
+    },
+    {
+      name: 'Write terms of sale',
+      words: 'terms conditions refund policy legal privacy imprint',
+      to: '/studio/setup/school#terms',
+    },
+    {
+      name: 'Change retries and grace',
+      words: 'failed payment dunning retry collect overdue grace days',
+      to: '/studio/setup/school#collecting',
+    },
     {
       name: 'Change a price, or publish',
       words: 'offer price publish draft live sale discount trial',
@@ -58,7 +94,7 @@ export function commandsAt(pathname: string, mode: Mode): Command[] {
     },
     {
       name: 'Change the school',
-      words: 'currency tax vat time zone country name terms of sale grace retries',
+      words: 'currency money format time zone country name language settings',
       to: '/studio/setup/school',
     },
     { name: 'See what is missing before going live', words: 'ready real launch', to: '/studio/setup/live' },

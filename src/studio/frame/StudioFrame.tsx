@@ -12,6 +12,7 @@ import { useAttention } from '../orders/AttentionList.tsx'
 import { useDaysAhead, useSession, useSignOut, useStudioToday, useSwitchMode } from '../session/session.ts'
 import { useFocusReturn } from './keepFocus.ts'
 import { Menu, MenuItem } from './Menu.tsx'
+import { useOpenedView } from './useOpenedView.ts'
 
 const AREAS = [
   ['/studio/sell', 'Sell'],
@@ -25,6 +26,7 @@ const AREAS = [
 export function StudioFrame() {
   const [isFinding, setFinding] = useState(false)
   useFocusReturn()
+  useOpenedView()
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'k') {
@@ -36,7 +38,7 @@ export function StudioFrame() {
     return () => removeEventListener('keydown', onKey)
   }, [])
   return (
-    <div className="grid h-screen min-h-[560px] grid-rows-[46px_1fr] overflow-hidden max-lg:h-auto max-lg:overflow-visible">
+    <div className="grid h-screen min-h-[480px] grid-rows-[46px_1fr] overflow-hidden max-lg:h-auto max-lg:overflow-visible">
       <a
         href="#bench"
         className="absolute top-1.5 left-4 z-50 -translate-y-14 rounded-full bg-ink px-4 py-1.5 font-semibold text-sheet focus:translate-y-0"

@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
-import { Fragment, type ReactNode, useEffect } from 'react'
-import { Link, useLocation } from 'react-router'
+import { Fragment, type ReactNode } from 'react'
+import { Link } from 'react-router'
 import { toast } from 'sonner'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
@@ -29,14 +29,7 @@ export function OrderBench({ order }: { order: Order }) {
   const status = { ...order, agreement: firstAgreement(order.agreements), lines: order.lines.length }
   const titleOf = (lineId: string) => order.lines.find(({ id }) => id === lineId)?.title ?? ''
   const [shape, word] = orderState(status, school)
-  const { hash } = useLocation()
   const sendPasswordLink = useSendPasswordLink(order.person)
-  // Led here to one part of it.
-  useEffect(() => {
-    const part = hash ? document.getElementById(hash.slice(1)) : null
-    part?.scrollIntoView({ block: 'center' })
-    part?.querySelector<HTMLElement>('button, a')?.focus()
-  }, [hash])
   return (
     <>
       <p className="text-[13px] text-ink-3">

@@ -1,9 +1,8 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import { Link, NavLink, useParams, useSearchParams } from 'react-router'
-import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
-import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
-import { Button, buttonClass } from '../../ui/Button.tsx'
+import { NavLink, useParams, useSearchParams } from 'react-router'
+import type { MoneyFormat } from '../../core/money/format.ts'
+import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
 import { formatMoment } from '../../ui/dates.ts'
 import { unwrap } from '../../ui/problem.ts'
@@ -16,9 +15,9 @@ import { Select } from '../frame/Select.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { NarrowBy } from '../sell/NarrowBy.tsx'
 import { useSession, useStudioToday } from '../session/session.ts'
-import { AttentionList } from './AttentionList.tsx'
 import { OrderBench } from './OrderBench.tsx'
 import { OrderMirror } from './OrderMirror.tsx'
+import { OrdersStart, RecentDays } from './OrdersStart.tsx'
 import { useOrder } from './order.ts'
 import { formatWorth, orderState } from './words.ts'
 
@@ -62,8 +61,8 @@ export function OrdersPage() {
       shelfLabel="Orders"
       columns="lg:grid-cols-[336px_minmax(0,1fr)_330px]"
       shelf={<OrderList />}
-      bench={id ? order.data ? <OrderBench order={order.data} /> : <Waiting error={order.error} /> : <OrdersSum />}
-      mirror={order.data && id ? <OrderMirror order={order.data} /> : null}
+      bench={id ? order.data ? <OrderBench order={order.data} /> : <Waiting error={order.error} /> : <OrdersStart />}
+      mirror={id ? order.data && <OrderMirror order={order.data} /> : <RecentDays />}
     />
   )
 }
@@ -237,71 +236,4 @@ function OrderRow({ order, money }: { order: ListedOrder; money: MoneyFormat & {
       </span>
     </>
   )
-}
-
-/** Nothing chosen: what needs a look, and today's and the latest orders. */
-function OrdersSum() {
-  const { school, mode } = useSession()
-  const today = useStudioToday()
-  const sum = useQuery({ queryKey: ['orders-sum', mode], queryFn: () => unwrap(api.orders.sum.$get()) })
-  const latest = useQuery({ queryKey: ['orders', mode, 'latest'], queryFn: loadLatest })
-  if (!sum.data || !latest.data) return <Waiting />
-  const { paid, waiting, unpaid, received, fees, refunds } = sum.data
-  const { orders } = latest.data
-  const ofToday = orders.filter(({ createdAt }) => dayOf(createdAt, school.timeZone) === today)
-  const shown = ofToday.length > 0 ? ofToday : orders.slice(0, 6)
-  return (
-    <>
-      <h1 className="text-[27px]">Orders in {mode === 'practice' ? 'Practice' : 'Live'}</h1>
-      <p className="display mt-2 text-[18px] leading-[1.45] font-medium text-ink-2">
-        <b className="text-ink">{paid}</b> paid, <b className="text-ink">{waiting}</b> waiting for money,{' '}
-        <b className="text-ink">{unpaid}</b> not paid. <b className="text-ink">{formatMoney(received, school)}</b>{' '}
-        received, <b className="text-ink">{formatMoney(received - fees - refunds, school)}</b> after fees
-        {refunds > 0 && ' and refunds'}.
-      </p>
-      <AttentionList />
-      {shown.length > 0 ? (
-        <section className="mt-5 border-t border-line pt-3.5">
-          <h2 className="text-[17px]">{ofToday.length > 0 ? 'Today' : 'The latest'}</h2>
-          <ul className="mt-1">
-            {shown.map((order) => (
-              <li key={order.id} className="border-b border-line">
-                <Link
-                  to={`/studio/orders/${order.id}`}
-                  className="grid grid-cols-[1fr_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
-                >
-                  <OrderRow order={order} money={school} />
-                </Link>
-              </li>
-            ))}
-          </ul>
-        </section>
-      ) : (
-        <section className="mt-5 border-t border-line pt-3.5">
-          <h2 className="text-[17px]">The first order</h2>
-          <p className="mt-1.5 max-w-[60ch] text-ink-2">
-            {mode === 'practice'
-              ? 'Open your shop, choose a course, and pay with a sample card: no real money moves, and you see all that a buyer sees.'
-              : 'Orders appear here as soon as somebody buys. Until then, what is missing before going live stands under Setup.'}
-          </p>
-          <p className="mt-2.5">
-            {mode === 'practice' ? (
-              <a className={buttonClass('press')} href="/" target="_blank" rel="noopener">
-                Open the shop
-              </a>
-            ) : (
-              <Link className={buttonClass('press')} to="/studio/setup/live">
-                See what is missing
-              </Link>
-            )}
-          </p>
-        </section>
-      )}
-    </>
-  )
-}
-
-function dayOf(at: string, timeZone: string): string {
-  const instant = parseInstant(at)
-  return instant ? dayIn(timeZone, instant) : ''
 }

@@ -1,4 +1,5 @@
 import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
+import type { InferResponseType } from 'hono/client'
 import { useState } from 'react'
 import { Link, NavLink, useParams, useSearchParams } from 'react-router'
 import { toast } from 'sonner'
@@ -20,6 +21,7 @@ import { useSession } from '../session/session.ts'
 import { AddSomeone } from './AddSomeone.tsx'
 import { GiveDialog } from './GiveDialog.tsx'
 import { GrantRow } from './GrantRow.tsx'
+import { PeopleStart, WhoHasWhat } from './PeopleStart.tsx'
 import { PersonActions } from './PersonActions.tsx'
 
 const loadPerson = (id: string) => unwrap(api.people[':id'].$get({ param: { id } }))
@@ -42,7 +44,7 @@ export function PeoplePage() {
       bench={
         id ? person.data ? <PersonBench shown={person.data} /> : <Waiting error={person.error} /> : <PeopleStart />
       }
-      mirror={person.data && id ? <PersonMirror shown={person.data} /> : null}
+      mirror={id ? person.data && <PersonMirror shown={person.data} /> : <WhoHasWhat />}
     />
   )
 }
@@ -152,8 +154,7 @@ function PeopleList() {
   )
 }
 
-const loadLatest = () => unwrap(api.people.$get({ query: { search: '' } }))
-type ListedPerson = Awaited<ReturnType<typeof loadLatest>>['people'][number]
+type ListedPerson = InferResponseType<typeof api.people.$get, 200>['people'][number]
 
 /** A buyer in a list: name, address, how much they have. */
 function PersonRow({ person }: { person: ListedPerson }) {
@@ -165,44 +166,6 @@ function PersonRow({ person }: { person: ListedPerson }) {
       </span>
       <span className="truncate text-ink-2">{person.email}</span>
       <span className="text-ink-2">{person.orders} paid</span>
-    </>
-  )
-}
-
-/** Nobody chosen: who came last, and what can be done here. */
-function PeopleStart() {
-  const { mode } = useSession()
-  const latest = useQuery({ queryKey: ['people', mode, 'latest'], queryFn: loadLatest })
-  return (
-    <>
-      <h1 className="text-[27px]">People</h1>
-      <p className="mt-2 max-w-[60ch] text-ink-2">
-        Everyone who ordered, or was given a course, in {mode === 'practice' ? 'Practice' : 'Live'}. Choose someone to
-        see their orders and courses, to give or remove access by hand, and to correct their details.
-      </p>
-      {!latest.data && <Waiting error={latest.error} />}
-      {latest.data && latest.data.people.length > 0 && (
-        <section className="mt-5 border-t border-line pt-3.5">
-          <h2 className="text-[17px]">The latest</h2>
-          <ul className="mt-1">
-            {latest.data.people.slice(0, 8).map((person) => (
-              <li key={person.id} className="border-b border-line">
-                <Link
-                  to={`/studio/people/${person.id}`}
-                  className="grid grid-cols-[1fr_auto] gap-x-3 px-1 py-2 text-[13.5px] no-underline hover:bg-sheet-2"
-                >
-                  <PersonRow person={person} />
-                </Link>
-              </li>
-            ))}
-          </ul>
-        </section>
-      )}
-      {latest.data?.people.length === 0 && (
-        <p className="mt-3 text-ink-2">
-          Nobody yet. Buyers appear here by themselves; you can add someone on the left.
-        </p>
-      )}
     </>
   )
 }

@@ -91,7 +91,7 @@ function BundleBench({ bundle }: { bundle: BenchBundle }) {
           draft={draft}
           publishing={publishing}
           unread={unread}
-          kicker={`Bundle${bundle.retiredAt ? ' · retired' : bundle.live ? ' · live' : ' · not live yet'}`}
+          kicker={`Bundle${bundle.retiredAt ? ' · retired' : bundle.live ? ' · published' : ' · not published yet'}`}
           isRetired={bundle.retiredAt !== null}
           setRetired={setRetired}
           duplicate={duplicate}

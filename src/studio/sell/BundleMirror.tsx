@@ -1,3 +1,4 @@
+import { useNavigate } from 'react-router'
 import { type BundleContent, type BundleProblem, oneByOne, savingOf } from '../../core/content/bundle.ts'
 import { describeOffer } from '../../core/content/quoteInput.ts'
 import { formatMoney } from '../../core/money/format.ts'
@@ -9,6 +10,7 @@ import { formatHolders } from './BundleHolders.tsx'
 import { Obstacles } from './Obstacles.tsx'
 import { AddOffer, useAddOffer } from './OfferLine.tsx'
 import { type BenchBundle, type ShelfOffer, useShelf } from './queries.ts'
+import { SellMore } from './SellMore.tsx'
 import { SoldAs } from './SoldAs.tsx'
 
 interface BundleMirrorProps {
@@ -26,6 +28,7 @@ interface BundleMirrorProps {
 export function BundleMirror({ bundle, slug, content, problems, isChanged, fix }: BundleMirrorProps) {
   const offers = useShelf().data?.find(({ id }) => id === bundle.id)?.offers ?? []
   const addOffer = useAddOffer(bundle.id)
+  const navigate = useNavigate()
   const onSale = offers.filter(({ isRetired }) => !isRetired)
   const held = heldBy(bundle, content)
   return (
@@ -43,10 +46,15 @@ export function BundleMirror({ bundle, slug, content, problems, isChanged, fix }
       <PreviewSection label="Before the first sale">
         <Obstacles
           obstacles={obstacles(bundle, onSale, problems, isChanged)}
-          fix={(to) => (to === 'price' ? addOffer() : fix(to))}
-          nothing="Nothing missing in the bundle."
+          fix={(to) => {
+            if (to === 'price') addOffer()
+            else if (to === 'open-offer') navigate(`/studio/sell/offers/${onSale[0]?.id}`)
+            else fix(to)
+          }}
+          nothing="Nothing missing. It can be bought now."
         />
       </PreviewSection>
+      <SellMore productId={bundle.id} appliesTo={{ products: [bundle.id], offers: [] }} />
       <PreviewSection label="The buyer sees">
         <div className="overflow-hidden rounded-lg border border-line bg-sheet">
           <div className={`px-4 py-4 text-[#f4f8ea] ${COVER_CLASS[content.coverColor]}`}>
@@ -179,12 +187,17 @@ function obstacles(
       label: 'Bring back',
     })
   else if (!bundle.live)
-    add('draft', 'block', 'Not live yet.', 'Buyers do not see it until it is published.', {
+    add('draft', 'block', 'Not published yet.', 'Buyers do not see it until it is published.', {
       to: 'publish',
       label: 'Publish',
     })
   if (offers.length === 0)
     add('no-offer', 'block', 'It has no price.', 'Give it one, or make it free.', { to: 'price', label: 'Give it one' })
+  else if (!bundle.retiredAt && offers.every(({ isLive, onSale }) => !isLive || !onSale))
+    add('not-sold', 'block', 'None of its offers is on sale.', 'Publish one, or put it on sale.', {
+      to: 'open-offer',
+      label: 'Open it',
+    })
   if (isChanged)
     add('changed', 'warning', 'Buyers still see the published version.', '', { to: 'publish', label: 'Review' })
   return found

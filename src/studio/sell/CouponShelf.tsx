@@ -1,17 +1,15 @@
-import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
-import { NavLink, useNavigate } from 'react-router'
+import { NavLink } from 'react-router'
 import { clockMoment } from '../../core/calendar/clock.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatReduction } from '../../core/content/couponSentence.ts'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
-import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
-import { api } from '../api.ts'
 import { useSession, useStudioNow } from '../session/session.ts'
 import { Drawer } from './Drawer.tsx'
 import { type ShelfCoupon, useCoupons } from './queries.ts'
+import { useNewCoupon } from './useNewCoupon.ts'
 
 interface CouponShelfProps {
   isOpen: boolean
@@ -23,13 +21,8 @@ interface CouponShelfProps {
 /** The shelf's coupons: each with its code, what it takes off, and how it stands. */
 export function CouponShelf({ isOpen, toggle, search }: CouponShelfProps) {
   const coupons = useCoupons()
-  const navigate = useNavigate()
+  const create = useNewCoupon()
   const [showsRetired, setShowsRetired] = useState(false)
-  const create = useMutation({
-    mutationFn: () => unwrap(api.coupons.$post()),
-    onSuccess: ({ id }) => navigate(`/studio/sell/coupons/${id}`),
-    meta: { invalidates: [['coupons']] },
-  })
   const all = coupons.data ?? []
   const retired = all.filter(({ retiredAt }) => retiredAt !== null)
   const wanted = search.trim().toLowerCase()
@@ -44,7 +37,7 @@ export function CouponShelf({ isOpen, toggle, search }: CouponShelfProps) {
       isOpen={isOpen || wanted !== ''}
       toggle={toggle}
       acts={
-        <Button kind="link" className="text-[13px]" onClick={() => create.mutate()}>
+        <Button kind="link" className="text-[13px]" onClick={() => create(null)}>
           New coupon
         </Button>
       }
@@ -113,5 +106,5 @@ function useStatus({ live, endedAt, retiredAt, isChanged, uses }: ShelfCoupon) {
     return { shape: 'awaited', word: `from ${dayOf(live.from, 'from')}` } as const
   }
   const until = ends ? `until ${dayOf(ends, 'until')} · ` : ''
-  return { shape: 'received', word: `${until}${used}${isChanged ? ' · changes not live' : ''}` } as const
+  return { shape: 'received', word: `${until}${used}${isChanged ? ' · changes not published' : ''}` } as const
 }

@@ -101,7 +101,7 @@ function CourseBench({ course }: { course: BenchCourse }) {
           draft={draft}
           publishing={publishing}
           unread={unread}
-          kicker={`Course${course.retiredAt ? ' · retired' : course.live ? ' · live' : ' · not live yet'}`}
+          kicker={`Course${course.retiredAt ? ' · retired' : course.live ? ' · published' : ' · not published yet'}`}
           isRetired={course.retiredAt !== null}
           setRetired={setRetired}
           duplicate={duplicate}

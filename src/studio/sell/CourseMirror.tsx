@@ -78,7 +78,7 @@ function obstacles(
       label: 'Bring back',
     })
   else if (!course.live)
-    add('draft', 'block', 'Not live yet.', 'Buyers do not see it until it is published.', {
+    add('draft', 'block', 'Not published yet.', 'Buyers do not see it until it is published.', {
       to: 'publish',
       label: 'Publish',
     })

@@ -1,5 +1,6 @@
 import { ChevronDown, ChevronRight } from 'lucide-react'
 import type { ReactNode } from 'react'
+import { classes } from '../../ui/classes.ts'
 
 interface DrawerProps {
   title: string
@@ -12,12 +13,12 @@ interface DrawerProps {
   children: ReactNode
 }
 
-/** One kind of thing on the shelf: a title that opens and closes it. */
+/** One kind of thing on the shelf: a title that opens and closes it. What is in it scrolls, so that every title stays in sight. */
 export function Drawer({ title, count, isOpen, toggle, acts, children }: DrawerProps) {
   const Chevron = isOpen ? ChevronDown : ChevronRight
   return (
-    <section className="mb-2">
-      <div className="flex items-center justify-between gap-1 px-1 pb-2 whitespace-nowrap">
+    <section className={classes('mb-2 flex flex-col', isOpen ? 'min-h-[96px] shrink overflow-hidden' : 'flex-none')}>
+      <div className="flex flex-none items-center justify-between gap-1 px-1 pb-2 whitespace-nowrap">
         <h2 className="text-[15px]">
           <button
             type="button"
@@ -32,7 +33,7 @@ export function Drawer({ title, count, isOpen, toggle, acts, children }: DrawerP
         </h2>
         <span className="flex gap-2.5 text-[13px]">{acts}</span>
       </div>
-      {isOpen && children}
+      {isOpen && <div className="min-h-0 overflow-y-auto pr-0.5">{children}</div>}
     </section>
   )
 }

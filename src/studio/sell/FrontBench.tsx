@@ -58,7 +58,7 @@ function FrontBench({ front }: { front: BenchFront }) {
         <DraftBench
           draft={draft}
           publishing={publishing}
-          kicker="Shop front · live"
+          kicker="Shop front · published"
           publish={{
             title: 'Publish the shop front',
             changes: frontChanges(front.live, draft.saved.draft, titleOf),
@@ -130,7 +130,7 @@ function FrontBench({ front }: { front: BenchFront }) {
               </Button>
             )}
           </Section>
-          <Section title="Basket">
+          <Section title="Basket" id="basket">
             <label className="flex cursor-pointer items-baseline gap-2 pt-[5px]">
               <input
                 type="checkbox"
@@ -151,7 +151,7 @@ function FrontBench({ front }: { front: BenchFront }) {
       }
       mirror={
         <>
-          <PreviewSection label="Before it is live">
+          <PreviewSection label="Before it is published">
             <Obstacles
               obstacles={
                 isChanged

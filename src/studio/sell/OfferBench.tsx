@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import { offerChanges } from '../../core/content/changes.ts'
 import { runningSale } from '../../core/content/earlierPrice.ts'
 import { accessAfter, mayLastWhileMember, type OfferContent } from '../../core/content/offer.ts'
+import { nameAfter, nameOfTerms } from '../../core/content/offerName.ts'
 import { describeOffer, type PricingSchool } from '../../core/content/quoteInput.ts'
 import { shownSale } from '../../core/content/shownSale.ts'
 import { type Fix, type Obstacle, obstaclesOf } from '../../core/readiness/readiness.ts'
@@ -89,6 +90,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
         retired: offer.product.isRetired,
         holds: offer.product.holds,
         days,
+        problems: offer.product.problems,
       },
       paymentMethods: offer.paymentMethods.map(({ capabilities }) => capabilities),
     },
@@ -108,11 +110,11 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   const { mutate: retire } = useMutation({
     mutationFn: (isRetired: boolean) => unwrap(api.offers[':id'].retired.$put({ param, json: { isRetired } })),
     onSuccess: (_, isRetired) =>
-      toast(
-        isRetired
-          ? 'Retired. Buyers keep their access, and agreed payments are still collected.'
-          : 'Brought back. Put it on sale when it is ready.',
-      ),
+      isRetired
+        ? toast('Retired. Buyers keep their access, and agreed payments are still collected.')
+        : toast('Brought back. It is still off sale.', {
+            action: offer.live ? { label: 'Put on sale', onClick: () => setOnSale(true) } : undefined,
+          }),
     meta,
   })
   const retiring = useRetiring({ offer: offer.id }, false, retire)
@@ -138,9 +140,11 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
   })
   const fix = (to: Fix['to']) => {
     if (to === 'gateways') navigate('/studio/setup/gateways')
+    else if (to === 'courses') navigate(`${productPath(offer.product)}#bundle-courses`)
     else if (to === 'open-product') navigate(productPath(offer.product))
     else if (to === 'publish') void publishing.open()
     else if (to === 'put-on-sale') setOnSale(true)
+    else if (to === 'rename') change({ name: nameOfTerms(content.terms) })
     else document.querySelector<HTMLElement>(FIELDS[to] ?? '#offer-price input')?.focus()
   }
 
@@ -211,7 +215,13 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
             <TermsBench
               terms={content.terms}
               money={money}
-              onChange={(terms) => change({ terms, access: accessAfter(content.access, content.terms, terms) })}
+              onChange={(terms) =>
+                change({
+                  terms,
+                  access: accessAfter(content.access, content.terms, terms),
+                  name: nameAfter(content.name, content.terms, terms, offer.otherNames),
+                })
+              }
             />
             {content.terms.kind === 'installments' && (
               <AgainstAtOnce

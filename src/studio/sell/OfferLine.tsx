@@ -37,7 +37,7 @@ export function stateOf(offer: Pick<ShelfOffer, 'isLive' | 'isChanged' | 'onSale
   if (offer.isRetired) return ['off', 'retired'] as const
   if (!offer.isLive) return ['awaited', 'draft'] as const
   if (!offer.onSale) return ['off', 'off sale'] as const
-  return offer.isChanged ? (['awaited', 'on sale, changes not live'] as const) : (['received', 'on sale'] as const)
+  return offer.isChanged ? (['awaited', 'on sale, changes not published'] as const) : (['received', 'on sale'] as const)
 }
 
 /** Makes an offer of a product and opens it on the bench. */

@@ -18,6 +18,7 @@ import { PreviewSection } from '../frame/Places.tsx'
 import { useDaysAhead, useSession, useStudioNow, useStudioToday } from '../session/session.ts'
 import { Obstacles } from './Obstacles.tsx'
 import { type BenchOffer, coursesOf } from './queries.ts'
+import { SellMore } from './SellMore.tsx'
 
 interface OfferMirrorProps {
   offer: BenchOffer
@@ -82,6 +83,7 @@ export function OfferMirror({ offer, content, sale, obstacles, fix }: OfferMirro
           nothing={`Nothing missing. ${offer.sold > 0 ? `Ordered ${offer.sold} ${offer.sold === 1 ? 'time' : 'times'} so far.` : 'It can be bought now.'}`}
         />
       </PreviewSection>
+      <SellMore productId={offer.product.id} appliesTo={{ products: [], offers: [offer.id] }} />
       <PreviewSection label="The buyer sees">
         <OfferCard
           name={content.name}

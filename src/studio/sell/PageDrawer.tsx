@@ -1,4 +1,3 @@
-import { useState } from 'react'
 import { NavLink } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { classes } from '../../ui/classes.ts'
@@ -12,12 +11,14 @@ interface PageDrawerProps {
   toggle: () => void
   /** What is searched for on the shelf. */
   search: string
+  /** A new page is being made. */
+  isMaking: boolean
+  setMaking: (isMaking: boolean) => void
 }
 
 /** The checkout pages on the shelf, each by what it sells. */
-export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
+export function PageDrawer({ isOpen, toggle, search, isMaking, setMaking }: PageDrawerProps) {
   const pages = usePages()
-  const [isMaking, setMaking] = useState(false)
   const wanted = search.trim().toLowerCase()
   const shown = (pages.data ?? []).filter(({ name, title }) =>
     `${name} ${title ?? 'The basket'}`.toLowerCase().includes(wanted),
@@ -71,7 +72,13 @@ export function PageDrawer({ isOpen, toggle, search }: PageDrawerProps) {
 /** What there is to say of a page in a few words. */
 function notesOf(page: ShelfPage): string[] {
   const counted = (count: number, one: string) => (count > 0 ? `${count} ${one}${count === 1 ? '' : 's'}` : '')
-  const state = page.isRetired ? 'retired' : page.isLive ? (page.isChanged ? 'changes not live' : '') : 'not published'
+  const state = page.isRetired
+    ? 'retired'
+    : page.isLive
+      ? page.isChanged
+        ? 'changes not published'
+        : ''
+      : 'not published'
   return [
     page.isEveryday || page.title === null ? '' : `for ${page.title}`,
     page.isMain && !page.isEveryday ? 'buttons lead here' : '',

@@ -120,7 +120,7 @@ function Volume({ product }: { product: ShelfProduct }) {
             <h3 className="text-[14px]">{product.title}</h3>
             {(!product.isLive || product.isChanged || product.isRetired) && (
               <span className="text-[12px] text-ink-3">
-                {product.isRetired ? 'retired' : product.isLive ? 'changes not live' : 'not live yet'}
+                {product.isRetired ? 'retired' : product.isLive ? 'changes not published' : 'not published yet'}
               </span>
             )}
           </NavLink>

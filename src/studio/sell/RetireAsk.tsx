@@ -20,8 +20,11 @@ const BECOMES: Record<Use['what'], (title: string) => string> = {
   page: (title) => `The checkout page of “${title}” shows the other offers.`,
   coupon: (title) => `The coupon “${title}” stays, but no longer applies to this.`,
   audience: (title) => `“${title}” stays on sale for people who have this.`,
-  main: (title) => `The buttons that sell “${title}” lead to its page for every day.`,
+  main: (title) => `The buttons that sell “${title}” lead to its main page.`,
   'leads-here': (title) => `The page “${title}” says that it is over when it has ended.`,
+  'last-offer': (title) => `Nothing else sells “${title}”: its page and the shop say that it is not on sale.`,
+  'sells-nothing': (title) => `The page “${title}” sells nothing until there is another offer.`,
+  bundle: (title) => `The bundle “${title}” no longer says what it saves against this price.`,
   front: (title) => `The section “${title}” of the shop’s front no longer shows it.`,
 }
 

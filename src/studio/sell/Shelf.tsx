@@ -1,7 +1,8 @@
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { Link, NavLink, useLocation, useSearchParams } from 'react-router'
 import { Button } from '../../ui/Button.tsx'
 import { CouponShelf } from './CouponShelf.tsx'
+import { StepsOnShelf } from './FirstSteps.tsx'
 import { PageDrawer } from './PageDrawer.tsx'
 import { ProductDrawer } from './ProductDrawer.tsx'
 import { useCoupons, useShelf } from './queries.ts'
@@ -19,9 +20,8 @@ export function Shelf() {
   // A press is kept here: the page that opens by itself may lead to another address at the same moment.
   const [naming, setNaming] = useState<DrawerName | null>(null)
   const asked = params.get('new')
-  const isNaming = (kind: 'course' | 'bundle') =>
-    naming === kind || (asked !== null && (asked === 'bundle' ? 'bundle' : 'course') === kind)
-  const name = (kind: 'course' | 'bundle') => (isNow: boolean) => {
+  const isNaming = (kind: 'course' | 'bundle') => naming === kind || asked === (kind === 'course' ? '' : kind)
+  const name = (kind: 'course' | 'bundle' | 'page') => (isNow: boolean) => {
     setNaming(isNow ? kind : null)
     if (!isNow && asked !== null) setParams({})
   }
@@ -38,8 +38,13 @@ export function Shelf() {
   }
   const toggle = (drawer: DrawerName) => () => setOpen(open === drawer ? null : drawer)
   const isSearched = products.length + (coupons.data?.length ?? 0) >= SEARCHED_FROM
+  // What is on the bench may lie further down in its drawer.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: looked for anew whenever something else is opened.
+  useEffect(() => {
+    document.querySelector('#shelf a[aria-current="page"]')?.scrollIntoView({ block: 'nearest' })
+  }, [pathname, shelf.isSuccess, open])
   return (
-    <>
+    <div id="shelf" className="flex h-full min-h-0 flex-col">
       {isSearched && (
         <input
           type="search"
@@ -47,7 +52,7 @@ export function Shelf() {
           placeholder="Find on the shelf"
           value={search}
           onChange={(event) => setSearch(event.target.value)}
-          className="mb-3 w-full rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
+          className="mb-3 w-full flex-none rounded-full border border-line-2 bg-transparent px-3 py-1 text-[13px]"
         />
       )}
       <ProductDrawer
@@ -83,22 +88,35 @@ export function Shelf() {
             setNaming={name('bundle')}
             empty={<p className="text-[13px]">Several courses sold as one appear here.</p>}
           />
-          <PageDrawer isOpen={open === 'page'} toggle={toggle('page')} search={search} />
+          <PageDrawer
+            isOpen={open === 'page'}
+            toggle={toggle('page')}
+            search={search}
+            isMaking={naming === 'page' || asked === 'page'}
+            setMaking={name('page')}
+          />
           <CouponShelf isOpen={open === 'coupon'} toggle={toggle('coupon')} search={search} />
         </>
       )}
       {products.length > 0 && search.trim() === '' && (
-        <p className="px-1 pt-1 text-[13.5px]">
+        <p className="flex flex-none flex-wrap gap-x-3 px-1 pt-1 text-[13.5px]">
           <NavLink
             to="/studio/sell/front"
             className={({ isActive }) => (isActive ? 'rounded bg-acorn px-1.5 py-0.5 font-semibold' : 'link')}
           >
             The shop’s front
           </NavLink>
+          <Link className="link" to="/studio/sell/front#basket">
+            Basket
+          </Link>
+          <Link className="link" to="/studio/setup/looks">
+            Looks
+          </Link>
         </p>
       )}
       {search.trim() !== '' && shelf.isSuccess && <NothingFound search={search} />}
-    </>
+      {search.trim() === '' && <StepsOnShelf />}
+    </div>
   )
 }
 

@@ -169,6 +169,7 @@ function SchoolSettings() {
   return (
     <form
       noValidate
+      id="school"
       aria-label="The school"
       className="mt-6 border-t border-line pt-4"
       onSubmit={(event) => {
@@ -220,6 +221,7 @@ function RetriesForm() {
     .map(Number)
   return (
     <SettingForm
+      id="collecting"
       title="When a payment is declined"
       label="Retry after days"
       hint="Counted from the first try, like 1, 3, 7. Leave it empty to try only once. After the last retry the payments stop. The buyer is told each time, with a payment link."

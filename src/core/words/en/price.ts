@@ -56,6 +56,21 @@ export const PRICE = {
   firstLength: 'First {length}',
 } as const
 
+/** The name of an offer that nobody has named. */
+export const OFFER_NAME = {
+  free: 'Free',
+  single: 'One payment',
+  openPrice: 'Name your price',
+  installments: { one: '{count} installment', other: '{count} installments' },
+  deposit: { one: 'Deposit + {count} installment', other: 'Deposit + {count} installments' },
+  every: {
+    day: { one: 'Daily', other: 'Every {count} days' },
+    week: { one: 'Weekly', other: 'Every {count} weeks' },
+    month: { one: 'Monthly', other: 'Every {count} months' },
+    year: { one: 'Yearly', other: 'Every {count} years' },
+  },
+} as const
+
 /** What stands below a price, and on the button of a course page. */
 export const OFFER = {
   orAnother: '{first}, or {next}',

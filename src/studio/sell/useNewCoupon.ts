@@ -1,0 +1,16 @@
+import { useMutation } from '@tanstack/react-query'
+import { useNavigate } from 'react-router'
+import type { CouponContent } from '../../core/content/coupon.ts'
+import { unwrap } from '../../ui/problem.ts'
+import { api } from '../api.ts'
+
+/** Makes a coupon, for something alone or (null) for everything, and opens it on the bench. */
+export function useNewCoupon() {
+  const navigate = useNavigate()
+  const { mutate } = useMutation({
+    mutationFn: (appliesTo: CouponContent['appliesTo']) => unwrap(api.coupons.$post({ json: { appliesTo } })),
+    onSuccess: ({ id }) => navigate(`/studio/sell/coupons/${id}`),
+    meta: { invalidates: [['coupons']] },
+  })
+  return mutate
+}
