@@ -155,7 +155,7 @@ test('the rest of a plan is paid at once, and the order, the plan and the books 
   expect((await takenFor(shop, title)).map(({ amount }) => amount)).toEqual([4300, 12_900])
   const [order] = await ordersOf(studio, title)
   await studio.goto(`/studio/orders/${order?.id}`)
-  await expect(bench(studio).getByText('all 4 received')).toBeVisible()
+  await expect(bench(studio).getByText('all 4 paid')).toBeVisible()
   await expect(bench(studio).getByRole('heading', { name: '€172.00' })).toBeVisible()
   expect(await mail(shop, who.email, 'no further payments are charged')).toContain('€43.00')
 })

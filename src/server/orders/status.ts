@@ -21,6 +21,8 @@ export const agreementStatus = {
   state: agreements.state,
   tries: agreements.tries,
   collected: agreements.collected,
+  /** The day of the next charge; null where none follows. */
+  chargedNext: agreements.nextTry,
   count: sql<number | null>`case when not ${agreements.endless} then
     (select count(*)::int from payments p where p.line_id = ${agreements.lineId} and p.n > 0) end`,
 }

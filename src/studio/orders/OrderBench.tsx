@@ -26,7 +26,12 @@ import { attemptState, firstAgreement, formatWorth, orderState, paymentState } f
 export function OrderBench({ order }: { order: Order }) {
   const { school } = useSession()
   const money = { ...school, currency: order.currency }
-  const status = { ...order, agreement: firstAgreement(order.agreements), lines: order.lines.length }
+  const agreement = firstAgreement(order.agreements)
+  const status = {
+    ...order,
+    agreement: agreement && { ...agreement, chargedNext: agreement.next?.on ?? agreement.next?.due ?? null },
+    lines: order.lines.length,
+  }
   const titleOf = (lineId: string) => order.lines.find(({ id }) => id === lineId)?.title ?? ''
   const [shape, word] = orderState(status, school)
   const sendPasswordLink = useSendPasswordLink(order.person)

@@ -2,7 +2,14 @@ import { describe, expect, it } from 'vitest'
 import { formatWorth, orderState } from './words.ts'
 
 const money = { currency: 'EUR', language: 'en' }
-const plan = { kind: 'installments', state: 'active', tries: 0, collected: 1, count: 3 } as const
+const plan = {
+  kind: 'installments',
+  state: 'active',
+  tries: 0,
+  collected: 1,
+  count: 3,
+  chargedNext: '2026-12-20',
+} as const
 const member = { ...plan, kind: 'subscription', count: null } as const
 type OrderStatus = Parameters<typeof orderState>[0]
 const paid = (agreement: object | null, more: Partial<OrderStatus> = {}) =>
@@ -35,17 +42,19 @@ describe('how an order stands', () => {
     [paid(null, { refunded: 4300 }), 'off', 'refunded'],
     [paid(null, { disputed: true }), 'late', 'disputed'],
     [paid(plan, { disputed: true, refunded: 300 }), 'late', 'disputed'],
-    [paid(plan), 'received', '1 of 3 received'],
-    [paid(plan, { refunded: 300 }), 'received', '1 of 3 received, €3.00 refunded'],
-    [paid(member), 'received', '1 received'],
-    [paid({ ...member, collected: 0 }), 'received', 'begun'],
+    [paid(plan), 'received', '1 of 3 paid'],
+    [paid(plan, { refunded: 300 }), 'received', '1 of 3 paid, €3.00 refunded'],
+    [paid(member), 'received', 'renews on 20 Dec 2026'],
+    [paid({ ...member, collected: 0 }), 'received', 'first payment on 20 Dec 2026'],
+    [paid({ ...member, count: 12 }), 'received', '1 of 12 paid'],
+    [paid({ ...plan, collected: 0 }), 'received', 'begun'],
     [paid({ ...plan, tries: 2 }), 'late', 'payment 2 overdue'],
     [paid(plan, { lines: 2 }), 'received', 'paid, more to come'],
     [paid({ ...plan, tries: 2 }, { lines: 2 }), 'late', 'payment 2 overdue'],
     [paid({ ...member, state: 'cancelled' }, { lines: 3 }), 'received', 'paid'],
-    [paid({ ...plan, state: 'completed', collected: 3 }), 'received', 'all 3 received'],
-    [paid({ ...plan, state: 'stopped' }), 'failed', 'stopped, 1 of 3 received'],
-    [paid({ ...plan, state: 'cancelled' }), 'off', 'ended, 1 of 3 received'],
+    [paid({ ...plan, state: 'completed', collected: 3 }), 'received', 'all 3 paid'],
+    [paid({ ...plan, state: 'stopped' }), 'failed', 'stopped, 1 of 3 paid'],
+    [paid({ ...plan, state: 'cancelled' }), 'off', 'ended, 1 of 3 paid'],
     [paid({ ...member, state: 'stopped' }), 'failed', 'stopped'],
     [paid({ ...member, state: 'cancelled' }), 'off', 'cancelled'],
   ] as const)('%#: %j', (order, shape, word) => {

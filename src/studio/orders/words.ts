@@ -1,4 +1,4 @@
-import { formatDay } from '../../core/calendar/formatDay.ts'
+import { formatDay, formatDayShort } from '../../core/calendar/formatDay.ts'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
 import type { MessageKind } from '../../server/client.ts'
 import type { StateShape } from '../../ui/State.tsx'
@@ -9,6 +9,8 @@ interface Agreed {
   tries: number
   collected: number
   count: number | null
+  /** The day of the next charge. */
+  chargedNext: string | null
 }
 
 interface StandingOrder {
@@ -86,18 +88,20 @@ export function firstAgreement<A extends Pick<Agreed, 'state' | 'tries'>>(agreem
 }
 
 function agreementState(agreement: Agreed): readonly [StateShape, string] {
-  const { collected, count, tries, kind } = agreement
-  const came =
-    collected === 0 ? 'begun' : count === null ? `${collected} received` : `${collected} of ${count} received`
+  const { collected, count, tries, kind, chargedNext } = agreement
+  const paid = collected === 0 ? 'begun' : `${collected} of ${count} paid`
+  const goesOn = kind === 'subscription' && count === null && chargedNext !== null
+  const renews =
+    chargedNext === null ? '' : `${collected === 0 ? 'first payment' : 'renews'} on ${formatDayShort(chargedNext, '')}`
   switch (agreement.state) {
     case 'active':
-      return tries > 0 ? ['late', `payment ${collected + 1} overdue`] : ['received', came]
+      return tries > 0 ? ['late', `payment ${collected + 1} overdue`] : ['received', goesOn ? renews : paid]
     case 'completed':
-      return ['received', `all ${collected} received`]
+      return ['received', `all ${collected} paid`]
     case 'stopped':
-      return ['failed', kind === 'subscription' ? 'stopped' : `stopped, ${came}`]
+      return ['failed', kind === 'subscription' ? 'stopped' : `stopped, ${paid}`]
     case 'cancelled':
-      return ['off', kind === 'installments' ? `ended, ${came}` : 'cancelled']
+      return ['off', kind === 'installments' ? `ended, ${paid}` : 'cancelled']
   }
 }
 
