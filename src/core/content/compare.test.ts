@@ -80,5 +80,17 @@ it('what is paid on one day is one charge', () => {
 it('adds up over time for every buyer', () => {
   const { comings } = compared(parts)
   const one = comings[0]?.kept ?? 0
-  expect(keptOverTime(comings, '2027-01-31', 10, 3)).toEqual([10 * one, 20 * one, 30 * one, 30 * one])
+  // What is due when a month is over is of the next.
+  expect(keptOverTime(comings, '2027-01-31', 10, 3)).toEqual([10 * one, 10 * one, 20 * one, 30 * one])
+  const monthly: DraftTerms = {
+    kind: 'subscription',
+    amount: 1900,
+    every: month,
+    payments: null,
+    setupFee: null,
+    trial: null,
+  }
+  const endless = compared(monthly)
+  expect(keptOverTime(endless.comings, '2027-01-31', 1, 12).at(-1)).toBe(endless.firstYear.kept)
+  expect(endless.firstYear.payments).toBe(12)
 })

@@ -91,12 +91,15 @@ function reaches(comings: readonly Coming[], target: Amount): Day | null {
 }
 
 /**
- * What `buyers` who all buy on `start` have brought the creator by the end of month 0, 1, …, `months`
- * after it (month 0: the day of purchase).
+ * What `buyers` who all buy on `start` have brought the creator on that day (month 0), and in the 1, …, `months` months
+ * from it: the payment that is due when the next year begins is not of this one.
  */
 export function keptOverTime(comings: readonly Coming[], start: Day, buyers: number, months: number): Amount[] {
   return Array.from({ length: months + 1 }, (_, month) => {
     const until = after(start, month, { count: 1, unit: 'month' })
-    return buyers * comings.filter(({ due }) => due <= until).reduce((all, { kept }) => all + kept, 0)
+    return (
+      buyers *
+      comings.filter(({ due }) => (month === 0 ? due === start : due < until)).reduce((all, { kept }) => all + kept, 0)
+    )
   })
 }

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Link, useSearchParams } from 'react-router'
-import { Button } from '../../ui/Button.tsx'
+import { Button, buttonClass } from '../../ui/Button.tsx'
 import { Places, PreviewSection } from '../frame/Places.tsx'
 import { Waiting } from '../frame/Waiting.tsx'
 import { OrderMirror } from '../orders/OrderMirror.tsx'
@@ -11,9 +11,31 @@ import { LateBench } from './LateBench.tsx'
 import { Months } from './Months.tsx'
 import { queryOf } from './NarrowTo.tsx'
 import { Outlook } from './Outlook.tsx'
-import { loadMonths, useAccounts, useSpan } from './queries.ts'
+import { loadMonths, type Month, useAccounts, useSpan } from './queries.ts'
 import { SpanBench } from './SpanBench.tsx'
 import { spanIn } from './span.ts'
+
+const isEmpty = (months: readonly Month[]) =>
+  months.every((month) => month.expected === 0 && month.received === 0 && month.givenBack === 0)
+
+/** Before the first sale: what will stand here, and the way there. */
+function BeforeMoney() {
+  const { mode } = useSession()
+  return (
+    <>
+      <h1 className="text-[27px]">Money in {mode === 'practice' ? 'Practice' : 'Live'}</h1>
+      <p className="mt-2 max-w-[60ch] text-ink-2">
+        From the first sale on, each month stands here with what was due, what was received, fees and tax, what is
+        overdue, and what is still to come, down to each payment. You can export it for your bookkeeping.
+      </p>
+      <p className="mt-3">
+        <Link className={buttonClass('press')} to="/studio/sell?steps">
+          The way to the first sale
+        </Link>
+      </p>
+    </>
+  )
+}
 
 /** Money: what was received and what is due, of any span and by month, down to each payment; what is overdue; where the money is. */
 export function MoneyPage() {
@@ -45,6 +67,9 @@ export function MoneyPage() {
   }
   const chooseOrder = (orderId: string) => go({ order: orderId })
   const error = months.error ?? sums.error ?? accounts.error
+  if (months.data && isEmpty(months.data.months) && params.size === 0) {
+    return <Places shelfLabel="Months" shelf={null} bench={<BeforeMoney />} mirror={null} />
+  }
   return (
     <Places
       shelfLabel="Months"

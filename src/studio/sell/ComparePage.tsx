@@ -18,6 +18,7 @@ import { Select } from '../frame/Select.tsx'
 import { useMoney, useSession, useStudioNow } from '../session/session.ts'
 import { type Column, columnsOf, formatThen, MAX_MONTHS } from './compared.ts'
 import { CountField, Pick } from './InlineFields.tsx'
+import { keptLine } from './keptLines.ts'
 import { type ShelfProduct, useCoupons, useShelf } from './queries.ts'
 import { useShortPrice } from './shortPrice.ts'
 
@@ -322,19 +323,24 @@ function OverTime({ columns, gateway }: { columns: Column[]; gateway: string | n
   )
 }
 
-const SHAPES = ['●', '▲', '■', '◆', '✕', '✳']
-
+/** What each line of the chart is, drawn as it is there. */
 function Legend({ names }: { names: string[] }) {
   return (
     <ul className="mt-1.5 grid gap-0.5 text-[13px]">
-      {names.map((name, index) => (
-        <li key={name} className="flex items-baseline gap-2">
-          <span aria-hidden="true" className="w-3 text-[11px]">
-            {SHAPES[index % SHAPES.length]}
-          </span>
-          {name}
-        </li>
-      ))}
+      {names.map((name, index) => {
+        const { color, dash, sign } = keptLine(index)
+        return (
+          <li key={name} className="flex items-center gap-2">
+            <svg aria-hidden="true" width="40" height="14" viewBox="0 0 40 14" className="flex-none">
+              <path d="M0 7H40" stroke={color} strokeWidth="2" strokeDasharray={dash.join(' ')} />
+              <text x="20" y="11" fill={color} fontSize="11" textAnchor="middle">
+                {sign}
+              </text>
+            </svg>
+            {name}
+          </li>
+        )
+      })}
     </ul>
   )
 }

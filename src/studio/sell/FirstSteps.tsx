@@ -115,11 +115,12 @@ function StepLink({ step, className }: { step: { to: string; label: string }; cl
 export function StepsPage() {
   const steps = useFirstSteps()
   const next = steps?.find(({ isDone }) => !isDone)
+  if (!steps) return null
   return (
     <>
       <h1 className="text-[27px]">A course, a price, a page that sells it</h1>
       <ol className="mt-4 max-w-[60ch]">
-        {steps?.map((step, index) => (
+        {steps.map((step, index) => (
           <li key={step.title} className="grid grid-cols-[28px_1fr_auto] gap-x-2 border-t border-line py-3">
             <b className="display text-[17px] text-leaf">{index + 1}</b>
             <span>

@@ -10,20 +10,11 @@ import {
 } from 'chart.js'
 import { useEffect, useRef } from 'react'
 import { formatMoney, type MoneyFormat } from '../../core/money/format.ts'
+import { keptLine } from './keptLines.ts'
 
 Chart.register(CategoryScale, LinearScale, LineController, LineElement, PointElement, Tooltip)
 Chart.defaults.font.family = '"Instrument Sans Variable", sans-serif'
 Chart.defaults.color = '#48534a'
-
-/** Each line has a colour, a dash and a point of its own, so that none is told by colour alone. */
-const LINES = [
-  { colour: '#1a231c', dash: [], point: 'circle' },
-  { colour: '#4d6a14', dash: [7, 4], point: 'triangle' },
-  { colour: '#9c2b27', dash: [2, 3], point: 'rect' },
-  { colour: '#2f4374', dash: [10, 3, 2, 3], point: 'rectRot' },
-  { colour: '#8a5200', dash: [4, 4], point: 'crossRot' },
-  { colour: '#5b3d66', dash: [1, 4], point: 'star' },
-] as const
 
 interface KeptChartProps {
   /** Minor units month by month, for each offer. */
@@ -41,13 +32,13 @@ export function KeptChart({ series, digits, money }: KeptChartProps) {
     const months = series[0]?.kept.length ?? 0
     const every = months > 25 ? 6 : 3
     const datasets = series.map(({ name, kept }, index): ChartDataset<'line'> => {
-      const looks = LINES[index % LINES.length] ?? LINES[0]
+      const looks = keptLine(index)
       return {
         label: name,
         data: kept.map((amount) => amount / unit),
         stepped: true,
-        borderColor: looks.colour,
-        backgroundColor: looks.colour,
+        borderColor: looks.color,
+        backgroundColor: looks.color,
         borderDash: [...looks.dash],
         borderWidth: 2,
         pointStyle: looks.point,

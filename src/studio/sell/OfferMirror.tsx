@@ -1,4 +1,4 @@
-import type { Day } from '../../core/calendar/day.ts'
+import { after, type Day } from '../../core/calendar/day.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { dayIn, parseInstant } from '../../core/calendar/instant.ts'
 import type { CoverColor } from '../../core/content/course.ts'
@@ -208,15 +208,18 @@ function KeptOf({
   paymentMethod: BenchOffer['paymentMethods'][number]['capabilities'] | null
 }) {
   const { line, money } = priced
+  // Of what goes on until cancelled, the first year.
+  const yearEnd = after(priced.purchaseDay, 1, { count: 1, unit: 'year' })
+  const payments = line.payments.filter(({ due }) => !line.untilCancelled || due < yearEnd)
   const charges = new Map<string, number>()
-  for (const { due, pay } of line.payments) charges.set(due, (charges.get(due) ?? 0) + pay)
+  for (const { due, pay } of payments) charges.set(due, (charges.get(due) ?? 0) + pay)
   const paid = [...charges.values()].filter((pay) => pay > 0)
   const all = paid.reduce((sum, pay) => sum + pay, 0)
   if (all === 0) return null
-  const tax = line.payments.reduce((sum, payment) => sum + payment.tax, 0)
+  const tax = payments.reduce((sum, payment) => sum + payment.tax, 0)
   const fees = paymentMethod ? paid.reduce((sum, pay) => sum + feeOf(pay, money.currency, paymentMethod.fee), 0) : null
   const what = line.untilCancelled
-    ? `the first ${paid.length} payments, ${formatMoney(all, money)}`
+    ? `${paid.length === 1 ? 'one payment' : `${paid.length} payments`} in the first year, ${formatMoney(all, money)}`
     : formatMoney(all, money)
   return (
     <PreviewSection label={`You keep, of ${what}`}>

@@ -20,6 +20,6 @@ export function SellStart() {
   const [params] = useSearchParams()
   const first = shelf.data?.find(({ isRetired }) => !isRetired)
   const target = first?.offers[0] ? `/studio/sell/offers/${first.offers[0].id}` : first && productPath(first)
-  if (target && !params.has('new')) return <Navigate to={target} replace />
+  if (target && !params.has('new') && !params.has('steps')) return <Navigate to={target} replace />
   return <Work bench={shelf.data ? <StepsPage /> : <Waiting error={shelf.error} />} mirror={null} />
 }
