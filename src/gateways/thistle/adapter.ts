@@ -5,7 +5,7 @@ import { type GatewayAddress, overHttp } from '../overHttp.ts'
 const THISTLE: Capabilities = {
   name: 'Thistle Card',
   method: 'Card',
-  currencies: ['EUR', 'USD', 'GBP', 'CHF', 'JPY', 'KWD', 'SEK', 'DKK', 'NOK', 'PLN', 'CZK', 'CAD', 'AUD'],
+  currencies: 'any',
   smallest: { EUR: 50, USD: 50, GBP: 30, CHF: 50, JPY: 50, KWD: 150 },
   largest: 99_999_999_999,
   chargesAgain: true,

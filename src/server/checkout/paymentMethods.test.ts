@@ -6,8 +6,9 @@ import { ownWorld } from '../../testing/ownWorld.ts'
 import { MONTHLY } from '../../testing/terms.ts'
 import { eventually, shopper } from '../../testing/world.ts'
 import { collectAgreement } from '../collecting/collect.ts'
-import { agreements, attempts, connections, grants, messages, payments, transfers } from '../db/schema/index.ts'
+import { agreements, attempts, connections, grants, messages, orders, payments, transfers } from '../db/schema/index.ts'
 import { orderGateways } from '../gateways/service.ts'
+import { setTransfer } from '../gateways/transferSettings.ts'
 import { lookUpAwaited, lookUpUntilSettled } from '../lookup/lookup.ts'
 import { sendMessage } from '../messages/send.ts'
 import { awaitedOf } from '../orders/awaited.ts'
@@ -239,6 +240,39 @@ describe('bank transfer', () => {
     expect(await stateOf(orderId)).toBe('paid')
     expect(await world.grantsOf(orderId)).toHaveLength(1)
     expect(await attemptOf(orderId)).toMatchObject({ state: 'collected', fee: 0, method: 'bank transfer' })
+  })
+
+  it('of an account without an IBAN its number and code are told, the order’s number is the reference, and there is no QR code', async () => {
+    const before = (await world.db.select().from(connections).where(eq(connections.adapter, 'transfer')))[0]
+    const settings = before?.transfer as NonNullable<typeof before>['transfer'] & object
+    const { iban: _iban, ...others } = settings
+    await setTransfer(world.services, 'practice', {
+      ...others,
+      ...{ iban: '', accountNumber: '40 5211 7739', bankCode: '632005', bankCodeName: 'Branch code' },
+      ...{ bic: 'TESTZAJJ', lines: 'Test Bank\nCape Town', displace: false },
+    })
+    const { orderId } = await order('Without an IBAN')
+    const [placed] = await world.db.select().from(orders).where(eq(orders.id, orderId))
+    const view = await thanksView(world.services, orderId, visitor)
+    if (view.name !== 'thanks') throw new Error(view.name)
+    expect(view.awaited?.transfer).toMatchObject({
+      ...{ iban: '', accountNumber: '40 5211 7739', reference: String(placed?.number), code: null },
+    })
+    const rows = await world.db.select().from(messages).where(eq(messages.orderId, orderId))
+    let text = ''
+    await sendMessage(world.services, rows.find(({ kind }) => kind === 'awaiting')?.id as string, async (email) => {
+      text = email.text
+    })
+    for (const part of [
+      'Account number: 40 5211 7739',
+      'Branch code: 632005',
+      'BIC or other code: TESTZAJJ',
+      'Bank: Test Bank, Cape Town',
+    ]) {
+      expect(text).toContain(part)
+    }
+    expect(text).not.toContain('IBAN:')
+    await setTransfer(world.services, 'practice', { ...settings, displace: false })
   })
 
   it('a part opens nothing, the rest does; more than was asked for opens once', async () => {

@@ -80,6 +80,7 @@ const offered = async (mode = 'practice') =>
   (await listed(mode)).filter(({ connection }) => connection && !connection.pausedAt).map(({ id }) => id)
 const codeOf = async (response: Response) => ((await response.json()) as { code: string; detail: string }).code
 const transfer = {
+  account: 'iban',
   title: 'Bank transfer',
   description: '',
   instructions: '',
@@ -102,6 +103,15 @@ it('says at the field what is wrong with the bank details, and keeps good ones',
   const foreign = await call('PUT', '/transfer', { ...transfer, bic: 'DEUTDEFF' }, 'live')
   expect(((await foreign.json()) as { errors: { at: string }[] }).errors.map(({ at }) => at)).toEqual(['/bic'])
   expect((await call('PUT', '/transfer', { ...transfer, bic: 'TESTATWW' }, 'live')).status).toBe(200)
+  // An account in a country without IBANs has a number, and a code of whatever form.
+  const other = { ...transfer, account: 'other', bankCode: '632005', bankCodeName: 'Branch code', bic: 'not a BIC' }
+  const empty = await call('PUT', '/transfer', { ...other, accountNumber: ' ' }, 'live')
+  expect(((await empty.json()) as { errors: object[] }).errors).toEqual([
+    { at: '/accountNumber', why: 'Write the account number.' },
+  ])
+  expect((await call('PUT', '/transfer', { ...other, accountNumber: '40 5211 7739' }, 'live')).status).toBe(200)
+  const kept = (await listed('live')).find(({ id }) => id === 'transfer')?.connection
+  expect(kept).toMatchObject({ account: '40 5211 7739', transfer: { iban: '', bankCode: '632005' } })
   expect((await call('PUT', '/transfer', transfer, 'live')).status).toBe(200)
   expect((await listed('live')).find(({ id }) => id === 'transfer')?.connection).toMatchObject({
     account: 'AT340000000012345678',

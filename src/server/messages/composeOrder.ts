@@ -1,3 +1,4 @@
+import { transferRows } from '../../core/bank/transferRows.ts'
 import { formatDay } from '../../core/calendar/formatDay.ts'
 import { formatMoney } from '../../core/money/format.ts'
 import { formatTitles, titlesInQuotes } from '../../core/sentence/words.ts'
@@ -65,13 +66,7 @@ export function composeAwaited(
   // What was part by then is all, or nothing, by now.
   if (kind === 'transfer-part' && awaited.came === 0) return null
   const part = { money: money(left), came: money(awaited.came), all: money(amount), number }
-  const rows: [string, string][] = [
-    [words.amount, money(left)],
-    [words.to, transfer.holder],
-    [words.iban, transfer.iban],
-    ...(transfer.bic ? [[words.bic, transfer.bic] as [string, string]] : []),
-    [words.reference, transfer.reference],
-  ]
+  const rows = transferRows(money(left), { ...transfer, lines: transfer.lines.replaceAll('\n', ', ') }, words)
   const scan = code && {
     text: words.scan,
     picture: { cid: 'transfer-code', alt: say(words.code, { money: money(left), iban: transfer.iban }) },

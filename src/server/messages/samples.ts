@@ -197,7 +197,7 @@ function awaitedFacts({ currency, name }: School, nowhere: string, came = 0): Aw
         instructions: '',
         holder: name,
         iban: inGroups('AT000000000000000000'),
-        bic: '',
+        ...{ accountNumber: '', bankCode: '', bankCodeName: '', bic: '', lines: '' },
         reference: inGroups('RF00P1001'),
         code: null,
       },

@@ -1,6 +1,8 @@
 import { and, asc, desc, eq, isNull, type SQL } from 'drizzle-orm'
+import { isSEPACountry } from 'ibantools'
 import { inGroups } from '../../core/bank/reference.ts'
 import { transferCode } from '../../core/bank/transferCode.ts'
+import type { ToldAccount } from '../../core/bank/transferRows.ts'
 import { qrPath } from '../../core/qr/qrPath.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, connections, orderLines, orders, type TransferSettings } from '../db/schema/index.ts'
@@ -16,14 +18,8 @@ export interface Awaited {
 }
 
 /** All that a buyer needs for a transfer to the school's account. */
-export interface TransferView {
+export interface TransferView extends ToldAccount {
   instructions: string
-  holder: string
-  /** In groups of four. */
-  iban: string
-  bic: string
-  /** In groups of four (ISO 11649). */
-  reference: string
   /** A QR code that banking apps scan (EPC069-12), as an SVG path and its side; null where there is none. */
   code: { path: string; side: number } | null
 }
@@ -84,21 +80,23 @@ async function titlesOf(db: Queryable, orderId: string): Promise<string[]> {
   return rows.map(({ title }) => title)
 }
 
-/** What the QR code of an order's transfer holds; null where there is none. */
+/** What the QR code of an order's transfer holds; null where there is none: it is for euros to a SEPA account alone. */
 export function codeTextOf({ holder, iban, bic }: TransferSettings, order: Order, amount: number): string | null {
-  return order.currency === 'EUR' ? transferCode({ holder, iban, bic, amount, reference: referenceOf(order) }) : null
+  if (order.currency !== 'EUR' || !isSEPACountry(iban.slice(0, 2))) return null
+  return transferCode({ holder, iban, bic, amount, reference: referenceOf(order) })
 }
 
+/** What the buyer writes: a creditor reference in groups of four, which banks know with an IBAN alone; else the order's number. */
+const writtenReference = (iban: string, order: Order) =>
+  iban === '' ? String(order.number) : inGroups(referenceOf(order))
+
 function viewOf(transfer: TransferSettings, order: Order, amount: number): TransferView {
-  const { instructions, holder, iban, bic } = transfer
-  const reference = referenceOf(order)
+  const { instructions, holder, iban, bic, accountNumber = '', bankCode = '', bankCodeName = '', lines = '' } = transfer
   const text = codeTextOf(transfer, order, amount)
   return {
     instructions,
-    holder,
-    iban: inGroups(iban),
-    bic,
-    reference: inGroups(reference),
+    ...{ holder, iban: inGroups(iban), accountNumber, bankCode, bankCodeName, bic, lines },
+    reference: writtenReference(iban, order),
     code: text ? qrPath(text) : null,
   }
 }

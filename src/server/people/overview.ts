@@ -1,4 +1,4 @@
-import { and, asc, count, countDistinct, desc, eq, gt, gte, isNull, lte, or } from 'drizzle-orm'
+import { and, asc, countDistinct, desc, eq, gt, gte, isNull, lte, or } from 'drizzle-orm'
 import { addDays } from '../../core/calendar/day.ts'
 import { endsBySelf } from '../access/announce.ts'
 import type { Mode } from '../db/schema/columns.ts'

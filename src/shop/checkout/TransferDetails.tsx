@@ -1,22 +1,17 @@
+import { transferRows } from '../../core/bank/transferRows.ts'
 import { THANKS } from '../../core/words/en/shop.ts'
 import type { TransferView } from '../../server/client.ts'
 
 /** All that a buyer needs for a transfer to the school's account, written out and to be scanned. */
 export function TransferDetails({ amount, transfer }: { amount: string; transfer: TransferView }) {
-  const rows: [string, string][] = [
-    [THANKS.amount, amount],
-    [THANKS.to, transfer.holder],
-    [THANKS.iban, transfer.iban],
-    ...(transfer.bic ? [[THANKS.bic, transfer.bic] as [string, string]] : []),
-    [THANKS.reference, transfer.reference],
-  ]
+  const rows = transferRows(amount, transfer, THANKS)
   return (
     <div className="mt-6 grid items-start gap-8 md:grid-cols-[1fr_auto]">
       <dl className="grid max-w-[560px] grid-cols-[110px_1fr]">
         {rows.map(([label, value]) => (
           <div key={label} className="col-span-2 grid grid-cols-subgrid border-b border-line py-2">
             <dt className="text-ink-3">{label}</dt>
-            <dd className="font-semibold select-all [overflow-wrap:anywhere]">{value}</dd>
+            <dd className="font-semibold whitespace-pre-line select-all [overflow-wrap:anywhere]">{value}</dd>
           </div>
         ))}
       </dl>

@@ -6,21 +6,16 @@ import type { BookedDispute, Books, CardPayment } from './books.ts'
 
 const paymentRequest = v.object({ ...PAYMENT_FIELDS, token: v.optional(v.string()) })
 
-const TAKES = {
+/** The smallest payment in minor units, where it is more than one; it takes every currency of ISO 4217. */
+const SMALLEST: Record<string, number> = {
   EUR: 50,
   USD: 50,
   GBP: 30,
   CHF: 50,
   JPY: 50,
   KWD: 150,
-  SEK: 1,
-  DKK: 1,
-  NOK: 1,
-  PLN: 1,
-  CZK: 1,
-  CAD: 1,
-  AUD: 1,
 }
+const TAKES = Object.fromEntries(Intl.supportedValuesOf('currency').map((code) => [code, SMALLEST[code] ?? 1]))
 
 /** The interface that merchants' servers call, under /thistle/v1. */
 export function thistleApi(books: Books, events: EventSender, world: World, origin: string) {

@@ -21,9 +21,16 @@ export interface TransferSettings {
   description: string
   instructions: string
   holder: string
+  /** Empty of an account in a country without IBANs; then it has a number. */
   iban: string
-  /** Empty where it is not known. */
+  accountNumber?: string | undefined
+  /** The bank's code, and what its country calls it. */
+  bankCode?: string | undefined
+  bankCodeName?: string | undefined
+  /** Empty where it is not known; without an IBAN another code may stand here. */
   bic: string
+  /** What else is told of the account, a line each. */
+  lines?: string | undefined
   /** For so many days an order waits for its transfer; absent: 14. */
   waitDays?: number | undefined
 }
