@@ -13,9 +13,9 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
     <div className="flex min-h-screen flex-col text-[15px] leading-[1.45]" style={lookStyle(page.school.look)}>
       {page.mode === 'practice' && <PracticeBanner isOwnView={page.isOwnView} />}
       {page.mode === 'live' && page.isOwnView && (
-        <p className="bg-acorn px-4 py-1.5 text-center text-[13.5px]">
+        <aside aria-label={FRAME.mode} className="bg-acorn px-4 py-1.5 text-center text-[13.5px]">
           {sayWith(FRAME.liveOwnView, { live: <b>{FRAME.liveWord}</b> })}
-        </p>
+        </aside>
       )}
       {isSheet && <SchoolBar page={page} />}
       <div className="flex-1">{children}</div>
@@ -44,9 +44,12 @@ export function ShopFrame({ page, children }: { page: ShopPage; children: ReactN
 
 function PracticeBanner({ isOwnView }: { isOwnView: boolean }) {
   return (
-    <p className="hatched border-b border-dashed border-ink-2 bg-ground px-4 py-1.5 text-center text-[13.5px]">
+    <aside
+      aria-label={FRAME.mode}
+      className="hatched border-b border-dashed border-ink-2 bg-ground px-4 py-1.5 text-center text-[13.5px]"
+    >
       {sayWith(isOwnView ? FRAME.practiceOwnView : FRAME.practice, { practice: <b>{FRAME.practiceWord}</b> })}
-    </p>
+    </aside>
   )
 }
 

@@ -42,7 +42,7 @@ async function askedFor(
   const products = new Set<string>()
   return lines.map(({ offerId, chosen }, index) => {
     const line = sellable.get(offerId)
-    if (!line) throw notOnSale()
+    if (!line) throw notOnSale(index)
     const { id, title } = line.product
     if (products.has(id)) throw fieldProblem(`/lines/${index}/offerId`, say(REFUSED.twoOffers, { title }))
     products.add(id)

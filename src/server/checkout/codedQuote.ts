@@ -62,8 +62,10 @@ function quoteFor(school: School, lines: readonly PlacingLine[], quote: () => Qu
   }
 }
 
-export function notOnSale(): Problem {
-  return new Problem(410, 'not-on-sale', REFUSED.notOnSale)
+/** @param index the line of the request that it is about, where it is about one. */
+export function notOnSale(index: number | null = null): Problem {
+  const errors = index === null ? [] : [{ at: `/lines/${index}/offerId`, why: REFUSED.notOnSale }]
+  return new Problem(410, 'not-on-sale', REFUSED.notOnSale, errors)
 }
 
 /** Uses as they count before the buyer is known: what this browser has reserved and not paid is its own. */

@@ -47,7 +47,7 @@ export async function basketCheckoutView(
   query: CheckoutQuery,
 ): Promise<ShopView> {
   const { cameBackFrom, code, without = [] } = query
-  const [{ orderable: all, overlaps }, basket] = await Promise.all([
+  const [{ orderable: all, overlaps, lines: shown }, basket] = await Promise.all([
     showBasket(services, school, visitor),
     findBasket(services, visitor),
   ])
@@ -80,6 +80,7 @@ export async function basketCheckoutView(
   )
   const leftOut = all.filter((one) => !orderable.includes(one)).map((one) => one.line.product.title)
   const titles = orderable.map((one) => one.line.product.title)
+  const stopped = shown.filter(({ problem, isTakenOut }) => problem && !isTakenOut).map(({ card }) => card.title)
   const { title } = product.live
   const summary = formatTitles(titles)
   return {
@@ -110,6 +111,9 @@ export async function basketCheckoutView(
       ...orderable.flatMap(({ warnings, line: { product: of } }) =>
         warnings.map((warning) => (orderable.length > 1 ? `${of.title}: ${warning}` : warning)),
       ),
+      ...(stopped.length > 0
+        ? [say(stopped.length === 1 ? BASKET.notInTotal : BASKET.notInTotalSeveral, { titles: formatTitles(stopped) })]
+        : []),
       // Of what is left out nothing is paid for twice here.
       ...(leftOut.length > 0 ? [] : overlaps),
       ...(leftOut.length > 0

@@ -1,4 +1,5 @@
 import { formatMoney } from '../../core/money/format.ts'
+import { formatTitles } from '../../core/sentence/words.ts'
 import { BASKET } from '../../core/words/en/basket.ts'
 import { say } from '../../core/words/message.ts'
 import type { BasketLineView, BasketView, ShopPage } from '../../server/client.ts'
@@ -11,6 +12,7 @@ import { Sheet } from '../Sheet.tsx'
 /** What somebody is about to buy: plain forms, so that it works before, and without, any script. */
 export default function BasketPage({ page, view }: { page: ShopPage; view: BasketView }) {
   const { lines, today, hasLater, link } = view
+  const stopped = lines.filter(({ problem, isTakenOut }) => problem && !isTakenOut).map(({ card }) => card.title)
   return (
     <Sheet>
       <h1 className="text-[28px] md:text-[34px]">{BASKET.title}</h1>
@@ -37,6 +39,9 @@ export default function BasketPage({ page, view }: { page: ShopPage; view: Baske
                   {BASKET.today}
                   <span className="display">{formatMoney(today, page.school)}</span>
                 </p>
+                {stopped.length > 0 && (
+                  <p className="mt-1 text-[13.5px]">{say(BASKET.without, { titles: formatTitles(stopped) })}</p>
+                )}
                 {hasLater && <p className="mt-1 text-[13.5px] text-ink-2">{BASKET.later}</p>}
                 <a href="/buy/basket" className={buttonClass('press', 'mt-3 w-full py-3 text-center')}>
                   {BASKET.checkout}

@@ -14,6 +14,7 @@ import { Field, LINE_INPUT } from '../../ui/Field.tsx'
 import { SaleLine, Struck, Suggestion } from '../../ui/OfferCard.tsx'
 import { WhatIsNeeded } from '../catalogue/WhatIsNeeded.tsx'
 import { AfterPress } from './AfterPress.tsx'
+import { Announced } from './Announced.tsx'
 import { CardFrame } from './CardFrame.tsx'
 import { CodeField } from './CodeField.tsx'
 import { ConfirmDialog } from './ConfirmDialog.tsx'
@@ -187,12 +188,24 @@ export function CheckoutForm({ page, view: first }: { page: ShopPage; view: Chec
             ) : (
               <WhatHappens page={page} offer={offer} said={price.quote} pay={priceProblem === undefined ? pay : null} />
             )}
+            {price.together && <Announced page={page} quote={price.quote ?? price.together} />}
+            {price.lineProblem && (
+              <p role="alert" className="mt-2 rounded-field bg-late-soft px-3 py-2 text-[14px]">
+                {say(CHECKOUT.lineEnded, { title: titles[price.lineProblem.line] ?? '', why: price.lineProblem.why })}{' '}
+                {view.isBasket && (
+                  <a className="link" href="/basket">
+                    {BASKET.back}
+                  </a>
+                )}
+              </p>
+            )}
             {(offer.terms.kind !== 'free' || extras.length > 0) && (
               <CodeField
                 codes={chosen.codes}
                 said={price.saidOfCodes}
                 problem={price.codeProblem}
                 isBusy={isBusy}
+                isStopped={price.lineProblem !== null}
                 setCodes={chosen.setCodes}
               />
             )}

@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useRef, useState } from 'react'
 import { CODES } from '../../core/words/en/codes.ts'
 import { say } from '../../core/words/message.ts'
 import type { EnteredCode } from '../../server/client.ts'
@@ -12,21 +12,31 @@ interface CodeFieldProps {
   /** Why it cannot say. */
   problem: string | undefined
   isBusy: boolean
+  /** Something else cannot be ordered, so nothing is said of codes. */
+  isStopped: boolean
   setCodes: (codes: string[]) => void
 }
 
 /** Codes: those that were entered, each with what it takes off or why it does not count, and a field for one more. */
-export function CodeField({ codes, said, problem, isBusy, setCodes }: CodeFieldProps) {
+export function CodeField({ codes, said, problem, isBusy, isStopped, setCodes }: CodeFieldProps) {
   const [isOpen, setOpen] = useState(false)
   const [typed, setTyped] = useState('')
   const [error, setError] = useState<string | undefined>(undefined)
+  const field = useRef<HTMLInputElement>(null)
   const apply = () => {
     const code = typed.trim()
     if (code === '') return setError(CODES.empty)
     setError(undefined)
     setTyped('')
-    setOpen(false)
+    field.current?.focus()
     setCodes([...codes, code])
+  }
+  /** Puts a code that does not count back into the field, to be written right. */
+  const correct = (index: number) => {
+    setTyped(codes[index] ?? '')
+    setOpen(true)
+    setCodes(codes.filter((_, other) => other !== index))
+    requestAnimationFrame(() => field.current?.select())
   }
   return (
     <div className="mt-2.5 text-[14px]">
@@ -40,7 +50,14 @@ export function CodeField({ codes, said, problem, isBusy, setCodes }: CodeFieldP
               >
                 {of?.code ?? code}
               </b>
-              <span className="min-w-0 flex-1 text-ink-2">{of?.says ?? problem ?? CODES.checking}</span>
+              <span className="min-w-0 flex-1 text-ink-2">
+                {of?.says ?? problem ?? (isStopped ? '' : CODES.checking)}
+              </span>
+              {of && !of.counts && (
+                <Button kind="link" disabled={isBusy} onClick={() => correct(index)}>
+                  {CODES.correct}
+                </Button>
+              )}
               <Button
                 kind="link"
                 disabled={isBusy}
@@ -59,6 +76,7 @@ export function CodeField({ codes, said, problem, isBusy, setCodes }: CodeFieldP
             {(wiring) => (
               <input
                 {...wiring}
+                ref={field}
                 autoFocus
                 className={LINE_INPUT}
                 autoComplete="off"

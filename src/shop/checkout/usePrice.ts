@@ -97,6 +97,8 @@ export function usePrice({ school }: ShopPage, view: CheckoutView, chosen: Chose
     /** What the server said of the codes; null while it has not. */
     saidOfCodes: answer && 'quote' in answer ? answer.codes : null,
     codeProblem: answer && 'why' in answer && answer.of === 'codes' ? answer.why : undefined,
+    /** A thing that can no longer be ordered, by its place; null where all can. */
+    lineProblem: answer && 'why' in answer && answer.of === 'line' ? answer : null,
     paymentMethods,
     paymentMethod,
     /** The payment method whose fields stand there, also while a price is typed that it does not take. */

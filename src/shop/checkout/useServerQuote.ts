@@ -11,8 +11,8 @@ const AGAIN_MS = 2000
 /** The field of the buyer's own price in a request. */
 export const OWN_PRICE = '/lines/0/chosen'
 
-/** What a basket comes to; or what is wrong with its price, or with asking for its codes. */
-export type Answer = BasketAnswer | { why: string; of: 'price' | 'codes' }
+/** What a basket comes to; or what is wrong with its price, with one of its lines, or with asking for its codes. */
+export type Answer = BasketAnswer | { why: string; of: 'price' | 'codes' } | { why: string; of: 'line'; line: number }
 
 type Mutable<T extends readonly unknown[]> = T[number][]
 
@@ -53,6 +53,11 @@ export function useServerQuote(
           if (!(error instanceof ApiError)) throw error
           const why = error.at(OWN_PRICE)
           if (why !== undefined) return { why, of: 'price' }
+          const [ofLine] = error.problem.errors.flatMap(({ at, why: says }) => {
+            const [, index] = /^\/lines\/(\d+)\/offerId$/.exec(at) ?? []
+            return index === undefined ? [] : [{ why: says, of: 'line' as const, line: Number(index) }]
+          })
+          if (ofLine) return ofLine
           const { status } = error.problem
           const isAnswer = status > 0 && status < 500
           return isAnswer && entered.length > 0 ? { why: error.at('/codes/0') ?? error.message, of: 'codes' } : null

@@ -8,6 +8,7 @@ import { PreviewSection } from '../frame/Places.tsx'
 import { Select } from '../frame/Select.tsx'
 import { QrCode } from '../sell/LinkBench.tsx'
 import type { BenchPage } from '../sell/queries.ts'
+import { linkTo } from './linkTo.ts'
 import { ownOffers } from './ownOffers.ts'
 
 /** Ways to the page from elsewhere: its link with what that fills in, a QR code, a button for any site. */
@@ -16,26 +17,25 @@ export function LinkChoices({ page }: { page: BenchPage }) {
   const [code, setCode] = useState('')
   const [from, setFrom] = useState('')
   const [words, setWords] = useState('')
+  const [name, setName] = useState('')
+  const [email, setEmail] = useState('')
   const own = ownOffers(page)
-  const url = new URL(`/buy/${page.slug}`, location.origin)
-  for (const [name, value] of Object.entries({ offer, code: code.trim(), from: from.trim() })) {
-    if (value !== '') url.searchParams.set(name, value)
-  }
-  const html = buyButton({ href: url.href, words: words.trim() || CARD.enrol })
+  const href = linkTo(`${location.origin}/buy/${page.slug}`, { offer, code, from, name, email })
+  const html = buyButton({ href, words: words.trim() || CARD.enrol })
   return (
     <>
       <h2 className="mb-3 text-[16px]">Links and buttons</h2>
       {!page.live && <p className="mb-3 text-[13.5px] text-ink-2">They work once the page is published.</p>}
       <PreviewSection label="Link">
         <p className="rounded-field border border-line bg-sheet px-2.5 py-2 text-[13px] [overflow-wrap:anywhere]">
-          {url.href}
+          {href}
         </p>
         <p className="mt-1.5 flex gap-4 text-[13.5px]">
-          <Button kind="link" onClick={() => copyText(url.href)}>
+          <Button kind="link" onClick={() => copyText(href)}>
             Copy
           </Button>
           {page.live && (
-            <a className="link" href={url.href} target="_blank" rel="noreferrer">
+            <a className="link" href={href} target="_blank" rel="noreferrer">
               Open
             </a>
           )}
@@ -77,12 +77,31 @@ export function LinkChoices({ page }: { page: BenchPage }) {
             />
           )}
         </Field>
-        <p className="text-[13px] text-ink-2">
-          A newsletter can fill in the buyer too: add <code>&amp;name=…&amp;email=…</code> to the link.
-        </p>
+        <Field label="Buyer’s name" hint="Or your newsletter’s placeholder for it, like {name}.">
+          {(wiring) => (
+            <input
+              {...wiring}
+              className={BOX_INPUT}
+              maxLength={100}
+              value={name}
+              onChange={(event) => setName(event.target.value)}
+            />
+          )}
+        </Field>
+        <Field label="Buyer’s email" hint="Or its placeholder, like {email}.">
+          {(wiring) => (
+            <input
+              {...wiring}
+              className={BOX_INPUT}
+              maxLength={100}
+              value={email}
+              onChange={(event) => setEmail(event.target.value)}
+            />
+          )}
+        </Field>
       </div>
       <PreviewSection label="QR code">
-        <QrCode text={url.href} label="QR code of the link" />
+        <QrCode text={href} label="QR code of the link" />
       </PreviewSection>
       <PreviewSection label="Button for any site">
         <Field label="Its words" className="mb-2">

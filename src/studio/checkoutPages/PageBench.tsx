@@ -122,7 +122,7 @@ function PageBench({ page }: { page: BenchPage }) {
   const after = (what: Promise<unknown>) => what.then(() => queryClient.invalidateQueries({ queryKey: ['pages'] }))
   return (
     <PageBenchProvider value={acts}>
-      <main className="grid min-h-0 gap-3 px-2.5 pb-2.5 lg:grid-cols-[232px_minmax(0,1fr)_292px]">
+      <main className="grid min-h-0 grid-cols-1 gap-3 px-2.5 pb-2.5 lg:grid-cols-[232px_minmax(0,1fr)_292px]">
         <section aria-label="Parts of the page" tabIndex={-1} className="min-h-0 overflow-y-auto pt-1 pl-1">
           <Link
             to="/studio/sell"

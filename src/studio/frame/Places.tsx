@@ -22,11 +22,11 @@ export function Around({
   children,
 }: AroundProps) {
   return (
-    <main className={`grid min-h-0 gap-2.5 px-2.5 pb-2.5 ${columns}`}>
+    <main className={`grid min-h-0 grid-cols-1 gap-2.5 px-2.5 pb-2.5 ${columns}`}>
       <section
         aria-label={shelfLabel}
         tabIndex={-1}
-        className="min-h-0 overflow-y-auto pt-1 pr-0.5 pl-1 max-lg:max-h-[300px]"
+        className="min-h-0 overflow-y-auto pt-1 pr-0.5 pl-1 max-lg:max-h-[300px] max-lg:min-w-0"
       >
         {shelf}
       </section>
@@ -43,11 +43,14 @@ export function Work({ bench, mirror }: WorkProps) {
         id="bench"
         aria-label="Bench"
         tabIndex={-1}
-        className="min-h-0 overflow-y-auto rounded-[10px] border border-line bg-sheet px-6 pt-[18px] pb-8 outline-none max-h-full self-start"
+        className="min-h-0 overflow-y-auto rounded-[10px] border border-line bg-sheet px-6 pt-[18px] pb-8 outline-none max-h-full self-start max-lg:max-h-none max-lg:min-w-0 max-lg:overflow-visible max-sm:px-3"
       >
         {bench}
       </section>
-      <section aria-label="Preview" className="min-h-0 overflow-y-auto pt-3 pr-1 pl-3">
+      <section
+        aria-label="Preview"
+        className="min-h-0 overflow-y-auto pt-3 pr-1 pl-3 max-lg:min-w-0 max-lg:overflow-visible"
+      >
         {mirror}
       </section>
     </>

@@ -38,26 +38,26 @@ export function StudioFrame() {
     return () => removeEventListener('keydown', onKey)
   }, [])
   return (
-    <div className="grid h-screen min-h-[480px] grid-rows-[46px_1fr] overflow-hidden max-lg:h-auto max-lg:overflow-visible">
+    <div className="grid h-screen min-h-[480px] grid-cols-1 grid-rows-[46px_1fr] overflow-hidden max-lg:h-auto max-lg:grid-rows-[auto_1fr] max-lg:overflow-visible">
       <a
         href="#bench"
         className="absolute top-1.5 left-4 z-50 -translate-y-14 rounded-full bg-ink px-4 py-1.5 font-semibold text-sheet focus:translate-y-0"
       >
         Skip to content
       </a>
-      <header className="flex items-center gap-1 px-4">
+      <header className="flex items-center gap-1 px-4 max-lg:flex-wrap max-lg:gap-y-1.5 max-lg:py-1.5 max-sm:px-2">
         <span className="display flex w-[250px] items-center gap-2 text-[16px] font-semibold max-lg:w-auto max-lg:pr-3">
           <Acorn />
           Young Acorn
         </span>
-        <nav aria-label="Areas" className="flex">
+        <nav aria-label="Areas" className="flex max-lg:order-last max-lg:w-full max-lg:flex-wrap">
           {AREAS.map(([href, label]) => (
             <NavLink
               key={href}
               to={href}
               className={({ isActive }) =>
                 classes(
-                  'rounded-full px-3 py-1.5 font-medium',
+                  'rounded-full px-3 py-1.5 font-medium max-sm:px-2',
                   isActive ? 'bg-ink text-sheet' : 'text-ink-2 hover:text-ink',
                 )
               }
@@ -72,7 +72,8 @@ export function StudioFrame() {
           onClick={() => setFinding(true)}
           className="ml-auto flex w-[190px] items-center gap-2 rounded-full border border-line-2 px-3 py-1 text-left text-[13px] text-ink-3 max-md:w-auto"
         >
-          Find or do <kbd className="ml-auto rounded border border-line-2 px-1 font-text text-[11px]">Ctrl K</kbd>
+          Find or do{' '}
+          <kbd className="ml-auto max-md:hidden rounded border border-line-2 px-1 font-text text-[11px]">Ctrl K</kbd>
         </button>
         <ModeMenu />
         <AccountMenu />

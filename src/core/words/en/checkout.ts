@@ -1,5 +1,9 @@
 /** The checkout page. */
 export const CHECKOUT = {
+  nowToday: 'Now {money} today.',
+  nowLater: 'Now {money} today, then {payments}.',
+  onDay: '{money} on {day}',
+  lineEnded: '“{title}”: {why}',
   owned: 'You have this course.',
   add: 'Also for you',
   today: 'Today',

@@ -6,6 +6,7 @@ export const CODES = {
   checking: 'Checking…',
   remove: 'Remove {code}',
   takeOff: 'Remove',
+  correct: 'Correct it',
   another: 'Another code?',
   empty: 'Write the code.',
   saves: '{money} off',

@@ -17,6 +17,7 @@ export const FRAME = {
   practiceWord: 'Practice.',
   liveOwnView: '{live} Strangers see the practice shop until you open the live one.',
   liveWord: 'Live; only you see it.',
+  mode: 'Mode of the shop',
 } as const
 
 /** The school's page and a course's. */
