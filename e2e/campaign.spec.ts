@@ -27,7 +27,7 @@ test('a spring campaign: a bundle on sale, a code, single-use codes, a bump and 
   await test.step('two courses as one, at a sale price', async () => {
     await studio.goto('/studio/sell?new=bundle')
     await studio.getByLabel('Title of the bundle').fill(title)
-    await studio.getByRole('button', { name: 'Make it' }).click()
+    await studio.getByRole('button', { name: 'Create it' }).click()
     await choose(studio, 'Add a course', sewing.title)
     await choose(studio, 'Add a course', paper.title)
     await expect(studio.getByText('Draft saved')).toBeVisible()

@@ -17,10 +17,10 @@ test('a creator prices a course from nothing, a stranger buys it and comes back'
 
   await test.step('makes a course with two lessons', async () => {
     await studio.getByRole('button', { name: 'New course' }).click()
-    await studio.getByRole('button', { name: 'Make it' }).click()
+    await studio.getByRole('button', { name: 'Create it' }).click()
     await expect(studio.getByRole('alert')).toHaveText('A course needs a title.')
     await studio.getByLabel('Title of the course').fill(title)
-    await studio.getByRole('button', { name: 'Make it' }).click()
+    await studio.getByRole('button', { name: 'Create it' }).click()
     await studio.getByLabel('Short text').fill('A spine that shows its work.')
     await studio.getByRole('textbox', { name: 'Description' }).fill('Soft covers, no glue.')
     for (const [index, lesson] of ['Paper', 'Thread'].entries()) {

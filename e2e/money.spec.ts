@@ -30,14 +30,16 @@ test('the money of any span: by month, by day, down to the payment, and the same
   await studio.goto(`/studio/money?search=${encodeURIComponent(email)}`)
   await expect(studio.getByRole('heading', { level: 1 })).toHaveText(formatSpan(spanOfMonth(today.slice(0, 7))))
   const bench = studio.getByRole('main')
-  await expect(bench.getByText(/^€43\.00 received; .*€43\.00 due in these days: €43\.00 is paid\.$/)).toBeVisible()
+  await expect(bench.getByText(/^€43\.00 received; .*Of €43\.00 due in this period, €43\.00 is paid\.$/)).toBeVisible()
 
   await test.step('a span the wrong way round is said at its field, and nothing is asked for', async () => {
     await studio.getByLabel('From', { exact: true }).fill(last)
     await studio.getByLabel('To', { exact: true }).fill(today)
     await expect(studio.getByRole('alert')).toHaveText('The last day is before the first.')
     await studio.getByRole('button', { name: 'Show', exact: true }).click()
-    await expect(bench.getByText(/^€43\.00 received; .*€43\.00 due in these days: €43\.00 is paid\.$/)).toBeVisible()
+    await expect(
+      bench.getByText(/^€43\.00 received; .*Of €43\.00 due in this period, €43\.00 is paid\.$/),
+    ).toBeVisible()
   })
 
   await test.step('from today to the last payment: the months add up to the whole', async () => {
@@ -46,7 +48,9 @@ test('the money of any span: by month, by day, down to the payment, and the same
     await studio.getByRole('button', { name: 'Show', exact: true }).click()
     await expect(studio.getByRole('heading', { level: 1 })).toHaveText(formatSpan({ from: today, until: last }))
     await expect(
-      bench.getByText(/^€43\.00 received; .*€129\.00 due in these days: €43\.00 is paid, €86\.00 is still to come\.$/),
+      bench.getByText(
+        /^€43\.00 received; .*Of €129\.00 due in this period, €43\.00 is paid, €86\.00 is still to come\.$/,
+      ),
     ).toBeVisible()
     const months = bench.getByRole('table', { name: 'By month' })
     await expect(months.getByRole('row')).toHaveCount(5)

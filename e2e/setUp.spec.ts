@@ -17,7 +17,7 @@ test('an empty installation is set up by its first visit, connects a gateway and
   await page.getByRole('button', { name: 'Open the school' }).click()
   await page.getByRole('button', { name: 'Create the first one' }).click()
   await page.getByLabel('Title of the course').fill('Paper cranes')
-  await page.getByRole('button', { name: 'Make it' }).click()
+  await page.getByRole('button', { name: 'Create it' }).click()
   await page.getByLabel('Preview').getByRole('button', { name: 'Give it a price' }).click()
   await page.getByLabel('Price', { exact: true }).fill('500.5')
   await expect(page.getByRole('alert').filter({ hasText: 'JPY has no decimals' })).toBeVisible()

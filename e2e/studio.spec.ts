@@ -60,7 +60,7 @@ test('without a connection an act is refused at once, and not done later by itse
   const field = studio.getByLabel('Title of the course')
   await field.fill(title)
   await studio.context().setOffline(true)
-  await studio.getByRole('button', { name: 'Make it' }).click()
+  await studio.getByRole('button', { name: 'Create it' }).click()
   await expect(studio.getByRole('alert')).toContainText('The server does not answer. Nothing you typed is lost')
   await studio.context().setOffline(false)
   await expect(field).toHaveValue(title)

@@ -40,14 +40,14 @@ it('a day on which a coupon begins or ends exists', () => {
 describe('a coupon in one sentence', () => {
   const said = (more: Partial<CouponContent>) => formatCoupon(coupon(more), SCHOOL, () => ['Paper marbling', 'Boxes'])
   it.each([
-    [{}, '10% off the first payment of every offer, once for each buyer.'],
+    [{}, '10% off the first payment of every offer, once per buyer.'],
     [
       {
         from: '2027-02-28T23:00:00Z',
         until: '2027-03-31T22:00:00Z',
         limit: 200,
       },
-      '10% off the first payment of every offer, from 1 March 2027 to the end of 31 March 2027, once for each buyer, 200 times in all.',
+      '10% off the first payment of every offer, from 1 March 2027 to the end of 31 March 2027, once per buyer, 200 times in all.',
     ],
     [
       { kind: 'fixed', amount: 1500, payments: null, limitPerBuyer: null, minimum: 5000, firstPurchaseOnly: true },
@@ -55,11 +55,11 @@ describe('a coupon in one sentence', () => {
     ],
     [
       { payments: 3, appliesTo: { products: ['a'], offers: ['b'] }, combines: true, skipsSale: true, bumps: true },
-      '10% off the first 3 payments of Paper marbling or Boxes, order bumps too, not beside a sale price, once for each buyer, beside other codes.',
+      '10% off the first 3 payments of Paper marbling or Boxes, order bumps too, not beside a sale price, once per buyer, beside other codes.',
     ],
     [
       { until: '2027-03-05T17:00:00Z' },
-      '10% off the first payment of every offer, until 5 March 2027, 18:00, once for each buyer.',
+      '10% off the first payment of every offer, until 5 March 2027, 18:00, once per buyer.',
     ],
   ] as [Partial<CouponContent>, string][])('%j', (more, sentence) => {
     expect(said(more)).toBe(sentence)

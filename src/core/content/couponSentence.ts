@@ -20,7 +20,7 @@ export function formatCoupon(content: CouponContent, school: School, nameOf: Nam
     minimum === null ? '' : `for orders of at least ${formatMoney(minimum, school)}`,
     content.skipsSale ? 'not beside a sale price' : '',
     content.firstPurchaseOnly ? 'for a first purchase' : '',
-    limitPerBuyer === null ? '' : `${formatTimes(limitPerBuyer)} for each buyer`,
+    limitPerBuyer === null ? '' : `${formatTimes(limitPerBuyer)} per buyer`,
     limit === null ? '' : `${formatTimes(limit)} in all`,
     content.isSet ? 'each code once' : '',
     content.combines ? 'beside other codes' : '',

@@ -130,7 +130,9 @@ function PageBench({ page }: { page: BenchPage }) {
           >
             <ChevronLeft size={13} aria-hidden="true" /> Shelf
           </Link>
-          <h1 className="px-1.5 pt-1 text-[16px]">{title}</h1>
+          <h1 data-title={`${title}, checkout page`} className="px-1.5 pt-1 text-[16px]">
+            {title}
+          </h1>
           <p className="px-1.5 pb-1 text-[12.5px] text-ink-3">
             {page.product ? (
               <>

@@ -10,12 +10,12 @@ export const PART_NAMES: Record<PartKind, readonly [name: string, what: string]>
   video: ['Video', 'It plays when it is pressed.'],
   gets: ['What you get', 'Up to eight lines.'],
   lessons: ['Lessons', 'The titles, always up to date.'],
-  testimonials: ['Testimonials', 'What people said who took it.'],
+  testimonials: ['Testimonials', 'What buyers say.'],
   guarantee: ['Guarantee', 'Money back within so many days.'],
   questions: ['Questions and answers', 'What people ask before they buy.'],
   prices: ['Price table', 'Your offers side by side.'],
   teacher: ['About the teacher', 'Who is behind it.'],
-  countdown: ['Countdown', 'To the true end of a sale, a code or the page.'],
+  countdown: ['Countdown', 'Counts down to the end of a sale, a code or the page.'],
   divider: ['Divider', 'A stitched line.'],
 }
 

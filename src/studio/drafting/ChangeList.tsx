@@ -19,7 +19,7 @@ export function ChangeList({ changes }: { changes: Change[] }) {
           )}
           {to === null && from !== null && (
             <>
-              goes: <s className="text-ink-3">{from}</s>
+              removed: <s className="text-ink-3">{from}</s>
             </>
           )}
         </li>

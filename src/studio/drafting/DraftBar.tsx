@@ -14,7 +14,7 @@ interface DraftBarProps<T extends object> {
 /** How the draft stands, undo and redo, and what can be done with the whole. */
 export function DraftBar<T extends object>({ draft, unread = [], children }: DraftBarProps<T>) {
   return (
-    <div className="ml-auto flex flex-none items-center justify-end gap-1.5">
+    <div className="ml-auto flex flex-none items-center justify-end gap-1.5 max-sm:max-w-full max-sm:flex-initial max-sm:flex-wrap">
       <span role="status" className="max-w-[220px] text-[12.5px] text-ink-3">
         {unread[0] ? `Not saved: ${unread.map(({ label }) => label).join(', ')}` : said(draft.state)}
       </span>

@@ -8,8 +8,9 @@ const PATIENCE_MS = 10_000
 const LEAVING_MS = 400
 const CONTROLS = 'input, select, textarea, button, a[href]'
 
-/** What a heading says: its text, or what is written in its field. */
+/** What a view is called: as its heading names it for the title, else the heading’s text, or what is written in its field. */
 function textOf(heading: HTMLElement): string {
+  if (heading.dataset.title) return heading.dataset.title
   const field = heading.querySelector<HTMLInputElement>('input, textarea')
   return (field ? field.value || field.placeholder : (heading.textContent ?? '')).trim()
 }

@@ -88,7 +88,7 @@ export function MovementsTable({ rows, money, chosen, choose }: MovementsProps) 
           })}
         </tbody>
       </table>
-      {rows.length === 0 && <p className="py-3 text-ink-2">No money moved in these days.</p>}
+      {rows.length === 0 && <p className="py-3 text-ink-2">No money moved in this period.</p>}
     </div>
   )
 }

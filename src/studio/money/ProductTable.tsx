@@ -41,7 +41,7 @@ export function ProductTable({ span, query, money, by, go }: ProductTableProps) 
         </Button>
       </p>
       {products.length === 0 ? (
-        <p className="text-[13.5px] text-ink-2">Nothing was received or refunded in these days.</p>
+        <p className="text-[13.5px] text-ink-2">Nothing was received or refunded in this period.</p>
       ) : (
         <FiguresTable
           caption="By what was sold"

@@ -53,7 +53,7 @@ export function SpanBench({ span, sums, money, query, params, go, choose }: Span
           <a
             className={buttonClass('quiet')}
             href={`/api/money/${isMoved ? 'movements' : 'payments'}.csv?${file}`}
-            title={isMoved ? 'Money that moved in these days' : 'Payments due in these days'}
+            title={isMoved ? 'Money that moved in this period' : 'Payments due in this period'}
             download
           >
             Export CSV

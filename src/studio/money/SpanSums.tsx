@@ -35,7 +35,7 @@ export function SpanSums({ sums, money, open }: SpanSumsProps) {
     <>
       <span className="block">
         {received === 0 && taken.length === 0 ? (
-          'No money moved in these days.'
+          'No money moved in this period.'
         ) : (
           <>
             {part(received, 'received')} received
@@ -44,16 +44,16 @@ export function SpanSums({ sums, money, open }: SpanSumsProps) {
                 ; {part(received - fees - givenBack, 'received')} after {taken.join(' and ')}
               </>
             )}
-            .{tax !== 0 && ` It holds ${say(tax)} of VAT.`}
+            .{tax !== 0 && ` Includes ${say(tax)} VAT.`}
           </>
         )}
       </span>
       <span className="block">
         {sums.payments === 0 ? (
-          'Nothing is due in these days.'
+          'Nothing is due in this period.'
         ) : (
           <>
-            <b className="text-ink">{say(sums.expected)}</b> due in these days:{' '}
+            Of <b className="text-ink">{say(sums.expected)}</b> due in this period,{' '}
             {there.map(([amount, list, words], index) => (
               <span key={list}>
                 {index > 0 && ', '}

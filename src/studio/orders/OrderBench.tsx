@@ -41,7 +41,9 @@ export function OrderBench({ order }: { order: Order }) {
         Order {order.number} · {formatMoment(order.createdAt, school.timeZone)}
       </p>
       <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
-        <h1 className="text-[27px]">{beginSentence(formatWorth(status, school))}</h1>
+        <h1 data-title={`Order ${order.number}`} className="text-[27px]">
+          {beginSentence(formatWorth(status, school))}
+        </h1>
         <State shape={shape}>{word}</State>
       </div>
       <p className="mt-1">

@@ -288,7 +288,8 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
   const isTwice = line?.duplicateOf != null
   const [access, setAccess] = useState<'keep' | 'close' | null>(isTwice ? 'keep' : null)
   const read = readMoney(typed, money)
-  const shares = read.ok ? shareRefund(charges, read.amount) : null
+  const tooMuch = read.ok && read.amount > left ? `At most ${formatMoney(left, money)} can be refunded.` : undefined
+  const shares = read.ok && !tooMuch ? shareRefund(charges, read.amount) : null
   // One course of several leaves the agreement as it is.
   const isOfAll = chosen === null || chosen.length === courses.length
   const hasLaterPayments = agreement?.state === 'active' && isOfAll
@@ -330,7 +331,7 @@ function RefundDialog({ order, lineId, money, onClose }: RefundDialogProps) {
           )}
           <TextField
             label="How much"
-            error={read.ok ? error?.at('/amount') : read.why}
+            error={read.ok ? (tooMuch ?? error?.at('/amount')) : read.why}
             inputMode="decimal"
             value={typed}
             onChange={(text) => {

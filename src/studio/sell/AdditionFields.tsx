@@ -98,7 +98,9 @@ export function AdditionFields(props: AdditionFieldsProps) {
         </Field>
         {children}
         <div>
-          <p className="mb-1 text-[13px] font-semibold">Picture here{coverId === null && ': the product’s own'}</p>
+          <p className="mb-1 text-[13px] font-semibold">
+            Picture here{coverId === null && ', leave empty to use the product’s'}
+          </p>
           <CoverField coverId={coverId} onChange={(id) => change({ coverId: id })} />
         </div>
       </div>

@@ -119,7 +119,7 @@ function Picker({ courses, chosen, choose }: PickerProps) {
       {courses
         .filter(({ isRetired, offers }) => !isRetired && offers.length > 0)
         .map((course) => (
-          <fieldset key={course.id} className="relative mb-3 pl-3.5">
+          <fieldset key={course.id} className="relative mb-3 min-w-0 pl-3.5">
             <span
               aria-hidden="true"
               className={`absolute top-0.5 bottom-0 left-0 w-[7px] rounded-[2px] ${COVER_CLASS[course.coverColor]}`}
@@ -138,7 +138,9 @@ function Picker({ courses, chosen, choose }: PickerProps) {
                     checked={chosen.includes(offer.id)}
                     onChange={() => toggle(offer.id)}
                   />
-                  <span className="min-w-0 truncate">{offer.name || 'Untitled offer'}</span>
+                  <span className="min-w-0 truncate" title={offer.name}>
+                    {offer.name || 'Untitled offer'}
+                  </span>
                   <span className="ml-auto whitespace-nowrap">{shortPrice(offer)}</span>
                 </label>
               ))}

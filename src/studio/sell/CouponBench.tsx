@@ -374,7 +374,7 @@ function Conditions({ content, change, endProblem }: PartProps & { endProblem: s
         )}
         ,{' '}
         {limit === null ? (
-          'as often as people like'
+          'any number of times in all'
         ) : (
           <>
             <CountField
@@ -394,17 +394,17 @@ function Conditions({ content, change, endProblem }: PartProps & { endProblem: s
         ) : (
           <>
             <CountField
-              label="How often for each buyer"
+              label="How often per buyer"
               value={limitPerBuyer}
               least={1}
               most={1000}
               onChange={(count) => change({ limitPerBuyer: count })}
             />{' '}
             {limitPerBuyer === 1 ? 'time' : 'times'}
-            <TakeOut label="Without a limit for each buyer" onClick={() => change({ limitPerBuyer: null })} />
+            <TakeOut label="Without a limit per buyer" onClick={() => change({ limitPerBuyer: null })} />
           </>
         )}{' '}
-        for each buyer, for{' '}
+        per buyer, for{' '}
         <Pick
           label="Which purchase"
           value={content.firstPurchaseOnly ? 'first' : 'any'}
@@ -438,7 +438,7 @@ function Conditions({ content, change, endProblem }: PartProps & { endProblem: s
         <AddTime which="from" instant={from} timeZone={timeZone} onChange={(moment) => change({ from: moment })} />
         <AddTime which="until" instant={until} timeZone={timeZone} onChange={(moment) => change({ until: moment })} />
         {limit === null && <Add onClick={() => change({ limit: 100 })}>Limit how often in all</Add>}
-        {limitPerBuyer === null && <Add onClick={() => change({ limitPerBuyer: 1 })}>Limit for each buyer</Add>}
+        {limitPerBuyer === null && <Add onClick={() => change({ limitPerBuyer: 1 })}>Limit per buyer</Add>}
       </Additions>
     </>
   )

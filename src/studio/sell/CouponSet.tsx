@@ -68,7 +68,7 @@ export function CouponSet({ content, change, coupon, problem }: CouponSetProps) 
           most={MAX_LENGTH}
           onChange={(length) => change({ length })}
         />{' '}
-        letters and digits more. Each works once.
+        more letters and digits. Each works once.
       </p>
       {coupon.live?.isSet && !coupon.retiredAt ? (
         <Codes coupon={coupon} />
@@ -209,7 +209,7 @@ function MakeCodes({ id, all, toMake, done }: { id: string; all: number; toMake:
   return (
     <div className="mt-1 text-[16.5px] leading-[2.1]">
       Make <CountField label="How many codes" value={Math.min(count, left)} least={1} most={left} onChange={setCount} />{' '}
-      codes{all > 0 ? ' more' : ''}.{' '}
+      {all > 0 ? 'more codes' : 'codes'}.{' '}
       <Button className="text-[13.5px] leading-normal" disabled={make.isPending} onClick={() => make.mutate()}>
         Make them
       </Button>

@@ -74,7 +74,9 @@ function CouponLine({ coupon }: { coupon: ShelfCoupon }) {
           )
         }
       >
-        <b className="truncate font-semibold">{coupon.draft.code || 'New coupon'}</b>
+        <b className="truncate font-semibold" title={coupon.draft.code}>
+          {coupon.draft.code || 'New coupon'}
+        </b>
         <span className="whitespace-nowrap">−{formatReduction(content, school)}</span>
         <span className="col-span-2 flex items-center gap-1.5 text-[12px] text-ink-2">
           <StateMark shape={status.shape} size={8} />

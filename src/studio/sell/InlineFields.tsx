@@ -4,7 +4,7 @@ import { LONGEST_SPAN, type Span, type SpanUnit } from '../../core/calendar/day.
 import { DayField } from '../days/DayField.tsx'
 import { useReportUnread } from '../drafting/UnreadFields.tsx'
 import { Select } from '../frame/Select.tsx'
-import { useSession, useStudioToday } from '../session/session.ts'
+import { useMoney, useSession, useStudioToday } from '../session/session.ts'
 import { InlineNote, WITH_NOTE } from './InlineNote.tsx'
 
 const SHELL =
@@ -221,14 +221,15 @@ interface RateFieldProps {
 
 /** A rate in per cent, with at most two decimals; what is none stays as it was typed, with the range below it. */
 export function RateField({ label, rate, onChange }: RateFieldProps) {
-  const [text, setText] = useState(String(rate / 100))
+  const { language } = useMoney()
+  const [text, setText] = useState((rate / 100).toLocaleString(language, { useGrouping: false }))
   const known = useRef(rate)
   const noteId = useId()
   useEffect(() => {
     if (rate === known.current) return
     known.current = rate
-    setText(String(rate / 100))
-  }, [rate])
+    setText((rate / 100).toLocaleString(language, { useGrouping: false }))
+  }, [rate, language])
   const why = readRate(text) === null ? 'Write a rate from 0 to 100, with at most two decimals.' : null
   useReportUnread(label, why)
   return (

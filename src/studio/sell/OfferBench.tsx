@@ -200,7 +200,7 @@ function OfferBench({ offer }: { offer: BenchOffer }) {
           }}
           changesOf={(theirs) => offerChanges(theirs, content, school, at, titleOf)}
         >
-          <h1 className="mt-1 text-[27px]">
+          <h1 data-title={`${content.name || 'Offer'}, ${offer.product.title}`} className="mt-1 text-[27px]">
             <input
               id="offer-name"
               aria-label="Name of the offer, which buyers see"

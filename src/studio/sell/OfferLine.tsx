@@ -24,7 +24,7 @@ export function OfferLine({ offer }: { offer: ShelfOffer }) {
     >
       <StateMark shape={shape} size={9} />
       <span className="sr-only">{word}: </span>
-      <span className="min-w-0 truncate" title={word}>
+      <span className="min-w-0 truncate" title={`${offer.content.label || offer.name}: ${word}`}>
         {offer.content.label || offer.name || 'Untitled offer'}
       </span>
       <span className="ml-auto whitespace-nowrap text-ink">{shortPrice(offer)}</span>

@@ -54,7 +54,9 @@ export function PageDrawer({ isOpen, toggle, search, isMaking, setMaking }: Page
               >
                 <Spine colors={[page.coverColor ?? 'slate']} className="h-full min-h-5 rounded-[2px]" />
                 <span className="min-w-0">
-                  <span className="block truncate font-semibold">{page.name || (page.title ?? 'The basket')}</span>
+                  <span className="block truncate font-semibold" title={page.name || (page.title ?? undefined)}>
+                    {page.name || (page.title ?? 'The basket')}
+                  </span>
                   {notesOf(page).length > 0 && (
                     <span className="block text-[12px] text-ink-2">{notesOf(page).join(' · ')}</span>
                   )}

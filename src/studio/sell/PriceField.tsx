@@ -65,7 +65,7 @@ export function PriceField({ label, amount, money, mayBeZero = false, isNeeded =
           aria-describedby={noteId}
           inputMode="decimal"
           className="fitted min-w-[4ch] bg-transparent font-semibold outline-none"
-          placeholder="0.00"
+          placeholder={formatPlain(0, money)}
           value={text}
           maxLength={24}
           onChange={(event) => type(event.target.value)}

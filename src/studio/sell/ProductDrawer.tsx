@@ -178,7 +178,7 @@ function NewProduct({ kind, onClose }: { kind: ShelfProduct['kind']; onClose: ()
       </Field>
       <div className="mt-2.5 flex gap-2">
         <Button kind="press" type="submit">
-          Make it
+          Create it
         </Button>
         <Button onClick={onClose}>Cancel</Button>
       </div>

@@ -142,5 +142,5 @@ function NothingFound({ search }: { search: string }) {
     ...(coupons.data ?? []).map(({ draft }) => draft.code),
   ]
   if (texts.some((text) => text.toLowerCase().includes(wanted))) return null
-  return <p className="px-1.5 text-[13px] text-ink-2">Nothing on the shelf is called so.</p>
+  return <p className="px-1.5 text-[13px] text-ink-2">No results on the shelf.</p>
 }

@@ -27,7 +27,7 @@ export function CapabilityTable({ list }: { list: GatewayList }) {
     ['Refunds', ({ capabilities: can }) => formatRefunds(can)],
   ]
   return (
-    <div className="overflow-x-auto">
+    <div className="relative overflow-x-auto">
       <table className="w-full text-[13.5px] [&_td]:border-b [&_td]:border-line [&_td]:py-2 [&_td]:pr-3 [&_td]:align-top">
         <thead>
           <tr>

@@ -89,9 +89,9 @@ function Mirror({ list }: { list: GatewayList }) {
     <>
       <PreviewSection label="Where the keys come from">
         <p className="text-[13.5px]">
-          The gateways are simulated and ship with this product. Their account ids and keys stand{' '}
+          The gateways are simulated and ship with this product. You find account ids and keys on{' '}
           <a className="link" href={list.console} target="_blank" rel="noreferrer">
-            on their own pages
+            their pages
           </a>
           , where you can open an account too. Bank transfer needs none.
         </p>
@@ -100,7 +100,7 @@ function Mirror({ list }: { list: GatewayList }) {
         <PreviewSection label="Try it">
           <p className="text-[13.5px]">
             The card fields show sample cards to click: one that pays, one that does not, one that ends next month. The
-            other gateways’ pages do alike.{' '}
+            other gateways’ pages have sample accounts too.{' '}
             <Link className="link" to="/studio/setup/live">
               What is missing before you go live
             </Link>

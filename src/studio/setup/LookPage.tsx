@@ -47,8 +47,8 @@ export function LookPage() {
           <Section title="Colour">
             <Colour color={look.color} change={(color) => change({ color })} />
           </Section>
-          <Section title="Letters">
-            <div role="radiogroup" aria-label="Letters" className="grid max-w-[460px] grid-cols-2 gap-2">
+          <Section title="Type">
+            <div role="radiogroup" aria-label="Type" className="grid max-w-[460px] grid-cols-2 gap-2">
               {TYPE_PAIRS.map((pair) => (
                 <Choice key={pair} name="type" isChosen={look.type === pair} choose={() => change({ type: pair })}>
                   <span style={lookStyle({ ...look, type: pair })} className="block">
@@ -143,7 +143,7 @@ function Logo({ logoId, change }: { logoId: string | null; change: (logoId: stri
       </div>
       <UploadNote
         problem={upload.error}
-        hint="Shown by the part “Logo”. A PNG or WebP without a ground of its own looks best."
+        hint="Shown by the part “Logo”. A PNG or WebP with a transparent background looks best."
       />
     </>
   )

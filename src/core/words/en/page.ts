@@ -4,7 +4,7 @@ export const PARTS = {
   lessons: 'What you get',
   courses: 'What you get',
   basket: 'What you order',
-  testimonials: 'From people who took it',
+  testimonials: 'What buyers say',
   guarantee: { one: 'Your money back within {count} day', other: 'Your money back within {count} days' },
   guaranteePlain: 'Guarantee',
   badge: { one: '{count} day', other: '{count} days' },

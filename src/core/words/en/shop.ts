@@ -43,7 +43,7 @@ export const CATALOGUE = {
   everyPrice: 'Free and paid',
   onlyFree: 'Free',
   onlyPaid: 'Paid',
-  nothingFound: 'Nothing here is called so. {all}',
+  nothingFound: 'No results. {all}',
   showAll: 'Show everything',
   free: 'Free',
   add: 'Add {title}',
