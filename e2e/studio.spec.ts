@@ -202,9 +202,9 @@ test('the keyboard’s focus is always somewhere: from the shelf, in a sentence,
   await expect.poll(focused).not.toBeNull()
 
   await studio.keyboard.press('Control+k')
-  await expect(studio.getByPlaceholder(/^A course, an order/)).toBeFocused()
+  await expect(studio.getByPlaceholder(/^A course, a coupon/)).toBeFocused()
   await studio.keyboard.press('Escape')
-  await expect(studio.getByPlaceholder(/^A course, an order/)).toBeHidden()
+  await expect(studio.getByPlaceholder(/^A course, a coupon/)).toBeHidden()
   await expect.poll(focused).not.toBeNull()
 
   await studio.goto('/studio/orders')

@@ -53,7 +53,7 @@ async function setPassword(shop: Page, who: Who) {
 async function find(studio: Page, typed: string, name: RegExp) {
   await studio.goto('/studio/orders')
   await studio.getByRole('button', { name: /^Find or do/ }).click()
-  await studio.getByPlaceholder(/^A course, an order/).fill(typed)
+  await studio.getByPlaceholder(/^A course, a coupon/).fill(typed)
   await expect(studio.getByRole('option', { name }).first()).toBeVisible()
   await studio.getByRole('option', { name }).first().click()
 }

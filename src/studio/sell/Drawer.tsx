@@ -17,7 +17,7 @@ interface DrawerProps {
 export function Drawer({ title, count, isOpen, toggle, acts, children }: DrawerProps) {
   const Chevron = isOpen ? ChevronDown : ChevronRight
   return (
-    <section className={classes('mb-2 flex flex-col', isOpen ? 'min-h-[96px] shrink overflow-hidden' : 'flex-none')}>
+    <section className={classes('mb-2 flex flex-col', isOpen ? 'min-h-[96px] shrink' : 'flex-none')}>
       <div className="flex flex-none items-center justify-between gap-1 px-1 pb-2 whitespace-nowrap">
         <h2 className="text-[15px]">
           <button
