@@ -45,6 +45,20 @@ let counter = 0
 const inDays = (days: number) => new Date(world.services.now().getTime() + days * 86_400_000).toISOString()
 
 describe('a page beside the everyday one', () => {
+  it('takes over the order bumps and upsells of the main page where that is wanted', async () => {
+    const course = await world.sell(4800, 'With additions')
+    const other = await world.sell(1900, 'Added')
+    const everyday = await everydayOf(course.courseId)
+    const bump = { id: 'b', offerId: other.offerId, title: 'Also', text: '', coverId: null, tick: '' }
+    await republish(everyday, { bumps: [bump], upsellsByTransfer: true })
+    const make = async (takesOver: boolean) => {
+      const page = { productId: course.courseId, name: 'Campaign', from: { arrangement: 'short' as const }, takesOver }
+      return (await openPage(world.services, (await createPage(world.services, page)).id)).draft
+    }
+    expect(await make(true)).toMatchObject({ bumps: [bump], upsellsByTransfer: true, name: 'Campaign' })
+    expect(await make(false)).toMatchObject({ bumps: [], upsellsByTransfer: false })
+  })
+
   it('is made from an arrangement or a copy, also of another product, and sells nothing before it is published', async () => {
     const course = await world.sell(4800, 'Copied')
     const other = await world.sell(1900, 'Other')
