@@ -200,7 +200,7 @@ test('a page is begun on the shelf before its course has a price: dragged into o
   await test.step('its link as a QR code, and a button that needs no script', async () => {
     await studio.getByRole('button', { name: /^Links and buttons/ }).click()
     await studio.getByLabel('Where its visitors come from').fill('fair & market')
-    await expect(studio.getByText(/from=fair\+%26\+market$/)).toBeVisible()
+    await expect(studio.getByText(/from=fair%20%26%20market$/)).toBeVisible()
     const [file] = await Promise.all([
       studio.waitForEvent('download'),
       studio.getByRole('button', { name: 'Save as PNG' }).click(),
