@@ -21,6 +21,12 @@ test.describe('in reach', () => {
     await studio.keyboard.type('font')
     await studio.getByRole('option', { name: /^Change looks/ }).click()
     await expect(studio.getByRole('heading', { level: 1, name: 'Looks' })).toBeFocused()
+    // A new course is named while the bench shows the steps, also once something was sold; an address's part may be anything.
+    await studio.goto('/studio/sell?new')
+    await expect(studio.getByLabel('Title of the course')).toBeVisible()
+    await expect(studio.getByRole('heading', { level: 1, name: /^A course, a price/ })).toBeVisible()
+    await studio.goto('/studio/orders#/no selector')
+    await expect(studio.getByRole('heading', { level: 1, name: 'Orders in Practice' })).toBeVisible()
   })
 
   test('no view of the studio scrolls sideways at 320 or 640 pixels', async ({ studio }) => {
@@ -82,7 +88,7 @@ test.describe('in reach', () => {
     await expect(form).toHaveAttribute('aria-pressed', 'true')
     await studio.keyboard.press('Escape')
     await expect(form).toBeFocused()
-    // Through the frame with its texts, and out of it again.
+    // Tab goes through the frame with its texts, and out of it again.
     const isInFrame = () => studio.evaluate(() => document.activeElement?.tagName === 'IFRAME')
     let seen = 0
     for (let press = 0; press < 80; press++) {

@@ -2,7 +2,7 @@ import type { ButtonHTMLAttributes, Ref } from 'react'
 import { classes } from './classes.ts'
 
 const KINDS = {
-  // Where colours are the system's, the border is its edge.
+  // In forced colours the border is the button's edge.
   press:
     'border border-transparent bg-ink text-sheet font-semibold px-[13px] py-[7px] hover:bg-ink-2 disabled:bg-ink-3',
   quiet: 'border border-line-2 bg-sheet px-3 py-[7px] font-medium hover:border-ink-2 disabled:text-ink-3',

@@ -1,5 +1,5 @@
-/** The account to which buyers transfer, as it is told to them: by its IBAN, or by what its country has instead. */
-export interface ToldAccount {
+/** The account to which buyers transfer, as they see it: by its IBAN, or by what its country has instead. */
+export interface TransferAccount {
   holder: string
   /** In groups of four; empty of an account without one. */
   iban: string
@@ -27,10 +27,10 @@ export interface TransferWords {
   reference: string
 }
 
-/** What a buyer copies into a transfer, row by row, without what is empty. @param amount as it is written. */
+/** Returns the rows that a buyer copies into a transfer; empty ones are left out. @param amount as it is written. */
 export function transferRows(
   amount: string,
-  account: ToldAccount,
+  account: TransferAccount,
   words: TransferWords,
 ): [label: string, value: string][] {
   const { holder, iban, accountNumber, bankCode, bankCodeName, bic, lines, reference } = account

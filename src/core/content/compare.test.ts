@@ -82,14 +82,6 @@ it('adds up over time for every buyer', () => {
   const one = comings[0]?.kept ?? 0
   // What is due when a month is over is of the next.
   expect(keptOverTime(comings, '2027-01-31', 10, 3)).toEqual([10 * one, 10 * one, 20 * one, 30 * one])
-  const monthly: DraftTerms = {
-    kind: 'subscription',
-    amount: 1900,
-    every: month,
-    payments: null,
-    setupFee: null,
-    trial: null,
-  }
   const endless = compared(monthly)
   expect(keptOverTime(endless.comings, '2027-01-31', 1, 12).at(-1)).toBe(endless.firstYear.kept)
   expect(endless.firstYear.payments).toBe(12)

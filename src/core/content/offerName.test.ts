@@ -29,6 +29,8 @@ describe('a name that nobody wrote', () => {
     expect(nameAfter('One payment', single, monthly, ['Monthly'])).toBe('')
     expect(nameAfter('', single, monthly, ['Monthly '])).toBe('')
     expect(nameAfter('', single, monthly, ['Yearly'])).toBe('Monthly')
+    // Another amount of the same kind takes no name away.
+    expect(nameAfter('One payment', single, { kind: 'single', amount: 4900 }, ['One payment'])).toBe('One payment')
   })
 })
 
@@ -37,6 +39,8 @@ it('a name of ours that says otherwise than the price is noticed; a written one 
   expect(namesOtherTerms(' free ', single)).toBe(true)
   expect(namesOtherTerms('One payment', monthly)).toBe(true)
   expect(namesOtherTerms('4 installments', parts)).toBe(true)
+  expect(namesOtherTerms('120 installments', parts)).toBe(true)
+  expect(namesOtherTerms('Every 18 months', monthly)).toBe(true)
   expect(namesOtherTerms('3 installments', parts)).toBe(false)
   expect(namesOtherTerms('Yearly', monthly)).toBe(true)
   expect(namesOtherTerms('monthly', monthly)).toBe(false)

@@ -2,11 +2,6 @@ import { OFFER_NAME } from '../words/en/price.ts'
 import { say } from '../words/message.ts'
 import type { DraftTerms } from './offer.ts'
 
-/** The units of a rhythm, and up to how many of one a name of ours is looked for. */
-const UNITS = ['day', 'week', 'month', 'year'] as const
-const LONGEST_RHYTHM = 12
-const MOST_PARTS = 120
-
 /**
  * The name of an offer that nobody has named, by its price terms.
  * @example nameOfTerms({ kind: 'free' }) // 'Free'
@@ -34,47 +29,39 @@ export function nameAfter(name: string, before: DraftTerms, terms: DraftTerms, o
   const written = name.trim()
   if (written !== '' && written !== nameOfTerms(before)) return name
   const next = nameOfTerms(terms)
-  return others.some((other) => other.trim() === next) ? (written === '' ? name : '') : next
+  if (next === written) return name
+  return others.some((other) => other.trim() === next) ? '' : next
 }
 
 /** Whether a name is one of ours, but of other terms: “Free” at a price, “3 installments” of a subscription. */
 export function namesOtherTerms(name: string, terms: DraftTerms): boolean {
   const written = name.trim().toLowerCase()
   if (written === '' || written === nameOfTerms(terms).toLowerCase()) return false
-  return everyName().some((one) => one.toLowerCase() === written)
+  return everyShape().has(shapeOf(written))
 }
 
-/** Every name that {@link nameOfTerms} makes of usual terms. */
-function everyName(): string[] {
-  const trial = null
-  const every = { count: 1, unit: 'month' } as const
-  const parts = Array.from({ length: MOST_PARTS - 1 }, (_, index) => index + 2)
-  const rhythms = Array.from({ length: LONGEST_RHYTHM }, (_, index) => index + 1)
+/** A name whatever number is in it. */
+const shapeOf = (name: string) => name.toLowerCase().replace(/\d+/, '#')
+
+/** Numbers that between them have every plural form. */
+const COUNTS = [1, 2, 5]
+
+/** The shape of every name that {@link nameOfTerms} makes. */
+function everyShape(): Set<string> {
+  const month = { count: 1, unit: 'month' } as const
   const all: DraftTerms[] = [
     { kind: 'free' },
     { kind: 'single', amount: null },
     { kind: 'openPrice', minimum: null, suggested: null },
-    ...parts.flatMap((count) =>
-      [null, 0].map((deposit) => ({
-        kind: 'installments' as const,
-        count,
-        every,
-        amount: null,
-        total: null,
-        deposit,
-        trial,
-      })),
-    ),
-    ...UNITS.flatMap((unit) =>
-      rhythms.map((count) => ({
-        kind: 'subscription' as const,
-        amount: null,
-        every: { count, unit },
-        payments: null,
-        setupFee: null,
-        trial,
-      })),
-    ),
   ]
-  return all.map(nameOfTerms)
+  for (const count of COUNTS) {
+    for (const deposit of [null, 0]) {
+      all.push({ kind: 'installments', count, every: month, amount: null, total: null, deposit, trial: null })
+    }
+    for (const unit of ['day', 'week', 'month', 'year'] as const) {
+      const every = { count, unit }
+      all.push({ kind: 'subscription', amount: null, every, payments: null, setupFee: null, trial: null })
+    }
+  }
+  return new Set(all.map((terms) => shapeOf(nameOfTerms(terms))))
 }

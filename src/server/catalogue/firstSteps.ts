@@ -9,7 +9,7 @@ import type { Services } from '../platform/context.ts'
 export async function firstSteps(services: Services, mode: Mode) {
   const { db } = services
   const [courseCount, drafts, methods, sales] = await Promise.all([
-    db.$count(courses),
+    db.$count(courses, isNull(courses.retiredAt)),
     db
       .select({ draft: offers.draft, live: offers.live, onSale: offers.onSale })
       .from(offers)

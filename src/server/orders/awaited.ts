@@ -2,7 +2,7 @@ import { and, asc, desc, eq, isNull, type SQL } from 'drizzle-orm'
 import { isSEPACountry } from 'ibantools'
 import { inGroups } from '../../core/bank/reference.ts'
 import { transferCode } from '../../core/bank/transferCode.ts'
-import type { ToldAccount } from '../../core/bank/transferRows.ts'
+import type { TransferAccount } from '../../core/bank/transferRows.ts'
 import { qrPath } from '../../core/qr/qrPath.ts'
 import type { Queryable } from '../db/client.ts'
 import { attempts, connections, orderLines, orders, type TransferSettings } from '../db/schema/index.ts'
@@ -18,7 +18,7 @@ export interface Awaited {
 }
 
 /** All that a buyer needs for a transfer to the school's account. */
-export interface TransferView extends ToldAccount {
+export interface TransferView extends TransferAccount {
   instructions: string
   /** A QR code that banking apps scan (EPC069-12), as an SVG path and its side; null where there is none. */
   code: { path: string; side: number } | null

@@ -7,9 +7,9 @@ import { inMode, type Services } from '../platform/context.ts'
 import { schoolDay } from '../school/service.ts'
 
 const WEEK_MS = 7 * 86_400_000
-/** Access that ends within so many days is listed. */
+/** Days ahead for which access that ends is listed. */
 const ENDS_WITHIN_DAYS = 30
-/** So many of each list are shown. */
+/** Most rows of each list. */
 const MAX_LISTED = 12
 
 /** What is worth a look among the buyers of a mode: who is new, whose payments fail, who has what, whose access ends soon. */
@@ -18,25 +18,24 @@ export async function peopleOverview(base: Services, mode: Mode) {
   const { db, now } = services
   const today = await schoolDay(services)
   const before = (weeks: number) => new Date(now().getTime() - weeks * WEEK_MS)
-  const isNew = and(eq(people.mode, mode), isNull(people.erasedAt))
+  const isBuyer = and(eq(people.mode, mode), isNull(people.erasedAt))
   const who = { personId: people.id, name: people.name }
   const holders = countDistinct(grants.personId)
   const [newest, thisWeek, twoWeeks, failing, ending, having] = await Promise.all([
     db
       .select({ ...who, email: people.email, createdAt: people.createdAt })
       .from(people)
-      .where(and(isNew, gte(people.createdAt, before(1))))
+      .where(and(isBuyer, gte(people.createdAt, before(1))))
       .orderBy(desc(people.createdAt), desc(people.id))
       .limit(MAX_LISTED),
-    db.$count(people, and(isNew, gte(people.createdAt, before(1)))),
-    db.$count(people, and(isNew, gte(people.createdAt, before(2)))),
+    db.$count(people, and(isBuyer, gte(people.createdAt, before(1)))),
+    db.$count(people, and(isBuyer, gte(people.createdAt, before(2)))),
     db
       .select({
         ...who,
         orderId: orders.id,
         title: orderLines.title,
         state: agreements.state,
-        lastTry: agreements.lastCollected,
       })
       .from(agreements)
       .innerJoin(orderLines, eq(orderLines.id, agreements.lineId))

@@ -12,7 +12,7 @@ interface CodeFieldProps {
   /** Why it cannot say. */
   problem: string | undefined
   isBusy: boolean
-  /** Something else cannot be ordered, so nothing is said of codes. */
+  /** A line cannot be ordered: codes are not checked meanwhile. */
   isStopped: boolean
   setCodes: (codes: string[]) => void
 }

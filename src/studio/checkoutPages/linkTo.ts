@@ -2,7 +2,7 @@
 const PLACEHOLDER_SIGNS = /%(?:7B|7D|5B|5D|7C|2A)/g
 
 /**
- * A link with what it fills in, without what is empty.
+ * Builds a link that fills in the checkout; empty fields are left out.
  * @example linkTo('https://school.example/buy/paper', { code: 'SPRING', name: '{name}' })
  * // 'https://school.example/buy/paper?code=SPRING&name={name}'
  */

@@ -55,7 +55,7 @@ function leadTo(pathname: string, hash: string): () => void {
   const before = document.querySelector<HTMLElement>('main h1')
   const began = Date.now()
   const look = () => {
-    const target = document.querySelector<HTMLElement>(hash || 'main h1')
+    const target = hash ? document.getElementById(hash.slice(1)) : document.querySelector<HTMLElement>('main h1')
     // The heading of the view before stands there for a moment still.
     if (!target || (target === before && Date.now() - began < LEAVING_MS)) return
     stop()

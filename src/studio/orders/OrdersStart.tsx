@@ -26,7 +26,7 @@ function sumOf(days: readonly { orders: number; received: number }[]) {
   )
 }
 
-/** Nothing chosen: today, this week beside the one before, and what waits or fails. */
+/** The start of Orders, while none is chosen: today, this week beside the one before, and what waits or fails. */
 export function OrdersStart() {
   const { school, mode } = useSession()
   const sum = useQuery({ queryKey: ['orders-sum', mode], queryFn: () => unwrap(api.orders.sum.$get()) })
@@ -64,7 +64,7 @@ export function OrdersStart() {
   )
 }
 
-/** Before there is any: how the first one comes about. */
+/** Shown before the first order: how to get it. */
 function FirstOrder() {
   const { mode } = useSession()
   return (
@@ -72,7 +72,7 @@ function FirstOrder() {
       <p className="mt-2 max-w-[60ch] text-ink-2">
         {mode === 'practice'
           ? 'Orders appear here as soon as somebody buys. Open your shop, choose a course, and pay with a sample card: no real money moves, and you see everything a buyer sees.'
-          : 'Orders appear here as soon as somebody buys. What is missing before that is listed under Setup.'}
+          : 'Orders appear here as soon as somebody buys. What is still missing is listed under Setup.'}
       </p>
       <p className="mt-2.5">
         {mode === 'practice' ? (

@@ -15,7 +15,7 @@ function useOverview() {
   return useQuery({ queryKey: ['people', mode, 'overview'], queryFn: () => unwrap(api.people.overview.$get()) })
 }
 
-/** Nobody chosen: who is new, whose payments fail, whose access ends soon. */
+/** The start of People, while nobody is chosen: who is new, whose payments fail, whose access ends soon. */
 export function PeopleStart() {
   const { mode, school } = useSession()
   const { data, error } = useOverview()

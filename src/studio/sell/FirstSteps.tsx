@@ -4,6 +4,7 @@ import { buttonClass } from '../../ui/Button.tsx'
 import { unwrap } from '../../ui/problem.ts'
 import { StateMark } from '../../ui/State.tsx'
 import { api } from '../api.ts'
+import { Waiting } from '../frame/Waiting.tsx'
 import { useSession } from '../session/session.ts'
 import { productPath, useShelf } from './queries.ts'
 
@@ -16,7 +17,7 @@ interface Step {
   label: string
 }
 
-/** The steps to the first sale in this mode, each with whether it is done; null once something was sold, or not known yet. */
+/** The steps to the first sale in this mode, each with whether it is done; null while that is not known. */
 function useFirstSteps(): Step[] | null {
   const { mode } = useSession()
   const shelf = useShelf()
@@ -24,7 +25,7 @@ function useFirstSteps(): Step[] | null {
     queryKey: ['shelf', mode, 'first-steps'],
     queryFn: () => unwrap(api.catalogue['first-steps'].$get()),
   })
-  if (!data || data.sold) return null
+  if (!data) return null
   const products = (shelf.data ?? []).filter(({ isRetired }) => !isRetired)
   const [product] = products
   const offer = products.flatMap(({ offers }) => offers).find(({ isRetired }) => !isRetired)
@@ -64,8 +65,8 @@ function useFirstSteps(): Step[] | null {
       text:
         mode === 'practice'
           ? 'Pay with a sample card and see everything a buyer sees.'
-          : 'What else is worth checking before is listed under Setup.',
-      isDone: false,
+          : 'What to check before is listed under Setup.',
+      isDone: data.sold,
       to: mode === 'practice' ? (sold ? `/${sold.kind}/${sold.slug}` : null) : '/studio/setup/live',
       label: mode === 'practice' ? 'Open its page' : 'See what is missing',
     },
@@ -75,8 +76,8 @@ function useFirstSteps(): Step[] | null {
 /** The steps below the shelf, while nothing is sold: what is done, and the next one. */
 export function StepsOnShelf() {
   const steps = useFirstSteps()
-  if (!steps?.[0]?.isDone) return null
-  const next = steps.find(({ isDone }) => !isDone)
+  const next = steps?.find(({ isDone }) => !isDone)
+  if (!steps?.[0]?.isDone || steps.at(-1)?.isDone) return null
   return (
     <section aria-label="To the first sale" className="mt-2 flex-none rounded-lg border border-line bg-sheet px-3 py-2">
       <h2 className="text-[13.5px]">To the first sale</h2>
@@ -115,7 +116,7 @@ function StepLink({ step, className }: { step: { to: string; label: string }; cl
 export function StepsPage() {
   const steps = useFirstSteps()
   const next = steps?.find(({ isDone }) => !isDone)
-  if (!steps) return null
+  if (!steps) return <Waiting />
   return (
     <>
       <h1 className="text-[27px]">A course, a price, a page that sells it</h1>

@@ -24,7 +24,7 @@ const BECOMES: Record<Use['what'], (title: string) => string> = {
   'leads-here': (title) => `The page “${title}” says that it is over when it has ended.`,
   'last-offer': (title) => `Nothing else sells “${title}”: its page and the shop say that it is not on sale.`,
   'sells-nothing': (title) => `The page “${title}” sells nothing until there is another offer.`,
-  bundle: (title) => `The bundle “${title}” no longer says what it saves against this price.`,
+  bundle: (title) => `The bundle “${title}” no longer shows what buyers save compared with this price.`,
   front: (title) => `The section “${title}” of the shop’s front no longer shows it.`,
 }
 

@@ -39,9 +39,9 @@ export function Shelf() {
   const toggle = (drawer: DrawerName) => () => setOpen(open === drawer ? null : drawer)
   const isSearched = products.length + (coupons.data?.length ?? 0) >= SEARCHED_FROM
   // What is on the bench may lie further down in its drawer.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: looked for anew whenever something else is opened.
   useEffect(() => {
-    document.querySelector('#shelf a[aria-current="page"]')?.scrollIntoView({ block: 'nearest' })
+    if (!shelf.isSuccess || open === null) return
+    document.querySelector(`#shelf a[href="${CSS.escape(pathname)}"]`)?.scrollIntoView({ block: 'nearest' })
   }, [pathname, shelf.isSuccess, open])
   return (
     <div id="shelf" className="flex h-full min-h-0 flex-col">

@@ -4,7 +4,7 @@ import type { CouponContent } from '../../core/content/coupon.ts'
 import { unwrap } from '../../ui/problem.ts'
 import { api } from '../api.ts'
 
-/** Makes a coupon, for something alone or (null) for everything, and opens it on the bench. */
+/** Creates a coupon and opens it on the bench; it is for what is given, or (null) for everything. */
 export function useNewCoupon() {
   const navigate = useNavigate()
   const { mutate } = useMutation({

@@ -29,7 +29,7 @@ const WAIT_DAYS = 14
 type Account = 'iban' | 'other'
 const ACCOUNTS = [
   ['iban', 'With an IBAN'],
-  ['other', 'Of another country'],
+  ['other', 'Without an IBAN'],
 ] as const
 
 interface WrittenField {
@@ -55,11 +55,11 @@ const TEXTS: WrittenField[] = [
   },
 ]
 
-/** What says which account it is. @param codeName what the bank's code is called in the school's country. */
+/** The fields that identify the account. @param codeName what the bank's code is called there. */
 function accountFields(account: Account, codeName: string): WrittenField[] {
   const lines: WrittenField = {
     name: 'lines',
-    label: 'Bank, and what else is needed',
+    label: 'Bank and other details',
     hint: 'For example its name and address. You may leave it empty.',
     isLong: true,
   }
@@ -75,7 +75,7 @@ function accountFields(account: Account, codeName: string): WrittenField[] {
   return [
     holder,
     { name: 'accountNumber', label: 'Account number', hint: '' },
-    { name: 'bankCodeName', label: 'What the bank’s code is called', hint: 'As buyers know it in your country.' },
+    { name: 'bankCodeName', label: 'Name of the bank code', hint: 'What it is called in your country.' },
     { name: 'bankCode', label: codeName, hint: 'You may leave it empty.' },
     { name: 'bic', label: 'BIC or other code', hint: 'For transfers from abroad. You may leave it empty.' },
     lines,

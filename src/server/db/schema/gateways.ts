@@ -29,7 +29,7 @@ export interface TransferSettings {
   bankCodeName?: string | undefined
   /** Empty where it is not known; without an IBAN another code may stand here. */
   bic: string
-  /** What else is told of the account, a line each. */
+  /** Other details of the account, one a line. */
   lines?: string | undefined
   /** For so many days an order waits for its transfer; absent: 14. */
   waitDays?: number | undefined
